@@ -1,0 +1,89 @@
+"""Why something did not run, or ended. Each kind of cause and its sentence stands here and nowhere else.
+
+A cause is recorded with its facts, not with its words, so that a take can be asked in any language or by a program.
+"""
+
+import json
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+
+from umbrant.model.values import Literal, number_text, value_text
+
+SENTENCES: Mapping[str, str] = {
+    "guard": "its guard said no",
+    "guard_ended": "its guard turned to no while it ran",
+    "condition": "what it asks is not so",
+    "cooling": "it is cooling: it ended at {since_s} and may start again at {until_s}",
+    "time_limit": "its time limit of {limit_s} ran out",
+    "taken_over": "{row} took its place",
+    "parent_left": "{row}, which it is in, was left",
+    "child": "{row} failed",
+    "all_failed": "none of its children could be done",
+    "inverted": "it succeeded, which is turned round",
+    "upkeep_failed": "its upkeep could not be done",
+    "unfilled": "its {param} has not been filled in",
+    "unknown_kind": "'{kind}' is no kind of node that is known here",
+    "bad_condition": "its condition cannot be read: {message}",
+    "not_set": "{key} is not set",
+    "not_there": "'{name}' is not on the stage",
+    "empty_group": "there is nothing in the group '{group}'",
+    "no_route": "there is no way from {start} to {goal}",
+    "off_ground": "{goal} is not on walkable ground",
+    "too_far": "{distance_m} away, beyond {range_m}",
+    "outside_cone": "{off_deg} to the side, outside the cone of {cone_deg}",
+    "blocked": "{wall} block the line, {distance_m} away",
+    "never_written": "{key} was never written",
+    "endless": "it ended and was started again {times} times within one tick; something in it should take time",
+}
+
+_UNITS = {"_s": " s", "_m": " m", "_deg": "°"}
+_FIELD = re.compile(r"\{(\w+)\}")
+
+
+@dataclass(frozen=True)
+class Cause:
+    """One of SENTENCES with its facts. A fact's name ends in its unit (`since_s`); `row` is a row's id."""
+
+    kind: str
+    facts: Mapping[str, Literal] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if self.kind not in SENTENCES:
+            raise ValueError(f"{self.kind!r} is no kind of cause; declare its sentence in SENTENCES")
+
+    def parts(self) -> Iterator[tuple[str, str]]:
+        """The sentence as (fact's name or '', text) pieces. For `row` the text is the row's id."""
+        sentence, end = SENTENCES[self.kind], 0
+        for found in _FIELD.finditer(sentence):
+            if found.start() > end:
+                yield "", sentence[end : found.start()]
+            yield found[1], fact_text(found[1], self.facts.get(found[1]))
+            end = found.end()
+        if end < len(sentence):
+            yield "", sentence[end:]
+
+    def to_json(self) -> str:
+        """The cause as one line of JSON, the same for the same cause."""
+        return json.dumps({"kind": self.kind, **self.facts}, ensure_ascii=False)
+
+    @classmethod
+    def from_json(cls, text: str) -> "Cause":
+        """The reverse of `to_json`. Raises ValueError on anything else."""
+        data = json.loads(text)
+        facts = {name: tuple(fact) if isinstance(fact, list) else fact for name, fact in data.items() if name != "kind"}
+        return cls(data["kind"], facts)
+
+
+def fact_text(name: str, fact: Literal | None) -> str:
+    """A fact with the unit its name ends in: 9.4 m, 0.80 s, (14.2, 6.1)."""
+    unit = next((text for ending, text in _UNITS.items() if name.endswith(ending)), "")
+    if unit and isinstance(fact, int | float):
+        digits = {" s": 2, " m": 1, "°": 0}[unit]
+        return f"{fact:.{digits}f}{unit}"
+    return value_text(fact) if not isinstance(fact, float) else number_text(fact)
+
+
+def cause(kind: str, **facts: Literal) -> Cause:
+    """A cause of this kind with these facts."""
+    return Cause(kind, facts)

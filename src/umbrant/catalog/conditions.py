@@ -1,0 +1,13 @@
+"""Rows that ask a question and answer at once."""
+
+from umbrant.catalog.declare import condition
+from umbrant.catalog.world import Me, Question
+
+
+@condition("check {when}")
+def check(me: Me, when: Question) -> bool:
+    """Succeeds when a condition holds, fails when it does not.
+
+    when: what to ask, in the condition language
+    """
+    return when.ask()

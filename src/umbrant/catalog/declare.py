@@ -1,0 +1,320 @@
+"""How a kind of node is declared: one function or class, from which everything else that names it follows.
+
+    @action("wait {duration}")
+    def wait(me: Me, duration: SpreadSeconds = 1.0) -> Steps:
+        '''Stand still for a while.
+
+        duration: how long to wait
+        '''
+
+The docstring's first paragraphs are the kind's help; lines `parameter: text` explain its parameters. A declaration that
+does not hold together raises DeclarationError when it is imported.
+"""
+
+import inspect
+import re
+import typing
+from collections.abc import Callable, Container, Generator, Iterable, Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from types import ModuleType
+from typing import Annotated, Any
+
+from umbrant.catalog.causes import Cause
+from umbrant.catalog.work import Progress
+from umbrant.catalog.world import KeySlot, Question, Target
+from umbrant.model.values import KeyType, ParamValue, Spread
+
+_FIELDS = re.compile(r"\{(\w+)\}")
+
+Steps = Generator[Progress | None, None, bool | Cause]
+"""What an action that takes time gives: it yields while it runs on, and returns True, False or why it failed."""
+
+
+class DeclarationError(TypeError):
+    """A developer's mistake in the declaration of a kind; raised at import, never because of a project."""
+
+
+class Family(StrEnum):
+    """Where a kind may stand."""
+
+    COMPOSITE = "composite"
+    ACTION = "action"
+    CONDITION = "condition"
+    DECORATOR = "decorator"
+    SENSE = "sense"
+
+
+class ParamType(StrEnum):
+    """What a chip holds, which decides how it is edited and checked."""
+
+    NUMBER = "number"
+    SPREAD = "spread"
+    TEXT = "text"
+    YES_NO = "yes/no"
+    CHOICE = "choice"
+    PLACE = "place"
+    AGENT = "agent"
+    PROP = "prop"
+    KEY = "key"
+    GROUP = "group"
+    CONDITION = "condition"
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """A number's unit and bounds, and the step that a drag changes it by. `ring` draws it on the stage around..."""
+
+    unit: str = ""
+    low: float | None = None
+    high: float | None = None
+    step: float = 1.0
+    spread: bool = False
+    ring: str = ""
+    """'me' or 'target': what a circle with this radius is drawn around when its row is selected; '' for none."""
+
+
+@dataclass(frozen=True)
+class Holds:
+    """The types of key that a chip accepts."""
+
+    types: tuple[KeyType, ...]
+
+
+@dataclass(frozen=True)
+class Is:
+    """Marks a parameter that is written as text but means something else: an agent's name, a group, a condition."""
+
+    type: ParamType
+
+
+Metres = Annotated[float, Quantity("m", low=0, step=0.1)]
+Reach = Annotated[float, Quantity("m", low=0, step=0.1, ring="target")]
+Range = Annotated[float, Quantity("m", low=0, step=0.1, ring="me")]
+Seconds = Annotated[float, Quantity("s", low=0, step=0.1)]
+SpreadSeconds = Annotated[float, Quantity("s", low=0, step=0.1, spread=True)]
+Share = Annotated[float, Quantity("", low=0, high=1, step=0.01)]
+Number = Annotated[float, Quantity("", step=0.1)]
+AnAgent = Annotated[Target, Is(ParamType.AGENT)]
+AProp = Annotated[Target, Is(ParamType.PROP)]
+Group = Annotated[str, Is(ParamType.GROUP)]
+AnyKey = Annotated[KeySlot, Holds(tuple(KeyType))]
+PointKey = Annotated[KeySlot, Holds((KeyType.POINT,))]
+YesNoKey = Annotated[KeySlot, Holds((KeyType.YES_NO,))]
+NumberKey = Annotated[KeySlot, Holds((KeyType.NUMBER,))]
+TextKey = Annotated[KeySlot, Holds((KeyType.TEXT,))]
+AgentKey = Annotated[KeySlot, Holds((KeyType.AGENT,))]
+PropKey = Annotated[KeySlot, Holds((KeyType.PROP,))]
+
+BINDABLE: Mapping[ParamType, tuple[KeyType, ...]] = {
+    ParamType.NUMBER: (KeyType.NUMBER,),
+    ParamType.SPREAD: (KeyType.NUMBER,),
+    ParamType.TEXT: (KeyType.TEXT,),
+    ParamType.YES_NO: (KeyType.YES_NO,),
+    ParamType.PLACE: (KeyType.POINT, KeyType.AGENT, KeyType.PROP),
+    ParamType.AGENT: (KeyType.AGENT,),
+    ParamType.PROP: (KeyType.PROP,),
+}
+"""The types of key that a chip may be bound to. Kinds that are not here cannot be bound; KEY chips name their own."""
+
+
+@dataclass(frozen=True)
+class Param:
+    """One chip of a kind."""
+
+    name: str
+    type: ParamType
+    help: str
+    default: ParamValue | None = None
+    required: bool = False
+    quantity: Quantity = Quantity()
+    choices: tuple[str, ...] = ()
+    keys: tuple[KeyType, ...] = ()
+    """The types of key it may name or be bound to."""
+
+    @property
+    def label(self) -> str:
+        """The name as it is read."""
+        return self.name.replace("_", " ")
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of node: what an author can choose, and how it runs."""
+
+    id: str
+    family: Family
+    phrase: str
+    help: str
+    params: tuple[Param, ...]
+    run: Callable[..., Any]
+    outcomes: Mapping[str, str]
+    """Outcome ('success', 'failure', 'running', or a sense's 'value') and what it means here."""
+    takes_time: bool = False
+    unit: str = ""
+    """The unit of what a sense gives or measures."""
+    gives: KeyType | None = None
+    """The type of what a sense gives."""
+
+    @property
+    def title(self) -> str:
+        """The id as it is read."""
+        return self.id.replace("_", " ")
+
+    def param(self, name: str) -> Param | None:
+        """The parameter with this name, None if there is none."""
+        return next((param for param in self.params if param.name == name), None)
+
+    def phrase_parts(self, also: Container[str] = ()) -> list[tuple[str, Param | None]]:
+        """The phrase as (text, None) and ('', parameter) pieces, in the order in which they are read.
+
+        A stretch in [brackets] is left out unless one of its parameters is in `also`.
+        """
+        parts: list[tuple[str, Param | None]] = []
+        for stretch in re.split(r"(\[[^\]]*\])", self.phrase):
+            if stretch.startswith("[") and not any(name in also for name in _FIELDS.findall(stretch)):
+                continue
+            for piece in re.split(r"(\{\w+\})", stretch.strip("[]")):
+                if piece.startswith("{"):
+                    parts.append(("", self.param(piece[1:-1])))
+                elif piece.strip():
+                    parts.append((piece.strip(), None))
+        return parts
+
+
+@dataclass(frozen=True)
+class Catalog:
+    """All kinds there are, by id."""
+
+    kinds: Mapping[str, Kind]
+
+    @classmethod
+    def of(cls, modules: Iterable[ModuleType]) -> "Catalog":
+        """Gather the kinds that these modules declare, in the order of the modules and within them of the source."""
+        kinds: dict[str, Kind] = {}
+        for module in modules:
+            for value in vars(module).values():
+                if isinstance(value, Kind) and value.run.__module__ == module.__name__:
+                    if value.id in kinds:
+                        raise DeclarationError(
+                            f"two kinds are called '{value.id}'; rename the one in {module.__name__}"
+                        )
+                    kinds[value.id] = value
+        return cls(kinds)
+
+    def family(self, *families: Family) -> list[Kind]:
+        """The kinds of these families."""
+        return [kind for kind in self.kinds.values() if kind.family in families]
+
+    def get(self, kind_id: str, *families: Family) -> Kind | None:
+        """The kind with this id, if it is of one of these families."""
+        kind = self.kinds.get(kind_id)
+        return kind if kind is not None and kind.family in families else None
+
+
+Declared = Callable[[Callable[..., Any]], Kind]
+
+
+def action(phrase: str, *, success: str = "done", failure: str = "") -> Declared:
+    """Declare an action. A generator function takes time; any other is done at once, and can serve as upkeep."""
+    return _declared(Family.ACTION, phrase, {"success": success, "failure": failure})
+
+
+def condition(phrase: str, *, success: str = "it is so", failure: str = "it is not so") -> Declared:
+    """Declare a condition row: a function that answers at once."""
+    return _declared(Family.CONDITION, phrase, {"success": success, "failure": failure})
+
+
+def composite(phrase: str, *, success: str, failure: str) -> Declared:
+    """Declare a composite: a class made from its children and its parameters."""
+    return _declared(Family.COMPOSITE, phrase, {"success": success, "failure": failure, "running": "a child runs"})
+
+
+def decorator(phrase: str, *, success: str = "as the row", failure: str = "as the row") -> Declared:
+    """Declare a decorator: a class made from the work it wraps and its parameters."""
+    return _declared(Family.DECORATOR, phrase, {"success": success, "failure": failure})
+
+
+def sense(phrase: str, *, gives: KeyType, unit: str = "", value: str = "") -> Declared:
+    """Declare a sense: a function that answers at once, for use in conditions."""
+    return _declared(Family.SENSE, phrase, {"value": value or gives.value}, unit=unit, gives=gives)
+
+
+def _declared(
+    family: Family, phrase: str, outcomes: Mapping[str, str], *, unit: str = "", gives: KeyType | None = None
+) -> Declared:
+    def declare(run: Callable[..., Any]) -> Kind:
+        name = _snake(run.__name__)
+        about, explained = _help_of(name, inspect.getdoc(run) or "")
+        takes_time = inspect.isgeneratorfunction(run)
+        told = {outcome: text for outcome, text in outcomes.items() if text}
+        if takes_time:
+            told["running"] = "not there yet"
+        kind = Kind(name, family, phrase, about, _params_of(name, run, explained), run, told, takes_time, unit, gives)
+        _check_phrase(kind)
+        return kind
+
+    return declare
+
+
+def _snake(name: str) -> str:
+    return re.sub(r"(?<=[a-z])(?=[A-Z])", "_", name).lower()
+
+
+def _help_of(name: str, doc: str) -> tuple[str, dict[str, str]]:
+    """The help text, and what is said of each parameter. Raises DeclarationError where there is no help."""
+    explained = {found[1]: found[2] for line in doc.splitlines() if (found := re.match(r"(\w+): (.+)$", line.strip()))}
+    about = "\n".join(line for line in doc.splitlines() if not re.match(r"\w+: .+$", line.strip())).strip()
+    if not about:
+        raise DeclarationError(f"kind '{name}' has no help: write what it does as its docstring")
+    return about, explained
+
+
+def _params_of(name: str, run: Callable[..., Any], explained: Mapping[str, str]) -> tuple[Param, ...]:
+    target = run.__init__ if inspect.isclass(run) else run
+    hints = typing.get_type_hints(target, include_extras=True)
+    plain = ("self", "me", "children", "inner")
+    found = []
+    for param in inspect.signature(target).parameters.values():
+        if param.name in plain:
+            continue
+        if param.name not in explained:
+            raise DeclarationError(f"kind '{name}': say in its docstring what '{param.name}' is (`{param.name}: ...`)")
+        found.append(_param_of(name, param, hints[param.name], explained[param.name]))
+    return tuple(found)
+
+
+def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str) -> Param:
+    marks = getattr(hint, "__metadata__", ())
+    base = typing.get_args(hint)[0] if marks else hint
+    quantity = next((mark for mark in marks if isinstance(mark, Quantity)), Quantity())
+    holds = next((mark.types for mark in marks if isinstance(mark, Holds)), ())
+    marked = next((mark.type for mark in marks if isinstance(mark, Is)), None)
+    choices: tuple[str, ...] = typing.get_args(base) if typing.get_origin(base) is typing.Literal else ()
+    plain = {str: ParamType.TEXT, bool: ParamType.YES_NO, Target: ParamType.PLACE, Question: ParamType.CONDITION}
+    if marked:
+        kind_of = marked
+    elif holds:
+        kind_of = ParamType.KEY
+    elif choices:
+        kind_of = ParamType.CHOICE
+    elif base is float:
+        kind_of = ParamType.SPREAD if quantity.spread else ParamType.NUMBER
+    elif base in plain:
+        kind_of = plain[base]
+    else:
+        raise DeclarationError(f"kind '{kind}': '{param.name}' has the type {hint}, which no chip can hold")
+    required = param.default is inspect.Parameter.empty
+    default = None if required else param.default
+    if quantity.spread and isinstance(default, int | float):
+        default = Spread(mid=default, give=0)
+    return Param(param.name, kind_of, about, default, required, quantity, choices, holds or BINDABLE.get(kind_of, ()))
+
+
+def _check_phrase(kind: Kind) -> None:
+    for name in _FIELDS.findall(kind.phrase):
+        if kind.param(name) is None:
+            raise DeclarationError(f"kind '{kind.id}': its phrase names '{name}', which is none of its parameters")
+    for param in kind.params:
+        if f"{{{param.name}}}" not in kind.phrase:
+            raise DeclarationError(f"kind '{kind.id}': its phrase does not name '{param.name}'")

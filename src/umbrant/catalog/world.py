@@ -1,0 +1,157 @@
+"""What a node sees of the world. The stage implements it; a game can implement it too."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from random import Random
+from typing import Protocol
+
+from umbrant.catalog.causes import Cause
+from umbrant.model.values import KeyType, Literal, Point
+
+
+class BodyView(Protocol):
+    """A body on the stage. Metres, metres per second; headings in degrees, 0 to the east, anticlockwise."""
+
+    @property
+    def name(self) -> str: ...
+    @property
+    def place(self) -> Point: ...
+    @property
+    def heading_deg(self) -> float: ...
+    @property
+    def radius_m(self) -> float: ...
+    @property
+    def walk_m_s(self) -> float: ...
+    @property
+    def run_m_s(self) -> float: ...
+    @property
+    def turn_deg_s(self) -> float: ...
+    @property
+    def sight_m(self) -> float: ...
+    @property
+    def cone_deg(self) -> float: ...
+
+
+class PropView(Protocol):
+    """A prop on the stage. Its level is between 0 and 1 and may be set."""
+
+    level: float
+
+    @property
+    def name(self) -> str: ...
+    @property
+    def place(self) -> Point: ...
+
+
+@dataclass(frozen=True)
+class Sight:
+    """What a look along a line met: None where nothing blocks it, else the name of what does."""
+
+    blocked_by: str | None
+
+
+@dataclass(frozen=True)
+class Way:
+    """The way a body is on: the corners still ahead, its end included, and the metres left along it.
+
+    With a `cause` there is no way, and the body stays where it is.
+    """
+
+    corners: tuple[Point, ...]
+    left_m: float
+    cause: Cause | None = None
+
+
+class World(Protocol):
+    """All that an engine asks of a world. Every call is made in the thread that ticks."""
+
+    @property
+    def now_s(self) -> float: ...
+    @property
+    def tick_s(self) -> float: ...
+
+    def body(self, name: str) -> BodyView | None:
+        """The body with this name, if it is there."""
+
+    def prop(self, name: str) -> PropView | None:
+        """The prop with this name, if it is there."""
+
+    def props(self, group: str) -> Sequence[PropView]:
+        """The props of a group, in the order of the stage."""
+
+    def place(self, name: str) -> Point | None:
+        """A named place."""
+
+    def look(self, start: Point, end: Point) -> Sight:
+        """Whether anything that blocks sight stands between two points."""
+
+    def head_for(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Way:
+        """Have a body go on towards a point during this tick. Not asked for again at the next tick, it stands."""
+
+    def turn(self, name: str, heading_deg: float) -> float:
+        """Have a body turn towards a heading during this tick; returns the degrees still to go."""
+
+    def say(self, name: str, text: str) -> None:
+        """Have a body say something that the author can read."""
+
+
+class BoardView(Protocol):
+    """An agent's blackboard as a node sees it. Who writes is noted by the engine."""
+
+    def get(self, key: str) -> Literal | None:
+        """The key's value, None if it is not set."""
+
+    def set(self, key: str, value: Literal | None) -> None:
+        """Write a key; None unsets it."""
+
+    def type_of(self, key: str) -> KeyType | None:
+        """The key's type, None if there is no such key."""
+
+    def written_s(self, key: str) -> float | None:
+        """When the key was last written, None if never."""
+
+
+class Me(Protocol):
+    """The agent on whose behalf a node runs: the first argument of every node's function."""
+
+    @property
+    def name(self) -> str: ...
+    @property
+    def world(self) -> World: ...
+    @property
+    def board(self) -> BoardView: ...
+    @property
+    def random(self) -> Random: ...
+    @property
+    def body(self) -> BodyView: ...
+
+
+class Target(Protocol):
+    """A chip that stands for something with a place: a key, a named place, a point, one of the cast, a prop."""
+
+    @property
+    def label(self) -> str: ...
+
+    @property
+    def name(self) -> str | None:
+        """The name of the agent or prop it now stands for, None for a bare point."""
+
+    def at(self) -> Point | Cause:
+        """Where it is now, or why that cannot be said."""
+
+
+class KeySlot(Protocol):
+    """A chip that names a key, to be read, written or asked about."""
+
+    @property
+    def key(self) -> str: ...
+
+    def get(self) -> Literal | None: ...
+    def set(self, value: Literal | None) -> None: ...
+
+
+class Question(Protocol):
+    """A chip that holds a condition."""
+
+    def ask(self) -> bool:
+        """Ask it now. What is unknown counts as no."""

@@ -1,0 +1,294 @@
+"""Every change an author can make to a project, as functions from a project to a project.
+
+Undo is keeping the earlier project, so nothing here changes anything in place. A function that is asked for something
+impossible (un-nest a top row, move the first row up) gives the project back as it was.
+"""
+
+import secrets
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import TypeVar
+
+from umbrant.model.documents import Behavior, Decorator, Guard, Key, Project, Row, Scenario, Upkeep, WalkPoint, Watch
+from umbrant.model.values import ParamValue, Point
+
+ROW = ""
+GUARD = "guard"
+Wrapped = TypeVar("Wrapped", Decorator, Upkeep)
+Part = TypeVar("Part")
+_ID_LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"
+
+
+@dataclass(frozen=True)
+class Edit:
+    """A named change. Edits that follow each other with the same `merges` become one step of undo."""
+
+    name: str
+    apply: Callable[[Project], Project]
+    merges: str = ""
+
+
+@dataclass(frozen=True)
+class Slot:
+    """Where a chip's value is kept: a row, a part of it (ROW, GUARD, 'decorator 0', 'upkeep 0'), and a parameter."""
+
+    row_id: str
+    part: str
+    param: str
+
+
+def part_name(family: str, index: int) -> str:
+    """The part of a row that holds its nth decorator or upkeep, as used in `Slot.part` and in takes."""
+    return f"{family} {index}"
+
+
+def part_index(part: str) -> tuple[str, int]:
+    """The reverse of `part_name`; ('', 0) for ROW and ('guard', 0) for GUARD."""
+    family, _, index = part.partition(" ")
+    return family, int(index or 0)
+
+
+def fresh_id(behavior: Behavior) -> str:
+    """An id no row of this behavior has. Drawn at random, so that two authors' new rows seldom meet in a merge."""
+    while True:
+        drawn = "".join(secrets.choice(_ID_LETTERS) for _ in range(4))
+        if drawn not in behavior.by_id:
+            return drawn
+
+
+def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Project:
+    """The project with these rows in the named behavior."""
+    changed = tuple(
+        each.model_copy(update={"rows": tuple(rows)}) if each.name == name else each for each in project.behaviors
+    )
+    return project.model_copy(update={"behaviors": tuple(_fresh(each) for each in changed)})
+
+
+def change_row(project: Project, behavior: str, row_id: str, change: Callable[[Row], Row]) -> Project:
+    """The project with one row changed."""
+    rows = project.behavior(behavior).rows
+    return replace_behavior(project, behavior, [change(row) if row.id == row_id else row for row in rows])
+
+
+def rename_row(project: Project, behavior: str, row_id: str, name: str) -> Project:
+    """Give a row another name."""
+    return change_row(project, behavior, row_id, lambda row: row.model_copy(update={"name": name.strip()}))
+
+
+def set_muted(project: Project, behavior: str, row_ids: Iterable[str], muted: bool) -> Project:
+    """Mute rows (the engine passes over them) or let them take part again."""
+    chosen = frozenset(row_ids)
+    rows = project.behavior(behavior).rows
+    return replace_behavior(
+        project, behavior, [row.model_copy(update={"muted": muted}) if row.id in chosen else row for row in rows]
+    )
+
+
+def set_value(project: Project, behavior: str, slot: Slot, value: ParamValue | None) -> Project:
+    """Put a value into a chip; None takes the value out, so that the default holds again."""
+    family, index = part_index(slot.part)
+
+    def change(row: Row) -> Row:
+        if family == "decorator":
+            return row.model_copy(update={"decorators": _with_value(row.decorators, index, slot.param, value)})
+        if family == "upkeep":
+            return row.model_copy(update={"upkeep": _with_value(row.upkeep, index, slot.param, value)})
+        return row.model_copy(update={"args": _changed(row.args, slot.param, value)})
+
+    return change_row(project, behavior, slot.row_id, change)
+
+
+def set_every(project: Project, behavior: str, slot: Slot, every_s: float) -> Project:
+    """Change how often an upkeep is done, in seconds."""
+    _, index = part_index(slot.part)
+
+    def change(row: Row) -> Row:
+        upkeep = list(row.upkeep)
+        upkeep[index] = upkeep[index].model_copy(update={"every_s": max(0.05, every_s)})
+        return row.model_copy(update={"upkeep": tuple(upkeep)})
+
+    return change_row(project, behavior, slot.row_id, change)
+
+
+def set_guard(project: Project, behavior: str, row_id: str, when: str, watch: Watch | None = None) -> Project:
+    """Give a row a guard, or change it; an empty condition takes it away. The watch stays unless one is given."""
+
+    def change(row: Row) -> Row:
+        if not when.strip():
+            return row.model_copy(update={"guard": None})
+        kept = watch or (row.guard.watch if row.guard else Watch.ON_ENTRY)
+        return row.model_copy(update={"guard": Guard(when=when.strip(), watch=kept)})
+
+    return change_row(project, behavior, row_id, change)
+
+
+def add_decorator(project: Project, behavior: str, row_id: str, kind: str) -> Project:
+    """Wrap a row in one more decorator, inside those it has."""
+    return change_row(
+        project,
+        behavior,
+        row_id,
+        lambda row: row.model_copy(update={"decorators": (*row.decorators, Decorator(kind=kind))}),
+    )
+
+
+def add_upkeep(project: Project, behavior: str, row_id: str, kind: str) -> Project:
+    """Give a row one more upkeep."""
+    return change_row(
+        project, behavior, row_id, lambda row: row.model_copy(update={"upkeep": (*row.upkeep, Upkeep(kind=kind))})
+    )
+
+
+def remove_part(project: Project, behavior: str, row_id: str, part: str) -> Project:
+    """Take a guard, a decorator or an upkeep off a row."""
+    family, index = part_index(part)
+
+    def change(row: Row) -> Row:
+        if family == "decorator":
+            return row.model_copy(update={"decorators": _without(row.decorators, index)})
+        if family == "upkeep":
+            return row.model_copy(update={"upkeep": _without(row.upkeep, index)})
+        return row.model_copy(update={"guard": None}) if part == GUARD else row
+
+    return change_row(project, behavior, row_id, change)
+
+
+def insert_row(project: Project, behavior: str, row: Row, *, after: str | None, under: str | None) -> Project:
+    """Add a row under `under`: behind its sibling `after`, or as the first where `after` is None."""
+    rows = list(project.behavior(behavior).rows)
+    new = row.model_copy(update={"under": under})
+    if after is not None:
+        place = rows.index(_last_within(project.behavior(behavior), after)) + 1
+    elif under is not None:
+        place = rows.index(project.behavior(behavior).row(under)) + 1
+    else:
+        place = 0
+    return replace_behavior(project, behavior, [*rows[:place], new, *rows[place:]])
+
+
+def delete_rows(project: Project, behavior: str, row_ids: Iterable[str]) -> Project:
+    """Remove rows and all that is nested in them."""
+    document = project.behavior(behavior)
+    gone = {inner for row_id in row_ids if row_id in document.by_id for inner in document.outline.within(row_id)}
+    return replace_behavior(project, behavior, [row for row in document.rows if row.id not in gone])
+
+
+def nest_row(project: Project, behavior: str, row_id: str) -> Project:
+    """Put a row into the sibling before it, as that one's last child."""
+    siblings = project.behavior(behavior).outline.siblings(row_id)
+    place = siblings.index(row_id)
+    if place == 0:
+        return project
+    above = siblings[place - 1]
+    return change_row(project, behavior, row_id, lambda row: row.model_copy(update={"under": above}))
+
+
+def unnest_row(project: Project, behavior: str, row_id: str) -> Project:
+    """Take a row out of the row it is in and put it behind that one."""
+    document = project.behavior(behavior)
+    above = document.outline.parent[row_id]
+    if above is None or document.outline.parent[above] is None:
+        return project
+    return _moved(project, behavior, row_id, after=above, under=document.outline.parent[above])
+
+
+def move_row(project: Project, behavior: str, row_id: str, step: int) -> Project:
+    """Move a row among its siblings: -1 up, 1 down."""
+    document = project.behavior(behavior)
+    siblings = document.outline.siblings(row_id)
+    place = siblings.index(row_id) + step
+    if not 0 <= place < len(siblings):
+        return project
+    others = [each for each in siblings if each != row_id]
+    after = others[place - 1] if place else None
+    return _moved(project, behavior, row_id, after=after, under=document.outline.parent[row_id])
+
+
+def declare_key(project: Project, board: str, key: Key) -> Project:
+    """Add a key to a blackboard, or put it in the place of the key with its name."""
+    boards = []
+    for each in project.blackboards:
+        if each.name == board:
+            kept = tuple(key if old.name == key.name else old for old in each.keys)
+            keys = kept if key.name in each.by_name else (*each.keys, key)
+            each = type(each)(name=each.name, title=each.title, keys=keys)
+        boards.append(each)
+    return project.model_copy(update={"blackboards": tuple(boards)})
+
+
+def move_walk_point(project: Project, scenario: str, member: str, index: int, to: Point) -> Project:
+    """Move one point of a puppet's walk."""
+
+    def change(walk: tuple[WalkPoint, ...]) -> tuple[WalkPoint, ...]:
+        return (*walk[:index], walk[index].model_copy(update={"to": to}), *walk[index + 1 :])
+
+    return _change_scenario(
+        project,
+        scenario,
+        lambda each: each.model_copy(
+            update={
+                "cast": tuple(
+                    one.model_copy(update={"walk": change(one.walk)}) if one.name == member else one
+                    for one in each.cast
+                )
+            }
+        ),
+    )
+
+
+def set_seed(project: Project, scenario: str, seed: int) -> Project:
+    """Give a scenario another seed."""
+    return _change_scenario(project, scenario, lambda each: each.model_copy(update={"seed": seed}))
+
+
+def _change_scenario(project: Project, name: str, change: Callable[[Scenario], Scenario]) -> Project:
+    scenarios = tuple(change(each) if each.name == name else each for each in project.scenarios)
+    return project.model_copy(update={"scenarios": scenarios})
+
+
+def _moved(project: Project, behavior: str, row_id: str, *, after: str | None, under: str | None) -> Project:
+    """Take a row with all that is nested in it out, and put it in again somewhere else."""
+    document = project.behavior(behavior)
+    inside = set(document.outline.within(row_id))
+    block = [row for row in document.rows if row.id in inside]
+    block[0] = block[0].model_copy(update={"under": under})
+    rest = [row for row in document.rows if row.id not in inside]
+    bare = replace_behavior(project, behavior, rest).behavior(behavior)
+    if after is not None:
+        place = rest.index(_last_within(bare, after)) + 1
+    else:
+        place = 0 if under is None else rest.index(bare.row(under)) + 1
+    return replace_behavior(project, behavior, [*rest[:place], *block, *rest[place:]])
+
+
+def _last_within(behavior: Behavior, row_id: str) -> Row:
+    """The last row, as the file stands, of those nested in a row."""
+    inside = set(behavior.outline.within(row_id))
+    return [row for row in behavior.rows if row.id in inside][-1]
+
+
+def _fresh(behavior: Behavior) -> Behavior:
+    """The behavior with its rows in the order in which the outline is read, and nothing remembered of older rows."""
+    bare = Behavior.model_construct(
+        name=behavior.name, title=behavior.title, blackboard=behavior.blackboard, rows=behavior.rows
+    )
+    order = list(bare.outline.number)
+    if order == [row.id for row in bare.rows]:
+        return bare
+    rows = tuple(bare.by_id[row_id] for row_id in order)
+    return Behavior.model_construct(name=bare.name, title=bare.title, blackboard=bare.blackboard, rows=rows)
+
+
+def _changed(args: dict[str, ParamValue], name: str, value: ParamValue | None) -> dict[str, ParamValue]:
+    kept = {key: old for key, old in args.items() if key != name}
+    return kept if value is None else ({**args, name: value} if name in args else {**kept, name: value})
+
+
+def _with_value(parts: tuple[Wrapped, ...], index: int, name: str, value: ParamValue | None) -> tuple[Wrapped, ...]:
+    changed = list(parts)
+    changed[index] = changed[index].model_copy(update={"args": _changed(changed[index].args, name, value)})
+    return tuple(changed)
+
+
+def _without(parts: tuple[Part, ...], index: int) -> tuple[Part, ...]:
+    return parts[:index] + parts[index + 1 :]

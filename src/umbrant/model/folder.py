@@ -1,0 +1,218 @@
+"""A project as a folder of JSON files: read with every problem gathered, saved so that nothing is ever half written."""
+
+import json
+import os
+import re
+import tempfile
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from umbrant.model.documents import Behavior, Blackboard, Cover, Project, Scenario, Stage
+from umbrant.model.outline import Outline, OutlineError
+from umbrant.model.problems import Problem, ProjectError
+from umbrant.model.values import Document
+
+COVER_FILE = "project.json"
+
+FOLDERS: dict[str, type[Behavior] | type[Blackboard] | type[Stage] | type[Scenario]] = {
+    "behaviors": Behavior,
+    "blackboards": Blackboard,
+    "stages": Stage,
+    "scenarios": Scenario,
+}
+"""Each folder of a project and the kind of document its files hold; also the names of Project's fields."""
+
+_NUMBER_PAIR = re.compile(r"\[\n\s+(-?[\d.eE+-]+),\n\s+(-?[\d.eE+-]+)\n\s+\]")
+
+
+def read_project(folder: Path) -> Project:
+    """Read a project's files. Raises ProjectError with every problem of every file; names in it are not checked."""
+    problems: list[Problem] = []
+    texts: dict[str, str] = {}
+    names = [
+        COVER_FILE,
+        *(f"{place}/{path.name}" for place in FOLDERS for path in sorted((folder / place).glob("*.json"))),
+    ]
+    for name in names:
+        text = _text_of(folder, name, problems)
+        if text is not None:
+            texts[name] = text
+    return parse_project(texts, problems)
+
+
+def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Project:
+    """The project in these files' texts, which `document_texts` gives. `unread` are problems met on the way here.
+
+    Raises ProjectError with every problem of every file.
+    """
+    problems = list(unread)
+    cover: Cover | None = None
+    found: dict[str, list[Any]] = {place: [] for place in FOLDERS}
+    for name, text in texts.items():
+        place, _, file = name.rpartition("/")
+        if name == COVER_FILE:
+            cover = _document(name, text, Cover, {}, problems)
+        elif place in FOLDERS:
+            document = _document(name, text, FOLDERS[place], {"name": Path(file).stem}, problems)
+            if document is not None:
+                found[place].append(document)
+    if problems or cover is None:
+        raise ProjectError(problems or [Problem(COVER_FILE, "", "is missing.")])
+    return Project(
+        cover=cover,
+        behaviors=tuple(found["behaviors"]),
+        blackboards=tuple(found["blackboards"]),
+        stages=tuple(found["stages"]),
+        scenarios=tuple(found["scenarios"]),
+    )
+
+
+def document_texts(project: Project) -> dict[str, str]:
+    """The project's files: path within the folder and text."""
+    texts = {COVER_FILE: document_text(project.cover)}
+    for place in FOLDERS:
+        for document in getattr(project, place):
+            texts[f"{place}/{document.name}.json"] = document_text(document)
+    return texts
+
+
+def document_text(document: Document) -> str:
+    """A document as JSON text: fields in the order of their declaration, defaults left out, a point on one line."""
+    data = document.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    if isinstance(document, Cover):
+        data = {"format": document.format, **data}
+    return _NUMBER_PAIR.sub(r"[\1, \2]", json.dumps(data, indent=2, ensure_ascii=False)) + "\n"
+
+
+def save_project(project: Project, folder: Path) -> None:
+    """Write what differs from the files on disk, each file whole or not at all, and remove documents that are gone.
+
+    Raises ProjectError, with the folder as it was or with some files new and none half written.
+    """
+    texts = document_texts(project)
+    try:
+        for name, text in texts.items():
+            path = folder / name
+            if not path.exists() or path.read_text(encoding="utf-8") != text:
+                write_whole(path, text)
+        for place in FOLDERS:
+            for path in sorted((folder / place).glob("*.json")):
+                if f"{place}/{path.name}" not in texts:
+                    path.unlink()
+    except OSError as error:
+        where = error.filename or folder
+        raise ProjectError(
+            [
+                Problem(
+                    str(where),
+                    "",
+                    f"could not be written: {error.strerror or error}.",
+                    "Your changes are kept here; make room or allow writing, or save to another folder.",
+                )
+            ]
+        ) from error
+
+
+def write_whole(path: Path, text: str) -> None:
+    """Put `text` at `path` in one step: a reader, or a crash, sees the old file or the new one. Raises OSError."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")
+    try:
+        with os.fdopen(handle, "w", encoding="utf-8", newline="\n") as file:
+            file.write(text)
+            file.flush()
+            os.fsync(file.fileno())
+        mode = path.stat().st_mode & 0o777 if path.exists() else 0o644
+        os.chmod(temporary, mode)
+        os.replace(temporary, path)
+    except BaseException:
+        Path(temporary).unlink(missing_ok=True)
+        raise
+
+
+def _document(name: str, text: str, kind: type[Any], extra: dict[str, str], problems: list[Problem]) -> Any | None:
+    """The document in a file's text, or None with what is wrong added to `problems`."""
+    data = _parsed(name, text, problems)
+    if data is None:
+        return None
+    try:
+        document = kind.model_validate({**data, **extra})
+    except ValidationError as error:
+        problems.extend(_explained(name, data, error))
+        return None
+    if isinstance(document, Behavior):
+        faults = list(_outline_problems(name, document))
+        problems.extend(faults)
+        return None if faults else document
+    return document
+
+
+def _text_of(folder: Path, name: str, problems: list[Problem]) -> str | None:
+    try:
+        return (folder / name).read_text(encoding="utf-8")
+    except FileNotFoundError:
+        problems.append(Problem(name, "", f"is missing in {folder}.", "Is this the folder of a project?"))
+    except OSError as error:
+        problems.append(Problem(name, "", f"cannot be read: {error.strerror}."))
+    except UnicodeDecodeError as error:
+        problems.append(Problem(name, "", f"is not UTF-8 text (byte {error.start}).", "Restore it or save as UTF-8."))
+    return None
+
+
+def _parsed(name: str, text: str, problems: list[Problem]) -> dict[str, Any] | None:
+    try:
+        data = json.loads(text)
+    except RecursionError:
+        problems.append(Problem(name, "", "is nested too deeply to be a document of a project.", "Restore it."))
+    except json.JSONDecodeError as error:
+        cut = error.pos >= len(error.doc.rstrip())
+        remedy = "The file ends too early; restore the rest of it." if cut else "Mend the JSON at this place."
+        place = f"line {error.lineno}, column {error.colno}"
+        problems.append(Problem(name, "", f"{place}: {error.msg[:1].lower()}{error.msg[1:]}.", remedy))
+    else:
+        if isinstance(data, dict):
+            return data
+        problems.append(Problem(name, "", "holds no document: it should start with '{'."))
+    return None
+
+
+def _explained(name: str, data: dict[str, Any], error: ValidationError) -> Iterator[Problem]:
+    """Each fault pydantic found, with the row it is in. A union's many complaints count as one."""
+    told: set[tuple[str, str]] = set()
+    for fault in error.errors(include_url=False):
+        steps = [str(step) for step in fault["loc"]]
+        row, inside = "", steps
+        if len(steps) > 1 and steps[0] == "rows" and steps[1].isdigit():
+            raw = data["rows"][int(steps[1])]
+            label = f"{raw.get('id', '?')} '{raw.get('name', '')}'" if isinstance(raw, dict) else ""
+            row, inside = label or f"number {int(steps[1]) + 1} in the file", steps[2:]
+        field = ".".join(inside[:2] if "with" in inside[:1] else inside)
+        if (row, field) in told:
+            continue
+        told.add((row, field))
+        given = "" if fault["type"] == "missing" else f" (it is {json.dumps(fault['input'], default=str)[:60]})"
+        yield Problem(name, row, f"`{field}`: {_plain(fault['type'], fault['msg'])}{given}.")
+
+
+def _plain(kind: str, message: str) -> str:
+    """Pydantic's message in the words of this program."""
+    plain = {
+        "missing": "is needed and missing",
+        "extra_forbidden": "is no field of this document; remove it or mend its name",
+        "string_type": "should be text",
+        "tuple_type": "should be a list",
+        "float_type": "should be a number",
+        "model_type": "should be an object in {}",
+    }
+    return plain.get(kind, message[:1].lower() + message[1:])
+
+
+def _outline_problems(name: str, behavior: Behavior) -> Iterator[Problem]:
+    try:
+        Outline.of([(row.id, row.under) for row in behavior.rows])
+    except OutlineError as error:
+        row = next(row for row in behavior.rows if row.id == error.row_id)
+        yield Problem(name, f"{row.id} '{row.name}'", f"{error}.", row_id=row.id)

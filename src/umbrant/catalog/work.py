@@ -30,7 +30,7 @@ class Progress:
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """What a sense says: its value, the number behind it (`measure`, in the sense's unit), and what stood in the way."""
+    """What a sense says: its value, the number behind it (in the sense's unit), and what stood in its way."""
 
     value: bool | float | str | None
     measure: float | None = None

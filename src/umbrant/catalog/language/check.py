@@ -1,0 +1,163 @@
+"""Whether a condition makes sense here: the keys and senses it names, and the types of what it compares."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.language.tree import (
+    Arithmetic,
+    Ask,
+    Both,
+    Compare,
+    Either,
+    KeyName,
+    LanguageError,
+    Not,
+    Number,
+    Span,
+    Text,
+    Tree,
+    YesNo,
+    parse,
+)
+from umbrant.model.documents import Key
+from umbrant.model.problems import did_you_mean
+from umbrant.model.values import KeyType
+
+_WRITTEN = {Number: KeyType.NUMBER, Text: KeyType.TEXT, YesNo: KeyType.YES_NO}
+
+
+@dataclass(frozen=True)
+class Fault:
+    """One thing that is wrong with a condition, and the columns it stands at."""
+
+    message: str
+    remedy: str
+    span: Span
+
+
+def faults(text: str, keys: Mapping[str, Key], catalog: Catalog, board: str = "") -> list[Fault]:
+    """What is wrong with a condition on a blackboard with these keys; empty when it can be asked."""
+    try:
+        tree = parse(text)
+    except LanguageError as error:
+        return [Fault(str(error), "", error.span)]
+    checker = _Checker(keys, catalog, board)
+    found = list(checker.check(tree))
+    kind = checker.type_of(tree)
+    if not found and kind not in (KeyType.YES_NO, None):
+        found.append(Fault(f"this gives a {kind}, not yes or no", "Compare it with something.", tree.span))
+    return found
+
+
+def bound_args(ask: Ask, kind: Kind) -> dict[str, Tree]:
+    """The arguments of a sense by the names of its parameters. Surplus ones are left out; `faults` tells of them."""
+    given = dict(zip((param.name for param in kind.params), ask.args, strict=False))
+    return given | dict(ask.named)
+
+
+@dataclass(frozen=True)
+class _Checker:
+    keys: Mapping[str, Key]
+    catalog: Catalog
+    board: str
+
+    def check(self, tree: Tree) -> Iterator[Fault]:
+        match tree:
+            case KeyName():
+                yield from self._key(tree)
+            case Ask():
+                yield from self._ask(tree)
+            case Not(part=part):
+                yield from self._yes_no([part])
+            case Both(parts=parts) | Either(parts=parts):
+                yield from self._yes_no(parts)
+            case Arithmetic(left=left, right=right):
+                yield from self._numbers(left, right)
+            case Compare():
+                yield from self._compare(tree)
+
+    def type_of(self, tree: Tree) -> KeyType | None:
+        """What a part of the condition gives; None when that cannot be said."""
+        match tree:
+            case KeyName(key=key):
+                return self.keys[key].type if key in self.keys else None
+            case Ask(sense=sense):
+                kind = self.catalog.get(sense, Family.SENSE)
+                return kind.gives if kind else None
+            case Arithmetic():
+                return KeyType.NUMBER
+            case Number() | Text() | YesNo():
+                return _WRITTEN[type(tree)]
+        return KeyType.YES_NO
+
+    def _key(self, tree: KeyName) -> Iterator[Fault]:
+        if tree.key in self.keys:
+            return
+        if self.catalog.get(tree.key, Family.SENSE):
+            yield Fault(f"`{tree.key}` is a sense", f"Ask it with brackets: {tree.key}(...).", tree.span)
+        else:
+            where = f" of blackboard '{self.board}'" if self.board else ""
+            yield Fault(f"`{tree.key}` is no key{where}.", did_you_mean(tree.key, list(self.keys)), tree.span)
+
+    def _ask(self, tree: Ask) -> Iterator[Fault]:
+        kind = self.catalog.get(tree.sense, Family.SENSE)
+        if kind is None:
+            known = [each.id for each in self.catalog.family(Family.SENSE)]
+            yield Fault(f"`{tree.sense}` is no sense.", did_you_mean(tree.sense, known), tree.span)
+            return
+        if len(tree.args) > len(kind.params):
+            yield Fault(f"`{tree.sense}` takes {len(kind.params)} at the most, not {len(tree.args)}", "", tree.span)
+        given = bound_args(tree, kind)
+        for name, value in given.items():
+            param = kind.param(name)
+            if param is None:
+                known = [each.name for each in kind.params]
+                yield Fault(f"`{tree.sense}` has no `{name}`.", did_you_mean(name, known), value.span)
+            else:
+                yield from self._argument(tree.sense, param, value)
+        for param in kind.params:
+            if param.required and param.name not in given:
+                yield Fault(f"`{tree.sense}` needs to be told its `{param.name}`", f"({param.help}).", tree.span)
+
+    def _argument(self, sense: str, param: Param, value: Tree) -> Iterator[Fault]:
+        if isinstance(value, KeyName):
+            yield from self._key(value)
+            key = self.keys.get(value.key)
+            if key and key.type not in param.keys:
+                wanted = " or ".join(param.keys)
+                yield Fault(f"`{sense}` wants a {wanted} key, and `{value.key}` holds a {key.type}", "", value.span)
+        elif isinstance(value, Text):
+            if param.type not in (ParamType.PLACE, ParamType.AGENT, ParamType.PROP, ParamType.TEXT, ParamType.GROUP):
+                yield Fault(f"`{param.name}` of `{sense}` cannot be a text", "", value.span)
+        elif param.type is not ParamType.NUMBER or not isinstance(value, Number):
+            yield Fault(f"`{param.name}` of `{sense}` cannot be this", f"It is {param.help}.", value.span)
+
+    def _yes_no(self, parts: "list[Tree] | tuple[Tree, ...]") -> Iterator[Fault]:
+        for part in parts:
+            yield from self.check(part)
+            kind = self.type_of(part)
+            if kind not in (KeyType.YES_NO, None):
+                yield Fault(f"a {kind} is neither yes nor no", "Compare it with something.", part.span)
+
+    def _numbers(self, left: Tree, right: Tree) -> Iterator[Fault]:
+        for side in (left, right):
+            yield from self.check(side)
+            kind = self.type_of(side)
+            if kind not in (KeyType.NUMBER, None):
+                yield Fault(f"a {kind} cannot be reckoned with", "", side.span)
+
+    def _compare(self, tree: Compare) -> Iterator[Fault]:
+        yield from self.check(tree.left)
+        yield from self.check(tree.right)
+        left, right = self.type_of(tree.left), self.type_of(tree.right)
+        for side in (tree.left, tree.right):
+            if isinstance(side, Compare | Not | Both | Either):
+                yield Fault("a comparison cannot itself be compared", "Join them with `and` or `or`.", side.span)
+        names = (KeyType.TEXT, KeyType.AGENT, KeyType.PROP)
+        if left is None or right is None:
+            return
+        if tree.sign not in ("==", "!=") and (left, right) != (KeyType.NUMBER, KeyType.NUMBER):
+            yield Fault(f"only numbers can be compared with {tree.sign}, not a {left} with a {right}", "", tree.span)
+        elif left is not right and not (left in names and right in names):
+            yield Fault(f"a {left} can never equal a {right}", "", tree.span)

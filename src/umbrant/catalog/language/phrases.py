@@ -1,0 +1,133 @@
+"""A condition as it is read in a row: `can see visitor within 9 m`, its keys and numbers told apart from the words."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from enum import StrEnum
+
+from umbrant.catalog.declare import Catalog, Family, Quantity
+from umbrant.catalog.language.check import bound_args
+from umbrant.catalog.language.tree import (
+    SIGNS,
+    Arithmetic,
+    Ask,
+    Both,
+    Compare,
+    Either,
+    KeyName,
+    Not,
+    Number,
+    Span,
+    Text,
+    Tree,
+    YesNo,
+)
+from umbrant.model.values import value_text
+
+
+PLAIN = Quantity()
+
+
+class PieceKind(StrEnum):
+    """What a piece of a sentence is."""
+
+    WORDS = "words"
+    KEY = "key"
+    NUMBER = "number"
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A stretch of a sentence. A NUMBER can be dragged: it stands at `span` of the condition's text."""
+
+    kind: PieceKind
+    text: str
+    span: Span = (0, 0)
+    value: float = 0.0
+    quantity: Quantity = PLAIN
+
+
+def pieces(tree: Tree, catalog: Catalog) -> list[Piece]:
+    """The condition in words."""
+    return list(_said(tree, catalog, PLAIN))
+
+
+def spoken(tree: Tree, catalog: Catalog) -> str:
+    """The condition as one text."""
+    return " ".join(piece.text for piece in pieces(tree, catalog))
+
+
+def unit_of(tree: Tree, catalog: Catalog) -> str:
+    """The unit of what a part of a condition gives; empty if it has none."""
+    if isinstance(tree, Ask):
+        kind = catalog.get(tree.sense, Family.SENSE)
+        return kind.unit if kind else ""
+    if isinstance(tree, Arithmetic) and tree.sign in "+-":
+        return unit_of(tree.left, catalog) or unit_of(tree.right, catalog)
+    return ""
+
+
+def _said(tree: Tree, catalog: Catalog, quantity: Quantity) -> Iterator[Piece]:
+    match tree:
+        case Number(value=value, span=span):
+            yield Piece(PieceKind.NUMBER, value_text(value, quantity.unit), span, value, quantity)
+        case Text(value=said) | YesNo(value=said):
+            yield _words(value_text(said))
+        case KeyName(key=key, span=span):
+            yield Piece(PieceKind.KEY, key, span)
+        case Ask():
+            yield from _ask(tree, catalog)
+        case Not(part=part):
+            yield _words("not")
+            yield from _bracketed(part, catalog, quantity)
+        case Both(parts=parts) | Either(parts=parts):
+            yield from _joined(parts, "and" if isinstance(tree, Both) else "or", catalog)
+        case Arithmetic(sign=sign, left=left, right=right):
+            yield from _bracketed(left, catalog, quantity)
+            yield _words({"*": "×", "/": "÷", "-": "−"}.get(sign, sign))
+            yield from _bracketed(right, catalog, quantity)
+        case Compare():
+            yield from _compared(tree, catalog)
+
+
+def _compared(tree: Compare, catalog: Catalog) -> Iterator[Piece]:
+    quantity = Quantity(unit_of(tree.left, catalog) or unit_of(tree.right, catalog), step=0.1)
+    yield from _said(tree.left, catalog, quantity)
+    yield _words(SIGNS[tree.sign])
+    yield from _said(tree.right, catalog, quantity)
+
+
+def _ask(tree: Ask, catalog: Catalog) -> Iterator[Piece]:
+    kind = catalog.get(tree.sense, Family.SENSE)
+    if kind is None:
+        yield _words(f"{tree.sense}?")
+        return
+    given = bound_args(tree, kind)
+    for words, param in kind.phrase_parts(given):
+        if param is None:
+            yield _words(words)
+        elif param.name in given:
+            yield from _said(given[param.name], catalog, param.quantity)
+        else:
+            yield _words("…")
+
+
+def _joined(parts: tuple[Tree, ...], word: str, catalog: Catalog) -> Iterator[Piece]:
+    for place, part in enumerate(parts):
+        if place:
+            yield _words(word)
+        yield from (
+            _bracketed(part, catalog, PLAIN) if isinstance(part, Both | Either) else _said(part, catalog, PLAIN)
+        )
+
+
+def _bracketed(part: Tree, catalog: Catalog, quantity: Quantity) -> Iterator[Piece]:
+    wide = isinstance(part, Both | Either | Arithmetic)
+    if wide:
+        yield _words("(")
+    yield from _said(part, catalog, quantity)
+    if wide:
+        yield _words(")")
+
+
+def _words(text: str) -> Piece:
+    return Piece(PieceKind.WORDS, text)

@@ -1,0 +1,300 @@
+"""Reading a condition into a small tree of its own, and writing the tree back."""
+
+import ast
+import warnings
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from umbrant.model.values import number_text
+
+LONGEST = 1000
+"""The most characters a condition may have; longer is taken for a mistake."""
+
+COMPARISONS: dict[type[ast.cmpop], str] = {
+    ast.Lt: "<",
+    ast.LtE: "<=",
+    ast.Gt: ">",
+    ast.GtE: ">=",
+    ast.Eq: "==",
+    ast.NotEq: "!=",
+}
+ARITHMETIC: dict[type[ast.operator], str] = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/"}
+SIGNS = {"<": "<", "<=": "≤", ">": ">", ">=": "≥", "==": "=", "!=": "≠"}
+"""How each comparison is shown."""
+
+Span = tuple[int, int]
+
+
+class LanguageError(ValueError):
+    """A text is no condition. `span` is the first and the end column of what is wrong, in characters."""
+
+    def __init__(self, message: str, span: Span) -> None:
+        super().__init__(message)
+        self.span = span
+
+
+@dataclass(frozen=True)
+class Number:
+    """A number, 6 or -0.5."""
+
+    value: float
+    span: Span = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Text:
+    """A text in quotes: a named place, or something to compare a text key with."""
+
+    value: str
+    span: Span = field(compare=False)
+
+
+@dataclass(frozen=True)
+class YesNo:
+    """`yes` or `no`."""
+
+    value: bool
+    span: Span = field(compare=False)
+
+
+@dataclass(frozen=True)
+class KeyName:
+    """A key's value."""
+
+    key: str
+    span: Span = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Ask:
+    """A sense with its arguments, by place and by name."""
+
+    sense: str
+    args: tuple["Tree", ...]
+    named: tuple[tuple[str, "Tree"], ...]
+    span: Span = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Arithmetic:
+    """A sum, difference, product or quotient."""
+
+    sign: str
+    left: "Tree"
+    right: "Tree"
+    span: Span = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Compare:
+    """One comparison of two sides."""
+
+    sign: str
+    left: "Tree"
+    right: "Tree"
+    span: Span = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Not:
+    """The opposite."""
+
+    part: "Tree"
+    span: Span = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Both:
+    """All of the parts (`and`)."""
+
+    parts: tuple["Tree", ...]
+    span: Span = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Either:
+    """At least one of the parts (`or`)."""
+
+    parts: tuple["Tree", ...]
+    span: Span = field(compare=False)
+
+
+Tree = Number | Text | YesNo | KeyName | Ask | Arithmetic | Compare | Not | Both | Either
+
+
+def parse(text: str) -> Tree:
+    """The tree of a condition. Raises LanguageError, whatever the text is."""
+    if not text.strip():
+        raise LanguageError("a condition is empty; write one, such as `is_set(key)`", (0, len(text)))
+    if len(text) > LONGEST:
+        raise LanguageError(f"a condition has at most {LONGEST} characters; split it over several rows", (0, len(text)))
+    lead = len(text) - len(text.lstrip())
+    line = text.strip().replace("\n", " ")
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            body = ast.parse(line, mode="eval").body
+    except SyntaxError as error:
+        column = lead + max(0, (error.offset or 1) - 1)
+        raise LanguageError(_syntax_message(error), (column, max(column + 1, len(text.rstrip())))) from None
+    except (RecursionError, MemoryError, ValueError):
+        raise LanguageError(
+            "this is no condition; it is nested too deeply or holds odd characters", (0, len(text))
+        ) from None
+    return _Reader(line, lead).read(body)
+
+
+def source(tree: Tree) -> str:
+    """The tree as text that reads back to an equal tree."""
+    match tree:
+        case Number(value=value):
+            return _number(value)
+        case Text(value=text):
+            return repr(text)
+        case YesNo(value=value):
+            return "yes" if value else "no"
+        case KeyName(key=key):
+            return key
+        case Ask(sense=sense, args=args, named=named):
+            return f"{sense}({', '.join([source(arg) for arg in args] + [f'{n}={source(v)}' for n, v in named])})"
+        case Arithmetic(sign=sign, left=left, right=right) | Compare(sign=sign, left=left, right=right):
+            return f"{_inner(left)} {sign} {_inner(right)}"
+        case Not(part=part):
+            return f"not {_inner(part)}"
+        case Both(parts=parts):
+            return " and ".join(_inner(part) for part in parts)
+        case Either(parts=parts):
+            return " or ".join(_inner(part) for part in parts)
+
+
+def atoms(tree: Tree) -> Iterator[Tree]:
+    """The questions a condition is made of, in the order in which they are written: comparisons, keys, senses."""
+    match tree:
+        case Not(part=part):
+            yield from atoms(part)
+        case Both(parts=parts) | Either(parts=parts):
+            for part in parts:
+                yield from atoms(part)
+        case _:
+            yield tree
+
+
+def walk(tree: Tree) -> Iterator[Tree]:
+    """The tree and everything in it."""
+    yield tree
+    match tree:
+        case Ask(args=args, named=named):
+            inner: tuple[Tree, ...] = (*args, *(value for _, value in named))
+        case Arithmetic(left=left, right=right) | Compare(left=left, right=right):
+            inner = (left, right)
+        case Not(part=part):
+            inner = (part,)
+        case Both(parts=parts) | Either(parts=parts):
+            inner = parts
+        case _:
+            inner = ()
+    for part in inner:
+        yield from walk(part)
+
+
+def _inner(tree: Tree) -> str:
+    text = source(tree)
+    return f"({text})" if isinstance(tree, Arithmetic | Compare | Not | Both | Either) else text
+
+
+def _number(value: float) -> str:
+    short = number_text(value)
+    return short if float(short) == value else repr(value)
+
+
+def _syntax_message(error: SyntaxError) -> str:
+    if "never closed" in (error.msg or "") or "unexpected EOF" in (error.msg or ""):
+        return "a bracket or a quote is never closed"
+    if "=" in (error.msg or "") and "==" in (error.msg or ""):
+        return "to compare, write == instead of ="
+    return "this is not understood here"
+
+
+class _Reader:
+    """Turns Python's tree into ours, or says what is not allowed and where."""
+
+    def __init__(self, line: str, lead: int) -> None:
+        self.bytes = line.encode()
+        self.lead = lead
+
+    def read(self, node: ast.expr) -> Tree:
+        readers: dict[type[ast.expr], Callable[[Any], Tree]] = {
+            ast.Constant: self._constant,
+            ast.Name: self._name,
+            ast.Call: self._call,
+            ast.UnaryOp: self._unary,
+            ast.BinOp: self._arithmetic,
+            ast.Compare: self._compare,
+            ast.BoolOp: self._bool,
+        }
+        reader = readers.get(type(node))
+        if reader is None:
+            raise LanguageError("only keys, senses, numbers, comparisons, and, or, not are allowed", self.span(node))
+        return reader(node)
+
+    def span(self, node: ast.expr) -> Span:
+        end = node.end_col_offset or node.col_offset
+        start_chars = len(self.bytes[: node.col_offset].decode())
+        return self.lead + start_chars, self.lead + start_chars + len(self.bytes[node.col_offset : end].decode())
+
+    def _constant(self, node: ast.Constant) -> Tree:
+        value = node.value
+        if isinstance(value, bool):
+            return YesNo(value, self.span(node))
+        if isinstance(value, int | float) and abs(value) < 1e15:
+            return Number(float(value), self.span(node))
+        if isinstance(value, str):
+            return Text(value, self.span(node))
+        raise LanguageError("this is no number or text that a condition can hold", self.span(node))
+
+    def _name(self, node: ast.Name) -> Tree:
+        if node.id in ("yes", "no"):
+            return YesNo(node.id == "yes", self.span(node))
+        return KeyName(node.id, self.span(node))
+
+    def _call(self, node: ast.Call) -> Tree:
+        if not isinstance(node.func, ast.Name):
+            raise LanguageError("only a sense can be asked, by its name", self.span(node.func))
+        args = tuple(self.read(arg) for arg in node.args)
+        named = []
+        for keyword in node.keywords:
+            if keyword.arg is None:
+                raise LanguageError("`**` is not allowed here", self.span(keyword.value))
+            named.append((keyword.arg, self.read(keyword.value)))
+        return Ask(node.func.id, args, tuple(named), self.span(node))
+
+    def _unary(self, node: ast.UnaryOp) -> Tree:
+        part = self.read(node.operand)
+        if isinstance(node.op, ast.Not):
+            return Not(part, self.span(node))
+        if isinstance(node.op, ast.USub) and isinstance(part, Number):
+            return Number(-part.value, self.span(node))
+        if isinstance(node.op, ast.USub):
+            return Arithmetic("-", Number(0.0, self.span(node)), part, self.span(node))
+        raise LanguageError("this sign is not allowed here", self.span(node))
+
+    def _arithmetic(self, node: ast.BinOp) -> Tree:
+        sign = ARITHMETIC.get(type(node.op))
+        if sign is None:
+            raise LanguageError("only + - * / are allowed", self.span(node))
+        return Arithmetic(sign, self.read(node.left), self.read(node.right), self.span(node))
+
+    def _compare(self, node: ast.Compare) -> Tree:
+        sides = [self.read(side) for side in (node.left, *node.comparators)]
+        signs = [COMPARISONS.get(type(operator)) for operator in node.ops]
+        found: list[Tree] = []
+        for left, sign, right in zip(sides, signs, sides[1:], strict=False):
+            if sign is None:
+                raise LanguageError("only < <= > >= == != compare here", self.span(node))
+            found.append(Compare(sign, left, right, (left.span[0], right.span[1])))
+        return found[0] if len(found) == 1 else Both(tuple(found), self.span(node))
+
+    def _bool(self, node: ast.BoolOp) -> Tree:
+        parts = tuple(self.read(part) for part in node.values)
+        return (Both if isinstance(node.op, ast.And) else Either)(parts, self.span(node))

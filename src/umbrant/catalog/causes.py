@@ -23,7 +23,7 @@ SENTENCES: Mapping[str, str] = {
     "inverted": "it succeeded, which is turned round",
     "upkeep_failed": "its upkeep could not be done",
     "unfilled": "its {param} has not been filled in",
-    "unknown_kind": "'{kind}' is no kind of node that is known here",
+    "unknown_kind": "'{name}' is no kind of node that is known here",
     "bad_condition": "its condition cannot be read: {message}",
     "not_set": "{key} is not set",
     "not_there": "'{name}' is not on the stage",

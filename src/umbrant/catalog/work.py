@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
-from typing import Protocol
+from typing import Protocol, runtime_checkable
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.world import Me
@@ -48,8 +48,9 @@ class Work(Protocol):
     def stop(self, me: Me) -> None: ...
 
 
+@runtime_checkable
 class Gate(Protocol):
-    """What may keep a row from being entered."""
+    """What may keep a row from being entered: a decorator that has a `refusal`."""
 
     def refusal(self, me: Me) -> Cause | None:
         """Why the row may not be entered now, None if it may."""

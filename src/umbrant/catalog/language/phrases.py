@@ -23,7 +23,6 @@ from umbrant.catalog.language.tree import (
 )
 from umbrant.model.values import value_text
 
-
 PLAIN = Quantity()
 
 

@@ -1,0 +1,217 @@
+"""From what an author put into a chip to what a node's function is given."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.declare import Catalog, Param, ParamType
+from umbrant.catalog.language.ask import Asker
+from umbrant.catalog.language.check import bound_args, faults
+from umbrant.catalog.language.tree import Ask, KeyName, Number, Text, parse
+from umbrant.catalog.work import Reading
+from umbrant.catalog.world import Me
+from umbrant.engine.recorder import Recorder
+from umbrant.model.documents import Key
+from umbrant.model.values import KeyRef, Literal, ParamValue, PlaceRef, Point, Spread, value_text
+
+Binder = Callable[[], Any]
+"""Gives an argument its value. Called each time a row is entered; raises Unbound where there is none."""
+
+TARGETS = (ParamType.PLACE, ParamType.AGENT, ParamType.PROP)
+
+
+class Unbound(Exception):  # noqa: N818  (it is an answer, with its reason, rather than an error)
+    """A chip has no value now. Raised by binders, and turned into the failure of their row; never seen outside."""
+
+    def __init__(self, reason: Cause) -> None:
+        super().__init__(reason.kind)
+        self.reason = reason
+
+
+@dataclass(frozen=True)
+class PointTarget:
+    """A point written in a chip."""
+
+    point: Point
+    label: str
+    name: None = None
+
+    def at(self) -> Point | Cause:
+        return self.point
+
+
+@dataclass(frozen=True)
+class PlaceTarget:
+    """A named place of the stage."""
+
+    me: Me
+    label: str
+    name: None = None
+
+    def at(self) -> Point | Cause:
+        return self.me.world.place(self.label) or cause("not_there", name=self.label)
+
+
+@dataclass(frozen=True)
+class NamedTarget:
+    """One of the cast, or a prop, by its name; failing these a place."""
+
+    me: Me
+    label: str
+
+    @property
+    def name(self) -> str | None:
+        return self.label
+
+    def at(self) -> Point | Cause:
+        world = self.me.world
+        found = world.body(self.label) or world.prop(self.label)
+        if found is not None:
+            return found.place
+        return world.place(self.label) or cause("not_there", name=self.label)
+
+
+@dataclass(frozen=True)
+class KeyTarget:
+    """Whatever a key now stands for. It is looked up anew each time, so a target that moves is followed."""
+
+    me: Me
+    label: str
+
+    @property
+    def name(self) -> str | None:
+        value = self.me.board.get(self.label)
+        return value if isinstance(value, str) else None
+
+    def at(self) -> Point | Cause:
+        value = self.me.board.get(self.label)
+        if value is None:
+            return cause("not_set", key=self.label)
+        return NamedTarget(self.me, value).at() if isinstance(value, str) else value  # type: ignore[return-value]
+
+
+@dataclass(frozen=True)
+class BoundKey:
+    """A key for a node to read and write."""
+
+    me: Me
+    key: str
+
+    def get(self) -> Literal | None:
+        return self.me.board.get(self.key)
+
+    def set(self, value: Literal | None) -> None:
+        self.me.board.set(self.key, value)
+
+
+class RecordedQuestion:
+    """A condition of one row, whose findings are recorded whenever it is asked."""
+
+    def __init__(self, asker: Asker, recorder: Recorder, row_id: str, part: str) -> None:
+        self._asker = asker
+        self._recorder = recorder
+        self._row_id = row_id
+        self._part = part
+
+    def ask(self) -> bool:
+        """Ask it now. What is unknown counts as no."""
+        answer = self._asker.ask()
+        self._recorder.sensed(self._row_id, self._part, self._asker.found)
+        return answer
+
+
+@dataclass(frozen=True)
+class Scope:
+    """All that binding needs to know of one agent. Also where its conditions get their values from."""
+
+    me: Me
+    keys: dict[str, Key]
+    catalog: Catalog
+    recorder: Recorder
+
+    def key(self, name: str) -> Callable[[], Literal | None]:
+        """A function that gives a key's value."""
+        board = self.me.board
+        return lambda: board.get(name)
+
+    def sense(self, ask: Ask) -> Callable[[], Reading]:
+        """A function that asks a sense."""
+        kind = self.catalog.kinds[ask.sense]
+        args = {name: self._sense_arg(kind.param(name), tree) for name, tree in bound_args(ask, kind).items()}
+        me, run = self.me, kind.run
+
+        def read() -> Reading:
+            try:
+                given = {name: binder() for name, binder in args.items()}
+            except Unbound as unbound:
+                return Reading(None, None, unbound.reason)
+            value = run(me, **given)
+            return value if isinstance(value, Reading) else Reading(value)
+
+        return read
+
+    def question(self, when: str, row_id: str, part: str) -> RecordedQuestion:
+        """A condition to ask. Raises Unbound if it makes no sense with these keys."""
+        found = faults(when, self.keys, self.catalog)
+        if found:
+            raise Unbound(cause("bad_condition", message=found[0].message))
+        return RecordedQuestion(Asker(parse(when), self), self.recorder, row_id, part)
+
+    def binder(self, param: Param, value: ParamValue, row_id: str, part: str) -> Binder:
+        """What gives a parameter its value. Raises Unbound if it never can."""
+        if isinstance(value, KeyRef):
+            return self._key_binder(param, value.key)
+        if param.type is ParamType.CONDITION:
+            question = self.question(str(value), row_id, part)
+            return lambda: question
+        if param.type in TARGETS:
+            target = self._target(value)
+            return lambda: target
+        if isinstance(value, Spread):
+            return self._drawn(value)
+        return lambda: value
+
+    def _key_binder(self, param: Param, name: str) -> Binder:
+        key = self.keys.get(name)
+        if key is None or key.type not in param.keys:
+            raise Unbound(cause("unfilled", param=param.label))
+        if param.type is ParamType.KEY:
+            slot = BoundKey(self.me, name)
+            return lambda: slot
+        if param.type in TARGETS:
+            target = KeyTarget(self.me, name)
+            return lambda: target
+        return self._value_of_key(name)
+
+    def _value_of_key(self, name: str) -> Binder:
+        def value() -> Literal:
+            got = self.me.board.get(name)
+            if got is None:
+                raise Unbound(cause("not_set", key=name))
+            return got
+
+        return value
+
+    def _target(self, value: ParamValue) -> PointTarget | PlaceTarget | NamedTarget:
+        if isinstance(value, PlaceRef):
+            return PlaceTarget(self.me, value.place)
+        if isinstance(value, tuple):
+            return PointTarget(value, value_text(value))
+        return NamedTarget(self.me, str(value))
+
+    def _drawn(self, spread: Spread) -> Binder:
+        if spread.give == 0:
+            return lambda: spread.mid
+        random = self.me.random
+        return lambda: max(0.0, random.uniform(spread.mid - spread.give, spread.mid + spread.give))
+
+    def _sense_arg(self, param: Param | None, tree: object) -> Binder:
+        if param is None:
+            raise KeyError("a sense is asked with a parameter it does not have")
+        match tree:
+            case KeyName(key=name):
+                return self._key_binder(param, name)
+            case Number(value=value) | Text(value=value):
+                return self.binder(param, value, "", "")
+        raise TypeError(f"a sense cannot be asked with {tree!r}")

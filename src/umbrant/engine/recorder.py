@@ -1,0 +1,45 @@
+"""What an engine tells of itself while it runs."""
+
+from collections.abc import Sequence
+from typing import Protocol
+
+from umbrant.catalog.causes import Cause
+from umbrant.catalog.language.ask import Found
+from umbrant.catalog.work import Progress, Status
+from umbrant.model.values import Literal
+
+
+class Recorder(Protocol):
+    """Hears of everything one agent does. Whoever implements it knows which tick it is.
+
+    `part` is ROW, 'guard', 'decorator n' or 'upkeep n', as in `model.edits.Slot`.
+    """
+
+    def entered(self, row_id: str) -> None:
+        """A row became active."""
+
+    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
+        """A row ended with a status, or was stopped (None)."""
+
+    def refused(self, row_id: str, part: str, cause: Cause) -> None:
+        """A row was tried and not entered, or its upkeep failed. Said again at every tick that it is so."""
+
+    def sensed(self, row_id: str, part: str, found: Sequence[Found | None]) -> None:
+        """A condition was asked, and this is what its atoms gave."""
+
+    def progress(self, row_id: str, progress: Progress) -> None:
+        """A running action said how far it is."""
+
+    def wrote(self, key: str, value: Literal | None, row_id: str, part: str) -> None:
+        """A key got another value. `row_id` is empty for values set before the first tick."""
+
+
+class Unrecorded:
+    """Hears everything and keeps nothing."""
+
+    def entered(self, row_id: str) -> None: ...
+    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None: ...
+    def refused(self, row_id: str, part: str, cause: Cause) -> None: ...
+    def sensed(self, row_id: str, part: str, found: Sequence[Found | None]) -> None: ...
+    def progress(self, row_id: str, progress: Progress) -> None: ...
+    def wrote(self, key: str, value: Literal | None, row_id: str, part: str) -> None: ...

@@ -115,7 +115,10 @@ BINDABLE: Mapping[ParamType, tuple[KeyType, ...]] = {
     ParamType.AGENT: (KeyType.AGENT,),
     ParamType.PROP: (KeyType.PROP,),
 }
-"""The types of key that a chip may be bound to. Kinds that are not here cannot be bound; KEY chips name their own."""
+"""The types of key that a chip may be bound to. Kinds that are not here cannot be bound; KEY chips name their own.
+
+Only functions are given the values of keys: they are asked anew at each entry. Composites and decorators are made once.
+"""
 
 
 @dataclass(frozen=True)
@@ -280,11 +283,12 @@ def _params_of(name: str, run: Callable[..., Any], explained: Mapping[str, str])
             continue
         if param.name not in explained:
             raise DeclarationError(f"kind '{name}': say in its docstring what '{param.name}' is (`{param.name}: ...`)")
-        found.append(_param_of(name, param, hints[param.name], explained[param.name]))
+        binds = not inspect.isclass(run)
+        found.append(_param_of(name, param, hints[param.name], explained[param.name], binds=binds))
     return tuple(found)
 
 
-def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str) -> Param:
+def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, binds: bool) -> Param:
     marks = getattr(hint, "__metadata__", ())
     base = typing.get_args(hint)[0] if marks else hint
     quantity = next((mark for mark in marks if isinstance(mark, Quantity)), Quantity())
@@ -308,7 +312,8 @@ def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str) -> Par
     default = None if required else param.default
     if quantity.spread and isinstance(default, int | float):
         default = Spread(mid=default, give=0)
-    return Param(param.name, kind_of, about, default, required, quantity, choices, holds or BINDABLE.get(kind_of, ()))
+    bindable = holds or (BINDABLE.get(kind_of, ()) if binds else ())
+    return Param(param.name, kind_of, about, default, required, quantity, choices, bindable)
 
 
 def _check_phrase(kind: Kind) -> None:

@@ -1,0 +1,90 @@
+"""The bodies of the cast and the props, as they are at the present tick."""
+
+import math
+from dataclasses import dataclass, field
+
+from umbrant.catalog.geometry import heading_to, to_grid, turn_between
+from umbrant.model.documents import Member
+from umbrant.model.documents import Prop as PropDocument
+from umbrant.model.values import Point
+
+
+@dataclass
+class StageBody:
+    """A body on the stage. What it means to do during a tick is set by the world and done at the tick's end."""
+
+    name: str
+    place: Point
+    heading_deg: float
+    radius_m: float
+    walk_m_s: float
+    run_m_s: float
+    turn_deg_s: float
+    sight_m: float
+    cone_deg: float
+    corners: list[Point] = field(default_factory=list)
+    """The way it is on: the corners still ahead."""
+    goal: Point | None = None
+    speed_m_s: float = 0.0
+    """How fast it goes during this tick; 0 to stand."""
+
+    @classmethod
+    def of(cls, member: Member) -> "StageBody":
+        """The body with which a member of the cast starts."""
+        body = member.body
+        return cls(
+            member.name,
+            (to_grid(member.start[0]), to_grid(member.start[1])),
+            member.facing_deg,
+            body.radius_m,
+            body.walk_m_s,
+            body.run_m_s,
+            body.turn_deg_s,
+            body.sight_m,
+            body.cone_deg,
+        )
+
+    def turn(self, wanted_deg: float, tick_s: float) -> float:
+        """Turn towards a heading as far as one tick allows; returns the degrees still to go."""
+        off = turn_between(self.heading_deg, wanted_deg)
+        most = self.turn_deg_s * tick_s
+        step = max(-most, min(most, off))
+        self.heading_deg = to_grid((self.heading_deg + step + 180.0) % 360.0 - 180.0)
+        return abs(off - step)
+
+    def advance(self, tick_s: float) -> None:
+        """Go along the way for one tick."""
+        left = self.speed_m_s * tick_s
+        x, y = self.place
+        while self.corners and left > 0:
+            next_x, next_y = self.corners[0]
+            apart = math.hypot(next_x - x, next_y - y)
+            if apart <= left:
+                x, y = next_x, next_y
+                left -= apart
+                self.corners.pop(0)
+            else:
+                self.turn(heading_to((x, y), (next_x, next_y)), tick_s)
+                x, y = x + (next_x - x) * left / apart, y + (next_y - y) * left / apart
+                left = 0.0
+        self.place = to_grid(x), to_grid(y)
+
+
+@dataclass
+class StageProp:
+    """A prop on the stage."""
+
+    name: str
+    group: str
+    place: Point
+    level: float
+    drain_per_s: float
+
+    @classmethod
+    def of(cls, document: PropDocument) -> "StageProp":
+        """The prop as it is at the start."""
+        return cls(document.name, document.group, document.at, document.level, document.drain_per_s)
+
+    def drain(self, tick_s: float) -> None:
+        """Let one tick go by."""
+        self.level = max(0.0, self.level - self.drain_per_s * tick_s)

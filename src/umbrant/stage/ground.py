@@ -1,0 +1,145 @@
+"""Where a body of a certain radius can be, what it can see past, and the shortest way between two points.
+
+Routes run over a visibility graph of the walkable ground's corners (Shapely), searched once for all pairs with SciPy.
+"""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from scipy.sparse.csgraph import dijkstra
+
+from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.geometry import to_grid
+from umbrant.catalog.world import Way
+from umbrant.model.documents import Blocks, Stage
+from umbrant.model.values import Point
+
+SLACK_M = 0.002
+"""How far outside the walkable ground a point may be and still count as on it: poses are rounded to a grid."""
+
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class _Graph:
+    """The corners of the walkable ground, the length of the shortest way between each two, and the corner before."""
+
+    corners: Floats
+    lengths: Floats
+    before: NDArray[np.int32]
+
+
+class Ground:
+    """The walkable ground of a stage for bodies of one radius, in metres."""
+
+    def __init__(self, stage: Stage, radius_m: float) -> None:
+        inside = shapely.box(0, 0, stage.width_m, stage.height_m).buffer(-radius_m, join_style="mitre")
+        blocking = [
+            shapely.make_valid(shapely.Polygon(area.corners)).buffer(radius_m, join_style="mitre", mitre_limit=2.0)
+            for area in stage.areas
+            if area.blocks is not Blocks.NOTHING
+        ]
+        self.free = inside.difference(shapely.union_all(blocking)) if blocking else inside
+        self._reach = self.free.buffer(SLACK_M, join_style="mitre")
+        shapely.prepare(self._reach)
+
+    def holds(self, place: Point) -> bool:
+        """Whether a body can be at this place."""
+        return bool(shapely.intersects_xy(self._reach, place[0], place[1]))
+
+    def nearest(self, place: Point) -> Point:
+        """The walkable place nearest to a point; the point itself if it is walkable, or if nothing is."""
+        if self.free.is_empty or self.holds(place):
+            return place
+        found = shapely.shortest_line(self.free, shapely.Point(place)).coords[0]
+        return to_grid(found[0]), to_grid(found[1])
+
+    def is_clear(self, start: Point, end: Point) -> bool:
+        """Whether a body can go straight from one point to another."""
+        return bool(shapely.covers(self._reach, shapely.LineString((start, end))))
+
+    def way(self, start: Point, goal: Point, reach_m: float = 0.0) -> Way:
+        """The shortest way. A goal off the walkable ground is replaced by the nearest place on it within `reach_m`.
+
+        Without a way, gives one with a cause and no corners.
+        """
+        end = self.nearest(goal)
+        if not self.holds(end) or _length([goal, end]) > reach_m + SLACK_M:
+            return Way((), 0.0, cause("off_ground", goal=goal))
+        begin = self.nearest(start)
+        if self.is_clear(begin, end):
+            return Way((end,), _length([start, end]))
+        corners = self._round_corners(begin, end)
+        if corners is None:
+            return Way((), 0.0, cause("no_route", start=start, goal=goal))
+        return Way(tuple(corners), _length([start, *corners]))
+
+    @cached_property
+    def _graph(self) -> _Graph:
+        corners = shapely.get_coordinates(self.free)
+        corners = np.unique(np.round(corners, 9), axis=0)
+        if len(corners) == 0:
+            return _Graph(np.empty((0, 2)), np.empty((0, 0)), np.empty((0, 0), dtype=np.int32))
+        weights = np.vstack([self._sights(corner, corners) for corner in corners])
+        weights[~np.isfinite(weights)] = 0.0
+        lengths, before = dijkstra(weights, directed=False, return_predecessors=True)
+        return _Graph(corners, lengths, before)
+
+    def _sights(self, place: Floats, corners: Floats) -> Floats:
+        """The straight distance from a place to each corner it can be left for directly, else infinity."""
+        lines = shapely.linestrings(np.stack([np.broadcast_to(place, corners.shape), corners], axis=1))
+        apart = np.hypot(*(corners - place).T)
+        return np.where(shapely.covers(self._reach, lines), apart, np.inf)
+
+    def _round_corners(self, begin: Point, end: Point) -> list[Point] | None:
+        graph = self._graph
+        if len(graph.corners) == 0:
+            return None
+        from_begin = self._sights(np.asarray(begin), graph.corners)
+        to_end = self._sights(np.asarray(end), graph.corners)
+        whole = from_begin[:, None] + graph.lengths + to_end[None, :]
+        first, last = np.unravel_index(int(np.argmin(whole)), whole.shape)
+        if not np.isfinite(whole[first, last]):
+            return None
+        passed = [int(last)]
+        while passed[-1] != int(first):
+            passed.append(int(graph.before[first, passed[-1]]))
+        return [*(_as_point(graph.corners[corner]) for corner in reversed(passed)), end]
+
+
+class Sightlines:
+    """What stands between two points."""
+
+    def __init__(self, stage: Stage) -> None:
+        walls = [area for area in stage.areas if area.blocks is Blocks.SIGHT_AND_WAY]
+        self._names = [wall.name for wall in walls]
+        self._shapes = np.array([shapely.make_valid(shapely.Polygon(wall.corners)) for wall in walls], dtype=object)
+        shapely.prepare(self._shapes)
+
+    def blocked_by(self, start: Point, end: Point) -> str | None:
+        """The name of the nearest thing in the line, None if the line is free."""
+        line = shapely.LineString((start, end))
+        met = np.flatnonzero(shapely.intersects(self._shapes, line)) if len(self._names) else np.empty(0, dtype=int)
+        if len(met) == 0:
+            return None
+        if len(met) == 1:
+            return self._names[int(met[0])]
+        distances = shapely.distance(shapely.intersection(self._shapes[met], line), shapely.Point(start))
+        return self._names[int(met[int(np.argmin(distances))])]
+
+
+def why_off(ground: Ground, place: Point) -> Cause | None:
+    """Why a body cannot be at a place, None if it can."""
+    return None if ground.holds(place) else cause("off_ground", goal=place)
+
+
+def _length(corners: list[Point]) -> float:
+    steps = np.diff(np.asarray(corners, dtype=np.float64), axis=0)
+    return to_grid(float(np.hypot(steps[:, 0], steps[:, 1]).sum()))
+
+
+def _as_point(corner: Floats) -> Point:
+    return to_grid(float(corner[0])), to_grid(float(corner[1]))

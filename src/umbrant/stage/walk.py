@@ -1,0 +1,64 @@
+"""A puppet's walk: where it is at each moment, worked out before the first tick."""
+
+from bisect import bisect_right
+from dataclasses import dataclass
+from itertools import pairwise
+
+from umbrant.catalog.causes import Cause
+from umbrant.catalog.geometry import distance_m, heading_to, to_grid
+from umbrant.model.documents import Member
+from umbrant.model.values import Point
+from umbrant.stage.ground import Ground
+
+
+@dataclass(frozen=True)
+class _Leg:
+    """One stretch of a walk: from a time to a time along corners, evenly."""
+
+    from_s: float
+    to_s: float
+    corners: tuple[Point, ...]
+
+
+class Walk:
+    """Where a puppet is at each moment. `faults` says which points cannot be walked to: (index, why)."""
+
+    def __init__(self, member: Member, ground: Ground) -> None:
+        self.faults: list[tuple[int, Cause]] = []
+        self._facing_deg = member.facing_deg
+        self._start = member.start
+        self._legs: list[_Leg] = []
+        here, now_s = member.start, 0.0
+        for index, point in enumerate(member.walk):
+            way = ground.way(here, point.to)
+            if way.cause:
+                self.faults.append((index, way.cause))
+            elif way.corners:
+                self._legs.append(_Leg(now_s, point.at_s, (here, *way.corners)))
+                here = point.to
+            now_s = point.at_s
+        self._starts = [leg.from_s for leg in self._legs]
+
+    def at(self, now_s: float) -> tuple[Point, float]:
+        """The place and the heading at a moment."""
+        index = bisect_right(self._starts, now_s) - 1
+        if index < 0:
+            return self._start, self._facing_deg
+        leg = self._legs[index]
+        share = 1.0 if leg.to_s <= leg.from_s else min(1.0, (now_s - leg.from_s) / (leg.to_s - leg.from_s))
+        return _along(leg.corners, share, self._facing_deg)
+
+
+def _along(corners: tuple[Point, ...], share: float, facing_deg: float) -> tuple[Point, float]:
+    lengths = [distance_m(start, end) for start, end in pairwise(corners)]
+    left = share * sum(lengths)
+    heading = facing_deg
+    for (start, end), length in zip(pairwise(corners), lengths, strict=True):
+        if length > 0:
+            heading = heading_to(start, end)
+        if left <= length and length > 0:
+            part = left / length
+            x, y = start[0] + (end[0] - start[0]) * part, start[1] + (end[1] - start[1]) * part
+            return (to_grid(x), to_grid(y)), to_grid(heading)
+        left -= length
+    return corners[-1], to_grid(heading)

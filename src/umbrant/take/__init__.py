@@ -1,0 +1,1 @@
+"""What happened: written as it goes, looked up at any tick, compared, exported."""

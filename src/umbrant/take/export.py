@@ -1,0 +1,95 @@
+"""A take as plain text, for spreadsheets and scripts. Equal takes give equal bytes."""
+
+import csv
+import io
+import json
+from collections.abc import Callable, Iterator
+from enum import StrEnum
+
+from umbrant.take.reader import Take
+from umbrant.take.record import AgentRecord, RowRecord
+
+Line = dict[str, object]
+
+COLUMNS = ("tick", "seconds", "agent", "row", "what", "part", "end", "value", "cause")
+"""The columns of a CSV export, and the fields of each line of a JSON Lines export."""
+
+
+class ExportFormat(StrEnum):
+    """The formats a take can be exported to."""
+
+    CSV = "csv"
+    JSONL = "jsonl"
+
+
+def export_text(take: Take, form: ExportFormat) -> str:
+    """The take in a format: one line for each span, refusal, change and pose, ordered by tick."""
+    writer: dict[ExportFormat, Callable[[Iterator[Line]], str]] = {
+        ExportFormat.CSV: _csv,
+        ExportFormat.JSONL: _jsonl,
+    }
+    return writer[form](_lines(take))
+
+
+def _lines(take: Take) -> Iterator[Line]:
+    found = [line for name, agent in take.agents.items() for line in _agent_lines(name, agent)]
+    for name, poses in take.poses.items():
+        for tick, (x, y, heading) in enumerate(poses.tolist()):
+            found.append(_line(tick, name, "pose", value=[x, y, heading]))
+    for name, levels in take.levels.items():
+        found.extend(_line(tick, name, "level", value=level) for tick, level in enumerate(levels.tolist()))
+    found.sort(key=lambda line: line["tick"])  # type: ignore[arg-type, return-value]
+    for line in found:
+        yield {"seconds": round(take.header.seconds(int(str(line["tick"]))), 6), **line}
+
+
+def _agent_lines(name: str, agent: AgentRecord) -> Iterator[Line]:
+    for key, changes in agent.keys.items():
+        for tick, written in zip(changes.ticks, changes.values, strict=True):
+            yield _line(tick, name, "key", row=written.row_id, part=key, value=written.value)
+    for row_id, record in agent.rows.items():
+        yield from _row_lines(name, row_id, record)
+    for tick, text in agent.said:
+        yield _line(tick, name, "said", value=text)
+    for tick, what, cause in agent.notices:
+        yield _line(tick, name, "notice", part=what, cause=cause.to_json())
+
+
+def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[Line]:
+    for span in record.spans:
+        cause = span.cause.to_json() if span.cause else None
+        yield _line(span.start, name, "ran", row=row_id, end=span.end, value=span.outcome, cause=cause)
+    for part, refusals in record.refusals.items():
+        for refusal in refusals:
+            facts = refusal.cause.to_json()
+            yield _line(refusal.start, name, "refused", row=row_id, part=part, end=refusal.end, cause=facts)
+    for (part, atom), found_changes in record.sensed.items():
+        for tick, found in zip(found_changes.ticks, found_changes.values, strict=True):
+            value = None if found is None else [found.truth, found.left, found.right]
+            cause = found.cause.to_json() if found and found.cause else None
+            yield _line(tick, name, "sensed", row=row_id, part=f"{part} {atom}".strip(), value=value, cause=cause)
+    for tick, done in zip(record.progress.ticks, record.progress.values, strict=True):
+        yield _line(tick, name, "progress", row=row_id, value=[done.left, done.of, done.unit])
+    for tick, way in zip(record.ways.ticks, record.ways.values, strict=True):
+        yield _line(tick, name, "way", row=row_id, value=way)
+
+
+def _line(tick: int, agent: str, what: str, **more: object) -> Line:
+    return {"tick": tick, "agent": agent, "what": what, **more}
+
+
+def _jsonl(lines: Iterator[Line]) -> str:
+    return "".join(
+        json.dumps({name: line[name] for name in COLUMNS if line.get(name) is not None}, ensure_ascii=False) + "\n"
+        for line in lines
+    )
+
+
+def _csv(lines: Iterator[Line]) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    for line in lines:
+        values = [line.get(name) for name in COLUMNS]
+        writer.writerow([json.dumps(value) if isinstance(value, list | tuple) else value for value in values])
+    return out.getvalue()

@@ -1,0 +1,45 @@
+"""What a take says of itself: the scenario, the seed, and the documents it was made from."""
+
+from functools import cached_property
+
+from umbrant.model.documents import Member, Project, Scenario
+from umbrant.model.folder import parse_project
+from umbrant.model.values import Document
+
+FORMAT = "umbrant take 1"
+
+
+class Header(Document):
+    """Everything besides what happened. With the documents in it a take explains itself, whatever becomes of them."""
+
+    format: str = FORMAT
+    scenario: str
+    seed: int
+    ticks: int
+    """How many ticks it was to last."""
+    ticks_per_s: int
+    documents: dict[str, str]
+    """The project's files: path and text."""
+
+    @cached_property
+    def project(self) -> Project:
+        """The project as it was. Raises ProjectError if the documents in the take are damaged."""
+        return parse_project(self.documents)
+
+    @property
+    def cast(self) -> tuple[Member, ...]:
+        """The cast of the scenario that was played."""
+        return self.played.cast
+
+    @property
+    def played(self) -> Scenario:
+        """The scenario that was played."""
+        return self.project.scenario(self.scenario)
+
+    def seconds(self, tick: int) -> float:
+        """The time of a tick."""
+        return tick / self.ticks_per_s
+
+    def tick(self, seconds: float) -> int:
+        """The tick at a time, within the take."""
+        return max(0, min(self.ticks - 1, round(seconds * self.ticks_per_s)))

@@ -1,0 +1,172 @@
+"""What one agent did during a take, as spans and change points, in memory. All ticks count from 0.
+
+Lookups are binary searches, so asking at any tick of a long take costs the same.
+"""
+
+from bisect import bisect_right
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Generic, TypeVar
+
+from umbrant.catalog.causes import Cause
+from umbrant.catalog.language.ask import Found
+from umbrant.model.edits import ROW
+from umbrant.model.values import Literal, Point
+
+
+class Outcome(StrEnum):
+    """How a row that was entered ended."""
+
+    SUCCESS = "success"
+    FAILURE = "failure"
+    STOPPED = "stopped"
+
+
+class RowState(StrEnum):
+    """What a row was at a tick."""
+
+    RUNNING = "running"
+    SUCCESS = "success"
+    FAILURE = "failure"
+    STOPPED = "stopped"
+    REFUSED = "refused"
+    NOT_REACHED = "not reached"
+
+
+@dataclass(slots=True)
+class Span:
+    """A row from the tick it was entered at to the tick it ended at. `end` and `outcome` are None while it runs on."""
+
+    start: int
+    end: int | None = None
+    outcome: Outcome | None = None
+    cause: Cause | None = None
+
+    def covers(self, tick: int) -> bool:
+        """Whether the row was active or ended at this tick."""
+        return self.start <= tick and (self.end is None or tick <= self.end)
+
+
+@dataclass(slots=True)
+class Refusal:
+    """Ticks in a row, both ends included, at which a row was tried and not entered, for the same cause."""
+
+    start: int
+    end: int
+    cause: Cause
+
+
+T = TypeVar("T")
+
+
+@dataclass(slots=True)
+class Changes(Generic[T]):
+    """A value that is kept when it changes: from `ticks[i]` on it is `values[i]`."""
+
+    ticks: list[int] = field(default_factory=list)
+    values: list[T] = field(default_factory=list)
+
+    def note(self, tick: int, value: T) -> bool:
+        """Keep a value if it is another one than before; within one tick the last one counts. Says whether it did."""
+        if self.values and self.values[-1] == value:
+            return False
+        if self.ticks and self.ticks[-1] == tick:
+            self.values[-1] = value
+        else:
+            self.ticks.append(tick)
+            self.values.append(value)
+        return True
+
+    def index(self, tick: int) -> int:
+        """Which change holds at a tick; -1 before the first."""
+        return bisect_right(self.ticks, tick) - 1
+
+    def at(self, tick: int) -> T | None:
+        """The value at a tick, None before the first."""
+        index = self.index(tick)
+        return self.values[index] if index >= 0 else None
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """A key's value, and the row and part that wrote it; no row for values that were there at the start."""
+
+    value: Literal | None
+    row_id: str
+    part: str
+
+
+@dataclass(frozen=True, slots=True)
+class Done:
+    """How far a running action was: `left` of `of`, in `unit`."""
+
+    left: float | None
+    of: float | None
+    unit: str
+
+
+@dataclass(slots=True)
+class RowRecord:
+    """All that is kept of one row. `refusals` and `sensed` are by part of the row; `sensed` by (part, atom)."""
+
+    spans: list[Span] = field(default_factory=list)
+    refusals: dict[str, list[Refusal]] = field(default_factory=dict)
+    sensed: dict[tuple[str, int], Changes[Found | None]] = field(default_factory=dict)
+    progress: Changes[Done] = field(default_factory=Changes)
+    ways: Changes[tuple[Point, ...]] = field(default_factory=Changes)
+
+    def span_at(self, tick: int) -> Span | None:
+        """The span that covers a tick; of two that meet there, the later."""
+        span = self.last_span(tick)
+        return span if span is not None and span.covers(tick) else None
+
+    def last_span(self, tick: int) -> Span | None:
+        """The last span that began at or before a tick."""
+        index = bisect_right(self.spans, tick, key=_start) - 1
+        return self.spans[index] if index >= 0 else None
+
+    def refusal_at(self, tick: int, part: str = ROW) -> Refusal | None:
+        """The refusal that covers a tick."""
+        refusal = self.last_refusal(tick, part)
+        return refusal if refusal is not None and tick <= refusal.end else None
+
+    def last_refusal(self, tick: int, part: str = ROW) -> Refusal | None:
+        """The last refusal that began at or before a tick."""
+        found = self.refusals.get(part, [])
+        index = bisect_right(found, tick, key=_start) - 1
+        return found[index] if index >= 0 else None
+
+    def state_at(self, tick: int) -> RowState:
+        """What the row was at a tick. A row that ended and was tried again in one tick counts as ended."""
+        span = self.span_at(tick)
+        if span is not None:
+            return RowState.RUNNING if span.end is None or tick < span.end else RowState(span.outcome or "stopped")
+        return RowState.REFUSED if self.refusal_at(tick) else RowState.NOT_REACHED
+
+    def found_at(self, part: str, atom: int, tick: int) -> Found | None:
+        """What a condition's atom gave when it was last asked at or before a tick."""
+        changes = self.sensed.get((part, atom))
+        return changes.at(tick) if changes else None
+
+
+def _start(item: Span | Refusal) -> int:
+    return item.start
+
+
+@dataclass(slots=True)
+class AgentRecord:
+    """All that is kept of one agent."""
+
+    rows: dict[str, RowRecord] = field(default_factory=dict)
+    keys: dict[str, Changes[Written]] = field(default_factory=dict)
+    said: list[tuple[int, str]] = field(default_factory=list)
+    notices: list[tuple[int, str, Cause]] = field(default_factory=list)
+
+    def row(self, row_id: str) -> RowRecord:
+        """The record of a row; an empty one if nothing is kept of it."""
+        return self.rows.get(row_id) or RowRecord()
+
+    def active_at(self, row_ids: Sequence[str], tick: int) -> list[str]:
+        """Those of these rows that were running at a tick, in the order given."""
+        return [row_id for row_id in row_ids if self.row(row_id).state_at(tick) is RowState.RUNNING]

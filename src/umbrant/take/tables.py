@@ -1,0 +1,38 @@
+"""How a take lies in its SQLite file. The writer, the reader and the export all use these names and columns."""
+
+from umbrant.catalog.causes import Cause
+from umbrant.model.values import Literal
+
+SCHEMA = """
+CREATE TABLE meta (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE span (id INTEGER PRIMARY KEY, agent TEXT, row TEXT, start INTEGER, end INTEGER, outcome TEXT, cause TEXT);
+CREATE TABLE refusal (id INTEGER PRIMARY KEY, agent TEXT, row TEXT, part TEXT, start INTEGER, end INTEGER, cause TEXT);
+CREATE TABLE sensed (agent TEXT, row TEXT, part TEXT, atom INTEGER, tick INTEGER, asked INTEGER, truth INTEGER,
+                     left TEXT, right TEXT, cause TEXT);
+CREATE TABLE progress (agent TEXT, row TEXT, tick INTEGER, left REAL, whole REAL, unit TEXT);
+CREATE TABLE way (agent TEXT, row TEXT, tick INTEGER, corners TEXT);
+CREATE TABLE key (agent TEXT, key TEXT, tick INTEGER, value TEXT, row TEXT, part TEXT);
+CREATE TABLE said (agent TEXT, tick INTEGER, text TEXT);
+CREATE TABLE notice (agent TEXT, tick INTEGER, what TEXT, cause TEXT);
+CREATE TABLE pose (agent TEXT, tick INTEGER, poses BLOB);
+CREATE TABLE level (prop TEXT, tick INTEGER, levels BLOB);
+"""
+"""`pose` holds float32 triples (x m, y m, heading deg), `level` float32 numbers, one a tick, from `tick` on.
+
+Values, sides of comparisons and corners are JSON; `asked` is 0 where a condition's atom was passed over.
+"""
+
+HEADER, RECORDED, ENDED = "header", "recorded", "ended"
+"""The rows of `meta`: the header as JSON; how many ticks are in the file; how the take ended ('whole' or a message)."""
+
+WHOLE = "whole"
+
+
+def cause_text(cause: Cause | None) -> str | None:
+    """A cause as a column holds it."""
+    return cause.to_json() if cause else None
+
+
+def as_literal(value: object) -> Literal | None:
+    """A value from its JSON: a list of two numbers is a point."""
+    return tuple(value) if isinstance(value, list) else value  # type: ignore[return-value]

@@ -1,0 +1,235 @@
+"""Writing a take as it goes, so that a crash keeps what was recorded up to a moment before."""
+
+import json
+import os
+import sqlite3
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+import numpy as np
+
+from umbrant.catalog.causes import Cause
+from umbrant.catalog.language.ask import Found
+from umbrant.catalog.work import Progress, Status
+from umbrant.model.values import Literal, Point
+from umbrant.take.header import Header
+from umbrant.take.record import Done, Outcome, Refusal, Span
+from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, cause_text
+
+FLUSH_TICKS = 400
+"""How many ticks are gathered before they go to disk."""
+
+_OUTCOMES = {Status.SUCCESS: Outcome.SUCCESS, Status.FAILURE: Outcome.FAILURE, None: Outcome.STOPPED}
+
+
+class TakeError(Exception):
+    """A take cannot be written or read. The message names the file and the way out."""
+
+
+class AgentWriter:
+    """Hears what one agent does (it is an engine's `Recorder`) and keeps what is new until the next flush."""
+
+    def __init__(self, name: str, take: "TakeWriter") -> None:
+        self._name = name
+        self._take = take
+        self._open: dict[str, tuple[int, Span]] = {}
+        self._refused: dict[tuple[str, str], tuple[int, Refusal]] = {}
+        self._sensed: dict[tuple[str, str], list[Found | None]] = {}
+        self._done: dict[str, Done] = {}
+        self._ways: dict[str, tuple[Point, ...]] = {}
+
+    def entered(self, row_id: str) -> None:
+        number = self._take.number()
+        span = Span(self._take.tick)
+        self._open[row_id] = (number, span)
+        self._take.spans[number] = (self._name, row_id, span)
+
+    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
+        number, span = self._open.pop(row_id)
+        span.end, span.outcome, span.cause = self._take.tick, _OUTCOMES[status], cause
+        self._take.spans[number] = (self._name, row_id, span)
+
+    def refused(self, row_id: str, part: str, cause: Cause) -> None:
+        place, tick = (row_id, part), self._take.tick
+        known = self._refused.get(place)
+        if known and known[1].end >= tick - 1 and known[1].cause == cause:
+            number, refusal = known
+            refusal.end = tick
+        else:
+            number, refusal = self._take.number(), Refusal(tick, tick, cause)
+            self._refused[place] = (number, refusal)
+        self._take.refusals[number] = (self._name, row_id, part, refusal)
+
+    def sensed(self, row_id: str, part: str, found: Sequence[Found | None]) -> None:
+        known = self._sensed.get((row_id, part))
+        if known == found:
+            return
+        for atom, each in enumerate(found):
+            if known is None or known[atom] != each:
+                self._take.sensed.append((self._name, row_id, part, atom, self._take.tick, *_found_columns(each)))
+        self._sensed[row_id, part] = list(found)
+
+    def progress(self, row_id: str, progress: Progress) -> None:
+        done = Done(progress.left, progress.of, progress.unit)
+        if self._done.get(row_id) != done:
+            self._done[row_id] = done
+            self._take.progress.append((self._name, row_id, self._take.tick, done.left, done.of, done.unit))
+        if self._ways.get(row_id) != progress.way:
+            self._ways[row_id] = progress.way
+            self._take.ways.append((self._name, row_id, self._take.tick, json.dumps(progress.way)))
+
+    def wrote(self, key: str, value: Literal | None, row_id: str, part: str) -> None:
+        text = json.dumps(value, ensure_ascii=False)
+        self._take.keys.append((self._name, key, self._take.tick, text, row_id, part))
+
+
+class TakeWriter:
+    """One take's file. `tick` is set by whoever plays; everything that is heard belongs to it.
+
+    Raises TakeError where the file cannot be written. Use as a context: an exception inside is noted in the file.
+    """
+
+    def __init__(self, path: Path, header: Header) -> None:
+        self.tick = 0
+        self.path = path
+        self.spans: dict[int, tuple[str, str, Span]] = {}
+        self.refusals: dict[int, tuple[str, str, str, Refusal]] = {}
+        self.sensed: list[tuple[object, ...]] = []
+        self.progress: list[tuple[object, ...]] = []
+        self.ways: list[tuple[object, ...]] = []
+        self.keys: list[tuple[object, ...]] = []
+        self._said: list[tuple[str, int, str]] = []
+        self._notices: list[tuple[str, int, str, str | None]] = []
+        self._poses: dict[str, list[tuple[float, float, float]]] = {}
+        self._levels: dict[str, list[float]] = {}
+        self._flushed = 0
+        self._numbers = 0
+        self._file = self._create(path)
+        self._guarded(self._begin, header)
+
+    def __enter__(self) -> "TakeWriter":
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: object) -> None:
+        if error is None:
+            self.close()
+        else:
+            self.close(f"{type(error).__name__}: {error}")
+
+    def number(self) -> int:
+        """The next number for a span or a refusal."""
+        self._numbers += 1
+        return self._numbers
+
+    def agent(self, name: str) -> AgentWriter:
+        """A recorder for one agent."""
+        return AgentWriter(name, self)
+
+    def said(self, name: str, text: str) -> None:
+        """A body said something."""
+        self._said.append((name, self.tick, text))
+
+    def noticed(self, name: str, what: str, cause: Cause) -> None:
+        """Something of the scenario could not be done as written."""
+        self._notices.append((name, self.tick, what, cause_text(cause)))
+
+    def pose(self, name: str, place: Point, heading_deg: float) -> None:
+        """Where a body is at this tick. Said once for each body and tick."""
+        self._poses.setdefault(name, []).append((place[0], place[1], heading_deg))
+
+    def level(self, prop: str, level: float) -> None:
+        """How full a prop is at this tick. Said once for each prop and tick."""
+        self._levels.setdefault(prop, []).append(level)
+
+    def tick_done(self) -> None:
+        """The tick is over; what is gathered goes to disk every so often."""
+        if self.tick + 1 - self._flushed >= FLUSH_TICKS:
+            self.flush()
+
+    def flush(self) -> None:
+        """Put all that is gathered on disk. Raises TakeError."""
+        self._guarded(self._write_all)
+
+    def close(self, ended: str = WHOLE) -> None:
+        """Finish the file, with how the take ended. Raises TakeError."""
+        try:
+            self._guarded(self._end, ended)
+        finally:
+            self._file.close()
+
+    def _create(self, path: Path) -> sqlite3.Connection:
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            for ending in ("", "-wal", "-shm", "-journal"):
+                Path(f"{path}{ending}").unlink(missing_ok=True)
+            return sqlite3.connect(path, isolation_level=None)
+        except (OSError, sqlite3.Error) as error:
+            raise self._cannot(error) from error
+
+    def _cannot(self, error: Exception) -> TakeError:
+        reason = os.strerror(error.errno) if isinstance(error, OSError) and error.errno else str(error)
+        return TakeError(f"{self.path}: the take cannot be written: {reason}. Choose another place, or make room.")
+
+    def _guarded(self, work: object, *args: object) -> None:
+        try:
+            work(*args)  # type: ignore[operator]
+        except sqlite3.Error as error:
+            raise self._cannot(error) from error
+
+    def _begin(self, header: Header) -> None:
+        self._file.execute("PRAGMA journal_mode=WAL")
+        self._file.execute("PRAGMA synchronous=OFF")
+        self._file.executescript(SCHEMA)
+        self._meta(HEADER, header.model_dump_json())
+        self._meta(RECORDED, "0")
+
+    def _end(self, ended: str) -> None:
+        self._write_all()
+        self._meta(ENDED, ended)
+        self._file.execute("PRAGMA journal_mode=DELETE")
+
+    def _meta(self, name: str, value: str) -> None:
+        self._file.execute("INSERT OR REPLACE INTO meta VALUES (?, ?)", (name, value))
+
+    def _write_all(self) -> None:
+        first = self._flushed
+        self._file.execute("BEGIN")
+        self._put("INSERT OR REPLACE INTO span VALUES (?,?,?,?,?,?,?)", self._span_columns())
+        self._put("INSERT OR REPLACE INTO refusal VALUES (?,?,?,?,?,?,?)", self._refusal_columns())
+        self._put("INSERT INTO sensed VALUES (?,?,?,?,?,?,?,?,?,?)", self.sensed)
+        self._put("INSERT INTO progress VALUES (?,?,?,?,?,?)", self.progress)
+        self._put("INSERT INTO way VALUES (?,?,?,?)", self.ways)
+        self._put("INSERT INTO key VALUES (?,?,?,?,?,?)", self.keys)
+        self._put("INSERT INTO said VALUES (?,?,?)", self._said)
+        self._put("INSERT INTO notice VALUES (?,?,?,?)", self._notices)
+        self._put("INSERT INTO pose VALUES (?,?,?)", ((n, first, _packed(p)) for n, p in self._poses.items()))
+        self._put("INSERT INTO level VALUES (?,?,?)", ((n, first, _packed(p)) for n, p in self._levels.items()))
+        self._flushed = first + max((len(poses) for poses in self._poses.values()), default=0)
+        self._meta(RECORDED, str(self._flushed))
+        self._file.execute("COMMIT")
+        for kept in (self.spans, self.refusals, self._poses, self._levels):
+            kept.clear()
+        for listed in (self.sensed, self.progress, self.ways, self.keys, self._said, self._notices):
+            listed.clear()
+
+    def _put(self, statement: str, rows: Iterable[tuple[object, ...]]) -> None:
+        self._file.executemany(statement, rows)
+
+    def _span_columns(self) -> Iterable[tuple[object, ...]]:
+        for number, (agent, row_id, span) in self.spans.items():
+            yield number, agent, row_id, span.start, span.end, span.outcome, cause_text(span.cause)
+
+    def _refusal_columns(self) -> Iterable[tuple[object, ...]]:
+        for number, (agent, row_id, part, refusal) in self.refusals.items():
+            yield number, agent, row_id, part, refusal.start, refusal.end, cause_text(refusal.cause)
+
+
+def _found_columns(found: Found | None) -> tuple[object, ...]:
+    if found is None:
+        return 0, None, None, None, None
+    left, right = json.dumps(found.left, ensure_ascii=False), json.dumps(found.right, ensure_ascii=False)
+    return 1, found.truth, left, right, cause_text(found.cause)
+
+
+def _packed(numbers: Sequence[object]) -> bytes:
+    return np.asarray(numbers, dtype="<f4").tobytes()

@@ -32,7 +32,7 @@ SENTENCES: Mapping[str, str] = {
     "off_ground": "{goal} is not on walkable ground",
     "too_far": "{distance_m} away, beyond {range_m}",
     "outside_cone": "{off_deg} to the side, outside the cone of {cone_deg}",
-    "blocked": "{wall} block the line, {distance_m} away",
+    "blocked": "{wall} in between, {distance_m} away",
     "never_written": "{key} was never written",
     "endless": "it ended and was started again {times} times within one tick; something in it should take time",
 }

@@ -57,7 +57,7 @@ def is_set(me: Me, key: AnyKey) -> Reading:
     return Reading(key.get() is not None)
 
 
-@sense("time since {key} was written", gives=KeyType.NUMBER, unit="s")
+@sense("time since {key}", gives=KeyType.NUMBER, unit="s")
 def time_since(me: Me, key: AnyKey) -> Reading:
     """The seconds since a key was last written, by whatever row.
 

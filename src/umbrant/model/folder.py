@@ -25,7 +25,9 @@ FOLDERS: dict[str, type[Behavior] | type[Blackboard] | type[Stage] | type[Scenar
 }
 """Each folder of a project and the kind of document its files hold; also the names of Project's fields."""
 
-_NUMBER_PAIR = re.compile(r"\[\n\s+(-?[\d.eE+-]+),\n\s+(-?[\d.eE+-]+)\n\s+\]")
+_POINT = re.compile(r"\[\n\s+(-?[\d.eE+-]+),\n\s+(-?[\d.eE+-]+)\n\s+\]")
+_ONE_FIELD = re.compile(r'\{\n\s+("\w+": (?:"[^"\n]*"|-?[\d.eE+-]+))\n\s+\}')
+_SPREAD = re.compile(r'\{\n\s+("mid": [^\n]+,)\n\s+("give": [^\n]+)\n\s+\}')
 
 
 def read_project(folder: Path) -> Project:
@@ -80,11 +82,14 @@ def document_texts(project: Project) -> dict[str, str]:
 
 
 def document_text(document: Document) -> str:
-    """A document as JSON text: fields in the order of their declaration, defaults left out, a point on one line."""
+    """A document as JSON text: fields in the order of their declaration, without defaults, small values on one line."""
     data = document.model_dump(mode="json", by_alias=True, exclude_defaults=True)
     if isinstance(document, Cover):
         data = {"format": document.format, **data}
-    return _NUMBER_PAIR.sub(r"[\1, \2]", json.dumps(data, indent=2, ensure_ascii=False)) + "\n"
+    text = json.dumps(data, indent=2, ensure_ascii=False) + "\n"
+    for wide, narrow in ((_POINT, r"[\1, \2]"), (_ONE_FIELD, r"{\1}"), (_SPREAD, r"{\1 \2}")):
+        text = wide.sub(narrow, text)
+    return text
 
 
 def save_project(project: Project, folder: Path) -> None:

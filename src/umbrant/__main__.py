@@ -1,0 +1,5 @@
+"""`python -m umbrant` is the command `umbrant`."""
+
+from umbrant.cli import main
+
+main()

@@ -1,0 +1,91 @@
+"""The JSON Schema (2020-12) of a project's files, from the documents and the catalog."""
+
+from typing import Any
+
+from pydantic.json_schema import models_json_schema
+
+from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.validation import RUNS
+from umbrant.model.documents import Cover
+from umbrant.model.folder import COVER_FILE, FOLDERS
+
+DIALECT = "https://json-schema.org/draft/2020-12/schema"
+
+Schema = dict[str, Any]
+
+_NAMED = ("Behavior", "Blackboard", "Stage", "Scenario")
+
+
+def project_schema(catalog: Catalog) -> Schema:
+    """One schema for all files. `properties` names the definition that each file follows."""
+    models: list[Any] = [(Cover, "validation"), *((kind, "validation") for kind in FOLDERS.values())]
+    _, whole = models_json_schema(models, by_alias=True, ref_template="#/$defs/{model}")
+    defs: Schema = whole["$defs"]
+    for name in _NAMED:
+        _without_name(defs[name])
+    _narrow(defs["Row"], catalog.family(*RUNS))
+    _narrow(defs["Decorator"], catalog.family(Family.DECORATOR))
+    _narrow(defs["Upkeep"], [kind for kind in catalog.family(Family.ACTION) if not kind.takes_time])
+    files = {f"{place}/*.json": {"$ref": f"#/$defs/{kind.__name__}"} for place, kind in FOLDERS.items()}
+    return {
+        "$schema": DIALECT,
+        "title": "The files of an Umbrant project",
+        "type": "object",
+        "properties": {COVER_FILE: {"$ref": "#/$defs/Cover"}, **files},
+        "$defs": defs,
+    }
+
+
+def _without_name(document: Schema) -> None:
+    """A document's name is its file's name and stands nowhere in the file."""
+    document["properties"].pop("name")
+    document["required"] = [field for field in document.get("required", []) if field != "name"]
+
+
+def _narrow(holder: Schema, kinds: list[Kind]) -> None:
+    """Let `kind` be one of these kinds, and `with` what that kind takes."""
+    holder["properties"]["kind"] = {"type": "string", "enum": [kind.id for kind in kinds]}
+    holder["allOf"] = [
+        {
+            "if": {"properties": {"kind": {"const": kind.id}}, "required": ["kind"]},
+            "then": {"properties": {"with": _args(kind)}},
+        }
+        for kind in kinds
+    ]
+
+
+def _args(kind: Kind) -> Schema:
+    return {
+        "type": "object",
+        "description": kind.help,
+        "properties": {param.name: _param(param) for param in kind.params},
+        "additionalProperties": False,
+    }
+
+
+def _param(param: Param) -> Schema:
+    forms: list[Schema] = []
+    if param.keys:
+        forms.append({"$ref": "#/$defs/KeyRef"})
+    match param.type:
+        case ParamType.NUMBER | ParamType.SPREAD:
+            forms.append(_number(param))
+            if param.type is ParamType.SPREAD:
+                forms.append({"$ref": "#/$defs/Spread"})
+        case ParamType.YES_NO:
+            forms.append({"type": "boolean"})
+        case ParamType.CHOICE:
+            forms.append({"enum": list(param.choices)})
+        case ParamType.PLACE:
+            point = {"type": "array", "prefixItems": [{"type": "number"}] * 2, "minItems": 2, "maxItems": 2}
+            forms.extend([{"$ref": "#/$defs/PlaceRef"}, point, {"type": "string"}])
+        case ParamType.KEY:
+            pass
+        case _:
+            forms.append({"type": "string"})
+    return {"description": param.help, "anyOf": forms}
+
+
+def _number(param: Param) -> Schema:
+    bounds = {"minimum": param.quantity.low, "maximum": param.quantity.high}
+    return {"type": "number", **{name: bound for name, bound in bounds.items() if bound is not None}}

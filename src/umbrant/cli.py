@@ -1,0 +1,274 @@
+"""The command line. Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage."""
+
+import json
+import os
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from platformdirs import user_cache_path
+from rich.console import Console
+from rich.table import Table
+from typer.core import TyperGroup
+
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.schema import project_schema
+from umbrant.catalog.validation import open_project
+from umbrant.model.documents import Project
+from umbrant.model.problems import ProjectError, did_you_mean
+from umbrant.reasons.minds import changes_of_mind
+from umbrant.reasons.now import now_value
+from umbrant.reasons.sentences import Answer
+from umbrant.reasons.why import Explainer
+from umbrant.rolling.roll import Order, roll
+from umbrant.take.export import ExportFormat, export_text
+from umbrant.take.reader import Take, read_take
+from umbrant.take.writer import TakeError
+
+
+class Mistake(Exception):  # noqa: N818
+    """Something in the input is wrong. The message names it and the way out; the program exits with 1."""
+
+
+class _OpensByDefault(TyperGroup):
+    """`umbrant PROJECT` and plain `umbrant` open the window: what is no command is a project."""
+
+    def parse_args(self, ctx: Any, args: list[str]) -> list[str]:
+        known = set(self.commands)
+        if args != ["--help"] and not any(arg in known for arg in args[:1]):
+            args = ["open", *args]
+        return super().parse_args(ctx, args)
+
+
+app = typer.Typer(
+    cls=_OpensByDefault,
+    help="Write how an NPC makes up its mind, watch it happen, and ask why.\n\n`umbrant PROJECT` opens the window.",
+    add_completion=False,
+    no_args_is_help=False,
+    rich_markup_mode=None,
+)
+
+ProjectArg = Annotated[Path, typer.Argument(metavar="PROJECT", help="the folder of a project")]
+TakeArg = Annotated[Path, typer.Argument(metavar="TAKE", help="a take, as `roll` writes it")]
+AgentOption = Annotated[str, typer.Option("--agent", metavar="A", help="one of the cast")]
+AtOption = Annotated[float, typer.Option("--at", metavar="SECONDS", min=0, help="the time in the take")]
+JsonOption = Annotated[bool, typer.Option("--json", help="print JSON, for a program to read")]
+
+
+def main() -> None:
+    """Run the command line. Mistakes in the input are said on stderr, and nothing else is."""
+    try:
+        app()
+    except (ProjectError, TakeError, Mistake) as error:
+        print(error, file=sys.stderr)
+        raise SystemExit(1) from None
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        raise SystemExit(0) from None
+
+
+@app.command("open")
+def open_(
+    project: Annotated[Path | None, typer.Argument(metavar="[PROJECT]", help="the folder of a project")] = None,
+    headless: Annotated[bool, typer.Option("--headless", help="play it and print what happened, no window")] = False,
+) -> None:
+    """Open the window on a project. Without a display, play its scenario and print what happened."""
+    if headless or not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or _offscreen()):
+        if project is None:
+            raise Mistake("Without a window there is nothing to open: name the folder of a project to play.")
+        _print_story(_rolled(project, None, None, None, None))
+        return
+    # Qt is loaded only for the window, so that all other commands work where its libraries are missing.
+    from umbrant.desk.app import run_desk
+
+    raise SystemExit(run_desk(project))
+
+
+@app.command("roll")
+def roll_(
+    project: ProjectArg,
+    scenario: Annotated[str | None, typer.Option(metavar="S", help="which scenario; the project's first")] = None,
+    seed: Annotated[int | None, typer.Option(metavar="N", min=0, help="another seed")] = None,
+    seconds: Annotated[float | None, typer.Option(metavar="T", min=0.01, max=86_400, help="another length")] = None,
+    out: Annotated[Path | None, typer.Option(metavar="FILE", help="where to write the take")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Play a scenario as fast as it goes, and record a take."""
+    take = _rolled(project, scenario, seed, seconds, out)
+    if as_json:
+        _print_json({"take": str(take.path), "ticks": take.ticks, "agents": _minds(take)})
+    else:
+        _print_story(take)
+
+
+@app.command()
+def show(take: TakeArg, agent: AgentOption, at: AtOption, as_json: JsonOption = False) -> None:
+    """Print each row's status and value at a tick."""
+    explainer, tick = _asked(take, agent, at)
+    rows = [
+        {
+            "row": row_id,
+            "number": explainer.outline.number[row_id],
+            "name": explainer.names.titles[row_id],
+            "status": explainer.record.row(row_id).state_at(tick).value,
+            "value": now_value(explainer, row_id, tick),
+        }
+        for row_id in explainer.outline.number
+    ]
+    if as_json:
+        _print_json({"agent": agent, "tick": tick, "seconds": explainer.header.seconds(tick), "rows": rows})
+        return
+    table = Table("row", "", "status", "value", box=None, pad_edge=False)
+    for row in rows:
+        table.add_row(row["number"], row["name"], row["status"], row["value"])
+    print(f"{explainer.title} at {explainer.header.seconds(tick):.2f} s (tick {tick})")
+    _console().print(table)
+
+
+@app.command()
+def why(
+    take: TakeArg,
+    agent: AgentOption,
+    at: AtOption,
+    instead: Annotated[str | None, typer.Option("--not", metavar="ROW", help="why not this row, 1.2 or its id")] = None,
+    as_json: JsonOption = False,
+) -> None:
+    """Say why an agent did what it did at a tick, or why it did not run a row."""
+    explainer, tick = _asked(take, agent, at)
+    if instead is None:
+        answer = explainer.why(tick)
+    else:
+        answer = explainer.why_not(tick, _row_called(explainer, instead))
+    if as_json:
+        _print_json(_answer_data(answer, explainer.header.seconds(tick)))
+    else:
+        print(f"{answer.question}, at {explainer.header.seconds(tick):.2f} s\n{answer.text}")
+
+
+@app.command()
+def export(
+    take: TakeArg,
+    form: Annotated[ExportFormat, typer.Option("--format", help="the format to print")] = ExportFormat.CSV,
+) -> None:
+    """Print a take as CSV or JSON Lines: one line for each span, refusal, change and pose."""
+    sys.stdout.write(export_text(read_take(take), form))
+
+
+@app.command()
+def nodes(as_json: JsonOption = False) -> None:
+    """List every kind of node, with its phrase and what it does."""
+    kinds = BUILTIN.kinds.values()
+    if as_json:
+        _print_json([_kind_data(kind) for kind in kinds])
+        return
+    table = Table("kind", "family", "reads as", box=None, pad_edge=False)
+    for kind in kinds:
+        table.add_row(kind.id, kind.family, kind.phrase.replace("[", "(").replace("]", ")") or "-")
+    _console().print(table)
+
+
+@app.command()
+def schema() -> None:
+    """Print the JSON Schema (2020-12) of a project's files."""
+    _print_json(project_schema(BUILTIN))
+
+
+def _offscreen() -> bool:
+    return os.environ.get("QT_QPA_PLATFORM", "") != ""
+
+
+def _rolled(folder: Path, scenario: str | None, seed: int | None, seconds: float | None, out: Path | None) -> Take:
+    project = open_project(folder)
+    name = scenario or project.cover.scenario
+    names = [each.name for each in project.scenarios]
+    if name not in names:
+        raise Mistake(f"{folder}: there is no scenario '{name}'. {did_you_mean(name, names)}")
+    path = out or _default_path(folder, name, project, seed)
+    return read_take(roll(Order(project, name, path, seed, seconds)))
+
+
+def _default_path(folder: Path, scenario: str, project: Project, seed: int | None) -> Path:
+    number = project.scenario(scenario).seed if seed is None else seed
+    return user_cache_path("umbrant") / "takes" / f"{folder.resolve().name}-{scenario}-seed{number}.take"
+
+
+def _asked(path: Path, agent: str, at: float) -> tuple[Explainer, int]:
+    take = read_take(path)
+    if agent not in take.agents:
+        raise Mistake(f"{path}: there is no '{agent}' in this take. {did_you_mean(agent, list(take.agents))}")
+    end = take.header.seconds(take.ticks)
+    if at > end:
+        raise Mistake(f"{path}: the take ends at {end:.2f} s; ask about a time before that.")
+    return Explainer(take, agent), take.clamp(take.header.tick(at))
+
+
+def _row_called(explainer: Explainer, text: str) -> str:
+    row_id = explainer.outline.find(text)
+    if row_id is None:
+        known = list(explainer.outline.number.values())
+        raise Mistake(f"{explainer.title} has no row '{text}'. {did_you_mean(text, known)}")
+    return row_id
+
+
+def _print_story(take: Take) -> None:
+    """What happened, in a screenful: each agent's changes of mind, and where the take is."""
+    played = take.header.played
+    length = f"{take.header.seconds(take.ticks):.1f} s, {take.ticks} ticks"
+    print(f"{take.header.project.cover.title}, scenario '{played.name}', seed {take.header.seed}: {length}")
+    for member in played.cast:
+        record = take.agents[member.name]
+        for _, what, cause in record.notices:
+            print(f"  {member.title or member.name}: {what}: {''.join(text for _, text in cause.parts())}.")
+        if member.behavior is None:
+            continue
+        explainer = Explainer(take, member.name)
+        print(f"\n{explainer.title}, by behavior '{explainer.behavior.title}'")
+        for lead in changes_of_mind(take, member.name):
+            line = explainer.change(lead)
+            print(f"{take.header.seconds(lead.start):7.2f} s  {line.number:5} {line.text}")
+    print(f"\nThe take is in {take.path}")
+
+
+def _minds(take: Take) -> dict[str, list[dict[str, object]]]:
+    found: dict[str, list[dict[str, object]]] = {}
+    for name in take.agents:
+        explainer = Explainer(take, name)
+        found[name] = [
+            {
+                "tick": lead.start,
+                "seconds": take.header.seconds(lead.start),
+                "row": lead.row_id,
+                "reason": explainer.change(lead).text,
+            }
+            for lead in changes_of_mind(take, name)
+        ]
+    return found
+
+
+def _answer_data(answer: Answer, seconds: float) -> dict[str, object]:
+    lines = [{"row": line.row_id, "number": line.number, "text": line.text} for line in answer.lines]
+    return {"question": answer.question, "tick": answer.tick, "seconds": seconds, "lines": lines}
+
+
+def _kind_data(kind: Any) -> dict[str, object]:
+    params = [
+        {"name": param.name, "type": param.type, "unit": param.quantity.unit, "help": param.help}
+        for param in kind.params
+    ]
+    return {
+        "id": kind.id,
+        "family": kind.family,
+        "phrase": kind.phrase,
+        "help": kind.help,
+        "outcomes": dict(kind.outcomes),
+        "params": params,
+    }
+
+
+def _print_json(data: object) -> None:
+    print(json.dumps(data, indent=2, ensure_ascii=False))
+
+
+def _console() -> Console:
+    return Console(highlight=False, markup=False, soft_wrap=True)

@@ -1,0 +1,1 @@
+"""The answers to why and why not, computed from what was recorded."""

@@ -1,0 +1,138 @@
+"""What a condition met when it was asked, in words: each side, what stood in the way, and who wrote the keys in it."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.declare import Catalog
+from umbrant.catalog.language.ask import Found
+from umbrant.catalog.language.phrases import spoken, unit_of
+from umbrant.catalog.language.tree import SIGNS, Compare, KeyName, LanguageError, Not, Tree, atoms, parse, walk
+from umbrant.model.edits import part_index
+from umbrant.model.values import Literal, value_text
+from umbrant.reasons.sentences import Bit, Names, Tone, seconds_text
+from umbrant.take.header import Header
+from umbrant.take.record import AgentRecord, Changes
+
+
+@dataclass(frozen=True)
+class Asked:
+    """One condition of one row of one agent: its guard, or what it checks."""
+
+    header: Header
+    agent: AgentRecord
+    names: Names
+    row_id: str
+    part: str
+    tree: Tree
+    catalog: Catalog = BUILTIN
+
+    def bits(self, tick: int, *, held: bool, now: int | None = None) -> list[Bit]:
+        """What decided it when it was last asked at or before a tick, and who wrote the keys in it.
+
+        `held` says whether it came out as yes; times are told as seen from `now`, else from `tick`.
+        """
+        now = tick if now is None else now
+        found: list[Bit] = []
+        decisive: list[Tree] = []
+        for place, atom in enumerate(atoms(self.tree)):
+            met = self.agent.row(self.row_id).found_at(self.part, place, tick)
+            if met is None or not _decides(self.tree, atom, met, held):
+                continue
+            if found:
+                found.append(Bit(", and "))
+            decisive.append(atom)
+            found.extend(self._atom(atom, met, held))
+            found.extend(self._last_yes(place, met, tick, now))
+        found.extend(self._writers(decisive, tick, now))
+        return found or [Bit(spoken(self.tree, self.catalog), Tone.YES if held else Tone.NO)]
+
+    def _atom(self, atom: Tree, met: Found, held: bool) -> Iterator[Bit]:
+        tone = Tone.YES if held else Tone.NO
+        if met.truth is None:
+            yield Bit(f"{spoken(atom, self.catalog)} cannot be said", tone)
+        elif isinstance(atom, Compare):
+            yield Bit(self._comparison(atom, met), tone)
+        else:
+            yield Bit(_answered(spoken(atom, self.catalog), met.truth), tone)
+        if met.cause is not None:
+            yield Bit(" — ")
+            yield from self.names.because(met.cause)
+        elif met.truth and isinstance(met.left, float) and not isinstance(atom, Compare):
+            yield Bit(f" ({value_text(round(met.left, 2), unit_of(atom, self.catalog))})")
+
+    def _comparison(self, atom: Compare, met: Found) -> str:
+        unit = unit_of(atom.left, self.catalog) or unit_of(atom.right, self.catalog)
+        left, right = _short(met.left, unit), _short(met.right, unit)
+        sign = f"{'' if met.truth else 'not '}{SIGNS[atom.sign]}"
+        return f"{spoken(atom.left, self.catalog)} is {left}, {sign} {right}"
+
+    def _last_yes(self, place: int, met: Found, tick: int, now: int) -> Iterator[Bit]:
+        if met.truth:
+            return
+        changes = self.agent.row(self.row_id).sensed.get((self.part, place))
+        ended = last_yes(changes, tick) if changes else None
+        if ended is not None:
+            yield Bit(f"; last yes {seconds_text(self.header.seconds(now - ended))} ago")
+
+    def _writers(self, decisive: list[Tree], tick: int, now: int) -> Iterator[Bit]:
+        keys = [part.key for atom in decisive for part in walk(atom) if isinstance(part, KeyName)]
+        for name in dict.fromkeys(keys):
+            yield from written_bits(self.header, self.agent, self.names, name, tick, now)
+
+
+def last_yes(changes: Changes[Found | None], tick: int) -> int | None:
+    """The last tick, before the one given, at which an atom was yes; None if it never was."""
+    index = changes.index(tick)
+    for earlier in range(index - 1, -1, -1):
+        met = changes.values[earlier]
+        if met is not None and met.truth:
+            return changes.ticks[earlier + 1] - 1
+    return None
+
+
+def written_bits(header: Header, agent: AgentRecord, names: Names, key: str, tick: int, now: int) -> Iterator[Bit]:
+    """Who gave a key the value it has at a tick, and how long before `now`. Nothing for a value from the start."""
+    changes = agent.keys.get(key)
+    written = changes.at(tick) if changes else None
+    if changes is None or written is None or not written.row_id:
+        return
+    ago = header.seconds(now - changes.ticks[changes.index(tick)])
+    family, _ = part_index(written.part)
+    yield Bit(f"; {key} became {value_text(_rounded(written.value))} {seconds_text(ago)} ago by ")
+    yield names.numbered(written.row_id)
+    if family:
+        yield Bit(f" {family}")
+
+
+def asked_of(header: Header, agent: AgentRecord, names: Names, row_id: str, part: str, when: str) -> Asked | None:
+    """The condition `when` of a row, ready to be told of; None if it is no condition."""
+    try:
+        return Asked(header, agent, names, row_id, part, parse(when))
+    except LanguageError:
+        return None
+
+
+def _answered(question: str, truth: bool) -> str:
+    """`last_seen is not set`, `can see visitor is no`."""
+    if " is " in question:
+        return question if truth else question.replace(" is ", " is not ", 1)
+    return f"{question} is {value_text(truth)}"
+
+
+def _decides(tree: Tree, atom: Tree, met: Found, held: bool) -> bool:
+    """Whether an atom speaks for the outcome: as it stands, or turned round inside a `not`."""
+    wanted = held != _negated(tree, atom)
+    return met.truth is wanted or (met.truth is None and not held)
+
+
+def _negated(tree: Tree, atom: Tree) -> bool:
+    return any(isinstance(part, Not) and any(each is atom for each in atoms(part)) for part in walk(tree))
+
+
+def _rounded(value: Literal | None) -> Literal | None:
+    return round(value, 2) if isinstance(value, float) else value
+
+
+def _short(value: Literal | None, unit: str) -> str:
+    return value_text(_rounded(value), unit)

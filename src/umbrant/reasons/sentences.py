@@ -1,0 +1,85 @@
+"""Sentences made of bits, so that a window can link rows and colour values, and a terminal can print them."""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from enum import StrEnum
+
+from umbrant.catalog.causes import Cause
+
+
+class Tone(StrEnum):
+    """What a bit of a sentence is."""
+
+    PLAIN = "plain"
+    NAME = "name"
+    YES = "yes"
+    NO = "no"
+
+
+@dataclass(frozen=True)
+class Bit:
+    """A stretch of a sentence; with `row_id` a link to that row."""
+
+    text: str
+    tone: Tone = Tone.PLAIN
+    row_id: str = ""
+
+
+@dataclass(frozen=True)
+class Line:
+    """One sentence of an answer. `number` is the number of the row it is about, and `tone` how that row fares."""
+
+    row_id: str
+    number: str
+    bits: tuple[Bit, ...]
+    tone: Tone = Tone.PLAIN
+
+    @property
+    def text(self) -> str:
+        """The sentence as plain text."""
+        return "".join(bit.text for bit in self.bits)
+
+
+@dataclass(frozen=True)
+class Answer:
+    """An answer: what was asked, at which tick, and the sentences from the root down."""
+
+    question: str
+    tick: int
+    lines: tuple[Line, ...]
+
+    @property
+    def text(self) -> str:
+        """The whole answer as plain text."""
+        return "\n".join(f"{line.number:8}{line.text}" for line in self.lines)
+
+
+@dataclass(frozen=True)
+class Names:
+    """The numbers and names of a behavior's rows."""
+
+    numbers: dict[str, str]
+    titles: dict[str, str]
+
+    def bit(self, row_id: str) -> Bit:
+        """A row by its name, as a link."""
+        return Bit(self.titles.get(row_id) or row_id, Tone.NAME, row_id)
+
+    def numbered(self, row_id: str) -> Bit:
+        """A row by its number, as a link."""
+        return Bit(self.numbers.get(row_id) or row_id, Tone.PLAIN, row_id)
+
+    def line(self, row_id: str, bits: Iterable[Bit | str], tone: Tone = Tone.PLAIN) -> Line:
+        """A sentence about a row, beginning with its name."""
+        whole = (self.bit(row_id), *(Bit(bit) if isinstance(bit, str) else bit for bit in bits))
+        return Line(row_id, self.numbers.get(row_id, ""), whole, tone)
+
+    def because(self, cause: Cause) -> Iterator[Bit]:
+        """A cause's sentence, with the rows in it as links."""
+        for fact, text in cause.parts():
+            yield self.bit(text) if fact == "row" else Bit(text)
+
+
+def seconds_text(seconds: float) -> str:
+    """A span of time as it is read: 0.80 s."""
+    return f"{seconds:.2f} s"

@@ -136,10 +136,7 @@ def why(
 ) -> None:
     """Say why an agent did what it did at a tick, or why it did not run a row."""
     explainer, tick = _asked(take, agent, at)
-    if instead is None:
-        answer = explainer.why(tick)
-    else:
-        answer = explainer.why_not(tick, _row_called(explainer, instead))
+    answer = explainer.why_not(tick, _row_called(explainer, instead)) if instead else explainer.why(tick)
     if as_json:
         _print_json(_answer_data(answer, explainer.header.seconds(tick)))
     else:

@@ -61,7 +61,7 @@ def set_text(me: Me, key: TextKey, text: str) -> bool:
 
 
 @action(
-    "look out for {target}, note in {seen}, place in {where}",
+    "look out for {target} into {seen} and {where}",
     success="whether it is seen or not",
     failure="there is no target",
 )
@@ -83,7 +83,7 @@ def look_out(me: Me, target: AnAgent, *, seen: YesNoKey, where: PointKey) -> boo
 
 
 @action(
-    "pick the lowest of {group} into {into}, its level into {level}",
+    "pick the lowest of {group} into {into}, {level}",
     success="one was picked",
     failure="the group is empty",
 )

@@ -72,7 +72,7 @@ class Asked:
             return
         changes = self.agent.row(self.row_id).sensed.get((self.part, place))
         ended = last_yes(changes, tick) if changes else None
-        if ended is not None:
+        if ended is not None and now - ended > 1:
             yield Bit(f"; last yes {seconds_text(self.header.seconds(now - ended))} ago")
 
     def _writers(self, decisive: list[Tree], tick: int, now: int) -> Iterator[Bit]:

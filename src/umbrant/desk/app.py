@@ -1,0 +1,81 @@
+"""Starting the window, and what happens when something goes wrong in it."""
+
+import logging
+import signal
+import sys
+import traceback
+from pathlib import Path
+from types import TracebackType
+
+from platformdirs import user_log_path
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication
+
+from umbrant.desk.theme import body_font
+from umbrant.desk.window import MainWindow
+
+log = logging.getLogger("umbrant")
+
+
+def run_desk(folder: Path | None) -> int:
+    """Open the window on a project, on the one opened last, or on none. Returns the exit code."""
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    assert isinstance(application, QApplication)  # noqa: S101  (nothing else makes one)
+    application.setApplicationName("Umbrant")
+    application.setDesktopFileName("umbrant")
+    application.setStyle("Fusion")
+    application.setFont(body_font())
+    _log_to_file()
+    window = MainWindow()
+    sys.excepthook = _Hook(window)
+    start = folder or next((each for each in window.settings.recent if each.is_dir()), None)
+    window.show()
+    if start is not None:
+        QTimer.singleShot(0, window, lambda: window.open_folder(start))
+    _quit_on_signals(window)
+    return application.exec()
+
+
+class _Hook:
+    """What an exception in a slot, a paint event or a timer reaches: it is logged and told, and nothing is lost."""
+
+    def __init__(self, window: MainWindow) -> None:
+        self._window = window
+
+    def __call__(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        log.error("".join(traceback.format_exception(kind, error, trace)))
+        traceback.print_exception(kind, error, trace)
+        if self._window.pane is not None:
+            self._window.pane.keeper.keep_now()
+            self._window.desk.told.emit(
+                f"Something in Umbrant went wrong ({kind.__name__}: {error}). Your changes are kept; "
+                f"what happened is in {_log_file()}."
+            )
+
+
+def _log_file() -> Path:
+    return user_log_path("umbrant") / "umbrant.log"
+
+
+def _log_to_file() -> None:
+    path = _log_file()
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        log.addHandler(logging.FileHandler(path, encoding="utf-8"))
+    except OSError:
+        log.addHandler(logging.StreamHandler())
+
+
+def _quit_on_signals(window: MainWindow) -> None:
+    """Ctrl+C and a session's end close the window in good order; unsaved changes are left for the next visit."""
+
+    def leave(*_: object) -> None:
+        if window.pane is not None:
+            window.pane.close_desk(keep_changes=window.desk.history.unsaved)
+        QApplication.quit()
+
+    signal.signal(signal.SIGINT, leave)
+    signal.signal(signal.SIGTERM, leave)
+    ticker = QTimer(window)
+    ticker.start(300)
+    ticker.timeout.connect(lambda: None)

@@ -1,0 +1,187 @@
+"""The bar above the panes and the transport below them."""
+
+from collections.abc import Callable, Mapping
+
+from PySide6.QtCore import QSize, Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QWidget
+
+from umbrant.desk.icons import icon
+from umbrant.desk.player import SPEEDS, Player
+from umbrant.desk.state import Desk
+from umbrant.desk.theme import Palette, body_font
+
+Actions = Mapping[str, QAction]
+
+
+def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget) -> QToolButton:
+    """A button with a list that is filled anew each time it opens."""
+    button = QToolButton(parent)
+    button.setObjectName("pill")
+    button.setAccessibleName(name)
+    button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    menu = QMenu(button)
+
+    def refill() -> None:
+        menu.clear()
+        fill(menu)
+
+    menu.aboutToShow.connect(refill)
+    button.setMenu(menu)
+    return button
+
+
+class TopBar(QWidget):
+    """Project and behavior, the agent and the take that are looked at, and New take."""
+
+    def __init__(self, desk: Desk, actions: Actions, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("bar")
+        self.desk = desk
+        self.where = QLabel(self)
+        self.agent = pill("Agent", self._agents, self)
+        self.take = pill("Take", self._takes, self)
+        self.state = QLabel(self)
+        self.state.setObjectName("dim")
+        new = QToolButton(self)
+        new.setObjectName("newTake")
+        new.setDefaultAction(actions["new_take"])
+        new.setText("● New take")
+        new.setAccessibleName("New take")
+        new.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(12, 6, 12, 6)
+        layout.setSpacing(12)
+        for widget in (self.where, self.agent, self.take, self.state):
+            layout.addWidget(widget)
+        layout.addStretch(1)
+        layout.addWidget(new)
+        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.busy_changed):
+            changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Say anew what is looked at."""
+        desk = self.desk
+        behavior = desk.behavior
+        title = behavior.title if behavior else "no behavior"
+        mark = " *" if desk.history.unsaved else ""
+        self.where.setText(f"{desk.project.cover.title} › <b>{title}</b>{mark}")
+        member = desk.member
+        self.agent.setText(f"Agent: {_called(member.title or member.name, member.behavior)} ▾" if member else "no cast")
+        self.take.setText(f"{desk.current.label} ▾" if desk.current else "no take yet")
+        self.state.setText("rolling…" if desk.busy else "" if desk.is_current else "not of this state")
+
+    def _agents(self, menu: QMenu) -> None:
+        scenario = self.desk.scenario
+        for member in scenario.cast if scenario else ():
+            action = menu.addAction(_called(member.title or member.name, member.behavior))
+            action.setCheckable(True)
+            action.setChecked(member.name == self.desk.agent)
+            action.triggered.connect(lambda _=False, name=member.name: self.desk.select_agent(name))
+
+    def _takes(self, menu: QMenu) -> None:
+        for entry in reversed(self.desk.takes):
+            action = menu.addAction(entry.label)
+            action.setCheckable(True)
+            action.setChecked(entry is self.desk.current)
+            action.triggered.connect(lambda _=False, number=entry.number: self.desk.show_take(number))
+
+
+class Transport(QWidget):
+    """Play and step through the take."""
+
+    def __init__(
+        self, desk: Desk, player: Player, actions: Actions, palette: Palette, parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.setObjectName("bar")
+        self.desk = desk
+        self.player = player
+        self._palette = palette
+        self._buttons: dict[str, QToolButton] = {}
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(12, 3, 16, 5)
+        layout.setSpacing(4)
+        for name, shape in (
+            ("previous_change", "mind_back"),
+            ("tick_back", "tick_back"),
+            ("play", "play"),
+            ("tick_on", "tick_on"),
+            ("next_change", "mind_on"),
+        ):
+            layout.addWidget(self._button(actions[name], name, shape))
+        self.speed = pill("Speed", self._speeds, self)
+        layout.addWidget(self.speed)
+        self.mind = QLabel(self)
+        self.mind.setObjectName("dim")
+        self.mind.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        layout.addWidget(self.mind, 1)
+        self.where = QLabel(self)
+        self.where.setObjectName("dim")
+        self.where.setFont(body_font())
+        layout.addWidget(self.where)
+        player.playing_changed.connect(self._played)
+        player.speed_changed.connect(self.refresh)
+        for changed in (desk.take_changed, desk.agent_changed):
+            changed.connect(self.refresh)
+        desk.playhead_moved.connect(self.refresh)
+        self.refresh()
+
+    def set_palette(self, palette: Palette) -> None:
+        """Turn to Day or Night."""
+        self._palette = palette
+        for button in self._buttons.values():
+            button.setIcon(icon(button.property("shape"), palette.ink))
+
+    def refresh(self) -> None:
+        """Say anew where the playhead is."""
+        desk, take = self.desk, self.desk.take
+        self.speed.setText(f"× {self.player.speed:g} ▾")
+        if take is None:
+            self.where.setText("no take yet")
+            self.mind.setText("")
+            return
+        rate = take.header.ticks_per_s
+        self.where.setText(
+            f"tick {desk.playhead} of {take.ticks} · {desk.seconds(desk.playhead):.2f} s · {rate} ticks/s"
+        )
+        self.mind.setText(self._mind())
+
+    def _mind(self) -> str:
+        explainer = self.desk.explainer
+        before = [lead for lead in self.desk.changes if lead.start <= self.desk.playhead]
+        if explainer is None or not before:
+            return ""
+        text = f"since {self.desk.seconds(before[-1].start):.2f} s  {explainer.change(before[-1]).text}"
+        self.mind.setToolTip(text)
+        return self.mind.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(40, self.mind.width() - 8))
+
+    def _button(self, action: QAction, name: str, shape: str) -> QToolButton:
+        button = QToolButton(self)
+        button.setDefaultAction(action)
+        button.setAccessibleName(action.text())
+        button.setProperty("shape", shape)
+        button.setIcon(icon(shape, self._palette.ink))
+        button.setIconSize(QSize(18, 18))
+        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self._buttons[name] = button
+        return button
+
+    def _played(self, playing: bool) -> None:
+        button = self._buttons["play"]
+        button.setProperty("shape", "pause" if playing else "play")
+        button.setIcon(icon(button.property("shape"), self._palette.ink))
+
+    def _speeds(self, menu: QMenu) -> None:
+        for speed in SPEEDS:
+            action = menu.addAction(f"× {speed:g}")
+            action.setCheckable(True)
+            action.setChecked(speed == self.player.speed)
+            action.triggered.connect(lambda _=False, speed=speed: self.player.set_speed(speed))
+
+
+def _called(title: str, behavior: str | None) -> str:
+    return f"{title} ({behavior})" if behavior else f"{title} (puppet)"

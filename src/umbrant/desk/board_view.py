@@ -1,0 +1,189 @@
+"""The blackboard at the playhead: each key's value, who wrote it and when, and a small history."""
+
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
+
+from umbrant.desk.state import Desk
+from umbrant.desk.theme import Palette, body_font
+from umbrant.model.documents import Key
+from umbrant.model.edits import part_index
+from umbrant.model.values import Literal, value_text
+from umbrant.take.record import Changes, Written
+
+NAME, VALUE, WRITER, HISTORY = range(4)
+Index = QModelIndex | QPersistentModelIndex
+
+
+class BoardModel(QAbstractTableModel):
+    """The keys of the agent that is looked at."""
+
+    def __init__(self, desk: Desk, parent: QObject) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.keys: list[Key] = []
+        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
+            changed.connect(self.reload)
+        desk.playhead_moved.connect(self._moved)
+        self.reload()
+
+    def reload(self) -> None:
+        """Take up the keys as they now are."""
+        self.beginResetModel()
+        behavior, member = self.desk.behavior, self.desk.member
+        thinks = behavior is not None and member is not None and member.behavior == behavior.name
+        self.keys = list(self.desk.project.keys_of(behavior).values()) if behavior and thinks else []
+        self.endResetModel()
+
+    def changes(self, key: str) -> Changes[Written] | None:
+        """The history of a key in the take that is shown."""
+        take = self.desk.take
+        record = take.agents.get(self.desk.agent) if take else None
+        return record.keys.get(key) if record else None
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self.keys)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else 4
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        key = self.keys[index.row()]
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return f"{key.name}: {key.type}. {key.help}"
+        if role != Qt.ItemDataRole.DisplayRole:
+            return None
+        if index.column() == NAME:
+            return key.name
+        if index.column() == VALUE:
+            return value_text(_rounded(self.value(key)), key.unit)
+        return self.writer(key) if index.column() == WRITER else ""
+
+    def value(self, key: Key) -> Literal | None:
+        """A key's value at the playhead."""
+        changes = self.changes(key.name)
+        written = changes.at(self.desk.playhead) if changes else None
+        if written is not None:
+            return written.value
+        return key.default if self.desk.take is None else None
+
+    def writer(self, key: Key) -> str:
+        """Who wrote a key's value, and how long ago."""
+        changes = self.changes(key.name)
+        written = changes.at(self.desk.playhead) if changes else None
+        if changes is None or written is None:
+            return ""
+        if not written.row_id:
+            return "from the start"
+        explainer = self.desk.explainer
+        ago = self.desk.seconds(self.desk.playhead - changes.ticks[changes.index(self.desk.playhead)])
+        number = explainer.outline.number.get(written.row_id, "?") if explainer else "?"
+        family, _ = part_index(written.part)
+        return f"{ago:.2f} s ago · {number} {family}".rstrip()
+
+    def writer_row(self, place: int) -> str:
+        """The id of the row that wrote a key's value; empty if none did."""
+        changes = self.changes(self.keys[place].name)
+        written = changes.at(self.desk.playhead) if changes else None
+        return written.row_id if written else ""
+
+    def _moved(self) -> None:
+        if self.keys:
+            self.dataChanged.emit(self.index(0, VALUE), self.index(len(self.keys) - 1, HISTORY))
+
+
+class HistoryDelegate(QStyledItemDelegate):
+    """A key's history as a line: numbers and yes/no by their height, anything else as marks where it changed."""
+
+    def __init__(self, model: BoardModel, palette: Palette, parent: QObject) -> None:
+        super().__init__(parent)
+        self._model = model
+        self.palette_ = palette
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        super().paint(painter, option, index)
+        key, take = self._model.keys[index.row()], self._model.desk.take
+        changes = self._model.changes(key.name)
+        if take is None or changes is None:
+            return
+        box = QRectF(option.rect).adjusted(6, 5, -10, -5)
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(self.palette_.running, 1.2))
+        last = max(1, take.last_tick)
+        numbers = [written.value for written in changes.values if isinstance(written.value, int | float)]
+        if numbers and len(numbers) == len(changes.values):
+            painter.drawPolyline(_steps(changes, key, box, last))
+        else:
+            for tick, written in zip(changes.ticks, changes.values, strict=True):
+                x = box.left() + box.width() * tick / last
+                painter.drawLine(
+                    QPointF(x, box.center().y() if written.value is None else box.top()), QPointF(x, box.bottom())
+                )
+        painter.setPen(QPen(self.palette_.now, 1))
+        x = box.left() + box.width() * self._model.desk.playhead / last
+        painter.drawLine(QPointF(x, box.top() - 2), QPointF(x, box.bottom() + 2))
+        painter.restore()
+
+
+class BoardView(QTableView):
+    """The blackboard. Enter or a double click selects the row that wrote a key."""
+
+    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.board = BoardModel(desk, self)
+        self.setModel(self.board)
+        self.setAccessibleName("Blackboard")
+        self.history = HistoryDelegate(self.board, palette, self)
+        self.setItemDelegateForColumn(HISTORY, self.history)
+        self.setFont(body_font(11))
+        self.horizontalHeader().hide()
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(23)
+        self.setShowGrid(False)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setTabKeyNavigation(False)
+        self.setMinimumHeight(48)
+        header = self.horizontalHeader()
+        for column, width in ((NAME, 100), (VALUE, 92), (WRITER, 158)):
+            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
+            self.setColumnWidth(column, width)
+        header.setSectionResizeMode(HISTORY, QHeaderView.ResizeMode.Stretch)
+        self.activated.connect(self._show_writer)
+
+    def _show_writer(self, index: QModelIndex) -> None:
+        row_id = self.board.writer_row(index.row())
+        if row_id:
+            self.board.desk.select_row(row_id)
+
+
+def _steps(changes: Changes[Written], key: Key, box: QRectF, last: int) -> QPolygonF:
+    values = [float(written.value) for written in changes.values]  # type: ignore[arg-type]
+    low = key.low if key.low is not None else min(values)
+    high = key.high if key.high is not None else max(values)
+    if high <= low:
+        high = low + 1.0
+    points: list[QPointF] = []
+    for tick, value in zip(changes.ticks, values, strict=True):
+        at = QPointF(box.left() + box.width() * tick / last, box.bottom() - box.height() * (value - low) / (high - low))
+        if points:
+            points.append(QPointF(at.x(), points[-1].y()))
+        points.append(at)
+    points.append(QPointF(box.right(), points[-1].y()))
+    return QPolygonF(points)
+
+
+def _rounded(value: Literal | None) -> Literal | None:
+    return round(value, 2) if isinstance(value, float) else value

@@ -1,0 +1,148 @@
+"""What changing a chip does to the project. Knows nothing of Qt."""
+
+import re
+from dataclasses import dataclass
+
+from umbrant.catalog.declare import ParamType
+from umbrant.desk.sentence import EVERY, Chip, Editor, number_of
+from umbrant.model.documents import Key, Project, Watch
+from umbrant.model.edits import GUARD, Edit, rename_row, set_every, set_guard, set_value
+from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Spread, number_text, value_text
+
+_SPREAD = re.compile(r"^\s*([-+]?[\d.]+)\s*[a-z°]*\s*(?:±|\+-|\+/-|~)\s*([\d.]+)\s*[a-z°]*\s*$")
+_NUMBER = re.compile(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+))\s*[a-z°/%]*\s*$")
+
+_WRITTEN = re.compile(r"-?\s*(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
+
+
+class ChipError(ValueError):
+    """What was typed into a chip cannot stand there. The message says what can."""
+
+
+def typed_value(chip: Chip, text: str) -> ParamValue:
+    """What was typed, as a value of the chip. Raises ChipError."""
+    if chip.editor is not Editor.NUMBER:
+        return text
+    spread = _SPREAD.match(text)
+    if spread and chip.param is not None and chip.param.type is ParamType.SPREAD:
+        return Spread(mid=_float(spread[1]), give=_float(spread[2]))
+    number = _NUMBER.match(text)
+    if not number:
+        way = (
+            "2 or 2 ± 0.5" if chip.param is not None and chip.param.type is ParamType.SPREAD else "a number such as 2.5"
+        )
+        raise ChipError(f"'{text}' is no number; write {way}.")
+    return bounded(chip, _float(number[1]))
+
+
+def stepped(chip: Chip, steps: float) -> ParamValue:
+    """The chip's number after so many steps of its quantity; a spread keeps its give."""
+    step = chip.quantity.step
+    number = bounded(chip, round(number_of(chip.value) + steps * step, 6))
+    return Spread(mid=number, give=chip.value.give) if isinstance(chip.value, Spread) else number
+
+
+def bounded(chip: Chip, number: float) -> float:
+    """The nearest number that the chip may hold."""
+    low, high = chip.quantity.low, chip.quantity.high
+    if low is not None:
+        number = max(low, number)
+    return number if high is None else min(high, number)
+
+
+def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: str = "") -> Edit:
+    """The edit that puts a value into a chip. While a drag goes on its edits share `merges`."""
+    name = f"Set {chip.label} to {value_text(value, chip.quantity.unit)}"
+    slot = chip.slot
+
+    def apply(project: Project) -> Project:
+        if chip.editor is Editor.NAME:
+            return rename_row(project, behavior, slot.row_id, str(value or ""))
+        if slot.part == GUARD:
+            return _set_guard(project, behavior, chip, value)
+        if slot.param == EVERY:
+            return set_every(project, behavior, slot, number_of(value))
+        if chip.span is not None:
+            return set_value(project, behavior, slot, _respelled(project, behavior, chip, value))
+        return set_value(project, behavior, slot, value)
+
+    return Edit(name, apply, merges)
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Something a chip can be set to from a list."""
+
+    label: str
+    value: ParamValue
+    help: str = ""
+
+
+def choices(chip: Chip, project: Project, behavior: str) -> list[Choice]:
+    """What a chip can be set to from a list: keys of the right type first, then what the stage and cast have."""
+    if chip.editor is Editor.WATCH:
+        return [Choice(str(watch), str(watch), _WATCH_HELP[watch]) for watch in Watch]
+    param = chip.param
+    if param is None:
+        return []
+    keys = project.keys_of(project.behavior(behavior)).values()
+    found = [Choice(key.name, KeyRef(key=key.name), key.help or str(key.type)) for key in keys if _takes(chip, key)]
+    found.extend(Choice(each, each) for each in param.choices)
+    if param.type is ParamType.YES_NO:
+        found.extend([Choice("yes", True), Choice("no", False)])
+    if param.type is ParamType.PLACE:
+        places = sorted({place.name for stage in project.stages for place in stage.places})
+        found.extend(Choice(name, PlaceRef(place=name), "a place of the stage") for name in places)
+    if param.type in (ParamType.AGENT, ParamType.PLACE):
+        names = sorted({member.name for scenario in project.scenarios for member in scenario.cast})
+        found.extend(Choice(name, name, "one of the cast") for name in names)
+    if param.type in (ParamType.PROP, ParamType.PLACE):
+        names = sorted({prop.name for stage in project.stages for prop in stage.props})
+        found.extend(Choice(name, name, "a prop of the stage") for name in names)
+    if param.type is ParamType.GROUP:
+        groups = sorted({prop.group for stage in project.stages for prop in stage.props})
+        found.extend(Choice(name, name, "a group of props") for name in groups)
+    return found
+
+
+_WATCH_HELP = {
+    Watch.ON_ENTRY: "asked once, when the row is to be entered",
+    Watch.WHILE_RUNNING: "asked at every tick while the row runs; when it turns to no the row is stopped",
+    Watch.TAKE_OVER: "asked also while a later sibling runs; when it turns to yes this row takes its place",
+    Watch.BOTH: "while running and take over",
+}
+
+
+def _takes(chip: Chip, key: Key) -> bool:
+    return chip.param is not None and key.type in chip.param.keys
+
+
+def _set_guard(project: Project, behavior: str, chip: Chip, value: ParamValue | None) -> Project:
+    guard = project.behavior(behavior).row(chip.slot.row_id).guard
+    when = guard.when if guard else ""
+    if chip.editor is Editor.WATCH:
+        return set_guard(project, behavior, chip.slot.row_id, when, Watch(str(value)))
+    text = _with_number(when, chip, value) if chip.span is not None else str(value or "")
+    return set_guard(project, behavior, chip.slot.row_id, text)
+
+
+def _respelled(project: Project, behavior: str, chip: Chip, value: ParamValue | None) -> str:
+    row = project.behavior(behavior).row(chip.slot.row_id)
+    return _with_number(str(row.args.get(chip.slot.param, "")), chip, value)
+
+
+def _with_number(when: str, chip: Chip, value: ParamValue | None) -> str:
+    """The condition with another number in place of the one that begins where the chip's did.
+
+    Its end is looked for anew: during a drag the number in the condition grows and shrinks while the chip stays.
+    """
+    start = chip.span[0] if chip.span else 0
+    found = _WRITTEN.match(when, start)
+    return when[:start] + number_text(number_of(value)) + when[found.end() :] if found else when
+
+
+def _float(text: str) -> float:
+    try:
+        return float(text)
+    except ValueError:
+        raise ChipError(f"'{text}' is no number.") from None

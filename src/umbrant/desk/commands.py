@@ -1,0 +1,329 @@
+"""What an author can do in the window, each a plain method. Menus, keys and buttons reach these through `actions`."""
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import Protocol
+
+from umbrant.desk.board_view import BoardView
+from umbrant.desk.dialogs import Dialogs
+from umbrant.desk.lanes import LanesView
+from umbrant.desk.ledger.view import LedgerView
+from umbrant.desk.player import Player
+from umbrant.desk.reasons_view import ReasonsView
+from umbrant.desk.stage_view import StageView
+from umbrant.desk.state import Desk
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit, delete_rows, move_row, nest_row, set_guard, set_muted, set_seed, unnest_row
+from umbrant.model.problems import ProjectError
+
+FIRST_GUARD = "yes"
+"""The condition a new guard begins with; its editor opens at once."""
+
+
+class Shell(Protocol):
+    """What the window around the views can do."""
+
+    def open_project(self) -> None:
+        """Ask for a project and open it."""
+
+    def set_night(self, on: bool) -> None:
+        """Turn to Night or to Day."""
+
+    def set_compact(self, on: bool) -> None:
+        """Show compact rows, or roomy ones."""
+
+    def show_shortcuts(self) -> None:
+        """List every action and its keys."""
+
+    def about(self) -> None:
+        """Say what this program is."""
+
+    def quit(self) -> None:
+        """Close the window."""
+
+
+class Commands:
+    """The commands of one desk's views. Switches are given whether they are on."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        player: Player,
+        ledger: LedgerView,
+        stage: StageView,
+        reasons: ReasonsView,
+        board: BoardView,
+        lanes: LanesView,
+        dialogs: Callable[[], Dialogs],
+        shell: Shell,
+    ) -> None:
+        self.desk = desk
+        self.player = player
+        self.ledger = ledger
+        self.stage = stage
+        self.reasons = reasons
+        self.board = board
+        self.lanes = lanes
+        self.dialogs = dialogs
+        self.shell = shell
+
+    # project
+
+    def open_project(self) -> None:
+        """Open another project."""
+        self.shell.open_project()
+
+    def quit(self) -> None:
+        """Close the window."""
+        self.shell.quit()
+
+    def save(self) -> bool:
+        """Save the project; ask for a folder if it has none. Says whether it is saved."""
+        return self._save(None) if self.desk.folder else self.save_as()
+
+    def save_as(self) -> bool:
+        """Save the project to another folder."""
+        folder = self.dialogs().folder_to_save(self.desk.folder or Path.home())
+        return self._save(folder) if folder else False
+
+    def _save(self, folder: Path | None) -> bool:
+        try:
+            self.desk.save(folder)
+        except ProjectError as error:
+            self.dialogs().problems("The project could not be saved", error.problems)
+            return False
+        return True
+
+    def open_take(self) -> None:
+        """Show a take from a file."""
+        path = self.dialogs().take_to_open(self.desk.folder or Path.home())
+        if path:
+            self.desk.open_take(path)
+
+    def keep_take(self) -> None:
+        """Copy the take that is shown to a file of one's own."""
+        take = self.desk.take
+        path = self.dialogs().take_to_save(self.desk.folder or Path.home()) if take else None
+        if take is None or path is None:
+            return
+        try:
+            path.write_bytes(take.path.read_bytes())
+        except OSError as error:
+            self.desk.told.emit(f"{path}: the take could not be written: {error.strerror}. Choose another place.")
+        else:
+            self.desk.told.emit(f"The take is in {path}")
+
+    # edit
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        self.ledger.editing.finish()
+        self.desk.undo()
+
+    def redo(self) -> None:
+        """Do again what was taken back last."""
+        self.desk.redo()
+
+    def next_chip(self) -> None:
+        """Put the keyboard on the next chip of the row."""
+        self.ledger.focus_chip(1)
+
+    def previous_chip(self) -> None:
+        """Put the keyboard on the chip before."""
+        self.ledger.focus_chip(-1)
+
+    # rows
+
+    def add_row(self) -> None:
+        """Search for a row to add."""
+        self.ledger.open_search()
+
+    def rename(self) -> None:
+        """Type another name for the row."""
+        self.ledger.rename()
+
+    def guard(self) -> None:
+        """Give the row a guard, or edit the one it has."""
+        row = self.desk.row
+        if row is None:
+            return
+        if row.guard is None:
+            self._edit("Add a guard", lambda p, b: set_guard(p, b, row.id, FIRST_GUARD))
+        for chip, rect in self.ledger.chips():
+            if chip.slot.part == "guard":
+                self.ledger.edit_chip(chip, rect)
+                return
+
+    def delete(self) -> None:
+        """Delete the row with all in it; on a guard's, decorator's or upkeep's chip, only that."""
+        row, behavior = self.desk.row, self.desk.behavior
+        if row is None or behavior is None or self.ledger.remove_chip():
+            return
+        siblings = behavior.outline.siblings(row.id)
+        place = siblings.index(row.id)
+        beside = siblings[place + 1] if place + 1 < len(siblings) else siblings[place - 1] if place else None
+        self._edit(f"Delete {row.name or row.kind}", lambda p, b: delete_rows(p, b, [row.id]))
+        follow = beside or behavior.outline.parent[row.id]
+        if follow:
+            self.desk.select_row(follow)
+
+    def nest(self) -> None:
+        """Put the row into the one before it."""
+        self._change("Nest", nest_row)
+
+    def unnest(self) -> None:
+        """Take the row out of the one it is in."""
+        self._change("Un-nest", unnest_row)
+
+    def move_up(self) -> None:
+        """Move the row before the one above it."""
+        self._change("Move up", lambda p, b, r: move_row(p, b, r, -1))
+
+    def move_down(self) -> None:
+        """Move the row behind the one below it."""
+        self._change("Move down", lambda p, b, r: move_row(p, b, r, 1))
+
+    def mute(self) -> None:
+        """Mute the row, or let it take part again."""
+        row = self.desk.row
+        if row is not None:
+            verb = "Unmute" if row.muted else "Mute"
+            self._edit(f"{verb} {row.name or row.kind}", lambda p, b: set_muted(p, b, [row.id], not row.muted))
+
+    def fold(self) -> None:
+        """Fold the row's children away, or show them."""
+        self.ledger.toggle_fold()
+
+    def all_parameters(self) -> None:
+        """Show all parameters of the row, or only those not at their default."""
+        self.ledger.toggle_full()
+
+    def _change(self, verb: str, change: Callable[[Project, str, str], Project]) -> None:
+        row = self.desk.row
+        if row is not None:
+            self._edit(f"{verb} {row.name or row.kind}", lambda p, b: change(p, b, row.id))
+
+    def _edit(self, name: str, change: Callable[[Project, str], Project]) -> None:
+        behavior = self.desk.behavior
+        if behavior is not None:
+            self.desk.apply(Edit(name, lambda project: change(project, behavior.name)))
+
+    # run
+
+    def new_take(self) -> None:
+        """Roll the scenario again."""
+        self.desk.roll()
+
+    def seed(self) -> None:
+        """Give the scenario another seed."""
+        scenario = self.desk.scenario
+        if scenario is None:
+            return
+        seed = self.dialogs().whole_number("Seed", "Seed of the scenario:", scenario.seed)
+        if seed is not None:
+            self.desk.apply(Edit(f"Seed {seed}", lambda p: set_seed(p, scenario.name, seed)))
+
+    def play(self) -> None:
+        """Play the take, or pause."""
+        self.player.toggle()
+
+    def tick_on(self) -> None:
+        """One tick on."""
+        self._step(1)
+
+    def tick_back(self) -> None:
+        """One tick back."""
+        self._step(-1)
+
+    def second_on(self) -> None:
+        """One second on."""
+        self._step(self.desk.tape.ticks_per_s)
+
+    def second_back(self) -> None:
+        """One second back."""
+        self._step(-self.desk.tape.ticks_per_s)
+
+    def to_start(self) -> None:
+        """To the first tick."""
+        self.desk.move_playhead(0)
+
+    def to_end(self) -> None:
+        """To the last tick."""
+        self.desk.move_playhead(self.desk.tape.ticks)
+
+    def next_change(self) -> None:
+        """To the next change of mind."""
+        self.desk.next_change(1)
+
+    def previous_change(self) -> None:
+        """To the change of mind before."""
+        self.desk.next_change(-1)
+
+    def faster(self) -> None:
+        """Play faster."""
+        self.player.change_speed(1)
+
+    def slower(self) -> None:
+        """Play slower."""
+        self.player.change_speed(-1)
+
+    def _step(self, ticks: int) -> None:
+        self.player.pause()
+        self.desk.move_playhead(self.desk.playhead + ticks)
+
+    # ask
+
+    def why(self) -> None:
+        """Why it does what it does at the playhead."""
+        self.reasons.ask(why_not=False)
+
+    def why_not(self) -> None:
+        """Why the selected row does not run at the playhead."""
+        self.reasons.ask(why_not=True)
+
+    def select_running(self) -> None:
+        """Select the row that runs at the playhead."""
+        explainer = self.desk.explainer
+        path = explainer.path(self.desk.playhead) if explainer else ()
+        if path:
+            self.desk.select_row(path[-1])
+
+    # view
+
+    def tape_closer(self) -> None:
+        """Show less time on the tape, in more detail."""
+        self.desk.tape.zoom(0.8, self.desk.playhead)
+
+    def tape_wider(self) -> None:
+        """Show more time on the tape."""
+        self.desk.tape.zoom(1.25, self.desk.playhead)
+
+    def tape_whole(self) -> None:
+        """Show the whole take on the tape."""
+        self.desk.tape.zoom(1e9, 0)
+
+    def fit_stage(self) -> None:
+        """Show the whole stage."""
+        self.stage.fit()
+
+    def night(self, on: bool) -> None:
+        """Turn to Night or to Day."""
+        self.shell.set_night(on)
+
+    def compact(self, on: bool) -> None:
+        """Show compact rows, or roomy ones."""
+        self.shell.set_compact(on)
+
+    def shortcuts(self) -> None:
+        """List every action and its keys."""
+        self.shell.show_shortcuts()
+
+    def about(self) -> None:
+        """Say what this program is."""
+        self.shell.about()
+
+    def next_pane(self) -> None:
+        """Put the keyboard into the next pane."""
+        panes = (self.ledger, self.stage, self.reasons, self.board, self.lanes)
+        focused = next((place for place, pane in enumerate(panes) if pane.hasFocus()), -1)
+        panes[(focused + 1) % len(panes)].setFocus()

@@ -1,0 +1,83 @@
+"""Every question the window asks in a dialog of its own. Tests answer in its place."""
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
+
+from umbrant.model.problems import Problem
+
+MOST_PROBLEMS = 12
+"""How many problems a dialog lists."""
+
+
+class Dialogs:
+    """Asks the author. Every method blocks until it is answered; None and False stand for 'no' and 'leave it'."""
+
+    def __init__(self, parent: QWidget) -> None:
+        self._parent = parent
+
+    def folder_to_open(self, start: Path) -> Path | None:
+        """The folder of a project."""
+        found = QFileDialog.getExistingDirectory(self._parent, "Open the folder of a project", str(start))
+        return Path(found) if found else None
+
+    def folder_to_save(self, start: Path) -> Path | None:
+        """The folder to save a project to."""
+        found = QFileDialog.getExistingDirectory(self._parent, "Save the project to a folder", str(start))
+        return Path(found) if found else None
+
+    def take_to_open(self, start: Path) -> Path | None:
+        """A take's file."""
+        found, _ = QFileDialog.getOpenFileName(self._parent, "Open a take", str(start), "Takes (*.take)")
+        return Path(found) if found else None
+
+    def take_to_save(self, start: Path) -> Path | None:
+        """Where to keep a take."""
+        found, _ = QFileDialog.getSaveFileName(self._parent, "Keep this take", str(start), "Takes (*.take)")
+        return Path(found) if found else None
+
+    def text(self, title: str, label: str, first: str = "") -> str | None:
+        """A line of text."""
+        text, fine = QInputDialog.getText(self._parent, title, label, text=first)
+        return text.strip() if fine and text.strip() else None
+
+    def whole_number(self, title: str, label: str, first: int) -> int | None:
+        """A whole number from 0 on."""
+        number, fine = QInputDialog.getInt(self._parent, title, label, first, 0, 2**31 - 1)
+        return number if fine else None
+
+    def choice(self, title: str, label: str, options: list[str]) -> str | None:
+        """One of several texts."""
+        found, fine = QInputDialog.getItem(self._parent, title, label, options, 0, False)
+        return found if fine else None
+
+    def unsaved(self, what: str) -> str:
+        """What to do with unsaved changes: 'save', 'discard' or 'stay'."""
+        box = QMessageBox(
+            QMessageBox.Icon.Question, "Unsaved changes", f"{what} has unsaved changes.", parent=self._parent
+        )
+        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+        discard = box.addButton("Discard", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        clicked = box.clickedButton()
+        return "save" if clicked is save else "discard" if clicked is discard else "stay"
+
+    def recover(self, what: str) -> bool:
+        """Whether to take up changes that an earlier visit did not save."""
+        box = QMessageBox(QMessageBox.Icon.Question, "Unsaved changes were kept", what, parent=self._parent)
+        yes = box.addButton("Take them up", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton("Discard them", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is yes
+
+    def problems(self, title: str, problems: list[Problem]) -> None:
+        """Tell what is wrong, each with its place and the way out."""
+        listed = [f"• {problem}" for problem in problems[:MOST_PROBLEMS]]
+        if len(problems) > MOST_PROBLEMS:
+            listed.append(f"… and {len(problems) - MOST_PROBLEMS} more; `umbrant roll` lists them all.")
+        QMessageBox.warning(self._parent, title, "\n\n".join(listed))
+
+    def message(self, title: str, text: str) -> None:
+        """Tell something."""
+        QMessageBox.information(self._parent, title, text)

@@ -1,0 +1,142 @@
+"""The whole take, one lane for each of the cast: what led when, the tape's window, and the playhead."""
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from umbrant.desk.state import Desk
+from umbrant.desk.theme import Palette, body_font
+from umbrant.model.documents import Member
+from umbrant.reasons.minds import behavior_of, leading_rows
+
+LANE, BAR, TOP, LEFT, RIGHT = 19, 14, 7, 110, 16
+
+
+class LanesView(QWidget):
+    """Click or drag to move the playhead; with Shift, to move the tape's window. Clicking a name looks at that one."""
+
+    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.palette_ = palette
+        self.setAccessibleName("Lanes")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip("Click or drag to move the playhead; with Shift, to move the window of the tape")
+        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.tape.changed):
+            changed.connect(self._refresh)
+        desk.playhead_moved.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 2 * TOP + LANE * max(1, len(self._cast())))
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(300, self.sizeHint().height())
+
+    def x_of(self, tick: float) -> float:
+        """Where a tick stands."""
+        return LEFT + tick / max(1, self.desk.tape.ticks) * (self.width() - LEFT - RIGHT)
+
+    def tick_at(self, x: float) -> float:
+        """Which tick stands at a place."""
+        return (x - LEFT) / max(1, self.width() - LEFT - RIGHT) * self.desk.tape.ticks
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        lane = int((event.position().y() - TOP) // LANE)
+        cast = self._cast()
+        if 0 <= lane < len(cast):
+            self.desk.select_agent(cast[lane].name)
+        if event.position().x() >= LEFT - 4:
+            self._move(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self._move(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.desk.tape.zoom(0.8 if event.angleDelta().y() > 0 else 1.25, self.tick_at(event.position().x()))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            names = [member.name for member in self._cast()]
+            if self.desk.agent in names:
+                step = 1 if event.key() == Qt.Key.Key_Down else -1
+                self.desk.select_agent(names[(names.index(self.desk.agent) + step) % len(names)])
+        else:
+            super().keyPressEvent(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), self.palette_.ground)
+        painter.setFont(body_font(11))
+        for place, member in enumerate(self._cast()):
+            self._lane(painter, TOP + place * LANE, member)
+        if self.desk.take is not None:
+            self._window(painter)
+            x = self.x_of(self.desk.playhead)
+            painter.fillRect(QRectF(x - 1, 1, 2, self.height() - 2), self.palette_.now)
+        if self.hasFocus():
+            painter.setPen(QPen(self.palette_.running, 1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        painter.end()
+
+    def _lane(self, painter: QPainter, top: int, member: Member) -> None:
+        chosen = member.name == self.desk.agent
+        painter.setFont(body_font(11, bold=chosen))
+        painter.setPen(self.palette_.ink if chosen else self.palette_.dim)
+        title = member.title or member.name
+        text = f"{title} ({member.behavior})" if member.behavior else title
+        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, LEFT - 18)
+        painter.drawText(QRectF(12, top, LEFT - 16, BAR), Qt.AlignmentFlag.AlignVCenter, shown)
+        painter.setFont(body_font(10))
+        whole = QRectF(LEFT, top, self.width() - LEFT - RIGHT, BAR)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self.palette_.rule)
+        painter.drawRoundedRect(whole.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1)
+        take, current = self.desk.take, self.desk.current
+        if take is None or current is None or member.name not in take.agents:
+            return
+        behavior = behavior_of(take, member.name)
+        rows = leading_rows(behavior) if behavior else ()
+        for lead in current.loaded.leads.get(member.name, ()):
+            colour = self.palette_.leads[rows.index(lead.row_id) % len(self.palette_.leads)]
+            name = behavior.row(lead.row_id).name if behavior else ""
+            self._bar(
+                painter,
+                QRectF(QPointF(self.x_of(lead.start), top), QPointF(self.x_of(lead.end + 1), top + BAR)),
+                colour,
+                name,
+            )
+
+    def _bar(self, painter: QPainter, bar: QRectF, colour: QColor, name: str) -> None:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawRoundedRect(bar.adjusted(0, 0, -1, 0), 2, 2)
+        if painter.fontMetrics().horizontalAdvance(name) + 8 <= bar.width():
+            painter.setPen(QColor("#FFFFFF"))
+            painter.drawText(bar.adjusted(5, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
+
+    def _window(self, painter: QPainter) -> None:
+        tape = self.desk.tape
+        shade = QColor(self.palette_.ink)
+        shade.setAlphaF(0.07)
+        box = QRectF(QPointF(self.x_of(tape.start), 2), QPointF(self.x_of(tape.end), self.height() - 2))
+        painter.setPen(QPen(self.palette_.faint, 1))
+        painter.setBrush(shade)
+        painter.drawRoundedRect(box, 3, 3)
+
+    def _move(self, event: QMouseEvent) -> None:
+        tick = self.tick_at(event.position().x())
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.desk.tape.centre(tick)
+        else:
+            self.desk.move_playhead(int(tick))
+
+    def _refresh(self) -> None:
+        self.updateGeometry()
+        self.update()
+
+    def _cast(self) -> tuple[Member, ...]:
+        scenario = self.desk.scenario
+        return scenario.cast if scenario else ()

@@ -1,0 +1,1 @@
+"""The ledger: outline, the column 'now', and tape on the same line."""

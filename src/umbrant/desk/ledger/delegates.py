@@ -1,0 +1,257 @@
+"""How each column of the ledger is drawn."""
+
+from bisect import bisect_right
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
+
+from umbrant.desk.ledger.layout import CHIPS, FIRST_X, INDENT, Flow, Fonts, Placed, RowLayout, shown_text
+from umbrant.desk.ledger.model import LedgerModel
+from umbrant.desk.sentence import ChipKey, Pill, Role
+from umbrant.desk.state import Desk
+from umbrant.desk.theme import ROW_HEIGHT, Palette
+from umbrant.model.documents import Row
+from umbrant.reasons.minds import leading_rows
+from umbrant.reasons.now import now_value
+from umbrant.take.record import Outcome, RowRecord, RowState, Span
+
+Index = QModelIndex | QPersistentModelIndex
+
+BLOCK, HALF, FOOT = 20.0, 9.0, 3.0
+"""The heights that tell running, success, and failure or refusal apart."""
+
+MARK_WIDTH = 4.0
+
+
+@dataclass
+class Brushes:
+    """What all delegates of a ledger draw with. The palette is changed when the window turns to Day or Night."""
+
+    palette: Palette
+    fonts: Fonts
+    line: float = ROW_HEIGHT
+    """The height of a row with one line."""
+
+
+class _Delegate(QStyledItemDelegate):
+    """Fills the cell and the line under it; subclasses draw what stands on it."""
+
+    def __init__(self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.model = model
+        self.brushes = brushes
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        row = self.model.row_at(index.row())
+        if row is None:
+            return
+        cell = QRectF(option.rect)
+        palette = self.brushes.palette
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setClipRect(cell)
+        painter.fillRect(cell, palette.selection if _is_selected(option) else self.background())
+        self.draw(painter, cell, row, option)
+        painter.setPen(QPen(palette.rule, 1))
+        painter.drawLine(QPointF(cell.left(), cell.bottom() - 0.5), QPointF(cell.right(), cell.bottom() - 0.5))
+        painter.restore()
+
+    def background(self) -> QColor:
+        """What the cell is filled with."""
+        return self.brushes.palette.sheet
+
+    def draw(self, painter: QPainter, cell: QRectF, row: Row, option: QStyleOptionViewItem) -> None:
+        """Draw a row's cell."""
+        raise NotImplementedError
+
+
+class OutlineDelegate(_Delegate):
+    """The sentence of a row, its number, its fold mark."""
+
+    def __init__(
+        self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject, layout_of: Callable[[Row], RowLayout]
+    ) -> None:
+        super().__init__(desk, model, brushes, parent)
+        self._layout_of = layout_of
+        self.focused: ChipKey | None = None
+        """The chip that the keyboard is on."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        row = self.model.row_at(index.row())
+        return QSize(200, int(self._layout_of(row).height)) if row else super().sizeHint(option, index)
+
+    def draw(self, painter: QPainter, cell: QRectF, row: Row, option: QStyleOptionViewItem) -> None:
+        layout = self._layout_of(row)
+        painter.translate(cell.topLeft())
+        self._gutter(painter, row, layout)
+        if row.muted:
+            painter.setOpacity(0.4)
+        for pill, rect in layout.pills:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self.brushes.palette.guard_fill if pill is Pill.GUARD else self.brushes.palette.wrap_fill)
+            painter.drawRoundedRect(rect, 4, 4)
+        for placed in layout.placed:
+            self._piece(painter, placed)
+        if row.muted and layout.placed:
+            first = layout.placed[0].rect
+            painter.setPen(QPen(self.brushes.palette.dim, 1))
+            middle = first.center().y()
+            painter.drawLine(QPointF(first.left(), middle), QPointF(layout.placed[-1].rect.right(), middle))
+        painter.setOpacity(1.0)
+        painter.translate(-cell.topLeft())
+
+    def _gutter(self, painter: QPainter, row: Row, layout: RowLayout) -> None:
+        behavior, palette = self.model.behavior, self.brushes.palette
+        if behavior is None or not layout.placed:
+            return
+        line = layout.placed[0].rect
+        leads = leading_rows(behavior)
+        if row.id in leads:
+            painter.fillRect(
+                QRectF(0, 0, 3, layout.height - 1), palette.leads[leads.index(row.id) % len(palette.leads)]
+            )
+        painter.setFont(self.brushes.fonts.small)
+        painter.setPen(palette.refused if self.desk.problems_of(row.id) else palette.faint)
+        number = QRectF(layout.indent_x - 70, line.top(), 63, line.height())
+        flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(
+            number, flags, behavior.outline.number[row.id] + (" !" if self.desk.problems_of(row.id) else "")
+        )
+        if behavior.outline.children[row.id]:
+            _triangle(painter, QPointF(12, line.center().y()), palette.dim, row.id in self.model.folded)
+
+    def _piece(self, painter: QPainter, placed: Placed) -> None:
+        piece, rect, palette = placed.piece, placed.rect, self.brushes.palette
+        missing = piece.chip is not None and piece.chip.missing
+        if piece.role in CHIPS:
+            keyed = piece.role is Role.KEY_CHIP
+            rule = palette.refused if missing else palette.key_rule if keyed else palette.chip_rule
+            style = Qt.PenStyle.DashLine if missing else Qt.PenStyle.SolidLine
+            painter.setPen(QPen(rule, 1, style))
+            painter.setBrush(palette.key_fill if keyed else palette.chip_fill)
+            painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+        if piece.chip is not None and piece.chip.key == self.focused:
+            painter.setPen(QPen(palette.now, 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(rect.adjusted(-2, -1, 2, 1), 5, 5)
+        painter.setFont(self.brushes.fonts.of(piece))
+        painter.setPen(palette.refused if missing else self._ink(piece.role))
+        middle = Qt.AlignmentFlag.AlignVCenter
+        align = Qt.AlignmentFlag.AlignHCenter if piece.role in CHIPS else Qt.AlignmentFlag.AlignLeft
+        painter.drawText(rect, align | middle, shown_text(self.brushes.fonts, placed))
+
+    def _ink(self, role: Role) -> QColor:
+        palette = self.brushes.palette
+        return {Role.KIND: palette.dim, Role.KEY_CHIP: palette.running}.get(role, palette.ink)
+
+
+class NowDelegate(_Delegate):
+    """The state of a row at the playhead, by height and colour, and the number that matters."""
+
+    def background(self) -> QColor:
+        return self.brushes.palette.ground
+
+    def draw(self, painter: QPainter, cell: QRectF, row: Row, option: QStyleOptionViewItem) -> None:
+        explainer, tick = self.desk.explainer, self.desk.playhead
+        if explainer is None or row.id not in explainer.outline.number:
+            return
+        state = explainer.record.row(row.id).state_at(tick)
+        middle = cell.top() + min(cell.height(), self.brushes.line) / 2
+        _mark(painter, QPointF(cell.left() + 9, middle + 5), state, self.brushes.palette, 10.0)
+        painter.setFont(self.brushes.fonts.small)
+        painter.setPen(self.brushes.palette.ink)
+        text = QRectF(cell.left() + 20, middle - 10, cell.width() - 22, 20)
+        flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        painter.drawText(text, flags, now_value(explainer, row.id, tick))
+
+
+class TapeDelegate(_Delegate):
+    """The history of a row: what it was at each tick, told by height first and colour second."""
+
+    def draw(self, painter: QPainter, cell: QRectF, row: Row, option: QStyleOptionViewItem) -> None:
+        explainer = self.desk.explainer
+        if explainer is not None and row.id in explainer.outline.number:
+            self._different(painter, cell, row.id)
+            self._history(painter, cell, explainer.record.row(row.id))
+        x = self.x_of(cell, self.desk.playhead)
+        if self.desk.take is not None and cell.left() <= x <= cell.right():
+            painter.fillRect(QRectF(x - 1, cell.top(), 2, cell.height()), self.brushes.palette.now)
+
+    def x_of(self, cell: QRectF, tick: float) -> float:
+        """Where a tick stands in a cell."""
+        tape = self.desk.tape
+        return cell.left() + (tick - tape.start) / tape.length * cell.width()
+
+    def tick_at(self, cell: QRectF, x: float) -> float:
+        """Which tick stands at a place in a cell."""
+        tape = self.desk.tape
+        return tape.start + (x - cell.left()) / max(1.0, cell.width()) * tape.length
+
+    def _different(self, painter: QPainter, cell: QRectF, row_id: str) -> None:
+        for stretch in self.desk.different.get(row_id, ()):
+            left, right = self.x_of(cell, stretch.start), self.x_of(cell, stretch.end + 1)
+            if right >= cell.left() and left <= cell.right():
+                band = QRectF(left, cell.top(), max(2.0, right - left), cell.height() - 1)
+                painter.fillRect(band, self.brushes.palette.different)
+
+    def _history(self, painter: QPainter, cell: QRectF, record: RowRecord) -> None:
+        tape, palette = self.desk.tape, self.brushes.palette
+        foot = cell.top() + (cell.height() + BLOCK) / 2 - 1
+        refusals = record.refusals.get("", [])
+        first = max(0, bisect_right(refusals, tape.start, key=lambda each: each.start) - 1)
+        for refusal in refusals[first:]:
+            if refusal.start > tape.end:
+                break
+            left, right = self.x_of(cell, refusal.start), self.x_of(cell, refusal.end + 1)
+            painter.fillRect(QRectF(left, foot - FOOT, max(1.5, right - left), FOOT), palette.refused)
+        first = max(0, bisect_right(record.spans, tape.start, key=lambda each: each.start) - 1)
+        for span in record.spans[first:]:
+            if span.start > tape.end:
+                break
+            self._span(painter, cell, span, foot)
+
+    def _span(self, painter: QPainter, cell: QRectF, span: Span, foot: float) -> None:
+        palette, take = self.brushes.palette, self.desk.take
+        end = span.end if span.end is not None else (take.ticks if take else span.start)
+        left, right = self.x_of(cell, span.start), self.x_of(cell, end)
+        if end > span.start:
+            block = QColor(palette.running)
+            block.setAlphaF(0.86)
+            painter.fillRect(QRectF(left, foot - BLOCK, max(1.5, right - left - 0.5), BLOCK), block)
+        if span.outcome is Outcome.SUCCESS:
+            painter.fillRect(QRectF(right, foot - HALF, MARK_WIDTH, HALF), palette.success)
+        elif span.outcome is Outcome.FAILURE:
+            painter.fillRect(QRectF(right, foot - FOOT, MARK_WIDTH + 1, FOOT), palette.refused)
+
+
+def make_flow(fonts: Fonts, width: float, *, compact: bool) -> Flow:
+    """The layout of an outline column."""
+    return Flow(fonts, max(width, FIRST_X + INDENT * 4.0), compact=compact)
+
+
+def _is_selected(option: QStyleOptionViewItem) -> bool:
+    return bool(option.state & QStyle.StateFlag.State_Selected)
+
+
+def _mark(painter: QPainter, foot: QPointF, state: RowState, palette: Palette, height: float) -> None:
+    """A state as a small block: tall, half, or a thin line at the foot."""
+    looks = {
+        RowState.RUNNING: (height, palette.running, 5.0),
+        RowState.SUCCESS: (height / 2, palette.success, 5.0),
+        RowState.FAILURE: (2.5, palette.refused, 8.0),
+        RowState.REFUSED: (2.5, palette.refused, 8.0),
+    }
+    if state in looks:
+        tall, colour, width = looks[state]
+        painter.fillRect(QRectF(foot.x(), foot.y() - tall, width, tall), colour)
+
+
+def _triangle(painter: QPainter, centre: QPointF, colour: QColor, folded: bool) -> None:
+    corners = [(-2, -4), (3, 0), (-2, 4)] if folded else [(-4, -2), (0, 3), (4, -2)]
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour)
+    painter.drawPolygon(QPolygonF([centre + QPointF(x, y) for x, y in corners]))

@@ -1,0 +1,289 @@
+"""Changing a chip in place: typed over, picked from a list, or dragged sideways."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QAbstractScrollArea, QCompleter, QLabel, QLineEdit, QMenu
+
+from umbrant.catalog.declare import Family
+from umbrant.catalog.language.check import faults
+from umbrant.desk.chips import ChipError, chip_edit, choices, stepped, typed_value
+from umbrant.desk.dialogs import Dialogs
+from umbrant.desk.sentence import Chip, Editor
+from umbrant.desk.state import Desk
+from umbrant.model.documents import Key, Project
+from umbrant.model.edits import GUARD, Edit, Slot, declare_key, part_index, remove_part
+from umbrant.model.values import KeyRef, KeyType, ParamValue, value_text
+
+PIXELS_A_STEP = 4.0
+FINE, COARSE = 0.1, 10.0
+
+
+class ChipEditing(QObject):
+    """Edits the chips of one ledger."""
+
+    def __init__(self, desk: Desk, table: QAbstractScrollArea, dialogs: Callable[[], Dialogs]) -> None:
+        super().__init__(table)
+        self._table = table
+        self._desk = desk
+        self._viewport = table.viewport()
+        self._dialogs = dialogs
+        self.line: InlineEditor | None = None
+        self.menu: QMenu | None = None
+
+    def begin(self, chip: Chip, rect: QRectF) -> None:
+        """Open a chip's editor at its place in the viewport."""
+        self.finish()
+        if chip.editor in (Editor.PICK, Editor.WATCH):
+            self.pick(chip, rect)
+            return
+        whole = self._whole_condition(chip) if chip.editor is Editor.CONDITION else chip
+        self.line = InlineEditor(self._table, whole, rect, self._check(whole))
+        if chip.editor is Editor.CONDITION:
+            self.line.offer(self._condition_words())
+        self.line.finished = lambda text: self._typed(whole, text)
+        self.line.open()
+
+    def finish(self) -> None:
+        """Close whatever editor is open, keeping what was typed."""
+        if self.line is not None:
+            self.line.commit()
+            self.line = None
+
+    def pick(self, chip: Chip, rect: QRectF) -> None:
+        """Open the list of what a chip can be set to."""
+        menu = QMenu(self._viewport)
+        menu.setAccessibleName(f"choices for {chip.label}")
+        menu.setToolTipsVisible(True)
+        self._fill(menu, chip)
+        self.menu = menu
+        menu.popup(self._viewport.mapToGlobal(rect.bottomLeft().toPoint() + QPoint(0, 2)))
+
+    def step(self, chip: Chip, steps: float, merges: str = "") -> None:
+        """Change a number by steps of its quantity."""
+        if chip.editor is Editor.NUMBER:
+            self._set(chip, stepped(chip, steps), merges)
+
+    def remove(self, chip: Chip) -> None:
+        """Take off the guard, decorator or upkeep that a chip stands in; of the row itself, put back the default."""
+        slot, behavior = chip.slot, self._behavior()
+        family, _ = part_index(slot.part)
+        if slot.part == GUARD or family:
+            self._desk.apply(
+                Edit(f"Remove {family or GUARD}", lambda p: remove_part(p, behavior, slot.row_id, slot.part))
+            )
+        elif chip.editor is not Editor.NAME and chip.span is None:
+            self._set(chip, None)
+
+    def _fill(self, menu: QMenu, chip: Chip) -> None:
+        for choice in choices(chip, self._desk.project, self._behavior()):
+            action = menu.addAction(choice.label)
+            action.setToolTip(choice.help)
+            action.setCheckable(True)
+            action.setChecked(choice.value == chip.value)
+            action.triggered.connect(lambda _=False, value=choice.value: self._set(chip, value))
+        keys = chip.param.keys if chip.param else ()
+        menu.addSeparator()
+        if keys:
+            menu.addAction("New key…", lambda: self.new_key(chip, keys))
+        if isinstance(chip.value, KeyRef) and chip.param is not None and chip.param.default is not None:
+            default = chip.param.default
+            menu.addAction(
+                f"Write a value ({value_text(default, chip.quantity.unit)})", lambda: self._set(chip, default)
+            )
+        if chip.slot.part:
+            family, _ = part_index(chip.slot.part)
+            menu.addAction(f"Remove this {family}", lambda: self.remove(chip))
+        elif chip.param is not None and not chip.param.required and chip.value != chip.param.default:
+            menu.addAction("Back to the default", lambda: self._set(chip, None))
+
+    def new_key(self, chip: Chip, types: tuple[KeyType, ...]) -> None:
+        """Make a key that fits a chip, and bind the chip to it."""
+        dialogs = self._dialogs()
+        name = dialogs.text("New key", "Name of the key (small letters, digits, _):")
+        if name is None:
+            return
+        kind = (
+            types[0] if len(types) == 1 else dialogs.choice("New key", "What it holds:", [str(each) for each in types])
+        )
+        if kind is None:
+            return
+        try:
+            key = Key(name=name, type=KeyType(kind))
+        except ValueError:
+            self._desk.told.emit(
+                f"'{name}' cannot name a key: write it with small letters, digits and _, a letter first."
+            )
+            return
+        self._desk.apply(self._declaring(key, chip))
+
+    def _declaring(self, key: Key, chip: Chip) -> Edit:
+        behavior = self._behavior()
+
+        def apply(project: Project) -> Project:
+            board = project.behavior(behavior).blackboard
+            if key.name not in project.blackboard(board).by_name:
+                project = declare_key(project, board, key)
+            return chip_edit(behavior, chip, KeyRef(key=key.name)).apply(project)
+
+        return Edit(f"New key {key.name}", apply)
+
+    def _typed(self, chip: Chip, text: str) -> None:
+        self.line = None
+        self._table.setFocus()
+        if chip.editor is Editor.CONDITION and not text.strip() and chip.slot.part == GUARD:
+            self.remove(chip)
+            return
+        keys = chip.param.keys if chip.param else ()
+        known = self._keys().get(text.strip())
+        try:
+            bound = known is not None and known.type in keys and chip.editor is Editor.NUMBER
+            value: ParamValue = KeyRef(key=text.strip()) if bound else typed_value(chip, text)
+        except ChipError as error:
+            self._desk.told.emit(str(error))
+            return
+        self._set(chip, value)
+
+    def _set(self, chip: Chip, value: ParamValue | None, merges: str = "") -> None:
+        self._desk.apply(chip_edit(self._behavior(), chip, value, merges=merges))
+
+    def _check(self, chip: Chip) -> Callable[[str], str]:
+        """What is wrong with a text typed into a chip; empty if nothing is."""
+        if chip.editor is Editor.CONDITION:
+            keys = self._keys()
+
+            def check(text: str) -> str:
+                found = faults(text, keys, self._desk.catalog) if text.strip() else []
+                return f"{found[0].message} {found[0].remedy}".strip() if found else ""
+
+            return check
+        if chip.editor is Editor.NUMBER:
+            return lambda text: "" if text.strip() in self._keys() else _number_fault(chip, text)
+        return lambda text: ""
+
+    def _whole_condition(self, chip: Chip) -> Chip:
+        slot = Slot(chip.slot.row_id, chip.slot.part, chip.slot.param)
+        return Chip(slot, Editor.CONDITION, chip.value, "condition")
+
+    def _condition_words(self) -> list[str]:
+        senses = [f"{kind.id}(" for kind in self._desk.catalog.family(Family.SENSE)]
+        return [*sorted(self._keys()), *senses, "and", "or", "not", "yes", "no"]
+
+    def _keys(self) -> dict[str, Key]:
+        behavior = self._desk.behavior
+        return self._desk.project.keys_of(behavior) if behavior else {}
+
+    def _behavior(self) -> str:
+        behavior = self._desk.behavior
+        return behavior.name if behavior else ""
+
+
+def _number_fault(chip: Chip, text: str) -> str:
+    try:
+        typed_value(chip, text)
+    except ChipError as error:
+        return str(error)
+    return ""
+
+
+class InlineEditor(QLineEdit):
+    """A line over a chip. Enter and leaving it keep what was typed, Escape does not. Says below what is wrong."""
+
+    def __init__(self, table: QAbstractScrollArea, chip: Chip, rect: QRectF, check: Callable[[str], str]) -> None:
+        viewport = table.viewport()
+        super().__init__(viewport)
+        self._table = table
+        self.finished: Callable[[str], None] = lambda text: None
+        self._check = check
+        self._open = True
+        self._first = chip.value if isinstance(chip.value, str) else value_text(chip.value)
+        self.setText("" if chip.value is None else self._first)
+        self.setAccessibleName(f"{chip.label} of the row")
+        wide = max(int(rect.width()) + 16, 300 if chip.editor is Editor.CONDITION else 70)
+        wide = max(wide, self.fontMetrics().horizontalAdvance(self.text()) + 24)
+        left = max(2, min(int(rect.left()) - 4, viewport.width() - wide - 4))
+        self.setGeometry(left, int(rect.top()) - 3, min(wide, viewport.width() - 4), int(rect.height()) + 6)
+        self._fault = QLabel(viewport)
+        self._fault.setObjectName("fault")
+        self._fault.setStyleSheet("background: #B4532E; color: white; padding: 3px 6px; border-radius: 3px;")
+        self._fault.hide()
+        self.textEdited.connect(self._say_fault)
+        self.returnPressed.connect(self.commit)
+
+    def open(self) -> None:
+        """Show it, ready to be typed over."""
+        self.selectAll()
+        self.show()
+        self.setFocus()
+
+    def offer(self, words: list[str]) -> None:
+        """Complete the word that is being typed."""
+        self.setCompleter(WordCompleter(words, self))
+
+    def commit(self) -> None:
+        """Keep what was typed."""
+        if self._open and self.text() != ("" if self._first is None else self._first):
+            self._close(keep=True)
+        else:
+            self._close(keep=False)
+
+    def cancel(self) -> None:
+        """Forget what was typed."""
+        self._close(keep=False)
+
+    def focusOutEvent(self, event: QEvent) -> None:
+        super().focusOutEvent(event)  # type: ignore[arg-type]
+        if event.reason() != Qt.FocusReason.PopupFocusReason:  # type: ignore[attr-defined]
+            self.commit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.cancel()
+        else:
+            super().keyPressEvent(event)
+
+    def _say_fault(self, text: str) -> None:
+        fault = self._check(text)
+        self._fault.setText(fault)
+        self._fault.setVisible(bool(fault))
+        self._fault.adjustSize()
+        self._fault.move(self.x(), self.y() + self.height() + 2)
+        self._fault.raise_()
+
+    def _close(self, *, keep: bool) -> None:
+        if not self._open:
+            return
+        self._open = False
+        text = self.text()
+        self.hide()
+        self._fault.deleteLater()
+        self.deleteLater()
+        if keep:
+            self.finished(text)
+        else:
+            self._table.setFocus()
+
+
+class WordCompleter(QCompleter):
+    """Completes the last word of a line, where QCompleter completes the whole of it."""
+
+    def __init__(self, words: list[str], line: QLineEdit) -> None:
+        super().__init__(words, line)
+        self._line = line
+        self.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+
+    def splitPath(self, path: str) -> list[str]:
+        return [_last_word(self._line.text()[: self._line.cursorPosition()])]
+
+    def pathFromIndex(self, index: object) -> str:
+        chosen = super().pathFromIndex(index)  # type: ignore[arg-type]
+        before = self._line.text()[: self._line.cursorPosition()]
+        return before[: len(before) - len(_last_word(before))] + chosen
+
+
+def _last_word(text: str) -> str:
+    start = len(text)
+    while start and (text[start - 1].isalnum() or text[start - 1] == "_"):
+        start -= 1
+    return text[start:]

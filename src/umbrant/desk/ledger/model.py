@@ -1,0 +1,127 @@
+"""The rows of a behavior as a flat table: those inside folded rows are left out."""
+
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt
+
+from umbrant.desk.sentence import has_more, sentence
+from umbrant.desk.state import Desk
+from umbrant.model.documents import Behavior, Row
+from umbrant.reasons.now import now_value
+
+OUTLINE, NOW, TAPE = range(3)
+
+Index = QModelIndex | QPersistentModelIndex
+
+
+class LedgerModel(QAbstractTableModel):
+    """Column OUTLINE holds the sentence, NOW the value at the playhead, TAPE the state in words."""
+
+    def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._desk = desk
+        self._rows: tuple[Row, ...] = ()
+        self._places: dict[str, int] = {}
+        self.folded: set[str] = set()
+        self.in_full: str = ""
+        """The row that shows its parameters in full."""
+        self.reload()
+
+    @property
+    def behavior(self) -> Behavior | None:
+        """The behavior whose rows these are."""
+        return self._desk.behavior
+
+    def reload(self) -> None:
+        """Take up the project as it now is."""
+        self.beginResetModel()
+        behavior = self.behavior
+        if behavior is None:
+            self._rows = ()
+        else:
+            hidden = {
+                inner
+                for folded in self.folded
+                if folded in behavior.by_id
+                for inner in behavior.outline.within(folded)
+                if inner != folded
+            }
+            self._rows = tuple(row for row in behavior.rows if row.id not in hidden)
+        self._places = {row.id: place for place, row in enumerate(self._rows)}
+        self.endResetModel()
+
+    def row_at(self, place: int) -> Row | None:
+        """The row in a line of the table."""
+        return self._rows[place] if 0 <= place < len(self._rows) else None
+
+    def place_of(self, row_id: str) -> int:
+        """The line of a row, -1 if it is not shown."""
+        return self._places.get(row_id, -1)
+
+    def fold(self, row_id: str) -> None:
+        """Fold a row's children away, or show them again."""
+        self.folded ^= {row_id}
+        self.reload()
+
+    def reveal(self, row_id: str) -> None:
+        """Unfold whatever hides a row."""
+        behavior = self.behavior
+        if behavior is None or row_id not in behavior.by_id:
+            return
+        above = set(behavior.outline.path(row_id)[:-1]) & self.folded
+        if above:
+            self.folded -= above
+            self.reload()
+
+    def pieces(self, row: Row) -> list[Any]:
+        """The sentence of a row, as the outline shows it."""
+        return sentence(row, self._desk.catalog, in_full=row.id == self.in_full)
+
+    def has_more(self, row: Row) -> bool:
+        """Whether a row has parameters that are not shown."""
+        return row.id != self.in_full and has_more(row, self._desk.catalog)
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self._rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else 3
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        row = self.row_at(index.row())
+        if row is None:
+            return None
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return self._text(row, index.column())
+        if role == Qt.ItemDataRole.ToolTipRole and index.column() == OUTLINE:
+            return self._tip(row)
+        return None
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role != Qt.ItemDataRole.DisplayRole or orientation != Qt.Orientation.Horizontal:
+            return None
+        if section == NOW:
+            return f"at {self._desk.seconds(self._desk.playhead):.2f} s" if self._desk.take else "now"
+        return "Behavior" if section == OUTLINE else "Tape"
+
+    def playhead_moved(self) -> None:
+        """The values of column NOW are others."""
+        self.headerDataChanged.emit(Qt.Orientation.Horizontal, NOW, NOW)
+
+    def _text(self, row: Row, column: int) -> str:
+        if column == OUTLINE:
+            number = self.behavior.outline.number[row.id] if self.behavior else ""
+            return f"{number} {' '.join(piece.text for piece in self.pieces(row))}"
+        explainer = self._desk.explainer
+        if explainer is None or row.id not in explainer.outline.number:
+            return ""
+        if column == NOW:
+            return now_value(explainer, row.id, self._desk.playhead)
+        return explainer.record.row(row.id).state_at(self._desk.playhead).value
+
+    def _tip(self, row: Row) -> str | None:
+        problems = self._desk.problems_of(row.id)
+        if problems:
+            return "\n".join(f"{problem.message} {problem.remedy}".strip() for problem in problems)
+        kind = self._desk.catalog.kinds.get(row.kind)
+        return row.note or (kind.help if kind else None)

@@ -1,0 +1,162 @@
+"""Type-to-search over the catalog, to add a row, a decorator or an upkeep."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PySide6.QtCore import QEvent, QObject, QPoint, QStringListModel, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QListView, QVBoxLayout, QWidget
+from rapidfuzz import fuzz, utils
+
+from umbrant.catalog.declare import Catalog, Family, Kind
+from umbrant.catalog.validation import RUNS
+
+WIDTH, HEIGHT = 380, 330
+
+
+@dataclass(frozen=True)
+class Offer:
+    """Something the search can add: a kind, as a row, a decorator or an upkeep."""
+
+    kind: Kind
+    role: str
+    """'row', 'decorator' or 'upkeep'."""
+
+    @property
+    def label(self) -> str:
+        """How it is listed."""
+        phrase = self.kind.phrase.replace("[", "").replace("]", "").replace("{", "").replace("}", "")
+        where = {"decorator": "decorator · ", "upkeep": "upkeep · "}.get(self.role, f"{self.kind.family} · ")
+        return f"{where}{self.kind.title}" + (f" — {phrase}" if phrase and self.role != "decorator" else "")
+
+
+def offers(catalog: Catalog, *, for_row: bool) -> list[Offer]:
+    """What can be added: kinds as rows; for a selected row also decorators and upkeep to put on it."""
+    found = [Offer(kind, "row") for kind in catalog.family(*RUNS)]
+    if for_row:
+        found.extend(Offer(kind, "decorator") for kind in catalog.family(Family.DECORATOR))
+        found.extend(Offer(kind, "upkeep") for kind in catalog.family(Family.ACTION) if not kind.takes_time)
+    return found
+
+
+def ranked(text: str, found: Sequence[Offer]) -> list[Offer]:
+    """The offers that fit what was typed, the best first; all of them in their order when nothing was typed."""
+    if not text.strip():
+        return list(found)
+    scored = [(_score(text, offer), -place, offer) for place, offer in enumerate(found)]
+    return [offer for score, _, offer in sorted(scored, key=lambda each: each[:2], reverse=True) if score >= 55]
+
+
+def _score(text: str, offer: Offer) -> float:
+    typed = text.strip().lower()
+    title = offer.kind.title
+    if title.startswith(typed):
+        return 200 - len(title)
+    if typed in f"{title} {offer.role}":
+        return 120
+    whole = f"{offer.role} {title} {offer.kind.phrase} {offer.kind.help.splitlines()[0]}"
+    return max(fuzz.WRatio(typed, title), fuzz.partial_ratio(typed, whole, processor=utils.default_process) * 0.9)
+
+
+class SearchPopup(QFrame):
+    """A line to type into, what fits it below, and what the chosen one does."""
+
+    chosen = Signal(object)
+    """An `Offer`."""
+    closed = Signal()
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._area = parent
+        self.setObjectName("search")
+        self.setAccessibleName("Add a row")
+        self._offers: list[Offer] = []
+        self._shown: list[Offer] = []
+        self.line = QLineEdit(self)
+        self.line.setPlaceholderText("Type to search the nodes")
+        self.line.setAccessibleName("Search the nodes")
+        self.line.installEventFilter(self)
+        self.list = QListView(self)
+        self.list.setAccessibleName("Nodes found")
+        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list.setModel(QStringListModel(self))
+        self.help = QLabel(self)
+        self.help.setObjectName("dim")
+        self.help.setWordWrap(True)
+        self.help.setMinimumHeight(66)
+        self.help.setAlignment(Qt.AlignmentFlag.AlignTop)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 8, 8, 8)
+        layout.setSpacing(6)
+        for widget in (self.line, self.list, self.help):
+            layout.addWidget(widget)
+        self.line.textChanged.connect(self._search)
+        self.list.selectionModel().currentChanged.connect(self._explain)
+        self.list.clicked.connect(lambda _: self._choose())
+        self.hide()
+
+    def open(self, found: list[Offer], at: QPoint) -> None:
+        """Open it in its parent at a place, with these offers."""
+        self._offers = found
+        area = self._area.rect()
+        wide, high = min(WIDTH, area.width() - 8), min(HEIGHT, area.height() - 8)
+        left = max(4, min(at.x(), area.width() - wide - 4))
+        top = at.y() if at.y() + high <= area.height() else max(4, area.height() - high - 4)
+        self.setGeometry(left, top, wide, high)
+        self.line.clear()
+        self._search("")
+        self.show()
+        self.raise_()
+        self.line.setFocus()
+
+    def dismiss(self) -> None:
+        """Close it with nothing chosen."""
+        if self.isVisible():
+            self.hide()
+            self.closed.emit()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and self._key(event):
+            return True
+        if event.type() == QEvent.Type.FocusOut and watched is self.line:
+            self.dismiss()
+        return super().eventFilter(watched, event)
+
+    def _key(self, event: QKeyEvent) -> bool:
+        steps = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1, Qt.Key.Key_PageDown: 8, Qt.Key.Key_PageUp: -8}
+        if event.key() in steps:
+            self._select(self.list.currentIndex().row() + steps[Qt.Key(event.key())])
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._choose()
+        elif event.key() == Qt.Key.Key_Escape:
+            self.dismiss()
+        else:
+            return False
+        return True
+
+    def _search(self, text: str) -> None:
+        self._shown = ranked(text, self._offers)
+        model = self.list.model()
+        assert isinstance(model, QStringListModel)  # noqa: S101  (set above)
+        model.setStringList([offer.label for offer in self._shown])
+        self._select(0)
+        if not self._shown:
+            self.help.setText("Nothing fits. Try a word for what the NPC should do: go, wait, look, say, check.")
+
+    def _select(self, place: int) -> None:
+        if self._shown:
+            place = max(0, min(len(self._shown) - 1, place))
+            self.list.setCurrentIndex(self.list.model().index(place, 0))
+            self._explain()
+
+    def _explain(self, *_: object) -> None:
+        place = self.list.currentIndex().row()
+        if 0 <= place < len(self._shown):
+            self.help.setText(self._shown[place].kind.help)
+
+    def _choose(self) -> None:
+        place = self.list.currentIndex().row()
+        if 0 <= place < len(self._shown):
+            offer = self._shown[place]
+            self.hide()
+            self.chosen.emit(offer)

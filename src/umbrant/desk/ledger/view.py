@@ -1,0 +1,458 @@
+"""The ledger's table: walking rows and chips by keyboard, dragging numbers, moving the playhead on the tape."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtCore import QEvent, QModelIndex, QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidget
+
+from umbrant.desk.dialogs import Dialogs
+from umbrant.desk.ledger.delegates import Brushes, NowDelegate, OutlineDelegate, TapeDelegate, make_flow
+from umbrant.desk.ledger.editing import COARSE, FINE, PIXELS_A_STEP, ChipEditing
+from umbrant.desk.ledger.layout import Flow, Fonts, RowLayout
+from umbrant.desk.ledger.model import NOW, OUTLINE, TAPE, LedgerModel
+from umbrant.desk.ledger.ruler import TapeHeader
+from umbrant.desk.ledger.search import Offer, SearchPopup, offers
+from umbrant.desk.sentence import Chip, Editor
+from umbrant.desk.state import Desk
+from umbrant.desk.theme import COMPACT_ROW_HEIGHT, ROW_HEIGHT, Palette
+from umbrant.model.documents import Behavior, Row
+from umbrant.model.edits import Edit, add_decorator, add_upkeep, fresh_id, insert_row
+
+OUTLINE_WIDTH, NOW_WIDTH = 430, 74
+DRAG_STARTS_AT = 4
+
+
+@dataclass
+class _Drag:
+    """A number being dragged sideways."""
+
+    chip: Chip
+    from_x: float
+    merges: str
+    moved: bool = False
+
+
+class LedgerView(QTableView):
+    """Outline, now and tape of the behavior that is looked at."""
+
+    edited = Signal()
+
+    def __init__(
+        self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], parent: QWidget | None = None
+    ) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.setAccessibleName("Ledger")
+        self.brushes = Brushes(palette, Fonts.make())
+        self.ledger = LedgerModel(desk, self)
+        self._compact = False
+        self._layouts: dict[str, RowLayout] = {}
+        self._flow: Flow | None = None
+        self._drag: _Drag | None = None
+        self._drags = 0
+        self._scrubbing = False
+        self._place_of_new: tuple[str | None, str | None] = (None, None)
+        self.setModel(self.ledger)
+        self.outline_delegate = OutlineDelegate(desk, self.ledger, self.brushes, self, self.layout_of)
+        self.tape_delegate = TapeDelegate(desk, self.ledger, self.brushes, self)
+        self.now_delegate = NowDelegate(desk, self.ledger, self.brushes, self)
+        self.setItemDelegateForColumn(OUTLINE, self.outline_delegate)
+        self.setItemDelegateForColumn(NOW, self.now_delegate)
+        self.setItemDelegateForColumn(TAPE, self.tape_delegate)
+        self.editing = ChipEditing(desk, self, dialogs)
+        self.search = SearchPopup(self.viewport())
+        self.search.chosen.connect(self._add)
+        self.search.closed.connect(self.setFocus)
+        self._set_up()
+        self._connect()
+        self.reload()
+
+    # what it shows
+
+    def layout_of(self, row: Row) -> RowLayout:
+        """The layout of a row's sentence in the outline's present width."""
+        if row.id not in self._layouts:
+            behavior = self.ledger.behavior
+            depth = behavior.outline.depth[row.id] if behavior else 0
+            self._layouts[row.id] = self.flow.lay_out(self.ledger.pieces(row), depth)
+        return self._layouts[row.id]
+
+    @property
+    def flow(self) -> Flow:
+        """How sentences are laid out."""
+        if self._flow is None:
+            self._flow = make_flow(self.brushes.fonts, self.columnWidth(OUTLINE), compact=self._compact)
+        return self._flow
+
+    def reload(self) -> None:
+        """Take up the project, the agent and the take as they now are."""
+        self.ledger.reload()
+        self._lay_out_again()
+        self._show_selected(self.desk.row_id)
+
+    def set_palette(self, palette: Palette) -> None:
+        """Turn to Day or Night."""
+        self.brushes.palette = palette
+        self.viewport().update()
+
+    def set_compact(self, compact: bool) -> None:
+        """Show rows at 26 or at 34 pixels."""
+        self._compact = compact
+        self.brushes.line = COMPACT_ROW_HEIGHT if compact else ROW_HEIGHT
+        self._lay_out_again()
+
+    def toggle_full(self) -> None:
+        """Show all parameters of the selected row, or only those that are not at their default."""
+        self.ledger.in_full = "" if self.ledger.in_full == self.desk.row_id else self.desk.row_id
+        self._lay_out_again()
+
+    def toggle_fold(self) -> None:
+        """Fold the selected row's children away, or show them again."""
+        row = self.desk.row
+        if row is not None and self.ledger.behavior and self.ledger.behavior.outline.children[row.id]:
+            self.ledger.fold(row.id)
+            self._lay_out_again()
+            self._show_selected(row.id)
+
+    # chips
+
+    def chips(self) -> list[tuple[Chip, QRectF]]:
+        """The chips of the selected row."""
+        row = self.desk.row
+        return self.layout_of(row).chips() if row is not None else []
+
+    @property
+    def focused_chip(self) -> tuple[Chip, QRectF] | None:
+        """The chip that the keyboard is on."""
+        wanted = self.outline_delegate.focused
+        return next(((chip, rect) for chip, rect in self.chips() if chip.key == wanted), None)
+
+    def focus_chip(self, step: int) -> None:
+        """Put the keyboard on the next (1) or the previous (-1) chip of the selected row."""
+        chips = self.chips()
+        if not chips:
+            return
+        keys = [chip.key for chip, _ in chips]
+        focused = self.outline_delegate.focused
+        if focused in keys:
+            place = (keys.index(focused) + step) % len(keys)
+        else:
+            place = min(1, len(keys) - 1) if step > 0 else len(keys) - 1
+        self.outline_delegate.focused = keys[place]
+        self.viewport().update()
+
+    def leave_chips(self) -> None:
+        """Take the keyboard back from chips to rows."""
+        self.outline_delegate.focused = None
+        self.viewport().update()
+
+    def edit_chip(self, chip: Chip, rect: QRectF) -> None:
+        """Open a chip's editor."""
+        self.editing.begin(chip, rect.translated(self._cell(self.desk.row_id, OUTLINE).topLeft()))
+
+    def rename(self) -> None:
+        """Type another name for the selected row."""
+        for chip, rect in self.chips():
+            if chip.editor is Editor.NAME:
+                self.edit_chip(chip, rect)
+                return
+
+    def remove_chip(self) -> bool:
+        """Take off what the focused chip stands in; says whether a chip was focused."""
+        focused = self.focused_chip
+        if focused is None:
+            return False
+        self.editing.remove(focused[0])
+        return True
+
+    # adding
+
+    def open_search(self) -> None:
+        """Search for a row to add: inside a composite, after any other row; or something to put on the row."""
+        self.editing.finish()
+        behavior, row = self.ledger.behavior, self.desk.row
+        if behavior is None:
+            return
+        self._place_of_new = self._after_and_under(behavior, row)
+        at = self._cell(row.id, OUTLINE).bottomLeft() if row else QPointF(0, 0)
+        indent = self.layout_of(row).indent_x if row else 20
+        self.search.open(offers(self.desk.catalog, for_row=row is not None), QPoint(int(indent), int(at.y()) + 1))
+
+    def _after_and_under(self, behavior: Behavior, row: Row | None) -> tuple[str | None, str | None]:
+        if row is None:
+            return None, None
+        kind = self.desk.catalog.kinds.get(row.kind)
+        parent = behavior.outline.parent[row.id]
+        if (kind is not None and kind.family == "composite") or parent is None:
+            children = behavior.outline.children[row.id]
+            return (children[-1] if children else None), row.id
+        return row.id, parent
+
+    def _add(self, offer: Offer) -> None:
+        behavior, row = self.ledger.behavior, self.desk.row
+        if behavior is None:
+            return
+        name, kind = behavior.name, offer.kind
+        if offer.role == "row":
+            after, under = self._place_of_new
+            new = Row(id=fresh_id(behavior), under=under, kind=kind.id, name=kind.title.capitalize())
+            edit = Edit(f"Add {kind.title}", lambda p: insert_row(p, name, new, after=after, under=under))
+            self.desk.apply(edit)
+            self.ledger.reveal(new.id)
+            self.desk.select_row(new.id)
+        elif row is not None:
+            add = add_decorator if offer.role == "decorator" else add_upkeep
+            self.desk.apply(Edit(f"Add {kind.title}", lambda p: add(p, name, row.id, kind.id)))
+        self.setFocus()
+        self._begin_first_missing()
+        self.edited.emit()
+
+    def _begin_first_missing(self) -> None:
+        """Open the first chip of the new row that has to be filled in."""
+        missing = next(((chip, rect) for chip, rect in self.chips() if chip.missing), None)
+        if missing is not None:
+            self.outline_delegate.focused = missing[0].key
+            self.edit_chip(*missing)
+
+    # events
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        focused = self.focused_chip
+        if focused is not None and self._chip_key(event, *focused):
+            return
+        if event.key() == Qt.Key.Key_Escape:
+            self.leave_chips()
+        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown) or (
+            event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End) and not event.modifiers()
+        ):
+            super().keyPressEvent(event)
+        else:
+            event.ignore()
+
+    def _chip_key(self, event: QKeyEvent, chip: Chip, rect: QRectF) -> bool:
+        key = event.key()
+        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.focus_chip(1 if key == Qt.Key.Key_Right else -1)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and chip.editor is Editor.NUMBER:
+            steps = 1.0 if key == Qt.Key.Key_Up else -1.0
+            self.editing.step(chip, steps * _factor(event.modifiers()), merges=f"step {chip.key}")
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self.edit_chip(chip, rect)
+        elif key == Qt.Key.Key_Escape:
+            self.leave_chips()
+        else:
+            return False
+        return True
+
+    def event(self, event: QEvent) -> bool:
+        """Keys that walk chips are the ledger's own while a chip is focused, whatever shortcut they have elsewhere."""
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            walking = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
+            if self.outline_delegate.focused is not None and event.key() in walking and not event.modifiers():
+                event.accept()
+                return True
+        return super().event(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.editing.finish()
+        index = self.indexAt(event.position().toPoint())
+        row = self.ledger.row_at(index.row())
+        if row is None:
+            self.setFocus()
+            return
+        self.desk.select_row(row.id)
+        self.leave_chips()
+        if event.button() is not Qt.MouseButton.LeftButton:
+            return
+        if index.column() == OUTLINE:
+            self._press_outline(row, event.position())
+        elif index.column() == TAPE:
+            self._scrubbing = True
+            self._scrub(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._scrubbing:
+            self._scrub(event.position())
+        elif self._drag is not None:
+            self._drag_on(event)
+        else:
+            self._show_cursor(event.position())
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._scrubbing = False
+        drag, self._drag = self._drag, None
+        if drag is not None and not drag.moved:
+            found = self._chip_at(event.position())
+            if found is not None and found[0].key == drag.chip.key:
+                self.editing.begin(*found)
+        elif drag is not None:
+            self.desk.history.settle()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.mousePressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        found = self._chip_at(QPointF(event.pos()))
+        if found is not None:
+            self.editing.pick(*found)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        tape = self._cell_rect(TAPE)
+        turns, modifiers = event.angleDelta(), event.modifiers()
+        over_tape = tape.left() <= event.position().x() <= tape.right()
+        if over_tape and modifiers & Qt.KeyboardModifier.ControlModifier:
+            around = self.tape_delegate.tick_at(QRectF(tape), event.position().x())
+            self.desk.tape.zoom(0.8 if turns.y() > 0 else 1.25, around)
+        elif over_tape and (turns.x() or modifiers & Qt.KeyboardModifier.ShiftModifier):
+            self.desk.tape.move(-(turns.x() or turns.y()) / 120 * self.desk.tape.length * 0.1)
+        else:
+            super().wheelEvent(event)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.search.dismiss()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        painter = QPainter(self.viewport())
+        end = self.rowViewportPosition(self.ledger.rowCount() - 1) + self.rowHeight(self.ledger.rowCount() - 1)
+        end = max(0, end) if self.ledger.rowCount() else 0
+        painter.setPen(self.brushes.palette.faint)
+        painter.setFont(self.brushes.fonts.body)
+        count = len(self.desk.catalog.kinds)
+        line = QRect(44, end, self.viewport().width() - 50, 38)
+        text = f"Enter adds a row · Tab nests it · type to search {count} nodes"
+        if line.bottom() <= self.viewport().height():
+            painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, text)
+        painter.end()
+
+    # inside
+
+    def _set_up(self) -> None:
+        header = TapeHeader(self.desk, self.brushes, self)
+        self.setHorizontalHeader(header)
+        self.verticalHeader().hide()
+        self.verticalHeader().setMinimumSectionSize(20)
+        header.setSectionResizeMode(OUTLINE, QHeaderView.ResizeMode.Interactive)
+        header.setSectionResizeMode(NOW, QHeaderView.ResizeMode.Fixed)
+        header.setSectionResizeMode(TAPE, QHeaderView.ResizeMode.Stretch)
+        header.setMinimumSectionSize(60)
+        header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        header.setHighlightSections(False)
+        header.setSectionsClickable(False)
+        header.setFixedHeight(27)
+        self.setColumnWidth(OUTLINE, OUTLINE_WIDTH)
+        self.setColumnWidth(NOW, NOW_WIDTH)
+        self.setShowGrid(False)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setTabKeyNavigation(False)
+        self.setMouseTracking(True)
+        self.viewport().setMouseTracking(True)
+
+    def _connect(self) -> None:
+        desk = self.desk
+        desk.project_changed.connect(self.reload)
+        desk.agent_changed.connect(self.reload)
+        desk.take_changed.connect(self._repaint)
+        desk.tape.changed.connect(self._repaint)
+        desk.playhead_moved.connect(self._repaint)
+        desk.row_selected.connect(self._show_selected)
+        self.horizontalHeader().sectionResized.connect(self._resized)
+        self.selectionModel().currentRowChanged.connect(self._walked)
+
+    def _repaint(self) -> None:
+        self.ledger.playhead_moved()
+        self.horizontalHeader().viewport().update()
+        self.viewport().update()
+
+    def _resized(self, column: int, old: int, new: int) -> None:
+        if column == OUTLINE:
+            QTimer.singleShot(0, self, self._lay_out_again)
+
+    def _lay_out_again(self) -> None:
+        self._flow = None
+        self._layouts.clear()
+        for place in range(self.ledger.rowCount()):
+            row = self.ledger.row_at(place)
+            if row is not None:
+                self.setRowHeight(place, int(self.layout_of(row).height))
+        self.viewport().update()
+
+    def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
+        row = self.ledger.row_at(current.row())
+        if row is not None and row.id != self.desk.row_id:
+            self.leave_chips()
+            self.desk.select_row(row.id)
+
+    def _show_selected(self, row_id: str) -> None:
+        self.ledger.reveal(row_id)
+        place = self.ledger.place_of(row_id)
+        if place < 0:
+            return
+        index = self.ledger.index(place, OUTLINE)
+        if self.currentIndex().row() != place:
+            self.setCurrentIndex(index)
+        self.scrollTo(index)
+        self.setAccessibleDescription(str(self.ledger.data(index)))
+
+    def _press_outline(self, row: Row, position: QPointF) -> None:
+        if position.x() < 22 and self.ledger.behavior and self.ledger.behavior.outline.children[row.id]:
+            self.toggle_fold()
+            return
+        found = self._chip_at(position)
+        if found is None:
+            return
+        self._drags += 1
+        self._drag = _Drag(found[0], position.x(), f"drag {self._drags}")
+
+    def _drag_on(self, event: QMouseEvent) -> None:
+        drag = self._drag
+        if drag is None or drag.chip.editor is not Editor.NUMBER:
+            return
+        apart = event.position().x() - drag.from_x
+        if not drag.moved and abs(apart) < DRAG_STARTS_AT:
+            return
+        drag.moved = True
+        steps = round(apart / PIXELS_A_STEP) * _factor(event.modifiers())
+        self.editing.step(drag.chip, steps, merges=drag.merges)
+
+    def _scrub(self, position: QPointF) -> None:
+        self.desk.move_playhead(int(self.tape_delegate.tick_at(QRectF(self._cell_rect(TAPE)), position.x())))
+
+    def _show_cursor(self, position: QPointF) -> None:
+        found = self._chip_at(position)
+        if found is None:
+            self.viewport().unsetCursor()
+        elif found[0].editor is Editor.NUMBER:
+            self.viewport().setCursor(Qt.CursorShape.SizeHorCursor)
+        else:
+            self.viewport().setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def _chip_at(self, position: QPointF) -> tuple[Chip, QRectF] | None:
+        """The chip under a place of the viewport, and its rectangle there."""
+        index = self.indexAt(position.toPoint())
+        row = self.ledger.row_at(index.row())
+        if row is None or index.column() != OUTLINE:
+            return None
+        corner = QPointF(self.visualRect(index).topLeft())
+        found = self.layout_of(row).chip_at(position - corner)
+        return (found[0], found[1].translated(corner)) if found else None
+
+    def _cell(self, row_id: str, column: int) -> QRectF:
+        return QRectF(self.visualRect(self.ledger.index(self.ledger.place_of(row_id), column)))
+
+    def _cell_rect(self, column: int) -> QRect:
+        left = self.columnViewportPosition(column)
+        return QRect(left, 0, self.columnWidth(column), self.viewport().height())
+
+
+def _factor(modifiers: Qt.KeyboardModifier) -> float:
+    if modifiers & Qt.KeyboardModifier.ShiftModifier:
+        return FINE
+    return COARSE if modifiers & Qt.KeyboardModifier.ControlModifier else 1.0

@@ -1,0 +1,50 @@
+"""A message over the window that goes away by itself, or when it is clicked."""
+
+from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtWidgets import QLabel, QWidget
+
+SHOWN_MS = 9000
+WIDEST = 560
+
+
+class Notice(QLabel):
+    """Shows what the desk tells."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._area = parent
+        self.setObjectName("noticeText")
+        self.setAccessibleName("Message")
+        self.setWordWrap(True)
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setContentsMargins(12, 8, 12, 8)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.timeout.connect(self.hide)
+        parent.installEventFilter(self)
+        self.hide()
+
+    def tell(self, text: str) -> None:
+        """Show a message, or take the last one away if there is none."""
+        self.setText(text)
+        self.setVisible(bool(text))
+        self._place()
+        self._timer.start(SHOWN_MS + 40 * len(text))
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Resize:
+            self._place()
+        return super().eventFilter(watched, event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.hide()
+
+    def _place(self) -> None:
+        if self.isHidden():
+            return
+        wide = min(WIDEST, self._area.width() - 40, self.fontMetrics().horizontalAdvance(self.text()) + 40)
+        self.setFixedWidth(max(120, wide))
+        self.setFixedHeight(self.heightForWidth(self.width()))
+        self.move(16, self._area.height() - self.height() - 12)
+        self.raise_()

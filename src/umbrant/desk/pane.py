@@ -1,0 +1,175 @@
+"""All views of one desk, laid out: ledger, stage, reasons, blackboard, lanes, transport."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QToolButton, QVBoxLayout, QWidget
+
+from umbrant.desk.actions import ACTIONS, Action, Where, sequences
+from umbrant.desk.bars import TopBar, Transport
+from umbrant.desk.board_view import BoardView
+from umbrant.desk.commands import Commands, Shell
+from umbrant.desk.dialogs import Dialogs
+from umbrant.desk.lanes import LanesView
+from umbrant.desk.ledger.view import LedgerView
+from umbrant.desk.notice import Notice
+from umbrant.desk.player import Player
+from umbrant.desk.reasons_view import ReasonsView
+from umbrant.desk.recovery import Keeper
+from umbrant.desk.stage_view import StageView
+from umbrant.desk.state import Desk
+from umbrant.desk.theme import Palette, body_font
+
+
+class DeskPane(QWidget):
+    """The central widget of the window for one desk. `actions` are the registry's, bound to this desk."""
+
+    def __init__(self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], shell: Shell) -> None:
+        super().__init__()
+        self.setFont(body_font())
+        self.desk = desk
+        desk.setParent(self)
+        self.keeper = Keeper(desk)
+        self.player = Player(desk)
+        self.ledger = LedgerView(desk, palette, dialogs, self)
+        self.stage = StageView(desk, palette, self)
+        self.reasons = ReasonsView(desk, palette, self)
+        self.board = BoardView(desk, palette, self)
+        self.lanes = LanesView(desk, palette, self)
+        self.commands = Commands(
+            desk, self.player, self.ledger, self.stage, self.reasons, self.board, self.lanes, dialogs, shell
+        )
+        self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
+        self.top = TopBar(desk, self.actions_by_id, self)
+        self.transport = Transport(desk, self.player, self.actions_by_id, palette, self)
+        self.across = QSplitter(Qt.Orientation.Horizontal, self)
+        self.down = QSplitter(Qt.Orientation.Vertical, self)
+        self._lay_out()
+        self.notice = Notice(self.across)
+        desk.told.connect(self.notice.tell)
+        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.row_selected):
+            changed.connect(self.refresh_actions)
+        self.refresh_actions()
+
+    def set_palette(self, palette: Palette) -> None:
+        """Turn to Day or Night."""
+        self.ledger.set_palette(palette)
+        self.transport.set_palette(palette)
+        for view in (self.stage, self.reasons, self.lanes, self.board.history):
+            view.palette_ = palette
+        self.stage.update()
+        self.lanes.update()
+        self.reasons.refresh()
+        self.board.viewport().update()
+
+    def refresh_actions(self) -> None:
+        """Enable what can be done now, and name what undo and redo would do."""
+        for action in ACTIONS:
+            self.actions_by_id[action.id].setEnabled(action.enabled(self.commands))
+        history = self.desk.history
+        for name, title, step in (("undo", "Undo", history.undo_name), ("redo", "Redo", history.redo_name)):
+            self.actions_by_id[name].setText(f"{title}: {step}" if step else title)
+        row = self.desk.row
+        self.actions_by_id["mute"].setText("Unmute" if row is not None and row.muted else "Mute")
+
+    def close_desk(self, *, keep_changes: bool = False) -> None:
+        """End what runs in the background. `keep_changes` leaves unsaved changes for the next visit."""
+        self.player.pause()
+        if keep_changes:
+            self.keeper.keep_now()
+            self.keeper.abandon()
+        else:
+            self.keeper.close()
+        self.desk.close()
+
+    def panes(self) -> tuple[QWidget, ...]:
+        """The panes in which plain letters and arrows are keys."""
+        return (self.ledger, self.stage, self.reasons, self.board, self.lanes)
+
+    def _bound(self, action: Action) -> QAction:
+        bound = QAction(action.title, self)
+        bound.setObjectName(action.id)
+        bound.setShortcuts(sequences(action))
+        keys = ", ".join(each.toString() for each in sequences(action)[:1])
+        bound.setToolTip(f"{action.help} ({keys})" if keys else action.help)
+        bound.setStatusTip(action.help)
+        bound.setCheckable(action.switch)
+        if action.switch:
+            bound.toggled.connect(lambda on: action.run(self.commands, on))
+        else:
+            bound.triggered.connect(lambda _=False: action.run(self.commands))
+        if action.where is Where.WINDOW:
+            self.addAction(bound)
+            return bound
+        bound.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
+        for pane in self.panes() if action.where is Where.PANES else (self.ledger,):
+            pane.addAction(bound)
+        return bound
+
+    def _lay_out(self) -> None:
+        self.down.addWidget(self._titled("Stage", "drag a square of a walk · wheel zooms", self.stage))
+        self.down.addWidget(self._reasons_pane())
+        self.down.addWidget(self._titled("Blackboard", "Enter shows who wrote it", self.board))
+        self.down.setSizes([270, 190, 160])
+        self.across.addWidget(self.ledger)
+        self.across.addWidget(self.down)
+        self.across.setSizes([800, 480])
+        self.across.setStretchFactor(0, 5)
+        self.across.setStretchFactor(1, 3)
+        for splitter in (self.across, self.down):
+            splitter.setHandleWidth(1)
+            splitter.setChildrenCollapsible(False)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.top)
+        layout.addWidget(_line(self))
+        layout.addWidget(self.across, 1)
+        layout.addWidget(_line(self))
+        layout.addWidget(self.lanes)
+        layout.addWidget(self.transport)
+
+    def _titled(self, title: str, about: str, view: QWidget, *more: QWidget) -> QWidget:
+        pane = QWidget(self)
+        heading = QWidget(pane)
+        heading.setObjectName("heading")
+        heading.setFixedHeight(27)
+        row = QHBoxLayout(heading)
+        row.setContentsMargins(12, 0, 6, 0)
+        row.setSpacing(12)
+        name = QLabel(f"<b>{title}</b>", heading)
+        about_label = QLabel(about, heading)
+        about_label.setObjectName("dim")
+        row.addWidget(name)
+        row.addWidget(about_label, 1)
+        for widget in more:
+            row.addWidget(widget)
+        layout = QVBoxLayout(pane)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(heading)
+        layout.addWidget(_line(pane))
+        layout.addWidget(view, 1)
+        return pane
+
+    def _reasons_pane(self) -> QWidget:
+        buttons = []
+        for name, text in (("why", "Why?"), ("why_not", "Why not?")):
+            button = QToolButton(self)
+            button.setDefaultAction(self.actions_by_id[name])
+            button.setText(text)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            buttons.append(button)
+        pane = self._titled("Reasons", "", self.reasons, *buttons)
+        about = pane.findChildren(QLabel)[1]
+        self.reasons.question_changed.connect(about.setText)
+        self.reasons.refresh()
+        return pane
+
+
+def _line(parent: QWidget) -> QFrame:
+    line = QFrame(parent)
+    line.setObjectName("rule")
+    line.setFixedHeight(1)
+    return line

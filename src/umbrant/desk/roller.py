@@ -1,0 +1,116 @@
+"""The window's side of rolling: orders go to a worker process, replies come back as signals in the window's thread."""
+
+import sys
+
+from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, Signal
+
+from umbrant.rolling.roll import Order
+from umbrant.rolling.worker import Reply, order_line, read_reply
+
+
+class Roller(QObject):
+    """Keeps one worker process warm. Only the reply to the newest order is told of.
+
+    A worker that dies is started again with the next order; what it was rolling is reported as failed.
+    """
+
+    rolled = Signal(object)
+    """A `Reply` with a take."""
+    failed = Signal(str)
+    """What went wrong with the newest order, and the way out."""
+    busy_changed = Signal(bool)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._newest = 0
+        self._busy = False
+        self._closing = False
+        self._process: QProcess | None = None
+        self._errors = ""
+
+    @property
+    def busy(self) -> bool:
+        """Whether an order is being rolled."""
+        return self._busy
+
+    @property
+    def process_id(self) -> int:
+        """The worker's process id, 0 if it does not run."""
+        return int(self._process.processId()) if self._process else 0
+
+    def start(self) -> None:
+        """Start the worker, so that it is warm when the first order comes."""
+        if self._process is not None:
+            return
+        process = QProcess(self)
+        environment = QProcessEnvironment.systemEnvironment()
+        environment.insert("PYTHONUNBUFFERED", "1")
+        process.setProcessEnvironment(environment)
+        process.readyReadStandardOutput.connect(self._read)
+        process.readyReadStandardError.connect(self._read_errors)
+        process.finished.connect(self._ended)
+        process.errorOccurred.connect(self._could_not)
+        self._process = process
+        process.start(sys.executable, ["-m", "umbrant.rolling.worker"])
+
+    def order(self, order: Order) -> int:
+        """Roll this instead of whatever is being rolled; returns the order's number."""
+        self.start()
+        self._newest += 1
+        self._errors = ""
+        if self._process is not None:
+            self._process.write((order_line(self._newest, order) + "\n").encode())
+        self._set_busy(True)
+        return self._newest
+
+    def close(self) -> None:
+        """End the worker."""
+        self._closing = True
+        if self._process is None:
+            return
+        self._process.closeWriteChannel()
+        if not self._process.waitForFinished(500):
+            self._process.kill()
+            self._process.waitForFinished(2000)
+        self._process = None
+
+    def _read(self) -> None:
+        while self._process is not None and self._process.canReadLine():
+            line = bytes(self._process.readLine().data()).decode()
+            self._take(read_reply(line))
+
+    def _take(self, reply: Reply) -> None:
+        if reply.number != self._newest:
+            return
+        self._set_busy(False)
+        if reply.error:
+            self.failed.emit(reply.error)
+        elif reply.take is not None:
+            self.rolled.emit(reply)
+
+    def _read_errors(self) -> None:
+        if self._process is not None:
+            self._errors = (self._errors + bytes(self._process.readAllStandardError().data()).decode())[-4000:]
+
+    def _ended(self) -> None:
+        process, self._process = self._process, None
+        if process is not None:
+            process.deleteLater()
+        if self._busy and not self._closing:
+            self._set_busy(False)
+            last = self._errors.strip().splitlines()[-1:] or ["it was ended from outside"]
+            self.failed.emit(
+                f"The worker that rolls takes has stopped ({last[0]}). Your project is as it was; "
+                "choose New take to start it again."
+            )
+
+    def _could_not(self, error: QProcess.ProcessError) -> None:
+        if error is QProcess.ProcessError.FailedToStart:
+            self._process = None
+            self._set_busy(False)
+            self.failed.emit("The worker that rolls takes could not be started. Is Umbrant installed completely?")
+
+    def _set_busy(self, busy: bool) -> None:
+        if busy != self._busy:
+            self._busy = busy
+            self.busy_changed.emit(busy)

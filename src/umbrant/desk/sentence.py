@@ -1,0 +1,210 @@
+"""A row as the sentence it is read as: words, chips and pills, and what each chip edits. Knows nothing of Qt."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from enum import StrEnum
+
+from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType, Quantity
+from umbrant.catalog.language.phrases import Piece as SaidPiece
+from umbrant.catalog.language.phrases import PieceKind, pieces
+from umbrant.catalog.language.tree import LanguageError, parse
+from umbrant.catalog.validation import RUNS
+from umbrant.model.documents import Decorator, Row, Upkeep
+from umbrant.model.edits import GUARD, ROW, Slot, part_name
+from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Spread, value_text
+
+
+class Role(StrEnum):
+    """How a piece is drawn."""
+
+    KIND = "kind"
+    NAME = "name"
+    WORDS = "words"
+    KEY_WORD = "key word"
+    CHIP = "chip"
+    KEY_CHIP = "key chip"
+    FLAT_CHIP = "flat chip"
+
+
+class Pill(StrEnum):
+    """What a piece stands on."""
+
+    NONE = ""
+    GUARD = "guard"
+    WRAP = "wrap"
+
+
+class Editor(StrEnum):
+    """How a chip is edited."""
+
+    NUMBER = "number"
+    TEXT = "text"
+    CONDITION = "condition"
+    PICK = "pick"
+    WATCH = "watch"
+    NAME = "name"
+    MORE = "more"
+
+
+ChipKey = tuple[Slot, Editor, int]
+
+WHEN, WATCH, EVERY = "when", "watch", "every"
+"""The parameters of a guard, and the one that every upkeep has, as they stand in a `Slot`."""
+
+
+@dataclass(frozen=True)
+class Chip:
+    """A value in a sentence that can be changed. A number inside a condition stands at `span` of the condition."""
+
+    slot: Slot
+    editor: Editor
+    value: ParamValue | None
+    label: str
+    param: Param | None = None
+    quantity: Quantity = Quantity()  # noqa: RUF009  (frozen, so it may be shared)
+    span: tuple[int, int] | None = None
+    missing: bool = False
+
+    @property
+    def key(self) -> ChipKey:
+        """What stays the same when the chip's value is changed: its slot, and where in a condition it begins."""
+        return self.slot, self.editor, self.span[0] if self.span else -1
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A stretch of a sentence."""
+
+    text: str
+    role: Role
+    pill: Pill = Pill.NONE
+    chip: Chip | None = None
+    group: int = 0
+    """Pieces that stand on the same pill share a group."""
+
+
+def sentence(row: Row, catalog: Catalog, *, in_full: bool = False) -> list[Piece]:
+    """The pieces of a row, in the order in which they are read. `in_full` shows parameters left at their default."""
+    return [
+        piece if piece.pill is Pill.NONE else Piece(piece.text, piece.role, piece.pill, piece.chip, group)
+        for group, block in enumerate(_Writer(row, catalog, in_full).blocks())
+        for piece in block
+    ]
+
+
+def has_more(row: Row, catalog: Catalog) -> bool:
+    """Whether a row has parameters that are shown only in full."""
+    return len(sentence(row, catalog, in_full=True)) > len(sentence(row, catalog))
+
+
+class _Writer:
+    def __init__(self, row: Row, catalog: Catalog, in_full: bool) -> None:
+        self.row = row
+        self.catalog = catalog
+        self.in_full = in_full
+
+    def blocks(self) -> Iterator[list[Piece]]:
+        """Kind and name; each decorator; the phrase; the guard; each upkeep."""
+        kind = self.catalog.get(self.row.kind, *RUNS)
+        label = f"{self.row.kind}?" if kind is None else kind.title if _shows_kind(kind) else str(kind.family)
+        name = Chip(Slot(self.row.id, ROW, "name"), Editor.NAME, self.row.name, "name")
+        yield [Piece(label, Role.KIND), Piece(self.row.name or "unnamed", Role.NAME, chip=name)]
+        for place, decorator in enumerate(self.row.decorators):
+            yield self._decorator(place, decorator)
+        if kind is not None:
+            yield list(self._phrase(kind, self.row.args, ROW, Pill.NONE))
+        if self.row.guard:
+            yield self._guard(self.row.guard.when, str(self.row.guard.watch))
+        for place, upkeep in enumerate(self.row.upkeep):
+            yield self._upkeep(place, upkeep)
+
+    def _decorator(self, place: int, decorator: Decorator) -> list[Piece]:
+        kind = self.catalog.get(decorator.kind, Family.DECORATOR)
+        if kind is None:
+            return [Piece(f"{decorator.kind}?", Role.WORDS, Pill.WRAP)]
+        return list(self._phrase(kind, decorator.args, part_name("decorator", place), Pill.WRAP))
+
+    def _upkeep(self, place: int, upkeep: Upkeep) -> list[Piece]:
+        part = part_name("upkeep", place)
+        quantity = Quantity("s", low=0.05, step=0.05)
+        every = Chip(Slot(self.row.id, part, EVERY), Editor.NUMBER, upkeep.every_s, "every", None, quantity)
+        found = [
+            Piece("upkeep", Role.WORDS, Pill.WRAP),
+            Piece(value_text(upkeep.every_s, "s"), Role.CHIP, Pill.WRAP, every),
+        ]
+        kind = self.catalog.get(upkeep.kind, Family.ACTION, Family.CONDITION)
+        if kind is None:
+            return [*found, Piece(f"{upkeep.kind}?", Role.WORDS, Pill.WRAP)]
+        return [*found, *self._phrase(kind, upkeep.args, part, Pill.WRAP)]
+
+    def _guard(self, when: str, watch: str) -> list[Piece]:
+        slot = Slot(self.row.id, GUARD, WATCH)
+        chip = Chip(slot, Editor.WATCH, watch, "watch")
+        return [
+            Piece("if", Role.WORDS, Pill.GUARD, self._condition_chip(GUARD, WHEN, when)),
+            *self._condition(GUARD, WHEN, when, Pill.GUARD),
+            Piece(f"· {watch}", Role.FLAT_CHIP, Pill.GUARD, chip),
+        ]
+
+    def _phrase(self, kind: Kind, args: dict[str, ParamValue], part: str, pill: Pill) -> Iterator[Piece]:
+        shown = [param.name for param in kind.params] if self.in_full else list(args)
+        for words, param in kind.phrase_parts(shown):
+            if param is None:
+                yield Piece(words, Role.WORDS, pill)
+            elif param.type is ParamType.CONDITION and isinstance(args.get(param.name), str):
+                yield from self._condition(part, param.name, str(args[param.name]), Pill.GUARD)
+            else:
+                yield self._chip(param, args.get(param.name), part, pill)
+
+    def _chip(self, param: Param, given: ParamValue | None, part: str, pill: Pill) -> Piece:
+        value = param.default if given is None else given
+        missing = value is None and param.required
+        slot = Slot(self.row.id, part, param.name)
+        chip = Chip(slot, _editor(param, value), value, param.label, param, param.quantity, None, missing)
+        text = f"{param.label}?" if missing else value_text(value, param.quantity.unit)
+        keyed = isinstance(value, KeyRef | PlaceRef) or param.type in _NAMED
+        return Piece(text, Role.KEY_CHIP if keyed and not missing else Role.CHIP, pill, chip)
+
+    def _condition_chip(self, part: str, param: str, when: str) -> Chip:
+        return Chip(Slot(self.row.id, part, param), Editor.CONDITION, when, "condition")
+
+    def _condition(self, part: str, param: str, when: str, pill: Pill) -> Iterator[Piece]:
+        whole = self._condition_chip(part, param, when)
+        try:
+            said = pieces(parse(when), self.catalog)
+        except LanguageError:
+            yield Piece(when or "condition?", Role.WORDS, pill, whole)
+            return
+        for piece in said:
+            yield self._said(piece, whole, pill)
+
+    def _said(self, piece: SaidPiece, whole: Chip, pill: Pill) -> Piece:
+        if piece.kind is PieceKind.NUMBER:
+            chip = Chip(whole.slot, Editor.NUMBER, piece.value, "number", None, piece.quantity, piece.span)
+            return Piece(piece.text, Role.CHIP, pill, chip)
+        role = Role.KEY_WORD if piece.kind is PieceKind.KEY else Role.WORDS
+        return Piece(piece.text, role, pill, whole)
+
+
+_NAMED = (ParamType.AGENT, ParamType.PROP, ParamType.KEY, ParamType.GROUP)
+
+
+def _shows_kind(kind: Kind) -> bool:
+    return kind.family is Family.COMPOSITE
+
+
+def _editor(param: Param, value: ParamValue | None) -> Editor:
+    if param.type in (ParamType.NUMBER, ParamType.SPREAD):
+        return Editor.PICK if isinstance(value, KeyRef) else Editor.NUMBER
+    if param.type is ParamType.TEXT:
+        return Editor.PICK if isinstance(value, KeyRef) else Editor.TEXT
+    if param.type is ParamType.CONDITION:
+        return Editor.CONDITION
+    return Editor.PICK
+
+
+def number_of(value: ParamValue | None) -> float:
+    """The number a chip is dragged from: a spread's middle."""
+    if isinstance(value, Spread):
+        return value.mid
+    return float(value) if isinstance(value, int | float) else 0.0

@@ -1,0 +1,45 @@
+"""What the window remembers between visits: its size, its looks, the projects opened last."""
+
+from pathlib import Path
+
+from platformdirs import user_config_path
+from PySide6.QtCore import QByteArray, QSettings
+
+MOST_RECENT = 8
+
+
+class Settings:
+    """Kept in an INI file of the user's configuration folder. What cannot be read counts as never set."""
+
+    def __init__(self, path: Path | None = None) -> None:
+        place = path or user_config_path("umbrant") / "window.ini"
+        self._store = QSettings(str(place), QSettings.Format.IniFormat)
+
+    @property
+    def recent(self) -> list[Path]:
+        """The projects opened last, the latest first."""
+        found = self._store.value("recent", [])
+        listed = [found] if isinstance(found, str) else found if isinstance(found, list) else []
+        return [Path(str(each)) for each in listed if each]
+
+    def opened(self, folder: Path) -> None:
+        """A project was opened."""
+        others = [each for each in self.recent if each != folder]
+        self._store.setValue("recent", [str(each) for each in [folder, *others][:MOST_RECENT]])
+
+    def flag(self, name: str) -> bool:
+        """A choice that is on or off; off if it was never made."""
+        return str(self._store.value(name, "false")).lower() == "true"
+
+    def set_flag(self, name: str, on: bool) -> None:
+        """Remember a choice."""
+        self._store.setValue(name, "true" if on else "false")
+
+    def state(self, name: str) -> QByteArray | None:
+        """The remembered state of a window or a splitter."""
+        found = self._store.value(f"state/{name}")
+        return found if isinstance(found, QByteArray) else None
+
+    def set_state(self, name: str, state: QByteArray) -> None:
+        """Remember the state of a window or a splitter."""
+        self._store.setValue(f"state/{name}", state)

@@ -1,0 +1,445 @@
+"""The stage at the playhead: who is where, what the selected row is about, and the puppets' walks to be dragged."""
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import (
+    QColor,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from umbrant.desk.rings import Ring, rings
+from umbrant.desk.state import Desk
+from umbrant.desk.theme import Palette, body_font
+from umbrant.model.documents import Area, Blocks, Member, Stage
+from umbrant.model.edits import Edit, move_walk_point
+from umbrant.model.values import Point
+from umbrant.take.record import RowState
+
+MARGIN = 14
+HANDLE = 5.0
+GRAB = 9.0
+NUDGE_M, FAR_NUDGE_M = 0.1, 1.0
+SAID_S = 2.0
+"""How long what was said stays on the stage."""
+
+
+@dataclass(frozen=True)
+class Handle:
+    """A point of a puppet's walk."""
+
+    member: str
+    index: int
+    at: Point
+
+
+class StageView(QWidget):
+    """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a point of a walk rolls a new take."""
+
+    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.palette_ = palette
+        self.setAccessibleName("Stage")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setMinimumSize(200, 120)
+        self._scale = 1.0
+        self._offset = QPointF()
+        self._fitted = True
+        self._held: Handle | None = None
+        self._chosen: tuple[str, int] | None = None
+        self._panned_from: QPointF | None = None
+        self._drags = 0
+        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
+            changed.connect(self.update)
+        desk.playhead_moved.connect(self.update)
+        desk.row_selected.connect(self.update)
+
+    # geometry
+
+    def sizeHint(self) -> QSize:
+        return QSize(480, 270)
+
+    def fit(self) -> None:
+        """Show the whole stage."""
+        stage = self._stage()
+        if stage is None:
+            return
+        wide, high = self.width() - 2 * MARGIN, self.height() - 2 * MARGIN
+        self._scale = max(1.0, min(wide / stage.width_m, high / stage.height_m))
+        left = (self.width() - stage.width_m * self._scale) / 2
+        top = (self.height() - stage.height_m * self._scale) / 2
+        self._offset = QPointF(left, top + stage.height_m * self._scale)
+        self._fitted = True
+        self.update()
+
+    def zoom(self, factor: float, around: QPointF | None = None) -> None:
+        """Draw larger (a factor above 1) or smaller, keeping a place of the widget where it is."""
+        centre = around or QPointF(self.width() / 2, self.height() / 2)
+        scale = max(2.0, min(400.0, self._scale * factor))
+        self._offset = centre + (self._offset - centre) * (scale / self._scale)
+        self._scale = scale
+        self._fitted = False
+        self.update()
+
+    def to_pixels(self, place: Point) -> QPointF:
+        """Where a place of the stage is drawn."""
+        return self._offset + QPointF(place[0] * self._scale, -place[1] * self._scale)
+
+    def to_stage(self, pixel: QPointF) -> Point:
+        """The place of the stage that is drawn at a pixel, on a grid of 0.1 m."""
+        moved = pixel - self._offset
+        return round(moved.x() / self._scale, 1), round(-moved.y() / self._scale, 1)
+
+    def handles(self) -> list[Handle]:
+        """All points of all walks."""
+        scenario = self.desk.scenario
+        if scenario is None:
+            return []
+        return [
+            Handle(member.name, index, point.to)
+            for member in scenario.cast
+            if member.behavior is None
+            for index, point in enumerate(member.walk)
+        ]
+
+    def place_of(self, name: str) -> tuple[Point, float] | None:
+        """Where one of the cast is at the playhead, and its heading."""
+        take = self.desk.take
+        if take is None:
+            scenario = self.desk.scenario
+            member = next((each for each in scenario.cast if each.name == name), None) if scenario else None
+            return (member.start, member.facing_deg) if member else None
+        poses = take.poses.get(name)
+        if poses is None or self.desk.playhead >= len(poses):
+            return None
+        x, y, heading = poses[self.desk.playhead].tolist()
+        return (x, y), heading
+
+    # events
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self._fitted:
+            self.fit()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.zoom(1.15 if event.angleDelta().y() > 0 else 1 / 1.15, event.position())
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        handle = self._handle_at(event.position())
+        if handle is not None:
+            self._held, self._chosen = handle, (handle.member, handle.index)
+            self._drags += 1
+        else:
+            name = self._agent_at(event.position())
+            if name is not None:
+                self.desk.select_agent(name)
+            else:
+                self._panned_from = event.position()
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None:
+            self._move_point(
+                (self._held.member, self._held.index), self.to_stage(event.position()), f"walk {self._drags}"
+            )
+        elif self._panned_from is not None:
+            self._offset += event.position() - self._panned_from
+            self._panned_from = event.position()
+            self._fitted = False
+            self.update()
+        else:
+            grabs = self._handle_at(event.position()) is not None
+            self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None:
+            self.desk.history.settle()
+        self._held = self._panned_from = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.fit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        step = steps.get(Qt.Key(event.key()))
+        if event.text() in ("+", "-"):
+            self.zoom(1.25 if event.text() == "+" else 0.8)
+        elif event.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) or event.text() in (",", "."):
+            self._choose_next(-1 if event.text() in (",", "[") else 1)
+        elif step is not None and self._chosen is not None:
+            self._nudge(step, FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M)
+        elif event.key() == Qt.Key.Key_Escape:
+            self._chosen = None
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def event(self, event: QEvent) -> bool:
+        """Arrow keys belong to the chosen point of a walk while the stage has the keyboard."""
+        if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
+            arrows = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
+            if self._chosen is not None and event.key() in arrows:
+                event.accept()
+                return True
+        return super().event(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        self.update()
+
+    def _choose_next(self, step: int) -> None:
+        known = [(handle.member, handle.index) for handle in self.handles()]
+        if known:
+            place = known.index(self._chosen) + step if self._chosen in known else 0
+            self._chosen = known[place % len(known)]
+            self.update()
+
+    def _nudge(self, step: tuple[int, int], metres: float) -> None:
+        if self._chosen is None:
+            return
+        for handle in self.handles():
+            if (handle.member, handle.index) == self._chosen:
+                to = round(handle.at[0] + step[0] * metres, 2), round(handle.at[1] + step[1] * metres, 2)
+                self._move_point(self._chosen, to, f"nudge {self._chosen}")
+
+    def _move_point(self, chosen: tuple[str, int], to: Point, merges: str) -> None:
+        stage, scenario = self._stage(), self.desk.scenario
+        if stage is None or scenario is None:
+            return
+        inside = max(0.0, min(stage.width_m, to[0])), max(0.0, min(stage.height_m, to[1]))
+        member, index = chosen
+        name = f"Move point {index + 1} of the walk of {member}"
+        self.desk.apply(Edit(name, lambda p: move_walk_point(p, scenario.name, member, index, inside), merges))
+
+    def _handle_at(self, pixel: QPointF) -> Handle | None:
+        near = [(self._apart(handle.at, pixel), handle) for handle in self.handles()]
+        best = min(near, key=lambda each: each[0], default=None)
+        return best[1] if best and best[0] <= GRAB else None
+
+    def _agent_at(self, pixel: QPointF) -> str | None:
+        scenario = self.desk.scenario
+        for member in scenario.cast if scenario else ():
+            found = self.place_of(member.name)
+            if found is not None and self._apart(found[0], pixel) <= GRAB + 4:
+                return member.name
+        return None
+
+    def _apart(self, place: Point, pixel: QPointF) -> float:
+        away = self.to_pixels(place) - pixel
+        return math.hypot(away.x(), away.y())
+
+    def _stage(self) -> Stage | None:
+        scenario = self.desk.scenario
+        return next((each for each in self.desk.project.stages if scenario and each.name == scenario.stage), None)
+
+    # drawing
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), self.palette_.ground)
+        stage, scenario = self._stage(), self.desk.scenario
+        if stage is None or scenario is None:
+            painter.setPen(self.palette_.dim)
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show.")
+            return
+        painter.setFont(body_font(11))
+        self._ground(painter, stage)
+        self._props(painter, stage)
+        self._walks(painter)
+        self._row(painter)
+        self._cone(painter)
+        for member in scenario.cast:
+            self._body(painter, member)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(self.palette_.running, 1))
+            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        painter.end()
+
+    def _ground(self, painter: QPainter, stage: Stage) -> None:
+        whole = QRectF(self.to_pixels((0, stage.height_m)), self.to_pixels((stage.width_m, 0)))
+        painter.fillRect(whole, self.palette_.land)
+        for area in sorted(stage.areas, key=lambda each: each.blocks is Blocks.SIGHT_AND_WAY):
+            self._area(painter, area)
+        painter.setPen(self.palette_.dim)
+        for place in stage.places:
+            at = self.to_pixels(place.at)
+            painter.drawLine(at + QPointF(-3, 0), at + QPointF(3, 0))
+            painter.drawLine(at + QPointF(0, -3), at + QPointF(0, 3))
+            self._label(painter, place.name, at + QPointF(6, 4), self.palette_.dim)
+
+    def _area(self, painter: QPainter, area: Area) -> None:
+        outline = QPolygonF([self.to_pixels(corner) for corner in area.corners])
+        solid = area.blocks is Blocks.SIGHT_AND_WAY
+        painter.setBrush(self.palette_.wall if solid else self.palette_.water)
+        painter.setPen(QPen(self.palette_.wall_rule, 1) if solid else Qt.PenStyle.NoPen)
+        painter.drawPolygon(outline)
+        painter.setPen(self.palette_.dim)
+        painter.drawText(outline.boundingRect(), Qt.AlignmentFlag.AlignCenter, area.name.removeprefix("the "))
+
+    def _props(self, painter: QPainter, stage: Stage) -> None:
+        take, tick = self.desk.take, self.desk.playhead
+        for prop in stage.props:
+            levels = take.levels.get(prop.name) if take else None
+            level = float(levels[tick]) if levels is not None and tick < len(levels) else prop.level
+            at = self.to_pixels(prop.at)
+            painter.setPen(QPen(self.palette_.wall_rule, 1))
+            painter.setBrush(self.palette_.sheet)
+            painter.drawEllipse(at, 5, 5)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self.palette_.now)
+            painter.drawPie(QRectF(at.x() - 5, at.y() - 5, 10, 10), 90 * 16, -int(360 * 16 * level))
+
+    def _walks(self, painter: QPainter) -> None:
+        scenario = self.desk.scenario
+        for member in scenario.cast if scenario else ():
+            if member.behavior is not None or not member.walk:
+                continue
+            line = QColor(self.palette_.dim)
+            line.setAlphaF(0.55)
+            painter.setPen(QPen(line, 1, Qt.PenStyle.DotLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline([self.to_pixels(member.start), *(self.to_pixels(point.to) for point in member.walk)])
+            for index, point in enumerate(member.walk):
+                chosen = self._chosen == (member.name, index)
+                painter.setPen(QPen(self.palette_.now if chosen else self.palette_.dim, 2 if chosen else 1))
+                painter.setBrush(self.palette_.sheet)
+                at = self.to_pixels(point.to)
+                painter.drawRect(QRectF(at.x() - HANDLE / 2, at.y() - HANDLE / 2, HANDLE, HANDLE))
+
+    def _row(self, painter: QPainter) -> None:
+        """What the selected row is about: its ranges, its way, its target."""
+        for ring in self._rings():
+            painter.setPen(QPen(self.palette_.now, 1.2, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            size = ring.radius_m * self._scale
+            painter.drawEllipse(self.to_pixels(ring.centre), size, size)
+        way = self._way()
+        here = self.place_of(self.desk.agent)
+        if not way or here is None:
+            return
+        painter.setPen(QPen(self.palette_.running, 2, Qt.PenStyle.DotLine))
+        painter.drawPolyline([self.to_pixels(here[0]), *(self.to_pixels(corner) for corner in way)])
+        end = self.to_pixels(way[-1])
+        painter.setPen(QPen(self.palette_.ink, 1.6))
+        painter.drawLine(end + QPointF(-5, -5), end + QPointF(5, 5))
+        painter.drawLine(end + QPointF(-5, 5), end + QPointF(5, -5))
+
+    def _rings(self) -> Iterator[Ring]:
+        row, here, take = self.desk.row, self.place_of(self.desk.agent), self.desk.take
+        if row is None or here is None:
+            return
+        record = take.agents.get(self.desk.agent) if take else None
+        keys = {name: changes.at(self.desk.playhead) for name, changes in record.keys.items()} if record else {}
+        values = {name: written.value if written else None for name, written in keys.items()}
+
+        def place_named(name: str) -> Point | None:
+            found = self.place_of(name)
+            stage = self._stage()
+            standing = {prop.name: prop.at for prop in stage.props} if stage else {}
+            standing |= {place.name: place.at for place in stage.places} if stage else {}
+            return found[0] if found else standing.get(name)
+
+        yield from rings(row, self.desk.catalog, values, here[0], place_named)
+
+    def _way(self) -> tuple[Point, ...]:
+        """The way of the selected row; of a row that holds others, of the one of them that runs."""
+        explainer, tick = self.desk.explainer, self.desk.playhead
+        if explainer is None or self.desk.row_id not in explainer.outline.number:
+            return ()
+        for row_id in explainer.outline.within(self.desk.row_id):
+            record = explainer.record.row(row_id)
+            if record.state_at(tick) is RowState.RUNNING:
+                way = record.ways.at(tick)
+                if way:
+                    return way
+        return ()
+
+    def _cone(self, painter: QPainter) -> None:
+        member, found = self.desk.member, self.place_of(self.desk.agent)
+        if member is None or found is None or member.behavior is None:
+            return
+        (place, heading), body = found, member.body
+        size = body.sight_m * self._scale
+        centre = self.to_pixels(place)
+        path = QPainterPath(centre)
+        box = QRectF(centre.x() - size, centre.y() - size, 2 * size, 2 * size)
+        path.arcTo(box, heading - body.cone_deg / 2, body.cone_deg)
+        path.closeSubpath()
+        fill = QColor(self.palette_.cone)
+        fill.setAlphaF(0.10)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(fill)
+        painter.drawPath(path)
+
+    def _body(self, painter: QPainter, member: Member) -> None:
+        found = self.place_of(member.name)
+        if found is None:
+            return
+        place, heading = found
+        at = self.to_pixels(place)
+        size = max(6.0, member.body.radius_m * self._scale)
+        thinks = member.behavior is not None
+        painter.setPen(QPen(self.palette_.ink, 2) if not thinks else Qt.PenStyle.NoPen)
+        painter.setBrush(self.palette_.running if thinks else self.palette_.sheet)
+        painter.drawEllipse(at, size, size)
+        ahead = QPointF(math.cos(math.radians(heading)), -math.sin(math.radians(heading)))
+        painter.setPen(QPen(self.palette_.sheet if thinks else self.palette_.ink, 2))
+        painter.drawLine(at, at + ahead * size)
+        label = member.title or member.name
+        doing = self._doing(member) if thinks else ""
+        self._label(painter, f"{label} · {doing}" if doing else label, at + QPointF(size + 5, -6), self.palette_.ink)
+        said = self._said(member.name)
+        if said:
+            self._bubble(painter, said, at + QPointF(size + 5, -24))
+
+    def _doing(self, member: Member) -> str:
+        explainer = self.desk.explainer
+        if explainer is None or member.name != self.desk.agent:
+            return ""
+        path = explainer.path(self.desk.playhead)
+        return explainer.names.titles[path[-1]] if path else ""
+
+    def _said(self, name: str) -> str:
+        take, tick = self.desk.take, self.desk.playhead
+        if take is None or name not in take.agents:
+            return ""
+        recent = [text for when, text in take.agents[name].said if 0 <= tick - when < SAID_S * take.header.ticks_per_s]
+        return recent[-1] if recent else ""
+
+    def _label(self, painter: QPainter, text: str, at: QPointF, colour: QColor) -> None:
+        """A text beside a place, moved inside where it would leave the widget."""
+        wide = painter.fontMetrics().horizontalAdvance(text)
+        x = min(at.x(), self.width() - wide - 4)
+        painter.setPen(colour)
+        painter.drawText(QPointF(max(3.0, x), max(12.0, at.y())), text)
+
+    def _bubble(self, painter: QPainter, text: str, at: QPointF) -> None:
+        wide = painter.fontMetrics().horizontalAdvance(text) + 14
+        left = min(at.x(), self.width() - wide - 4.0)
+        box = QRectF(left, max(2.0, at.y() - 16), wide, 20)
+        painter.setPen(QPen(self.palette_.chip_rule, 1))
+        painter.setBrush(self.palette_.sheet)
+        painter.drawRoundedRect(box, 8, 8)
+        painter.setPen(self.palette_.ink)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

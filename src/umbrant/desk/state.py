@@ -1,0 +1,322 @@
+"""What the window shows: a project and its history, a take, an agent, a row and a tick. Every view reads it from here.
+
+Everything here happens in the window's thread. Views call methods; the state tells them of changes by signals.
+"""
+
+import shutil
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+from platformdirs import user_cache_path
+from PySide6.QtCore import QObject, Signal
+
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.declare import Catalog
+from umbrant.catalog.validation import validate
+from umbrant.desk.history import History
+from umbrant.desk.loader import Loaded, Loader
+from umbrant.desk.roller import Roller
+from umbrant.desk.tape_window import TapeWindow
+from umbrant.model.documents import Behavior, Member, Project, Row, Scenario
+from umbrant.model.edits import Edit
+from umbrant.model.folder import document_texts, save_project
+from umbrant.model.problems import Problem
+from umbrant.reasons.minds import Lead
+from umbrant.reasons.why import Explainer
+from umbrant.rolling.roll import Order
+from umbrant.rolling.worker import Reply
+from umbrant.take.compare import Stretch
+from umbrant.take.reader import Take
+
+KEPT_TAKES = 12
+"""How many takes of a visit are kept to go back to."""
+
+
+@dataclass(frozen=True)
+class NumberedTake:
+    """A take of this visit. `label` is how it is listed."""
+
+    number: int
+    loaded: Loaded
+    label: str
+
+
+class Desk(QObject):
+    """The state of one window."""
+
+    project_changed = Signal()
+    take_changed = Signal()
+    playhead_moved = Signal(int)
+    row_selected = Signal(str)
+    agent_changed = Signal()
+    busy_changed = Signal(bool)
+    told = Signal(str)
+    """A message for the author; an empty one takes the last away."""
+
+    def __init__(self, project: Project, folder: Path | None, catalog: Catalog = BUILTIN) -> None:
+        super().__init__()
+        self.catalog = catalog
+        self.folder = folder
+        self.history = History(project, project)
+        self.problems: list[Problem] = validate(project, catalog)
+        self.scenario_name = project.cover.scenario
+        self.takes: list[NumberedTake] = []
+        self.current: NumberedTake | None = None
+        self.playhead = 0
+        self.row_id = ""
+        self.agent = self._first_agent()
+        self._count = 0
+        self._made = 0
+        self._explainers: dict[str, Explainer] = {}
+        self._place = self._make_place()
+        self.tape = TapeWindow(self)
+        self.roller = Roller(self)
+        self.loader = Loader(self)
+        self.roller.rolled.connect(self._rolled)
+        self.roller.failed.connect(self._failed)
+        self.roller.busy_changed.connect(self.busy_changed)
+        self.loader.loaded.connect(self._loaded)
+        self.loader.failed.connect(self._failed)
+        self._select_first_row()
+
+    # the project
+
+    @property
+    def project(self) -> Project:
+        """The project as it now is."""
+        return self.history.project
+
+    @property
+    def scenario(self) -> Scenario | None:
+        """The scenario that is played; None if the project has none."""
+        return next((each for each in self.project.scenarios if each.name == self.scenario_name), None)
+
+    @property
+    def member(self) -> Member | None:
+        """The one of the cast that is looked at."""
+        scenario = self.scenario
+        return next((each for each in scenario.cast if each.name == self.agent), None) if scenario else None
+
+    @property
+    def behavior(self) -> Behavior | None:
+        """The behavior of the agent that is looked at; of a puppet, the first one there is."""
+        member = self.member
+        wanted = member.behavior if member else None
+        found = next((each for each in self.project.behaviors if each.name == wanted), None)
+        return found or next(iter(self.project.behaviors), None)
+
+    @property
+    def row(self) -> Row | None:
+        """The selected row."""
+        behavior = self.behavior
+        return behavior.by_id.get(self.row_id) if behavior else None
+
+    def apply(self, edit: Edit) -> bool:
+        """Make an edit, and roll the scenario again. Says whether anything changed."""
+        if not self.history.do(edit):
+            return False
+        self._changed()
+        return True
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        name = self.history.undo()
+        if name:
+            self._changed()
+            self.told.emit(f"Undone: {name}")
+
+    def redo(self) -> None:
+        """Do again what was taken back last."""
+        name = self.history.redo()
+        if name:
+            self._changed()
+            self.told.emit(f"Done again: {name}")
+
+    def save(self, folder: Path | None = None) -> None:
+        """Write the project to its folder, or to another one from now on. Raises ProjectError."""
+        target = folder or self.folder
+        if target is None:
+            raise ValueError("a project without a folder is saved to a folder that is given")
+        save_project(self.project, target)
+        self.folder = target
+        self.history.saved = self.project
+        self.history.settle()
+        self.project_changed.emit()
+        self.told.emit(f"Saved to {target}")
+
+    def problems_of(self, row_id: str) -> list[Problem]:
+        """What is wrong with a row of the behavior that is looked at."""
+        behavior = self.behavior
+        file = f"behaviors/{behavior.name}.json" if behavior else ""
+        return [problem for problem in self.problems if problem.row_id == row_id and problem.file == file]
+
+    # takes
+
+    @property
+    def take(self) -> Take | None:
+        """The take that is shown."""
+        return self.current.loaded.take if self.current else None
+
+    @property
+    def explainer(self) -> Explainer | None:
+        """Answers questions about the agent that is looked at in the take that is shown."""
+        take = self.take
+        if take is None or self.agent not in take.agents:
+            return None
+        if self.agent not in self._explainers:
+            self._explainers[self.agent] = Explainer(take, self.agent, self.catalog)
+        return self._explainers[self.agent]
+
+    @property
+    def different(self) -> dict[str, tuple[Stretch, ...]]:
+        """For each row, where it did something else than in the take before the last edit."""
+        return self.current.loaded.different.get(self.agent, {}) if self.current else {}
+
+    @property
+    def changes(self) -> tuple[Lead, ...]:
+        """The changes of mind of the agent that is looked at."""
+        return self.current.loaded.changes.get(self.agent, ()) if self.current else ()
+
+    @property
+    def is_current(self) -> bool:
+        """Whether the take was made from the project as it now is."""
+        take = self.take
+        return take is not None and take.header.documents == document_texts(self.project)
+
+    def roll(self) -> None:
+        """Play the scenario again with its seed."""
+        scenario = self.scenario
+        if scenario is None:
+            self.told.emit("The project has no scenario to play.")
+            return
+        if all(problem.row_id for problem in self.problems):
+            self._made += 1
+            self.roller.order(Order(self.project, scenario.name, self._place / f"{self._made}.take"))
+        else:
+            first = next(problem for problem in self.problems if not problem.row_id)
+            self.told.emit(str(first))
+
+    def show_take(self, number: int) -> None:
+        """Show one of the takes of this visit again."""
+        found = next((each for each in self.takes if each.number == number), None)
+        if found is not None:
+            self._show(found)
+
+    def open_take(self, path: Path) -> None:
+        """Show a take from a file."""
+        self.loader.request(path, None)
+
+    def close(self) -> None:
+        """End the worker and remove this visit's takes."""
+        self.loader.close()
+        self.roller.close()
+        shutil.rmtree(self._place, ignore_errors=True)
+
+    # what is looked at
+
+    def select_row(self, row_id: str) -> None:
+        """Look at a row."""
+        if row_id != self.row_id:
+            self.row_id = row_id
+            self.row_selected.emit(row_id)
+
+    def select_agent(self, name: str) -> None:
+        """Look at one of the cast."""
+        if name == self.agent:
+            return
+        self.agent = name
+        self.agent_changed.emit()
+        if self.row is None:
+            self._select_first_row()
+
+    def move_playhead(self, tick: int) -> None:
+        """Look at a tick; one outside the take becomes the nearest inside."""
+        take = self.take
+        tick = take.clamp(tick) if take else 0
+        if tick != self.playhead:
+            self.playhead = tick
+            self.tape.show(tick)
+            self.playhead_moved.emit(tick)
+
+    def seconds(self, tick: int) -> float:
+        """The time of a tick."""
+        take = self.take
+        return take.header.seconds(tick) if take else 0.0
+
+    def next_change(self, step: int) -> None:
+        """Move to the next (1) or the previous (-1) change of mind."""
+        starts = [lead.start for lead in self.changes]
+        later = [start for start in starts if start > self.playhead]
+        earlier = [start for start in starts if start < self.playhead]
+        if step > 0 and later:
+            self.move_playhead(later[0])
+        elif step < 0 and earlier:
+            self.move_playhead(earlier[-1])
+
+    # inside
+
+    def _changed(self) -> None:
+        self.problems = validate(self.project, self.catalog)
+        if self.row is None:
+            self._select_first_row()
+        self.project_changed.emit()
+        self.roll()
+
+    def _rolled(self, reply: Reply) -> None:
+        if reply.take is not None:
+            self.loader.request(reply.take, self.take)
+
+    def _loaded(self, loaded: Loaded) -> None:
+        self._count += 1
+        header = loaded.take.header
+        label = f"Take {self._count} · seed {header.seed} · {header.seconds(loaded.take.ticks):.1f} s"
+        entry = NumberedTake(self._count, loaded, label)
+        for dropped in self.takes[: -KEPT_TAKES + 1]:
+            self._forget(dropped)
+        self.takes = [*self.takes[-KEPT_TAKES + 1 :], entry]
+        self._show(entry)
+        if not loaded.take.whole:
+            self.told.emit(f"This take is not whole: {loaded.take.ended}. It shows what was recorded.")
+        elif not self.is_current and not self.busy:
+            self.told.emit("This take was made from another state of the project. New take plays it as it now is.")
+
+    @property
+    def busy(self) -> bool:
+        """Whether a take is being rolled."""
+        return self.roller.busy
+
+    def _show(self, entry: NumberedTake) -> None:
+        self.current = entry
+        self._explainers = {}
+        take = entry.loaded.take
+        self.tape.fit(take.ticks, take.header.ticks_per_s)
+        self.playhead = take.clamp(self.playhead)
+        self.take_changed.emit()
+
+    def _forget(self, entry: NumberedTake) -> None:
+        path = entry.loaded.take.path
+        if path.parent == self._place:
+            path.unlink(missing_ok=True)
+
+    def _failed(self, message: str) -> None:
+        self.told.emit(message)
+
+    def _first_agent(self) -> str:
+        scenario = self.scenario
+        cast = scenario.cast if scenario else ()
+        thinking = [member.name for member in cast if member.behavior]
+        return next(iter(thinking), cast[0].name if cast else "")
+
+    def _select_first_row(self) -> None:
+        behavior = self.behavior
+        tops = behavior.outline.tops if behavior else ()
+        self.select_row(tops[0] if tops else "")
+
+    def _make_place(self) -> Path:
+        cache = user_cache_path("umbrant") / "visits"
+        try:
+            cache.mkdir(parents=True, exist_ok=True)
+            return Path(tempfile.mkdtemp(dir=cache))
+        except OSError:
+            return Path(tempfile.mkdtemp(prefix="umbrant-"))

@@ -1,0 +1,169 @@
+"""Every colour, font and measure of the window, by its role. Night is Day's counterpart, with the same roles."""
+
+from dataclasses import dataclass
+
+from PySide6.QtGui import QColor, QFont, QFontDatabase
+
+
+@dataclass(frozen=True)
+class Palette:
+    """A colour for each role."""
+
+    ground: QColor
+    sheet: QColor
+    rule: QColor
+    ink: QColor
+    dim: QColor
+    faint: QColor
+    selection: QColor
+    running: QColor
+    success: QColor
+    refused: QColor
+    now: QColor
+    different: QColor
+    key_fill: QColor
+    key_rule: QColor
+    chip_fill: QColor
+    chip_rule: QColor
+    guard_fill: QColor
+    wrap_fill: QColor
+    land: QColor
+    water: QColor
+    wall: QColor
+    wall_rule: QColor
+    cone: QColor
+    button: QColor
+    button_ink: QColor
+    leads: tuple[QColor, ...]
+    """What leads in a lane, in the order of the rows it may be."""
+
+
+def _colours(**roles: str) -> dict[str, QColor]:
+    return {role: QColor(colour) for role, colour in roles.items()}
+
+
+DAY = Palette(
+    **_colours(
+        ground="#F4F1EA",
+        sheet="#FBF9F4",
+        rule="#DDD6C8",
+        ink="#20263A",
+        dim="#7A7566",
+        faint="#B3AC9B",
+        selection="#ECE4D2",
+        running="#4B52C9",
+        success="#0F8B7D",
+        refused="#B4532E",
+        now="#D9962B",
+        different="#F6E3BC",
+        key_fill="#EEF0FC",
+        key_rule="#B5B9E6",
+        chip_fill="#FFFFFF",
+        chip_rule="#CFC7B4",
+        guard_fill="#E0EBE4",
+        wrap_fill="#EEE5CF",
+        land="#E9EFEA",
+        water="#CBDDE2",
+        wall="#CFC5AE",
+        wall_rule="#A89D82",
+        cone="#4B52C9",
+        button="#20263A",
+        button_ink="#FBF9F4",
+    ),
+    leads=tuple(QColor(each) for each in ("#C96F66", "#6870C8", "#94994F", "#8A8473", "#8D6CA8", "#6FA3B5", "#C08A3E")),
+)
+
+NIGHT = Palette(
+    **_colours(
+        ground="#191C26",
+        sheet="#1F2330",
+        rule="#343A4B",
+        ink="#E9E5DA",
+        dim="#A19C8D",
+        faint="#6C6A66",
+        selection="#323549",
+        running="#7E86F2",
+        success="#38B8A6",
+        refused="#DE7A50",
+        now="#EBB04B",
+        different="#4A3F28",
+        key_fill="#2A2F4C",
+        key_rule="#545CA5",
+        chip_fill="#272C3B",
+        chip_rule="#4B5164",
+        guard_fill="#26393A",
+        wrap_fill="#3A3527",
+        land="#232B30",
+        water="#1C3440",
+        wall="#4B4638",
+        wall_rule="#6E6751",
+        cone="#7E86F2",
+        button="#E9E5DA",
+        button_ink="#191C26",
+    ),
+    leads=tuple(QColor(each) for each in ("#B5625A", "#626ACB", "#868B45", "#6E6A5F", "#7F609A", "#5B8C9D", "#A97833")),
+)
+
+ROW_HEIGHT, COMPACT_ROW_HEIGHT = 34, 26
+"""The height of a ledger's row with one line, in pixels at 100 %."""
+
+_FAMILIES = ("Inter", "DejaVu Sans")
+
+
+def body_font(pixels: int = 12, *, bold: bool = False) -> QFont:
+    """The type of the window, with tabular figures where the family has them."""
+    known = QFontDatabase.families()
+    font = QFont(next((family for family in _FAMILIES if family in known), "Sans Serif"))
+    font.setPixelSize(pixels)
+    font.setBold(bold)
+    font.setFeature(QFont.Tag("tnum"), 1)
+    return font
+
+
+def style_sheet(palette: Palette) -> str:
+    """The look of Qt's own widgets, in the palette's roles."""
+    p = {name: getattr(palette, name).name() for name in Palette.__dataclass_fields__ if name != "leads"}
+    return f"""
+    QMainWindow, QDialog, QMessageBox {{ background: {p["ground"]}; color: {p["ink"]}; }}
+    QWidget {{ color: {p["ink"]}; }}
+    QMenuBar {{ background: {p["ground"]}; border-bottom: 1px solid {p["rule"]}; padding: 1px 4px; }}
+    QMenuBar::item {{ padding: 4px 9px; background: transparent; }}
+    QMenuBar::item:selected {{ background: {p["selection"]}; border-radius: 4px; }}
+    QMenu {{ background: {p["sheet"]}; border: 1px solid {p["rule"]}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 24px 5px 14px; border-radius: 4px; }}
+    QMenu::item:selected {{ background: {p["selection"]}; }}
+    QMenu::item:disabled {{ color: {p["faint"]}; }}
+    QMenu::separator {{ height: 1px; background: {p["rule"]}; margin: 4px 8px; }}
+    QToolTip {{ background: {p["sheet"]}; color: {p["ink"]}; border: 1px solid {p["rule"]}; padding: 4px; }}
+    QTableView, QListView, QTextBrowser {{ background: {p["sheet"]}; border: none; outline: none;
+        selection-background-color: {p["selection"]}; selection-color: {p["ink"]}; }}
+    QHeaderView {{ background: {p["ground"]}; }}
+    QHeaderView::section {{ background: {p["ground"]}; color: {p["dim"]}; border: none;
+        border-bottom: 1px solid {p["rule"]}; padding: 0 8px; }}
+    QSplitter::handle {{ background: {p["rule"]}; }}
+    QLineEdit {{ background: {p["chip_fill"]}; border: 1px solid {p["running"]}; border-radius: 4px; padding: 1px 4px;
+        selection-background-color: {p["running"]}; selection-color: {p["button_ink"]}; }}
+    QToolButton, QPushButton {{ background: transparent; border: 1px solid transparent; border-radius: 5px;
+        padding: 4px 8px; }}
+    QToolButton:hover, QPushButton:hover {{ background: {p["selection"]}; }}
+    QToolButton:focus, QPushButton:focus {{ border-color: {p["running"]}; }}
+    QToolButton:checked {{ background: {p["selection"]}; color: {p["ink"]}; }}
+    QToolButton:disabled, QPushButton:disabled {{ color: {p["faint"]}; }}
+    QToolButton::menu-indicator {{ image: none; width: 0; }}
+    QDialogButtonBox QPushButton, QMessageBox QPushButton {{ border: 1px solid {p["chip_rule"]}; min-width: 70px; }}
+    QToolButton#pill {{ background: {p["sheet"]}; border: 1px solid {p["rule"]}; border-radius: 13px;
+        padding: 4px 12px; }}
+    QToolButton#pill:hover, QToolButton#pill:focus {{ border-color: {p["running"]}; }}
+    QToolButton#newTake {{ background: {p["button"]}; color: {p["button_ink"]}; border-radius: 13px;
+        padding: 4px 14px; font-weight: 600; }}
+    QToolButton#newTake:focus {{ border: 1px solid {p["now"]}; }}
+    QWidget#bar, QWidget#heading {{ background: {p["ground"]}; }}
+    QLabel#dim {{ color: {p["dim"]}; }}
+    QFrame#search {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; border-radius: 6px; }}
+    QFrame#notice {{ background: {p["different"]}; border-bottom: 1px solid {p["rule"]}; }}
+    QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
+    QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
+    QScrollBar::handle {{ background: {p["chip_rule"]}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
+    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
+    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
+    """

@@ -1,0 +1,184 @@
+"""The main window: menus, one desk at a time, and what is remembered between visits."""
+
+from pathlib import Path
+
+from PySide6.QtGui import QAction, QCloseEvent
+from PySide6.QtWidgets import QMainWindow, QMenu
+
+from umbrant import __version__
+from umbrant.desk.actions import ACTIONS, MENUS, sequences
+from umbrant.desk.dialogs import Dialogs
+from umbrant.desk.pane import DeskPane
+from umbrant.desk.recovery import forget_changes, kept_changes
+from umbrant.desk.settings import Settings
+from umbrant.desk.state import Desk
+from umbrant.desk.theme import DAY, NIGHT, Palette, style_sheet
+from umbrant.model.documents import Cover, Project
+from umbrant.model.edits import Edit
+from umbrant.model.folder import read_project
+from umbrant.model.problems import ProjectError
+
+NOTHING = Project(cover=Cover(title="No project", scenario="none"))
+
+
+class MainWindow(QMainWindow):
+    """One window on one project."""
+
+    def __init__(self, settings: Settings | None = None, dialogs: Dialogs | None = None) -> None:
+        super().__init__()
+        self.settings = settings or Settings()
+        self.dialogs = dialogs or Dialogs(self)
+        self.pane: DeskPane | None = None
+        self.setMinimumSize(760, 480)
+        self.resize(1280, 800)
+        self.setStyleSheet(style_sheet(self._palette()))
+        geometry = self.settings.state("window")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        self._show(Desk(NOTHING, None))
+
+    @property
+    def desk(self) -> Desk:
+        """The desk that is shown."""
+        if self.pane is None:
+            raise LookupError("the window has no desk yet; it gets one when it is made")
+        return self.pane.desk
+
+    def open_folder(self, folder: Path) -> bool:
+        """Open a project, offering what an earlier visit did not save. Says whether it was opened."""
+        folder = folder.resolve()
+        try:
+            project = read_project(folder)
+        except ProjectError as error:
+            self.dialogs.problems(f"{folder.name} could not be opened", error.problems)
+            return False
+        if not self._may_leave():
+            return False
+        desk = Desk(project, folder)
+        self._show(desk)
+        self.settings.opened(folder)
+        self._offer_kept(desk, folder)
+        desk.roller.start()
+        desk.roll()
+        if desk.problems:
+            more = f" And {len(desk.problems) - 1} more, marked ! beside their rows." if len(desk.problems) > 1 else ""
+            desk.told.emit(f"{desk.problems[0]}{more}")
+        return True
+
+    # what the commands ask of the window
+
+    def open_project(self) -> None:
+        """Ask for a project and open it."""
+        folder = self.dialogs.folder_to_open(self.desk.folder.parent if self.desk.folder else Path.home())
+        if folder is not None:
+            self.open_folder(folder)
+
+    def set_night(self, on: bool) -> None:
+        """Turn to Night or to Day."""
+        self.settings.set_flag("night", on)
+        self.setStyleSheet(style_sheet(self._palette()))
+        if self.pane is not None:
+            self.pane.set_palette(self._palette())
+
+    def set_compact(self, on: bool) -> None:
+        """Show compact rows, or roomy ones."""
+        self.settings.set_flag("compact", on)
+        if self.pane is not None:
+            self.pane.ledger.set_compact(on)
+
+    def show_shortcuts(self) -> None:
+        """List every action and its keys."""
+        keyed = [(action.title, sequences(action)) for action in ACTIONS if action.keys]
+        lines = [f"{keys[0].toString():16}{title}" for title, keys in keyed]
+        self.dialogs.message("Keys", "\n".join(lines))
+
+    def about(self) -> None:
+        """Say what this program is."""
+        text = f"Umbrant {__version__}\n\nWrite how an NPC makes up its mind, watch it happen, and ask why."
+        self.dialogs.message("About Umbrant", text)
+
+    def quit(self) -> None:
+        """Close the window."""
+        self.close()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if not self._may_leave():
+            event.ignore()
+            return
+        if self.pane is not None:
+            self.settings.set_state("window", self.saveGeometry())
+            self.settings.set_state("across", self.pane.across.saveState())
+            self.settings.set_state("down", self.pane.down.saveState())
+            self.pane.close_desk()
+        event.accept()
+
+    # inside
+
+    def _show(self, desk: Desk) -> None:
+        before = self.pane
+        if before is not None:
+            before.close_desk()
+        self.pane = DeskPane(desk, self._palette(), lambda: self.dialogs, self)
+        self.pane.set_palette(self._palette())
+        for name in ("across", "down"):
+            state = self.settings.state(name)
+            if state is not None:
+                getattr(self.pane, name).restoreState(state)
+        self.setCentralWidget(self.pane)
+        self._fill_menus(self.pane)
+        for name in ("night", "compact"):
+            self.pane.actions_by_id[name].setChecked(self.settings.flag(name))
+        desk.project_changed.connect(self._name_window)
+        self._name_window()
+        self.pane.ledger.setFocus()
+
+    def _fill_menus(self, pane: DeskPane) -> None:
+        bar = self.menuBar()
+        bar.clear()
+        for title in MENUS:
+            menu = bar.addMenu(title)
+            menu.setToolTipsVisible(True)
+            for action in ACTIONS:
+                if action.menu == title:
+                    if action.starts_group:
+                        menu.addSeparator()
+                    menu.addAction(pane.actions_by_id[action.id])
+                    if action.id == "open":
+                        self._add_recent(menu)
+
+    def _add_recent(self, menu: QMenu) -> None:
+        recent = menu.addMenu("Open recent")
+
+        def fill() -> None:
+            recent.clear()
+            for folder in self.settings.recent:
+                action: QAction = recent.addAction(str(folder))
+                action.triggered.connect(lambda _=False, folder=folder: self.open_folder(folder))
+            if not self.settings.recent:
+                recent.addAction("none yet").setEnabled(False)
+
+        recent.aboutToShow.connect(fill)
+
+    def _may_leave(self) -> bool:
+        """Whether the project may be left: it is saved, or its author says so."""
+        if self.pane is None or not self.desk.history.unsaved:
+            return True
+        answer = self.dialogs.unsaved(self.desk.project.cover.title)
+        return self.pane.commands.save() if answer == "save" else answer == "discard"
+
+    def _offer_kept(self, desk: Desk, folder: Path) -> None:
+        kept = kept_changes(folder, desk.project)
+        if kept is None:
+            return
+        what = f"The last visit to {desk.project.cover.title} ended before its changes were saved. Take them up again?"
+        if self.dialogs.recover(what):
+            desk.apply(Edit("Take up kept changes", lambda _: kept))
+        else:
+            forget_changes(folder)
+
+    def _name_window(self) -> None:
+        mark = "*" if self.desk.history.unsaved else ""
+        self.setWindowTitle(f"{mark}{self.desk.project.cover.title} — Umbrant")
+
+    def _palette(self) -> Palette:
+        return NIGHT if self.settings.flag("night") else DAY

@@ -83,21 +83,21 @@ def look_out(me: Me, target: AnAgent, *, seen: YesNoKey, where: PointKey) -> boo
 
 
 @action(
-    "pick the lowest of {group} into {into}, {level}",
+    "pick the lowest of {group} into {thing} and {level}",
     success="one was picked",
     failure="the group is empty",
 )
-def pick_lowest(me: Me, group: Group, *, into: PropKey, level: NumberKey) -> bool | Cause:
+def pick_lowest(me: Me, group: Group, *, thing: PropKey, level: NumberKey) -> bool | Cause:
     """Picks the thing of a group that has the lowest level: the dimmest lamp, the emptiest bowl.
 
     group: the group to pick from
-    into: set to the thing that was picked
+    thing: set to the thing that was picked
     level: set to its level, between 0 and 1
     """
     props = me.world.props(group)
     if not props:
         return cause("empty_group", group=group)
     lowest = min(props, key=lambda prop: prop.level)
-    into.set(lowest.name)
+    thing.set(lowest.name)
     level.set(round(lowest.level, 2))
     return True

@@ -191,7 +191,7 @@ ACTIONS: tuple[Action, ...] = (
     Action(
         "why_not",
         "Ask",
-        "Why not this row?",
+        "Why not?",
         "Why the row does not run",
         Commands.why_not,
         ("X",),

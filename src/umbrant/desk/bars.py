@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QAction
+from PySide6.QtGui import QAction, QPainter, QPaintEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QWidget
 
 from umbrant.desk.icons import icon
@@ -32,12 +32,33 @@ def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget) -> QToolButt
     return button
 
 
+class ShortenedLabel(QLabel):
+    """A label that takes what room there is and shortens its text to it; the tooltip has the whole."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("dim")
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def setText(self, text: str) -> None:
+        super().setText(text)
+        self.setToolTip(text)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setPen(self.palette().windowText().color())
+        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, shown)
+        painter.end()
+
+
 class TopBar(QWidget):
     """Project and behavior, the agent and the take that are looked at, and New take."""
 
     def __init__(self, desk: Desk, actions: Actions, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setObjectName("bar")
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.desk = desk
         self.where = QLabel(self)
         self.agent = pill("Agent", self._agents, self)
@@ -89,6 +110,16 @@ class TopBar(QWidget):
             action.triggered.connect(lambda _=False, number=entry.number: self.desk.show_take(number))
 
 
+_SHAPES = {
+    "previous_change": "mind_back",
+    "tick_back": "tick_back",
+    "play": "play",
+    "tick_on": "tick_on",
+    "next_change": "mind_on",
+}
+"""The actions of the transport, and the icon of each."""
+
+
 class Transport(QWidget):
     """Play and step through the take."""
 
@@ -97,26 +128,19 @@ class Transport(QWidget):
     ) -> None:
         super().__init__(parent)
         self.setObjectName("bar")
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.desk = desk
         self.player = player
         self._palette = palette
-        self._buttons: dict[str, QToolButton] = {}
+        self._actions = actions
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 3, 16, 5)
         layout.setSpacing(4)
-        for name, shape in (
-            ("previous_change", "mind_back"),
-            ("tick_back", "tick_back"),
-            ("play", "play"),
-            ("tick_on", "tick_on"),
-            ("next_change", "mind_on"),
-        ):
-            layout.addWidget(self._button(actions[name], name, shape))
+        for name in _SHAPES:
+            layout.addWidget(self._button(name))
         self.speed = pill("Speed", self._speeds, self)
         layout.addWidget(self.speed)
-        self.mind = QLabel(self)
-        self.mind.setObjectName("dim")
-        self.mind.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.mind = ShortenedLabel(self)
         layout.addWidget(self.mind, 1)
         self.where = QLabel(self)
         self.where.setObjectName("dim")
@@ -132,8 +156,8 @@ class Transport(QWidget):
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""
         self._palette = palette
-        for button in self._buttons.values():
-            button.setIcon(icon(button.property("shape"), palette.ink))
+        for name in _SHAPES:
+            self._draw(name)
 
     def refresh(self) -> None:
         """Say anew where the playhead is."""
@@ -154,26 +178,26 @@ class Transport(QWidget):
         before = [lead for lead in self.desk.changes if lead.start <= self.desk.playhead]
         if explainer is None or not before:
             return ""
-        text = f"since {self.desk.seconds(before[-1].start):.2f} s  {explainer.change(before[-1]).text}"
-        self.mind.setToolTip(text)
-        return self.mind.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, max(40, self.mind.width() - 8))
+        return f"since {self.desk.seconds(before[-1].start):.2f} s  {explainer.change(before[-1]).text}"
 
-    def _button(self, action: QAction, name: str, shape: str) -> QToolButton:
+    def _button(self, name: str) -> QToolButton:
         button = QToolButton(self)
-        button.setDefaultAction(action)
-        button.setAccessibleName(action.text())
-        button.setProperty("shape", shape)
-        button.setIcon(icon(shape, self._palette.ink))
+        button.setDefaultAction(self._actions[name])
+        button.setAccessibleName(self._actions[name].text())
         button.setIconSize(QSize(18, 18))
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        self._buttons[name] = button
+        self._draw(name)
         return button
 
-    def _played(self, playing: bool) -> None:
-        button = self._buttons["play"]
-        button.setProperty("shape", "pause" if playing else "play")
-        button.setIcon(icon(button.property("shape"), self._palette.ink))
+    def _draw(self, name: str) -> None:
+        """The icon stands on the action, for a button takes whatever its action has."""
+        shape = "pause" if name == "play" and self.player.playing else _SHAPES[name]
+        self._actions[name].setIcon(icon(shape, self._palette.ink))
+        self._actions[name].setIconVisibleInMenu(False)
+
+    def _played(self) -> None:
+        self._draw("play")
 
     def _speeds(self, menu: QMenu) -> None:
         for speed in SPEEDS:

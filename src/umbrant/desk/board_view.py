@@ -3,7 +3,7 @@
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF
+from PySide6.QtGui import QPainter, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -21,6 +21,9 @@ from umbrant.model.values import Literal, value_text
 from umbrant.take.record import Changes, Written
 
 NAME, VALUE, WRITER, HISTORY = range(4)
+SHARES = (0.24, 0.22, 0.35, 0.19)
+"""How much of the width each column takes."""
+
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -145,6 +148,7 @@ class BoardView(QTableView):
         self.setAccessibleName("Blackboard")
         self.history = HistoryDelegate(self.board, palette, self)
         self.setItemDelegateForColumn(HISTORY, self.history)
+        self.setStyleSheet("QTableView::item { padding-left: 9px; }")
         self.setFont(body_font(11))
         self.horizontalHeader().hide()
         self.verticalHeader().hide()
@@ -156,12 +160,14 @@ class BoardView(QTableView):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setTabKeyNavigation(False)
         self.setMinimumHeight(48)
-        header = self.horizontalHeader()
-        for column, width in ((NAME, 100), (VALUE, 92), (WRITER, 158)):
-            header.setSectionResizeMode(column, QHeaderView.ResizeMode.Fixed)
-            self.setColumnWidth(column, width)
-        header.setSectionResizeMode(HISTORY, QHeaderView.ResizeMode.Stretch)
+        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.horizontalHeader().setMinimumSectionSize(20)
         self.activated.connect(self._show_writer)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        for column, share in enumerate(SHARES):
+            self.setColumnWidth(column, int(self.viewport().width() * share))
 
     def _show_writer(self, index: QModelIndex) -> None:
         row_id = self.board.writer_row(index.row())

@@ -2,7 +2,7 @@
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
@@ -21,6 +21,7 @@ class LanesView(QWidget):
         self.palette_ = palette
         self.setAccessibleName("Lanes")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.setToolTip("Click or drag to move the playhead; with Shift, to move the window of the tape")
         for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.tape.changed):
             changed.connect(self._refresh)

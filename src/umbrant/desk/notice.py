@@ -1,6 +1,6 @@
-"""A message over the window that goes away by itself, or when it is clicked."""
+"""A message over a part of the window that goes away by itself, or when it is clicked."""
 
-from PySide6.QtCore import QEvent, QObject, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
@@ -11,9 +11,9 @@ WIDEST = 560
 class Notice(QLabel):
     """Shows what the desk tells."""
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, over: QWidget) -> None:
         super().__init__(parent)
-        self._area = parent
+        self._area = over
         self.setObjectName("noticeText")
         self.setAccessibleName("Message")
         self.setWordWrap(True)
@@ -22,7 +22,7 @@ class Notice(QLabel):
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self.hide)
-        parent.installEventFilter(self)
+        over.installEventFilter(self)
         self.hide()
 
     def tell(self, text: str) -> None:
@@ -46,5 +46,5 @@ class Notice(QLabel):
         wide = min(WIDEST, self._area.width() - 40, self.fontMetrics().horizontalAdvance(self.text()) + 40)
         self.setFixedWidth(max(120, wide))
         self.setFixedHeight(self.heightForWidth(self.width()))
-        self.move(16, self._area.height() - self.height() - 12)
+        self.move(self._area.geometry().bottomLeft() + QPoint(16, -self.height() - 12))
         self.raise_()

@@ -7,7 +7,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QToolButton, QVBoxLayout, QWidget
 
 from umbrant.desk.actions import ACTIONS, Action, Where, sequences
-from umbrant.desk.bars import TopBar, Transport
+from umbrant.desk.bars import ShortenedLabel, TopBar, Transport
 from umbrant.desk.board_view import BoardView
 from umbrant.desk.commands import Commands, Shell
 from umbrant.desk.dialogs import Dialogs
@@ -46,7 +46,7 @@ class DeskPane(QWidget):
         self.across = QSplitter(Qt.Orientation.Horizontal, self)
         self.down = QSplitter(Qt.Orientation.Vertical, self)
         self._lay_out()
-        self.notice = Notice(self.across)
+        self.notice = Notice(self, self.across)
         desk.told.connect(self.notice.tell)
         for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.row_selected):
             changed.connect(self.refresh_actions)
@@ -114,7 +114,7 @@ class DeskPane(QWidget):
         self.down.setSizes([270, 190, 160])
         self.across.addWidget(self.ledger)
         self.across.addWidget(self.down)
-        self.across.setSizes([800, 480])
+        self.across.setSizes([816, 464])
         self.across.setStretchFactor(0, 5)
         self.across.setStretchFactor(1, 3)
         for splitter in (self.across, self.down):
@@ -139,8 +139,8 @@ class DeskPane(QWidget):
         row.setContentsMargins(12, 0, 6, 0)
         row.setSpacing(12)
         name = QLabel(f"<b>{title}</b>", heading)
-        about_label = QLabel(about, heading)
-        about_label.setObjectName("dim")
+        about_label = ShortenedLabel(heading)
+        about_label.setText(about)
         row.addWidget(name)
         row.addWidget(about_label, 1)
         for widget in more:
@@ -162,8 +162,7 @@ class DeskPane(QWidget):
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             buttons.append(button)
         pane = self._titled("Reasons", "", self.reasons, *buttons)
-        about = pane.findChildren(QLabel)[1]
-        self.reasons.question_changed.connect(about.setText)
+        self.reasons.question_changed.connect(pane.findChildren(ShortenedLabel)[0].setText)
         self.reasons.refresh()
         return pane
 

@@ -294,8 +294,24 @@ class StageView(QWidget):
         painter.setBrush(self.palette_.wall if solid else self.palette_.water)
         painter.setPen(QPen(self.palette_.wall_rule, 1) if solid else Qt.PenStyle.NoPen)
         painter.drawPolygon(outline)
+        self._name_area(painter, outline.boundingRect(), area.name.removeprefix("the "))
+
+    def _name_area(self, painter: QPainter, box: QRectF, name: str) -> None:
+        """Write a name into an area: across, or upwards where it is narrow; not at all where it would be cut off."""
         painter.setPen(self.palette_.dim)
-        painter.drawText(outline.boundingRect(), Qt.AlignmentFlag.AlignCenter, area.name.removeprefix("the "))
+        text = painter.fontMetrics().boundingRect(name)
+        if text.width() + 4 <= box.width() and text.height() <= box.height():
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
+        elif text.width() + 4 <= box.height() and text.height() <= box.width():
+            painter.save()
+            painter.translate(box.center())
+            painter.rotate(-90)
+            painter.drawText(
+                QRectF(-box.height() / 2, -box.width() / 2, box.height(), box.width()),
+                Qt.AlignmentFlag.AlignCenter,
+                name,
+            )
+            painter.restore()
 
     def _props(self, painter: QPainter, stage: Stage) -> None:
         take, tick = self.desk.take, self.desk.playhead

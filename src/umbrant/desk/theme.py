@@ -158,12 +158,13 @@ def style_sheet(palette: Palette) -> str:
         padding: 4px 14px; font-weight: 600; }}
     QToolButton#newTake:focus {{ border: 1px solid {p["now"]}; }}
     QWidget#bar, QWidget#heading {{ background: {p["ground"]}; }}
-    QLabel#dim {{ color: {p["dim"]}; }}
+    QLabel#dim {{ color: {p["dim"]}; background: transparent; }}
     QFrame#search {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; border-radius: 6px; }}
-    QFrame#notice {{ background: {p["different"]}; border-bottom: 1px solid {p["rule"]}; }}
-    QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}
+    QLabel#noticeText {{ background: {p["button"]}; color: {p["button_ink"]}; border-radius: 6px; }}
+    QFrame#rule {{ background: {p["rule"]}; border: none; }}
+    QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
     QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
-    QScrollBar::handle {{ background: {p["chip_rule"]}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
+    QScrollBar::handle {{ background: {p["rule"]}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
     QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
     QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
     """

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt
+from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractScrollArea, QCompleter, QLabel, QLineEdit, QMenu
 
@@ -22,6 +22,9 @@ FINE, COARSE = 0.1, 10.0
 
 class ChipEditing(QObject):
     """Edits the chips of one ledger."""
+
+    filled = Signal()
+    """A chip that had to be filled in has been."""
 
     def __init__(self, desk: Desk, table: QAbstractScrollArea, dialogs: Callable[[], Dialogs]) -> None:
         super().__init__(table)
@@ -116,7 +119,8 @@ class ChipEditing(QObject):
                 f"'{name}' cannot name a key: write it with small letters, digits and _, a letter first."
             )
             return
-        self._desk.apply(self._declaring(key, chip))
+        if self._desk.apply(self._declaring(key, chip)) and chip.missing:
+            self.filled.emit()
 
     def _declaring(self, key: Key, chip: Chip) -> Edit:
         behavior = self._behavior()
@@ -146,7 +150,9 @@ class ChipEditing(QObject):
         self._set(chip, value)
 
     def _set(self, chip: Chip, value: ParamValue | None, merges: str = "") -> None:
-        self._desk.apply(chip_edit(self._behavior(), chip, value, merges=merges))
+        changed = self._desk.apply(chip_edit(self._behavior(), chip, value, merges=merges))
+        if changed and chip.missing:
+            self.filled.emit()
 
     def _check(self, chip: Chip) -> Callable[[str], str]:
         """What is wrong with a text typed into a chip; empty if nothing is."""

@@ -9,8 +9,8 @@ from PySide6.QtGui import QFont, QFontMetricsF
 from umbrant.desk.sentence import Chip, Piece, Pill, Role
 from umbrant.desk.theme import COMPACT_ROW_HEIGHT, ROW_HEIGHT, body_font
 
-INDENT, FIRST_X, RIGHT_MARGIN, HANGING = 17, 44, 10, 14
-GAP, CHIP_PADDING, PILL_PADDING = 5.0, 5.0, 7.0
+INDENT, FIRST_X, RIGHT_MARGIN, HANGING = 16, 42, 6, 14
+GAP, CHIP_PADDING, PILL_PADDING = 4.0, 4.5, 6.0
 CHIPS = (Role.CHIP, Role.KEY_CHIP)
 
 

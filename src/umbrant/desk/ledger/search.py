@@ -1,17 +1,41 @@
 """Type-to-search over the catalog, to add a row, a decorator or an upkeep."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QEvent, QObject, QPoint, QStringListModel, Qt, Signal
-from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QListView, QVBoxLayout, QWidget
+from PySide6.QtCore import (
+    QEvent,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QPoint,
+    QRectF,
+    QSize,
+    QStringListModel,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QKeyEvent, QPainter
+from PySide6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
 from rapidfuzz import fuzz, utils
 
 from umbrant.catalog.declare import Catalog, Family, Kind
 from umbrant.catalog.validation import RUNS
+from umbrant.desk.ledger.delegates import Brushes
 
-WIDTH, HEIGHT = 380, 330
+WIDTH, HEIGHT = 420, 340
+LEAST_SCORE = 72
+LINE = 24
 
 
 @dataclass(frozen=True)
@@ -23,11 +47,20 @@ class Offer:
     """'row', 'decorator' or 'upkeep'."""
 
     @property
+    def place(self) -> str:
+        """What it becomes: the family of the row, or what is put on the row."""
+        return str(self.kind.family) if self.role == "row" else self.role
+
+    @property
+    def phrase(self) -> str:
+        """How it reads, with its parameters by their labels."""
+        parts = self.kind.phrase_parts([param.name for param in self.kind.params])
+        return " ".join(words if param is None else param.label for words, param in parts)
+
+    @property
     def label(self) -> str:
-        """How it is listed."""
-        phrase = self.kind.phrase.replace("[", "").replace("]", "").replace("{", "").replace("}", "")
-        where = {"decorator": "decorator · ", "upkeep": "upkeep · "}.get(self.role, f"{self.kind.family} · ")
-        return f"{where}{self.kind.title}" + (f" — {phrase}" if phrase and self.role != "decorator" else "")
+        """How it is listed in words."""
+        return f"{self.kind.title}, {self.place}: {self.phrase}"
 
 
 def offers(catalog: Catalog, *, for_row: bool) -> list[Offer]:
@@ -44,7 +77,9 @@ def ranked(text: str, found: Sequence[Offer]) -> list[Offer]:
     if not text.strip():
         return list(found)
     scored = [(_score(text, offer), -place, offer) for place, offer in enumerate(found)]
-    return [offer for score, _, offer in sorted(scored, key=lambda each: each[:2], reverse=True) if score >= 55]
+    return [
+        offer for score, _, offer in sorted(scored, key=lambda each: each[:2], reverse=True) if score >= LEAST_SCORE
+    ]
 
 
 def _score(text: str, offer: Offer) -> float:
@@ -55,7 +90,49 @@ def _score(text: str, offer: Offer) -> float:
     if typed in f"{title} {offer.role}":
         return 120
     whole = f"{offer.role} {title} {offer.kind.phrase} {offer.kind.help.splitlines()[0]}"
-    return max(fuzz.WRatio(typed, title), fuzz.partial_ratio(typed, whole, processor=utils.default_process) * 0.9)
+    return max(fuzz.ratio(typed, title), fuzz.partial_ratio(typed, whole, processor=utils.default_process) * 0.9)
+
+
+class OfferDelegate(QStyledItemDelegate):
+    """Draws an offer in one line: its title, how it reads, and at the right what it becomes."""
+
+    def __init__(self, brushes: Brushes, shown: Callable[[int], Offer | None], parent: QObject) -> None:
+        super().__init__(parent)
+        self._brushes = brushes
+        self._shown = shown
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
+        return QSize(100, LINE)
+
+    def paint(
+        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> None:
+        offer = self._shown(index.row())
+        if offer is None:
+            return
+        painter.save()
+        palette, fonts, box = self._brushes.palette, self._brushes.fonts, QRectF(option.rect)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(palette.selection)
+            painter.drawRoundedRect(box, 4, 4)
+        box.adjust(8, 0, -8, 0)
+        middle = Qt.AlignmentFlag.AlignVCenter
+        painter.setFont(fonts.small)
+        painter.setPen(palette.dim)
+        painter.drawText(box, middle | Qt.AlignmentFlag.AlignRight, offer.place)
+        room = box.width() - painter.fontMetrics().horizontalAdvance(offer.place) - 12
+        painter.setFont(fonts.bold)
+        painter.setPen(palette.ink)
+        painter.drawText(box, middle, offer.kind.title)
+        used = painter.fontMetrics().horizontalAdvance(offer.kind.title) + 10
+        painter.setFont(fonts.small)
+        painter.setPen(palette.dim)
+        phrase = offer.phrase.removeprefix(offer.kind.title).strip()
+        phrase = painter.fontMetrics().elidedText(phrase, Qt.TextElideMode.ElideRight, int(room - used))
+        painter.drawText(box.adjusted(used, 0, 0, 0), middle, phrase)
+        painter.restore()
 
 
 class SearchPopup(QFrame):
@@ -65,7 +142,7 @@ class SearchPopup(QFrame):
     """An `Offer`."""
     closed = Signal()
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, brushes: Brushes) -> None:
         super().__init__(parent)
         self._area = parent
         self.setObjectName("search")
@@ -80,10 +157,12 @@ class SearchPopup(QFrame):
         self.list.setAccessibleName("Nodes found")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.setModel(QStringListModel(self))
+        self.list.setItemDelegate(OfferDelegate(brushes, self.offer_at, self.list))
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.help = QLabel(self)
         self.help.setObjectName("dim")
         self.help.setWordWrap(True)
-        self.help.setMinimumHeight(66)
+        self.help.setMinimumHeight(48)
         self.help.setAlignment(Qt.AlignmentFlag.AlignTop)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(8, 8, 8, 8)
@@ -108,6 +187,10 @@ class SearchPopup(QFrame):
         self.show()
         self.raise_()
         self.line.setFocus()
+
+    def offer_at(self, place: int) -> Offer | None:
+        """The offer in a line of the list."""
+        return self._shown[place] if 0 <= place < len(self._shown) else None
 
     def dismiss(self) -> None:
         """Close it with nothing chosen."""
@@ -150,13 +233,12 @@ class SearchPopup(QFrame):
             self._explain()
 
     def _explain(self, *_: object) -> None:
-        place = self.list.currentIndex().row()
-        if 0 <= place < len(self._shown):
-            self.help.setText(self._shown[place].kind.help)
+        offer = self.offer_at(self.list.currentIndex().row())
+        if offer is not None:
+            self.help.setText(offer.kind.help)
 
     def _choose(self) -> None:
-        place = self.list.currentIndex().row()
-        if 0 <= place < len(self._shown):
-            offer = self._shown[place]
+        offer = self.offer_at(self.list.currentIndex().row())
+        if offer is not None:
             self.hide()
             self.chosen.emit(offer)

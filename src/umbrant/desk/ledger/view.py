@@ -4,7 +4,16 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QModelIndex, QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QGuiApplication,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QResizeEvent,
+    QWheelEvent,
+)
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidget
 
 from umbrant.desk.dialogs import Dialogs
@@ -20,7 +29,9 @@ from umbrant.desk.theme import COMPACT_ROW_HEIGHT, ROW_HEIGHT, Palette
 from umbrant.model.documents import Behavior, Row
 from umbrant.model.edits import Edit, add_decorator, add_upkeep, fresh_id, insert_row
 
-OUTLINE_WIDTH, NOW_WIDTH = 430, 74
+OUTLINE_WIDTH, NOW_WIDTH, NARROWEST_OUTLINE = 456, 72, 240
+OUTLINE_SHARE = 0.62
+"""How much of a narrow ledger the outline takes."""
 DRAG_STARTS_AT = 4
 
 
@@ -53,6 +64,7 @@ class LedgerView(QTableView):
         self._drag: _Drag | None = None
         self._drags = 0
         self._scrubbing = False
+        self._width_is_chosen = False
         self._place_of_new: tuple[str | None, str | None] = (None, None)
         self.setModel(self.ledger)
         self.outline_delegate = OutlineDelegate(desk, self.ledger, self.brushes, self, self.layout_of)
@@ -62,7 +74,7 @@ class LedgerView(QTableView):
         self.setItemDelegateForColumn(NOW, self.now_delegate)
         self.setItemDelegateForColumn(TAPE, self.tape_delegate)
         self.editing = ChipEditing(desk, self, dialogs)
-        self.search = SearchPopup(self.viewport())
+        self.search = SearchPopup(self.viewport(), self.brushes)
         self.search.chosen.connect(self._add)
         self.search.closed.connect(self.setFocus)
         self._set_up()
@@ -313,6 +325,9 @@ class LedgerView(QTableView):
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.search.dismiss()
+        room = int((self.viewport().width() - NOW_WIDTH) * OUTLINE_SHARE)
+        if not self._width_is_chosen and room != self.columnWidth(OUTLINE):
+            self.setColumnWidth(OUTLINE, max(NARROWEST_OUTLINE, min(OUTLINE_WIDTH, room)))
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
@@ -365,6 +380,7 @@ class LedgerView(QTableView):
         desk.row_selected.connect(self._show_selected)
         self.horizontalHeader().sectionResized.connect(self._resized)
         self.selectionModel().currentRowChanged.connect(self._walked)
+        self.editing.filled.connect(lambda: QTimer.singleShot(0, self, self._begin_first_missing))
 
     def _repaint(self) -> None:
         self.ledger.playhead_moved()
@@ -373,6 +389,7 @@ class LedgerView(QTableView):
 
     def _resized(self, column: int, old: int, new: int) -> None:
         if column == OUTLINE:
+            self._width_is_chosen = bool(QGuiApplication.mouseButtons())
             QTimer.singleShot(0, self, self._lay_out_again)
 
     def _lay_out_again(self) -> None:
@@ -382,6 +399,8 @@ class LedgerView(QTableView):
             row = self.ledger.row_at(place)
             if row is not None:
                 self.setRowHeight(place, int(self.layout_of(row).height))
+        if self.currentIndex().isValid():
+            self.scrollTo(self.currentIndex())
         self.viewport().update()
 
     def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:

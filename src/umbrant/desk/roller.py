@@ -68,10 +68,8 @@ class Roller(QObject):
         self._closing = True
         if self._process is None:
             return
-        self._process.closeWriteChannel()
-        if not self._process.waitForFinished(500):
-            self._process.kill()
-            self._process.waitForFinished(2000)
+        self._process.kill()
+        self._process.waitForFinished(2000)
         self._process = None
 
     def _read(self) -> None:

@@ -3,7 +3,6 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.language.ask import Found
 from umbrant.catalog.language.phrases import spoken, unit_of
@@ -25,7 +24,7 @@ class Asked:
     row_id: str
     part: str
     tree: Tree
-    catalog: Catalog = BUILTIN
+    catalog: Catalog
 
     def bits(self, tick: int, *, held: bool, now: int | None = None) -> list[Bit]:
         """What decided it when it was last asked at or before a tick, and who wrote the keys in it.
@@ -105,10 +104,12 @@ def written_bits(header: Header, agent: AgentRecord, names: Names, key: str, tic
         yield Bit(f" {family}")
 
 
-def asked_of(header: Header, agent: AgentRecord, names: Names, row_id: str, part: str, when: str) -> Asked | None:
+def asked_of(
+    header: Header, agent: AgentRecord, names: Names, row_id: str, part: str, when: str, catalog: Catalog
+) -> Asked | None:
     """The condition `when` of a row, ready to be told of; None if it is no condition."""
     try:
-        return Asked(header, agent, names, row_id, part, parse(when))
+        return Asked(header, agent, names, row_id, part, parse(when), catalog)
     except LanguageError:
         return None
 

@@ -63,7 +63,9 @@ class Explainer:
         """Why a row did not run at a tick: the first thing in its way, and when it last ran."""
         question = f"why not {self.names.numbers[row_id]} {self.names.titles[row_id]}"
         for above in self.outline.path(row_id):
-            if self._state(above, tick) is not RowState.RUNNING:
+            state = self._state(above, tick)
+            took_part = above != row_id and state in (RowState.SUCCESS, RowState.FAILURE)
+            if state is not RowState.RUNNING and not took_part:
                 lines = [self._line_not(above, row_id, tick)]
                 if above != row_id:
                     bits = [Bit(" can run only while "), self.names.bit(above), Bit(" does.")]
@@ -309,11 +311,11 @@ class Explainer:
         guard = self.behavior.row(row_id).guard
         if guard is None:
             return None
-        return asked_of(self.header, self.record, self.names, row_id, GUARD, guard.when)
+        return asked_of(self.header, self.record, self.names, row_id, GUARD, guard.when, self.catalog)
 
     def _checks(self, row_id: str) -> Asked | None:
         when = _condition_in(self.behavior.row(row_id), self.catalog)
-        return asked_of(self.header, self.record, self.names, row_id, ROW, when) if when else None
+        return asked_of(self.header, self.record, self.names, row_id, ROW, when, self.catalog) if when else None
 
 
 def _condition_in(row: Row, catalog: Catalog) -> str | None:

@@ -50,28 +50,47 @@ def read_reply(line: str) -> Reply:
     return Reply(data["number"], Path(data["take"]) if data.get("take") else None, data.get("error", ""))
 
 
+class _Inbox:
+    """Lines as they come in, gathered in a thread of their own so that a roll can see that a newer one is waiting."""
+
+    def __init__(self, lines: Iterable[str]) -> None:
+        self._lines = lines
+        self._queue: queue.Queue[str | None] = queue.Queue()
+        self._came = self._taken = 0
+        threading.Thread(target=self._gather, daemon=True).start()
+
+    def take(self) -> str | None:
+        """The next line, once there is one; None after the last."""
+        line = self._queue.get()
+        self._taken += 1
+        return line
+
+    def has_newer(self) -> bool:
+        """Whether a line is waiting."""
+        return self._came > self._taken
+
+    def _gather(self) -> None:
+        for line in self._lines:
+            self._queue.put(line)
+            self._came += 1
+        self._queue.put(None)
+
+
 def serve(lines: Iterable[str], out: IO[str]) -> None:
     """Take orders until the lines end."""
-    orders: queue.Queue[str | None] = queue.Queue()
-    threading.Thread(target=_gather, args=(lines, orders), daemon=True).start()
-    while (line := orders.get()) is not None:
-        reply = _done(json.loads(line), orders)
+    inbox = _Inbox(lines)
+    while (line := inbox.take()) is not None:
+        reply = _done(json.loads(line), inbox)
         data = {"number": reply.number, "take": str(reply.take) if reply.take else None, "error": reply.error}
         out.write(json.dumps(data) + "\n")
         out.flush()
 
 
-def _gather(lines: Iterable[str], orders: "queue.Queue[str | None]") -> None:
-    for line in lines:
-        orders.put(line)
-    orders.put(None)
-
-
-def _done(data: dict[str, object], orders: "queue.Queue[str | None]") -> Reply:
+def _done(data: dict[str, object], inbox: _Inbox) -> Reply:
     number = int(str(data["number"]))
     try:
         order = Order(_project(data), str(data["scenario"]), Path(str(data["path"])), *_settings(data))
-        return Reply(number, roll(order, should_stop=lambda: not orders.empty()))
+        return Reply(number, roll(order, should_stop=inbox.has_newer))
     except RollStopped:
         order.path.unlink(missing_ok=True)
         return Reply(number)

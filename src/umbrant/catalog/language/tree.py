@@ -1,6 +1,7 @@
 """Reading a condition into a small tree of its own, and writing the tree back."""
 
 import ast
+import re
 import warnings
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -22,6 +23,8 @@ COMPARISONS: dict[type[ast.cmpop], str] = {
 ARITHMETIC: dict[type[ast.operator], str] = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/"}
 SIGNS = {"<": "<", "<=": "≤", ">": ">", ">=": "≥", "==": "=", "!=": "≠"}
 """How each comparison is shown."""
+
+_LONE_EQUALS = re.compile(r"(?<![<>=!])=(?!=)")
 
 Span = tuple[int, int]
 
@@ -137,7 +140,7 @@ def parse(text: str) -> Tree:
             body = ast.parse(line, mode="eval").body
     except SyntaxError as error:
         column = lead + max(0, (error.offset or 1) - 1)
-        raise LanguageError(_syntax_message(error), (column, max(column + 1, len(text.rstrip())))) from None
+        raise LanguageError(_syntax_message(error, line), (column, max(column + 1, len(text.rstrip())))) from None
     except (RecursionError, MemoryError, ValueError):
         raise LanguageError(
             "this is no condition; it is nested too deeply or holds odd characters", (0, len(text))
@@ -208,10 +211,10 @@ def _number(value: float) -> str:
     return short if float(short) == value else repr(value)
 
 
-def _syntax_message(error: SyntaxError) -> str:
+def _syntax_message(error: SyntaxError, line: str) -> str:
     if "never closed" in (error.msg or "") or "unexpected EOF" in (error.msg or ""):
         return "a bracket or a quote is never closed"
-    if "=" in (error.msg or "") and "==" in (error.msg or ""):
+    if _LONE_EQUALS.search(line):
         return "to compare, write == instead of ="
     return "this is not understood here"
 

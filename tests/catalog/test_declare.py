@@ -1,0 +1,110 @@
+"""Declaring a kind: what follows from it, and a developer's mistakes."""
+
+import types
+
+import pytest
+
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.declare import Catalog, DeclarationError, Family, Metres, ParamType, Steps, action, sense
+from umbrant.catalog.world import Me, Target
+from umbrant.model.values import KeyType
+
+
+def test_everything_about_a_kind_follows_from_its_declaration() -> None:
+    @action("ring {bell} within {reach}[ loudly {loud}]", success="it rang", failure="no bell")
+    def ring_bell(me: Me, bell: Target, *, reach: Metres = 1.5, loud: bool = False) -> Steps:
+        """Rings a bell.
+
+        bell: which bell
+        reach: how near to stand
+        loud: whether all hear it
+        """
+        yield None
+        return True
+
+    assert (ring_bell.id, ring_bell.title, ring_bell.help) == ("ring_bell", "ring bell", "Rings a bell.")
+    assert ring_bell.takes_time
+    bell, reach, loud = ring_bell.params
+    assert (bell.type, bell.required, bell.keys) == (
+        ParamType.PLACE,
+        True,
+        (KeyType.POINT, KeyType.AGENT, KeyType.PROP),
+    )
+    assert (reach.default, reach.quantity.unit, reach.quantity.low) == (1.5, "m", 0)
+    assert (loud.type, loud.default) == (ParamType.YES_NO, False)
+    assert [words or param.name for words, param in ring_bell.phrase_parts() if words or param] == [
+        "ring",
+        "bell",
+        "within",
+        "reach",
+    ]
+    assert len(ring_bell.phrase_parts(["loud"])) == 6
+    assert set(ring_bell.outcomes) == {"success", "failure", "running"}
+
+
+def test_mistakes_in_a_declaration_are_raised_when_it_is_made() -> None:
+    def undocumented(me: Me) -> bool:
+        return True
+
+    def unexplained(me: Me, reach: Metres) -> bool:
+        """Does something."""
+        return True
+
+    def odd(me: Me, thing: bytes) -> bool:
+        """Does something.
+
+        thing: what
+        """
+        return True
+
+    def plain(me: Me) -> bool:
+        """Does something."""
+        return True
+
+    for run, phrase, says in (
+        (undocumented, "x", "no help"),
+        (unexplained, "x {reach}", "docstring"),
+        (odd, "x {thing}", "no chip can hold"),
+        (plain, "x {reach}", "none of its parameters"),
+    ):
+        with pytest.raises(DeclarationError, match=says):
+            action(phrase)(run)
+
+
+def test_a_parameter_that_no_phrase_names_is_a_mistake() -> None:
+    def hidden(me: Me, reach: Metres = 1.0) -> bool:
+        """Does something.
+
+        reach: how far
+        """
+        return True
+
+    with pytest.raises(DeclarationError, match="does not name 'reach'"):
+        action("x")(hidden)
+
+
+def test_two_kinds_of_one_name_are_a_mistake() -> None:
+    def twin(me: Me) -> bool:
+        """Does something."""
+        return True
+
+    modules = []
+    for name in ("one", "other"):
+        module = types.ModuleType(name)
+        copied = types.FunctionType(twin.__code__, {"__name__": name, "Me": Me}, "twin")
+        copied.__doc__ = twin.__doc__
+        kind = sense("twin", gives=KeyType.YES_NO)(copied)
+        kind.run.__module__ = name
+        module.twin = kind  # type: ignore[attr-defined]
+        modules.append(module)
+    with pytest.raises(DeclarationError, match="two kinds"):
+        Catalog.of(modules)
+
+
+def test_every_kind_has_help_and_explains_each_parameter() -> None:
+    for kind in BUILTIN.kinds.values():
+        assert kind.help
+        assert kind.outcomes
+        assert all(param.help for param in kind.params)
+    families = {kind.family for kind in BUILTIN.kinds.values()}
+    assert families == set(Family)

@@ -1,0 +1,208 @@
+"""The condition language: any text gives a clean error or a tree that prints back; answers are three-valued."""
+
+import math
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.language.ask import Asker
+from umbrant.catalog.language.check import faults
+from umbrant.catalog.language.grid import ask_grid
+from umbrant.catalog.language.phrases import PieceKind, pieces, spoken
+from umbrant.catalog.language.tree import Ask, LanguageError, Number, parse, source
+from umbrant.catalog.work import Reading
+from umbrant.model.documents import Key
+from umbrant.model.values import KeyType, Literal
+
+KEYS = {
+    key.name: key
+    for key in (
+        Key(name="n", type=KeyType.NUMBER),
+        Key(name="m", type=KeyType.NUMBER),
+        Key(name="flag", type=KeyType.YES_NO),
+        Key(name="raining", type=KeyType.YES_NO),
+        Key(name="visitor", type=KeyType.AGENT),
+        Key(name="mood", type=KeyType.TEXT),
+        Key(name="spot", type=KeyType.POINT),
+    )
+}
+
+
+class Values:
+    """A scope with fixed values; senses are looked up by their source."""
+
+    def __init__(self, **values: Literal | None) -> None:
+        self.values = values
+
+    def key(self, name: str) -> Callable[[], Literal | None]:
+        return lambda: self.values.get(name)
+
+    def sense(self, ask: Ask) -> Callable[[], Reading]:
+        return lambda: Reading(self.values.get(source(ask).replace("(visitor)", "_visitor")))
+
+
+def answer(text: str, **values: Literal | None) -> bool:
+    return Asker(parse(text), Values(**values)).ask()
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("n < 6", True),
+        ("n >= 6", False),
+        ("1 < n < 3", True),
+        ("n + 1 == 3", True),
+        ("n * 2 - 1 > n / 2", True),
+        ("-n < 0", True),
+        ("flag and not raining", True),
+        ("raining or flag", True),
+        ("flag == yes", True),
+        ("mood == 'calm'", True),
+        ("mood != 'calm'", False),
+        ("distance(visitor) < 6 and not raining", True),
+    ],
+)
+def test_conditions_mean_what_they_say(text: str, expected: bool) -> None:
+    values = {"n": 2.0, "flag": True, "raining": False, "mood": "calm", "distance_visitor": 5.0}
+    assert faults(text, KEYS, BUILTIN) == []
+    assert answer(text, **values) is expected
+
+
+@pytest.mark.parametrize(
+    ("text", "expected"),
+    [
+        ("n < 6", False),
+        ("not n < 6", False),
+        ("n < 6 or flag", True),
+        ("n < 6 and flag", False),
+        ("not (n < 6 and raining)", True),
+        ("n / 0 < 1", False),
+        ("not n / 0 < 1", False),
+    ],
+)
+def test_what_is_unknown_counts_as_no_in_the_end_but_not_in_between(text: str, expected: bool) -> None:
+    assert answer(text, flag=True, raining=False) is expected
+
+
+def test_asking_keeps_both_sides_of_each_comparison_and_leaves_out_what_was_not_asked() -> None:
+    asker = Asker(parse("n < 6 and m > 1 and flag"), Values(n=2.0, m=0.5))
+    asker.ask()
+    first, second, third = asker.found
+    assert first is not None
+    assert (first.truth, first.left, first.right) == (True, 2.0, 6.0)
+    assert second is not None
+    assert (second.truth, second.left) == (False, 0.5)
+    assert third is None
+    Asker(parse("n < 1"), Values()).ask()
+
+
+def test_an_unset_key_is_named_as_what_stood_in_the_way() -> None:
+    asker = Asker(parse("n < 6"), Values())
+    assert asker.ask() is False
+    (found,) = asker.found
+    assert found is not None
+    assert found.cause is not None
+    assert (found.cause.kind, found.cause.facts["key"]) == ("not_set", "n")
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("", "empty"),
+        ("n <", "not understood"),
+        ("n = 3", "=="),
+        ("(n < 3", "closed"),
+        ("__import__('os')", "no sense"),
+        ("visitor.place", "allowed"),
+        ("[n for n in m]", "allowed"),
+        ("lambda: 1", "allowed"),
+        ("n ** 2 > 1", "allowed"),
+        ("n if flag else m", "allowed"),
+        ("lamp_oil < 1", "no key"),
+        ("distanc(visitor) < 3", "Did you mean 'distance'"),
+        ("distance", "brackets"),
+        ("distance() < 3", "needs"),
+        ("distance(n) < 3", "wants"),
+        ("distance(visitor, 3, 4) < 3", "at the most"),
+        ("can_see(visitor, wihtin=3)", "Did you mean 'within'"),
+        ("n", "not yes or no"),
+        ("n and flag", "neither"),
+        ("flag + 1 > 2", "reckoned"),
+        ("mood < 3", "only numbers"),
+        ("flag == 3", "never equal"),
+        ("(n < 3) == (m < 3)", "cannot itself be compared"),
+        ("n < 1e999", "no number"),
+        ("a" * 2000, "at most"),
+        ("(" * 300 + "n" + ")" * 300, ""),
+    ],
+)
+def test_what_is_wrong_is_said(text: str, says: str) -> None:
+    found = faults(text, KEYS, BUILTIN)
+    assert found
+    assert says in f"{found[0].message} {found[0].remedy}"
+
+
+def test_a_fault_stands_under_the_word_that_is_wrong() -> None:
+    (found,) = faults("n < 6 and zz > 1", KEYS, BUILTIN)
+    assert found.span == (10, 12)
+
+
+@given(st.text(max_size=60))
+def test_any_text_gives_a_clean_error_or_a_tree_that_prints_back(text: str) -> None:
+    try:
+        tree = parse(text)
+    except LanguageError as error:
+        start, end = error.span
+        assert 0 <= start <= end
+        return
+    assert parse(source(tree)) == tree
+
+
+EXPRESSIONS = st.recursive(
+    st.sampled_from(["n", "m", "2", "0.5", "-3"]),
+    lambda inner: st.tuples(inner, st.sampled_from("+-*/"), inner).map(lambda t: f"({t[0]} {t[1]} {t[2]})"),
+    max_leaves=4,
+)
+COMPARED = st.tuples(EXPRESSIONS, st.sampled_from(["<", "<=", ">", ">=", "==", "!="]), EXPRESSIONS).map(" ".join)
+CONDITIONS = st.recursive(
+    COMPARED | st.sampled_from(["flag", "raining", "yes"]),
+    lambda inner: st.one_of(
+        inner.map(lambda part: f"not ({part})"),
+        st.tuples(inner, st.sampled_from([" and ", " or "]), inner).map(lambda t: f"({t[0]}){t[1]}({t[2]})"),
+    ),
+    max_leaves=6,
+)
+NUMBERS = st.none() | st.sampled_from([0.0, 0.5, 2.0, -3.0, 7.25])
+YES_NO = st.none() | st.booleans()
+
+
+@given(CONDITIONS, st.lists(st.tuples(NUMBERS, NUMBERS, YES_NO, YES_NO), min_size=1, max_size=6))
+def test_a_grid_gives_the_same_answers_as_asking_one_at_a_time(
+    text: str, cases: list[tuple[float | None, float | None, bool | None, bool | None]]
+) -> None:
+    tree = parse(text)
+    columns = list(zip(*cases, strict=True))
+    names = ("n", "m", "flag", "raining")
+    grid = {
+        name: np.array([math.nan if each is None else float(each) for each in column])
+        for name, column in zip(names, columns, strict=True)
+    }
+    answers = np.broadcast_to(ask_grid(tree, grid), (len(cases),))
+    for case, found in zip(cases, answers, strict=True):
+        assert (found == 1.0) == answer(text, **dict(zip(names, case, strict=True)))
+
+
+def test_a_condition_is_read_in_words_with_its_numbers_apart() -> None:
+    tree = parse("can_see(visitor, within=8) and not n < 0.5")
+    assert spoken(tree, BUILTIN) == "can see visitor within 8 m and not n < 0.5"
+    numbers = [piece for piece in pieces(tree, BUILTIN) if piece.kind is PieceKind.NUMBER]
+    assert [(piece.value, piece.span) for piece in numbers] == [(8.0, (24, 25)), (0.5, (39, 42))]
+    assert numbers[0].quantity.unit == "m"
+
+
+def test_a_negative_number_is_one_number() -> None:
+    assert parse("-3") == Number(-3.0, (0, 2))

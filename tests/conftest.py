@@ -1,0 +1,48 @@
+"""What every test gets: folders of its own instead of the author's, and no error that goes unnoticed."""
+
+import logging
+import os
+import shutil
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+DEMO = Path(__file__).parents[1] / "examples" / "lantern-quay"
+
+
+@pytest.fixture(autouse=True)
+def own_folders(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Path:
+    """Configuration, state and cache in a folder of the test's own."""
+    home = tmp_path_factory.mktemp("home")
+    for name in ("CONFIG", "STATE", "CACHE", "DATA"):
+        monkeypatch.setenv(f"XDG_{name}_HOME", str(home / name.lower()))
+    return home
+
+
+@pytest.fixture(autouse=True)
+def no_hidden_errors(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """An exception that reaches only `sys.excepthook`, or an error in the log, fails the test."""
+    caught: list[BaseException] = []
+    monkeypatch.setattr(sys, "excepthook", lambda kind, error, trace: caught.append(error))
+    records: list[logging.LogRecord] = []
+
+    class Listener(logging.Handler):
+        def emit(self, record: logging.LogRecord) -> None:
+            records.append(record)
+
+    listener = Listener(logging.ERROR)
+    logging.getLogger("umbrant").addHandler(listener)
+    yield
+    logging.getLogger("umbrant").removeHandler(listener)
+    assert caught == []
+    assert [record.getMessage() for record in records] == []
+
+
+@pytest.fixture
+def demo(tmp_path: Path) -> Path:
+    """A copy of the demo project that a test may change."""
+    return Path(shutil.copytree(DEMO, tmp_path / "lantern-quay"))

@@ -1,0 +1,64 @@
+"""Kinds that only tests use: actions that last as long as they are told, and senses that know the time."""
+
+from umbrant.catalog import (
+    acting,
+    composites,
+    conditions,
+    decorators,
+    going,
+    keys,
+    senses,
+    waiting,
+)
+from umbrant.catalog.declare import Catalog, Number, Seconds, Steps, action, sense
+from umbrant.catalog.world import Me
+from umbrant.model.values import KeyType
+
+LEFT: list[str] = []
+"""What `tidy` actions undid, in order. A test that reads it clears it first."""
+
+
+@action("last {ticks} and end with {success}")
+def last(me: Me, ticks: Number = 1.0, success: bool = True) -> Steps:
+    """Runs for so many ticks.
+
+    ticks: at how many ticks it says that it runs on
+    success: how it ends
+    """
+    for _ in range(int(ticks)):
+        yield None
+    return success
+
+
+@action("tidy {text}")
+def tidy(me: Me, text: str) -> Steps:
+    """Runs on for ever, and undoes what it did when it is left.
+
+    text: what it notes in LEFT when it is left
+    """
+    try:
+        while True:
+            yield None
+    finally:
+        LEFT.append(text)
+
+
+@sense("between {start} and {end}", gives=KeyType.YES_NO)
+def between(me: Me, start: Seconds, end: Seconds) -> bool:
+    """Whether the time is from `start` up to but not including `end`.
+
+    start: from when
+    end: until when
+    """
+    return start <= me.world.now_s + 1e-9 and me.world.now_s + 1e-9 < end
+
+
+@sense("the time", gives=KeyType.NUMBER, unit="s")
+def clock(me: Me) -> float:
+    """The time of the take in seconds."""
+    return me.world.now_s
+
+
+CATALOG = Catalog.of(
+    [composites, conditions, going, waiting, acting, keys, decorators, senses, __import__("sys").modules[__name__]]
+)

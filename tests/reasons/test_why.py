@@ -1,0 +1,197 @@
+"""Why, why not, and changes of mind: of small takes in which the answer is known, and of the demo."""
+
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import DEMO
+from tests.kinds import CATALOG
+from tests.small import key, played, project, row
+from umbrant.catalog.validation import open_project
+from umbrant.model.documents import Key, Member, Project, WalkPoint, Watch
+from umbrant.model.values import KeyType
+from umbrant.reasons.minds import changes_of_mind, leads
+from umbrant.reasons.now import now_value
+from umbrant.reasons.why import Explainer
+from umbrant.rolling.roll import Order, roll
+from umbrant.take.reader import Take, read_take
+
+
+def explainer(made: Project) -> Explainer:
+    return Explainer(played(made), "a", CATALOG)
+
+
+@pytest.fixture(scope="module")
+def demo_take(tmp_path_factory: pytest.TempPathFactory) -> Take:
+    path: Path = tmp_path_factory.mktemp("take") / "demo.take"
+    return read_take(roll(Order(open_project(DEMO), "dusk", path)))
+
+
+CHASE = (
+    row("top", "selector", name="Watch"),
+    row("r1", "sequence", "top", name="Chase", guard=("clock() > 0.45", Watch.BOTH)),
+    row("r11", "last", "r1", name="Run", ticks=50),
+    row("r2", "last", "top", name="Stroll", ticks=50),
+)
+
+
+def test_why_goes_from_the_root_to_the_running_row_past_what_was_refused() -> None:
+    answer = explainer(project(*CHASE, seconds=1.0)).why(3)
+    assert answer.question == "why a is running 1.2"
+    assert [line.text for line in answer.lines] == [
+        "Watch tries its children in order.",
+        "Chase was refused: the time is 0.3 s, not > 0.45 s.",
+        "Stroll is running, since 0.30 s.",
+    ]
+    assert [line.row_id for line in answer.lines] == ["top", "r1", "r2"]
+
+
+def test_why_tells_what_let_a_row_in() -> None:
+    answer = explainer(project(*CHASE, seconds=1.0)).why(7)
+    assert [line.text for line in answer.lines] == [
+        "Watch tries its children in order.",
+        "Chase was entered 0.20 s ago: the time is 0.5 s, > 0.45 s.",
+        "Run is running, since 0.20 s.",
+    ]
+
+
+def test_every_row_a_sentence_speaks_of_is_a_link() -> None:
+    answer = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r2")
+    links = [bit.row_id for line in answer.lines for bit in line.bits if bit.row_id]
+    assert links == ["r2", "r1", "r1", "r2"]
+
+
+def test_why_not_names_the_first_thing_in_the_way() -> None:
+    told = explainer(project(*CHASE, seconds=1.0)).why_not(3, "r11")
+    assert [line.text for line in told.lines] == [
+        "Run can run only while Chase does.",
+        "Chase was refused: the time is 0.3 s, not > 0.45 s.",
+        "Run has not run before in this take.",
+    ]
+
+
+def test_why_not_of_a_later_sibling_says_what_it_waits_for_and_when_it_last_ran() -> None:
+    told = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r2")
+    assert [line.text for line in told.lines] == [
+        "Stroll comes after Chase, and is tried only when that fails. Chase is running.",
+        "Stroll last ran from 0.00 to 0.50 s and was stopped.",
+    ]
+
+
+def test_why_not_of_a_running_row_says_that_it_runs() -> None:
+    told = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r11")
+    assert [line.text for line in told.lines] == ["Run is running"]
+
+
+def test_a_row_that_is_not_asked_again_says_since_when_and_why() -> None:
+    made = project(
+        row("top", "selector", name="Top"),
+        row("r1", "last", "top", name="Early", guard="clock() > 0.25", ticks=9),
+        row("r2", "last", "top", name="Late", ticks=9),
+        seconds=0.8,
+    )
+    told = explainer(made).why_not(5, "r1").lines[0].text
+    assert told == (
+        "Early was refused: the time is 0 s, not > 0.25 s. That was 0.50 s ago; it has not been asked since. "
+        "While Late runs it is not asked again: it has no guard that watches for a take-over."
+    )
+
+
+def test_a_later_child_of_a_sequence_waits_for_the_earlier_one() -> None:
+    made = project(
+        row("top", "sequence", name="Top"), row("r1", "last", "top", name="First", ticks=9), row("r2", "last", "top")
+    )
+    told = explainer(made).why_not(3, "r2").lines[0].text
+    assert told == "r2 comes after First, and is tried only when that has succeeded. First is running."
+
+
+def test_a_muted_row_says_that_it_is_muted() -> None:
+    made = project(
+        row("top", "selector"), row("r1", "last", "top", name="Quiet", muted=True), row("r2", "last", "top", ticks=9)
+    )
+    told = explainer(made)
+    assert told.why_not(3, "r1").lines[0].text.startswith("Quiet is muted")
+    assert "Quiet is muted" in told.why(3).text
+
+
+def test_a_cooling_row_says_since_when_and_how_long() -> None:
+    made = project(
+        row("top", "selector"),
+        row("r1", "last", "top", name="Warn", ticks=0, decorators=[("cooldown", {"duration": 3.0})]),
+        row("r2", "last", "top", ticks=0),
+    )
+    told = explainer(made).why_not(10, "r1").lines[0].text
+    assert told == "Warn was refused: it is cooling: it ended at 0.00 s and may start again at 3.00 s, in 2.00 s."
+
+
+def test_who_wrote_the_key_that_decided_is_named() -> None:
+    made = project(
+        row("top", "selector", name="Top"),
+        row("r1", "last", "top", name="Act", guard=("flag", Watch.TAKE_OVER), ticks=50),
+        row("r2", "sequence", "top", name="Think"),
+        row("r21", "last", "r2", ticks=3),
+        row("r22", "set_yes_no", "r2", name="Decide", key=key("flag")),
+        row("r23", "last", "r2", ticks=50),
+        keys=(Key(name="flag", type=KeyType.YES_NO, default=False),),
+        seconds=1.0,
+    )
+    told = explainer(made).why(8)
+    assert told.lines[-1].text == "Act is running, since 0.40 s."
+    change = explainer(made).change(changes_of_mind(played(made), "a")[1])
+    assert change.text == "Act: flag is yes; flag became yes 0.10 s ago by 1.2.2"
+
+
+def test_a_check_that_failed_tells_both_sides() -> None:
+    made = project(
+        row("top", "selector"),
+        row("r1", "check", "top", name="Enough?", when="n > 3"),
+        row("r2", "last", "top", ticks=9),
+        keys=(Key(name="n", type=KeyType.NUMBER, default=1.0),),
+    )
+    assert "Enough? failed at this tick: n is 1, not > 3." in explainer(made).why(0).text
+
+
+def test_an_unknown_comparison_says_what_is_not_set() -> None:
+    made = project(
+        row("top", "wait", name="Hold", guard="n > 3"), keys=(Key(name="n", type=KeyType.NUMBER),), seconds=0.2
+    )
+    told = explainer(made).why(0)
+    assert told.lines[0].text == "Hold was refused: n > 3 cannot be said — n is not set."
+
+
+def test_a_puppet_and_an_empty_behavior_say_that_they_decide_nothing() -> None:
+    made = project(cast=(Member(name="v", title="the visitor", start=(5, 5), walk=(WalkPoint(at_s=1, to=(6, 6)),)),))
+    take = played(made)
+    assert "puppet" in Explainer(take, "v").why(0).text
+    assert "no rows" in Explainer(take, "a").why(0).text
+
+
+def test_the_same_row_ending_and_beginning_again_is_no_change_of_mind() -> None:
+    take = played(project(row("top", "selector"), row("r1", "last", "top", ticks=2), seconds=2))
+    assert len(leads(take, "a")) == 1
+
+
+def test_now_tells_what_is_left_or_what_refused(demo_take: Take) -> None:
+    told = Explainer(demo_take, "odo")
+    assert now_value(told, "walk", 60).endswith(" m")
+    assert now_value(told, "esc", 60) == "18.8 m"
+    assert now_value(told, "tend", 60) == ""
+
+
+def test_the_demo_tells_its_story(demo_take: Take) -> None:
+    told = Explainer(demo_take, "odo")
+    story = [(lead.row_id, told.change(lead).text) for lead in changes_of_mind(demo_take, "odo")]
+    assert [row_id for row_id, _ in story] == ["easy", "tend", "chk", "esc", "chk", "tend", "esc", "chk", "esc", "chk"]
+    lost = story[4][1]
+    assert "can see visitor within 8 m is no — the crates in between" in lost
+    gave_up = story[9][1]
+    assert "8.0 m away, beyond 8.0 m" in gave_up
+
+
+@pytest.mark.parametrize("tick", range(0, 840, 37))
+def test_every_row_has_an_answer_at_every_tick(demo_take: Take, tick: int) -> None:
+    told = Explainer(demo_take, "odo")
+    assert told.why(tick).lines
+    for row_id in told.outline.number:
+        lines = told.why_not(tick, row_id).lines
+        assert all(line.text.strip() and not line.text.endswith(" .") for line in lines)

@@ -1,0 +1,93 @@
+"""Rolling: the same inputs give the same take, in one process and in another; the worker answers or says why not."""
+
+import io
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import DEMO
+from umbrant.catalog.validation import open_project
+from umbrant.model.edits import Slot, set_value
+from umbrant.rolling.roll import Order, RollStopped, roll
+from umbrant.rolling.worker import Reply, order_line, read_reply, serve
+from umbrant.take.export import ExportFormat, export_text
+from umbrant.take.reader import read_take
+
+PROJECT = open_project(DEMO)
+
+
+def exported(path: Path, seed: int | None = None) -> str:
+    return export_text(read_take(roll(Order(PROJECT, "dusk", path, seed, 12.0))), ExportFormat.JSONL)
+
+
+def test_the_same_seed_gives_equal_bytes_and_another_seed_another_take(tmp_path: Path) -> None:
+    first = exported(tmp_path / "1.take")
+    assert exported(tmp_path / "2.take") == first
+    assert exported(tmp_path / "3.take", seed=12) != first
+
+
+def test_a_worker_process_gives_the_same_take(tmp_path: Path) -> None:
+    line = order_line(7, Order(PROJECT, "dusk", tmp_path / "w.take", None, 12.0))
+    done = subprocess.run(
+        [sys.executable, "-m", "umbrant.rolling.worker"], input=line + "\n", capture_output=True, text=True, check=True
+    )
+    reply = read_reply(done.stdout)
+    assert reply == Reply(7, tmp_path / "w.take")
+    assert export_text(read_take(tmp_path / "w.take"), ExportFormat.JSONL) == exported(tmp_path / "h.take")
+
+
+def test_the_newest_order_wins(tmp_path: Path) -> None:
+    orders = [
+        order_line(n, Order(PROJECT, "dusk", tmp_path / f"{n}.take", None, 60.0 if n < 3 else 0.5)) for n in (1, 2, 3)
+    ]
+    out = io.StringIO()
+    serve([f"{line}\n" for line in orders], out)
+    replies = [read_reply(line) for line in out.getvalue().splitlines()]
+    assert replies[-1] == Reply(3, tmp_path / "3.take")
+    assert [reply.take for reply in replies[:-1]] == [None, None]
+    assert not (tmp_path / "1.take").exists()
+
+
+def test_an_order_that_cannot_be_done_is_answered_with_the_reason(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    bad_place = order_line(1, Order(PROJECT, "dusk", tmp_path / "file" / "x.take", None, 0.5))
+    broken = json.loads(order_line(2, Order(PROJECT, "dusk", tmp_path / "y.take", None, 0.5)))
+    broken["documents"]["behaviors/warden.json"] = "{"
+    out = io.StringIO()
+    for line in (bad_place, json.dumps(broken)):
+        serve([line + "\n"], out)
+    first, second = (read_reply(line) for line in out.getvalue().splitlines())
+    assert "cannot be written" in first.error
+    assert "behaviors/warden.json" in second.error
+
+
+def test_a_roll_that_is_stopped_keeps_what_was_recorded(tmp_path: Path) -> None:
+    ticks = iter([False] * 450 + [True])
+    with pytest.raises(RollStopped, match="tick 450 of 840"):
+        roll(Order(PROJECT, "dusk", tmp_path / "t.take"), should_stop=lambda: next(ticks))
+    take = read_take(tmp_path / "t.take")
+    assert take.ticks == 450
+    assert not take.whole
+
+
+def test_a_take_explains_itself_after_its_project_has_changed(tmp_path: Path) -> None:
+    path = roll(Order(PROJECT, "dusk", tmp_path / "t.take", None, 1.0))
+    changed = set_value(PROJECT, "warden", Slot("close", "", "reach"), 9.0)
+    take = read_take(path)
+    assert take.header.project == PROJECT
+    assert take.header.project != changed
+
+
+def test_the_demo_exercises_what_it_is_meant_to() -> None:
+    rows = PROJECT.behavior("warden").rows
+    assert len(rows) >= 12
+    assert {row.guard.watch for row in rows if row.guard} == {"on entry", "while running", "take over", "both"}
+    assert {each.kind for row in rows for each in row.decorators} == {"cooldown", "time_limit", "invert"}
+    assert {key.type for key in PROJECT.blackboard("quay").keys} >= {"yes/no", "number", "text", "point", "agent"}
+    assert any(row.upkeep for row in rows)
+    scenario = PROJECT.scenario("dusk")
+    assert (scenario.seconds, scenario.ticks_per_s) == (42, 20)
+    assert len([prop for prop in PROJECT.stage("quay").props if prop.group == "lamps"]) == 6

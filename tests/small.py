@@ -1,0 +1,106 @@
+"""The smallest projects that show something, and takes of them."""
+
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+from tests.kinds import CATALOG
+from umbrant.model.documents import (
+    Behavior,
+    Blackboard,
+    Cover,
+    Decorator,
+    Guard,
+    Key,
+    Member,
+    Place,
+    Project,
+    Row,
+    Scenario,
+    Stage,
+    Upkeep,
+    Watch,
+)
+from umbrant.model.values import KeyRef
+from umbrant.rolling.roll import Order, roll
+from umbrant.take.reader import Take, read_take
+from umbrant.take.record import RowRecord
+
+RATE = 10
+
+
+def row(row_id: str, kind: str, under: str | None = None, **more: Any) -> Row:
+    """A row. `guard` is a condition or (condition, watch); decorators and upkeep are (kind, arguments) pairs."""
+    guard = more.pop("guard", None)
+    if guard is not None:
+        when, watch = guard if isinstance(guard, tuple) else (guard, Watch.ON_ENTRY)
+        guard = Guard(when=when, watch=watch)
+    return Row(
+        id=row_id,
+        under=under,
+        kind=kind,
+        name=more.pop("name", row_id),
+        guard=guard,
+        decorators=tuple(Decorator(kind=kind, args=args) for kind, args in more.pop("decorators", ())),
+        upkeep=tuple(Upkeep(kind=kind, every_s=every, args=args) for kind, every, args in more.pop("upkeep", ())),
+        muted=more.pop("muted", False),
+        args=more,
+    )
+
+
+def project(*rows: Row, keys: tuple[Key, ...] = (), **more: Any) -> Project:
+    """One agent 'a' with these rows on an empty stage of 20 m by 10 m. `cast` are members beside it."""
+    stage = Stage(
+        name="yard",
+        title="Yard",
+        width_m=20,
+        height_m=10,
+        areas=more.get("areas", ()),
+        places=more.get("places", (Place(name="corner", at=(19, 9)),)),
+        props=more.get("props", ()),
+    )
+    agent = Member(
+        name="a", behavior="b", start=more.get("start", (2, 5)), keys=more.get("start_keys", {}), facing_deg=0
+    )
+    scenario = Scenario(
+        name="s",
+        title="S",
+        stage="yard",
+        seed=more.get("seed", 1),
+        seconds=more.get("seconds", 2.0),
+        ticks_per_s=RATE,
+        cast=(agent, *more.get("cast", ())),
+    )
+    return Project(
+        cover=Cover(title="Small", scenario="s"),
+        behaviors=(Behavior(name="b", title="B", blackboard="k", rows=rows),),
+        blackboards=(Blackboard(name="k", title="K", keys=keys),),
+        stages=(stage,),
+        scenarios=(scenario,),
+    )
+
+
+def played(made: Project) -> Take:
+    """A take of a project, with the kinds of tests in its catalog."""
+    with TemporaryDirectory() as folder:
+        return read_take(roll(Order(made, made.cover.scenario, Path(folder) / "t.take"), catalog=CATALOG))
+
+
+def record(take: Take, row_id: str) -> RowRecord:
+    """What is kept of a row of agent 'a'."""
+    return take.agents["a"].row(row_id)
+
+
+def spans(take: Take, row_id: str) -> list[tuple[int, int | None, str | None]]:
+    """A row's spans: first tick, last tick, outcome."""
+    return [(span.start, span.end, span.outcome and span.outcome.value) for span in record(take, row_id).spans]
+
+
+def refusals(take: Take, row_id: str, part: str = "") -> list[tuple[int, int, str]]:
+    """A row's refusals: first tick, last tick, kind of cause."""
+    return [(each.start, each.end, each.cause.kind) for each in record(take, row_id).refusals.get(part, [])]
+
+
+def key(name: str) -> KeyRef:
+    """A parameter bound to a key."""
+    return KeyRef(key=name)

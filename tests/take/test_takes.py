@@ -1,0 +1,157 @@
+"""Takes on disk: what was heard is read back, a crash keeps what was written, equal takes export equal bytes."""
+
+import csv
+import io
+import json
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from tests.small import played, project, row
+from umbrant.catalog.causes import cause
+from umbrant.catalog.language.ask import Found
+from umbrant.catalog.work import Progress, Status
+from umbrant.model.folder import document_texts
+from umbrant.take.compare import Stretch, different
+from umbrant.take.export import COLUMNS, ExportFormat, export_text
+from umbrant.take.header import Header
+from umbrant.take.reader import read_take
+from umbrant.take.record import Outcome, RowState
+from umbrant.take.writer import FLUSH_TICKS, TakeError, TakeWriter
+
+MADE = project(row("top", "selector"), row("r1", "wait", "top"))
+
+
+def header(ticks: int = 20) -> Header:
+    return Header(scenario="s", seed=1, ticks=ticks, ticks_per_s=10, documents=document_texts(MADE))
+
+
+def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
+    """A take in which r1 is refused at every third tick and runs else, and top runs all the time."""
+    writer = TakeWriter(path, header(ticks))
+    agent = writer.agent("a")
+    agent.entered("top")
+    for tick in range(ticks):
+        writer.tick = tick
+        writer.pose("a", (float(tick), 2.0), 90.0)
+        if tick % 3 == 0:
+            agent.refused("r1", "", cause("guard"))
+        elif tick % 3 == 1:
+            agent.entered("r1")
+            agent.progress("r1", Progress(1.5, 2.0, "m", ((1.0, 2.0),)))
+        else:
+            agent.left("r1", Status.FAILURE, cause("not_set", key="n"))
+        agent.sensed("r1", "guard", [Found(tick % 3 != 0, float(tick), 4.0), None])
+        agent.wrote("n", tick // 3, "r1", "upkeep 0")
+        writer.tick_done()
+    if close:
+        writer.close()
+    return writer
+
+
+def test_what_was_heard_is_read_back(tmp_path: Path) -> None:
+    write(tmp_path / "t.take", 9)
+    take = read_take(tmp_path / "t.take")
+    assert take.whole
+    assert take.ticks == 9
+    record = take.agents["a"].row("r1")
+    states = [record.state_at(tick) for tick in range(6)]
+    assert states == [
+        RowState.REFUSED,
+        RowState.RUNNING,
+        RowState.FAILURE,
+        RowState.REFUSED,
+        RowState.RUNNING,
+        RowState.FAILURE,
+    ]
+    assert record.spans[0].cause == cause("not_set", key="n")
+    assert record.found_at("guard", 0, 4) == Found(True, 4.0, 4.0)
+    assert record.found_at("guard", 1, 4) is None
+    assert record.ways.at(8) == ((1.0, 2.0),)
+    written = take.agents["a"].keys["n"].at(7)
+    assert written is not None
+    assert (written.value, written.part) == (2, "upkeep 0")
+    assert take.poses["a"].shape == (9, 3)
+    assert take.poses["a"][4].tolist() == [4.0, 2.0, 90.0]
+    assert take.agents["a"].row("top").state_at(8) is RowState.RUNNING
+
+
+def test_a_take_is_one_file(tmp_path: Path) -> None:
+    write(tmp_path / "t.take", 9)
+    assert [path.name for path in tmp_path.iterdir()] == ["t.take"]
+
+
+def test_a_crash_keeps_what_was_flushed(tmp_path: Path) -> None:
+    writer = write(tmp_path / "t.take", FLUSH_TICKS + 50, close=False)
+    take = read_take(tmp_path / "t.take")
+    assert take.ticks == FLUSH_TICKS
+    assert not take.whole
+    assert "cut short" in take.ended
+    assert take.agents["a"].row("top").state_at(FLUSH_TICKS - 1) is RowState.RUNNING
+    writer.close()
+
+
+def test_an_error_while_playing_is_noted_in_the_file(tmp_path: Path) -> None:
+    with pytest.raises(ZeroDivisionError), TakeWriter(tmp_path / "t.take", header()):
+        _ = 1 / 0
+    assert read_take(tmp_path / "t.take").ended.startswith("ZeroDivisionError")
+
+
+def test_files_that_are_no_takes_are_told_with_the_way_out(tmp_path: Path) -> None:
+    with pytest.raises(TakeError, match="no such take"):
+        read_take(tmp_path / "none.take")
+    (tmp_path / "text.take").write_text("not a database, but long enough to look at " * 20)
+    with pytest.raises(TakeError, match="no take, or it is damaged"):
+        read_take(tmp_path / "text.take")
+    sqlite3.connect(tmp_path / "empty.take").executescript("CREATE TABLE meta (name, value); VACUUM")
+    with pytest.raises(TakeError, match="Roll the scenario again"):
+        read_take(tmp_path / "empty.take")
+
+
+def test_a_take_cut_in_half_is_told(tmp_path: Path) -> None:
+    path = tmp_path / "t.take"
+    write(path, 500)
+    path.write_bytes(path.read_bytes()[: path.stat().st_size // 2])
+    with pytest.raises(TakeError, match="damaged"):
+        read_take(path)
+
+
+def test_a_place_that_cannot_be_written_is_named(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    with pytest.raises(TakeError, match="cannot be written"):
+        TakeWriter(tmp_path / "file" / "t.take", header())
+
+
+def test_exports_have_a_line_for_everything_in_the_order_of_ticks() -> None:
+    take = played(MADE)
+    lines = [json.loads(line) for line in export_text(take, ExportFormat.JSONL).splitlines()]
+    assert [line["tick"] for line in lines] == sorted(line["tick"] for line in lines)
+    assert {"ran", "pose", "progress"} <= {line["what"] for line in lines}
+    rows = list(csv.DictReader(io.StringIO(export_text(take, ExportFormat.CSV))))
+    assert len(rows) == len(lines)
+    assert tuple(rows[0]) == COLUMNS
+
+
+def test_what_became_different_is_told_by_row_and_stretch() -> None:
+    def of(ticks: int, name: str = "waiting") -> object:
+        return played(
+            project(
+                row("top", "sequence"),
+                row("r1", "last", "top", ticks=ticks, name=name),
+                row("r2", "last", "top", ticks=30),
+            )
+        )
+
+    before, after = of(4), of(6)
+    found = different(before, after, "a")  # type: ignore[arg-type]
+    assert found == {"r1": (Stretch(4, 6),), "r2": (Stretch(4, 5),)}
+    assert different(before, of(4, "another name"), "a") == {}  # type: ignore[arg-type]
+
+
+def test_of_two_spans_that_meet_the_later_one_counts() -> None:
+    take = played(project(row("top", "last", ticks=0), seconds=0.3))
+    record = take.agents["a"].row("top")
+    assert [span.start for span in record.spans] == [0, 1, 2]
+    assert record.span_at(1) == record.spans[1]
+    assert record.spans[1].outcome is Outcome.SUCCESS

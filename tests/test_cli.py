@@ -1,0 +1,141 @@
+"""The command line: what it prints, and that mistakes are said on stderr with the right exit code."""
+
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import DEMO
+from umbrant import cli
+
+
+def run(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch, *args: str) -> tuple[int, str, str]:
+    """Exit code, stdout and stderr of a command."""
+    monkeypatch.setattr(sys, "argv", ["umbrant", *args])
+    with pytest.raises(SystemExit) as ended:
+        cli.main()
+    out, err = capsys.readouterr()
+    return int(ended.value.code or 0), out, err
+
+
+@pytest.fixture
+def umbrant(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Any:
+    return lambda *args: run(capsys, monkeypatch, *map(str, args))
+
+
+@pytest.fixture
+def take(umbrant: Any, tmp_path: Path) -> Path:
+    code, out, err = umbrant("roll", DEMO, "--seconds", "12", "--out", tmp_path / "t.take", "--json")
+    assert (code, err) == (0, "")
+    return Path(json.loads(out)["take"])
+
+
+def test_headless_prints_what_the_warden_did_in_a_screenful(umbrant: Any) -> None:
+    code, out, err = umbrant(DEMO, "--headless")
+    assert (code, err) == (0, "")
+    lines = out.splitlines()
+    assert len(lines) <= 24
+    assert lines[0] == "Lantern Quay, scenario 'dusk', seed 11: 42.0 s, 840 ticks"
+    assert any("Escort the visitor: can see visitor within 8 m is yes" in line for line in lines)
+    assert Path(lines[-1].removeprefix("The take is in ")).is_file()
+
+
+def test_without_a_display_the_window_is_not_tried(umbrant: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(name, raising=False)
+    assert umbrant(DEMO)[0] == 0
+    code, _, err = umbrant()
+    assert code == 1
+    assert "name the folder of a project" in err
+
+
+def test_roll_takes_a_seed_a_length_and_a_place(umbrant: Any, tmp_path: Path) -> None:
+    code, out, _ = umbrant("roll", DEMO, "--seed", "3", "--seconds", "2", "--out", tmp_path / "x.take")
+    assert code == 0
+    assert "seed 3: 2.0 s, 40 ticks" in out
+    assert (tmp_path / "x.take").is_file()
+
+
+def test_show_prints_each_rows_status_and_value(umbrant: Any, take: Path) -> None:
+    code, out, _ = umbrant("show", take, "--agent", "odo", "--at", "5")
+    assert code == 0
+    refill = next(line for line in out.splitlines() if "Refill" in line)
+    assert refill.split() == ["1.3.4", "Refill", "running", "1.3", "s"]
+    data = json.loads(umbrant("show", take, "--agent", "odo", "--at", "5", "--json")[1])
+    assert (data["tick"], len(data["rows"])) == (100, 18)
+
+
+def test_why_and_why_not(umbrant: Any, take: Path) -> None:
+    out = umbrant("why", take, "--agent", "odo", "--at", "5")[1]
+    assert out.splitlines()[0] == "why Odo is running 1.3.4, at 5.00 s"
+    for row in ("1.1", "esc"):
+        out = umbrant("why", take, "--agent", "odo", "--at", "5", "--not", row)[1]
+        assert "Escort the visitor was refused: can see visitor within 8 m is no" in out
+    data = json.loads(umbrant("why", take, "--agent", "odo", "--at", "5", "--not", "1.1", "--json")[1])
+    assert data["lines"][0]["row"] == "esc"
+
+
+def test_two_rolls_export_equal_bytes(umbrant: Any, take: Path, tmp_path: Path) -> None:
+    again = umbrant("roll", DEMO, "--seconds", "12", "--out", tmp_path / "u.take")
+    assert again[0] == 0
+    for form in ("csv", "jsonl"):
+        assert (
+            umbrant("export", take, "--format", form)[1] == umbrant("export", tmp_path / "u.take", "--format", form)[1]
+        )
+
+
+def test_nodes_lists_every_kind(umbrant: Any) -> None:
+    kinds = json.loads(umbrant("nodes", "--json")[1])
+    assert {kind["family"] for kind in kinds} == {"composite", "condition", "action", "decorator", "sense"}
+    assert "move_to" in umbrant("nodes")[1]
+
+
+def test_schema_is_json(umbrant: Any) -> None:
+    assert json.loads(umbrant("schema")[1])["$schema"].endswith("2020-12/schema")
+
+
+@pytest.mark.parametrize(
+    ("args", "says"),
+    [
+        (["roll", "no-such-folder"], "Is this the folder of a project?"),
+        (["roll", str(DEMO), "--scenario", "dsk"], "Did you mean 'dusk'?"),
+        (["show", "no.take", "--agent", "odo", "--at", "1"], "no such take"),
+        (["roll", str(DEMO), "--seconds", "1", "--out", "/proc/nowhere/x.take"], "cannot be written"),
+    ],
+)
+def test_a_mistake_in_the_input_is_one_readable_message_and_exit_code_1(
+    umbrant: Any, args: list[str], says: str
+) -> None:
+    code, out, err = umbrant(*args)
+    assert (code, out) == (1, "")
+    assert says in err
+    assert "Traceback" not in err
+
+
+def test_asking_about_what_is_not_there_is_a_mistake(umbrant: Any, take: Path) -> None:
+    for args, says in (
+        (["--agent", "oddo", "--at", "1"], "Did you mean 'odo'?"),
+        (["--agent", "odo", "--at", "99"], "the take ends at 12.00 s"),
+        (["--agent", "odo", "--at", "1", "--not", "7.7"], "has no row '7.7'"),
+    ):
+        code, _, err = umbrant("why", take, *args)
+        assert code == 1
+        assert says in err
+
+
+@pytest.mark.parametrize(
+    "args", [["roll"], ["show", "x.take"], ["export", "x.take", "--format", "xml"], ["roll", "a", "--bad"]]
+)
+def test_wrong_usage_is_exit_code_2(umbrant: Any, args: list[str]) -> None:
+    assert umbrant(*args)[0] == 2
+
+
+def test_a_pipe_that_is_closed_early_is_no_error(take: Path) -> None:
+    command = f"{sys.executable} -m umbrant export {take} | head -1"
+    done = subprocess.run(["sh", "-c", command], capture_output=True, text=True, check=False, env=dict(os.environ))
+    assert done.stdout.startswith("tick,seconds")
+    assert done.stderr == ""

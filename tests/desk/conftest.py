@@ -1,0 +1,193 @@
+"""The real window, driven by keys and mouse; its questions are answered by the test."""
+
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtWidgets import QApplication, QWidget
+from pytestqt.qtbot import QtBot
+
+from umbrant.desk.dialogs import Dialogs
+from umbrant.desk.ledger.model import OUTLINE
+from umbrant.desk.sentence import Chip, Editor
+from umbrant.desk.settings import Settings
+from umbrant.desk.theme import body_font
+from umbrant.desk.window import MainWindow
+from umbrant.model.problems import Problem
+
+LONG_MS = 20_000
+
+
+class Answers(Dialogs):
+    """Answers in place of the author, and remembers what was told."""
+
+    def __init__(self) -> None:
+        self.told: list[str] = []
+        self.folder: Path | None = None
+        self.file: Path | None = None
+        self.texts: list[str] = []
+        self.number: int | None = None
+        self.on_unsaved = "discard"
+        self.take_up = True
+
+    def folder_to_open(self, start: Path) -> Path | None:
+        return self.folder
+
+    def folder_to_save(self, start: Path) -> Path | None:
+        return self.folder
+
+    def take_to_open(self, start: Path) -> Path | None:
+        return self.file
+
+    def take_to_save(self, start: Path) -> Path | None:
+        return self.file
+
+    def text(self, title: str, label: str, first: str = "") -> str | None:
+        return self.texts.pop(0) if self.texts else None
+
+    def whole_number(self, title: str, label: str, first: int) -> int | None:
+        return self.number
+
+    def choice(self, title: str, label: str, options: list[str]) -> str | None:
+        return options[0]
+
+    def unsaved(self, what: str) -> str:
+        self.told.append(f"{what} has unsaved changes.")
+        return self.on_unsaved
+
+    def recover(self, what: str) -> bool:
+        self.told.append(what)
+        return self.take_up
+
+    def problems(self, title: str, problems: list[Problem]) -> None:
+        self.told.extend([title, *(str(problem) for problem in problems)])
+
+    def message(self, title: str, text: str) -> None:
+        self.told.append(text)
+
+
+class Driver:
+    """What an author's hands do, and what their eyes read."""
+
+    def __init__(self, window: MainWindow, answers: Answers, qtbot: QtBot) -> None:
+        self.window = window
+        self.answers = answers
+        self.qtbot = qtbot
+        self.messages: list[str] = []
+
+    @property
+    def desk(self):  # type: ignore[no-untyped-def]
+        return self.window.desk
+
+    @property
+    def pane(self):  # type: ignore[no-untyped-def]
+        assert self.window.pane is not None
+        return self.window.pane
+
+    @property
+    def ledger(self):  # type: ignore[no-untyped-def]
+        return self.pane.ledger
+
+    def open(self, folder: Path) -> bool:
+        opened = self.window.open_folder(folder)
+        if opened:
+            self.desk.told.connect(self.messages.append)
+            self.settle()
+        return opened
+
+    def settle(self) -> None:
+        """Wait until the take of the newest edit is shown."""
+        self.until(lambda: self.desk.take is not None and not self.desk.busy and self.desk.is_current)
+
+    def until(self, condition: Callable[[], bool]) -> None:
+        self.qtbot.waitUntil(condition, timeout=LONG_MS)
+
+    def key(
+        self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier, to: QWidget | None = None
+    ) -> None:
+        """Press a key in the ledger, or in another widget."""
+        target = to or self.ledger
+        target.setFocus()
+        self.qtbot.keyClick(target, key, modifier)
+
+    def type(self, text: str) -> None:
+        """Type into whatever has the keyboard, and press Enter."""
+        target = QApplication.focusWidget()
+        assert target is not None
+        self.qtbot.keyClicks(target, text)
+        self.qtbot.keyClick(target, Qt.Key.Key_Return)
+
+    def select(self, number: str) -> None:
+        """Click the name of the row with this number."""
+        row_id = self.desk.behavior.outline.find(number)
+        assert row_id is not None
+        self.click(self.chip(row_id, lambda chip: chip.editor is Editor.NAME)[1].center() - QPointF(0, 14))
+        assert self.desk.row_id == row_id
+
+    def chip(self, row_id: str, wanted: Callable[[Chip], bool]) -> tuple[Chip, "object"]:
+        """A chip of a row, and its rectangle in the viewport."""
+        self.desk.select_row(row_id)
+        corner = QPointF(
+            self.ledger.visualRect(self.ledger.ledger.index(self.ledger.ledger.place_of(row_id), OUTLINE)).topLeft()
+        )
+        layout = self.ledger.layout_of(self.desk.behavior.row(row_id))
+        chip, rect = next((chip, rect) for chip, rect in layout.chips() if wanted(chip))
+        return chip, rect.translated(corner)
+
+    def number_chip(self, row_id: str, param: str) -> tuple[Chip, "object"]:
+        return self.chip(row_id, lambda chip: chip.slot.param == param and chip.editor is Editor.NUMBER)
+
+    def click(self, place: QPointF) -> None:
+        self.qtbot.mouseClick(self.ledger.viewport(), Qt.MouseButton.LeftButton, pos=place.toPoint())
+
+    def drag(self, place: QPointF, right: int, widget: QWidget | None = None, down: int = 0) -> None:
+        """Press at a place, move in steps, release."""
+        target = widget or self.ledger.viewport()
+        start = place.toPoint()
+        self.qtbot.mousePress(target, Qt.MouseButton.LeftButton, pos=start)
+        for step in range(1, 6):
+            self.qtbot.mouseMove(target, start + QPoint(right * step // 5, down * step // 5))
+        self.qtbot.mouseRelease(target, Qt.MouseButton.LeftButton, pos=start + QPoint(right, down))
+
+    def names(self) -> list[str]:
+        """The rows as they are numbered and named."""
+        behavior = self.desk.behavior
+        return [f"{number} {behavior.row(row_id).name}" for row_id, number in behavior.outline.number.items()]
+
+    def reasons(self) -> str:
+        """What the pane of reasons shows."""
+        return self.pane.reasons.toPlainText()
+
+
+@pytest.fixture
+def answers() -> Answers:
+    return Answers()
+
+
+@pytest.fixture
+def driver(qtbot: QtBot, own_folders: Path, answers: Answers) -> Iterator[Driver]:
+    """A window with no project yet. Fails the test if closing it leaves a thread or a worker behind."""
+    before = set(threading.enumerate())
+    QApplication.setStyle("Fusion")
+    QApplication.setFont(body_font())
+    window = MainWindow(Settings(own_folders / "window.ini"), answers)
+    window.resize(1280, 800)
+    window.show()
+    qtbot.waitExposed(window)
+    window.activateWindow()
+    yield Driver(window, answers, qtbot)
+    answers.on_unsaved = "discard"
+    roller = window.desk.roller
+    window.close()
+    assert roller.process_id == 0
+    assert [thread.name for thread in threading.enumerate() if thread not in before and not thread.daemon] == []
+    window.deleteLater()
+
+
+@pytest.fixture
+def demo_driver(driver: Driver, demo: Path) -> Driver:
+    """The window with the demo open and its first take shown."""
+    assert driver.open(demo)
+    return driver

@@ -1,0 +1,237 @@
+"""Editing rows and chips by keyboard and mouse."""
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtWidgets import QApplication
+
+from tests.desk.conftest import Driver
+from umbrant.desk.sentence import Editor
+from umbrant.model.values import KeyRef, KeyType, Spread
+
+ALT, SHIFT = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
+
+
+def test_enter_searches_the_nodes_and_adds_a_row_whose_empty_chips_are_then_filled(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_Return)
+    assert hands.ledger.search.isVisible()
+    hands.type("move")
+    assert hands.names()[3] == "1.1.2 Move to"
+    new = hands.desk.row
+    assert new.kind == "move_to"
+    menu = hands.ledger.editing.menu
+    assert menu is not None
+    assert "last_seen" in [action.text() for action in menu.actions()]
+    assert "mood" not in [action.text() for action in menu.actions()]
+    next(action for action in menu.actions() if action.text() == "last_seen").trigger()
+    menu.close()
+    assert hands.desk.row.args == {"target": KeyRef(key="last_seen")}
+    hands.settle()
+    assert hands.desk.problems == []
+
+
+def test_a_row_that_is_not_filled_in_is_marked_and_fails_with_its_reason(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.3")
+    hands.key(Qt.Key.Key_Return)
+    hands.type("use")
+    hands.ledger.editing.menu.close()
+    hands.settle()
+    assert hands.names()[-2] == "1.3.6 Use"
+    assert "`target` of `use` is not filled in" in hands.ledger.ledger._tip(hands.desk.row)
+    hands.select("1.3.6")
+    hands.key(Qt.Key.Key_X)
+    assert "Use" in hands.reasons()
+
+
+def test_escape_closes_the_search_and_adds_nothing(demo_driver: Driver) -> None:
+    hands = demo_driver
+    before = hands.names()
+    hands.key(Qt.Key.Key_Return)
+    hands.qtbot.keyClick(hands.ledger.search.line, Qt.Key.Key_Escape)
+    assert not hands.ledger.search.isVisible()
+    assert hands.names() == before
+
+
+def test_the_search_offers_decorators_and_upkeep_for_the_row(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.4")
+    hands.key(Qt.Key.Key_Return)
+    hands.type("time limit")
+    hands.select("1.4")
+    assert [each.kind for each in hands.desk.row.decorators] == ["time_limit"]
+
+
+def test_rows_are_nested_un_nested_moved_muted_and_deleted_by_keys_and_undone(demo_driver: Driver) -> None:
+    hands = demo_driver
+    first = hands.names()
+    hands.select("1.4")
+    hands.key(Qt.Key.Key_Tab)
+    assert hands.names()[-1] == "1.3.6 Stand easy"
+    hands.key(Qt.Key.Key_Tab, SHIFT)
+    assert hands.names() == first
+    hands.key(Qt.Key.Key_Up, ALT)
+    assert "1.3 Stand easy" in hands.names()
+    hands.key(Qt.Key.Key_Down, ALT)
+    assert hands.names() == first
+    hands.key(Qt.Key.Key_M)
+    assert hands.desk.row.muted
+    hands.key(Qt.Key.Key_Delete)
+    assert hands.names() == first[:-1]
+    assert hands.desk.row.name == "Tend the lamps"
+    for _ in range(6):
+        hands.desk.undo()
+    assert hands.names() == first
+    assert not hands.desk.history.unsaved
+
+
+def test_rename_types_over_the_name(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.2.2")
+    hands.key(Qt.Key.Key_F2)
+    hands.type("Run there")
+    assert "1.2.2 Run there" in hands.names()
+
+
+def test_escape_leaves_a_chip_as_it_was(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.click(hands.number_chip("close", "reach")[1].center())
+    editor = QApplication.focusWidget()
+    hands.qtbot.keyClicks(editor, "99")
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Escape)
+    assert hands.desk.behavior.row("close").args["reach"] == 2.2
+    assert hands.desk.history.undo_name is None
+
+
+@pytest.mark.parametrize(
+    ("typed", "expected"), [("3", 3.0), ("3 ± 0.5", Spread(mid=3, give=0.5)), ("lamp_oil", KeyRef(key="lamp_oil"))]
+)
+def test_a_number_chip_takes_a_number_a_spread_or_a_key(demo_driver: Driver, typed: str, expected: object) -> None:
+    hands = demo_driver
+    hands.click(hands.number_chip("rest", "duration")[1].center())
+    hands.type(typed)
+    assert hands.desk.behavior.row("rest").args["duration"] == expected
+
+
+def test_what_is_no_number_is_told_and_changes_nothing(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.click(hands.number_chip("rest", "duration")[1].center())
+    hands.type("a while")
+    assert hands.messages == ["'a while' is no number; write 2 or 2 ± 0.5."]
+    assert hands.desk.behavior.row("rest").args["duration"] == Spread(mid=2, give=0.5)
+
+
+def test_chips_are_walked_and_changed_by_keyboard_alone(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_C)
+    hands.key(Qt.Key.Key_Right)
+    chip, _ = hands.ledger.focused_chip
+    assert chip.slot.param == "reach"
+    hands.key(Qt.Key.Key_Up)
+    hands.key(Qt.Key.Key_Up)
+    hands.key(Qt.Key.Key_Down, SHIFT)
+    assert hands.desk.row.args["reach"] == pytest.approx(2.39)
+    hands.key(Qt.Key.Key_Return)
+    hands.type("1.5")
+    assert hands.desk.row.args["reach"] == 1.5
+    hands.key(Qt.Key.Key_Escape)
+    assert hands.ledger.focused_chip is None
+
+
+def test_a_condition_is_typed_and_says_what_is_wrong_while_it_is(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_G)
+    editor = hands.ledger.editing.line
+    hands.qtbot.keyClicks(editor, "lamp_ol > 0.5")
+    assert editor._fault.isVisible()
+    assert "Did you mean 'lamp_oil'?" in editor._fault.text()
+    editor.selectAll()
+    hands.qtbot.keyClicks(editor, "lamp_oil > 0.5")
+    assert not editor._fault.isVisible()
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
+    assert hands.desk.behavior.row("close").guard.when == "lamp_oil > 0.5"
+
+
+def test_delete_on_a_guards_chip_takes_only_the_guard_off(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1")
+    hands.key(Qt.Key.Key_C)
+    assert hands.ledger.focused_chip[0].slot.part == "guard"
+    hands.key(Qt.Key.Key_Delete)
+    assert hands.desk.behavior.row("esc").guard is None
+
+
+def test_the_watch_is_picked_from_a_list(demo_driver: Driver) -> None:
+    hands = demo_driver
+    _, rect = hands.chip("esc", lambda chip: chip.editor is Editor.WATCH)
+    hands.click(rect.center())
+    menu = hands.ledger.editing.menu
+    assert [action.text() for action in menu.actions()][:4] == ["on entry", "while running", "take over", "both"]
+    menu.actions()[1].trigger()
+    menu.close()
+    assert hands.desk.behavior.row("esc").guard.watch == "while running"
+
+
+def test_a_new_key_is_made_in_place(demo_driver: Driver) -> None:
+    hands = demo_driver
+    _, rect = hands.chip("forget", lambda chip: chip.slot.param == "key")
+    hands.click(rect.center())
+    hands.answers.texts = ["hunch"]
+    menu = hands.ledger.editing.menu
+    next(action for action in menu.actions() if action.text() == "New key…").trigger()
+    menu.close()
+    assert hands.desk.behavior.row("forget").args == {"key": KeyRef(key="hunch")}
+    assert hands.desk.project.blackboard("quay").by_name["hunch"].type is KeyType.YES_NO
+    hands.desk.undo()
+    assert "hunch" not in hands.desk.project.blackboard("quay").by_name
+
+
+def test_a_key_with_an_impossible_name_is_refused_with_the_rule(demo_driver: Driver) -> None:
+    hands = demo_driver
+    chip, _ = hands.chip("forget", lambda chip: chip.slot.param == "key")
+    hands.answers.texts = ["My Key"]
+    hands.ledger.editing.new_key(chip, chip.param.keys)
+    assert "small letters" in hands.messages[-1]
+    assert not hands.desk.history.unsaved
+
+
+def test_folding_hides_what_is_inside_and_selecting_it_unfolds(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1")
+    hands.key(Qt.Key.Key_F)
+    assert hands.ledger.ledger.place_of("close") == -1
+    hands.desk.select_row("warn")
+    assert hands.ledger.ledger.place_of("warn") == 4
+
+
+def test_all_parameters_shows_those_at_their_default(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    assert "pace" not in [chip.slot.param for chip, _ in hands.ledger.chips()]
+    hands.key(Qt.Key.Key_A)
+    assert "pace" in [chip.slot.param for chip, _ in hands.ledger.chips()]
+
+
+def test_text_is_nowhere_cut_off_in_the_outline(demo_driver: Driver) -> None:
+    """Every piece of every row lies inside its cell, and no two overlap, at the full and at a narrow width."""
+    hands = demo_driver
+    for width in (456, 300):
+        hands.ledger.setColumnWidth(0, width)
+        hands.ledger._lay_out_again()
+        for row in hands.desk.behavior.rows:
+            layout = hands.ledger.layout_of(row)
+            for place, each in enumerate(layout.placed):
+                assert each.rect.right() <= width
+                assert each.rect.bottom() <= layout.height
+                assert each.rect.width() + 0.5 >= hands.ledger.brushes.fonts.width(each.piece)
+                assert not any(each.rect.intersects(other.rect) for other in layout.placed[place + 1 :])
+
+
+def test_clicking_beside_everything_changes_nothing(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.click(QPointF(5, hands.ledger.viewport().height() - 3))
+    hands.click(QPointF(445, 10))
+    assert hands.desk.history.undo_name is None

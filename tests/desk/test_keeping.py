@@ -1,0 +1,224 @@
+"""Opening, saving, and everything that goes wrong with files, takes and workers: told clearly, nothing lost."""
+
+import json
+import os
+import signal
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from pytestqt.qtbot import QtBot
+
+from tests.desk.conftest import Answers, Driver
+from umbrant.desk import app
+from umbrant.desk.recovery import kept_changes, recovery_path
+from umbrant.desk.settings import Settings
+from umbrant.desk.window import MainWindow
+from umbrant.model.edits import Edit, rename_row
+from umbrant.model.folder import read_project
+
+RENAME = Edit("Rename", lambda project: rename_row(project, "warden", "go", "Run there"))
+CONTROL = Qt.KeyboardModifier.ControlModifier
+
+
+def test_a_window_without_a_project_says_how_to_get_one(driver: Driver) -> None:
+    assert driver.window.windowTitle() == "No project — Umbrant"
+    assert driver.desk.take is None
+    assert "Nothing has been rolled yet" in driver.reasons()
+    driver.key(Qt.Key.Key_Return)
+    assert not driver.ledger.search.isVisible()
+
+
+def test_open_asks_for_a_folder_and_remembers_it(driver: Driver, demo: Path) -> None:
+    driver.answers.folder = demo
+    driver.window.open_project()
+    driver.settle()
+    assert driver.window.windowTitle() == "Lantern Quay — Umbrant"
+    assert driver.window.settings.recent == [demo]
+
+
+def test_saving_writes_only_what_changed_and_clears_the_mark(demo_driver: Driver, demo: Path) -> None:
+    hands = demo_driver
+    untouched = (demo / "stages" / "quay.json").stat().st_mtime_ns
+    hands.desk.apply(RENAME)
+    hands.key(Qt.Key.Key_S, CONTROL)
+    assert not hands.desk.history.unsaved
+    assert read_project(demo).behavior("warden").row("go").name == "Run there"
+    assert (demo / "stages" / "quay.json").stat().st_mtime_ns == untouched
+
+
+def test_save_as_makes_a_copy_that_opens(demo_driver: Driver, tmp_path: Path) -> None:
+    hands = demo_driver
+    hands.desk.apply(RENAME)
+    hands.answers.folder = tmp_path / "copy"
+    hands.pane.commands.save_as()
+    assert read_project(tmp_path / "copy").behavior("warden").row("go").name == "Run there"
+    assert hands.desk.folder == tmp_path / "copy"
+
+
+def test_a_folder_that_cannot_be_written_keeps_the_changes_in_the_window(
+    demo_driver: Driver, demo: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hands = demo_driver
+    before = (demo / "behaviors" / "warden.json").read_bytes()
+    hands.desk.apply(RENAME)
+
+    def forbidden(*_: object, **__: object) -> None:
+        raise PermissionError(13, "Permission denied", str(demo / "behaviors"))
+
+    monkeypatch.setattr("tempfile.mkstemp", forbidden)
+    assert hands.pane.commands.save() is False
+    assert "Permission denied" in hands.answers.told[-1]
+    assert hands.desk.history.unsaved
+    assert (demo / "behaviors" / "warden.json").read_bytes() == before
+
+
+def test_a_project_that_cannot_be_read_leaves_the_open_one_as_it_is(demo_driver: Driver, tmp_path: Path) -> None:
+    hands = demo_driver
+    hands.desk.apply(RENAME)
+    broken = tmp_path / "broken"
+    broken.mkdir()
+    (broken / "project.json").write_text('{"title": "Half')
+    assert not hands.window.open_folder(broken)
+    assert hands.answers.told[0] == "broken could not be opened"
+    assert "The file ends too early" in hands.answers.told[1]
+    assert hands.desk.behavior.row("go").name == "Run there"
+
+
+def test_a_project_with_an_unknown_node_and_key_opens_and_says_which_rows_cannot_run(
+    driver: Driver, demo: Path
+) -> None:
+    path = demo / "behaviors" / "warden.json"
+    path.write_text(
+        path.read_text().replace('"look_about"', '"lok_about"').replace('"lamp_oil > 0.7"', '"lamp_ol > 0.7"')
+    )
+    said: list[str] = []
+    assert driver.window.open_folder(demo)
+    driver.desk.told.connect(said.append)
+    driver.settle()
+    assert {problem.row_id for problem in driver.desk.problems} == {"look", "dim"}
+    tip = driver.ledger.ledger._tip(driver.desk.behavior.row("look"))
+    assert tip == "`lok_about` is no kind of node. Did you mean 'look_about'?"
+    assert driver.pane.notice.isVisible()
+    driver.desk.move_playhead(driver.desk.take.last_tick)
+    driver.desk.select_row("dim")
+    driver.key(Qt.Key.Key_X)
+    assert "`lamp_ol` is no key" in driver.reasons()
+
+
+def test_closing_with_unsaved_changes_asks_and_may_stay(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.apply(RENAME)
+    hands.answers.on_unsaved = "stay"
+    assert hands.window.close() is False
+    hands.answers.on_unsaved = "save"
+    assert hands.window.close() is True
+    assert read_project(hands.desk.folder).behavior("warden").row("go").name == "Run there"
+
+
+def test_unsaved_changes_survive_a_crash_and_are_offered_again(
+    demo_driver: Driver, demo: Path, qtbot: QtBot, own_folders: Path
+) -> None:
+    hands = demo_driver
+    hands.desk.apply(RENAME)
+    hands.until(lambda: recovery_path(demo).exists())
+    kept = kept_changes(demo, read_project(demo))
+    assert kept is not None
+    assert kept.behavior("warden").row("go").name == "Run there"
+
+    for take_up, expected in ((True, "Run there"), (False, "Go there")):
+        answers = Answers()
+        answers.take_up = take_up
+        later = MainWindow(Settings(own_folders / "later.ini"), answers)
+        later.show()
+        text = recovery_path(demo).read_text()
+        assert later.open_folder(demo)
+        assert "ended before its changes were saved" in answers.told[0]
+        assert later.desk.behavior is not None
+        assert later.desk.behavior.row("go").name == expected
+        later.close()
+        recovery_path(demo).write_text(text)
+        later.deleteLater()
+
+
+def test_a_damaged_recovery_file_is_passed_over(driver: Driver, demo: Path) -> None:
+    path = recovery_path(demo)
+    path.parent.mkdir(parents=True)
+    for text in ("{", "[]", json.dumps({"documents": {"project.json": "{"}})):
+        path.write_text(text)
+        assert kept_changes(demo, read_project(demo)) is None
+    assert driver.open(demo)
+
+
+def test_saving_forgets_the_kept_changes(demo_driver: Driver, demo: Path) -> None:
+    hands = demo_driver
+    hands.desk.apply(RENAME)
+    hands.until(lambda: recovery_path(demo).exists())
+    hands.pane.commands.save()
+    hands.until(lambda: not recovery_path(demo).exists())
+
+
+def test_a_worker_killed_during_a_roll_is_told_and_the_next_take_works(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.apply(RENAME)
+    assert hands.desk.busy
+    os.kill(hands.desk.roller.process_id, signal.SIGKILL)
+    hands.until(lambda: any("worker" in message for message in hands.messages))
+    assert not hands.desk.busy
+    assert hands.desk.behavior.row("go").name == "Run there"
+    assert len(hands.desk.takes) == 1
+    hands.key(Qt.Key.Key_F5)
+    hands.settle()
+    assert len(hands.desk.takes) == 2
+
+
+def test_a_take_is_kept_and_opened_again_after_the_project_changed(demo_driver: Driver, tmp_path: Path) -> None:
+    hands = demo_driver
+    hands.answers.file = tmp_path / "kept.take"
+    hands.pane.commands.keep_take()
+    hands.desk.apply(Edit("Delete", lambda project: rename_row(project, "warden", "esc", "Chase")))
+    hands.settle()
+    hands.pane.commands.open_take()
+    hands.until(lambda: len(hands.desk.takes) == 3)
+    assert "made from another state of the project" in hands.messages[-1]
+    hands.desk.move_playhead(730)
+    assert "Escort the visitor" in hands.reasons()
+
+
+def test_a_file_that_is_no_take_is_told(demo_driver: Driver, tmp_path: Path) -> None:
+    hands = demo_driver
+    (tmp_path / "x.take").write_text("no take at all" * 200)
+    hands.answers.file = tmp_path / "x.take"
+    hands.pane.commands.open_take()
+    hands.until(lambda: any("no take, or it is damaged" in message for message in hands.messages))
+    assert hands.desk.current.number == 1
+
+
+def test_a_take_that_cannot_be_kept_is_told(demo_driver: Driver, tmp_path: Path) -> None:
+    hands = demo_driver
+    hands.answers.file = tmp_path / "no" / "such" / "folder.take"
+    hands.pane.commands.keep_take()
+    assert "could not be written" in hands.messages[-1]
+
+
+def test_an_error_inside_is_logged_told_and_keeps_the_changes(
+    demo_driver: Driver, demo: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    hands = demo_driver
+    hands.desk.apply(RENAME)
+    logged: list[str] = []
+    monkeypatch.setattr(app.log, "error", logged.append)
+    error = RuntimeError("out of paint")
+    app._Hook(hands.window)(RuntimeError, error, None)
+    assert "out of paint" in hands.messages[-1]
+    assert "out of paint" in logged[0]
+    hands.until(lambda: recovery_path(demo).exists())
+    assert "out of paint" in capsys.readouterr().err
+
+
+def test_an_empty_project_shows_an_empty_window(driver: Driver, tmp_path: Path) -> None:
+    (tmp_path / "bare").mkdir()
+    (tmp_path / "bare" / "project.json").write_text('{"title": "Bare", "scenario": "none"}')
+    assert driver.window.open_folder(tmp_path / "bare")
+    assert driver.window.windowTitle() == "Bare — Umbrant"
+    driver.window.grab()

@@ -1,0 +1,213 @@
+"""Moving through a take: playhead, lanes, stage, blackboard, reasons; selecting anywhere selects everywhere."""
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt, QUrl
+
+from tests.desk.conftest import Driver
+from umbrant.desk.actions import ACTIONS, by_id
+from umbrant.desk.board_view import VALUE, WRITER
+
+SHIFT = Qt.KeyboardModifier.ShiftModifier
+
+
+def test_arrow_keys_step_ticks_and_seconds_from_any_pane(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.key(Qt.Key.Key_Right)
+    assert hands.desk.playhead == 1
+    hands.key(Qt.Key.Key_Right, SHIFT, to=hands.pane.lanes)
+    assert hands.desk.playhead == 21
+    hands.key(Qt.Key.Key_Left)
+    assert hands.desk.playhead == 20
+    hands.key(Qt.Key.Key_End, Qt.KeyboardModifier.ControlModifier)
+    assert hands.desk.playhead == 839
+    assert "tick 839 of 840 · 41.95 s" in hands.pane.transport.where.text()
+
+
+def test_changes_of_mind_are_a_key_away(demo_driver: Driver) -> None:
+    hands = demo_driver
+    visited = []
+    for _ in range(3):
+        hands.key(Qt.Key.Key_N)
+        visited.append(hands.desk.playhead)
+    assert visited == [21, 177, 206]
+    hands.key(Qt.Key.Key_P)
+    assert hands.desk.playhead == 177
+    assert "Check last sighting: last_seen is set" in hands.pane.transport.mind.text()
+
+
+def test_clicking_and_dragging_on_tape_ruler_and_lanes_moves_the_playhead(demo_driver: Driver) -> None:
+    hands, ledger = demo_driver, demo_driver.ledger
+    tape = ledger._cell_rect(2)
+    ledger_y = ledger.rowViewportPosition(2) + 10
+    hands.drag(QPointF(tape.left() + 10, ledger_y), tape.width() // 2)
+    half = hands.desk.playhead
+    assert 120 < half < 170
+    assert hands.desk.row_id == "close"
+    lanes = hands.pane.lanes
+    hands.qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(int(lanes.x_of(600)) + 1, 12))
+    assert hands.desk.playhead == 600
+    assert hands.desk.tape.start <= 600 <= hands.desk.tape.end
+
+
+def test_selecting_an_agent_anywhere_selects_it_everywhere(demo_driver: Driver) -> None:
+    hands, lanes = demo_driver, demo_driver.pane.lanes
+    hands.qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(40, 7 + 19 + 5))
+    assert hands.desk.agent == "visitor"
+    assert "visitor (puppet)" in hands.pane.top.agent.text()
+    assert "puppet" in hands.reasons()
+    assert hands.pane.board.board.rowCount() == 0
+    place, _ = hands.pane.stage.place_of("odo")
+    hands.qtbot.mouseClick(hands.pane.stage, Qt.MouseButton.LeftButton, pos=hands.pane.stage.to_pixels(place).toPoint())
+    assert hands.desk.agent == "odo"
+    assert hands.pane.board.board.rowCount() == 6
+
+
+def test_links_in_reasons_select_their_row_in_the_ledger(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.move_playhead(730)
+    hands.pane.reasons.anchorClicked.emit(QUrl("row:esc"))
+    assert hands.desk.row_id == "esc"
+    assert hands.ledger.currentIndex().row() == hands.ledger.ledger.place_of("esc")
+
+
+def test_why_not_follows_the_selected_row_and_why_goes_back(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.move_playhead(730)
+    hands.select("1.4")
+    hands.key(Qt.Key.Key_X)
+    assert "Stand easy comes after Check last sighting" in hands.reasons()
+    hands.desk.select_row("esc")
+    assert "Escort the visitor was refused" in hands.reasons()
+    hands.key(Qt.Key.Key_W)
+    assert "Keep the quay tries its children in order." in hands.reasons()
+    hands.key(Qt.Key.Key_R)
+    assert hands.desk.row_id == "go"
+
+
+def test_the_blackboard_shows_values_writers_and_leads_to_the_writing_row(demo_driver: Driver) -> None:
+    hands, board = demo_driver, demo_driver.pane.board
+    hands.desk.move_playhead(730)
+    shown = {board.board.data(board.board.index(place, 0)): place for place in range(board.board.rowCount())}
+    mood = shown["mood"]
+    assert board.board.data(board.board.index(mood, VALUE)) == "wary"
+    assert board.board.data(board.board.index(mood, WRITER)).endswith("1.2.1")
+    assert board.board.data(board.board.index(shown["visitor"], WRITER)) == "from the start"
+    board.activated.emit(board.board.index(mood, 0))
+    assert hands.desk.row_id == "wary"
+
+
+def test_dragging_a_point_of_the_visitors_walk_rolls_again(demo_driver: Driver) -> None:
+    hands, stage = demo_driver, demo_driver.pane.stage
+    handle = stage.handles()[1]
+    hands.drag(stage.to_pixels(handle.at), 40, widget=stage, down=-30)
+    moved = stage.handles()[1].at
+    assert moved[0] > handle.at[0] + 1
+    assert moved[1] > handle.at[1] + 1
+    hands.settle()
+    assert hands.desk.history.undo_name == "Move point 2 of the walk of visitor"
+    hands.desk.undo()
+    assert stage.handles()[1].at == handle.at
+
+
+def test_a_point_of_a_walk_is_moved_by_keyboard_too(demo_driver: Driver) -> None:
+    hands, stage = demo_driver, demo_driver.pane.stage
+    first = stage.handles()[0].at
+    hands.key(Qt.Key.Key_Period, to=stage)
+    hands.key(Qt.Key.Key_Left, to=stage)
+    hands.key(Qt.Key.Key_Up, SHIFT, to=stage)
+    assert stage.handles()[0].at == pytest.approx((first[0] - 0.1, first[1] + 1.0))
+    assert hands.desk.playhead == 0
+
+
+def test_a_walk_into_a_wall_is_told_in_the_take_and_nothing_breaks(demo_driver: Driver) -> None:
+    hands, stage = demo_driver, demo_driver.pane.stage
+    stage._move_point(("visitor", 2), (17.2, 10.0), "test")
+    hands.settle()
+    ((_, what, cause),) = hands.desk.take.agents["visitor"].notices
+    assert (what, cause.kind) == ("point 3 of the walk", "off_ground")
+    assert any("point 3 of the walk" in message for message in hands.messages)
+
+
+def test_the_stage_zooms_around_the_mouse_and_fits_again(demo_driver: Driver) -> None:
+    stage = demo_driver.pane.stage
+    here = stage.to_pixels((17, 10))
+    before = stage.to_stage(here)
+    stage.zoom(2.0, here)
+    assert stage.to_stage(here) == before
+    assert stage._scale > 20
+    stage.fit()
+    assert stage.to_pixels((0, 0)).x() > 0
+
+
+def test_play_moves_the_playhead_and_pauses_at_the_end(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.move_playhead(820)
+    hands.pane.player.set_speed(8.0)
+    hands.key(Qt.Key.Key_Space)
+    assert hands.pane.player.playing
+    hands.until(lambda: not hands.pane.player.playing)
+    assert hands.desk.playhead == 839
+
+
+def test_the_tape_zooms_and_shows_the_whole_take(demo_driver: Driver) -> None:
+    hands = demo_driver
+    length = hands.desk.tape.length
+    hands.key(Qt.Key.Key_Plus, Qt.KeyboardModifier.ControlModifier)
+    assert hands.desk.tape.length < length
+    hands.key(Qt.Key.Key_0, Qt.KeyboardModifier.ControlModifier)
+    assert (hands.desk.tape.start, hands.desk.tape.length) == (0, 840)
+
+
+def test_an_earlier_take_can_be_shown_again(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.answers.number = 12
+    hands.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
+    hands.settle()
+    assert "Take 2 · seed 12" in hands.pane.top.take.text()
+    hands.desk.show_take(1)
+    assert "Take 1 · seed 11" in hands.pane.top.take.text()
+    assert hands.pane.top.state.text() == "not of this state"
+
+
+def test_every_action_is_in_a_menu_with_help_and_no_key_is_taken_twice(demo_driver: Driver) -> None:
+    assert len(by_id()) == len(ACTIONS)
+    in_menus = {
+        action.objectName()
+        for menu in demo_driver.window.menuBar().actions()
+        for action in menu.menu().actions()
+        if action.objectName()
+    }
+    assert in_menus == set(by_id())
+    assert all(action.help for action in ACTIONS)
+
+
+def test_every_control_has_an_accessible_name_and_can_have_the_keyboard(demo_driver: Driver) -> None:
+    pane = demo_driver.pane
+    for view in pane.panes():
+        assert view.accessibleName()
+        assert view.focusPolicy() & Qt.FocusPolicy.TabFocus
+    for button in (pane.top.agent, pane.top.take, pane.transport.speed):
+        assert button.accessibleName()
+        assert button.focusPolicy() & Qt.FocusPolicy.TabFocus
+    seen = set()
+    for _ in range(5):
+        demo_driver.key(Qt.Key.Key_F6, to=demo_driver.window)
+        pane.commands.next_pane()
+        seen |= {view.accessibleName() for view in pane.panes() if view.hasFocus()}
+    assert seen == {"Ledger", "Stage", "Reasons", "Blackboard", "Lanes"}
+
+
+def test_night_and_compact_rows_are_remembered(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.pane.actions_by_id["night"].trigger()
+    hands.pane.actions_by_id["compact"].trigger()
+    assert hands.ledger.brushes.palette.sheet.lightness() < 60
+    assert hands.ledger.rowHeight(2) == 26
+    assert hands.window.settings.flag("night")
+    hands.window.open_folder(hands.desk.folder)
+    assert hands.ledger.rowHeight(2) == 26
+
+
+def test_keys_are_listed(demo_driver: Driver) -> None:
+    demo_driver.key(Qt.Key.Key_F1)
+    assert "Next change of mind" in demo_driver.answers.told[-1]

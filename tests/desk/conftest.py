@@ -109,6 +109,9 @@ class Driver:
     ) -> None:
         """Press a key in the ledger, or in another widget."""
         target = to or self.ledger
+        if not self.window.isActiveWindow():
+            self.window.activateWindow()
+            self.until(self.window.isActiveWindow)
         target.setFocus()
         self.qtbot.keyClick(target, key, modifier)
 

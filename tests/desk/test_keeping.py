@@ -100,7 +100,6 @@ def test_a_project_with_an_unknown_node_and_key_opens_and_says_which_rows_cannot
     tip = driver.ledger.ledger._tip(driver.desk.behavior.row("look"))
     assert tip == "`lok_about` is no kind of node. Did you mean 'look_about'?"
     assert driver.pane.notice.isVisible()
-    driver.desk.move_playhead(driver.desk.take.last_tick)
     driver.desk.select_row("dim")
     driver.key(Qt.Key.Key_X)
     assert "`lamp_ol` is no key" in driver.reasons()

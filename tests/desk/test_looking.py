@@ -2,6 +2,7 @@
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt, QUrl
+from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
 from umbrant.desk.actions import ACTIONS, by_id
@@ -191,8 +192,7 @@ def test_every_control_has_an_accessible_name_and_can_have_the_keyboard(demo_dri
         assert button.focusPolicy() & Qt.FocusPolicy.TabFocus
     seen = set()
     for _ in range(5):
-        demo_driver.key(Qt.Key.Key_F6, to=demo_driver.window)
-        pane.commands.next_pane()
+        demo_driver.qtbot.keyClick(QApplication.focusWidget(), Qt.Key.Key_F6)
         seen |= {view.accessibleName() for view in pane.panes() if view.hasFocus()}
     assert seen == {"Ledger", "Stage", "Reasons", "Blackboard", "Lanes"}
 

@@ -27,9 +27,10 @@ class History:
         after = edit.apply(self.project)
         if after == self.project:
             return False
-        merged = bool(edit.merges and self._done and self._done[-1].merges == edit.merges)
-        if not merged:
-            self._done.append(_Step(edit.name, self.project, edit.merges))
+        before = self.project
+        if edit.merges and self._done and self._done[-1].merges == edit.merges:
+            before = self._done.pop().before
+        self._done.append(_Step(edit.name, before, edit.merges))
         self._undone.clear()
         self.project = after
         return True

@@ -276,8 +276,11 @@ class Desk(QObject):
             self._forget(dropped)
         self.takes = [*self.takes[-KEPT_TAKES + 1 :], entry]
         self._show(entry)
+        noticed = _noticed(loaded.take)
         if not loaded.take.whole:
             self.told.emit(f"This take is not whole: {loaded.take.ended}. It shows what was recorded.")
+        elif noticed:
+            self.told.emit(noticed)
         elif not self.is_current and not self.busy:
             self.told.emit("This take was made from another state of the project. New take plays it as it now is.")
 
@@ -320,3 +323,13 @@ class Desk(QObject):
             return Path(tempfile.mkdtemp(dir=cache))
         except OSError:
             return Path(tempfile.mkdtemp(prefix="umbrant-"))
+
+
+def _noticed(take: Take) -> str:
+    """What of the scenario could not be done as written, in one sentence; empty if all could."""
+    found = [
+        f"{name}: {what}: {''.join(text for _, text in cause.parts())}"
+        for name, record in take.agents.items()
+        for _, what, cause in record.notices
+    ]
+    return ". ".join(found) + "." if found else ""

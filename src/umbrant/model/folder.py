@@ -173,7 +173,8 @@ def _parsed(name: str, text: str, problems: list[Problem]) -> dict[str, Any] | N
     except RecursionError:
         problems.append(Problem(name, "", "is nested too deeply to be a document of a project.", "Restore it."))
     except json.JSONDecodeError as error:
-        cut = error.pos >= len(error.doc.rstrip())
+        open_string = error.msg.startswith("Unterminated string") and "\n" not in error.doc[error.pos :].rstrip()
+        cut = open_string or error.pos >= len(error.doc.rstrip())
         remedy = "The file ends too early; restore the rest of it." if cut else "Mend the JSON at this place."
         place = f"line {error.lineno}, column {error.colno}"
         problems.append(Problem(name, "", f"{place}: {error.msg[:1].lower()}{error.msg[1:]}.", remedy))

@@ -60,6 +60,7 @@ class ChipEditing(QObject):
         menu.setAccessibleName(f"choices for {chip.label}")
         menu.setToolTipsVisible(True)
         self._fill(menu, chip)
+        menu.aboutToHide.connect(self._table.setFocus)
         self.menu = menu
         menu.popup(self._viewport.mapToGlobal(rect.bottomLeft().toPoint() + QPoint(0, 2)))
 

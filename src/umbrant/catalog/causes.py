@@ -37,6 +37,9 @@ SENTENCES: Mapping[str, str] = {
     "endless": "it ended and was started again {times} times within one tick; something in it should take time",
 }
 
+one_line = json.JSONEncoder(ensure_ascii=False).encode
+"""A value as one line of JSON. Made once: `json.dumps` would make an encoder for each call."""
+
 _UNITS = {"_s": " s", "_m": " m", "_deg": "°"}
 _FIELD = re.compile(r"\{(\w+)\}")
 
@@ -65,7 +68,7 @@ class Cause:
 
     def to_json(self) -> str:
         """The cause as one line of JSON, the same for the same cause."""
-        return json.dumps({"kind": self.kind, **self.facts}, ensure_ascii=False)
+        return one_line({"kind": self.kind, **self.facts})
 
     @classmethod
     def from_json(cls, text: str) -> "Cause":

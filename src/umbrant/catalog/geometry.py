@@ -1,6 +1,8 @@
 """Distances and angles on the stage. Plain floats: these are asked for every body at every tick."""
 
 import math
+from collections.abc import Sequence
+from itertools import pairwise
 
 from umbrant.model.values import Point
 
@@ -16,6 +18,11 @@ def to_grid(value: float) -> float:
 def distance_m(start: Point, end: Point) -> float:
     """The straight distance, on the grid."""
     return to_grid(math.hypot(end[0] - start[0], end[1] - start[1]))
+
+
+def length_m(corners: Sequence[Point]) -> float:
+    """The length of a way along its corners, on the grid."""
+    return to_grid(sum(math.hypot(end[0] - start[0], end[1] - start[1]) for start, end in pairwise(corners)))
 
 
 def heading_to(start: Point, end: Point) -> float:

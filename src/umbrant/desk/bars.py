@@ -32,23 +32,40 @@ def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget) -> QToolButt
     return button
 
 
-class ShortenedLabel(QLabel):
-    """A label that takes what room there is and shortens its text to it; the tooltip has the whole."""
+class ShortenedLabel(QWidget):
+    """A line of dim text, shortened to the room there is; the tooltip has the whole.
 
-    def __init__(self, parent: QWidget) -> None:
+    Unlike a QLabel it does not lay out the window anew when its text changes, which it does at every tick.
+    """
+
+    def __init__(self, parent: QWidget, text: str = "", align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> None:
         super().__init__(parent)
         self.setObjectName("dim")
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._align = align
+        self._text = ""
+        self.setText(text)
+
+    def text(self) -> str:
+        """The whole text."""
+        return self._text
 
     def setText(self, text: str) -> None:
-        super().setText(text)
-        self.setToolTip(text)
+        """Show another text."""
+        if text != self._text:
+            self._text = text
+            self.setToolTip(text)
+            self.setAccessibleName(text)
+            self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(80, self.fontMetrics().height())
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         painter.setPen(self.palette().windowText().color())
-        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, shown)
+        shown = self.fontMetrics().elidedText(self._text, Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), self._align | Qt.AlignmentFlag.AlignVCenter, shown)
         painter.end()
 
 
@@ -110,6 +127,8 @@ class TopBar(QWidget):
             action.triggered.connect(lambda _=False, number=entry.number: self.desk.show_take(number))
 
 
+_WIDEST_PLACE = "tick 88888 of 88888 · 8888.88 s · 888 ticks/s"
+
 _SHAPES = {
     "previous_change": "mind_back",
     "tick_back": "tick_back",
@@ -142,9 +161,9 @@ class Transport(QWidget):
         layout.addWidget(self.speed)
         self.mind = ShortenedLabel(self)
         layout.addWidget(self.mind, 1)
-        self.where = QLabel(self)
-        self.where.setObjectName("dim")
+        self.where = ShortenedLabel(self, align=Qt.AlignmentFlag.AlignRight)
         self.where.setFont(body_font())
+        self.where.setFixedWidth(self.where.fontMetrics().horizontalAdvance(_WIDEST_PLACE))
         layout.addWidget(self.where)
         player.playing_changed.connect(self._played)
         player.speed_changed.connect(self.refresh)

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from umbrant.desk.cached import Pictures
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.documents import Key
@@ -21,6 +22,7 @@ from umbrant.model.values import Literal, value_text
 from umbrant.take.record import Changes, Written
 
 NAME, VALUE, WRITER, HISTORY = range(4)
+_INSET = (6, 5, -10, -5)
 SHARES = (0.24, 0.22, 0.35, 0.19)
 """How much of the width each column takes."""
 
@@ -111,6 +113,7 @@ class HistoryDelegate(QStyledItemDelegate):
         super().__init__(parent)
         self._model = model
         self.palette_ = palette
+        self._pictures = Pictures()
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         super().paint(painter, option, index)
@@ -118,24 +121,26 @@ class HistoryDelegate(QStyledItemDelegate):
         changes = self._model.changes(key.name)
         if take is None or changes is None:
             return
-        box = QRectF(option.rect).adjusted(6, 5, -10, -5)
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(option.rect)
+        picture = (id(self._model.desk.current), id(self.palette_))
+        self._pictures.draw(
+            painter, box, key.name, picture, lambda p, at: self._line(p, at, key, changes, take.last_tick)
+        )
+        inner = box.adjusted(*_INSET)
+        x = inner.left() + inner.width() * self._model.desk.playhead / max(1, take.last_tick)
+        painter.fillRect(QRectF(x - 0.5, inner.top() - 2, 1.2, inner.height() + 4), self.palette_.now)
+
+    def _line(self, painter: QPainter, at: QRectF, key: Key, changes: Changes[Written], last_tick: int) -> None:
+        box, last = at.adjusted(*_INSET), max(1, last_tick)
         painter.setPen(QPen(self.palette_.running, 1.2))
-        last = max(1, take.last_tick)
         numbers = [written.value for written in changes.values if isinstance(written.value, int | float)]
         if numbers and len(numbers) == len(changes.values):
             painter.drawPolyline(_steps(changes, key, box, last))
-        else:
-            for tick, written in zip(changes.ticks, changes.values, strict=True):
-                x = box.left() + box.width() * tick / last
-                painter.drawLine(
-                    QPointF(x, box.center().y() if written.value is None else box.top()), QPointF(x, box.bottom())
-                )
-        painter.setPen(QPen(self.palette_.now, 1))
-        x = box.left() + box.width() * self._model.desk.playhead / last
-        painter.drawLine(QPointF(x, box.top() - 2), QPointF(x, box.bottom() + 2))
-        painter.restore()
+            return
+        for tick, written in zip(changes.ticks, changes.values, strict=True):
+            x = box.left() + box.width() * tick / last
+            top = box.center().y() if written.value is None else box.top()
+            painter.drawLine(QPointF(x, top), QPointF(x, box.bottom()))
 
 
 class BoardView(QTableView):

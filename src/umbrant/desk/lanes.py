@@ -4,6 +4,7 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
+from umbrant.desk.cached import Pictures
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.documents import Member
@@ -19,6 +20,7 @@ class LanesView(QWidget):
         super().__init__(parent)
         self.desk = desk
         self.palette_ = palette
+        self._pictures = Pictures()
         self.setAccessibleName("Lanes")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
@@ -69,9 +71,8 @@ class LanesView(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), self.palette_.ground)
-        painter.setFont(body_font(11))
-        for place, member in enumerate(self._cast()):
-            self._lane(painter, TOP + place * LANE, member)
+        key = (id(self.desk.current), id(self.desk.project), self.desk.agent, id(self.palette_))
+        self._pictures.draw(painter, QRectF(self.rect()), "lanes", key, self._lanes)
         if self.desk.take is not None:
             self._window(painter)
             x = self.x_of(self.desk.playhead)
@@ -81,6 +82,10 @@ class LanesView(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
         painter.end()
+
+    def _lanes(self, painter: QPainter, box: QRectF) -> None:
+        for place, member in enumerate(self._cast()):
+            self._lane(painter, TOP + place * LANE, member)
 
     def _lane(self, painter: QPainter, top: int, member: Member) -> None:
         chosen = member.name == self.desk.agent

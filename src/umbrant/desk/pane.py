@@ -139,8 +139,7 @@ class DeskPane(QWidget):
         row.setContentsMargins(12, 0, 6, 0)
         row.setSpacing(12)
         name = QLabel(f"<b>{title}</b>", heading)
-        about_label = ShortenedLabel(heading)
-        about_label.setText(about)
+        about_label = ShortenedLabel(heading, about)
         row.addWidget(name)
         row.addWidget(about_label, 1)
         for widget in more:

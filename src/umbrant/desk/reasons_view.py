@@ -1,13 +1,14 @@
 """Why, and why not: the answer for the playhead, with every row it speaks of as a link."""
 
-from html import escape
-
 from PySide6.QtCore import QUrl, Signal
+from PySide6.QtGui import QColor, QFont, QTextBlockFormat, QTextCharFormat, QTextCursor, QTextOption
 from PySide6.QtWidgets import QTextBrowser, QWidget
 
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
-from umbrant.reasons.sentences import Answer, Bit, Line, Tone
+from umbrant.reasons.sentences import Answer, Bit, Tone
+
+NUMBERS_WIDTH = 46
 
 
 class ReasonsView(QTextBrowser):
@@ -23,6 +24,7 @@ class ReasonsView(QTextBrowser):
         self.answer: Answer | None = None
         self.setAccessibleName("Reasons")
         self.setOpenLinks(False)
+        self.setUndoRedoEnabled(False)
         self.setFont(body_font())
         self.setMinimumHeight(60)
         self.document().setDocumentMargin(12)
@@ -43,12 +45,12 @@ class ReasonsView(QTextBrowser):
         explainer, tick = self.desk.explainer, self.desk.playhead
         if explainer is None:
             self.answer = None
-            self.setHtml(self._page("<p>Nothing has been rolled yet.</p>"))
+            self.setPlainText("Nothing has been rolled yet.")
             self.question_changed.emit("")
             return
         known = self.desk.row_id in explainer.outline.number
         self.answer = explainer.why_not(tick, self.desk.row_id) if self.why_not and known else explainer.why(tick)
-        self.setHtml(self._page("".join(self._line(line) for line in self.answer.lines)))
+        self._write(self.answer)
         self.question_changed.emit(self.answer.question)
 
     def _selected(self) -> None:
@@ -58,23 +60,51 @@ class ReasonsView(QTextBrowser):
     def _follow(self, url: QUrl) -> None:
         self.desk.select_row(url.toString().removeprefix("row:"))
 
-    def _page(self, body: str) -> str:
-        style = f"a {{ color: {self.palette_.ink.name()}; text-decoration: none; }} td {{ padding-bottom: 5px; }}"
-        return f"<html><head><style>{style}</style></head><body><table cellspacing='0'>{body}</table></body></html>"
+    def _write(self, answer: Answer) -> None:
+        """Put the answer into the document. Written with formats, for HTML would have to be read at every tick."""
+        document = self.document()
+        document.clear()
+        cursor = QTextCursor(document)
+        cursor.beginEditBlock()
+        block = QTextBlockFormat()
+        block.setLeftMargin(NUMBERS_WIDTH)
+        block.setTextIndent(-NUMBERS_WIDTH)
+        block.setBottomMargin(5)
+        block.setTabPositions([QTextOption.Tab(NUMBERS_WIDTH, QTextOption.TabType.LeftTab)])
+        for place, line in enumerate(answer.lines):
+            if place:
+                cursor.insertBlock(block)
+            else:
+                cursor.setBlockFormat(block)
+            cursor.insertText(line.number, self._link(line.row_id, self._colour(line.tone) or self.palette_.running))
+            cursor.insertText("\t", self._plain())
+            for bit in line.bits:
+                cursor.insertText(bit.text, self._format(bit))
+        cursor.endEditBlock()
 
-    def _line(self, line: Line) -> str:
-        tones = {Tone.YES: self.palette_.success, Tone.NO: self.palette_.refused}
-        colour = tones.get(line.tone, self.palette_.running).name()
-        number = f"<a href='row:{line.row_id}' style='color: {colour}'>{escape(line.number)}</a>"
-        bits = "".join(self._bit(bit) for bit in line.bits)
-        return f"<tr><td style='padding-right: 10px'>{number}</td><td>{bits}</td></tr>"
-
-    def _bit(self, bit: Bit) -> str:
-        text = escape(bit.text)
-        tones = {Tone.YES: self.palette_.success, Tone.NO: self.palette_.refused}
-        if bit.tone in tones:
-            return f"<span style='color: {tones[bit.tone].name()}'>{text}</span>"
+    def _format(self, bit: Bit) -> QTextCharFormat:
         if bit.row_id:
-            shown = f"<b>{text}</b>" if bit.tone is Tone.NAME else f"<u>{text}</u>"
-            return f"<a href='row:{bit.row_id}'>{shown}</a>"
-        return text
+            form = self._link(bit.row_id, self.palette_.ink)
+            form.setFontWeight(QFont.Weight.Bold if bit.tone is Tone.NAME else QFont.Weight.Normal)
+            form.setFontUnderline(bit.tone is not Tone.NAME)
+            return form
+        form = self._plain()
+        colour = self._colour(bit.tone)
+        if colour is not None:
+            form.setForeground(colour)
+        return form
+
+    def _plain(self) -> QTextCharFormat:
+        form = QTextCharFormat()
+        form.setForeground(self.palette_.ink)
+        return form
+
+    def _link(self, row_id: str, colour: QColor) -> QTextCharFormat:
+        form = QTextCharFormat()
+        form.setForeground(colour)
+        form.setAnchor(bool(row_id))
+        form.setAnchorHref(f"row:{row_id}")
+        return form
+
+    def _colour(self, tone: Tone) -> QColor | None:
+        return {Tone.YES: self.palette_.success, Tone.NO: self.palette_.refused}.get(tone)

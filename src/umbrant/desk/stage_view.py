@@ -20,6 +20,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QWidget
 
+from umbrant.desk.cached import Pictures
 from umbrant.desk.rings import Ring, rings
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
@@ -56,6 +57,7 @@ class StageView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(200, 120)
+        self._pictures = Pictures()
         self._scale = 1.0
         self._offset = QPointF()
         self._fitted = True
@@ -263,9 +265,9 @@ class StageView(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show.")
             return
         painter.setFont(body_font(11))
-        self._ground(painter, stage)
+        key = (id(self.desk.project), self._scale, self._offset.toTuple(), self._chosen, id(self.palette_))
+        self._pictures.draw(painter, QRectF(self.rect()), "ground", key, lambda p, _: self._standing(p, stage))
         self._props(painter, stage)
-        self._walks(painter)
         self._row(painter)
         self._cone(painter)
         for member in scenario.cast:
@@ -275,6 +277,12 @@ class StageView(QWidget):
             painter.setPen(QPen(self.palette_.running, 1))
             painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
         painter.end()
+
+    def _standing(self, painter: QPainter, stage: Stage) -> None:
+        """All that does not move by itself."""
+        painter.setFont(body_font(11))
+        self._ground(painter, stage)
+        self._walks(painter)
 
     def _ground(self, painter: QPainter, stage: Stage) -> None:
         whole = QRectF(self.to_pixels((0, stage.height_m)), self.to_pixels((stage.width_m, 0)))

@@ -20,7 +20,7 @@ from umbrant.desk.roller import Roller
 from umbrant.desk.tape_window import TapeWindow
 from umbrant.model.documents import Behavior, Member, Project, Row, Scenario
 from umbrant.model.edits import Edit
-from umbrant.model.folder import document_texts, save_project
+from umbrant.model.folder import save_project
 from umbrant.model.problems import Problem
 from umbrant.reasons.minds import Lead
 from umbrant.reasons.why import Explainer
@@ -40,6 +40,8 @@ class NumberedTake:
     number: int
     loaded: Loaded
     label: str
+    project: Project
+    """The project it was made from."""
 
 
 class Desk(QObject):
@@ -68,6 +70,7 @@ class Desk(QObject):
         self.agent = self._first_agent()
         self._count = 0
         self._made = 0
+        self._ordered: dict[Path, Project] = {}
         self._explainers: dict[str, Explainer] = {}
         self._place = self._make_place()
         self.tape = TapeWindow(self)
@@ -181,8 +184,7 @@ class Desk(QObject):
     @property
     def is_current(self) -> bool:
         """Whether the take was made from the project as it now is."""
-        take = self.take
-        return take is not None and take.header.documents == document_texts(self.project)
+        return self.current is not None and self.current.project == self.project
 
     def roll(self) -> None:
         """Play the scenario again with its seed."""
@@ -192,7 +194,9 @@ class Desk(QObject):
             return
         if all(problem.row_id for problem in self.problems):
             self._made += 1
-            self.roller.order(Order(self.project, scenario.name, self._place / f"{self._made}.take"))
+            path = self._place / f"{self._made}.take"
+            self._ordered = {path: self.project}
+            self.roller.order(Order(self.project, scenario.name, path))
         else:
             first = next(problem for problem in self.problems if not problem.row_id)
             self.told.emit(str(first))
@@ -271,7 +275,8 @@ class Desk(QObject):
         self._count += 1
         header = loaded.take.header
         label = f"Take {self._count} · seed {header.seed} · {header.seconds(loaded.take.ticks):.1f} s"
-        entry = NumberedTake(self._count, loaded, label)
+        project = self._ordered.get(loaded.take.path) or header.project
+        entry = NumberedTake(self._count, loaded, label, project)
         for dropped in self.takes[: -KEPT_TAKES + 1]:
             self._forget(dropped)
         self.takes = [*self.takes[-KEPT_TAKES + 1 :], entry]

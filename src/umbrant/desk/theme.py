@@ -158,7 +158,7 @@ def style_sheet(palette: Palette) -> str:
         padding: 4px 14px; font-weight: 600; }}
     QToolButton#newTake:focus {{ border: 1px solid {p["now"]}; }}
     QWidget#bar, QWidget#heading {{ background: {p["ground"]}; }}
-    QLabel#dim {{ color: {p["dim"]}; background: transparent; }}
+    QLabel#dim, QWidget#dim {{ color: {p["dim"]}; background: transparent; }}
     QFrame#search {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; border-radius: 6px; }}
     QLabel#noticeText {{ background: {p["button"]}; color: {p["button_ink"]}; border-radius: 6px; }}
     QFrame#rule {{ background: {p["rule"]}; border: none; }}

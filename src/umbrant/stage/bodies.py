@@ -25,6 +25,7 @@ class StageBody:
     corners: list[Point] = field(default_factory=list)
     """The way it is on: the corners still ahead."""
     goal: Point | None = None
+    """The goal for which the way was searched."""
     speed_m_s: float = 0.0
     """How fast it goes during this tick; 0 to stand."""
 

@@ -4,7 +4,7 @@ Routes run over a visibility graph of the walkable ground's corners (Shapely), s
 """
 
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 import shapely
@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from scipy.sparse.csgraph import dijkstra
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.geometry import to_grid
+from umbrant.catalog.geometry import length_m, to_grid
 from umbrant.catalog.world import Way
 from umbrant.model.documents import Blocks, Stage
 from umbrant.model.values import Point
@@ -67,15 +67,15 @@ class Ground:
         Without a way, gives one with a cause and no corners.
         """
         end = self.nearest(goal)
-        if not self.holds(end) or _length([goal, end]) > reach_m + SLACK_M:
+        if not self.holds(end) or length_m([goal, end]) > reach_m + SLACK_M:
             return Way((), 0.0, cause("off_ground", goal=goal))
         begin = self.nearest(start)
         if self.is_clear(begin, end):
-            return Way((end,), _length([start, end]))
+            return Way((end,), length_m([start, end]))
         corners = self._round_corners(begin, end)
         if corners is None:
             return Way((), 0.0, cause("no_route", start=start, goal=goal))
-        return Way(tuple(corners), _length([start, *corners]))
+        return Way(tuple(corners), length_m([start, *corners]))
 
     @cached_property
     def _graph(self) -> _Graph:
@@ -110,6 +110,12 @@ class Ground:
         return [*(_as_point(graph.corners[corner]) for corner in reversed(passed)), end]
 
 
+@lru_cache(maxsize=16)
+def ground_of(stage: Stage, radius_m: float) -> Ground:
+    """The walkable ground of a stage. Kept, for the same stage is played over and over while its behaviors change."""
+    return Ground(stage, radius_m)
+
+
 class Sightlines:
     """What stands between two points."""
 
@@ -134,11 +140,6 @@ class Sightlines:
 def why_off(ground: Ground, place: Point) -> Cause | None:
     """Why a body cannot be at a place, None if it can."""
     return None if ground.holds(place) else cause("off_ground", goal=place)
-
-
-def _length(corners: list[Point]) -> float:
-    steps = np.diff(np.asarray(corners, dtype=np.float64), axis=0)
-    return to_grid(float(np.hypot(steps[:, 0], steps[:, 1]).sum()))
 
 
 def _as_point(corner: Floats) -> Point:

@@ -18,6 +18,7 @@ class _Leg:
     from_s: float
     to_s: float
     corners: tuple[Point, ...]
+    lengths_m: tuple[float, ...]
 
 
 class Walk:
@@ -34,7 +35,9 @@ class Walk:
             if way.cause:
                 self.faults.append((index, way.cause))
             elif way.corners:
-                self._legs.append(_Leg(now_s, point.at_s, (here, *way.corners)))
+                corners = (here, *way.corners)
+                lengths = tuple(distance_m(start, end) for start, end in pairwise(corners))
+                self._legs.append(_Leg(now_s, point.at_s, corners, lengths))
                 here = point.to
             now_s = point.at_s
         self._starts = [leg.from_s for leg in self._legs]
@@ -46,14 +49,13 @@ class Walk:
             return self._start, self._facing_deg
         leg = self._legs[index]
         share = 1.0 if leg.to_s <= leg.from_s else min(1.0, (now_s - leg.from_s) / (leg.to_s - leg.from_s))
-        return _along(leg.corners, share, self._facing_deg)
+        return _along(leg, share, self._facing_deg)
 
 
-def _along(corners: tuple[Point, ...], share: float, facing_deg: float) -> tuple[Point, float]:
-    lengths = [distance_m(start, end) for start, end in pairwise(corners)]
-    left = share * sum(lengths)
+def _along(leg: _Leg, share: float, facing_deg: float) -> tuple[Point, float]:
+    left = share * sum(leg.lengths_m)
     heading = facing_deg
-    for (start, end), length in zip(pairwise(corners), lengths, strict=True):
+    for (start, end), length in zip(pairwise(leg.corners), leg.lengths_m, strict=True):
         if length > 0:
             heading = heading_to(start, end)
         if left <= length and length > 0:
@@ -61,4 +63,4 @@ def _along(corners: tuple[Point, ...], share: float, facing_deg: float) -> tuple
             x, y = start[0] + (end[0] - start[0]) * part, start[1] + (end[1] - start[1]) * part
             return (to_grid(x), to_grid(y)), to_grid(heading)
         left -= length
-    return corners[-1], to_grid(heading)
+    return leg.corners[-1], to_grid(heading)

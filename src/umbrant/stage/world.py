@@ -4,16 +4,16 @@ from collections.abc import Sequence
 from typing import Protocol
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.geometry import distance_m
+from umbrant.catalog.geometry import distance_m, length_m
 from umbrant.catalog.world import BodyView, PropView, Sight, Way
 from umbrant.model.documents import Member, Scenario, Stage
 from umbrant.model.values import Point
 from umbrant.stage.bodies import StageBody, StageProp
-from umbrant.stage.ground import Ground, Sightlines, why_off
+from umbrant.stage.ground import Ground, Sightlines, ground_of, why_off
 from umbrant.stage.walk import Walk
 
-STRAY_M = 0.1
-"""How far a goal may move before the way to it is worked out anew."""
+STRAY_M = 1.0
+"""How far a goal may move before the way to it is searched anew; until then only its last stretch follows the goal."""
 
 
 class Listener(Protocol):
@@ -39,7 +39,7 @@ class StageWorld:
         self._props = {prop.name: prop for prop in self.all_props}
         self._sightlines = Sightlines(stage)
         radii = sorted({body.radius_m for body in self.bodies.values()})
-        self._grounds = {radius: Ground(stage, radius) for radius in radii}
+        self._grounds = {radius: ground_of(stage, radius) for radius in radii}
         self._walks = {member.name: self._walk(member) for member in scenario.cast if member.behavior is None}
         self._rate = scenario.ticks_per_s
         self._check_starts(scenario.cast)
@@ -85,7 +85,7 @@ class StageWorld:
         way = self._way_on(body, ground, goal, reach_m)
         if way.cause:
             return way
-        body.goal, body.corners = goal, list(way.corners)
+        body.corners = list(way.corners)
         body.speed_m_s = min(speed_m_s, max(0.0, way.left_m - reach_m * 0.9) / self.tick_s)
         return way
 
@@ -97,11 +97,21 @@ class StageWorld:
 
     def _way_on(self, body: StageBody, ground: Ground, goal: Point, reach_m: float) -> Way:
         """The way the body is on, if it still leads to the goal; else a new one."""
-        if body.goal is not None and body.corners and distance_m(body.goal, goal) == 0.0:
-            return Way(tuple(body.corners), _length(body.place, body.corners))
-        if body.goal is not None and len(body.corners) > 1 and distance_m(body.corners[-1], goal) < STRAY_M:
-            return Way(tuple(body.corners), _length(body.place, body.corners))
+        if body.goal is not None and body.corners:
+            strayed = distance_m(body.goal, goal)
+            if strayed == 0.0:
+                return Way(tuple(body.corners), length_m((body.place, *body.corners)))
+            if strayed < STRAY_M and self._still_leads(body, ground, goal):
+                corners = (*body.corners[:-1], goal)
+                return Way(corners, length_m((body.place, *corners)))
+        body.goal = goal
         return ground.way(body.place, goal, reach_m)
+
+    def _still_leads(self, body: StageBody, ground: Ground, goal: Point) -> bool:
+        """Whether the way round the last corner leads to a goal that has moved a little, and is still needed."""
+        if len(body.corners) < 2 or not ground.holds(goal):
+            return False
+        return ground.is_clear(body.corners[-2], goal) and not ground.is_clear(body.place, goal)
 
     def _walk(self, member: Member) -> Walk:
         walk = Walk(member, self._grounds[member.body.radius_m])
@@ -114,11 +124,3 @@ class StageWorld:
             reason = why_off(self._grounds[member.body.radius_m], member.start)
             if reason:
                 self._listener.noticed(member.name, "the start", reason)
-
-
-def _length(place: Point, corners: Sequence[Point]) -> float:
-    whole, here = 0.0, place
-    for corner in corners:
-        whole += distance_m(here, corner)
-        here = corner
-    return whole

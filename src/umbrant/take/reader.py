@@ -2,6 +2,7 @@
 
 import json
 import sqlite3
+from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,7 +17,7 @@ from umbrant.catalog.language.ask import Found
 from umbrant.model.problems import ProjectError
 from umbrant.take.header import FORMAT, Header
 from umbrant.take.record import AgentRecord, Changes, Done, Outcome, Refusal, RowRecord, Span, Written
-from umbrant.take.tables import ENDED, HEADER, RECORDED, WHOLE, as_literal
+from umbrant.take.tables import ENDED, HEADER, RECORDED, WHOLE, loaded
 from umbrant.take.writer import TakeError
 
 Floats = NDArray[np.float32]
@@ -88,27 +89,31 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
 
 
 def _read_agent(file: sqlite3.Connection, name: str, record: AgentRecord) -> None:
-    def row(row_id: str) -> RowRecord:
-        return record.rows.setdefault(row_id, RowRecord())
+    rows: defaultdict[str, RowRecord] = defaultdict(RowRecord)
+    keys: defaultdict[str, Changes[Written]] = defaultdict(Changes)
 
     def select(columns: str, table: str, order: str) -> Iterator[Any]:
         return file.execute(f"SELECT {columns} FROM {table} WHERE agent = ? ORDER BY {order}", (name,))  # noqa: S608
 
     for row_id, start, end, outcome, cause in select("row, start, end, outcome, cause", "span", "id"):
-        row(row_id).spans.append(Span(start, end, Outcome(outcome) if outcome else None, _cause(cause)))
+        rows[row_id].spans.append(Span(start, end, Outcome(outcome) if outcome else None, _cause(cause)))
     for row_id, part, start, end, cause in select("row, part, start, end, cause", "refusal", "id"):
-        row(row_id).refusals.setdefault(part, []).append(Refusal(start, end, Cause.from_json(cause)))
+        rows[row_id].refusals.setdefault(part, []).append(Refusal(start, end, Cause.from_json(cause)))
     columns = "row, part, atom, tick, asked, truth, left, right, cause"
     for row_id, part, atom, tick, asked, *found in select(columns, "sensed", "rowid"):
-        changes = row(row_id).sensed.setdefault((part, atom), Changes())
-        changes.note(tick, _found(*found) if asked else None)
+        kept = rows[row_id].sensed
+        if (part, atom) not in kept:
+            kept[part, atom] = Changes()
+        kept[part, atom].add(tick, _found(*found) if asked else None)
     for row_id, tick, left, whole, unit in select("row, tick, left, whole, unit", "progress", "rowid"):
-        row(row_id).progress.note(tick, Done(left, whole, unit))
+        rows[row_id].progress.add(tick, Done(left, whole, unit))
     for row_id, tick, corners in select("row, tick, corners", "way", "rowid"):
-        row(row_id).ways.note(tick, tuple((x, y) for x, y in json.loads(corners)))
+        rows[row_id].ways.add(tick, tuple((x, y) for x, y in json.loads(corners)))
     for key, tick, value, row_id, part in select("key, tick, value, row, part", "key", "rowid"):
-        written = Written(as_literal(json.loads(value)), row_id, part)
-        record.keys.setdefault(key, Changes()).note(tick, written)
+        written = Written(loaded(value), row_id, part)
+        keys[key].add(tick, written)
+    record.rows.update(rows)
+    record.keys.update(keys)
 
 
 def _arrays(file: sqlite3.Connection, table: str, name: str, column: str) -> dict[str, Floats]:
@@ -118,9 +123,9 @@ def _arrays(file: sqlite3.Connection, table: str, name: str, column: str) -> dic
     return {each: np.frombuffer(b"".join(parts), dtype="<f4") for each, parts in chunks.items()}
 
 
-def _found(truth: int | None, left: str, right: str, cause: str | None) -> Found:
+def _found(truth: int | None, left: float | str | None, right: float | str | None, cause: str | None) -> Found:
     known = None if truth is None else bool(truth)
-    return Found(known, as_literal(json.loads(left)), as_literal(json.loads(right)), _cause(cause))
+    return Found(known, loaded(left), loaded(right), _cause(cause))
 
 
 def _cause(text: str | None) -> Cause | None:

@@ -67,16 +67,13 @@ class Changes(Generic[T]):
     ticks: list[int] = field(default_factory=list)
     values: list[T] = field(default_factory=list)
 
-    def note(self, tick: int, value: T) -> bool:
-        """Keep a value if it is another one than before; within one tick the last one counts. Says whether it did."""
-        if self.values and self.values[-1] == value:
-            return False
+    def add(self, tick: int, value: T) -> None:
+        """Keep a value that is another one than before; of several within one tick the last counts."""
         if self.ticks and self.ticks[-1] == tick:
             self.values[-1] = value
         else:
             self.ticks.append(tick)
             self.values.append(value)
-        return True
 
     def index(self, tick: int) -> int:
         """Which change holds at a tick; -1 before the first."""

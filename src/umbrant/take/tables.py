@@ -1,6 +1,8 @@
 """How a take lies in its SQLite file. The writer, the reader and the export all use these names and columns."""
 
-from umbrant.catalog.causes import Cause
+import json
+
+from umbrant.catalog.causes import Cause, one_line
 from umbrant.model.values import Literal
 
 SCHEMA = """
@@ -8,10 +10,10 @@ CREATE TABLE meta (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
 CREATE TABLE span (id INTEGER PRIMARY KEY, agent TEXT, row TEXT, start INTEGER, end INTEGER, outcome TEXT, cause TEXT);
 CREATE TABLE refusal (id INTEGER PRIMARY KEY, agent TEXT, row TEXT, part TEXT, start INTEGER, end INTEGER, cause TEXT);
 CREATE TABLE sensed (agent TEXT, row TEXT, part TEXT, atom INTEGER, tick INTEGER, asked INTEGER, truth INTEGER,
-                     left TEXT, right TEXT, cause TEXT);
+                     left, right, cause TEXT);
 CREATE TABLE progress (agent TEXT, row TEXT, tick INTEGER, left REAL, whole REAL, unit TEXT);
 CREATE TABLE way (agent TEXT, row TEXT, tick INTEGER, corners TEXT);
-CREATE TABLE key (agent TEXT, key TEXT, tick INTEGER, value TEXT, row TEXT, part TEXT);
+CREATE TABLE key (agent TEXT, key TEXT, tick INTEGER, value, row TEXT, part TEXT);
 CREATE TABLE said (agent TEXT, tick INTEGER, text TEXT);
 CREATE TABLE notice (agent TEXT, tick INTEGER, what TEXT, cause TEXT);
 CREATE TABLE pose (agent TEXT, tick INTEGER, poses BLOB);
@@ -19,7 +21,8 @@ CREATE TABLE level (prop TEXT, tick INTEGER, levels BLOB);
 """
 """`pose` holds float32 triples (x m, y m, heading deg), `level` float32 numbers, one a tick, from `tick` on.
 
-Values, sides of comparisons and corners are JSON; `asked` is 0 where a condition's atom was passed over.
+Values and sides of comparisons are numbers, or else JSON, as corners are; `asked` is 0 where an
+atom of a condition was passed over.
 """
 
 HEADER, RECORDED, ENDED = "header", "recorded", "ended"
@@ -33,6 +36,14 @@ def cause_text(cause: Cause | None) -> str | None:
     return cause.to_json() if cause else None
 
 
-def as_literal(value: object) -> Literal | None:
-    """A value from its JSON: a list of two numbers is a point."""
-    return tuple(value) if isinstance(value, list) else value  # type: ignore[return-value]
+def stored(value: Literal | None) -> float | str | None:
+    """A value as a column without a type holds it: numbers and nothing as they are, all else as JSON."""
+    if value is None or (isinstance(value, int | float) and not isinstance(value, bool)):
+        return value
+    return one_line(value)
+
+
+def loaded(value: float | str | None) -> Literal | None:
+    """The reverse of `stored`: a list of two numbers is a point."""
+    found = json.loads(value) if isinstance(value, str) else value
+    return tuple(found) if isinstance(found, list) else found

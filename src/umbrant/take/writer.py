@@ -1,6 +1,5 @@
 """Writing a take as it goes, so that a crash keeps what was recorded up to a moment before."""
 
-import json
 import os
 import sqlite3
 from collections.abc import Iterable, Sequence
@@ -8,13 +7,13 @@ from pathlib import Path
 
 import numpy as np
 
-from umbrant.catalog.causes import Cause
+from umbrant.catalog.causes import Cause, one_line
 from umbrant.catalog.language.ask import Found
 from umbrant.catalog.work import Progress, Status
 from umbrant.model.values import Literal, Point
 from umbrant.take.header import Header
 from umbrant.take.record import Done, Outcome, Refusal, Span
-from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, cause_text
+from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, cause_text, stored
 
 FLUSH_TICKS = 400
 """How many ticks are gathered before they go to disk."""
@@ -76,11 +75,10 @@ class AgentWriter:
             self._take.progress.append((self._name, row_id, self._take.tick, done.left, done.of, done.unit))
         if self._ways.get(row_id) != progress.way:
             self._ways[row_id] = progress.way
-            self._take.ways.append((self._name, row_id, self._take.tick, json.dumps(progress.way)))
+            self._take.ways.append((self._name, row_id, self._take.tick, one_line(progress.way)))
 
     def wrote(self, key: str, value: Literal | None, row_id: str, part: str) -> None:
-        text = json.dumps(value, ensure_ascii=False)
-        self._take.keys.append((self._name, key, self._take.tick, text, row_id, part))
+        self._take.keys.append((self._name, key, self._take.tick, stored(value), row_id, part))
 
 
 class TakeWriter:
@@ -227,8 +225,7 @@ class TakeWriter:
 def _found_columns(found: Found | None) -> tuple[object, ...]:
     if found is None:
         return 0, None, None, None, None
-    left, right = json.dumps(found.left, ensure_ascii=False), json.dumps(found.right, ensure_ascii=False)
-    return 1, found.truth, left, right, cause_text(found.cause)
+    return 1, found.truth, stored(found.left), stored(found.right), cause_text(found.cause)
 
 
 def _packed(numbers: Sequence[object]) -> bytes:

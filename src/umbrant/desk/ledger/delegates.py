@@ -8,6 +8,7 @@ from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QPointF,
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
+from umbrant.desk.cached import Pictures
 from umbrant.desk.ledger.layout import CHIPS, FIRST_X, INDENT, Flow, Fonts, Placed, RowLayout, shown_text
 from umbrant.desk.ledger.model import LedgerModel
 from umbrant.desk.sentence import ChipKey, Pill, Role
@@ -49,16 +50,10 @@ class _Delegate(QStyledItemDelegate):
         row = self.model.row_at(index.row())
         if row is None:
             return
-        cell = QRectF(option.rect)
-        palette = self.brushes.palette
-        painter.save()
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setClipRect(cell)
+        cell, palette = QRectF(option.rect), self.brushes.palette
         painter.fillRect(cell, palette.selection if _is_selected(option) else self.background())
         self.draw(painter, cell, row, option)
-        painter.setPen(QPen(palette.rule, 1))
-        painter.drawLine(QPointF(cell.left(), cell.bottom() - 0.5), QPointF(cell.right(), cell.bottom() - 0.5))
-        painter.restore()
+        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
 
     def background(self) -> QColor:
         """What the cell is filled with."""
@@ -77,6 +72,7 @@ class OutlineDelegate(_Delegate):
     ) -> None:
         super().__init__(desk, model, brushes, parent)
         self._layout_of = layout_of
+        self._pictures = Pictures()
         self.focused: ChipKey | None = None
         """The chip that the keyboard is on."""
 
@@ -85,8 +81,22 @@ class OutlineDelegate(_Delegate):
         return QSize(200, int(self._layout_of(row).height)) if row else super().sizeHint(option, index)
 
     def draw(self, painter: QPainter, cell: QRectF, row: Row, option: QStyleOptionViewItem) -> None:
+        behavior, desk, selected = self.model.behavior, self.desk, _is_selected(option)
+        focused = self.focused if selected else None
+        outline = behavior.outline if behavior else None
+        place = (outline.number[row.id], bool(outline.children[row.id])) if outline else ()
+        looks = (id(self.brushes.palette), self.brushes.line, row.id in self.model.folded, row.id == self.model.in_full)
+        key = (row, place, focused, bool(desk.problems_of(row.id)), looks, self._lead_colour(row))
+        self._pictures.draw(painter, cell, row.id, key, lambda p, _: self._sentence(p, row))
+
+    def _lead_colour(self, row: Row) -> QColor | None:
+        """The colour of a row between which and others a change counts as a change of mind; None for other rows."""
+        behavior, palette = self.model.behavior, self.brushes.palette
+        leads = leading_rows(behavior) if behavior else ()
+        return palette.leads[leads.index(row.id) % len(palette.leads)] if row.id in leads else None
+
+    def _sentence(self, painter: QPainter, row: Row) -> None:
         layout = self._layout_of(row)
-        painter.translate(cell.topLeft())
         self._gutter(painter, row, layout)
         if row.muted:
             painter.setOpacity(0.4)
@@ -102,18 +112,15 @@ class OutlineDelegate(_Delegate):
             middle = first.center().y()
             painter.drawLine(QPointF(first.left(), middle), QPointF(layout.placed[-1].rect.right(), middle))
         painter.setOpacity(1.0)
-        painter.translate(-cell.topLeft())
 
     def _gutter(self, painter: QPainter, row: Row, layout: RowLayout) -> None:
         behavior, palette = self.model.behavior, self.brushes.palette
         if behavior is None or not layout.placed:
             return
         line = layout.placed[0].rect
-        leads = leading_rows(behavior)
-        if row.id in leads:
-            painter.fillRect(
-                QRectF(0, 0, 3, layout.height - 1), palette.leads[leads.index(row.id) % len(palette.leads)]
-            )
+        lead = self._lead_colour(row)
+        if lead is not None:
+            painter.fillRect(QRectF(0, 0, 3, layout.height - 1), lead)
         painter.setFont(self.brushes.fonts.small)
         painter.setPen(palette.refused if self.desk.problems_of(row.id) else palette.faint)
         number = QRectF(layout.indent_x - 70, line.top(), 63, line.height())
@@ -172,14 +179,24 @@ class NowDelegate(_Delegate):
 class TapeDelegate(_Delegate):
     """The history of a row: what it was at each tick, told by height first and colour second."""
 
+    def __init__(self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject) -> None:
+        super().__init__(desk, model, brushes, parent)
+        self._pictures = Pictures()
+
     def draw(self, painter: QPainter, cell: QRectF, row: Row, option: QStyleOptionViewItem) -> None:
-        explainer = self.desk.explainer
+        desk = self.desk
+        explainer = desk.explainer
         if explainer is not None and row.id in explainer.outline.number:
-            self._different(painter, cell, row.id)
-            self._history(painter, cell, explainer.record.row(row.id))
-        x = self.x_of(cell, self.desk.playhead)
-        if self.desk.take is not None and cell.left() <= x <= cell.right():
+            record, tape = explainer.record.row(row.id), desk.tape
+            key = (id(desk.current), desk.agent, tape.start, tape.length, id(self.brushes.palette))
+            self._pictures.draw(painter, cell, row.id, key, lambda p, box: self._past(p, box, row.id, record))
+        x = self.x_of(cell, desk.playhead)
+        if desk.take is not None and cell.left() <= x <= cell.right():
             painter.fillRect(QRectF(x - 1, cell.top(), 2, cell.height()), self.brushes.palette.now)
+
+    def _past(self, painter: QPainter, cell: QRectF, row_id: str, record: RowRecord) -> None:
+        self._different(painter, cell, row_id)
+        self._history(painter, cell, record)
 
     def x_of(self, cell: QRectF, tick: float) -> float:
         """Where a tick stands in a cell."""

@@ -104,10 +104,6 @@ class LedgerModel(QAbstractTableModel):
             return f"at {self._desk.seconds(self._desk.playhead):.2f} s" if self._desk.take else "now"
         return "Behavior" if section == OUTLINE else "Tape"
 
-    def playhead_moved(self) -> None:
-        """The values of column NOW are others."""
-        self.headerDataChanged.emit(Qt.Orientation.Horizontal, NOW, NOW)
-
     def _text(self, row: Row, column: int) -> str:
         if column == OUTLINE:
             number = self.behavior.outline.number[row.id] if self.behavior else ""

@@ -59,7 +59,7 @@ class LedgerView(QTableView):
         self.brushes = Brushes(palette, Fonts.make())
         self.ledger = LedgerModel(desk, self)
         self._compact = False
-        self._layouts: dict[str, RowLayout] = {}
+        self._layouts: dict[str, tuple[Row, tuple[int, bool], RowLayout]] = {}
         self._flow: Flow | None = None
         self._drag: _Drag | None = None
         self._drags = 0
@@ -85,11 +85,13 @@ class LedgerView(QTableView):
 
     def layout_of(self, row: Row) -> RowLayout:
         """The layout of a row's sentence in the outline's present width."""
-        if row.id not in self._layouts:
-            behavior = self.ledger.behavior
-            depth = behavior.outline.depth[row.id] if behavior else 0
-            self._layouts[row.id] = self.flow.lay_out(self.ledger.pieces(row), depth)
-        return self._layouts[row.id]
+        behavior = self.ledger.behavior
+        shown_as = (behavior.outline.depth[row.id] if behavior else 0, row.id == self.ledger.in_full)
+        kept = self._layouts.get(row.id)
+        if kept is None or kept[0] is not row or kept[1] != shown_as:
+            kept = (row, shown_as, self.flow.lay_out(self.ledger.pieces(row), shown_as[0]))
+            self._layouts[row.id] = kept
+        return kept[2]
 
     @property
     def flow(self) -> Flow:
@@ -101,7 +103,7 @@ class LedgerView(QTableView):
     def reload(self) -> None:
         """Take up the project, the agent and the take as they now are."""
         self.ledger.reload()
-        self._lay_out_again()
+        self._set_heights()
         self._show_selected(self.desk.row_id)
 
     def set_palette(self, palette: Palette) -> None:
@@ -330,7 +332,13 @@ class LedgerView(QTableView):
             self.setColumnWidth(OUTLINE, max(NARROWEST_OUTLINE, min(OUTLINE_WIDTH, room)))
 
     def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self.viewport())
+        painter.fillRect(event.rect(), self.brushes.palette.sheet)
+        painter.end()
         super().paintEvent(event)
+        self._paint_hint()
+
+    def _paint_hint(self) -> None:
         painter = QPainter(self.viewport())
         end = self.rowViewportPosition(self.ledger.rowCount() - 1) + self.rowHeight(self.ledger.rowCount() - 1)
         end = max(0, end) if self.ledger.rowCount() else 0
@@ -369,23 +377,33 @@ class LedgerView(QTableView):
         self.setTabKeyNavigation(False)
         self.setMouseTracking(True)
         self.viewport().setMouseTracking(True)
+        # Every pixel is painted here, so that Qt need not repaint all of it where only the tape has changed.
+        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
     def _connect(self) -> None:
         desk = self.desk
         desk.project_changed.connect(self.reload)
         desk.agent_changed.connect(self.reload)
         desk.take_changed.connect(self._repaint)
-        desk.tape.changed.connect(self._repaint)
-        desk.playhead_moved.connect(self._repaint)
+        desk.tape.changed.connect(self._repaint_tape)
+        desk.playhead_moved.connect(self._repaint_tape)
         desk.row_selected.connect(self._show_selected)
         self.horizontalHeader().sectionResized.connect(self._resized)
         self.selectionModel().currentRowChanged.connect(self._walked)
         self.editing.filled.connect(lambda: QTimer.singleShot(0, self, self._begin_first_missing))
 
     def _repaint(self) -> None:
-        self.ledger.playhead_moved()
         self.horizontalHeader().viewport().update()
         self.viewport().update()
+
+    def _repaint_tape(self) -> None:
+        """Repaint only what depends on the playhead and the tape's window: the sentences stay as they are.
+
+        The model does not tell of changed headers, for Qt would answer that with a layout of the whole table.
+        """
+        left = self.columnViewportPosition(NOW)
+        for area in (self.viewport(), self.horizontalHeader().viewport()):
+            area.update(left, 0, area.width() - left, area.height())
 
     def _resized(self, column: int, old: int, new: int) -> None:
         if column == OUTLINE:
@@ -395,10 +413,14 @@ class LedgerView(QTableView):
     def _lay_out_again(self) -> None:
         self._flow = None
         self._layouts.clear()
+        self._set_heights()
+
+    def _set_heights(self) -> None:
         for place in range(self.ledger.rowCount()):
             row = self.ledger.row_at(place)
-            if row is not None:
-                self.setRowHeight(place, int(self.layout_of(row).height))
+            height = int(self.layout_of(row).height) if row is not None else 0
+            if height and self.rowHeight(place) != height:
+                self.setRowHeight(place, height)
         if self.currentIndex().isValid():
             self.scrollTo(self.currentIndex())
         self.viewport().update()

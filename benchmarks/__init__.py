@@ -1,0 +1,1 @@
+"""Figures that are watched. `python -m benchmarks` prints them; each also as a ratio, for machines are noisy."""

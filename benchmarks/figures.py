@@ -1,0 +1,118 @@
+"""What is measured, and how. Nothing here is a test: a figure is printed, and read by a person."""
+
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from statistics import median
+
+import numpy as np
+from PySide6.QtCore import QEventLoop, QTimer
+from PySide6.QtWidgets import QApplication
+
+from umbrant.catalog.validation import open_project
+from umbrant.desk.settings import Settings
+from umbrant.desk.theme import body_font
+from umbrant.desk.window import MainWindow
+from umbrant.model.edits import Edit, set_guard
+from umbrant.rolling.roll import Order, roll
+
+DEMO = Path(__file__).parents[1] / "examples" / "lantern-quay"
+EDITS, MOVES, ROLLS = 40, 300, 9
+LONG_TICKS = 20_000
+
+
+@dataclass(frozen=True)
+class Figure:
+    """One measured figure, its aim, and a ratio to something measured in the same run."""
+
+    name: str
+    value: str
+    aim: str
+    ratio: str
+
+
+def all_figures() -> Iterator[Figure]:
+    """Measure one thing after the other."""
+    with tempfile.TemporaryDirectory() as folder:
+        place = Path(folder)
+        rolled_s = _rolling_s(place)
+        yield Figure("the demo rolls, times faster than real time", f"{42 / rolled_s:.0f} ×", "over 100 ×", "")
+        yield from _window_figures(place, rolled_s)
+
+
+def _rolling_s(place: Path) -> float:
+    """The median time of a roll of the demo's 42 s, with everything recorded, in seconds."""
+    project = open_project(DEMO)
+    times = [_timed(lambda: roll(Order(project, "dusk", place / "demo.take"))) for _ in range(ROLLS)]
+    return median(times)
+
+
+def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
+    application = QApplication([])
+    application.setStyle("Fusion")
+    application.setFont(body_font())
+    window = MainWindow(Settings(place / "window.ini"))
+    window.resize(1280, 800)
+    window.show()
+    window.open_folder(DEMO)
+    _wait(lambda: window.desk.take is not None and not window.desk.busy)
+    edited = [_edit_to_repaint_s(window, metres) for metres in np.linspace(7, 12, EDITS).round(2)]
+    p95 = float(np.percentile(edited, 95))
+    told = f"{p95 / rolled_s:.2f} × the time of the roll alone"
+    yield Figure("a chip's change to the repainted tape, 95th percentile", f"{p95 * 1000:.0f} ms", "under 400 ms", told)
+    short = _moves_s(window)
+    long_take = roll(Order(window.desk.project, "dusk", place / "long.take", seconds=LONG_TICKS / 20))
+    window.desk.open_take(long_take)
+    _wait(lambda: window.desk.take is not None and window.desk.take.ticks == LONG_TICKS)
+    long = _moves_s(window)
+    p95 = float(np.percentile(long, 95))
+    told = f"{median(long) / median(short):.2f} × a move in a take of 840 ticks (medians)"
+    yield Figure("the playhead's move in 20,000 ticks, 95th percentile", f"{p95 * 1000:.1f} ms", "under 16 ms", told)
+    window.desk.history.saved = window.desk.project
+    window.close()
+
+
+def _edit_to_repaint_s(window: MainWindow, metres: float) -> float:
+    """From changing the chip that decides the chase until the tape of the new take has been painted."""
+    before = window.desk.current
+    start = time.perf_counter()
+    when = f"can_see(visitor, within={metres})"
+    window.desk.apply(Edit("Set", lambda project: set_guard(project, "warden", "esc", when)))
+    _wait(lambda: window.desk.current is not before and not window.desk.busy)
+    assert window.pane is not None
+    window.pane.ledger.viewport().repaint()
+    return time.perf_counter() - start
+
+
+def _moves_s(window: MainWindow) -> list[float]:
+    """The times of moving the playhead all over a take, with every view that follows it painted."""
+    take = window.desk.take
+    assert take is not None
+    ticks = np.random.default_rng(1).integers(0, take.ticks, MOVES)
+
+    def move(tick: int) -> None:
+        window.desk.move_playhead(tick)
+        QApplication.processEvents()
+
+    return [_timed(lambda tick=int(tick): move(tick)) for tick in ticks]
+
+
+def _timed(work: Callable[[], object]) -> float:
+    start = time.perf_counter()
+    work()
+    return time.perf_counter() - start
+
+
+def _wait(condition: Callable[[], bool], longest_ms: int = 60_000) -> None:
+    """Let the window work until a condition holds. Raises TimeoutError."""
+    loop, poll = QEventLoop(), QTimer()
+    poll.timeout.connect(lambda: loop.quit() if condition() else None)
+    poll.start(1)
+    QTimer.singleShot(longest_ms, loop.quit)
+    if not condition():
+        loop.exec()
+    poll.stop()
+    if not condition():
+        raise TimeoutError("the window did not come to rest; is the worker running?")

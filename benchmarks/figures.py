@@ -38,7 +38,8 @@ def all_figures() -> Iterator[Figure]:
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
         rolled_s = _rolling_s(place)
-        yield Figure("the demo rolls, times faster than real time", f"{42 / rolled_s:.0f} ×", "over 100 ×", "")
+        told = f"this machine counts to a million in {_timed(_count) * 1000:.0f} ms"
+        yield Figure("the demo rolls, times faster than real time", f"{42 / rolled_s:.0f} ×", "over 100 ×", told)
         yield from _window_figures(place, rolled_s)
 
 
@@ -60,7 +61,7 @@ def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
     _wait(lambda: window.desk.take is not None and not window.desk.busy)
     edited = [_edit_to_repaint_s(window, metres) for metres in np.linspace(7, 12, EDITS).round(2)]
     p95 = float(np.percentile(edited, 95))
-    told = f"{p95 / rolled_s:.2f} × the time of the roll alone"
+    told = f"median {median(edited) * 1000:.0f} ms; {p95 / rolled_s:.2f} × the time of the roll alone"
     yield Figure("a chip's change to the repainted tape, 95th percentile", f"{p95 * 1000:.0f} ms", "under 400 ms", told)
     short = _moves_s(window)
     long_take = roll(Order(window.desk.project, "dusk", place / "long.take", seconds=LONG_TICKS / 20))
@@ -68,7 +69,7 @@ def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
     _wait(lambda: window.desk.take is not None and window.desk.take.ticks == LONG_TICKS)
     long = _moves_s(window)
     p95 = float(np.percentile(long, 95))
-    told = f"{median(long) / median(short):.2f} × a move in a take of 840 ticks (medians)"
+    told = f"median {median(long) * 1000:.1f} ms, {median(long) / median(short):.2f} × that in a take of 840 ticks"
     yield Figure("the playhead's move in 20,000 ticks, 95th percentile", f"{p95 * 1000:.1f} ms", "under 16 ms", told)
     window.desk.history.saved = window.desk.project
     window.close()
@@ -97,6 +98,14 @@ def _moves_s(window: MainWindow) -> list[float]:
         QApplication.processEvents()
 
     return [_timed(lambda tick=int(tick): move(tick)) for tick in ticks]
+
+
+def _count() -> int:
+    """A plain loop, to tell how fast the machine is at the moment."""
+    total = 0
+    for number in range(1_000_000):
+        total += number
+    return total
 
 
 def _timed(work: Callable[[], object]) -> float:

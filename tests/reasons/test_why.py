@@ -1,5 +1,6 @@
 """Why, why not, and changes of mind: of small takes in which the answer is known, and of the demo."""
 
+import re
 from pathlib import Path
 
 import pytest
@@ -185,7 +186,7 @@ def test_the_demo_tells_its_story(demo_take: Take) -> None:
     lost = story[4][1]
     assert "can see visitor within 8 m is no — the crates in between" in lost
     gave_up = story[9][1]
-    assert "8.0 m away, beyond 8.0 m" in gave_up
+    assert re.search(r"8\.\d+ m away, beyond 8 m", gave_up)
 
 
 @pytest.mark.parametrize("tick", range(0, 840, 37))

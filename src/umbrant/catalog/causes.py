@@ -79,11 +79,10 @@ class Cause:
 
 
 def fact_text(name: str, fact: Literal | None) -> str:
-    """A fact with the unit its name ends in: 9.4 m, 0.80 s, (14.2, 6.1)."""
+    """A fact with the unit its name ends in: 9.43 m, 0.80 s, 70°, (14.2, 6.1)."""
     unit = next((text for ending, text in _UNITS.items() if name.endswith(ending)), "")
     if unit and isinstance(fact, int | float):
-        digits = {" s": 2, " m": 1, "°": 0}[unit]
-        return f"{fact:.{digits}f}{unit}"
+        return f"{fact:.2f}{unit}" if unit == " s" else f"{number_text(round(fact, 2))}{unit}"
     return value_text(fact) if not isinstance(fact, float) else number_text(fact)
 
 

@@ -7,6 +7,7 @@ from PySide6.QtGui import QPainter, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
+    QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
@@ -23,6 +24,8 @@ from umbrant.take.record import Changes, Written
 
 NAME, VALUE, WRITER, HISTORY = range(4)
 _INSET = (6, 5, -10, -5)
+"""How far a history stays inside its cell: left, top, right, bottom."""
+
 SHARES = (0.24, 0.22, 0.35, 0.19)
 """How much of the width each column takes."""
 
@@ -106,22 +109,33 @@ class BoardModel(QAbstractTableModel):
             self.dataChanged.emit(self.index(0, VALUE), self.index(len(self.keys) - 1, HISTORY))
 
 
-class HistoryDelegate(QStyledItemDelegate):
-    """A key's history as a line: numbers and yes/no by their height, anything else as marks where it changed."""
+class BoardDelegate(QStyledItemDelegate):
+    """Draws a key's line. Its history shows numbers and yes/no by height, anything else as marks where it changed."""
 
     def __init__(self, model: BoardModel, palette: Palette, parent: QObject) -> None:
         super().__init__(parent)
         self._model = model
         self.palette_ = palette
         self._pictures = Pictures()
+        self._font = body_font(11)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        super().paint(painter, option, index)
-        key, take = self._model.keys[index.row()], self._model.desk.take
-        changes = self._model.changes(key.name)
+        key, box = self._model.keys[index.row()], QRectF(option.rect)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(box, self.palette_.selection)
+        if index.column() == HISTORY:
+            self._history(painter, box, key)
+            return
+        painter.setFont(self._font)
+        painter.setPen(self.palette_.dim if index.column() == WRITER else self.palette_.ink)
+        room = int(box.width()) - 12
+        text = painter.fontMetrics().elidedText(str(index.data()), Qt.TextElideMode.ElideRight, room)
+        painter.drawText(box.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
+
+    def _history(self, painter: QPainter, box: QRectF, key: Key) -> None:
+        take, changes = self._model.desk.take, self._model.changes(key.name)
         if take is None or changes is None:
             return
-        box = QRectF(option.rect)
         picture = (id(self._model.desk.current), id(self.palette_))
         self._pictures.draw(
             painter, box, key.name, picture, lambda p, at: self._line(p, at, key, changes, take.last_tick)
@@ -151,10 +165,8 @@ class BoardView(QTableView):
         self.board = BoardModel(desk, self)
         self.setModel(self.board)
         self.setAccessibleName("Blackboard")
-        self.history = HistoryDelegate(self.board, palette, self)
-        self.setItemDelegateForColumn(HISTORY, self.history)
-        self.setStyleSheet("QTableView::item { padding-left: 9px; }")
-        self.setFont(body_font(11))
+        self.delegate = BoardDelegate(self.board, palette, self)
+        self.setItemDelegate(self.delegate)
         self.horizontalHeader().hide()
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(23)

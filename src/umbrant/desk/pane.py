@@ -56,7 +56,7 @@ class DeskPane(QWidget):
         """Turn to Day or Night."""
         self.ledger.set_palette(palette)
         self.transport.set_palette(palette)
-        for view in (self.stage, self.reasons, self.lanes, self.board.history):
+        for view in (self.stage, self.reasons, self.lanes, self.board.delegate):
             view.palette_ = palette
         self.stage.update()
         self.lanes.update()

@@ -308,9 +308,9 @@ class StageView(QWidget):
         """Write a name into an area: across, or upwards where it is narrow; not at all where it would be cut off."""
         painter.setPen(self.palette_.dim)
         text = painter.fontMetrics().boundingRect(name)
-        if text.width() + 4 <= box.width() and text.height() <= box.height():
+        if text.width() <= box.width() and text.height() <= box.height():
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
-        elif text.width() + 4 <= box.height() and text.height() <= box.width():
+        elif text.width() <= box.height() and text.height() <= box.width():
             painter.save()
             painter.translate(box.center())
             painter.rotate(-90)

@@ -1,6 +1,7 @@
 """Every colour, font and measure of the window, by its role. Night is Day's counterpart, with the same roles."""
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase
 
@@ -112,12 +113,17 @@ _FAMILIES = ("Inter", "DejaVu Sans")
 
 def body_font(pixels: int = 12, *, bold: bool = False) -> QFont:
     """The type of the window, with tabular figures where the family has them."""
-    known = QFontDatabase.families()
-    font = QFont(next((family for family in _FAMILIES if family in known), "Sans Serif"))
+    font = QFont(_family())
     font.setPixelSize(pixels)
     font.setBold(bold)
     font.setFeature(QFont.Tag("tnum"), 1)
     return font
+
+
+@lru_cache(maxsize=1)
+def _family() -> str:
+    known = QFontDatabase.families()
+    return next((family for family in _FAMILIES if family in known), "Sans Serif")
 
 
 def style_sheet(palette: Palette) -> str:

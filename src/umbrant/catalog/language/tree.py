@@ -5,6 +5,7 @@ import re
 import warnings
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Any
 
 from umbrant.model.values import number_text
@@ -126,8 +127,9 @@ class Either:
 Tree = Number | Text | YesNo | KeyName | Ask | Arithmetic | Compare | Not | Both | Either
 
 
+@lru_cache(maxsize=4096)
 def parse(text: str) -> Tree:
-    """The tree of a condition. Raises LanguageError, whatever the text is."""
+    """The tree of a condition. Raises LanguageError, whatever the text is. Trees are frozen, so they are kept."""
     if not text.strip():
         raise LanguageError("a condition is empty; write one, such as `is_set(key)`", (0, len(text)))
     if len(text) > LONGEST:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
+from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 
 from umbrant.desk.cached import Pictures
 from umbrant.desk.ledger.layout import CHIPS, FIRST_X, INDENT, Flow, Fonts, Placed, RowLayout, shown_text
@@ -51,15 +51,15 @@ class _Delegate(QStyledItemDelegate):
         if row is None:
             return
         cell, palette = QRectF(option.rect), self.brushes.palette
-        painter.fillRect(cell, palette.selection if _is_selected(option) else self.background())
-        self.draw(painter, cell, row, option)
+        painter.fillRect(cell, palette.selection if row.id == self.desk.row_id else self.background())
+        self.draw(painter, cell, row)
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
 
     def background(self) -> QColor:
         """What the cell is filled with."""
         return self.brushes.palette.sheet
 
-    def draw(self, painter: QPainter, cell: QRectF, row: Row, option: QStyleOptionViewItem) -> None:
+    def draw(self, painter: QPainter, cell: QRectF, row: Row) -> None:
         """Draw a row's cell."""
         raise NotImplementedError
 
@@ -80,9 +80,9 @@ class OutlineDelegate(_Delegate):
         row = self.model.row_at(index.row())
         return QSize(200, int(self._layout_of(row).height)) if row else super().sizeHint(option, index)
 
-    def draw(self, painter: QPainter, cell: QRectF, row: Row, option: QStyleOptionViewItem) -> None:
-        behavior, desk, selected = self.model.behavior, self.desk, _is_selected(option)
-        focused = self.focused if selected else None
+    def draw(self, painter: QPainter, cell: QRectF, row: Row) -> None:
+        behavior, desk = self.model.behavior, self.desk
+        focused = self.focused if row.id == desk.row_id else None
         outline = behavior.outline if behavior else None
         place = (outline.number[row.id], bool(outline.children[row.id])) if outline else ()
         looks = (id(self.brushes.palette), self.brushes.line, row.id in self.model.folded, row.id == self.model.in_full)
@@ -162,7 +162,7 @@ class NowDelegate(_Delegate):
     def background(self) -> QColor:
         return self.brushes.palette.ground
 
-    def draw(self, painter: QPainter, cell: QRectF, row: Row, option: QStyleOptionViewItem) -> None:
+    def draw(self, painter: QPainter, cell: QRectF, row: Row) -> None:
         explainer, tick = self.desk.explainer, self.desk.playhead
         if explainer is None or row.id not in explainer.outline.number:
             return
@@ -172,8 +172,7 @@ class NowDelegate(_Delegate):
         painter.setFont(self.brushes.fonts.small)
         painter.setPen(self.brushes.palette.ink)
         text = QRectF(cell.left() + 20, middle - 10, cell.width() - 22, 20)
-        flags = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(text, flags, now_value(explainer, row.id, tick))
+        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, now_value(explainer, row.id, tick))
 
 
 class TapeDelegate(_Delegate):
@@ -183,7 +182,7 @@ class TapeDelegate(_Delegate):
         super().__init__(desk, model, brushes, parent)
         self._pictures = Pictures()
 
-    def draw(self, painter: QPainter, cell: QRectF, row: Row, option: QStyleOptionViewItem) -> None:
+    def draw(self, painter: QPainter, cell: QRectF, row: Row) -> None:
         desk = self.desk
         explainer = desk.explainer
         if explainer is not None and row.id in explainer.outline.number:
@@ -248,10 +247,6 @@ class TapeDelegate(_Delegate):
 def make_flow(fonts: Fonts, width: float, *, compact: bool) -> Flow:
     """The layout of an outline column."""
     return Flow(fonts, max(width, FIRST_X + INDENT * 4.0), compact=compact)
-
-
-def _is_selected(option: QStyleOptionViewItem) -> bool:
-    return bool(option.state & QStyle.StateFlag.State_Selected)
 
 
 def _mark(painter: QPainter, foot: QPointF, state: RowState, palette: Palette, height: float) -> None:

@@ -1,0 +1,101 @@
+"""Take the pictures in docs/screenshots/ anew, from the demo project: `.venv/bin/python scripts/screenshots.py`."""
+
+import os
+import tempfile
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtCore import QEventLoop, Qt, QTimer
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
+
+from umbrant.desk.chips import chip_edit
+from umbrant.desk.settings import Settings
+from umbrant.desk.theme import body_font
+from umbrant.desk.window import MainWindow
+
+ROOT = Path(__file__).parents[1]
+PICTURES = ROOT / "docs" / "screenshots"
+GAVE_UP_S = 36.5
+
+
+def main() -> None:
+    """Take each picture at 1280x800."""
+    application = QApplication([])
+    application.setStyle("Fusion")
+    application.setFont(body_font())
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["XDG_STATE_HOME"] = folder
+        window = MainWindow(Settings(Path(folder) / "window.ini"))
+        window.resize(1280, 800)
+        window.show()
+        window.open_folder(ROOT / "examples" / "lantern-quay")
+        _wait(lambda: window.desk.take is not None and not window.desk.busy)
+        _gave_up(window)
+        _one_number_changed(window)
+        _search(window)
+        _night(window)
+        window.desk.history.saved = window.desk.project
+        window.close()
+
+
+def _gave_up(window: MainWindow) -> None:
+    window.desk.move_playhead(int(GAVE_UP_S * 20))
+    window.desk.select_row("esc")
+    _keep(window, "gave-up-the-chase")
+
+
+def _one_number_changed(window: MainWindow) -> None:
+    assert window.pane is not None
+    chip = next(chip for chip, _ in window.pane.ledger.chips() if chip.span)
+    window.desk.apply(chip_edit("warden", chip, 11.0))
+    _wait(lambda: len(window.desk.takes) == 2 and not window.desk.busy)
+    _keep(window, "one-number-changed")
+    window.desk.undo()
+    _wait(lambda: len(window.desk.takes) == 3 and not window.desk.busy)
+
+
+def _search(window: MainWindow) -> None:
+    assert window.pane is not None
+    window.desk.select_row("off")
+    window.pane.ledger.setFocus()
+    window.pane.commands.add_row()
+    QTest.keyClicks(window.pane.ledger.search.line, "look")
+    _keep(window, "adding-a-row")
+    window.pane.ledger.search.dismiss()
+
+
+def _night(window: MainWindow) -> None:
+    assert window.pane is not None
+    window.pane.actions_by_id["night"].setChecked(True)
+    window.pane.actions_by_id["compact"].setChecked(True)
+    window.desk.select_row("easy")
+    QTest.keyClick(window.pane.ledger, Qt.Key.Key_X)
+    _keep(window, "night-compact-why-not")
+
+
+def _keep(window: MainWindow, name: str) -> None:
+    assert window.pane is not None
+    window.pane.notice.hide()
+    _pause(150)
+    PICTURES.mkdir(parents=True, exist_ok=True)
+    window.grab().save(str(PICTURES / f"{name}.png"))
+
+
+def _pause(milliseconds: int) -> None:
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
+
+
+def _wait(condition: Callable[[], bool]) -> None:
+    for _ in range(1000):
+        if condition():
+            return
+        _pause(20)
+    raise TimeoutError("the window did not come to rest; is the worker running?")
+
+
+main()

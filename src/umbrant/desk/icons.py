@@ -8,6 +8,7 @@ SIZE = 18
 
 def icon(name: str, colour: QColor) -> QIcon:
     """One of 'play', 'pause', 'tick_back', 'tick_on', 'mind_back', 'mind_on'. KeyError for any other."""
+    shapes = _SHAPES[name]
     pixmap = QPixmap(SIZE * 3, SIZE * 3)
     pixmap.setDevicePixelRatio(3)
     pixmap.fill(Qt.GlobalColor.transparent)
@@ -15,7 +16,7 @@ def icon(name: str, colour: QColor) -> QIcon:
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
-    for shape in _SHAPES[name]:
+    for shape in shapes:
         if isinstance(shape, QRectF):
             painter.drawRect(shape)
         else:

@@ -4,6 +4,8 @@ import re
 import tomllib
 from pathlib import Path
 
+from PySide6.QtWidgets import QApplication
+
 from umbrant.cli import app
 from umbrant.desk.actions import ACTIONS, sequences
 
@@ -36,7 +38,7 @@ def test_the_readme_names_every_command() -> None:
         assert f"umbrant {name}" in README
 
 
-def test_the_readme_tells_the_keys_that_there_are() -> None:
+def test_the_readme_tells_the_keys_that_there_are(qapp: QApplication) -> None:
     keyed = {sequence.toString() for action in ACTIONS for sequence in sequences(action)}
     table = README.split("| keys | |")[1].split("\n\n")[0]
     told = re.findall(r"\b(?:Ctrl\+|Shift\+|Alt\+)?(?:F\d+|[A-Z]|Tab|Delete|Space|Up|Down)\b(?=[,| ])", table)

@@ -141,4 +141,6 @@ def test_other_chips_offer_what_fits_them() -> None:
 def test_what_is_picked_is_what_the_file_holds() -> None:
     place = next(choice for choice in choices(chip(MOVE, "target"), made(MOVE), "b") if choice.label == "corner")
     assert place.value == PlaceRef(place="corner")
-    assert place.help == "a place of the stage"
+    assert (place.help, place.section) == ("a place of the stage", "Places")
+    sections = dict.fromkeys(choice.section for choice in choices(chip(MOVE, "target"), made(MOVE), "b"))
+    assert list(sections) == ["Keys", "Places", "Cast", "Props"]

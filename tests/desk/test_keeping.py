@@ -3,6 +3,9 @@
 import json
 import os
 import signal
+import subprocess
+import sys
+import time
 from pathlib import Path
 
 import pytest
@@ -213,6 +216,35 @@ def test_an_error_inside_is_logged_told_and_keeps_the_changes(
     assert "out of paint" in logged[0]
     hands.until(lambda: recovery_path(demo).exists())
     assert "out of paint" in capsys.readouterr().err
+
+
+def test_a_sessions_end_closes_the_window_in_good_order(demo: Path, own_folders: Path) -> None:
+    """The end of a session, or Ctrl+C, is no question to be answered: unsaved changes are kept for the next visit."""
+    started = own_folders / "started"
+    script = (
+        "import sys, pathlib\n"
+        "from PySide6.QtCore import QTimer\n"
+        "from umbrant.desk import app, window\n"
+        "from umbrant.model.edits import Edit, rename_row\n"
+        "rename = Edit('Rename', lambda p: rename_row(p, 'warden', 'go', 'Run there'))\n"
+        "opened = window.MainWindow.open_folder\n"
+        "def open_folder(self, folder):\n"
+        "    done = opened(self, folder)\n"
+        "    self.desk.apply(rename)\n"
+        f"    pathlib.Path({str(started)!r}).touch()\n"
+        "    return done\n"
+        "window.MainWindow.open_folder = open_folder\n"
+        f"sys.exit(app.run_desk(pathlib.Path({str(demo)!r})))\n"
+    )
+    process = subprocess.Popen([sys.executable, "-c", script], env=dict(os.environ))
+    deadline = time.monotonic() + 30
+    while not started.exists() and time.monotonic() < deadline:
+        time.sleep(0.05)
+    process.send_signal(signal.SIGTERM)
+    assert process.wait(timeout=20) == 0
+    kept = kept_changes(demo, read_project(demo))
+    assert kept is not None
+    assert kept.behavior("warden").row("go").name == "Run there"
 
 
 def test_an_empty_project_shows_an_empty_window(driver: Driver, tmp_path: Path) -> None:

@@ -152,6 +152,23 @@ def test_a_check_that_failed_tells_both_sides() -> None:
     assert "Enough? failed at this tick: n is 1, not > 3." in explainer(made).why(0).text
 
 
+def test_a_failed_sequence_tells_what_its_child_says() -> None:
+    made = project(
+        row("top", "selector"),
+        row("r1", "sequence", "top", name="Tend"),
+        row("r11", "check", "r1", name="All bright?", when="n > 3", decorators=[("invert", {})]),
+        row("r2", "sequence", "top", name="Sweep"),
+        row("r21", "last", "r2", name="Brush", guard="n < 2"),
+        row("r3", "last", "top", ticks=9),
+        keys=(Key(name="n", type=KeyType.NUMBER, default=4.0),),
+    )
+    told = explainer(made).why(0)
+    assert told.lines[1].text == (
+        "Tend failed at this tick: All bright? failed: it succeeded, which is turned round: n is 4, > 3."
+    )
+    assert told.lines[2].text == "Sweep failed at this tick: Brush was refused: n is 4, not < 2."
+
+
 def test_an_unknown_comparison_says_what_is_not_set() -> None:
     made = project(
         row("top", "wait", name="Hold", guard="n > 3"), keys=(Key(name="n", type=KeyType.NUMBER),), seconds=0.2

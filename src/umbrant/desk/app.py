@@ -72,7 +72,8 @@ def _quit_on_signals(window: MainWindow) -> None:
     def leave(*_: object) -> None:
         if window.pane is not None:
             window.pane.close_desk(keep_changes=window.desk.history.unsaved)
-        QApplication.quit()
+        # `quit` would ask each window whether it may close, and with unsaved changes that is a question to nobody.
+        QApplication.exit(0)
 
     signal.signal(signal.SIGINT, leave)
     signal.signal(signal.SIGTERM, leave)

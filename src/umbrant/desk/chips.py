@@ -1,11 +1,12 @@
 """What changing a chip does to the project. Knows nothing of Qt."""
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from umbrant.catalog.declare import ParamType
 from umbrant.desk.sentence import EVERY, Chip, Editor, number_of
-from umbrant.model.documents import Key, Project, Watch
+from umbrant.model.documents import Project, Watch
 from umbrant.model.edits import GUARD, Edit, rename_row, set_every, set_guard, set_value
 from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Spread, number_text, value_text
 
@@ -46,8 +47,8 @@ def bounded(chip: Chip, number: float) -> float:
     """The nearest number that the chip may hold."""
     low, high = chip.quantity.low, chip.quantity.high
     if low is not None:
-        number = max(low, number)
-    return number if high is None else min(high, number)
+        number = max(float(low), number)
+    return number if high is None else min(float(high), number)
 
 
 def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: str = "") -> Edit:
@@ -76,6 +77,8 @@ class Choice:
     label: str
     value: ParamValue
     help: str = ""
+    section: str = ""
+    """The heading it is listed under."""
 
 
 def choices(chip: Chip, project: Project, behavior: str) -> list[Choice]:
@@ -85,24 +88,29 @@ def choices(chip: Chip, project: Project, behavior: str) -> list[Choice]:
     param = chip.param
     if param is None:
         return []
-    keys = project.keys_of(project.behavior(behavior)).values()
-    found = [Choice(key.name, KeyRef(key=key.name), key.help or str(key.type)) for key in keys if _takes(chip, key)]
+    keys = [key for key in project.keys_of(project.behavior(behavior)).values() if key.type in param.keys]
+    found = [Choice(key.name, KeyRef(key=key.name), key.help or str(key.type), "Keys") for key in keys]
     found.extend(Choice(each, each) for each in param.choices)
     if param.type is ParamType.YES_NO:
         found.extend([Choice("yes", True), Choice("no", False)])
-    if param.type is ParamType.PLACE:
-        places = sorted({place.name for stage in project.stages for place in stage.places})
-        found.extend(Choice(name, PlaceRef(place=name), "a place of the stage") for name in places)
-    if param.type in (ParamType.AGENT, ParamType.PLACE):
-        names = sorted({member.name for scenario in project.scenarios for member in scenario.cast})
-        found.extend(Choice(name, name, "one of the cast") for name in names)
-    if param.type in (ParamType.PROP, ParamType.PLACE):
-        names = sorted({prop.name for stage in project.stages for prop in stage.props})
-        found.extend(Choice(name, name, "a prop of the stage") for name in names)
-    if param.type is ParamType.GROUP:
-        groups = sorted({prop.group for stage in project.stages for prop in stage.props})
-        found.extend(Choice(name, name, "a group of props") for name in groups)
-    return found
+    return [*found, *_named(param.type, project)]
+
+
+def _named(wanted: ParamType, project: Project) -> Iterator[Choice]:
+    """What the stages and casts of a project have that a chip of this type can hold."""
+    stages = project.stages
+    if wanted is ParamType.PLACE:
+        for name in sorted({place.name for stage in stages for place in stage.places}):
+            yield Choice(name, PlaceRef(place=name), "a place of the stage", "Places")
+    if wanted in (ParamType.AGENT, ParamType.PLACE):
+        for name in sorted({member.name for scenario in project.scenarios for member in scenario.cast}):
+            yield Choice(name, name, "always this one of the cast", "Cast")
+    if wanted in (ParamType.PROP, ParamType.PLACE):
+        for name in sorted({prop.name for stage in stages for prop in stage.props}):
+            yield Choice(name, name, "always this prop", "Props")
+    if wanted is ParamType.GROUP:
+        for name in sorted({prop.group for stage in stages for prop in stage.props}):
+            yield Choice(name, name, "a group of props", "Groups")
 
 
 _WATCH_HELP = {
@@ -111,10 +119,6 @@ _WATCH_HELP = {
     Watch.TAKE_OVER: "asked also while a later sibling runs; when it turns to yes this row takes its place",
     Watch.BOTH: "while running and take over",
 }
-
-
-def _takes(chip: Chip, key: Key) -> bool:
-    return chip.param is not None and key.type in chip.param.keys
 
 
 def _set_guard(project: Project, behavior: str, chip: Chip, value: ParamValue | None) -> Project:

@@ -24,7 +24,7 @@ from umbrant.desk.cached import Pictures
 from umbrant.desk.rings import Ring, rings
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
-from umbrant.model.documents import Area, Blocks, Member, Stage
+from umbrant.model.documents import Area, Blocks, Member, Scenario, Stage
 from umbrant.model.edits import Edit, move_walk_point
 from umbrant.model.values import Point
 from umbrant.take.record import RowState
@@ -32,6 +32,8 @@ from umbrant.take.record import RowState
 MARGIN = 14
 HANDLE = 5.0
 GRAB = 9.0
+CROWDED = 34.0
+"""How near, in pixels, a body hides the name of a place."""
 NUDGE_M, FAR_NUDGE_M = 0.1, 1.0
 SAID_S = 2.0
 """How long what was said stays on the stage."""
@@ -268,6 +270,7 @@ class StageView(QWidget):
         key = (id(self.desk.project), self._scale, self._offset.toTuple(), self._chosen, id(self.palette_))
         self._pictures.draw(painter, QRectF(self.rect()), "ground", key, lambda p, _: self._standing(p, stage))
         self._props(painter, stage)
+        self._name_places(painter, stage, scenario)
         self._row(painter)
         self._cone(painter)
         for member in scenario.cast:
@@ -294,7 +297,14 @@ class StageView(QWidget):
             at = self.to_pixels(place.at)
             painter.drawLine(at + QPointF(-3, 0), at + QPointF(3, 0))
             painter.drawLine(at + QPointF(0, -3), at + QPointF(0, 3))
-            self._label(painter, place.name, at + QPointF(6, 4), self.palette_.dim)
+
+    def _name_places(self, painter: QPainter, stage: Stage, scenario: Scenario) -> None:
+        """Write the names of places, but where somebody stands on one: names would cover each other there."""
+        standing = [found[0] for member in scenario.cast if (found := self.place_of(member.name))]
+        for place in stage.places:
+            at = self.to_pixels(place.at)
+            if all(self._apart(body, at) > CROWDED for body in standing):
+                self._label(painter, place.name, at + QPointF(6, 4), self.palette_.dim)
 
     def _area(self, painter: QPainter, area: Area) -> None:
         outline = QPolygonF([self.to_pixels(corner) for corner in area.corners])

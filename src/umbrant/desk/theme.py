@@ -167,6 +167,7 @@ def style_sheet(palette: Palette) -> str:
     QLabel#dim, QWidget#dim {{ color: {p["dim"]}; background: transparent; }}
     QFrame#search {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; border-radius: 6px; }}
     QLabel#noticeText {{ background: {p["button"]}; color: {p["button_ink"]}; border-radius: 6px; }}
+    QLabel#menuHeading {{ color: {p["dim"]}; font-size: 11px; padding: 6px 12px 2px 12px; }}
     QFrame#rule {{ background: {p["rule"]}; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
     QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}

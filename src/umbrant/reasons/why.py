@@ -165,14 +165,32 @@ class Explainer:
         if span.cause is None:
             return
         yield ": "
-        asked = self.guard(row_id)
-        checks = self._checks(row_id)
+        asked, checks, tick = self.guard(row_id), self._checks(row_id), span.end or 0
         if span.cause.kind == "guard_ended" and asked is not None:
-            yield from asked.bits(span.end or 0, held=False)
-        elif span.cause.kind == "condition" and checks is not None:
-            yield from checks.bits(span.end or 0, held=False)
-        else:
-            yield from self.names.because(span.cause)
+            yield from asked.bits(tick, held=False)
+            return
+        if span.cause.kind == "condition" and checks is not None:
+            yield from checks.bits(tick, held=False)
+            return
+        if span.cause.kind == "child":
+            yield from self._why_child_failed(str(span.cause.facts["row"]), tick)
+            return
+        yield from self.names.because(span.cause)
+        if span.cause.kind == "inverted" and checks is not None:
+            yield ": "
+            yield from checks.bits(tick, held=True)
+
+    def _why_child_failed(self, row_id: str, tick: int) -> Bits:
+        """What a failed child itself says: it was refused, or it ended."""
+        record = self.record.row(row_id)
+        refusal, ended = record.refusal_at(tick), record.span_at(tick)
+        yield self.names.bit(row_id)
+        if ended is None and refusal is not None:
+            yield from self._refused(row_id, refusal.cause, tick)
+            return
+        yield " failed"
+        if ended is not None:
+            yield from self._why_ended(row_id, ended)
 
     def _how_far(self, row_id: str, tick: int) -> Bits:
         done = self.record.row(row_id).progress.at(tick)

@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QAbstractScrollArea, QCompleter, QLabel, QLineEdit, QMenu
+from PySide6.QtWidgets import QAbstractScrollArea, QCompleter, QLabel, QLineEdit, QMenu, QWidgetAction
 
 from umbrant.catalog.declare import Family
 from umbrant.catalog.language.check import faults
@@ -81,7 +81,11 @@ class ChipEditing(QObject):
             self._set(chip, None)
 
     def _fill(self, menu: QMenu, chip: Chip) -> None:
-        for choice in choices(chip, self._desk.project, self._behavior()):
+        offered = choices(chip, self._desk.project, self._behavior())
+        sections = len({choice.section for choice in offered}) > 1
+        for place, choice in enumerate(offered):
+            if sections and choice.section and (place == 0 or offered[place - 1].section != choice.section):
+                menu.addAction(_heading(choice.section, menu))
             action = menu.addAction(choice.label)
             action.setToolTip(choice.help)
             action.setCheckable(True)
@@ -192,6 +196,16 @@ def _number_fault(chip: Chip, text: str) -> str:
     except ChipError as error:
         return str(error)
     return ""
+
+
+def _heading(text: str, menu: QMenu) -> QWidgetAction:
+    """A heading inside a list."""
+    heading = QWidgetAction(menu)
+    label = QLabel(text, menu)
+    label.setObjectName("menuHeading")
+    heading.setDefaultWidget(label)
+    heading.setEnabled(False)
+    return heading
 
 
 class InlineEditor(QLineEdit):

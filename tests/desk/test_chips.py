@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from tests.small import key, project, row
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.desk.chips import ChipError, bounded, chip_edit, choices, stepped, typed_value
+from umbrant.desk.chips import ChipError, bounded, chip_edit, chip_tip, choices, stepped, typed_value
 from umbrant.desk.sentence import Chip, Editor, sentence
 from umbrant.model.documents import Key, Member, Project, Prop, Row, Watch
 from umbrant.model.values import KeyRef, KeyType, PlaceRef, Spread
@@ -144,3 +144,13 @@ def test_what_is_picked_is_what_the_file_holds() -> None:
     assert (place.help, place.section) == ("a place of the stage", "Places")
     sections = dict.fromkeys(choice.section for choice in choices(chip(MOVE, "target"), made(MOVE), "b"))
     assert list(sections) == ["Keys", "Places", "Cast", "Props"]
+
+
+def test_a_chip_says_what_it_is_and_how_it_is_changed() -> None:
+    assert chip_tip(chip(MOVE, "reach")) == (
+        "reach: how near counts as there, measured along the way. "
+        "Drag sideways, click to type, or right-click for a key."
+    )
+    for piece in sentence(GUARDED, BUILTIN):
+        if piece.chip:
+            assert chip_tip(piece.chip).endswith(".")

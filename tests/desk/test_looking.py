@@ -1,8 +1,9 @@
 """Moving through a take: playhead, lanes, stage, blackboard, reasons; selecting anywhere selects everywhere."""
 
 import pytest
-from PySide6.QtCore import QPoint, QPointF, Qt, QUrl
-from PySide6.QtWidgets import QApplication
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QHelpEvent, QWheelEvent
+from PySide6.QtWidgets import QApplication, QToolTip
 
 from tests.desk.conftest import Driver
 from umbrant.desk.actions import ACTIONS, by_id
@@ -211,3 +212,44 @@ def test_night_and_compact_rows_are_remembered(demo_driver: Driver) -> None:
 def test_keys_are_listed(demo_driver: Driver) -> None:
     demo_driver.key(Qt.Key.Key_F1)
     assert "Next change of mind" in demo_driver.answers.told[-1]
+
+
+def test_the_tooltip_over_a_chip_says_what_it_is(demo_driver: Driver) -> None:
+    hands = demo_driver
+    _, rect = hands.number_chip("close", "reach")
+    place = rect.center().toPoint()
+    event = QHelpEvent(QEvent.Type.ToolTip, place, hands.ledger.viewport().mapToGlobal(place))
+    assert hands.ledger.viewportEvent(event)
+    assert QToolTip.text().startswith("reach: how near counts as there")
+    QToolTip.hideText()
+
+
+def test_walking_rows_by_keyboard_selects_them(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1")
+    hands.key(Qt.Key.Key_Down)
+    assert hands.desk.row_id == "close"
+    hands.key(Qt.Key.Key_Up)
+    hands.key(Qt.Key.Key_Up)
+    assert hands.desk.row_id == "keep"
+    assert hands.ledger.accessibleDescription().startswith("1 selector Keep the quay")
+
+
+def test_the_wheel_zooms_and_moves_the_tape(demo_driver: Driver) -> None:
+    hands, ledger = demo_driver, demo_driver.ledger
+    tape = ledger._cell_rect(2)
+    place = QPointF(tape.left() + tape.width() / 2, 50)
+
+    def turn(notches: int, modifier: Qt.KeyboardModifier) -> None:
+        angle = QPoint(0, 120 * notches)
+        where = QPointF(ledger.viewport().mapToGlobal(place.toPoint()))
+        none = Qt.MouseButton.NoButton
+        ledger.wheelEvent(
+            QWheelEvent(place, where, QPoint(), angle, none, modifier, Qt.ScrollPhase.NoScrollPhase, False)
+        )
+
+    turn(1, Qt.KeyboardModifier.ControlModifier)
+    assert hands.desk.tape.length == pytest.approx(224)
+    start = hands.desk.tape.start
+    turn(-1, SHIFT)
+    assert hands.desk.tape.start > start

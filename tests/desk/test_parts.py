@@ -1,5 +1,7 @@
 """The smaller parts of the window, each on its own."""
 
+import os
+import subprocess
 import sys
 from pathlib import Path
 
@@ -25,6 +27,7 @@ from umbrant.desk.sentence import sentence
 from umbrant.desk.settings import MOST_RECENT, Settings
 from umbrant.desk.tape_window import TapeWindow
 from umbrant.desk.theme import DAY, NIGHT, Palette
+from umbrant.desk.visits import place_for_takes
 from umbrant.model.values import Point
 from umbrant.rolling.roll import Order
 
@@ -232,6 +235,33 @@ class TestSettings:
         settings = Settings(tmp_path / "window.ini")
         assert settings.recent == []
         assert settings.state("window") is None
+
+
+class TestVisits:
+    def test_what_a_crashed_visit_left_is_removed_and_a_living_ones_is_kept(self, own_folders: Path) -> None:
+        visits = own_folders / "cache" / "umbrant" / "visits"
+        dead, alive, other = visits / "4194304999-x", visits / f"{os.getppid()}-y", visits / "notes"
+        for folder in (dead, alive, other):
+            folder.mkdir(parents=True)
+        made = place_for_takes()
+        assert made.parent == visits
+        assert made.name.startswith(f"{os.getpid()}-")
+        assert alive.exists()
+        assert other.exists()
+
+    def test_the_folder_of_a_process_that_is_gone_goes(self, own_folders: Path) -> None:
+        ended = subprocess.Popen([sys.executable, "-c", ""])
+        ended.wait()
+        left = own_folders / "cache" / "umbrant" / "visits" / f"{ended.pid}-x"
+        left.mkdir(parents=True)
+        place_for_takes()
+        assert not left.exists()
+
+    def test_without_a_cache_the_takes_lie_in_the_temporary_folder(self, own_folders: Path) -> None:
+        (own_folders / "cache").write_text("in the way")
+        made = place_for_takes()
+        assert made.is_dir()
+        made.rmdir()
 
 
 class TestActions:

@@ -32,6 +32,8 @@ def run_desk(folder: Path | None) -> int:
     window.show()
     if start is not None:
         QTimer.singleShot(0, window, lambda: window.open_folder(start))
+    else:
+        window.desk.told.emit("No project is open. Project › Open… (Ctrl+O) opens the folder of one.")
     _quit_on_signals(window)
     return application.exec()
 

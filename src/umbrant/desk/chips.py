@@ -70,6 +70,22 @@ def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: st
     return Edit(name, apply, merges)
 
 
+_HOW = {
+    Editor.NUMBER: "Drag sideways, click to type, or right-click for a key.",
+    Editor.TEXT: "Click to type.",
+    Editor.CONDITION: "Click to type a condition; its numbers can be dragged.",
+    Editor.PICK: "Click to pick.",
+    Editor.WATCH: "When the guard is asked. Click to pick.",
+    Editor.NAME: "Click to rename.",
+}
+
+
+def chip_tip(chip: Chip) -> str:
+    """What a chip is, and how it is changed."""
+    about = f"{chip.param.label}: {chip.param.help}. " if chip.param is not None else ""
+    return about + _HOW[chip.editor]
+
+
 @dataclass(frozen=True)
 class Choice:
     """Something a chip can be set to from a list."""

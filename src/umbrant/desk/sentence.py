@@ -43,7 +43,6 @@ class Editor(StrEnum):
     PICK = "pick"
     WATCH = "watch"
     NAME = "name"
-    MORE = "more"
 
 
 ChipKey = tuple[Slot, Editor, int]

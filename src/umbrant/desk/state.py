@@ -4,11 +4,9 @@ Everything here happens in the window's thread. Views call methods; the state te
 """
 
 import shutil
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 
-from platformdirs import user_cache_path
 from PySide6.QtCore import QObject, Signal
 
 from umbrant.catalog.builtin import BUILTIN
@@ -18,6 +16,7 @@ from umbrant.desk.history import History
 from umbrant.desk.loader import Loaded, Loader
 from umbrant.desk.roller import Roller
 from umbrant.desk.tape_window import TapeWindow
+from umbrant.desk.visits import place_for_takes
 from umbrant.model.documents import Behavior, Member, Project, Row, Scenario
 from umbrant.model.edits import Edit
 from umbrant.model.folder import save_project
@@ -72,7 +71,7 @@ class Desk(QObject):
         self._made = 0
         self._ordered: dict[Path, Project] = {}
         self._explainers: dict[str, Explainer] = {}
-        self._place = self._make_place()
+        self._place = place_for_takes()
         self.tape = TapeWindow(self)
         self.roller = Roller(self)
         self.loader = Loader(self)
@@ -320,14 +319,6 @@ class Desk(QObject):
         behavior = self.behavior
         tops = behavior.outline.tops if behavior else ()
         self.select_row(tops[0] if tops else "")
-
-    def _make_place(self) -> Path:
-        cache = user_cache_path("umbrant") / "visits"
-        try:
-            cache.mkdir(parents=True, exist_ok=True)
-            return Path(tempfile.mkdtemp(dir=cache))
-        except OSError:
-            return Path(tempfile.mkdtemp(prefix="umbrant-"))
 
 
 def _noticed(take: Take) -> str:

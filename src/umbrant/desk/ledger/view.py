@@ -7,6 +7,7 @@ from PySide6.QtCore import QEvent, QModelIndex, QPoint, QPointF, QRect, QRectF, 
 from PySide6.QtGui import (
     QContextMenuEvent,
     QGuiApplication,
+    QHelpEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -14,8 +15,9 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QToolTip, QWidget
 
+from umbrant.desk.chips import chip_tip
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.delegates import Brushes, NowDelegate, OutlineDelegate, TapeDelegate, make_flow
 from umbrant.desk.ledger.editing import COARSE, FINE, PIXELS_A_STEP, ChipEditing
@@ -323,6 +325,16 @@ class LedgerView(QTableView):
             self.desk.tape.move(-(turns.x() or turns.y()) / 120 * self.desk.tape.length * 0.1)
         else:
             super().wheelEvent(event)
+
+    def viewportEvent(self, event: QEvent) -> bool:
+        """Over a chip the tooltip says what it is and how it is changed; elsewhere what the row does."""
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            found = self._chip_at(QPointF(event.pos()))
+            tip = chip_tip(found[0]) if found is not None else ""
+            if tip:
+                QToolTip.showText(event.globalPos(), tip, self.viewport())
+                return True
+        return super().viewportEvent(event)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -8,8 +8,15 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+# A busy machine is no fault of a test; on CI the same examples are tried each time, elsewhere new ones.
+settings.register_profile(
+    "house", deadline=None, suppress_health_check=[HealthCheck.too_slow], derandomize=os.environ.get("CI") == "true"
+)
+settings.load_profile("house")
 
 DEMO = Path(__file__).parents[1] / "examples" / "lantern-quay"
 

@@ -27,6 +27,7 @@ CONTROL = Qt.KeyboardModifier.ControlModifier
 def test_a_window_without_a_project_says_how_to_get_one(driver: Driver) -> None:
     assert driver.window.windowTitle() == "No project — Umbrant"
     assert driver.desk.take is None
+    assert driver.pane.top.state.text() == ""
     assert "Nothing has been rolled yet" in driver.reasons()
     driver.key(Qt.Key.Key_Return)
     assert not driver.ledger.search.isVisible()
@@ -102,7 +103,12 @@ def test_a_project_with_an_unknown_node_and_key_opens_and_says_which_rows_cannot
     assert {problem.row_id for problem in driver.desk.problems} == {"look", "dim"}
     tip = driver.ledger.ledger._tip(driver.desk.behavior.row("look"))
     assert tip == "`lok_about` is no kind of node. Did you mean 'look_about'?"
-    assert driver.pane.notice.isVisible()
+    notice = driver.pane.notice
+    assert notice.isVisible()
+    assert notice.height() < 80
+    assert driver.pane.across.geometry().contains(notice.geometry())
+    driver.qtbot.mouseClick(notice, Qt.MouseButton.LeftButton)
+    assert not notice.isVisible()
     driver.desk.select_row("dim")
     driver.key(Qt.Key.Key_X)
     assert "`lamp_ol` is no key" in driver.reasons()

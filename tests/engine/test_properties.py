@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.kinds import CATALOG
@@ -82,7 +82,7 @@ def run(made: Project, ticks: int) -> Ledger:
     return ledger
 
 
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=150)
 @given(trees())
 def test_every_row_that_is_entered_is_left_exactly_once_and_no_row_runs_outside_its_parent(rows: list[Row]) -> None:
     made = project(*rows)
@@ -95,7 +95,7 @@ def test_every_row_that_is_entered_is_left_exactly_once_and_no_row_runs_outside_
         assert left_over == (row_id in ledger.active)
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=60)
 @given(trees())
 def test_of_a_composites_children_at_most_one_is_active(rows: list[Row]) -> None:
     made = project(*rows)

@@ -1,6 +1,6 @@
 """Edits: each does what it says and nothing else, and none can make a project that does not load."""
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.small import key, project, row
@@ -111,7 +111,6 @@ def test_a_declared_key_takes_the_place_of_the_one_with_its_name() -> None:
 CHANGES = st.sampled_from(["nest", "unnest", "up", "down", "delete", "insert", "mute", "rename", "guard", "set"])
 
 
-@settings(deadline=None)
 @given(st.lists(st.tuples(CHANGES, st.integers(0, 30)), max_size=25))
 def test_any_edits_leave_a_project_that_loads_and_is_the_same_after_loading(steps: list[tuple[str, int]]) -> None:
     made = tree()

@@ -67,7 +67,7 @@ def test_a_stage_without_any_free_ground_says_so() -> None:
     assert Ground(yard(everywhere), 0.3).way((2, 5), (8, 5)).cause is not None
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.tuples(st.floats(0.5, 19.5), st.floats(0.5, 9.5)), st.tuples(st.floats(0.5, 19.5), st.floats(0.5, 9.5)))
 def test_a_way_never_leaves_the_walkable_ground(start: tuple[float, float], goal: tuple[float, float]) -> None:
     ground = Ground(yard(WALL, POND), 0.3)

@@ -126,3 +126,29 @@ def test_following_stays_near_and_ends_with_its_time() -> None:
     take = played(project(follow, cast=(puppet((5.0, (12, 9))),), seconds=3.1))
     assert spans(take, "top")[0] == (0, 30, "success")
     assert math.dist(where(take, "a", 30), where(take, "v", 30)) < math.dist(where(take, "a", 0), where(take, "v", 0))
+
+
+def test_a_way_that_is_gone_is_not_gone_on_with() -> None:
+    """Whoever was on a way and then asks for one that there is not, stays where it is, however often it asks."""
+    places = (Place(name="goal", at=(14, 5)),)
+    take = played(
+        project(
+            row("top", "sequence"),
+            row(
+                "r1",
+                "move_to",
+                "top",
+                target=PlaceRef(place="goal"),
+                decorators=[("invert", {}), ("time_limit", {"limit": 0.5})],
+            ),
+            row("r2", "selector", "top"),
+            row("r3", "move_to", "r2", target=(10.0, 5.0), reach=0.1),
+            row("r4", "move_to", "r2", target=(10.0, 5.0), reach=0.1),
+            areas=(WALL,),
+            places=places,
+            seconds=0.6,
+        )
+    )
+    for row_id in ("r3", "r4"):
+        assert record(take, row_id).spans[0].cause.kind == "off_ground"
+    assert where(take, "a", 5) != where(take, "a", 0)

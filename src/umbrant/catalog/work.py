@@ -1,6 +1,6 @@
 """What nodes give back while they run, and the protocol between a row and what it does."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import IntEnum
 from typing import Protocol, runtime_checkable
@@ -73,5 +73,4 @@ class Child(Protocol):
 
 
 Children = Sequence[Child]
-Composite = Callable[[Children, dict[str, object]], Work]
-"""Makes a composite's work from its children and its parameters."""
+"""The rows nested in a composite, muted ones left out."""

@@ -109,7 +109,9 @@ class TopBar(QWidget):
         member = desk.member
         self.agent.setText(f"Agent: {_called(member.title or member.name, member.behavior)} ▾" if member else "no cast")
         self.take.setText(f"{desk.current.label} ▾" if desk.current else "no take yet")
-        self.state.setText("rolling…" if desk.busy else "" if desk.is_current else "not of this state")
+        self.state.setText(
+            "rolling…" if desk.busy else "not of this state" if desk.take and not desk.is_current else ""
+        )
 
     def _agents(self, menu: QMenu) -> None:
         scenario = self.desk.scenario

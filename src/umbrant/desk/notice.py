@@ -1,11 +1,13 @@
 """A message over a part of the window that goes away by itself, or when it is clicked."""
 
-from PySide6.QtCore import QEvent, QObject, QPoint, Qt, QTimer
+from PySide6.QtCore import QEvent, QObject, QPoint, QRect, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
 SHOWN_MS = 9000
 WIDEST = 560
+BESIDE, ABOVE = 12, 8
+"""How far the text stands from the edges."""
 
 
 class Notice(QLabel):
@@ -18,7 +20,7 @@ class Notice(QLabel):
         self.setAccessibleName("Message")
         self.setWordWrap(True)
         self.setTextFormat(Qt.TextFormat.PlainText)
-        self.setContentsMargins(12, 8, 12, 8)
+        self.setContentsMargins(BESIDE, ABOVE, BESIDE, ABOVE)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self.hide)
@@ -43,8 +45,8 @@ class Notice(QLabel):
     def _place(self) -> None:
         if self.isHidden():
             return
-        wide = min(WIDEST, self._area.width() - 40, self.fontMetrics().horizontalAdvance(self.text()) + 40)
-        self.setFixedWidth(max(120, wide))
-        self.setFixedHeight(self.heightForWidth(self.width()))
+        room = QRect(0, 0, min(WIDEST, self._area.width() - 40) - 2 * BESIDE, 1000)
+        needed = self.fontMetrics().boundingRect(room, int(Qt.TextFlag.TextWordWrap), self.text())
+        self.setFixedSize(needed.width() + 2 * BESIDE + 4, needed.height() + 2 * ABOVE + 2)
         self.move(self._area.geometry().bottomLeft() + QPoint(16, -self.height() - 12))
         self.raise_()

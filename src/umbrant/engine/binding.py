@@ -155,7 +155,7 @@ class Scope:
         """A condition to ask. Raises Unbound if it makes no sense with these keys."""
         found = faults(when, self.keys, self.catalog)
         if found:
-            raise Unbound(cause("bad_condition", message=found[0].message))
+            raise Unbound(cause("bad_condition", message=found[0].message.rstrip(".")))
         return RecordedQuestion(Asker(parse(when), self), self.recorder, row_id, part)
 
     def binder(self, param: Param, value: ParamValue, row_id: str, part: str) -> Binder:

@@ -66,7 +66,7 @@ class Explainer:
             state = self._state(above, tick)
             took_part = above != row_id and state in (RowState.SUCCESS, RowState.FAILURE)
             if state is not RowState.RUNNING and not took_part:
-                lines = [self._line_not(above, row_id, tick)]
+                lines = [self._line_not(above, tick)]
                 if above != row_id:
                     bits = [Bit(" can run only while "), self.names.bit(above), Bit(" does.")]
                     lines.insert(0, self.names.line(row_id, bits, Tone.NO))
@@ -216,7 +216,7 @@ class Explainer:
 
     # what does not run
 
-    def _line_not(self, row_id: str, asked_for: str, tick: int) -> Line:
+    def _line_not(self, row_id: str, tick: int) -> Line:
         """The first thing in the way of a row whose parent runs, or which is the root."""
         record = self.record.row(row_id)
         if self.behavior.row(row_id).muted or record.refusal_at(tick) or record.span_at(tick):

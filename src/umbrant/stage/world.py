@@ -104,8 +104,9 @@ class StageWorld:
             if strayed < STRAY_M and self._still_leads(body, ground, goal):
                 corners = (*body.corners[:-1], goal)
                 return Way(corners, length_m((body.place, *corners)))
-        body.goal = goal
-        return ground.way(body.place, goal, reach_m)
+        way = ground.way(body.place, goal, reach_m)
+        body.goal, body.corners = (None, []) if way.cause else (goal, list(way.corners))
+        return way
 
     def _still_leads(self, body: StageBody, ground: Ground, goal: Point) -> bool:
         """Whether the way round the last corner leads to a goal that has moved a little, and is still needed."""

@@ -4,7 +4,6 @@ Lookups are binary searches, so asking at any tick of a long take costs the same
 """
 
 from bisect import bisect_right
-from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Generic, TypeVar
@@ -163,7 +162,3 @@ class AgentRecord:
     def row(self, row_id: str) -> RowRecord:
         """The record of a row; an empty one if nothing is kept of it."""
         return self.rows.get(row_id) or RowRecord()
-
-    def active_at(self, row_ids: Sequence[str], tick: int) -> list[str]:
-        """Those of these rows that were running at a tick, in the order given."""
-        return [row_id for row_id in row_ids if self.row(row_id).state_at(tick) is RowState.RUNNING]

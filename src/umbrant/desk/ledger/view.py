@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtCore import QEvent, QModelIndex, QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QModelIndex, QPoint, QPointF, QRect, QRectF, Qt, QTimer
 from PySide6.QtGui import (
     QContextMenuEvent,
     QGuiApplication,
@@ -49,8 +49,6 @@ class _Drag:
 
 class LedgerView(QTableView):
     """Outline, now and tape of the behavior that is looked at."""
-
-    edited = Signal()
 
     def __init__(
         self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], parent: QWidget | None = None
@@ -223,7 +221,6 @@ class LedgerView(QTableView):
             self.desk.apply(Edit(f"Add {kind.title}", lambda p: add(p, name, row.id, kind.id)))
         self.setFocus()
         self._begin_first_missing()
-        self.edited.emit()
 
     def _begin_first_missing(self) -> None:
         """Open the first chip of the new row that has to be filled in."""
@@ -359,6 +356,8 @@ class LedgerView(QTableView):
         count = len(self.desk.catalog.kinds)
         line = QRect(44, end, self.viewport().width() - 50, 38)
         text = f"Enter adds a row · Tab nests it · type to search {count} nodes"
+        if self.ledger.behavior is None:
+            text = "There is no behavior to show. Ctrl+O opens a project."
         if line.bottom() <= self.viewport().height():
             painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, text)
         painter.end()

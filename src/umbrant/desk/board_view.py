@@ -3,11 +3,10 @@
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen, QPolygonF, QResizeEvent
+from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
-    QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
@@ -68,13 +67,15 @@ class BoardModel(QAbstractTableModel):
         key = self.keys[index.row()]
         if role == Qt.ItemDataRole.ToolTipRole:
             return f"{key.name}: {key.type}. {key.help}"
-        if role != Qt.ItemDataRole.DisplayRole:
-            return None
-        if index.column() == NAME:
+        return self.text(key, index.column()) if role == Qt.ItemDataRole.DisplayRole else None
+
+    def text(self, key: Key, column: int) -> str:
+        """What stands in a column of a key's line."""
+        if column == NAME:
             return key.name
-        if index.column() == VALUE:
+        if column == VALUE:
             return value_text(_rounded(self.value(key)), key.unit)
-        return self.writer(key) if index.column() == WRITER else ""
+        return self.writer(key) if column == WRITER else ""
 
     def value(self, key: Key) -> Literal | None:
         """A key's value at the playhead."""
@@ -112,25 +113,30 @@ class BoardModel(QAbstractTableModel):
 class BoardDelegate(QStyledItemDelegate):
     """Draws a key's line. Its history shows numbers and yes/no by height, anything else as marks where it changed."""
 
-    def __init__(self, model: BoardModel, palette: Palette, parent: QObject) -> None:
-        super().__init__(parent)
+    def __init__(self, model: BoardModel, palette: Palette, view: QTableView) -> None:
+        super().__init__(view)
         self._model = model
+        self._view = view
         self.palette_ = palette
         self._pictures = Pictures()
         self._font = body_font(11)
+        self._metrics = QFontMetricsF(self._font)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        key, box = self._model.keys[index.row()], QRectF(option.rect)
-        if option.state & QStyle.StateFlag.State_Selected:
+        place, column, box = index.row(), index.column(), QRectF(option.rect)
+        key = self._model.keys[place]
+        if place == self._view.currentIndex().row():
             painter.fillRect(box, self.palette_.selection)
-        if index.column() == HISTORY:
+        if column == HISTORY:
             self._history(painter, box, key)
             return
+        text = self._model.text(key, column)
+        if not text:
+            return
         painter.setFont(self._font)
-        painter.setPen(self.palette_.dim if index.column() == WRITER else self.palette_.ink)
-        room = int(box.width()) - 12
-        text = painter.fontMetrics().elidedText(str(index.data()), Qt.TextElideMode.ElideRight, room)
-        painter.drawText(box.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.setPen(self.palette_.dim if column == WRITER else self.palette_.ink)
+        shown = self._metrics.elidedText(text, Qt.TextElideMode.ElideRight, box.width() - 12)
+        painter.drawText(box.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, shown)
 
     def _history(self, painter: QPainter, box: QRectF, key: Key) -> None:
         take, changes = self._model.desk.take, self._model.changes(key.name)

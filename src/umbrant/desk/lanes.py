@@ -25,8 +25,9 @@ class LanesView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.setToolTip("Click or drag to move the playhead; with Shift, to move the window of the tape")
-        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.tape.changed):
+        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
             changed.connect(self._refresh)
+        desk.tape.changed.connect(self.update)
         desk.playhead_moved.connect(self.update)
 
     def sizeHint(self) -> QSize:

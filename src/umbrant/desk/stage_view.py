@@ -60,6 +60,7 @@ class StageView(QWidget):
         self.setMouseTracking(True)
         self.setMinimumSize(200, 120)
         self._pictures = Pictures()
+        self._font = body_font(11)
         self._scale = 1.0
         self._offset = QPointF()
         self._fitted = True
@@ -266,7 +267,7 @@ class StageView(QWidget):
             painter.setPen(self.palette_.dim)
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show.")
             return
-        painter.setFont(body_font(11))
+        painter.setFont(self._font)
         key = (id(self.desk.project), self._scale, self._offset.toTuple(), self._chosen, id(self.palette_))
         self._pictures.draw(painter, QRectF(self.rect()), "ground", key, lambda p, _: self._standing(p, stage))
         self._props(painter, stage)
@@ -283,7 +284,7 @@ class StageView(QWidget):
 
     def _standing(self, painter: QPainter, stage: Stage) -> None:
         """All that does not move by itself."""
-        painter.setFont(body_font(11))
+        painter.setFont(self._font)
         self._ground(painter, stage)
         self._walks(painter)
 

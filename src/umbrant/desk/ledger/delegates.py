@@ -182,20 +182,26 @@ class TapeDelegate(_Delegate):
         super().__init__(desk, model, brushes, parent)
         self._pictures = Pictures()
 
-    def draw(self, painter: QPainter, cell: QRectF, row: Row) -> None:
-        desk = self.desk
-        explainer = desk.explainer
-        if explainer is not None and row.id in explainer.outline.number:
-            record, tape = explainer.record.row(row.id), desk.tape
-            key = (id(desk.current), desk.agent, tape.start, tape.length, id(self.brushes.palette))
-            self._pictures.draw(painter, cell, row.id, key, lambda p, box: self._past(p, box, row.id, record))
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        """Everything but the playhead is one picture, which is painted anew only when the tape's window moves."""
+        row = self.model.row_at(index.row())
+        if row is None:
+            return
+        desk, tape, cell = self.desk, self.desk.tape, QRectF(option.rect)
+        selected = row.id == desk.row_id
+        key = (id(desk.current), desk.agent, tape.start, tape.length, selected, id(self.brushes.palette))
+        self._pictures.draw(painter, cell, row.id, key, lambda p, box: self._past(p, box, row.id, selected))
         x = self.x_of(cell, desk.playhead)
         if desk.take is not None and cell.left() <= x <= cell.right():
             painter.fillRect(QRectF(x - 1, cell.top(), 2, cell.height()), self.brushes.palette.now)
 
-    def _past(self, painter: QPainter, cell: QRectF, row_id: str, record: RowRecord) -> None:
-        self._different(painter, cell, row_id)
-        self._history(painter, cell, record)
+    def _past(self, painter: QPainter, cell: QRectF, row_id: str, selected: bool) -> None:
+        palette, explainer = self.brushes.palette, self.desk.explainer
+        painter.fillRect(cell, palette.selection if selected else palette.sheet)
+        if explainer is not None and row_id in explainer.outline.number:
+            self._different(painter, cell, row_id)
+            self._history(painter, cell, explainer.record.row(row_id))
+        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
 
     def x_of(self, cell: QRectF, tick: float) -> float:
         """Where a tick stands in a cell."""

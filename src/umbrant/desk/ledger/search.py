@@ -33,9 +33,11 @@ from umbrant.catalog.declare import Catalog, Family, Kind
 from umbrant.catalog.validation import RUNS
 from umbrant.desk.ledger.delegates import Brushes
 
-WIDTH, HEIGHT = 420, 340
+WIDTH, LINE, MOST_LINES = 420, 24, 10
+BESIDE_THE_LIST = 106
+"""How high the line to type into, the help and the edges are together."""
+
 LEAST_SCORE = 72
-LINE = 24
 
 
 @dataclass(frozen=True)
@@ -148,6 +150,7 @@ class SearchPopup(QFrame):
         self.setObjectName("search")
         self.setAccessibleName("Add a row")
         self._offers: list[Offer] = []
+        self._at = QPoint()
         self._shown: list[Offer] = []
         self.line = QLineEdit(self)
         self.line.setPlaceholderText("Type to search the nodes")
@@ -177,11 +180,7 @@ class SearchPopup(QFrame):
     def open(self, found: list[Offer], at: QPoint) -> None:
         """Open it in its parent at a place, with these offers."""
         self._offers = found
-        area = self._area.rect()
-        wide, high = min(WIDTH, area.width() - 8), min(HEIGHT, area.height() - 8)
-        left = max(4, min(at.x(), area.width() - wide - 4))
-        top = at.y() if at.y() + high <= area.height() else max(4, area.height() - high - 4)
-        self.setGeometry(left, top, wide, high)
+        self._at = at
         self.line.clear()
         self._search("")
         self.show()
@@ -223,8 +222,19 @@ class SearchPopup(QFrame):
         assert isinstance(model, QStringListModel)  # noqa: S101  (set above)
         model.setStringList([offer.label for offer in self._shown])
         self._select(0)
+        self._place()
         if not self._shown:
             self.help.setText("Nothing fits. Try a word for what the NPC should do: go, wait, look, say, check.")
+
+    def _place(self) -> None:
+        """As high as what was found needs, inside the parent."""
+        area = self._area.rect()
+        listed = LINE * max(1, min(MOST_LINES, len(self._shown))) + 4
+        self.list.setFixedHeight(min(listed, max(LINE, area.height() - BESIDE_THE_LIST)))
+        wide, high = min(WIDTH, area.width() - 8), self.list.height() + BESIDE_THE_LIST
+        left = max(4, min(self._at.x(), area.width() - wide - 4))
+        top = self._at.y() if self._at.y() + high <= area.height() else max(4, area.height() - high - 4)
+        self.setGeometry(left, top, wide, high)
 
     def _select(self, place: int) -> None:
         if self._shown:

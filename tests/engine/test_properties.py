@@ -16,7 +16,17 @@ from umbrant.model.documents import Project, Row, Watch
 from umbrant.stage.world import StageWorld
 
 GUARDS = ["between(0.1, 0.4)", "between(0, 0.3) or between(0.5, 0.7)", "not between(0.2, 0.5)"]
-DECORATORS = [("invert", {}), ("cooldown", {"duration": 0.2}), ("time_limit", {"limit": 0.3})]
+DECORATORS = [
+    ("invert", {}),
+    ("cooldown", {"duration": 0.2}),
+    ("time_limit", {"limit": 0.3}),
+    ("repeat", {"times": 2.0}),
+    ("retry", {"times": 2.0}),
+    ("delay", {"delay": 0.2}),
+    ("chance", {"share": 0.5}),
+    ("always_succeed", {}),
+    ("always_fail", {}),
+]
 
 
 class Ledger(Unrecorded):

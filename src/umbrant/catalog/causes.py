@@ -21,6 +21,8 @@ SENTENCES: Mapping[str, str] = {
     "child": "{row} failed",
     "all_failed": "none of its children could be done",
     "inverted": "it succeeded, which is turned round",
+    "always_fails": "it succeeded, which counts as failure",
+    "chance": "the roll was {roll}, not under {share}",
     "upkeep_failed": "its upkeep could not be done",
     "unfilled": "its {param} has not been filled in",
     "unknown_kind": "'{name}' is no kind of node that is known here",

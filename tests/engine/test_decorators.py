@@ -6,9 +6,10 @@ from tests.kinds import LEFT
 from tests.small import played, project, record, refusals, row, spans
 
 
-def once(
-    success: bool, *decorators: tuple[str, dict[str, object]], ticks: int = 0
-) -> list[tuple[int, int | None, str | None]]:
+Spans = list[tuple[int, int | None, str | None]]
+
+
+def once(success: bool, *decorators: tuple[str, dict[str, object]], ticks: int = 0) -> Spans:
     made = project(row("top", "last", ticks=ticks, success=success, decorators=decorators), seconds=1.0)
     return spans(played(made), "top")
 
@@ -86,9 +87,6 @@ def test_chance_0_is_never_and_1_is_always(share: float, entered: int) -> None:
 
 def test_decorators_of_one_row_work_together() -> None:
     """Retried inside, repeated outside: each repetition has its own three tries."""
-    assert once(False, ("always_succeed", {}), ("retry", {"times": 3.0}))[0] == (0, 2, "success")
-    assert once(False, ("repeat", {"times": 2.0}), ("always_succeed", {}), ("retry", {"times": 3.0}))[0] == (
-        0,
-        5,
-        "success",
-    )
+    inside = [("always_succeed", {}), ("retry", {"times": 3.0})]
+    assert once(False, *inside)[0] == (0, 2, "success")
+    assert once(False, ("repeat", {"times": 2.0}), *inside)[0] == (0, 5, "success")

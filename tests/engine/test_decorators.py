@@ -5,7 +5,6 @@ import pytest
 from tests.kinds import LEFT
 from tests.small import played, project, record, refusals, row, spans
 
-
 Spans = list[tuple[int, int | None, str | None]]
 
 

@@ -95,6 +95,13 @@ def test_upkeep_that_fails_says_why_and_the_row_goes_on() -> None:
     assert spans(take, "top") == [(0, 3, "success")]
 
 
+def test_upkeep_that_takes_time_is_refused_and_never_begun() -> None:
+    LEFT.clear()
+    take = played(project(row("top", "last", ticks=3, upkeep=[("tidy", 0.1, {"text": "begun"})]), seconds=0.4))
+    assert {cause for _, _, cause in refusals(take, "top", "upkeep 0")} == {"takes_time"}
+    assert LEFT == []
+
+
 def test_what_a_row_started_is_undone_however_it_is_left() -> None:
     LEFT.clear()
     played(

@@ -106,6 +106,25 @@ def test_a_later_child_of_a_sequence_waits_for_the_earlier_one() -> None:
     assert told == "r2 comes after First, and is tried only when that has succeeded. First is running."
 
 
+def test_an_earlier_child_that_succeeded_says_only_that() -> None:
+    made = project(
+        row("top", "sequence", name="Top"), row("r1", "last", "top", name="First"), row("r2", "last", "top", ticks=9)
+    )
+    assert explainer(made).why_not(4, "r1").lines[0].text == "First succeeded 0.30 s ago."
+
+
+def test_a_row_that_failed_with_its_guard_still_yes_says_what_it_waits_for() -> None:
+    made = project(
+        row("top", "selector", name="Top"),
+        row("r1", "last", "top", name="Early", guard=("clock() >= 0", Watch.TAKE_OVER), ticks=0, success=False),
+        row("r2", "last", "top", name="Late", ticks=9),
+    )
+    assert explainer(made).why_not(4, "r1").lines[0].text == (
+        "Early failed 0.40 s ago. While Late runs its guard is asked at each tick; "
+        "it has said yes all along, and must turn to yes to take over."
+    )
+
+
 def test_a_muted_row_says_that_it_is_muted() -> None:
     made = project(
         row("top", "selector"), row("r1", "last", "top", name="Quiet", muted=True), row("r2", "last", "top", ticks=9)

@@ -21,6 +21,7 @@ SENTENCES: Mapping[str, str] = {
     "child": "{row} failed",
     "all_failed": "none of its children could be done",
     "inverted": "it succeeded, which is turned round",
+    "takes_time": "it takes time, so it cannot be upkeep",
     "always_fails": "it succeeded, which counts as failure",
     "chance": "the roll was {roll}, not under {share}",
     "upkeep_failed": "its upkeep could not be done",

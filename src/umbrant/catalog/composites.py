@@ -71,6 +71,8 @@ def _failed(child: Child) -> Cause:
     "[at each tick go on from {resumes_at}]",
     success="as soon as a child succeeds",
     failure="when every child has failed or was refused",
+    told="tries its children in order",
+    moves_on="fails",
 )
 class Selector(_InOrder):
     """Tries its children in order until one succeeds; stays with a child that runs.
@@ -88,6 +90,8 @@ class Selector(_InOrder):
     "[at each tick go on from {resumes_at}]",
     success="when every child has succeeded, one after the other",
     failure="as soon as a child fails or is refused",
+    told="does its children in order",
+    moves_on="has succeeded",
 )
 class Sequence(_InOrder):
     """Does its children in order, each after the one before it has succeeded.

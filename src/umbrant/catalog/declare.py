@@ -15,7 +15,7 @@ import inspect
 import re
 import typing
 from collections.abc import Callable, Container, Generator, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from types import ModuleType
 from typing import Annotated, Any
@@ -158,6 +158,10 @@ class Kind:
     """The unit of what a sense gives or measures."""
     gives: KeyType | None = None
     """The type of what a sense gives."""
+    told: str = ""
+    """How a composite goes about its children, for reasons: 'tries its children in order'."""
+    moves_on: str = ""
+    """How a composite's child has to end for the next to be tried: 'fails'."""
 
     @property
     def title(self) -> str:
@@ -228,9 +232,11 @@ def condition(phrase: str, *, success: str = "it is so", failure: str = "it is n
     return _declared(Family.CONDITION, phrase, {"success": success, "failure": failure})
 
 
-def composite(phrase: str, *, success: str, failure: str) -> Declared:
-    """Declare a composite: a class made from its children and its parameters."""
-    return _declared(Family.COMPOSITE, phrase, {"success": success, "failure": failure, "running": "a child runs"})
+def composite(phrase: str, *, success: str, failure: str, told: str, moves_on: str) -> Declared:
+    """Declare a composite: a class made from its children and its parameters. `told` and `moves_on` as in `Kind`."""
+    outcomes = {"success": success, "failure": failure, "running": "a child runs"}
+    declare = _declared(Family.COMPOSITE, phrase, outcomes)
+    return lambda run: replace(declare(run), told=told, moves_on=moves_on)
 
 
 def decorator(phrase: str, *, success: str = "as the row", failure: str = "as the row") -> Declared:

@@ -13,7 +13,7 @@ from umbrant.desk.reasons_view import ReasonsView
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
 from umbrant.model.documents import Project
-from umbrant.model.edits import Edit, delete_rows, move_row, nest_row, set_guard, set_muted, set_seed, unnest_row
+from umbrant.model.edits import GUARD, Edit, delete_rows, move_row, nest_row, set_guard, set_muted, set_seed, unnest_row
 from umbrant.model.problems import ProjectError
 
 FIRST_GUARD = "yes"
@@ -150,7 +150,7 @@ class Commands:
         if row.guard is None:
             self._edit("Add a guard", lambda p, b: set_guard(p, b, row.id, FIRST_GUARD))
         for chip, rect in self.ledger.chips():
-            if chip.slot.part == "guard":
+            if chip.slot.part == GUARD:
                 self.ledger.edit_chip(chip, rect)
                 return
 

@@ -12,7 +12,7 @@ from umbrant.engine.binding import Binder, Scope, Unbound
 from umbrant.engine.board import Board
 from umbrant.engine.recorder import Recorder
 from umbrant.engine.rows import Broken, Chore, Leaf, LiveRow
-from umbrant.model.documents import Behavior, Decorator, Member, Project, Row, Watch
+from umbrant.model.documents import Behavior, Decorator, Member, Project, Row, Upkeep, Watch
 from umbrant.model.edits import GUARD, ROW, part_name
 from umbrant.model.values import ParamValue
 
@@ -115,13 +115,17 @@ class Builder:
         for place, upkeep in enumerate(row.upkeep):
             part = part_name("upkeep", place)
             try:
-                kind = self._kind(upkeep.kind, Family.ACTION, Family.CONDITION)
-                binders = self._binders(kind, upkeep.args, row.id, part)
-                work: Work = Leaf(kind, binders, self._board, self._recorder, row.id, part)
+                work = self._chore_work(row, upkeep, part)
             except Unbound as unbound:
                 work = Broken(unbound.reason)
             found.append(Chore(work, upkeep.every_s, part))
         return found
+
+    def _chore_work(self, row: Row, upkeep: Upkeep, part: str) -> Work:
+        kind = self._kind(upkeep.kind, Family.ACTION, Family.CONDITION)
+        if kind.takes_time:
+            raise Unbound(cause("takes_time"))
+        return Leaf(kind, self._binders(kind, upkeep.args, row.id, part), self._board, self._recorder, row.id, part)
 
     def _kind(self, name: str, *families: Family) -> Kind:
         kind = self._catalog.get(name, *families)

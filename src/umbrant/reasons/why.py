@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import Catalog, Family, ParamType
+from umbrant.catalog.declare import Catalog, Family, Kind, ParamType
 from umbrant.model.documents import Behavior, Row
 from umbrant.model.edits import GUARD, ROW
 from umbrant.model.values import value_text
@@ -95,12 +95,11 @@ class Explainer:
         return self.names.line(row_id, self._ended(row_id, tick), Tone.YES if state is RowState.SUCCESS else Tone.NO)
 
     def _chooser(self, row_id: str, tick: int) -> Bits:
-        kind = self.catalog.get(self.behavior.row(row_id).kind, Family.COMPOSITE)
         if self.outline.parent[row_id] is not None:
             yield from self._entered(row_id, tick)
             return
-        told = {"selector": " tries its children in order.", "sequence": " does its children in order."}
-        yield told.get(kind.id if kind else "", " is running.")
+        kind = self._composite(row_id)
+        yield f" {kind.told}." if kind else " is running."
 
     def _entered(self, row_id: str, tick: int) -> Bits:
         span = self.record.row(row_id).span_at(tick)
@@ -230,14 +229,13 @@ class Explainer:
             return self.names.line(row_id, self._tried(row_id, tick), Tone.NO)
         if siblings.index(ran) < siblings.index(row_id):
             return self.names.line(row_id, self._waits_for(ran, parent, tick), Tone.NO)
-        return self.names.line(row_id, self._passed(row_id, ran, parent, tick), Tone.NO)
+        return self.names.line(row_id, self._passed(row_id, ran, tick), Tone.NO)
 
     def _waits_for(self, ran: str, parent: str, tick: int) -> Bits:
-        ends = "fails" if self.behavior.row(parent).kind == "selector" else "has succeeded"
+        kind = self._composite(parent)
         yield " comes after "
         yield self.names.bit(ran)
-        yield ", and is tried only when that "
-        yield f"{ends}. "
+        yield f", and is tried only when that {kind.moves_on if kind else 'has ended'}. "
         yield self.names.bit(ran)
         if self._state(ran, tick) is RowState.RUNNING:
             yield " is running"
@@ -246,10 +244,10 @@ class Explainer:
         else:
             yield from self._ended(ran, tick)
 
-    def _passed(self, row_id: str, ran: str, parent: str, tick: int) -> Bits:
+    def _passed(self, row_id: str, ran: str, tick: int) -> Bits:
         """Of a row that was tried before the one that runs and is not asked now."""
         yield from self._tried(row_id, tick)
-        if self.behavior.row(parent).kind != "selector":
+        if self._succeeded_before(row_id, tick):
             return
         guard = self.behavior.row(row_id).guard
         yield " While "
@@ -300,6 +298,9 @@ class Explainer:
             yield from self._why_ended(before, span)
 
     # small things
+
+    def _composite(self, row_id: str) -> Kind | None:
+        return self.catalog.get(self.behavior.row(row_id).kind, Family.COMPOSITE)
 
     def _state(self, row_id: str, tick: int) -> RowState:
         return self.record.row(row_id).state_at(tick)

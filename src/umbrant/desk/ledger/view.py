@@ -17,6 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QToolTip, QWidget
 
+from umbrant.catalog.declare import Family
 from umbrant.desk.chips import chip_tip
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.delegates import Brushes, NowDelegate, OutlineDelegate, TapeDelegate, make_flow
@@ -199,7 +200,7 @@ class LedgerView(QTableView):
             return None, None
         kind = self.desk.catalog.kinds.get(row.kind)
         parent = behavior.outline.parent[row.id]
-        if (kind is not None and kind.family == "composite") or parent is None:
+        if (kind is not None and kind.family is Family.COMPOSITE) or parent is None:
             children = behavior.outline.children[row.id]
             return (children[-1] if children else None), row.id
         return row.id, parent

@@ -1,15 +1,8 @@
 """Kinds that only tests use: actions that last as long as they are told, and senses that know the time."""
 
-from umbrant.catalog import (
-    acting,
-    composites,
-    conditions,
-    decorators,
-    going,
-    keys,
-    senses,
-    waiting,
-)
+import sys
+
+from umbrant.catalog.builtin import MODULES
 from umbrant.catalog.declare import Catalog, Number, Seconds, Steps, action, sense
 from umbrant.catalog.world import Me
 from umbrant.model.values import KeyType
@@ -59,6 +52,4 @@ def clock(me: Me) -> float:
     return me.world.now_s
 
 
-CATALOG = Catalog.of(
-    [composites, conditions, going, waiting, acting, keys, decorators, senses, __import__("sys").modules[__name__]]
-)
+CATALOG = Catalog.of([*MODULES, sys.modules[__name__]])

@@ -5,22 +5,9 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 from tests.kinds import CATALOG
-from umbrant.model.documents import (
-    Behavior,
-    Blackboard,
-    Cover,
-    Decorator,
-    Guard,
-    Key,
-    Member,
-    Place,
-    Project,
-    Row,
-    Scenario,
-    Stage,
-    Upkeep,
-    Watch,
-)
+from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Guard, Key, Row, Upkeep, Watch
+from umbrant.model.documents import Cover, Project
+from umbrant.model.staging import Member, Place, Scenario, Stage
 from umbrant.model.values import KeyRef
 from umbrant.rolling.roll import Order, roll
 from umbrant.take.reader import Take, read_take

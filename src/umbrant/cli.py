@@ -213,7 +213,7 @@ def _print_story(take: Take) -> None:
     played = take.header.played
     length = f"{take.header.seconds(take.ticks):.1f} s, {take.ticks} ticks"
     print(f"{take.header.project.cover.title}, scenario '{played.name}', seed {take.header.seed}: {length}")
-    for member in played.cast:
+    for member in played.players:
         record = take.agents[member.name]
         for _, what, cause in record.notices:
             print(f"  {member.title or member.name}: {what}: {''.join(text for _, text in cause.parts())}.")

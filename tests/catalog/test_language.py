@@ -15,7 +15,7 @@ from umbrant.catalog.language.grid import ask_grid
 from umbrant.catalog.language.phrases import PieceKind, pieces, spoken
 from umbrant.catalog.language.tree import Ask, LanguageError, Number, parse, source
 from umbrant.catalog.work import Reading
-from umbrant.model.documents import Key
+from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyType, Literal
 
 KEYS = {

@@ -6,8 +6,9 @@ import pytest
 
 from tests.small import key, project, row
 from umbrant.catalog.validation import open_project, validate
-from umbrant.model.documents import Key, Member, Prop, WalkPoint
+from umbrant.model.behaviors import Key
 from umbrant.model.problems import ProjectError
+from umbrant.model.staging import Member, Prop, WalkPoint
 from umbrant.model.values import KeyType, PlaceRef, Spread
 
 KEYS = (Key(name="spot", type=KeyType.POINT), Key(name="n", type=KeyType.NUMBER, low=0, high=1))

@@ -10,7 +10,9 @@ from tests.small import key, project, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.desk.chips import ChipError, bounded, chip_edit, chip_tip, choices, stepped, typed_value
 from umbrant.desk.sentence import Chip, Editor, sentence
-from umbrant.model.documents import Key, Member, Project, Prop, Row, Watch
+from umbrant.model.behaviors import Key, Row, Watch
+from umbrant.model.documents import Project
+from umbrant.model.staging import Member, Prop
 from umbrant.model.values import KeyRef, KeyType, PlaceRef, Spread
 
 KEYS = (

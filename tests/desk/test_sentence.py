@@ -3,7 +3,7 @@
 from tests.small import key, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.desk.sentence import Editor, Pill, Role, has_more, sentence
-from umbrant.model.documents import Row, Watch
+from umbrant.model.behaviors import Row, Watch
 from umbrant.model.values import PlaceRef, Spread
 
 

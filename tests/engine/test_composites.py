@@ -3,7 +3,7 @@
 import pytest
 
 from tests.small import played, project, record, refusals, row, spans
-from umbrant.model.documents import Watch
+from umbrant.model.behaviors import Watch
 
 
 def test_a_selector_tries_its_children_in_order_until_one_succeeds() -> None:

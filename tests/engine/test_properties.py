@@ -11,8 +11,9 @@ from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.ask import Found
 from umbrant.catalog.work import Progress, Status
 from umbrant.engine.recorder import Unrecorded
-from umbrant.engine.runner import Runner
-from umbrant.model.documents import Project, Row, Watch
+from umbrant.engine.runner import Common, Runner
+from umbrant.model.behaviors import Row, Watch
+from umbrant.model.documents import Project
 from umbrant.stage.world import StageWorld
 
 GUARDS = ["between(0.1, 0.4)", "between(0, 0.3) or between(0.5, 0.7)", "not between(0.2, 0.5)"]
@@ -84,7 +85,7 @@ def trees(draw: st.DrawFn) -> list[Row]:
 def run(made: Project, ticks: int) -> Ledger:
     ledger, scenario = Ledger(), made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
-    runner = Runner(made, scenario.cast[0], world, ledger, seed=1, catalog=CATALOG)
+    runner = Runner(Common(made, CATALOG, 1), scenario.cast[0], world, ledger)
     for tick in range(ticks):
         world.begin(tick)
         runner.tick()

@@ -4,7 +4,8 @@ import pytest
 
 from tests.kinds import LEFT
 from tests.small import key, played, project, record, refusals, row, spans
-from umbrant.model.documents import Key, Prop, Watch
+from umbrant.model.behaviors import Key, Watch
+from umbrant.model.staging import Prop
 from umbrant.model.values import KeyType, Spread
 
 NUMBER = Key(name="n", type=KeyType.NUMBER, default=0.0)

@@ -9,7 +9,9 @@ from tests.conftest import DEMO
 from tests.kinds import CATALOG
 from tests.small import key, played, project, row
 from umbrant.catalog.validation import open_project
-from umbrant.model.documents import Key, Member, Project, WalkPoint, Watch
+from umbrant.model.behaviors import Key, Watch
+from umbrant.model.documents import Project
+from umbrant.model.staging import Member, WalkPoint
 from umbrant.model.values import KeyType
 from umbrant.reasons.minds import changes_of_mind, leads
 from umbrant.reasons.now import now_value

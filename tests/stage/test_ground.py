@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.small import project, row
-from umbrant.model.documents import Area, Blocks, Stage
+from umbrant.model.staging import Area, Blocks, Stage
 from umbrant.stage.ground import Ground, Sightlines
 
 WALL = Area(name="the wall", corners=((9, 2), (11, 2), (11, 8), (9, 8)))

@@ -6,7 +6,8 @@ import numpy as np
 import pytest
 
 from tests.small import key, played, project, record, row, spans
-from umbrant.model.documents import Area, Key, Member, Place, WalkPoint, Watch
+from umbrant.model.behaviors import Key, Watch
+from umbrant.model.staging import Area, Member, Place, WalkPoint
 from umbrant.model.values import KeyType, PlaceRef
 from umbrant.take.reader import Take
 

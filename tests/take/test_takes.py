@@ -43,7 +43,7 @@ def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
         else:
             agent.left("r1", Status.FAILURE, cause("not_set", key="n"))
         agent.sensed("r1", "guard", [Found(tick % 3 != 0, float(tick), 4.0), None])
-        agent.wrote("n", tick // 3, "r1", "upkeep 0")
+        agent.wrote("", "n", tick // 3, "r1", "upkeep 0")
         writer.tick_done()
     if close:
         writer.close()

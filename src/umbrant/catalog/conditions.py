@@ -8,6 +8,8 @@ from umbrant.catalog.world import Me, Question
 def check(me: Me, when: Question) -> bool:
     """Succeeds when a condition holds, fails when it does not.
 
+    Example: check `lamp_oil > 0.7`.
+
     when: what to ask, in the condition language
     """
     return when.ask()

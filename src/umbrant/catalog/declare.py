@@ -11,6 +11,7 @@ The docstring's first paragraphs are the kind's help; lines `parameter: text` ex
 does not hold together raises DeclarationError when it is imported.
 """
 
+import collections.abc
 import inspect
 import re
 import typing
@@ -18,17 +19,20 @@ from collections.abc import Callable, Container, Generator, Iterable, Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from types import ModuleType
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.work import Progress
-from umbrant.catalog.world import KeySlot, Question, Target
-from umbrant.model.values import KeyType, ParamValue, Spread
+from umbrant.catalog.world import Formula, KeySlot, Question, Target
+from umbrant.model.values import Curve, KeyType, ParamValue, Spread
 
 _FIELDS = re.compile(r"\{(\w+)\}")
 
 Steps = Generator[Progress | None, None, bool | Cause]
 """What an action that takes time gives: it yields while it runs on, and returns True, False or why it failed."""
+
+
+T = TypeVar("T")
 
 
 class DeclarationError(TypeError):
@@ -43,6 +47,18 @@ class Family(StrEnum):
     CONDITION = "condition"
     DECORATOR = "decorator"
     SENSE = "sense"
+    STATE = "state"
+    TRANSITION = "transition"
+    HOOK = "hook"
+    OPTION = "option"
+    CONSIDERATION = "consideration"
+
+
+RUNS = (Family.COMPOSITE, Family.ACTION, Family.CONDITION)
+"""The families that decide and act by themselves: they can be the first row of a behavior."""
+
+ROWS = (*RUNS, Family.STATE, Family.TRANSITION, Family.HOOK, Family.OPTION, Family.CONSIDERATION)
+"""The families whose kinds can be a row somewhere."""
 
 
 class ParamType(StrEnum):
@@ -59,6 +75,13 @@ class ParamType(StrEnum):
     KEY = "key"
     GROUP = "group"
     CONDITION = "condition"
+    FORMULA = "formula"
+    CURVE = "curve"
+    STATE = "state"
+    EVENT = "event"
+    BEHAVIOR = "behavior"
+    STAT = "stat"
+    ZONE = "zone"
 
 
 @dataclass(frozen=True)
@@ -96,6 +119,21 @@ SpreadSeconds = Annotated[float, Quantity("s", low=0, step=0.1, spread=True)]
 Share = Annotated[float, Quantity("", low=0, high=1, step=0.01)]
 Times = Annotated[float, Quantity("times", low=1)]
 Number = Annotated[float, Quantity("", step=0.1)]
+Live = Callable[[], T]
+"""A parameter that is asked for its value each time it is needed: it may be bound to a key, or drawn from a spread.
+
+Classes declare such parameters, for they are made once; what a function is given was asked for at its entry.
+Asking raises Unbound where there is no value.
+"""
+
+Amount = Annotated[float, Quantity("", low=0, step=0.1)]
+Count = Annotated[float, Quantity("", low=0)]
+Degrees = Annotated[float, Quantity("°", low=0, high=360)]
+StateName = Annotated[str, Is(ParamType.STATE)]
+EventName = Annotated[str, Is(ParamType.EVENT)]
+BehaviorName = Annotated[str, Is(ParamType.BEHAVIOR)]
+StatName = Annotated[str, Is(ParamType.STAT)]
+ZoneName = Annotated[str, Is(ParamType.ZONE)]
 AnAgent = Annotated[Target, Is(ParamType.AGENT)]
 AProp = Annotated[Target, Is(ParamType.PROP)]
 Group = Annotated[str, Is(ParamType.GROUP)]
@@ -104,6 +142,8 @@ PointKey = Annotated[KeySlot, Holds((KeyType.POINT,))]
 YesNoKey = Annotated[KeySlot, Holds((KeyType.YES_NO,))]
 NumberKey = Annotated[KeySlot, Holds((KeyType.NUMBER,))]
 TextKey = Annotated[KeySlot, Holds((KeyType.TEXT,))]
+AgentKey = Annotated[KeySlot, Holds((KeyType.AGENT,))]
+NamedKey = Annotated[KeySlot, Holds((KeyType.AGENT, KeyType.PROP))]
 PropKey = Annotated[KeySlot, Holds((KeyType.PROP,))]
 
 BINDABLE: Mapping[ParamType, tuple[KeyType, ...]] = {
@@ -115,10 +155,17 @@ BINDABLE: Mapping[ParamType, tuple[KeyType, ...]] = {
     ParamType.AGENT: (KeyType.AGENT,),
     ParamType.PROP: (KeyType.PROP,),
 }
-"""The types of key that a chip may be bound to. Kinds that are not here cannot be bound; KEY chips name their own.
+"""The types of key that a chip may be bound to. Kinds that are not here cannot be bound; KEY chips name their own."""
 
-Only functions are given the values of keys: they are asked anew at each entry. Composites and decorators are made once.
-"""
+
+@dataclass(frozen=True)
+class Fixed:
+    """A value that is always the same, as the default of a live parameter."""
+
+    value: float
+
+    def __call__(self) -> float:
+        return self.value
 
 
 @dataclass(frozen=True)
@@ -134,6 +181,8 @@ class Param:
     choices: tuple[str, ...] = ()
     keys: tuple[KeyType, ...] = ()
     """The types of key it may name or be bound to."""
+    live: bool = False
+    """Whether the node is given something to ask for the value, instead of the value."""
 
     @property
     def label(self) -> str:
@@ -162,6 +211,14 @@ class Kind:
     """How a composite goes about its children, for reasons: 'tries its children in order'."""
     moves_on: str = ""
     """How a composite's child has to end for the next to be tried: 'fails'."""
+    holds: tuple[Family, ...] = ()
+    """The families of the rows that may be nested in it."""
+    tells: bool = False
+    """Whether it is given a `Tell` as `tell`."""
+    example: str = ""
+    """Its meaning by a small example, in one or two sentences."""
+    own: str = ""
+    """The project's file that declares it; empty for what comes with the program."""
 
     @property
     def title(self) -> str:
@@ -232,11 +289,29 @@ def condition(phrase: str, *, success: str = "it is so", failure: str = "it is n
     return _declared(Family.CONDITION, phrase, {"success": success, "failure": failure})
 
 
-def composite(phrase: str, *, success: str, failure: str, told: str, moves_on: str) -> Declared:
-    """Declare a composite: a class made from its children and its parameters. `told` and `moves_on` as in `Kind`."""
+def composite(
+    phrase: str,
+    *,
+    success: str,
+    failure: str,
+    told: str,
+    moves_on: str = "has ended",
+    name: str = "",
+    holds: tuple[Family, ...] = RUNS,
+) -> Declared:
+    """Declare a composite: a class made from its children and its parameters. `told` and `moves_on` as in `Kind`.
+
+    A class without `children` only says how the author set it up; the engine knows how such a kind runs.
+    """
     outcomes = {"success": success, "failure": failure, "running": "a child runs"}
-    declare = _declared(Family.COMPOSITE, phrase, outcomes)
-    return lambda run: replace(declare(run), told=told, moves_on=moves_on)
+    declare = _declared(Family.COMPOSITE, phrase, outcomes, name=name)
+    return lambda run: replace(declare(run), told=told, moves_on=moves_on, holds=holds)
+
+
+def part(family: Family, phrase: str, *, name: str, holds: tuple[Family, ...] = (), **outcomes: str) -> Declared:
+    """Declare a part of a machine or a utility: a class that says how the author set it up. `name` is its id."""
+    declare = _declared(family, phrase, outcomes, name=name)
+    return lambda run: replace(declare(run), holds=holds)
 
 
 def decorator(phrase: str, *, success: str = "as the row", failure: str = "as the row") -> Declared:
@@ -250,58 +325,110 @@ def sense(phrase: str, *, gives: KeyType, unit: str = "", value: str = "") -> De
 
 
 def _declared(
-    family: Family, phrase: str, outcomes: Mapping[str, str], *, unit: str = "", gives: KeyType | None = None
+    family: Family,
+    phrase: str,
+    outcomes: Mapping[str, str],
+    *,
+    name: str = "",
+    unit: str = "",
+    gives: KeyType | None = None,
 ) -> Declared:
+    given = name
+
     def declare(run: Callable[..., Any]) -> Kind:
-        name = _snake(run.__name__)
-        about, explained = _help_of(name, inspect.getdoc(run) or "")
+        name = given or _snake(run.__name__)
+        about, example, explained = _help_of(name, inspect.getdoc(run) or "")
         takes_time = inspect.isgeneratorfunction(run)
         told = {outcome: text for outcome, text in outcomes.items() if text}
         if takes_time:
             told["running"] = "not there yet"
-        kind = Kind(name, family, phrase, about, _params_of(name, run, explained), run, told, takes_time, unit, gives)
+        kind = Kind(
+            name,
+            family,
+            phrase,
+            about,
+            _params_of(name, run, explained),
+            run,
+            told,
+            takes_time,
+            unit,
+            gives,
+            example=example,
+            tells=_tells(run),
+        )
         _check_phrase(kind)
         return kind
 
     return declare
 
 
+def _tells(run: Callable[..., Any]) -> bool:
+    return "tell" in inspect.signature(run).parameters
+
+
 def _snake(name: str) -> str:
     return re.sub(r"(?<=[a-z])(?=[A-Z])", "_", name).lower()
 
 
-def _help_of(name: str, doc: str) -> tuple[str, dict[str, str]]:
-    """The help text, and what is said of each parameter. Raises DeclarationError where there is no help."""
-    explained = {found[1]: found[2] for line in doc.splitlines() if (found := re.match(r"(\w+): (.+)$", line.strip()))}
-    about = "\n".join(line for line in doc.splitlines() if not re.match(r"\w+: .+$", line.strip())).strip()
+def _help_of(name: str, doc: str) -> tuple[str, str, dict[str, str]]:
+    """The help text, the example, and what is said of each parameter. Raises DeclarationError without help."""
+    explained: dict[str, str] = {}
+    told: list[str] = []
+    example = ""
+    for paragraph in doc.split("\n\n"):
+        if paragraph.startswith("Example: "):
+            example = " ".join(paragraph.removeprefix("Example: ").split())
+            continue
+        plain = []
+        for line in paragraph.splitlines():
+            found = re.match(r"(\w+): (.+)$", line.strip())
+            if found:
+                explained[found[1]] = found[2]
+            else:
+                plain.append(line)
+        told.append("\n".join(plain))
+    about = "\n\n".join(paragraph for paragraph in told if paragraph.strip()).strip()
     if not about:
         raise DeclarationError(f"kind '{name}' has no help: write what it does as its docstring")
-    return about, explained
+    return about, example, explained
 
 
 def _params_of(name: str, run: Callable[..., Any], explained: Mapping[str, str]) -> tuple[Param, ...]:
     target = run.__init__ if inspect.isclass(run) else run
     hints = typing.get_type_hints(target, include_extras=True)
-    plain = ("self", "me", "children", "inner")
+    plain = ("self", "me", "children", "inner", "tell")
     found = []
     for param in inspect.signature(target).parameters.values():
         if param.name in plain:
             continue
         if param.name not in explained:
             raise DeclarationError(f"kind '{name}': say in its docstring what '{param.name}' is (`{param.name}: ...`)")
-        binds = not inspect.isclass(run)
-        found.append(_param_of(name, param, hints[param.name], explained[param.name], binds=binds))
+        found.append(
+            _param_of(name, param, hints[param.name], explained[param.name], asked_at_entry=not inspect.isclass(run))
+        )
     return tuple(found)
 
 
-def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, binds: bool) -> Param:
+def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, asked_at_entry: bool) -> Param:
+    live = typing.get_origin(hint) is collections.abc.Callable and bool(typing.get_args(hint)[0] == [])
+    if live:
+        hint = typing.get_args(hint)[1]
+    if type(None) in typing.get_args(hint):
+        hint = next(each for each in typing.get_args(hint) if each is not type(None))
     marks = getattr(hint, "__metadata__", ())
     base = typing.get_args(hint)[0] if marks else hint
     quantity = next((mark for mark in marks if isinstance(mark, Quantity)), Quantity())
     holds = next((mark.types for mark in marks if isinstance(mark, Holds)), ())
     marked = next((mark.type for mark in marks if isinstance(mark, Is)), None)
     choices: tuple[str, ...] = typing.get_args(base) if typing.get_origin(base) is typing.Literal else ()
-    plain = {str: ParamType.TEXT, bool: ParamType.YES_NO, Target: ParamType.PLACE, Question: ParamType.CONDITION}
+    plain = {
+        str: ParamType.TEXT,
+        bool: ParamType.YES_NO,
+        Target: ParamType.PLACE,
+        Question: ParamType.CONDITION,
+        Formula: ParamType.FORMULA,
+        Curve: ParamType.CURVE,
+    }
     if marked:
         kind_of = marked
     elif holds:
@@ -315,11 +442,11 @@ def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, bin
     else:
         raise DeclarationError(f"kind '{kind}': '{param.name}' has the type {hint}, which no chip can hold")
     required = param.default is inspect.Parameter.empty
-    default = None if required else param.default
+    default = None if required else param.default.value if isinstance(param.default, Fixed) else param.default
     if quantity.spread and isinstance(default, int | float):
         default = Spread(mid=default, give=0)
-    bindable = holds or (BINDABLE.get(kind_of, ()) if binds else ())
-    return Param(param.name, kind_of, about, default, required, quantity, choices, bindable)
+    bindable = holds or (BINDABLE.get(kind_of, ()) if asked_at_entry or live else ())
+    return Param(param.name, kind_of, about, default, required, quantity, choices, bindable, live)
 
 
 def _check_phrase(kind: Kind) -> None:

@@ -4,8 +4,7 @@ from typing import Any
 
 from pydantic.json_schema import models_json_schema
 
-from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType
-from umbrant.catalog.validation import RUNS
+from umbrant.catalog.declare import RUNS, Catalog, Family, Kind, Param, ParamType
 from umbrant.model.documents import Cover
 from umbrant.model.folder import COVER_FILE, FOLDERS
 

@@ -1,7 +1,18 @@
 """Questions to the world, asked in conditions: `distance(visitor) < 9 and can_see(visitor)`."""
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import AnAgent, AnyKey, Range, sense
+from umbrant.catalog.declare import (
+    AnAgent,
+    AnyKey,
+    AProp,
+    EventName,
+    Group,
+    Number,
+    Range,
+    StatName,
+    ZoneName,
+    sense,
+)
 from umbrant.catalog.geometry import distance_m, heading_to, to_grid, turn_between
 from umbrant.catalog.work import Reading
 from umbrant.catalog.world import Me, Target
@@ -27,6 +38,8 @@ def look_for(me: Me, there: Point, within_m: float) -> Reading:
 def can_see(me: Me, target: AnAgent, within: Range = 100.0) -> Reading:
     """Whether an agent is in sight: within range, inside the cone of sight, and no wall in between.
 
+    Example: `can_see(visitor, within=8)`.
+
     target: whom to see
     within: how far to look; never further than the body can see
     """
@@ -40,6 +53,8 @@ def can_see(me: Me, target: AnAgent, within: Range = 100.0) -> Reading:
 def distance(me: Me, target: Target) -> Reading:
     """The straight distance to something.
 
+    Example: `distance(lamp) < 1.5`.
+
     target: a key that holds a point, an agent or a prop, or a named place
     """
     there = target.at()
@@ -48,9 +63,26 @@ def distance(me: Me, target: Target) -> Reading:
     return Reading(distance_m(me.body.place, there))
 
 
+@sense("way to {target}", gives=KeyType.NUMBER, unit="m")
+def way_length(me: Me, target: Target) -> Reading:
+    """How far it is to something on foot, round walls and water. Unknown where there is no way.
+
+    Example: `way_length(shed) < 20`.
+
+    target: a key that holds a point, an agent or a prop, or a named place
+    """
+    there = target.at()
+    if isinstance(there, Cause):
+        return Reading(None, None, there)
+    way = me.world.way_to(me.body.name, there)
+    return Reading(None, None, way.cause) if way.cause else Reading(way.left_m)
+
+
 @sense("{key} is set", gives=KeyType.YES_NO)
 def is_set(me: Me, key: AnyKey) -> Reading:
     """Whether a key holds anything.
+
+    Example: `is_set(last_seen)`.
 
     key: the key to ask about
     """
@@ -61,9 +93,203 @@ def is_set(me: Me, key: AnyKey) -> Reading:
 def time_since(me: Me, key: AnyKey) -> Reading:
     """The seconds since a key was last written, by whatever row.
 
+    Example: `time_since(last_seen) < 15`.
+
     key: the key to ask about
     """
     written_s = me.board.written_s(key.key)
     if written_s is None:
         return Reading(None, None, cause("never_written", key=key.key))
     return Reading(to_grid(me.world.now_s - written_s))
+
+
+@sense("heard a noise[ called {what}][ within {within}]", gives=KeyType.YES_NO, unit="m")
+def heard(me: Me, what: str = "", within: Range = 1000.0) -> Reading:
+    """Whether a noise of the last two seconds can be heard: near enough for how loud it was. Measures its distance.
+
+    Example: `heard("bark")`.
+
+    what: only this kind of noise; nothing is any
+    within: from how far away at the most
+    """
+    nearest: float | None = None
+    for noise in me.world.noises():
+        if noise.by == me.name or what not in ("", noise.what):
+            continue
+        away = distance_m(me.body.place, noise.at)
+        if away <= min(within, me.body.hearing_m * noise.loudness):
+            return Reading(True, away)
+        nearest = away if nearest is None else min(nearest, away)
+    if nearest is None:
+        return Reading(False, None, cause("silence"))
+    return Reading(False, nearest, cause("too_quiet", distance_m=nearest))
+
+
+@sense("event {event}", gives=KeyType.YES_NO)
+def event(me: Me, event: EventName) -> Reading:
+    """Whether an event is heard in this very tick. Who asks for `alarm` also hears `alarm.bell`.
+
+    Example: `event("alarm")`, as a guard that watches for a take-over.
+
+    event: which event
+    """
+    return Reading(me.events.heard(event))
+
+
+@sense("time since event {event}", gives=KeyType.NUMBER, unit="s")
+def time_since_event(me: Me, event: EventName) -> Reading:
+    """The seconds since an event was last heard.
+
+    Example: `time_since_event("alarm") < 10`.
+
+    event: which event
+    """
+    last_s = me.events.last_s(event)
+    if last_s is None:
+        return Reading(None, None, cause("never_heard", event=event))
+    return Reading(to_grid(me.world.now_s - last_s))
+
+
+@sense("in {zone}", gives=KeyType.YES_NO)
+def in_zone(me: Me, zone: ZoneName) -> Reading:
+    """Whether the body stands in an area of the stage.
+
+    Example: `in_zone("the market")`.
+
+    zone: the name of the area
+    """
+    return Reading(zone in me.world.zones_at(me.body.place))
+
+
+@sense("{target} is in {zone}", gives=KeyType.YES_NO)
+def is_in_zone(me: Me, target: Target, zone: ZoneName) -> Reading:
+    """Whether something is in an area of the stage.
+
+    Example: `is_in_zone(visitor, "the market")`.
+
+    target: a key that holds a point, an agent or a prop, or a named place
+    zone: the name of the area
+    """
+    there = target.at()
+    if isinstance(there, Cause):
+        return Reading(None, None, there)
+    return Reading(zone in me.world.zones_at(there))
+
+
+@sense("number of {group}[ within {within}]", gives=KeyType.NUMBER)
+def count_of(me: Me, group: Group, within: Range = 1000.0) -> Reading:
+    """How many of a group are there, bodies and things alike; never counting itself.
+
+    Example: `count_of("customers", within=5) > 0`.
+
+    group: which group
+    within: how far away at the most
+    """
+    bodies = [each.place for each in me.world.bodies(group) if each.name != me.name]
+    places = [*bodies, *(each.place for each in me.world.props(group))]
+    return Reading(float(sum(distance_m(me.body.place, place) <= within for place in places)))
+
+
+@sense("nearest of {group}", gives=KeyType.NUMBER, unit="m")
+def nearest(me: Me, group: Group) -> Reading:
+    """How far away the nearest of a group is, bodies and things alike; never itself.
+
+    Example: `nearest("people") < 3`.
+
+    group: which group
+    """
+    bodies = [each.place for each in me.world.bodies(group) if each.name != me.name]
+    places = [*bodies, *(each.place for each in me.world.props(group))]
+    if not places:
+        return Reading(None, None, cause("empty_group", group=group))
+    return Reading(min(distance_m(me.body.place, place) for place in places))
+
+
+@sense("own {stat}", gives=KeyType.NUMBER)
+def stat(me: Me, stat: StatName) -> Reading:
+    """How it stands with one of the body's numbers.
+
+    Example: `stat("energy") < 0.3`.
+
+    stat: which number
+    """
+    value = me.body.stat(stat)
+    if value is None:
+        return Reading(None, None, cause("no_stat", name=me.name, stat=stat))
+    return Reading(to_grid(value))
+
+
+@sense("{stat} of {target}", gives=KeyType.NUMBER)
+def stat_of(me: Me, target: AnAgent, stat: StatName) -> Reading:
+    """How it stands with one of the numbers of another.
+
+    Example: `stat_of(visitor, "health") < 0.5`.
+
+    target: whose
+    stat: which number
+    """
+    body = me.world.body(target.name or "")
+    if body is None:
+        there = target.at()
+        return Reading(None, None, there if isinstance(there, Cause) else cause("not_there", name=target.label))
+    value = body.stat(stat)
+    if value is None:
+        return Reading(None, None, cause("no_stat", name=body.name, stat=stat))
+    return Reading(to_grid(value))
+
+
+@sense("level of {target}", gives=KeyType.NUMBER)
+def level(me: Me, target: AProp) -> Reading:
+    """How full a thing is, from 0 to 1.
+
+    Example: `level(lamp) < 0.3`.
+
+    target: which thing
+    """
+    prop = me.world.prop(target.name or "")
+    if prop is None:
+        there = target.at()
+        return Reading(None, None, there if isinstance(there, Cause) else cause("not_there", name=target.label))
+    return Reading(to_grid(prop.level))
+
+
+@sense("carries something", gives=KeyType.YES_NO)
+def carries(me: Me) -> Reading:
+    """Whether the body carries a thing.
+
+    Example: `not carries()`.
+    """
+    return Reading(me.body.carries is not None)
+
+
+@sense("others in {row}[ of {group}]", gives=KeyType.NUMBER)
+def others_in(me: Me, row: str, group: Group = "") -> Reading:
+    """How many other agents are in a row of this name: for not all doing the same at once.
+
+    Example: `others_in("Mob the fish", group="gulls") < 3`.
+
+    row: the name of the row
+    group: only those of this group
+    """
+    return Reading(float(me.others_in(row, group)))
+
+
+@sense("the time", gives=KeyType.NUMBER, unit="s")
+def time(me: Me) -> float:
+    """The seconds since the beginning of the take.
+
+    Example: `time() > 20`.
+    """
+    return to_grid(me.world.now_s)
+
+
+@sense("{low} to {high} at random", gives=KeyType.NUMBER)
+def random(me: Me, low: Number = 0.0, high: Number = 1.0) -> float:
+    """A number drawn anew each time it is asked.
+
+    Example: `random(0, 1) < 0.2`.
+
+    low: the least it may be
+    high: the most it may be
+    """
+    return to_grid(me.random.uniform(low, high))

@@ -8,12 +8,14 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.declare import RUNS, Catalog, Family, Kind, Param, ParamType
 from umbrant.catalog.language.check import faults
-from umbrant.model.documents import Behavior, Blackboard, Key, Member, Project, Row, Scenario
+from umbrant.model.behaviors import Behavior, Blackboard, Key, Row
+from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, part_name
 from umbrant.model.folder import COVER_FILE, read_project
 from umbrant.model.problems import Problem, ProjectError, did_you_mean
+from umbrant.model.staging import Member, Scenario
 from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread
 
 _FITS: Mapping[ParamType, tuple[type, ...]] = {
@@ -39,9 +41,6 @@ _HOLDS: Mapping[KeyType, type | tuple[type, ...]] = {
     KeyType.AGENT: str,
     KeyType.PROP: str,
 }
-
-RUNS = (Family.COMPOSITE, Family.ACTION, Family.CONDITION)
-"""The families whose kinds can be a row."""
 
 
 def open_project(folder: Path, catalog: Catalog = BUILTIN) -> Project:
@@ -150,7 +149,7 @@ class _BehaviorCheck:
         self.keys = project.keys_of(behavior)
         self.boards = [board.name for board in project.blackboards]
         self.places = {place.name for stage in project.stages for place in stage.places}
-        self.names = {member.name for scenario in project.scenarios for member in scenario.cast}
+        self.names = {member.name for scenario in project.scenarios for member in scenario.players}
         self.names |= {prop.name for stage in project.stages for prop in stage.props}
         self.groups = {prop.group for stage in project.stages for prop in stage.props}
         self.file = f"behaviors/{behavior.name}.json"

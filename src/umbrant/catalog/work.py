@@ -1,8 +1,8 @@
 """What nodes give back while they run, and the protocol between a row and what it does."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from enum import IntEnum
+from enum import IntEnum, StrEnum
 from typing import Protocol, runtime_checkable
 
 from umbrant.catalog.causes import Cause
@@ -26,6 +26,44 @@ class Progress:
     of: float | None = None
     unit: str = ""
     way: tuple[Point, ...] = ()
+
+
+class Unbound(Exception):  # noqa: N818  (it is an answer, with its reason, rather than an error)
+    """A parameter has no value now. It becomes the failure of the row that asked, and is never seen outside."""
+
+    def __init__(self, reason: Cause) -> None:
+        super().__init__(reason.kind)
+        self.reason = reason
+
+
+class Measured(StrEnum):
+    """What a gauge tells of."""
+
+    COUNT = "count"
+    """How many of how many."""
+    UNTIL = "until"
+    """Until which second, of how many seconds in all."""
+    ROLL = "roll"
+    """The number rolled, and the bound it had to be under."""
+    SCORE = "score"
+    """An option's score, and what is added to it for staying."""
+    INPUT = "input"
+    """What a consideration is worth, and its input."""
+
+
+@dataclass(frozen=True, slots=True)
+class Gauge:
+    """A number that a part of a row goes by, told when it changes."""
+
+    measured: Measured
+    value: float
+    of: float | None = None
+    about: str = ""
+    """Of a score: the candidate that it is for."""
+
+
+Tell = Callable[[Gauge], None]
+"""Notes a gauge of the part of a row that is given it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,11 +94,31 @@ class Gate(Protocol):
         """Why the row may not be entered now, None if it may."""
 
 
+@runtime_checkable
+class Renewed(Protocol):
+    """What starts afresh each time the row around its row is entered: a decorator that has `renew`."""
+
+    def renew(self) -> None: ...
+
+
+@runtime_checkable
+class Weighted(Protocol):
+    """What gives its row a weight among its siblings: a decorator that has `weight`."""
+
+    def weight(self) -> float:
+        """The weight now. Raises Unbound."""
+
+
 class Child(Protocol):
     """A nested row, as the composite that holds it sees it."""
 
     id: str
     cause: Cause | None
+    active: bool
+
+    @property
+    def weight(self) -> float:
+        """Its weight among its siblings; 1 unless it says otherwise. Raises Unbound."""
 
     def visit(self, me: Me) -> Status:
         """Enter it if it may be entered, or resume it. A refusal is FAILURE."""

@@ -30,6 +30,17 @@ class BodyView(Protocol):
     def sight_m(self) -> float: ...
     @property
     def cone_deg(self) -> float: ...
+    @property
+    def hearing_m(self) -> float: ...
+    @property
+    def carries(self) -> str | None:
+        """The prop it carries."""
+
+    def stat(self, name: str) -> float | None:
+        """How it stands with one of its numbers, such as its health; None if it has no such number."""
+
+    def change_stat(self, name: str, by: float) -> float | None:
+        """Add to one of its numbers, within its bounds; returns what it came to, None if there is no such number."""
 
 
 class PropView(Protocol):
@@ -40,7 +51,23 @@ class PropView(Protocol):
     @property
     def name(self) -> str: ...
     @property
+    def group(self) -> str: ...
+    @property
     def place(self) -> Point: ...
+    @property
+    def carrier(self) -> str | None:
+        """The body that carries it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Noise:
+    """Something that could be heard: where, how loud (1 is a loud call), when, and who made it."""
+
+    at: Point
+    loudness: float
+    when_s: float
+    by: str
+    what: str
 
 
 @dataclass(frozen=True)
@@ -79,8 +106,32 @@ class World(Protocol):
     def props(self, group: str) -> Sequence[PropView]:
         """The props of a group, in the order of the stage."""
 
+    def bodies(self, group: str) -> Sequence[BodyView]:
+        """The bodies of a group on the stage, in the order of the cast."""
+
     def place(self, name: str) -> Point | None:
         """A named place."""
+
+    def zones_at(self, place: Point) -> Sequence[str]:
+        """The names of the areas that a point lies in."""
+
+    def noises(self) -> Sequence[Noise]:
+        """The noises of the last few seconds, the latest last."""
+
+    def make_noise(self, noise: Noise) -> None:
+        """Let a noise be heard from the next tick on."""
+
+    def way_to(self, name: str, goal: Point) -> Way:
+        """The way a body would take to a point; it does not set out."""
+
+    def walkable_near(self, name: str, place: Point) -> Point | None:
+        """The place nearest to a point where a body can be; None if it can be nowhere."""
+
+    def carry(self, name: str, prop: str) -> bool:
+        """Have a body take up a prop. No if it carries one already or another body carries it."""
+
+    def put_down(self, name: str, at: Point) -> str | None:
+        """Have a body put what it carries at a point; returns the prop's name, None if it carried none."""
 
     def look(self, start: Point, end: Point) -> Sight:
         """Whether anything that blocks sight stands between two points."""
@@ -93,6 +144,23 @@ class World(Protocol):
 
     def say(self, name: str, text: str) -> None:
         """Have a body say something that the author can read."""
+
+
+class Events(Protocol):
+    """The events as one agent hears them. What is raised in a tick is heard in the next."""
+
+    @property
+    def now(self) -> Sequence[str]:
+        """The events heard in this tick, in the order in which they were raised."""
+
+    def raise_event(self, event: str, to: str, delay_s: float) -> None:
+        """Raise an event for one agent or a group, by name, or for all where `to` is empty."""
+
+    def heard(self, event: str) -> bool:
+        """Whether this event, or one that is a kind of it, is heard in this tick."""
+
+    def last_s(self, event: str) -> float | None:
+        """When this event, or one that is a kind of it, was last heard; None if never."""
 
 
 class BoardView(Protocol):
@@ -124,6 +192,14 @@ class Me(Protocol):
     def random(self) -> Random: ...
     @property
     def body(self) -> BodyView: ...
+    @property
+    def events(self) -> Events: ...
+    @property
+    def began_s(self) -> float:
+        """When the agent ticked for the first time."""
+
+    def others_in(self, row_name: str, group: str) -> int:
+        """How many other agents of a group (of all groups where it is empty) are in a row of this name."""
 
 
 class Target(Protocol):
@@ -148,6 +224,13 @@ class KeySlot(Protocol):
 
     def get(self) -> Literal | None: ...
     def set(self, value: Literal | None) -> None: ...
+
+
+class Formula(Protocol):
+    """A chip that holds a formula, which gives a number."""
+
+    def value(self) -> float | None:
+        """Work it out now; None where something in it is unknown."""
 
 
 class Question(Protocol):

@@ -115,7 +115,7 @@ class TopBar(QWidget):
 
     def _agents(self, menu: QMenu) -> None:
         scenario = self.desk.scenario
-        for member in scenario.cast if scenario else ():
+        for member in scenario.players if scenario else ():
             action = menu.addAction(_called(member.title or member.name, member.behavior))
             action.setCheckable(True)
             action.setChecked(member.name == self.desk.agent)

@@ -16,7 +16,7 @@ from PySide6.QtWidgets import (
 from umbrant.desk.cached import Pictures
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
-from umbrant.model.documents import Key
+from umbrant.model.behaviors import Key
 from umbrant.model.edits import part_index
 from umbrant.model.values import Literal, value_text
 from umbrant.take.record import Changes, Written

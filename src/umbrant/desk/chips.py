@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 from umbrant.catalog.declare import ParamType
 from umbrant.desk.sentence import EVERY, Chip, Editor, number_of
-from umbrant.model.documents import Project, Watch
+from umbrant.model.behaviors import Watch
+from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, rename_row, set_every, set_guard, set_value
 from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Spread, number_text, value_text
 
@@ -119,7 +120,7 @@ def _named(wanted: ParamType, project: Project) -> Iterator[Choice]:
         for name in sorted({place.name for stage in stages for place in stage.places}):
             yield Choice(name, PlaceRef(place=name), "a place of the stage", "Places")
     if wanted in (ParamType.AGENT, ParamType.PLACE):
-        for name in sorted({member.name for scenario in project.scenarios for member in scenario.cast}):
+        for name in sorted({member.name for scenario in project.scenarios for member in scenario.players}):
             yield Choice(name, name, "always this one of the cast", "Cast")
     if wanted in (ParamType.PROP, ParamType.PLACE):
         for name in sorted({prop.name for stage in stages for prop in stage.props}):

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 from umbrant.desk.cached import Pictures
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
-from umbrant.model.documents import Member
+from umbrant.model.staging import Member
 from umbrant.reasons.minds import behavior_of, leading_rows
 
 LANE, BAR, TOP, LEFT, RIGHT = 19, 14, 7, 110, 16
@@ -146,4 +146,4 @@ class LanesView(QWidget):
 
     def _cast(self) -> tuple[Member, ...]:
         scenario = self.desk.scenario
-        return scenario.cast if scenario else ()
+        return scenario.players if scenario else ()

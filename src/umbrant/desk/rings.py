@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
-from umbrant.catalog.declare import Catalog, Family, Kind, ParamType
+from umbrant.catalog.declare import RUNS, Catalog, Family, Kind, ParamType
 from umbrant.catalog.language.check import bound_args
 from umbrant.catalog.language.tree import (
     Ask,
@@ -15,8 +15,7 @@ from umbrant.catalog.language.tree import (
     parse,
     walk,
 )
-from umbrant.catalog.validation import RUNS
-from umbrant.model.documents import Row
+from umbrant.model.behaviors import Row
 from umbrant.model.values import KeyRef, Literal, ParamValue, PlaceRef, Point
 
 Values = Mapping[str, Literal | None]

@@ -4,12 +4,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
-from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType, Quantity
+from umbrant.catalog.declare import RUNS, Catalog, Family, Kind, Param, ParamType, Quantity
 from umbrant.catalog.language.phrases import Piece as SaidPiece
 from umbrant.catalog.language.phrases import PieceKind, pieces
 from umbrant.catalog.language.tree import LanguageError, parse
-from umbrant.catalog.validation import RUNS
-from umbrant.model.documents import Decorator, Row, Upkeep
+from umbrant.model.behaviors import Decorator, Row, Upkeep
 from umbrant.model.edits import GUARD, ROW, Slot, part_name
 from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Spread, value_text
 

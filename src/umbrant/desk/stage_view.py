@@ -24,8 +24,8 @@ from umbrant.desk.cached import Pictures
 from umbrant.desk.rings import Ring, rings
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
-from umbrant.model.documents import Area, Blocks, Member, Scenario, Stage
 from umbrant.model.edits import Edit, move_walk_point
+from umbrant.model.staging import Area, Blocks, Member, Scenario, Stage
 from umbrant.model.values import Point
 from umbrant.take.record import RowState
 
@@ -116,7 +116,7 @@ class StageView(QWidget):
             return []
         return [
             Handle(member.name, index, point.to)
-            for member in scenario.cast
+            for member in scenario.players
             if member.behavior is None
             for index, point in enumerate(member.walk)
         ]
@@ -126,7 +126,7 @@ class StageView(QWidget):
         take = self.desk.take
         if take is None:
             scenario = self.desk.scenario
-            member = next((each for each in scenario.cast if each.name == name), None) if scenario else None
+            member = next((each for each in scenario.players if each.name == name), None) if scenario else None
             return (member.start, member.facing_deg) if member else None
         poses = take.poses.get(name)
         if poses is None or self.desk.playhead >= len(poses):
@@ -242,7 +242,7 @@ class StageView(QWidget):
 
     def _agent_at(self, pixel: QPointF) -> str | None:
         scenario = self.desk.scenario
-        for member in scenario.cast if scenario else ():
+        for member in scenario.players if scenario else ():
             found = self.place_of(member.name)
             if found is not None and self._apart(found[0], pixel) <= GRAB + 4:
                 return member.name
@@ -274,7 +274,7 @@ class StageView(QWidget):
         self._name_places(painter, stage, scenario)
         self._row(painter)
         self._cone(painter)
-        for member in scenario.cast:
+        for member in scenario.players:
             self._body(painter, member)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -301,7 +301,7 @@ class StageView(QWidget):
 
     def _name_places(self, painter: QPainter, stage: Stage, scenario: Scenario) -> None:
         """Write the names of places, but where somebody stands on one: names would cover each other there."""
-        standing = [found[0] for member in scenario.cast if (found := self.place_of(member.name))]
+        standing = [found[0] for member in scenario.players if (found := self.place_of(member.name))]
         for place in stage.places:
             at = self.to_pixels(place.at)
             if all(self._apart(body, at) > CROWDED for body in standing):
@@ -347,7 +347,7 @@ class StageView(QWidget):
 
     def _walks(self, painter: QPainter) -> None:
         scenario = self.desk.scenario
-        for member in scenario.cast if scenario else ():
+        for member in scenario.players if scenario else ():
             if member.behavior is not None or not member.walk:
                 continue
             line = QColor(self.palette_.dim)

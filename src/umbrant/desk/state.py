@@ -17,10 +17,12 @@ from umbrant.desk.loader import Loaded, Loader
 from umbrant.desk.roller import Roller
 from umbrant.desk.tape_window import TapeWindow
 from umbrant.desk.visits import place_for_takes
-from umbrant.model.documents import Behavior, Member, Project, Row, Scenario
+from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
 from umbrant.model.folder import save_project
 from umbrant.model.problems import Problem
+from umbrant.model.staging import Member, Scenario
 from umbrant.reasons.minds import Lead
 from umbrant.reasons.why import Explainer
 from umbrant.rolling.roll import Order
@@ -98,7 +100,7 @@ class Desk(QObject):
     def member(self) -> Member | None:
         """The one of the cast that is looked at."""
         scenario = self.scenario
-        return next((each for each in scenario.cast if each.name == self.agent), None) if scenario else None
+        return next((each for each in scenario.players if each.name == self.agent), None) if scenario else None
 
     @property
     def behavior(self) -> Behavior | None:
@@ -311,7 +313,7 @@ class Desk(QObject):
 
     def _first_agent(self) -> str:
         scenario = self.scenario
-        cast = scenario.cast if scenario else ()
+        cast = scenario.players if scenario else ()
         thinking = [member.name for member in cast if member.behavior]
         return next(iter(thinking), cast[0].name if cast else "")
 

@@ -1,32 +1,26 @@
 """From what an author put into a chip to what a node's function is given."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Catalog, Param, ParamType
-from umbrant.catalog.language.ask import Asker
+from umbrant.catalog.language.ask import Asker, formula_of
 from umbrant.catalog.language.check import bound_args, faults
 from umbrant.catalog.language.tree import Ask, KeyName, Number, Text, parse
-from umbrant.catalog.work import Reading
+from umbrant.catalog.work import Reading, Unbound
 from umbrant.catalog.world import Me
+from umbrant.engine.guarded import called, nonsense
 from umbrant.engine.recorder import Recorder
-from umbrant.model.documents import Key
+from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyRef, Literal, ParamValue, PlaceRef, Point, Spread, value_text
+from umbrant.model.whole import Frame
 
 Binder = Callable[[], Any]
 """Gives an argument its value. Called each time a row is entered; raises Unbound where there is none."""
 
 TARGETS = (ParamType.PLACE, ParamType.AGENT, ParamType.PROP)
-
-
-class Unbound(Exception):  # noqa: N818  (it is an answer, with its reason, rather than an error)
-    """A chip has no value now. Raised by binders, and turned into the failure of their row; never seen outside."""
-
-    def __init__(self, reason: Cause) -> None:
-        super().__init__(reason.kind)
-        self.reason = reason
 
 
 @dataclass(frozen=True)
@@ -78,14 +72,15 @@ class KeyTarget:
 
     me: Me
     label: str
+    actual: str
 
     @property
     def name(self) -> str | None:
-        value = self.me.board.get(self.label)
+        value = self.me.board.get(self.actual)
         return value if isinstance(value, str) else None
 
     def at(self) -> Point | Cause:
-        value = self.me.board.get(self.label)
+        value = self.me.board.get(self.actual)
         if value is None:
             return cause("not_set", key=self.label)
         return NamedTarget(self.me, value).at() if isinstance(value, str) else value  # type: ignore[return-value]
@@ -121,33 +116,73 @@ class RecordedQuestion:
         return answer
 
 
+class LiveFormula:
+    """A formula of one row, which gives a number."""
+
+    def __init__(self, value: Callable[[], Literal | None]) -> None:
+        self._value = value
+
+    def value(self) -> float | None:
+        """Work it out now; None where something in it is unknown. Yes counts 1 and no 0."""
+        got = self._value()
+        return float(got) if isinstance(got, int | float) else None
+
+
 @dataclass(frozen=True)
 class Scope:
-    """All that binding needs to know of one agent. Also where its conditions get their values from."""
+    """All that binding needs to know of one agent and of the frame that a row belongs to.
+
+    Also where its conditions get their values from.
+    """
 
     me: Me
-    keys: dict[str, Key]
+    frame: Frame
     catalog: Catalog
     recorder: Recorder
+    limit_s: float = 2.0
+    """How long a project's own code may take before it counts as hung."""
+
+    @property
+    def keys(self) -> Mapping[str, Key]:
+        """The keys by the names that the rows of the frame use."""
+        return self.frame.keys
 
     def key(self, name: str) -> Callable[[], Literal | None]:
         """A function that gives a key's value."""
-        board = self.me.board
-        return lambda: board.get(name)
+        board, actual = self.me.board, self.frame.actual.get(name, name)
+        return lambda: board.get(actual)
+
+    def formula(self, text: str) -> Callable[[], Literal | None]:
+        """What works out a formula. Raises Unbound if it makes no sense with these keys."""
+        found = faults(text, self.keys, self.catalog, wants=None)
+        if found:
+            raise Unbound(cause("bad_condition", message=found[0].message.rstrip(".")))
+        return formula_of(parse(text), self)
+
+    def formula_or_unknown(self, text: str) -> Callable[[], Literal | None]:
+        """What works out a formula; always nothing where it makes no sense with these keys."""
+        try:
+            return self.formula(text)
+        except Unbound:
+            return lambda: None
 
     def sense(self, ask: Ask) -> Callable[[], Reading]:
         """A function that asks a sense."""
         kind = self.catalog.kinds[ask.sense]
         args = {name: self._sense_arg(kind.param(name), tree) for name, tree in bound_args(ask, kind).items()}
-        me, run = self.me, kind.run
+        me, run, limit_s = self.me, kind.run, self.limit_s
 
         def read() -> Reading:
             try:
                 given = {name: binder() for name, binder in args.items()}
+                value = called(kind, limit_s, lambda: run(me, **given))
             except Unbound as unbound:
                 return Reading(None, None, unbound.reason)
-            value = run(me, **given)
-            return value if isinstance(value, Reading) else Reading(value)
+            if isinstance(value, Reading):
+                return value
+            if kind.own and not isinstance(value, bool | int | float | str | None):
+                return Reading(None, None, nonsense(kind, value))
+            return Reading(value)
 
         return read
 
@@ -165,6 +200,12 @@ class Scope:
         if param.type is ParamType.CONDITION:
             question = self.question(str(value), row_id, part)
             return lambda: question
+        if param.type is ParamType.FORMULA:
+            formula = LiveFormula(self.formula(str(value)))
+            return lambda: formula
+        if param.type is ParamType.STATE:
+            state = self.row_id(str(value)) if value else ""
+            return lambda: state
         if param.type in TARGETS:
             target = self._target(value)
             return lambda: target
@@ -176,17 +217,22 @@ class Scope:
         key = self.keys.get(name)
         if key is None or key.type not in param.keys:
             raise Unbound(cause("unfilled", param=param.label))
+        actual = self.frame.actual.get(name, name)
         if param.type is ParamType.KEY:
-            slot = BoundKey(self.me, name)
+            slot = BoundKey(self.me, actual)
             return lambda: slot
         if param.type in TARGETS:
-            target = KeyTarget(self.me, name)
+            target = KeyTarget(self.me, name, actual)
             return lambda: target
-        return self._value_of_key(name)
+        return self._value_of_key(name, actual)
 
-    def _value_of_key(self, name: str) -> Binder:
+    def row_id(self, own: str) -> str:
+        """The id under which a row of the frame's behavior runs."""
+        return f"{self.frame.path}/{own}" if self.frame.path else own
+
+    def _value_of_key(self, name: str, actual: str) -> Binder:
         def value() -> Literal:
-            got = self.me.board.get(name)
+            got = self.me.board.get(actual)
             if got is None:
                 raise Unbound(cause("not_set", key=name))
             return got

@@ -5,8 +5,11 @@ from typing import Protocol
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.ask import Found
-from umbrant.catalog.work import Progress, Status
+from umbrant.catalog.work import Gauge, Progress, Status
 from umbrant.model.values import Literal
+
+WORLD = "*"
+"""The board of the keys that all agents share."""
 
 
 class Recorder(Protocol):
@@ -30,8 +33,17 @@ class Recorder(Protocol):
     def progress(self, row_id: str, progress: Progress) -> None:
         """A running action said how far it is."""
 
-    def wrote(self, key: str, value: Literal | None, row_id: str, part: str) -> None:
-        """A key got another value. `row_id` is empty for values set before the first tick."""
+    def gauged(self, row_id: str, part: str, gauge: Gauge) -> None:
+        """A part of a row noted a number it goes by."""
+
+    def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
+        """A key got another value. `row_id` is empty for values set before the first tick.
+
+        `board` is empty for the agent's own keys, WORLD, or the name of the group that shares the key.
+        """
+
+    def heard(self, event: str, sender: str) -> None:
+        """An event came to the agent's ears. `sender` is who raised it, empty for the scenario or the author."""
 
 
 class Unrecorded:
@@ -42,4 +54,6 @@ class Unrecorded:
     def refused(self, row_id: str, part: str, cause: Cause) -> None: ...
     def sensed(self, row_id: str, part: str, found: Sequence[Found | None]) -> None: ...
     def progress(self, row_id: str, progress: Progress) -> None: ...
-    def wrote(self, key: str, value: Literal | None, row_id: str, part: str) -> None: ...
+    def gauged(self, row_id: str, part: str, gauge: Gauge) -> None: ...
+    def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None: ...
+    def heard(self, event: str, sender: str) -> None: ...

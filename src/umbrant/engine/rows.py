@@ -1,96 +1,30 @@
 """A row at work: how it is entered, kept up and left, exactly once for each time it is entered."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import Family, Kind
-from umbrant.catalog.work import Gate, Progress, Status, Work
+from umbrant.catalog.work import Gate, Gauge, Measured, Renewed, Status, Unbound, Weighted, Work
 from umbrant.catalog.world import Me, Question
-from umbrant.engine.binding import Binder, Unbound
-from umbrant.engine.board import Board
 from umbrant.engine.recorder import Recorder
-from umbrant.model.documents import Watch
+from umbrant.model.behaviors import Upkeep, Watch
 from umbrant.model.edits import ROW
 
 
-class Leaf:
-    """An action or a condition: calls its kind's function, and goes on with it as long as it yields."""
-
-    def __init__(
-        self, kind: Kind, binders: dict[str, Binder], board: Board, recorder: Recorder, row_id: str, part: str = ROW
-    ) -> None:
-        self.kind = kind
-        self.cause: Cause | None = None
-        self._binders = binders
-        self._board = board
-        self._recorder = recorder
-        self._writer = (row_id, part)
-        self._steps: object = None
-
-    def start(self, me: Me) -> None:
-        self._steps = None
-        self.cause = None
-
-    def tick(self, me: Me) -> Status:
-        self._board.writer = self._writer
-        if self._steps is None:
-            try:
-                args = {name: binder() for name, binder in self._binders.items()}
-            except Unbound as unbound:
-                self.cause = unbound.reason
-                return Status.FAILURE
-            result = self.kind.run(me, **args)
-            if not self.kind.takes_time:
-                return self._ended(result)
-            self._steps = result
-        return self._step()
-
-    def stop(self, me: Me) -> None:
-        if self._steps is not None:
-            self._steps.close()  # type: ignore[attr-defined]
-            self._steps = None
-
-    def _step(self) -> Status:
-        try:
-            progress = next(self._steps)  # type: ignore[call-overload]
-        except StopIteration as stop:
-            self._steps = None
-            return self._ended(stop.value)
-        if isinstance(progress, Progress):
-            self._recorder.progress(self._writer[0], progress)
-        return Status.RUNNING
-
-    def _ended(self, result: bool | Cause | None) -> Status:
-        if isinstance(result, Cause):
-            self.cause = result
-            return Status.FAILURE
-        if result is False:
-            self.cause = cause("condition") if self.kind.family is Family.CONDITION else None
-            return Status.FAILURE
-        return Status.SUCCESS
-
-
-class Broken:
-    """Stands for work that cannot run: it fails at once and says why."""
-
-    def __init__(self, reason: Cause) -> None:
-        self.cause: Cause | None = reason
-
-    def start(self, me: Me) -> None: ...
-    def stop(self, me: Me) -> None: ...
-
-    def tick(self, me: Me) -> Status:
-        return Status.FAILURE
-
-
 class Chore:
-    """A row's upkeep: done when the row is entered, and then every so many seconds while it is active."""
+    """A row's upkeep: done when the row is entered, and then every so many seconds while it is active.
 
-    def __init__(self, work: Work, every_s: float, part: str) -> None:
+    With a give, each stretch is drawn from so much less to so much more.
+    """
+
+    def __init__(self, work: Work, upkeep: Upkeep, row_id: str, part: str, recorder: Recorder) -> None:
         self.work = work
         self.part = part
-        self._every_s = every_s
+        self._upkeep = upkeep
+        self._row_id = row_id
+        self._recorder = recorder
         self._due_s = 0.0
+        self._times = 0
 
     def entered(self, now_s: float) -> None:
         self._due_s = now_s
@@ -100,9 +34,56 @@ class Chore:
         now_s = me.world.now_s
         if now_s < self._due_s - 1e-9:
             return None
-        self._due_s += self._every_s
+        give_s = self._upkeep.give_s
+        self._due_s += self._upkeep.every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
+        self._times += 1
+        self._recorder.gauged(self._row_id, self.part, Gauge(Measured.COUNT, float(self._times)))
         self.work.start(me)
         return self.work.cause if self.work.tick(me) is Status.FAILURE else None
+
+
+class InOrder:
+    """The work of a state or an option: its rows one after the other. It goes on running when they are done.
+
+    `ended` says how they ended; None while they run. Without rows it has ended from the start.
+    """
+
+    def __init__(self, rows: Sequence["LiveRow"]) -> None:
+        self.rows = rows
+        self.ended: Status | None = None
+        self.cause: Cause | None = None
+        self._at = 0
+
+    def start(self, me: Me) -> None:
+        self._at, self.cause = 0, None
+        self.ended = None if self.rows else Status.SUCCESS
+
+    def tick(self, me: Me) -> Status:
+        while self.ended is None:
+            row = self.rows[self._at]
+            status = row.visit(me)
+            if status is Status.RUNNING:
+                break
+            self._at += 1
+            if status is Status.FAILURE:
+                self.ended, self.cause = status, cause("child", row=row.id)
+            elif self._at == len(self.rows):
+                self.ended = status
+        return Status.RUNNING
+
+    def stop(self, me: Me) -> None: ...
+
+
+@dataclass(frozen=True)
+class Wrapping:
+    """What the decorators of a row come to besides the work they wrap."""
+
+    gates: Sequence[Gate] = ()
+    renewed: Sequence[Renewed] = ()
+    weighted: Weighted | None = None
+
+
+NOTHING_AROUND = Wrapping()
 
 
 class LiveRow:
@@ -116,59 +97,72 @@ class LiveRow:
         *,
         guard: Question | None = None,
         watch: Watch = Watch.ON_ENTRY,
-        gates: Sequence[Gate] = (),
+        wrapping: Wrapping = NOTHING_AROUND,
         chores: Sequence[Chore] = (),
         children: Sequence["LiveRow"] = (),
     ) -> None:
         self.id = row_id
         self.cause: Cause | None = None
         self.active = False
-        self._work = work
+        self.work = work
         self._recorder = recorder
         self._guard = guard
         self._watches_running = guard is not None and watch.while_running
         self._watches_over = guard is not None and watch.take_over
-        self._gates = gates
+        self._wrapping = wrapping
         self._chores = chores
         self._children = children
         self._was_open = False
         self._just_asked = False
 
+    @property
+    def weight(self) -> float:
+        """Its weight among its siblings. Raises Unbound."""
+        return self._wrapping.weighted.weight() if self._wrapping.weighted else 1.0
+
     def visit(self, me: Me) -> Status:
         """Enter the row if it may be entered, or resume it. A refusal is FAILURE."""
         if not self.active:
-            if not self._opens(me):
+            if not self.opens(me):
                 return Status.FAILURE
-            self._enter(me)
+            failed = self.enter(me)
+            if failed:
+                self.leave(me, Status.FAILURE, failed)
+                return Status.FAILURE
         elif self._watches_running and self._guard is not None and not self._guard.ask():
             self.halt(me, cause("guard_ended"))
             self._was_open = False
             return Status.FAILURE
         for chore in self._chores:
-            failed = chore.do(me)
-            if failed:
-                self._recorder.refused(self.id, chore.part, failed)
-        status = self._work.tick(me)
+            reason = chore.do(me)
+            if reason:
+                self._recorder.refused(self.id, chore.part, reason)
+        try:
+            status = self.work.tick(me)
+        except Unbound as unbound:
+            self.work.stop(me)
+            self.leave(me, Status.FAILURE, unbound.reason)
+            return Status.FAILURE
         if status is not Status.RUNNING:
-            self._leave(me, status, self._work.cause if status is Status.FAILURE else None)
+            self.leave(me, status, self.work.cause if status is Status.FAILURE else None)
         return status
 
     def halt(self, me: Me, reason: Cause) -> None:
         """Stop the row and all that is active in it, the innermost first."""
         if self.active:
-            self._work.stop(me)
-            self._leave(me, None, reason)
+            self.work.stop(me)
+            self.leave(me, None, reason)
 
     def wants_over(self, me: Me) -> bool:
         """Whether it watches for a take-over and its chance has just come: it may be entered, and could not before."""
         if not self._watches_over:
             return False
         before = self._was_open
-        opened = self._opens(me)
+        opened = self.opens(me)
         self._just_asked = opened and not before
         return self._just_asked
 
-    def _opens(self, me: Me) -> bool:
+    def opens(self, me: Me) -> bool:
         """Whether the guard and the gates let the row be entered now; a refusal is recorded."""
         if self._just_asked:
             self._just_asked = False
@@ -179,25 +173,41 @@ class LiveRow:
             self._recorder.refused(self.id, ROW, self.cause)
         return self._was_open
 
-    def _refusal(self, me: Me) -> Cause | None:
-        if self._guard is not None and not self._guard.ask():
-            return cause("guard")
-        for gate in self._gates:
-            reason = gate.refusal(me)
-            if reason is not None:
-                return reason
-        return None
-
-    def _enter(self, me: Me) -> None:
+    def enter(self, me: Me) -> Cause | None:
+        """Begin, without asking. Returns why it could not, if so; it is active all the same."""
         self.active = True
         self._recorder.entered(self.id)
         for chore in self._chores:
             chore.entered(me.world.now_s)
-        self._work.start(me)
+        for child in self._children:
+            child.renew()
+        try:
+            self.work.start(me)
+        except Unbound as unbound:
+            return unbound.reason
+        return None
 
-    def _leave(self, me: Me, status: Status | None, reason: Cause | None) -> None:
+    def leave(self, me: Me, status: Status | None, reason: Cause | None) -> None:
+        """End, after what is still active in it has been stopped."""
         for child in self._children:
             child.halt(me, cause("parent_left", row=self.id))
         self.active = False
         self.cause = reason
         self._recorder.left(self.id, status, reason)
+
+    def renew(self) -> None:
+        """The row around it has been entered."""
+        for part in self._wrapping.renewed:
+            part.renew()
+
+    def _refusal(self, me: Me) -> Cause | None:
+        if self._guard is not None and not self._guard.ask():
+            return cause("guard")
+        try:
+            for gate in self._wrapping.gates:
+                reason = gate.refusal(me)
+                if reason is not None:
+                    return reason
+        except Unbound as unbound:
+            return unbound.reason
+        return None

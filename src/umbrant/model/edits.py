@@ -9,7 +9,9 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import TypeVar
 
-from umbrant.model.documents import Behavior, Decorator, Guard, Key, Project, Row, Scenario, Upkeep, WalkPoint, Watch
+from umbrant.model.behaviors import Behavior, Decorator, Guard, Key, Row, Upkeep, Watch
+from umbrant.model.documents import Project
+from umbrant.model.staging import Scenario, WalkPoint
 from umbrant.model.values import ParamValue, Point
 
 ROW = ""
@@ -58,10 +60,8 @@ def fresh_id(behavior: Behavior) -> str:
 
 def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Project:
     """The project with these rows in the named behavior."""
-    changed = tuple(
-        each.model_copy(update={"rows": tuple(rows)}) if each.name == name else each for each in project.behaviors
-    )
-    return project.model_copy(update={"behaviors": tuple(_fresh(each) for each in changed)})
+    changed = tuple(_in_order(each.with_rows(rows)) if each.name == name else each for each in project.behaviors)
+    return project.model_copy(update={"behaviors": changed})
 
 
 def change_row(project: Project, behavior: str, row_id: str, change: Callable[[Row], Row]) -> Project:
@@ -211,7 +211,7 @@ def declare_key(project: Project, board: str, key: Key) -> Project:
         if each.name == board:
             kept = tuple(key if old.name == key.name else old for old in each.keys)
             keys = kept if key.name in each.by_name else (*each.keys, key)
-            each = type(each)(name=each.name, title=each.title, keys=keys)
+            each = each.model_copy(update={"keys": keys})
         boards.append(each)
     return project.model_copy(update={"blackboards": tuple(boards)})
 
@@ -267,16 +267,12 @@ def _last_within(behavior: Behavior, row_id: str) -> Row:
     return [row for row in behavior.rows if row.id in inside][-1]
 
 
-def _fresh(behavior: Behavior) -> Behavior:
-    """The behavior with its rows in the order in which the outline is read, and nothing remembered of older rows."""
-    bare = Behavior.model_construct(
-        name=behavior.name, title=behavior.title, blackboard=behavior.blackboard, rows=behavior.rows
-    )
-    order = list(bare.outline.number)
-    if order == [row.id for row in bare.rows]:
-        return bare
-    rows = tuple(bare.by_id[row_id] for row_id in order)
-    return Behavior.model_construct(name=bare.name, title=bare.title, blackboard=bare.blackboard, rows=rows)
+def _in_order(behavior: Behavior) -> Behavior:
+    """The behavior with its rows in the order in which the outline is read."""
+    order = list(behavior.outline.number)
+    if order == [row.id for row in behavior.rows]:
+        return behavior
+    return behavior.with_rows(behavior.by_id[row_id] for row_id in order)
 
 
 def _changed(args: dict[str, ParamValue], name: str, value: ParamValue | None) -> dict[str, ParamValue]:

@@ -10,12 +10,14 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from umbrant.model.documents import Behavior, Blackboard, Cover, Project, Scenario, Stage
+from umbrant.model.behaviors import Behavior, Blackboard, EventList, NodeFile
+from umbrant.model.documents import Cover, Project
 from umbrant.model.outline import Outline, OutlineError
 from umbrant.model.problems import Problem, ProjectError
+from umbrant.model.staging import Scenario, Stage
 from umbrant.model.values import Document
 
-COVER_FILE = "project.json"
+COVER_FILE, EVENTS_FILE, NODES = "project.json", "events.json", "nodes"
 
 FOLDERS: dict[str, type[Behavior] | type[Blackboard] | type[Stage] | type[Scenario]] = {
     "behaviors": Behavior,
@@ -36,7 +38,9 @@ def read_project(folder: Path) -> Project:
     texts: dict[str, str] = {}
     names = [
         COVER_FILE,
+        *([EVENTS_FILE] if (folder / EVENTS_FILE).exists() else []),
         *(f"{place}/{path.name}" for place in FOLDERS for path in sorted((folder / place).glob("*.json"))),
+        *(f"{NODES}/{path.name}" for path in sorted((folder / NODES).glob("*.py"))),
     ]
     for name in names:
         text = _text_of(folder, name, problems)
@@ -52,11 +56,17 @@ def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Proj
     """
     problems = list(unread)
     cover: Cover | None = None
+    events: EventList | None = None
+    nodes: list[NodeFile] = []
     found: dict[str, list[Any]] = {place: [] for place in FOLDERS}
     for name, text in texts.items():
         place, _, file = name.rpartition("/")
         if name == COVER_FILE:
             cover = _document(name, text, Cover, {}, problems)
+        elif name == EVENTS_FILE:
+            events = _document(name, text, EventList, {}, problems)
+        elif place == NODES:
+            nodes.append(NodeFile(name=file, text=text))
         elif place in FOLDERS:
             document = _document(name, text, FOLDERS[place], {"name": Path(file).stem}, problems)
             if document is not None:
@@ -69,15 +79,21 @@ def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Proj
         blackboards=tuple(found["blackboards"]),
         stages=tuple(found["stages"]),
         scenarios=tuple(found["scenarios"]),
+        event_list=events or EventList(),
+        nodes=tuple(nodes),
     )
 
 
 def document_texts(project: Project) -> dict[str, str]:
     """The project's files: path within the folder and text."""
     texts = {COVER_FILE: document_text(project.cover)}
+    if project.event_list.events:
+        texts[EVENTS_FILE] = document_text(project.event_list)
     for place in FOLDERS:
         for document in getattr(project, place):
             texts[f"{place}/{document.name}.json"] = document_text(document)
+    for file in project.nodes:
+        texts[f"{NODES}/{file.name}"] = file.text
     return texts
 
 
@@ -100,13 +116,13 @@ def save_project(project: Project, folder: Path) -> None:
     texts = document_texts(project)
     try:
         for name, text in texts.items():
-            path = folder / name
-            if not path.exists() or path.read_text(encoding="utf-8") != text:
-                write_whole(path, text)
+            _put(folder / name, text, keep=name.startswith(f"{NODES}/"))
         for place in FOLDERS:
             for path in sorted((folder / place).glob("*.json")):
                 if f"{place}/{path.name}" not in texts:
                     path.unlink()
+        if EVENTS_FILE not in texts:
+            (folder / EVENTS_FILE).unlink(missing_ok=True)
     except OSError as error:
         where = error.filename or folder
         raise ProjectError(
@@ -119,6 +135,12 @@ def save_project(project: Project, folder: Path) -> None:
                 )
             ]
         ) from error
+
+
+def _put(path: Path, text: str, *, keep: bool) -> None:
+    """Write a file that is not there yet or differs. `keep` leaves one that is there: it is written elsewhere."""
+    if not path.exists() or (not keep and path.read_text(encoding="utf-8") != text):
+        write_whole(path, text)
 
 
 def write_whole(path: Path, text: str) -> None:

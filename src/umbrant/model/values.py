@@ -1,6 +1,8 @@
 """The values an author can write into a chip, a key or a stage, and how each is said in a sentence."""
 
+from collections.abc import Iterable, Mapping
 from enum import StrEnum
+from typing import Any, Protocol, Self, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -12,6 +14,13 @@ class Document(BaseModel):
     """The base of all that is written to a project's files: frozen, and strict about names it does not know."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True, allow_inf_nan=False)
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        """A copy with other values; what was worked out and kept for the old ones (cached properties) is not copied."""
+        copied = super().model_copy(update=update, deep=deep)
+        for name in [name for name in copied.__dict__ if name not in type(self).model_fields]:
+            del copied.__dict__[name]
+        return copied
 
 
 class KeyType(StrEnum):
@@ -44,10 +53,44 @@ class Spread(Document):
     give: float = Field(ge=0)
 
 
+class Shape(StrEnum):
+    """The families of response curves."""
+
+    LINEAR = "linear"
+    POWER = "power"
+    LOGISTIC = "logistic"
+    LOGIT = "logit"
+    BELL = "bell"
+    STEP = "step"
+    POINTS = "points"
+
+
+class Curve(Document):
+    """A response curve: how much an input is worth, from 0 to 1. `catalog.curves` says what each shape does.
+
+    The input's place in its range, from 0 to 1, is what `middle`, `width` and the first number of each of `points`
+    are told in; `threshold` is told in the input's own unit.
+    """
+
+    shape: Shape
+    flipped: bool = False
+    low: float = Field(default=0.0, ge=0, le=1)
+    """What a linear or power curve is worth at the start of the range."""
+    high: float = Field(default=1.0, ge=0, le=1)
+    """What it is worth at the end of the range."""
+    exponent: float = Field(default=2.0, gt=0, le=20)
+    middle: float = Field(default=0.5, ge=0, le=1)
+    steepness: float = Field(default=10.0, gt=0, le=200)
+    width: float = Field(default=0.2, gt=0, le=2)
+    sign: str = Field(default=">=", pattern="^(<|<=|>|>=|==|!=)$")
+    threshold: float = 0.0
+    points: tuple[Point, ...] = ()
+
+
 Literal = bool | float | str | Point
 """What a key can hold, besides nothing at all (None)."""
 
-ParamValue = bool | float | str | Point | KeyRef | PlaceRef | Spread
+ParamValue = bool | float | str | Point | KeyRef | PlaceRef | Spread | Curve
 """What a chip can hold."""
 
 
@@ -71,7 +114,25 @@ def value_text(value: ParamValue | None, unit: str = "") -> str:
             return f"{number_text(mid)}{after} ± {number_text(give)}"
         case KeyRef(key=name) | PlaceRef(place=name):
             return name
+        case Curve(shape=shape, flipped=flipped):
+            return f"{shape}, flipped" if flipped else str(shape)
         case (x, y):
             return f"({x:.1f}, {y:.1f})"
         case _:
             return str(value)
+
+
+class _Named(Protocol):
+    @property
+    def name(self) -> str: ...
+
+
+Named = TypeVar("Named", bound=_Named)
+
+
+def named(documents: Iterable[Named], name: str) -> Named:
+    """The one document with this name. Raises KeyError with the name."""
+    for document in documents:
+        if document.name == name:
+            return document
+    raise KeyError(name)

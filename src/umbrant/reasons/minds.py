@@ -5,7 +5,7 @@ What leads at a tick is the child of the first chooser from the root that has mo
 
 from dataclasses import dataclass
 
-from umbrant.model.documents import Behavior
+from umbrant.model.behaviors import Behavior
 from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord
 

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Catalog, Family, Kind, ParamType
-from umbrant.model.documents import Behavior, Row
+from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import GUARD, ROW
 from umbrant.model.values import value_text
 from umbrant.reasons.asked import Asked, asked_of

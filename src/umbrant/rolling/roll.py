@@ -5,10 +5,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.causes import cause
 from umbrant.catalog.declare import Catalog
-from umbrant.engine.runner import Runner
-from umbrant.model.documents import Project, Scenario
+from umbrant.engine.runner import Cast, Common, Runner
+from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts
+from umbrant.model.staging import Scenario
+from umbrant.rolling.cues import CuePlayer
 from umbrant.stage.world import StageWorld
 from umbrant.take.header import Header
 from umbrant.take.writer import TakeWriter
@@ -39,42 +42,61 @@ def roll(order: Order, *, should_stop: Callable[[], bool] = never, catalog: Cata
 
     Raises TakeError where it cannot be written and RollStopped when `should_stop`, asked at every tick, says so.
     """
-    scenario = _played(order)
-    header = Header(
+    scenario = played(order)
+    with TakeWriter(order.path, header_of(order.project, scenario)) as writer:
+        play = Play(order.project, scenario, writer, catalog)
+        for tick in range(scenario.tick_count):
+            if should_stop():
+                raise RollStopped(f"stopped at tick {tick} of {scenario.tick_count}")
+            play.tick(tick)
+    return order.path
+
+
+class Play:
+    """A scenario being played into a take, one tick after the other."""
+
+    def __init__(self, project: Project, scenario: Scenario, writer: TakeWriter, catalog: Catalog) -> None:
+        self.world = StageWorld(project.stage(scenario.stage), scenario, writer)
+        self.common = Common(project, catalog, scenario.seed)
+        self.cues = CuePlayer(scenario.cues, self.common, self.world, writer)
+        self._writer = writer
+        self._cast = Cast.of(self.common, scenario.players, self.world, writer.agent)
+
+    def tick(self, tick: int) -> None:
+        """Play one tick: cues, then each agent's decisions in the order of the cast, then what the bodies do."""
+        self._writer.tick = tick
+        self.world.begin(tick)
+        self.cues.tick()
+        self.common.begin(self.world.now_s)
+        for body in self.world.cast.values():
+            self._writer.pose(body.name, body.place if body.here else None, body.heading_deg)
+        for prop in self.world.all_props.values():
+            self._writer.prop(prop.name, prop.level if prop.here else None, prop.place, prop.carrier)
+        for runner in self._cast.runners:
+            self._decide(runner)
+        self.world.finish()
+        self._writer.tick_done()
+
+    def _decide(self, runner: Runner) -> None:
+        if self.world.cast[runner.name].here:
+            runner.tick()
+        else:
+            runner.stop(cause("off_stage"))
+
+
+def header_of(project: Project, scenario: Scenario) -> Header:
+    """What a take of a scenario says of itself."""
+    return Header(
         scenario=scenario.name,
         seed=scenario.seed,
         ticks=scenario.tick_count,
         ticks_per_s=scenario.ticks_per_s,
-        documents=document_texts(order.project),
+        documents=document_texts(project),
     )
-    with TakeWriter(order.path, header) as writer:
-        world = StageWorld(order.project.stage(scenario.stage), scenario, writer)
-        runners = [
-            Runner(order.project, member, world, writer.agent(member.name), seed=scenario.seed, catalog=catalog)
-            for member in scenario.cast
-            if member.behavior is not None
-        ]
-        for tick in range(scenario.tick_count):
-            if should_stop():
-                raise RollStopped(f"stopped at tick {tick} of {scenario.tick_count}")
-            _play_tick(tick, world, runners, writer)
-    return order.path
 
 
-def _play_tick(tick: int, world: StageWorld, runners: list[Runner], writer: TakeWriter) -> None:
-    writer.tick = tick
-    world.begin(tick)
-    for body in world.bodies.values():
-        writer.pose(body.name, body.place, body.heading_deg)
-    for prop in world.all_props:
-        writer.level(prop.name, prop.level)
-    for runner in runners:
-        runner.tick()
-    world.finish()
-    writer.tick_done()
-
-
-def _played(order: Order) -> Scenario:
+def played(order: Order) -> Scenario:
+    """The scenario as it is to be played."""
     scenario = order.project.scenario(order.scenario)
     changed: dict[str, object] = {}
     if order.seed is not None:

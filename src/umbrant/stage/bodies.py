@@ -4,9 +4,21 @@ import math
 from dataclasses import dataclass, field
 
 from umbrant.catalog.geometry import heading_to, to_grid, turn_between
-from umbrant.model.documents import Member
-from umbrant.model.documents import Prop as PropDocument
+from umbrant.model.staging import Member, Stat
+from umbrant.model.staging import Prop as PropDocument
 from umbrant.model.values import Point
+
+
+@dataclass
+class StageStat:
+    """One of the numbers of a body."""
+
+    value: float
+    document: Stat
+
+    def add(self, by: float) -> None:
+        """Change it, within its bounds."""
+        self.value = to_grid(min(self.document.high, max(self.document.low, self.value + by)))
 
 
 @dataclass
@@ -22,6 +34,15 @@ class StageBody:
     turn_deg_s: float
     sight_m: float
     cone_deg: float
+    hearing_m: float = 15.0
+    flies: bool = False
+    group: str | None = None
+    here: bool = True
+    """Whether it is on the stage."""
+    carries: str | None = None
+    stats: dict[str, StageStat] = field(default_factory=dict)
+    push: Point = (0.0, 0.0)
+    """How a hand pushes it, in metres per second."""
     corners: list[Point] = field(default_factory=list)
     """The way it is on: the corners still ahead."""
     goal: Point | None = None
@@ -43,7 +64,29 @@ class StageBody:
             body.turn_deg_s,
             body.sight_m,
             body.cone_deg,
+            body.hearing_m,
+            body.flies,
+            member.group,
+            not member.waits,
+            stats={name: StageStat(stat.value, stat) for name, stat in body.stats.items()},
         )
+
+    def stat(self, name: str) -> float | None:
+        """How it stands with one of its numbers."""
+        return self.stats[name].value if name in self.stats else None
+
+    def change_stat(self, name: str, by: float) -> float | None:
+        """Add to one of its numbers, within its bounds."""
+        if name not in self.stats:
+            return None
+        self.stats[name].add(by)
+        return self.stats[name].value
+
+    def live(self, tick_s: float) -> None:
+        """Let one tick go by for its numbers."""
+        for stat in self.stats.values():
+            if stat.document.per_s:
+                stat.add(stat.document.per_s * tick_s)
 
     def turn(self, wanted_deg: float, tick_s: float) -> float:
         """Turn towards a heading as far as one tick allows; returns the degrees still to go."""
@@ -80,6 +123,8 @@ class StageProp:
     place: Point
     level: float
     drain_per_s: float
+    carrier: str | None = None
+    here: bool = True
 
     @classmethod
     def of(cls, document: PropDocument) -> "StageProp":

@@ -14,7 +14,7 @@ from scipy.sparse.csgraph import dijkstra
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.geometry import length_m, to_grid
 from umbrant.catalog.world import Way
-from umbrant.model.documents import Blocks, Stage
+from umbrant.model.staging import Blocks, Stage
 from umbrant.model.values import Point
 
 SLACK_M = 0.002
@@ -110,9 +110,28 @@ class Ground:
         return [*(_as_point(graph.corners[corner]) for corner in reversed(passed)), end]
 
 
+def ground_of(stage: Stage, radius_m: float, flies: bool = False) -> Ground:
+    """The walkable ground of a stage; of one who flies all of it."""
+    return _kept_ground(_Named(stage), radius_m, flies)
+
+
+@dataclass(frozen=True)
+class _Named:
+    """A stage as a key that is hashed once: hashing every corner anew at each question takes longer than the answer."""
+
+    stage: Stage
+
+    def __hash__(self) -> int:
+        return hash((self.stage.name, self.stage.width_m, self.stage.height_m))
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Named) and (self.stage is other.stage or self.stage == other.stage)
+
+
 @lru_cache(maxsize=16)
-def ground_of(stage: Stage, radius_m: float) -> Ground:
-    """The walkable ground of a stage. Kept, for the same stage is played over and over while its behaviors change."""
+def _kept_ground(named: _Named, radius_m: float, flies: bool) -> Ground:
+    """Kept, for the same stage is played over and over while its behaviors change."""
+    stage = named.stage.model_copy(update={"areas": ()}) if flies else named.stage
     return Ground(stage, radius_m)
 
 
@@ -135,6 +154,24 @@ class Sightlines:
             return self._names[int(met[0])]
         distances = shapely.distance(shapely.intersection(self._shapes[met], line), shapely.Point(start))
         return self._names[int(met[int(np.argmin(distances))])]
+
+
+class Zones:
+    """The areas of a stage as zones: which of them a point lies in."""
+
+    def __init__(self, stage: Stage) -> None:
+        self._names = [area.name for area in stage.areas]
+        self._shapes = np.array(
+            [shapely.make_valid(shapely.Polygon(area.corners)) for area in stage.areas], dtype=object
+        )
+        shapely.prepare(self._shapes)
+
+    def at(self, place: Point) -> list[str]:
+        """The names of the areas that a point lies in or at the edge of, in the order of the stage."""
+        if not self._names:
+            return []
+        met = np.flatnonzero(shapely.intersects_xy(self._shapes, place[0], place[1]))
+        return [self._names[int(index)] for index in met]
 
 
 def why_off(ground: Ground, place: Point) -> Cause | None:

@@ -6,7 +6,7 @@ from itertools import pairwise
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.geometry import distance_m, heading_to, to_grid
-from umbrant.model.documents import Member
+from umbrant.model.staging import Member
 from umbrant.model.values import Point
 from umbrant.stage.ground import Ground
 

@@ -1,19 +1,21 @@
-"""The stage at work: bodies move along their ways, puppets follow their walks, props drain."""
+"""The stage at work: bodies go their ways, puppets follow their walks or a hand, props drain and are carried."""
 
 from collections.abc import Sequence
 from typing import Protocol
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.geometry import distance_m, length_m
-from umbrant.catalog.world import BodyView, PropView, Sight, Way
-from umbrant.model.documents import Member, Scenario, Stage
+from umbrant.catalog.geometry import distance_m, heading_to, length_m, to_grid
+from umbrant.catalog.world import BodyView, Noise, PropView, Sight, Way
+from umbrant.model.staging import Member, Prop, Scenario, Stage
 from umbrant.model.values import Point
 from umbrant.stage.bodies import StageBody, StageProp
-from umbrant.stage.ground import Ground, Sightlines, ground_of, why_off
+from umbrant.stage.ground import Ground, Sightlines, Zones, ground_of, why_off
 from umbrant.stage.walk import Walk
 
 STRAY_M = 1.0
 """How far a goal may move before the way to it is searched anew; until then only its last stretch follows the goal."""
+RINGS_S = 2.0
+"""How long a noise rings."""
 
 
 class Listener(Protocol):
@@ -30,70 +32,164 @@ class StageWorld:
     """A stage with its cast. One tick is `begin`, then every agent's decisions, then `finish`."""
 
     def __init__(self, stage: Stage, scenario: Scenario, listener: Listener) -> None:
+        players = scenario.players
         self.tick_s = 1.0 / scenario.ticks_per_s
         self.now_s = 0.0
-        self.bodies = {member.name: StageBody.of(member) for member in scenario.cast}
-        self.all_props = [StageProp.of(prop) for prop in stage.props]
+        self.cast = {member.name: StageBody.of(member) for member in players}
+        self.all_props = {prop.name: StageProp.of(prop) for prop in stage.props}
         self._listener = listener
+        self._stage = stage
         self._places = {place.name: place.at for place in stage.places}
-        self._props = {prop.name: prop for prop in self.all_props}
         self._sightlines = Sightlines(stage)
-        radii = sorted({body.radius_m for body in self.bodies.values()})
-        self._grounds = {radius: ground_of(stage, radius) for radius in radii}
-        self._walks = {member.name: self._walk(member) for member in scenario.cast if member.behavior is None}
+        self._zones = Zones(stage)
+        self._walks = {
+            member.name: self._walk(member) for member in players if member.behavior is None and not member.steps
+        }
+        self._steps = {member.name: {step.tick: step.push for step in member.steps} for member in players}
         self._rate = scenario.ticks_per_s
-        self._check_starts(scenario.cast)
+        self._noises: list[Noise] = []
+        self._coming: list[Noise] = []
+        self._check_starts(players)
+
+    # a tick
 
     def begin(self, tick: int) -> None:
         """Move on to a tick: puppets are where their walk has them at its start."""
         self.now_s = tick / self._rate
+        self._noises = [*(each for each in self._noises if each.when_s >= self.now_s - RINGS_S), *self._coming]
+        self._coming = []
         for name, walk in self._walks.items():
-            body = self.bodies[name]
+            body = self.cast[name]
             body.place, body.heading_deg = walk.at(self.now_s)
-        for body in self.bodies.values():
+        for body in self.cast.values():
             body.speed_m_s = 0.0
+            body.push = self._steps[body.name].get(tick, body.push)
 
     def finish(self) -> None:
         """Do what the bodies meant to do during this tick."""
-        for body in self.bodies.values():
-            if body.speed_m_s > 0:
+        for body in self.cast.values():
+            if not body.here:
+                continue
+            if body.push != (0.0, 0.0):
+                self._pushed(body)
+            elif body.speed_m_s > 0:
                 body.advance(self.tick_s)
             else:
                 body.corners, body.goal = [], None
-        for prop in self.all_props:
+            body.live(self.tick_s)
+        for prop in self.all_props.values():
             prop.drain(self.tick_s)
+            if prop.carrier is not None:
+                prop.place = self.cast[prop.carrier].place
+
+    # what there is
 
     def body(self, name: str) -> BodyView | None:
-        return self.bodies.get(name)
+        body = self.cast.get(name)
+        return body if body is not None and body.here else None
+
+    def bodies(self, group: str) -> Sequence[BodyView]:
+        return [body for body in self.cast.values() if body.here and body.group == group]
 
     def prop(self, name: str) -> PropView | None:
-        return self._props.get(name)
+        prop = self.all_props.get(name)
+        return prop if prop is not None and prop.here else None
 
     def props(self, group: str) -> Sequence[PropView]:
-        return [prop for prop in self.all_props if prop.group == group]
+        return [prop for prop in self.all_props.values() if prop.here and prop.group == group]
 
     def place(self, name: str) -> Point | None:
         return self._places.get(name)
 
+    def zones_at(self, place: Point) -> Sequence[str]:
+        return self._zones.at(place)
+
     def look(self, start: Point, end: Point) -> Sight:
         return Sight(self._sightlines.blocked_by(start, end))
 
+    # what bodies do
+
     def head_for(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Way:
         """Have a body go on towards a point. It goes no nearer than `reach_m`, measured along the way."""
-        body = self.bodies[name]
-        ground = self._grounds[body.radius_m]
-        way = self._way_on(body, ground, goal, reach_m)
+        body = self.cast[name]
+        way = self._way_on(body, self._ground(body), goal, reach_m)
         if way.cause:
             return way
         body.corners = list(way.corners)
         body.speed_m_s = min(speed_m_s, max(0.0, way.left_m - reach_m * 0.9) / self.tick_s)
         return way
 
+    def way_to(self, name: str, goal: Point) -> Way:
+        body = self.cast[name]
+        return self._ground(body).way(body.place, goal)
+
+    def walkable_near(self, name: str, place: Point) -> Point | None:
+        ground = self._ground(self.cast[name])
+        nearest = ground.nearest(place)
+        return nearest if ground.holds(nearest) else None
+
     def turn(self, name: str, heading_deg: float) -> float:
-        return self.bodies[name].turn(heading_deg, self.tick_s)
+        return self.cast[name].turn(heading_deg, self.tick_s)
 
     def say(self, name: str, text: str) -> None:
         self._listener.said(name, text)
+
+    def noises(self) -> Sequence[Noise]:
+        return self._noises
+
+    def make_noise(self, noise: Noise) -> None:
+        self._coming.append(noise)
+
+    def carry(self, name: str, prop: str) -> bool:
+        body, thing = self.cast[name], self.all_props.get(prop)
+        if thing is None or not thing.here or thing.carrier is not None or body.carries is not None:
+            return False
+        thing.carrier, body.carries = name, prop
+        return True
+
+    def put_down(self, name: str, at: Point) -> str | None:
+        body = self.cast[name]
+        carried, body.carries = body.carries, None
+        if carried is not None:
+            thing = self.all_props[carried]
+            thing.carrier, thing.place = None, (to_grid(at[0]), to_grid(at[1]))
+        return carried
+
+    # what cues and hands do
+
+    def put(self, name: str, to: Point) -> bool:
+        """Put one of the cast, or a prop, somewhere; one that was not on the stage is then. No if there is none."""
+        thing = self.cast.get(name) or self.all_props.get(name)
+        if thing is None:
+            return False
+        thing.place, thing.here = (to_grid(to[0]), to_grid(to[1])), True
+        if isinstance(thing, StageBody):
+            thing.corners, thing.goal = [], None
+        return True
+
+    def drop(self, prop: Prop) -> None:
+        """Put a new prop on the stage, or an old one of that name back to its beginnings."""
+        self.all_props[prop.name] = StageProp.of(prop)
+
+    def take_away(self, name: str) -> bool:
+        """Take one of the cast, or a prop, off the stage. No if there is none of that name."""
+        thing = self.cast.get(name) or self.all_props.get(name)
+        if thing is None:
+            return False
+        thing.here = False
+        if isinstance(thing, StageBody):
+            self.put_down(name, thing.place)
+        return True
+
+    def steer(self, name: str, push: Point) -> None:
+        """From this tick on a hand pushes a puppet, in metres per second; its walk is given up."""
+        self._walks.pop(name, None)
+        self.cast[name].push = push
+
+    # ways
+
+    def _ground(self, body: StageBody) -> Ground:
+        return ground_of(self._stage, body.radius_m, body.flies)
 
     def _way_on(self, body: StageBody, ground: Ground, goal: Point, reach_m: float) -> Way:
         """The way the body is on, if it still leads to the goal; else a new one."""
@@ -114,14 +210,24 @@ class StageWorld:
             return False
         return ground.is_clear(body.corners[-2], goal) and not ground.is_clear(body.place, goal)
 
+    def _pushed(self, body: StageBody) -> None:
+        """Go where a hand pushes; along a wall it slides."""
+        ground, (x, y) = self._ground(body), body.place
+        by_x, by_y = body.push[0] * self.tick_s, body.push[1] * self.tick_s
+        for to in ((x + by_x, y + by_y), (x + by_x, y), (x, y + by_y)):
+            if to != body.place and ground.is_clear(body.place, to):
+                body.heading_deg = to_grid(heading_to(body.place, to))
+                body.place = to_grid(to[0]), to_grid(to[1])
+                return
+
     def _walk(self, member: Member) -> Walk:
-        walk = Walk(member, self._grounds[member.body.radius_m])
+        walk = Walk(member, self._ground(self.cast[member.name]))
         for index, reason in walk.faults:
             self._listener.noticed(member.name, f"point {index + 1} of the walk", reason)
         return walk
 
     def _check_starts(self, cast: Sequence[Member]) -> None:
         for member in cast:
-            reason = why_off(self._grounds[member.body.radius_m], member.start)
+            reason = why_off(self._ground(self.cast[member.name]), member.start)
             if reason:
                 self._listener.noticed(member.name, "the start", reason)

@@ -35,9 +35,15 @@ def _lines(take: Take) -> Iterator[Line]:
     found = [line for name, agent in take.agents.items() for line in _agent_lines(name, agent)]
     for name, poses in take.poses.items():
         for tick, (x, y, heading) in enumerate(poses.tolist()):
-            found.append(_line(tick, name, "pose", value=[x, y, heading]))
+            if x == x:  # NaN where it was not on the stage
+                found.append(_line(tick, name, "pose", value=[x, y, heading]))
     for name, levels in take.levels.items():
-        found.extend(_line(tick, name, "level", value=level) for tick, level in enumerate(levels.tolist()))
+        found.extend(
+            _line(tick, name, "level", value=level) for tick, level in enumerate(levels.tolist()) if level == level
+        )
+    for name, places in take.props.items():
+        for tick, place in zip(places.ticks, places.values, strict=True):
+            found.append(_line(tick, name, "place", part=place.carrier, value=list(place.at)))
     found.sort(key=lambda line: line["tick"])  # type: ignore[arg-type, return-value]
     for line in found:
         yield {"seconds": round(take.header.seconds(int(str(line["tick"]))), 6), **line}
@@ -49,6 +55,8 @@ def _agent_lines(name: str, agent: AgentRecord) -> Iterator[Line]:
             yield _line(tick, name, "key", row=written.row_id, part=key, value=written.value)
     for row_id, record in agent.rows.items():
         yield from _row_lines(name, row_id, record)
+    for tick, event, sender in agent.heard:
+        yield _line(tick, name, "heard", part=sender, value=event)
     for tick, text in agent.said:
         yield _line(tick, name, "said", value=text)
     for tick, what, cause in agent.notices:
@@ -68,6 +76,10 @@ def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[Line]:
             value = None if found is None else [found.truth, found.left, found.right]
             cause = found.cause.to_json() if found and found.cause else None
             yield _line(tick, name, "sensed", row=row_id, part=f"{part} {atom}".strip(), value=value, cause=cause)
+    for part, gauges in record.gauges.items():
+        for tick, gauge in zip(gauges.ticks, gauges.values, strict=True):
+            value = [gauge.measured.value, gauge.value, gauge.of, gauge.about]
+            yield _line(tick, name, "gauge", row=row_id, part=part, value=value)
     for tick, done in zip(record.progress.ticks, record.progress.values, strict=True):
         yield _line(tick, name, "progress", row=row_id, value=[done.left, done.of, done.unit])
     for tick, way in zip(record.ways.ticks, record.ways.values, strict=True):

@@ -2,11 +2,13 @@
 
 from functools import cached_property
 
-from umbrant.model.documents import Member, Project, Scenario
+from umbrant.model.documents import Project
 from umbrant.model.folder import parse_project
+from umbrant.model.staging import Member, Scenario
 from umbrant.model.values import Document
+from umbrant.model.whole import Whole, whole_behavior
 
-FORMAT = "umbrant take 1"
+FORMAT = "umbrant take 2"
 
 
 class Header(Document):
@@ -28,8 +30,18 @@ class Header(Document):
 
     @property
     def cast(self) -> tuple[Member, ...]:
-        """The cast of the scenario that was played."""
-        return self.played.cast
+        """The cast of the scenario that was played, with each copy as a member of its own."""
+        return self.played.players
+
+    @cached_property
+    def _whole(self) -> dict[str, Whole]:
+        return {}
+
+    def whole(self, behavior: str) -> Whole:
+        """A behavior as it ran, with all that it uses. Raises KeyError."""
+        if behavior not in self._whole:
+            self._whole[behavior] = whole_behavior(self.project, behavior)
+        return self._whole[behavior]
 
     @property
     def played(self) -> Scenario:

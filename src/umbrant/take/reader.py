@@ -14,9 +14,11 @@ from pydantic import ValidationError
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.ask import Found
+from umbrant.catalog.work import Gauge, Measured
+from umbrant.engine.recorder import WORLD
 from umbrant.model.problems import ProjectError
 from umbrant.take.header import FORMAT, Header
-from umbrant.take.record import AgentRecord, Changes, Done, Outcome, Refusal, RowRecord, Span, Written
+from umbrant.take.record import AgentRecord, Changes, Done, Outcome, PropPlace, Refusal, RowRecord, Span, Written
 from umbrant.take.tables import ENDED, HEADER, RECORDED, WHOLE, loaded
 from umbrant.take.writer import TakeError
 
@@ -37,7 +39,11 @@ class Take:
     poses: dict[str, Floats]
     """For each body: (ticks, 3) with x and y in metres and the heading in degrees."""
     levels: dict[str, Floats]
-    """For each prop: its level at each tick."""
+    """For each prop: its level at each tick, NaN where it is not there."""
+    props: dict[str, Changes[PropPlace]]
+    """Where each prop was, and who carried it."""
+    notices: list[tuple[int, str, Cause]]
+    """What of the scenario could not be done: tick, what, why."""
 
     @property
     def whole(self) -> bool:
@@ -76,16 +82,27 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
         raise ValueError(f"its format is '{header.format}', not '{FORMAT}'")
     names = {member.name for member in header.cast if member.behavior}
     agents = {member.name: AgentRecord() for member in header.cast}
-    for name in sorted(names):
-        _read_agent(file, name, agents[name])
+    nobody = AgentRecord()
+    shared = _shared_keys(file)
+    for member in header.cast:
+        if member.name in names:
+            _read_agent(file, member.name, agents[member.name])
+            for board in (member.group or "", WORLD):
+                agents[member.name].keys.update(shared.get(board, {}))
     for agent, tick, text in file.execute("SELECT agent, tick, text FROM said ORDER BY rowid"):
         agents[agent].said.append((tick, text))
+    for agent, tick, event, sender in file.execute("SELECT agent, tick, event, sender FROM heard ORDER BY rowid"):
+        agents[agent].heard.append((tick, event, sender))
     for agent, tick, what, cause in file.execute("SELECT agent, tick, what, cause FROM notice ORDER BY rowid"):
-        agents[agent].notices.append((tick, what, Cause.from_json(cause)))
-    poses = {name: flat.reshape(-1, 3) for name, flat in _arrays(file, "pose", "agent", "poses").items()}
-    levels = _arrays(file, "level", "prop", "levels")
+        agents.get(agent, nobody).notices.append((tick, what, Cause.from_json(cause)))
+    ticks = int(meta[RECORDED])
+    poses = {name: flat.reshape(-1, 3) for name, flat in _arrays(file, "pose", "agent", "poses", 3 * ticks).items()}
+    levels = _arrays(file, "level", "prop", "levels", ticks)
+    props: dict[str, Changes[PropPlace]] = {}
+    for prop, tick, x, y, carrier in file.execute("SELECT prop, tick, x, y, carrier FROM prop ORDER BY rowid"):
+        props.setdefault(prop, Changes()).add(tick, PropPlace((x, y), carrier))
     ended = meta.get(ENDED, "it was cut short while it was being rolled")
-    return Take(path, header, int(meta[RECORDED]), ended, agents, poses, levels)
+    return Take(path, header, ticks, ended, agents, poses, levels, props, nobody.notices)
 
 
 def _read_agent(file: sqlite3.Connection, name: str, record: AgentRecord) -> None:
@@ -109,18 +126,47 @@ def _read_agent(file: sqlite3.Connection, name: str, record: AgentRecord) -> Non
         rows[row_id].progress.add(tick, Done(left, whole, unit))
     for row_id, tick, corners in select("row, tick, corners", "way", "rowid"):
         rows[row_id].ways.add(tick, tuple((x, y) for x, y in json.loads(corners)))
-    for key, tick, value, row_id, part in select("key, tick, value, row, part", "key", "rowid"):
-        written = Written(loaded(value), row_id, part)
-        keys[key].add(tick, written)
+    _read_gauges(file, name, rows)
+    for board, key, tick, value, row_id, part in select("board, key, tick, value, row, part", "key", "rowid"):
+        if not board:
+            keys[key].add(tick, Written(loaded(value), row_id, part))
     record.rows.update(rows)
     record.keys.update(keys)
 
 
-def _arrays(file: sqlite3.Connection, table: str, name: str, column: str) -> dict[str, Floats]:
-    chunks: dict[str, list[bytes]] = {}
-    for each, chunk in file.execute(f"SELECT {name}, {column} FROM {table} ORDER BY rowid"):  # noqa: S608
-        chunks.setdefault(each, []).append(chunk)
-    return {each: np.frombuffer(b"".join(parts), dtype="<f4") for each, parts in chunks.items()}
+def _read_gauges(file: sqlite3.Connection, name: str, rows: defaultdict[str, RowRecord]) -> None:
+    columns = "row, part, tick, measured, value, whole, about"
+    for row_id, part, tick, measured, value, whole, about in file.execute(
+        f"SELECT {columns} FROM gauge WHERE agent = ? ORDER BY rowid",  # noqa: S608
+        (name,),
+    ):
+        kept = rows[row_id].gauges
+        if part not in kept:
+            kept[part] = Changes()
+        kept[part].add(tick, Gauge(Measured(measured), value, whole, about))
+
+
+def _shared_keys(file: sqlite3.Connection) -> dict[str, dict[str, Changes[Written]]]:
+    """The keys that several agents share, by board and name."""
+    found: dict[str, dict[str, Changes[Written]]] = {}
+    columns = "agent, board, key, tick, value, row, part"
+    for agent, board, key, tick, value, row_id, part in file.execute(
+        f"SELECT {columns} FROM key WHERE board <> '' ORDER BY rowid"  # noqa: S608
+    ):
+        written = Written(loaded(value), row_id, part, agent)
+        found.setdefault(board, {}).setdefault(key, Changes()).add(tick, written)
+    return found
+
+
+def _arrays(file: sqlite3.Connection, table: str, name: str, column: str, length: int) -> dict[str, Floats]:
+    """Each thing's numbers over the whole take, NaN where none were written."""
+    found: dict[str, Floats] = {}
+    for each, tick, chunk in file.execute(f"SELECT {name}, tick, {column} FROM {table} ORDER BY rowid"):  # noqa: S608
+        whole = found.setdefault(each, np.full(length, np.nan, dtype=np.float32))
+        numbers = np.frombuffer(chunk, dtype="<f4")
+        start = tick * (3 if table == "pose" else 1)
+        whole[start : start + len(numbers)] = numbers[: max(0, length - start)]
+    return found
 
 
 def _found(truth: int | None, left: float | str | None, right: float | str | None, cause: str | None) -> Found:

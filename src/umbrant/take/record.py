@@ -10,6 +10,7 @@ from typing import Generic, TypeVar
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.ask import Found
+from umbrant.catalog.work import Gauge
 from umbrant.model.edits import ROW
 from umbrant.model.values import Literal, Point
 
@@ -91,6 +92,8 @@ class Written:
     value: Literal | None
     row_id: str
     part: str
+    agent: str = ""
+    """Who wrote a key that several share; empty for an agent's own keys, and for what no agent wrote."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -102,6 +105,14 @@ class Done:
     unit: str
 
 
+@dataclass(frozen=True, slots=True)
+class PropPlace:
+    """Where a prop is, and who carries it."""
+
+    at: Point
+    carrier: str | None = None
+
+
 @dataclass(slots=True)
 class RowRecord:
     """All that is kept of one row. `refusals` and `sensed` are by part of the row; `sensed` by (part, atom)."""
@@ -110,6 +121,8 @@ class RowRecord:
     refusals: dict[str, list[Refusal]] = field(default_factory=dict)
     sensed: dict[tuple[str, int], Changes[Found | None]] = field(default_factory=dict)
     progress: Changes[Done] = field(default_factory=Changes)
+    gauges: dict[str, Changes[Gauge]] = field(default_factory=dict)
+    """What each part of the row noted."""
     ways: Changes[tuple[Point, ...]] = field(default_factory=Changes)
 
     def span_at(self, tick: int) -> Span | None:
@@ -140,6 +153,11 @@ class RowRecord:
             return RowState.RUNNING if span.end is None or tick < span.end else RowState(span.outcome or "stopped")
         return RowState.REFUSED if self.refusal_at(tick) else RowState.NOT_REACHED
 
+    def gauge_at(self, tick: int, part: str = ROW) -> Gauge | None:
+        """What a part of the row last noted at or before a tick."""
+        changes = self.gauges.get(part)
+        return changes.at(tick) if changes else None
+
     def found_at(self, part: str, atom: int, tick: int) -> Found | None:
         """What a condition's atom gave when it was last asked at or before a tick."""
         changes = self.sensed.get((part, atom))
@@ -156,6 +174,9 @@ class AgentRecord:
 
     rows: dict[str, RowRecord] = field(default_factory=dict)
     keys: dict[str, Changes[Written]] = field(default_factory=dict)
+    """Its own keys, and those it shares with others."""
+    heard: list[tuple[int, str, str]] = field(default_factory=list)
+    """Events it heard: tick, event, and who raised it (empty for the scenario or the author)."""
     said: list[tuple[int, str]] = field(default_factory=list)
     notices: list[tuple[int, str, Cause]] = field(default_factory=list)
 

@@ -13,13 +13,17 @@ CREATE TABLE sensed (agent TEXT, row TEXT, part TEXT, atom INTEGER, tick INTEGER
                      left, right, cause TEXT);
 CREATE TABLE progress (agent TEXT, row TEXT, tick INTEGER, left REAL, whole REAL, unit TEXT);
 CREATE TABLE way (agent TEXT, row TEXT, tick INTEGER, corners TEXT);
-CREATE TABLE key (agent TEXT, key TEXT, tick INTEGER, value, row TEXT, part TEXT);
+CREATE TABLE gauge (agent TEXT, row TEXT, part TEXT, tick INTEGER, measured TEXT, value REAL, whole REAL, about TEXT);
+CREATE TABLE key (agent TEXT, board TEXT, key TEXT, tick INTEGER, value, row TEXT, part TEXT);
+CREATE TABLE heard (agent TEXT, tick INTEGER, event TEXT, sender TEXT);
+CREATE TABLE prop (prop TEXT, tick INTEGER, x REAL, y REAL, carrier TEXT);
 CREATE TABLE said (agent TEXT, tick INTEGER, text TEXT);
 CREATE TABLE notice (agent TEXT, tick INTEGER, what TEXT, cause TEXT);
 CREATE TABLE pose (agent TEXT, tick INTEGER, poses BLOB);
 CREATE TABLE level (prop TEXT, tick INTEGER, levels BLOB);
 """
-"""`pose` holds float32 triples (x m, y m, heading deg), `level` float32 numbers, one a tick, from `tick` on.
+"""`pose` holds float32 triples (x m, y m, heading deg), `level` float32 numbers, one a tick, from `tick` on; NaN where
+the body or the prop is not on the stage. `board` is empty for an agent's own keys, `*` for the world's, or a group.
 
 Values and sides of comparisons are numbers, or else JSON, as corners are; `asked` is 0 where an
 atom of a condition was passed over.

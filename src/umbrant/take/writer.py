@@ -1,5 +1,6 @@
 """Writing a take as it goes, so that a crash keeps what was recorded up to a moment before."""
 
+import math
 import os
 import sqlite3
 from collections.abc import Iterable, Sequence
@@ -9,7 +10,7 @@ import numpy as np
 
 from umbrant.catalog.causes import Cause, one_line
 from umbrant.catalog.language.ask import Found
-from umbrant.catalog.work import Progress, Status
+from umbrant.catalog.work import Gauge, Progress, Status
 from umbrant.model.values import Literal, Point
 from umbrant.take.header import Header
 from umbrant.take.record import Done, Outcome, Refusal, Span
@@ -36,6 +37,7 @@ class AgentWriter:
         self._sensed: dict[tuple[str, str], list[Found | None]] = {}
         self._done: dict[str, Done] = {}
         self._ways: dict[str, tuple[Point, ...]] = {}
+        self._gauges: dict[tuple[str, str], Gauge] = {}
 
     def entered(self, row_id: str) -> None:
         number = self._take.number()
@@ -77,8 +79,17 @@ class AgentWriter:
             self._ways[row_id] = progress.way
             self._take.ways.append((self._name, row_id, self._take.tick, one_line(progress.way)))
 
-    def wrote(self, key: str, value: Literal | None, row_id: str, part: str) -> None:
-        self._take.keys.append((self._name, key, self._take.tick, stored(value), row_id, part))
+    def gauged(self, row_id: str, part: str, gauge: Gauge) -> None:
+        if self._gauges.get((row_id, part)) != gauge:
+            self._gauges[row_id, part] = gauge
+            told = (gauge.measured.value, gauge.value, gauge.of, gauge.about)
+            self._take.gauges.append((self._name, row_id, part, self._take.tick, *told))
+
+    def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
+        self._take.keys.append((self._name, board, key, self._take.tick, stored(value), row_id, part))
+
+    def heard(self, event: str, sender: str) -> None:
+        self._take.heard.append((self._name, self._take.tick, event, sender))
 
 
 class TakeWriter:
@@ -96,6 +107,10 @@ class TakeWriter:
         self.progress: list[tuple[object, ...]] = []
         self.ways: list[tuple[object, ...]] = []
         self.keys: list[tuple[object, ...]] = []
+        self.gauges: list[tuple[object, ...]] = []
+        self.heard: list[tuple[object, ...]] = []
+        self._props: list[tuple[object, ...]] = []
+        self._places: dict[str, tuple[Point, str | None]] = {}
         self._said: list[tuple[str, int, str]] = []
         self._notices: list[tuple[str, int, str, str | None]] = []
         self._poses: dict[str, list[tuple[float, float, float]]] = {}
@@ -131,13 +146,23 @@ class TakeWriter:
         """Something of the scenario could not be done as written."""
         self._notices.append((name, self.tick, what, cause_text(cause)))
 
-    def pose(self, name: str, place: Point, heading_deg: float) -> None:
-        """Where a body is at this tick. Said once for each body and tick."""
-        self._poses.setdefault(name, []).append((place[0], place[1], heading_deg))
+    def pose(self, name: str, place: Point | None, heading_deg: float) -> None:
+        """Where a body is at this tick, None where it is not on the stage. Said once for each body and tick."""
+        x, y = place or (math.nan, math.nan)
+        self._poses.setdefault(name, []).append((x, y, heading_deg))
 
-    def level(self, prop: str, level: float) -> None:
-        """How full a prop is at this tick. Said once for each prop and tick."""
-        self._levels.setdefault(prop, []).append(level)
+    def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None:
+        """How full a prop is at this tick, and where; a level of None where it is not there.
+
+        Said once for each prop and tick, from when it first is there.
+        """
+        levels = self._levels.get(name)
+        if levels is None:
+            levels = self._levels[name] = [math.nan] * (self.tick - self._flushed)
+        levels.append(math.nan if level is None else level)
+        if self._places.get(name) != (place, carrier):
+            self._places[name] = place, carrier
+            self._props.append((name, self.tick, place[0], place[1], carrier))
 
     def tick_done(self) -> None:
         """The tick is over; what is gathered goes to disk every so often."""
@@ -197,7 +222,10 @@ class TakeWriter:
         self._put("INSERT INTO sensed VALUES (?,?,?,?,?,?,?,?,?,?)", self.sensed)
         self._put("INSERT INTO progress VALUES (?,?,?,?,?,?)", self.progress)
         self._put("INSERT INTO way VALUES (?,?,?,?)", self.ways)
-        self._put("INSERT INTO key VALUES (?,?,?,?,?,?)", self.keys)
+        self._put("INSERT INTO gauge VALUES (?,?,?,?,?,?,?,?)", self.gauges)
+        self._put("INSERT INTO key VALUES (?,?,?,?,?,?,?)", self.keys)
+        self._put("INSERT INTO heard VALUES (?,?,?,?)", self.heard)
+        self._put("INSERT INTO prop VALUES (?,?,?,?,?)", self._props)
         self._put("INSERT INTO said VALUES (?,?,?)", self._said)
         self._put("INSERT INTO notice VALUES (?,?,?,?)", self._notices)
         self._put("INSERT INTO pose VALUES (?,?,?)", ((n, first, _packed(p)) for n, p in self._poses.items()))
@@ -207,7 +235,8 @@ class TakeWriter:
         self._file.execute("COMMIT")
         for kept in (self.spans, self.refusals, self._poses, self._levels):
             kept.clear()
-        for listed in (self.sensed, self.progress, self.ways, self.keys, self._said, self._notices):
+        gathered = (self.sensed, self.progress, self.ways, self.keys, self.gauges, self.heard, self._props)
+        for listed in (*gathered, self._said, self._notices):
             listed.clear()
 
     def _put(self, statement: str, rows: Iterable[tuple[object, ...]]) -> None:

@@ -169,6 +169,11 @@ class Asker:
         return len(self.found) - 1
 
 
+def formula_of(tree: Tree, scope: Scope) -> Callable[[], Literal | None]:
+    """What works out a formula; it gives None where something in it is unknown."""
+    return Asker(tree, scope)._value_of(tree)
+
+
 def _decided_by(parts: list[Callable[[], bool | None]], decisive: bool) -> Callable[[], bool | None]:
     """`and` and `or`: the first part that gives `decisive` ends it; an unknown part makes the rest unknown."""
 

@@ -20,9 +20,21 @@ from umbrant.catalog.language.tree import (
     YesNo,
     parse,
 )
-from umbrant.model.documents import Key
+from umbrant.model.behaviors import Key
 from umbrant.model.problems import did_you_mean
 from umbrant.model.values import KeyType
+
+_TEXTS = (
+    ParamType.PLACE,
+    ParamType.AGENT,
+    ParamType.PROP,
+    ParamType.TEXT,
+    ParamType.GROUP,
+    ParamType.EVENT,
+    ParamType.STAT,
+    ParamType.ZONE,
+)
+"""The parameters of senses that are told with a text in quotes."""
 
 _WRITTEN = {Number: KeyType.NUMBER, Text: KeyType.TEXT, YesNo: KeyType.YES_NO}
 
@@ -36,8 +48,18 @@ class Fault:
     span: Span
 
 
-def faults(text: str, keys: Mapping[str, Key], catalog: Catalog, board: str = "") -> list[Fault]:
-    """What is wrong with a condition on a blackboard with these keys; empty when it can be asked."""
+def faults(
+    text: str,
+    keys: Mapping[str, Key],
+    catalog: Catalog,
+    board: str = "",
+    *,
+    wants: KeyType | None = KeyType.YES_NO,
+) -> list[Fault]:
+    """What is wrong with a condition on a blackboard with these keys; empty when it can be asked.
+
+    With another type in `wants` the text is a formula that gives it; None is any.
+    """
     try:
         tree = parse(text)
     except LanguageError as error:
@@ -45,8 +67,10 @@ def faults(text: str, keys: Mapping[str, Key], catalog: Catalog, board: str = ""
     checker = _Checker(keys, catalog, board)
     found = list(checker.check(tree))
     kind = checker.type_of(tree)
-    if not found and kind not in (KeyType.YES_NO, None):
+    if not found and wants is KeyType.YES_NO and kind not in (KeyType.YES_NO, None):
         found.append(Fault(f"this gives a {kind}, not yes or no", "Compare it with something.", tree.span))
+    elif not found and wants is not None and kind not in (wants, None):
+        found.append(Fault(f"this gives a {kind}, not a {wants}", "Write a formula that does.", tree.span))
     return found
 
 
@@ -128,7 +152,7 @@ class _Checker:
                 wanted = " or ".join(param.keys)
                 yield Fault(f"`{sense}` wants a {wanted} key, and `{value.key}` holds a {key.type}", "", value.span)
         elif isinstance(value, Text):
-            if param.type not in (ParamType.PLACE, ParamType.AGENT, ParamType.PROP, ParamType.TEXT, ParamType.GROUP):
+            if param.type not in _TEXTS:
                 yield Fault(f"`{param.name}` of `{sense}` cannot be a text", "", value.span)
         elif param.type is not ParamType.NUMBER or not isinstance(value, Number):
             yield Fault(f"`{param.name}` of `{sense}` cannot be this", f"It is {param.help}.", value.span)

@@ -14,7 +14,7 @@ from umbrant.desk.ledger.model import LedgerModel
 from umbrant.desk.sentence import ChipKey, Pill, Role
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import ROW_HEIGHT, Palette
-from umbrant.model.documents import Row
+from umbrant.model.behaviors import Row
 from umbrant.reasons.minds import leading_rows
 from umbrant.reasons.now import now_value
 from umbrant.take.record import Outcome, RowRecord, RowState, Span

@@ -12,7 +12,8 @@ from umbrant.desk.chips import ChipError, chip_edit, choices, stepped, typed_val
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.sentence import Chip, Editor
 from umbrant.desk.state import Desk
-from umbrant.model.documents import Key, Project
+from umbrant.model.behaviors import Key
+from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, Slot, declare_key, part_index, remove_part
 from umbrant.model.values import KeyRef, KeyType, ParamValue, value_text
 

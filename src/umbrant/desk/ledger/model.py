@@ -6,7 +6,7 @@ from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersisten
 
 from umbrant.desk.sentence import has_more, sentence
 from umbrant.desk.state import Desk
-from umbrant.model.documents import Behavior, Row
+from umbrant.model.behaviors import Behavior, Row
 from umbrant.reasons.now import now_value
 
 OUTLINE, NOW, TAPE = range(3)

@@ -29,8 +29,7 @@ from PySide6.QtWidgets import (
 )
 from rapidfuzz import fuzz, utils
 
-from umbrant.catalog.declare import Catalog, Family, Kind
-from umbrant.catalog.validation import RUNS
+from umbrant.catalog.declare import RUNS, Catalog, Family, Kind
 from umbrant.desk.ledger.delegates import Brushes
 
 WIDTH, LINE, MOST_LINES = 420, 24, 10

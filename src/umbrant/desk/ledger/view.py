@@ -29,7 +29,7 @@ from umbrant.desk.ledger.search import Offer, SearchPopup, offers
 from umbrant.desk.sentence import Chip, Editor
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import COMPACT_ROW_HEIGHT, ROW_HEIGHT, Palette
-from umbrant.model.documents import Behavior, Row
+from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import Edit, add_decorator, add_upkeep, fresh_id, insert_row
 
 OUTLINE_WIDTH, NOW_WIDTH, NARROWEST_OUTLINE = 456, 72, 240

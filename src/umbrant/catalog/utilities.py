@@ -1,0 +1,122 @@
+"""The rows of which a utility chooser is made: options, and what is considered in each.
+
+These classes say how an author set a row up; how options are scored and chosen is told in `engine.utility`.
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from umbrant.catalog.declare import (
+    RUNS,
+    Amount,
+    Count,
+    Family,
+    Fixed,
+    Group,
+    Live,
+    NamedKey,
+    Number,
+    Seconds,
+    Share,
+    composite,
+    part,
+)
+from umbrant.catalog.world import Formula
+from umbrant.model.values import Curve, Shape
+
+Winner = Literal["highest", "among the best", "within a margin"]
+Combining = Literal["product", "mean", "minimum", "weighted sum"]
+Then = Literal["decide again", "end with it"]
+
+STRAIGHT = Curve(shape=Shape.LINEAR)
+
+
+@composite(
+    "{winner} score[ of {best}][ within {margin}][, stay bonus {stay_bonus}][, hold {hold}]"
+    "[, threshold {threshold}][, decides every {every}][, when an option ends {then}]",
+    success="when an option succeeds, if it ends with it",
+    failure="when no option scores above the threshold, or one fails, if it ends with it",
+    told="does the option that scores best",
+    name="utility",
+    holds=(Family.OPTION,),
+)
+@dataclass(frozen=True)
+class UtilitySetup:
+    """Scores its options again and again, and does the one that is worth most.
+
+    Example: a stall keeper: *Sell* by how many customers are near, *Restock* by how little is left.
+
+    winner: the highest score; or one drawn by score among the best few, or among those within a margin of the highest
+    best: among how many of the best it draws
+    margin: how far below the highest a score may be to be drawn
+    stay_bonus: what is added to the score of the option it is at, so that it does not dither
+    hold: how long it stays with an option at least
+    threshold: options must score more than this to be chosen at all
+    every: how often it decides; 0 is at every tick
+    then: what happens when the option it is at has ended
+    """
+
+    winner: Winner = "highest"
+    best: Live[Count] = Fixed(3.0)
+    margin: Live[Share] = Fixed(0.1)
+    stay_bonus: Live[Share] = Fixed(0.0)
+    hold: Live[Seconds] = Fixed(0.0)
+    threshold: Live[Share] = Fixed(0.0)
+    every: Live[Seconds] = Fixed(0.0)
+    then: Then = "decide again"
+
+
+@part(
+    Family.OPTION,
+    "[by {combine}][, weight {weight}][, for each of {among}][ as {target}]",
+    name="option",
+    holds=(*RUNS, Family.CONSIDERATION),
+    running="it was chosen",
+    success="the rows in it have succeeded",
+    failure="a row in it failed",
+)
+@dataclass(frozen=True)
+class OptionSetup:
+    """One thing a utility can choose. What is considered in it gives its score, from 0 to 1, times its weight. The
+    rows in it are done in order once it is chosen.
+
+    With *for each of* a group the option is scored once for every one of the group, and the best is kept in a key.
+
+    Example: *Chase*, for each of visitors as quarry, by how near and how slow each is.
+
+    combine: how what is considered comes to one score: product with a make-up for their number, mean, minimum, or sum
+    weight: what the score is multiplied by
+    among: the group whose members are scored one by one
+    target: the key that each of the group is put into while it is scored, and that keeps the one that was chosen
+    """
+
+    combine: Combining = "product"
+    weight: Live[Amount] = Fixed(1.0)
+    among: Group = ""
+    target: NamedKey | None = None
+
+
+@part(
+    Family.CONSIDERATION,
+    "{input} from {low} to {high} {curve}[, weight {weight}]",
+    name="consider",
+    value="what the input is worth, from 0 to 1",
+)
+@dataclass(frozen=True)
+class ConsiderSetup:
+    """One thing that an option's score depends on: an input, its range, and a curve that says what it is worth.
+
+    Example: consider `stock` from 0 to 20, logistic, flipped: the less is left, the more *Restock* is worth.
+
+    input: a key, a sense or a formula that gives a number
+    low: where the range begins
+    high: where the range ends
+    curve: what an input in the range is worth
+    weight: how much it counts in a mean or a weighted sum
+    """
+
+    input: Formula
+    low: Number = 0.0
+    high: Number = 1.0
+    curve: Curve = STRAIGHT
+    weight: Amount = 1.0

@@ -1,0 +1,292 @@
+"""From a behavior's rows to live rows. What cannot run becomes a row that fails with its reason."""
+
+from collections.abc import Callable, Sequence
+from typing import Any, Protocol
+
+from umbrant.catalog.causes import cause
+from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind
+from umbrant.catalog.language.tree import parse
+from umbrant.catalog.work import Gate, Renewed, Status, Unbound, Weighted, Work
+from umbrant.catalog.world import Question
+from umbrant.engine.binding import Binder, BoundKey, Scope
+from umbrant.engine.board import Board
+from umbrant.engine.chart import Chart, Sort, State, Transition
+from umbrant.engine.leaf import Broken, Idle, Leaf
+from umbrant.engine.machines import LiveMachine, LiveState, LiveTransition
+from umbrant.engine.recorder import Recorder
+from umbrant.engine.rows import Chore, InOrder, LiveRow, Wrapping
+from umbrant.engine.utility import Candidates, Consideration, LiveOption, LiveUtility
+from umbrant.model.behaviors import Decorator, Row, Upkeep, Watch
+from umbrant.model.edits import GUARD, ROW, part_name
+from umbrant.model.values import KeyRef, ParamValue
+from umbrant.model.whole import Frame, Whole
+
+SORTS = {"state": Sort.STATE, "regions": Sort.REGIONS, "final": Sort.FINAL, "history": Sort.HISTORY}
+DONE_WAYS = {
+    "either way": (Status.SUCCESS, Status.FAILURE),
+    "success": (Status.SUCCESS,),
+    "failure": (Status.FAILURE,),
+}
+
+
+class ScopeOf(Protocol):
+    """Gives the scope of a frame."""
+
+    def __call__(self, frame: Frame) -> Scope: ...
+
+
+class Builder:
+    """Makes the live rows of a behavior. `by_name` holds them by their names."""
+
+    def __init__(self, whole: Whole, scope: ScopeOf, board: Board, recorder: Recorder, catalog: Catalog) -> None:
+        self.by_name: dict[str, list[LiveRow]] = {}
+        self._whole = whole
+        self._behavior = whole.behavior
+        self._scope_of = scope
+        self._board = board
+        self._recorder = recorder
+        self._catalog = catalog
+        self._makers: dict[str, Callable[[Row], Work]] = {"machine": self._machine, "utility": self._utility}
+
+    def root(self) -> LiveRow | None:
+        """The first top row with all that is nested in it; None if there is none or it is muted."""
+        tops = self._live(self._behavior.outline.tops)
+        return tops[0] if tops else None
+
+    # rows
+
+    def _children(self, row: Row, *families: Family) -> list[Row]:
+        """The rows nested in a row that are of these families and not muted. Unknown kinds count as actions."""
+        found = []
+        for row_id in self._behavior.outline.children[row.id]:
+            child = self._behavior.row(row_id)
+            kind = self._catalog.get(child.kind, *ROWS)
+            if not child.muted and (kind.family if kind else Family.ACTION) in families:
+                found.append(child)
+        return found
+
+    def _live(self, row_ids: Sequence[str]) -> list[LiveRow]:
+        return [self._row(row) for row_id in row_ids if not (row := self._behavior.row(row_id)).muted]
+
+    def _row(self, row: Row) -> LiveRow:
+        children: list[LiveRow] = []
+        gates: list[Work] = []
+        guard: Question | None = None
+        try:
+            guard = self._scope(row).question(row.guard.when, row.id, GUARD) if row.guard else None
+            maker = self._makers.get(row.kind)
+            if maker is None:
+                children = [self._row(child) for child in self._children(row, *RUNS)]
+            work = self._decorated(row, maker(row) if maker else self._work(row, children), gates)
+        except Unbound as unbound:
+            work, gates = Broken(unbound.reason), []
+        return self._finished(row, work, children, guard, gates)
+
+    def _finished(
+        self,
+        row: Row,
+        work: Work,
+        children: Sequence[LiveRow],
+        guard: Question | None = None,
+        wrapped: Sequence[Work] = (),
+    ) -> LiveRow:
+        live = LiveRow(
+            row.id,
+            work,
+            self._recorder,
+            guard=guard,
+            watch=row.guard.watch if row.guard else Watch.ON_ENTRY,
+            wrapping=Wrapping(
+                gates=[each for each in wrapped if isinstance(each, Gate)],
+                renewed=[each for each in wrapped if isinstance(each, Renewed)],
+                weighted=next((each for each in wrapped if isinstance(each, Weighted)), None),
+            ),
+            chores=self._chores(row),
+            children=children,
+        )
+        self.by_name.setdefault(row.name, []).append(live)
+        return live
+
+    def _work(self, row: Row, children: list[LiveRow]) -> Work:
+        kind = self._kind(row.kind, *RUNS)
+        if kind.family is Family.COMPOSITE:
+            composed: Work = kind.run(children, **self._values(kind, row, row.args, ROW))
+            return composed
+        return self._leaf(kind, row, row.args, ROW)
+
+    def _leaf(self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str) -> Leaf:
+        scope = self._scope(row)
+        binders = self._binders(kind, row, args, part)
+        return Leaf(kind, binders, self._board, self._recorder, row.id, part, limit_s=scope.limit_s)
+
+    def _decorated(self, row: Row, work: Work, wrapped: list[Work]) -> Work:
+        """The work inside its decorators, the first written outermost; they are added to `wrapped` in that order."""
+        for place, decorator in reversed(list(enumerate(row.decorators))):
+            work = self._wrapped(row, decorator, part_name("decorator", place), work)
+            wrapped.insert(0, work)
+        return work
+
+    def _wrapped(self, row: Row, decorator: Decorator, part: str, work: Work) -> Work:
+        kind = self._kind(decorator.kind, Family.DECORATOR)
+        values = self._values(kind, row, decorator.args, part)
+        if kind.tells:
+            values["tell"] = lambda gauge: self._recorder.gauged(row.id, part, gauge)
+        wrapped: Work = kind.run(work, **values)
+        return wrapped
+
+    def _chores(self, row: Row) -> list[Chore]:
+        found = []
+        for place, upkeep in enumerate(row.upkeep):
+            part = part_name("upkeep", place)
+            try:
+                work = self._chore_work(row, upkeep, part)
+            except Unbound as unbound:
+                work = Broken(unbound.reason)
+            found.append(Chore(work, upkeep, row.id, part, self._recorder))
+        return found
+
+    def _chore_work(self, row: Row, upkeep: Upkeep, part: str) -> Work:
+        kind = self._kind(upkeep.kind, Family.ACTION, Family.CONDITION)
+        if kind.takes_time:
+            raise Unbound(cause("takes_time"))
+        return self._leaf(kind, row, upkeep.args, part)
+
+    def _at_once(self, row: Row) -> LiveRow:
+        """A row whose rows are done at once, one after the other."""
+        children = [self._row(child) for child in self._children(row, *RUNS)]
+        return self._finished(row, self._kind("sequence", Family.COMPOSITE).run(children), children)
+
+    # machines
+
+    def _machine(self, row: Row) -> Work:
+        root = State(row.id)
+        states: dict[str, LiveState] = {}
+        self._fill(row, root, states)
+        if not root.proper:
+            raise Unbound(cause("no_states"))
+        by_id = {state.id: state for state in _states(root)}
+        transitions: dict[str, LiveTransition] = {}
+        for state in by_id.values():
+            self._set_up(state, by_id, transitions)
+        return LiveMachine(Chart(root), states, transitions, self._recorder)
+
+    def _fill(self, row: Row, state: State, states: dict[str, LiveState]) -> None:
+        """The states in a machine or in a state, with what belongs to each."""
+        for child in self._children(row, Family.STATE):
+            inner = state.add(State(child.id, SORTS[child.kind]))
+            if inner.sort is not Sort.HISTORY:
+                self._fill(child, inner, states)
+                states[child.id] = self._state(child)
+
+    def _state(self, row: Row) -> LiveState:
+        children = [self._row(child) for child in self._children(row, *RUNS)]
+        hooks = self._children(row, Family.HOOK)
+        work = InOrder(children)
+        setup = self._setup(row)
+        return LiveState(
+            self._finished(row, work, children),
+            work,
+            on_enter=[self._at_once(hook) for hook in hooks if hook.kind == "on_enter"],
+            on_leave=[self._at_once(hook) for hook in hooks if hook.kind == "on_leave"],
+            result=Status.FAILURE if getattr(setup, "result", "") == "failure" else Status.SUCCESS,
+            must_finish=getattr(setup, "leaving", "") == "when it is done",
+        )
+
+    def _set_up(self, state: State, by_id: dict[str, State], transitions: dict[str, LiveTransition]) -> None:
+        """Where a state begins, and the transitions that start from it."""
+        row = self._behavior.row(state.id)
+        setup = self._setup(row)
+        state.initial = by_id.get(getattr(setup, "initial", "") or getattr(setup, "otherwise", ""))
+        state.deep = getattr(setup, "depth", "") == "deep"
+        for child in self._children(row, Family.TRANSITION):
+            try:
+                given = self._setup(child)
+            except Unbound as unbound:
+                self._recorder.refused(child.id, ROW, unbound.reason)
+                continue
+            if given.to and given.to not in by_id:
+                self._recorder.refused(child.id, ROW, cause("no_state", name=given.to))
+                continue
+            internal = getattr(given, "kind", "external") == "internal"
+            state.transitions.append(Transition(child.id, state, by_id.get(given.to), internal))
+            transitions[child.id] = self._transition(child, given)
+
+    def _transition(self, row: Row, given: Any) -> LiveTransition:
+        return LiveTransition(
+            when=given.when,
+            event=getattr(given, "event", None),
+            after=getattr(given, "time", None),
+            done=DONE_WAYS.get(getattr(given, "result", ""), ()),
+            rows=[self._row(child) for child in self._children(row, *RUNS)],
+        )
+
+    # utilities
+
+    def _utility(self, row: Row) -> Work:
+        options = [self._option(child) for child in self._children(row, Family.OPTION)]
+        if not options:
+            raise Unbound(cause("no_options"))
+        return LiveUtility(self._setup(row), options, self._board, self._recorder)
+
+    def _option(self, row: Row) -> LiveOption:
+        children = [self._row(child) for child in self._children(row, *RUNS)]
+        wrapped: list[Work] = []
+        setup, target = self._setup(row), self._setup(row).target
+        guard = self._scope(row).question(row.guard.when, row.id, GUARD) if row.guard else None
+        inner = self._kind("sequence", Family.COMPOSITE).run(children) if children else Idle()
+        work = self._decorated(row, inner, wrapped)
+        return LiveOption(
+            self._finished(row, work, children, guard, wrapped),
+            [self._consideration(child) for child in self._children(row, Family.CONSIDERATION)],
+            setup.combine,
+            setup.weight,
+            Candidates(setup.among, target.key) if setup.among and isinstance(target, BoundKey) else None,
+        )
+
+    def _consideration(self, row: Row) -> Consideration:
+        setup = self._setup(row)
+        tree = parse(str(row.args["input"]))
+        return Consideration(row.id, setup.input, tree, setup.low, setup.high, setup.curve, setup.weight)
+
+    # what an author filled in
+
+    def _scope(self, row: Row) -> Scope:
+        return self._scope_of(self._whole.frame(row.id))
+
+    def _kind(self, name: str, *families: Family) -> Kind:
+        kind = self._catalog.get(name, *families)
+        if kind is None:
+            raise Unbound(cause("unknown_kind", name=name))
+        return kind
+
+    def _setup(self, row: Row) -> Any:
+        """How the author set up a part of a machine or a utility. Raises Unbound."""
+        kind = self._kind(row.kind, *ROWS)
+        return kind.run(**self._values(kind, row, row.args, ROW))
+
+    def _binders(self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str) -> dict[str, Binder]:
+        found, scope = {}, self._scope(row)
+        for param in kind.params:
+            value = args.get(param.name)
+            if value is not None:
+                found[param.name] = scope.binder(param, value, row.id, part)
+            elif param.required:
+                raise Unbound(cause("unfilled", param=param.label))
+        return found
+
+    def _values(self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str) -> dict[str, Any]:
+        """What a class is made with: values, and for live parameters what can be asked for them."""
+        given = {}
+        for name, binder in self._binders(kind, row, args, part).items():
+            param = kind.param(name)
+            if param is not None and param.live:
+                given[name] = binder
+            elif isinstance(args.get(name), KeyRef) and not (param and param.keys):
+                raise Unbound(cause("unfilled", param=name))
+            else:
+                given[name] = binder()
+        return given
+
+
+def _states(state: State) -> list[State]:
+    return [state, *(inner for child in state.children for inner in _states(child))]

@@ -1,0 +1,280 @@
+"""Which transitions of a machine are taken, and which states they leave and enter: the rules of the W3C's State Chart
+XML (SCXML), Appendix D, over plain data.
+
+A chart is a tree of states. The names of the steps are those of the appendix, so that they can be read side by side.
+What is a transition's condition, and what is done on the way, is not known here.
+"""
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+
+class Sort(StrEnum):
+    """What a state is."""
+
+    STATE = "state"
+    """Atomic if there are no states in it, else compound."""
+    REGIONS = "regions"
+    """All states in it are active at once: `<parallel>`."""
+    FINAL = "final"
+    HISTORY = "history"
+
+
+@dataclass
+class State:
+    """One state. `order` counts in document order; the chart itself is the state without a parent."""
+
+    id: str
+    sort: Sort = Sort.STATE
+    parent: "State | None" = None
+    children: list["State"] = field(default_factory=list)
+    transitions: list["Transition"] = field(default_factory=list)
+    initial: "State | None" = None
+    """Of a compound state, the one it begins in; of a history, where it leads when there is nothing to go back to."""
+    deep: bool = False
+    order: int = 0
+
+    @property
+    def atomic(self) -> bool:
+        """Whether no state in it can be active."""
+        return self.sort is Sort.FINAL or not self.proper
+
+    @property
+    def compound(self) -> bool:
+        """Whether one of the states in it is active when it is."""
+        return self.sort is Sort.STATE and bool(self.proper)
+
+    @property
+    def proper(self) -> list["State"]:
+        """The states in it that can be active, which histories cannot."""
+        return [child for child in self.children if child.sort is not Sort.HISTORY]
+
+    def add(self, child: "State") -> "State":
+        """Put a state into this one."""
+        child.parent = self
+        self.children.append(child)
+        return child
+
+    def ancestors(self, up_to: "State | None" = None) -> Iterable["State"]:
+        """`getProperAncestors`: the states around it, the innermost first, `up_to` left out."""
+        state = self.parent
+        while state is not None and state is not up_to:
+            yield state
+            state = state.parent
+
+    def within(self, other: "State") -> bool:
+        """`isDescendant`: whether it is somewhere inside another state."""
+        return any(each is other for each in self.ancestors())
+
+
+@dataclass
+class Transition:
+    """Leads from `source` to `target`; without a target nothing is left or entered."""
+
+    id: str
+    source: State
+    target: State | None = None
+    internal: bool = False
+
+
+@dataclass
+class Step:
+    """What one microstep did: the states left, the innermost first, and those entered, the outermost first."""
+
+    left: list[State]
+    entered: list[State]
+
+
+class Chart:
+    """A chart and where it is: its configuration, and what its histories remember."""
+
+    def __init__(self, root: State) -> None:
+        self.root = root
+        self.active: list[State] = []
+        """The configuration, in document order."""
+        self._remembered: dict[str, list[State]] = {}
+        for order, state in enumerate(_all(root)):
+            state.order = order
+
+    def begin(self) -> Step:
+        """Enter the root and the state it begins in."""
+        self.active, self._remembered = [], {}
+        entry: dict[int, State] = {}
+        self._add_descendants(self.root, entry)
+        return Step([], self._enter(entry))
+
+    def end(self) -> list[State]:
+        """Leave everything; returns the states left, the innermost first."""
+        left = list(reversed(self.active))
+        self.active = []
+        return left
+
+    def select(self, enabled: Callable[[Transition], bool]) -> list[Transition]:
+        """`selectTransitions`: for each active atomic state the first enabled transition, its own before outer ones.
+
+        `enabled` is asked of each transition once at the most.
+        """
+        answers: dict[str, bool] = {}
+
+        def asked(transition: Transition) -> bool:
+            if transition.id not in answers:
+                answers[transition.id] = enabled(transition)
+            return answers[transition.id]
+
+        chosen: list[Transition] = []
+        for state in self.active:
+            if not state.atomic:
+                continue
+            found = next(
+                (each for outer in (state, *state.ancestors()) for each in outer.transitions if asked(each)), None
+            )
+            if found is not None and found not in chosen:
+                chosen.append(found)
+        return self.without_conflicts(chosen)
+
+    def without_conflicts(self, chosen: Sequence[Transition]) -> list[Transition]:
+        """`removeConflictingTransitions`: of two that leave the same state the inner one stays, else the earlier."""
+        kept: list[Transition] = []
+        for one in chosen:
+            beaten: list[Transition] = []
+            for other in kept:
+                if _meet(self.exit_set([one]), self.exit_set([other])):
+                    if not one.source.within(other.source):
+                        break
+                    beaten.append(other)
+            else:
+                kept = [each for each in kept if each not in beaten]
+                kept.append(one)
+        return kept
+
+    def exit_set(self, transitions: Sequence[Transition]) -> list[State]:
+        """`computeExitSet`: the active states that these transitions leave, the innermost first (`exitOrder`)."""
+        found: dict[int, State] = {}
+        for transition in transitions:
+            domain = self.domain(transition)
+            if domain is not None:
+                found.update((state.order, state) for state in self.active if state.within(domain))
+        return [found[order] for order in sorted(found, reverse=True)]
+
+    def domain(self, transition: Transition) -> State | None:
+        """`getTransitionDomain`: the state inside which all that is left and entered lies; None without a target."""
+        targets = self.effective_targets(transition.target)
+        if not targets:
+            return None
+        source = transition.source
+        if transition.internal and source.compound and all(state.within(source) for state in targets):
+            return source
+        return self._common(source, targets)
+
+    def effective_targets(self, target: State | None) -> list[State]:
+        """`getEffectiveTargetStates`: the target, or what a history stands for."""
+        if target is None:
+            return []
+        if target.sort is not Sort.HISTORY:
+            return [target]
+        if target.id in self._remembered:
+            return self._remembered[target.id]
+        return self._otherwise(target)
+
+    def take(self, transitions: Sequence[Transition]) -> Step:
+        """`microstep`, without what is done on the way: leave the exit set, enter the entry set."""
+        left = self.exit_set(transitions)
+        entry = self._entry_set(transitions)
+        for state in left:
+            self._remember(state)
+        gone = {state.order for state in left}
+        self.active = [state for state in self.active if state.order not in gone]
+        return Step(left, self._enter(entry))
+
+    def is_done(self, state: State) -> bool:
+        """`isInFinalState`: whether a final state in it is active; of regions, whether all of them are done."""
+        if state.sort is Sort.REGIONS:
+            return all(self.is_done(child) for child in state.proper)
+        return any(child.sort is Sort.FINAL and child in self.active for child in state.children)
+
+    def _enter(self, entry: dict[int, State]) -> list[State]:
+        entered = [entry[order] for order in sorted(entry)]
+        self.active = sorted([*self.active, *entered], key=lambda state: state.order)
+        return entered
+
+    def _remember(self, state: State) -> None:
+        for history in state.children:
+            if history.sort is Sort.HISTORY:
+                inside = [each for each in self.active if each.within(state)]
+                keep = [each for each in inside if (each.atomic if history.deep else each.parent is state)]
+                self._remembered[history.id] = keep
+
+    def _entry_set(self, transitions: Sequence[Transition]) -> dict[int, State]:
+        """`computeEntrySet`."""
+        entry: dict[int, State] = {}
+        for transition in transitions:
+            if transition.target is None:
+                continue
+            self._add_descendants(transition.target, entry)
+            ancestor = self.domain(transition)
+            for state in self.effective_targets(transition.target):
+                self._add_ancestors(state, ancestor, entry)
+        return entry
+
+    def _add_descendants(self, state: State, entry: dict[int, State]) -> None:
+        """`addDescendantStatesToEnter`."""
+        if state.sort is Sort.HISTORY:
+            targets = self._remembered.get(state.id) or self._otherwise(state)
+            for target in targets:
+                self._add_descendants(target, entry)
+            for target in targets:
+                self._add_ancestors(target, state.parent, entry)
+            return
+        entry[state.order] = state
+        if state.compound:
+            first = _first(state)
+            self._add_descendants(first, entry)
+            self._add_ancestors(first, state, entry)
+        elif state.sort is Sort.REGIONS:
+            self._add_regions(state, entry)
+
+    def _add_ancestors(self, state: State, up_to: State | None, entry: dict[int, State]) -> None:
+        """`addAncestorStatesToEnter`."""
+        for outer in state.ancestors(up_to):
+            entry[outer.order] = outer
+            if outer.sort is Sort.REGIONS:
+                self._add_regions(outer, entry)
+
+    def _add_regions(self, state: State, entry: dict[int, State]) -> None:
+        for child in state.proper:
+            if not any(each.within(child) or each is child for each in entry.values()):
+                self._add_descendants(child, entry)
+
+    def _otherwise(self, history: State) -> list[State]:
+        """Where a history leads that remembers nothing. What it was told is passed over if it lies elsewhere."""
+        around, first = history.parent, history.initial
+        assert around is not None  # noqa: S101  (a history is never the root)
+        if first is not None and first.within(around) and first.sort is not Sort.HISTORY:
+            return [first]
+        return around.proper if around.sort is Sort.REGIONS else [_first(around)]
+
+    def _common(self, source: State, targets: Sequence[State]) -> State:
+        """`findLCCA`: the innermost compound state, or the root, around all of them."""
+        for outer in source.ancestors():
+            if (outer.compound or outer.parent is None) and all(state.within(outer) for state in targets):
+                return outer
+        return self.root
+
+
+def _first(state: State) -> State:
+    """The state that a compound state begins in. One that is no descendant of it is passed over."""
+    if state.initial is not None and state.initial.within(state) and state.initial.sort is not Sort.HISTORY:
+        return state.initial
+    return state.proper[0]
+
+
+def _meet(one: Sequence[State], other: Sequence[State]) -> bool:
+    orders = {state.order for state in one}
+    return any(state.order in orders for state in other)
+
+
+def _all(state: State) -> Iterable[State]:
+    yield state
+    for child in state.children:
+        yield from _all(child)

@@ -1,0 +1,74 @@
+"""Events between agents: raised in one tick, heard in the next, or later when they are delayed."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from umbrant.catalog.decorators import SLACK_S
+from umbrant.engine.machines import matches
+
+
+@dataclass(frozen=True)
+class Raised:
+    """An event on its way. `to` is an agent or a group, or empty for all."""
+
+    event: str
+    sender: str
+    to: str
+    due_s: float
+
+
+class Hub:
+    """All events on their way. What is raised during a tick is given out at the next `begin`."""
+
+    def __init__(self) -> None:
+        self._waiting: list[Raised] = []
+        self._given: list[Raised] = []
+
+    def raise_event(self, raised: Raised) -> None:
+        """Put an event on its way."""
+        self._waiting.append(raised)
+
+    def begin(self, now_s: float) -> None:
+        """A tick begins: what is due by now is heard in it, in the order in which it was raised."""
+        self._given = [each for each in self._waiting if each.due_s <= now_s + SLACK_S]
+        self._waiting = [each for each in self._waiting if each.due_s > now_s + SLACK_S]
+
+    def for_agent(self, name: str, group: str | None) -> list[Raised]:
+        """What an agent hears in this tick."""
+        return [each for each in self._given if each.to in ("", name) or (group is not None and each.to == group)]
+
+
+class Ears:
+    """The events as one agent hears them: the catalog's `Events`."""
+
+    def __init__(self, hub: Hub, name: str, group: str | None, now_s: Callable[[], float]) -> None:
+        self._hub = hub
+        self._name = name
+        self._group = group
+        self._now_s = now_s
+        self._last_s: dict[str, float] = {}
+        self.now: Sequence[str] = ()
+
+    def begin(self) -> Sequence[Raised]:
+        """A tick begins; returns what is heard in it."""
+        given = self._hub.for_agent(self._name, self._group)
+        self.now = tuple(each.event for each in given)
+        for event in self.now:
+            self._last_s[event] = self._now_s()
+        return given
+
+    def raise_event(self, event: str, to: str, delay_s: float) -> None:
+        """Raise an event."""
+        self._hub.raise_event(Raised(event, self._name, to, self._now_s() + delay_s))
+
+    def heard(self, event: str) -> bool:
+        """Whether this event, or one that is a kind of it, is heard in this tick."""
+        return any(matches(each, event) for each in self.now)
+
+    def last_s(self, event: str) -> float | None:
+        """When it was last heard, None if never."""
+        return _latest(self._last_s, event)
+
+
+def _latest(times: Mapping[str, float], event: str) -> float | None:
+    return max((when_s for name, when_s in times.items() if matches(name, event)), default=None)

@@ -1,0 +1,116 @@
+"""The work of rows that do something themselves: actions and conditions."""
+
+from collections.abc import Generator
+
+from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.declare import Family, Kind
+from umbrant.catalog.work import Progress, Status, Unbound
+from umbrant.catalog.world import Me
+from umbrant.engine.binding import Binder
+from umbrant.engine.board import Board
+from umbrant.engine.guarded import called, nonsense
+from umbrant.engine.recorder import Recorder
+from umbrant.model.edits import ROW
+
+
+class Leaf:
+    """An action or a condition: calls its kind's function, and goes on with it as long as it yields."""
+
+    def __init__(
+        self,
+        kind: Kind,
+        binders: dict[str, Binder],
+        board: Board,
+        recorder: Recorder,
+        row_id: str,
+        part: str = ROW,
+        *,
+        limit_s: float = 2.0,
+    ) -> None:
+        self.kind = kind
+        self.cause: Cause | None = None
+        self._binders = binders
+        self._board = board
+        self._recorder = recorder
+        self._writer = (row_id, part)
+        self._limit_s = limit_s
+        self._steps: Generator[Progress | None, None, object] | None = None
+
+    def start(self, me: Me) -> None:
+        self._steps = None
+        self.cause = None
+
+    def tick(self, me: Me) -> Status:
+        self._board.writer = self._writer
+        try:
+            return self._step() if self._steps is not None else self._begin(me)
+        except Unbound as unbound:
+            self._steps = None
+            self.cause = unbound.reason
+            return Status.FAILURE
+
+    def stop(self, me: Me) -> None:
+        steps, self._steps = self._steps, None
+        if steps is not None:
+            self._board.writer = self._writer
+            try:
+                called(self.kind, self._limit_s, steps.close)
+            except Unbound as unbound:
+                self._recorder.refused(*self._writer, unbound.reason)
+
+    def _begin(self, me: Me) -> Status:
+        args = {name: binder() for name, binder in self._binders.items()}
+        result = called(self.kind, self._limit_s, lambda: self.kind.run(me, **args))
+        if not self.kind.takes_time:
+            return self._ended(result)
+        self._steps = result
+        return self._step()
+
+    def _step(self) -> Status:
+        steps = self._steps
+        assert steps is not None  # noqa: S101  (asked only while it runs on)
+        try:
+            progress = called(self.kind, self._limit_s, steps.__next__)
+        except StopIteration as stop:
+            self._steps = None
+            return self._ended(stop.value)
+        if isinstance(progress, Progress):
+            self._recorder.progress(self._writer[0], progress)
+        return Status.RUNNING
+
+    def _ended(self, result: object) -> Status:
+        if isinstance(result, Cause):
+            self.cause = result
+            return Status.FAILURE
+        if result is False:
+            self.cause = cause("condition") if self.kind.family is Family.CONDITION else None
+            return Status.FAILURE
+        if self.kind.own and result is not True and (result is not None or self.kind.family is Family.CONDITION):
+            self.cause = nonsense(self.kind, result)
+            return Status.FAILURE
+        return Status.SUCCESS
+
+
+class Broken:
+    """Stands for work that cannot run: it fails at once and says why."""
+
+    def __init__(self, reason: Cause) -> None:
+        self.cause: Cause | None = reason
+
+    def start(self, me: Me) -> None: ...
+    def stop(self, me: Me) -> None: ...
+
+    def tick(self, me: Me) -> Status:
+        return Status.FAILURE
+
+
+class Idle:
+    """The work of an option that has no rows: it is merely at it."""
+
+    cause: Cause | None = None
+
+    def start(self, me: Me) -> None: ...
+    def stop(self, me: Me) -> None: ...
+
+    def tick(self, me: Me) -> Status:
+        return Status.RUNNING

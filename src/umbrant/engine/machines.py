@@ -1,0 +1,280 @@
+"""A machine at work. Which transitions are taken is the chart's affair; here they are asked, and rows are run.
+
+A tick of a machine is this: transitions that ask a condition or a time are taken as long as one holds; then each event
+heard in this tick is given to the machine, in the order in which the events were raised; then the rows of the active
+states run, outer states first; then states that got done are told of, and the rows of states just entered run too.
+"""
+
+from collections import deque
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from functools import partial
+
+from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.decorators import SLACK_S
+from umbrant.catalog.work import Status, Unbound
+from umbrant.catalog.world import Me, Question
+from umbrant.engine.chart import Chart, Sort, State, Step, Transition
+from umbrant.engine.recorder import Recorder
+from umbrant.engine.rows import InOrder, LiveRow
+from umbrant.model.edits import ROW
+
+MOST_STEPS = 100
+"""How many transitions a machine may take within one tick before it is taken for a loop without time."""
+
+
+@dataclass
+class LiveState:
+    """What belongs to a state of the chart: its row, the work in it, and what is done when it is entered and left."""
+
+    row: LiveRow
+    work: InOrder
+    on_enter: Sequence[LiveRow] = ()
+    on_leave: Sequence[LiveRow] = ()
+    result: Status = Status.SUCCESS
+    """How what is around it ends, of a final state."""
+    must_finish: bool = False
+    told: bool = False
+    """Whether it has been told of that its rows are done."""
+
+
+@dataclass
+class LiveTransition:
+    """What a transition of the chart waits for, and the rows that are done as it fires."""
+
+    when: Question | None = None
+    event: str | None = None
+    after: Callable[[], float] | None = None
+    done: tuple[Status, ...] = ()
+    """The ways of being done that it listens for, if it is an `on done`."""
+    rows: Sequence[LiveRow] = ()
+    due_s: float = field(default=0.0)
+
+
+@dataclass(frozen=True)
+class Done:
+    """That a state is done: an internal event, `done.state.id` in SCXML."""
+
+    state: State
+    status: Status
+
+
+Trigger = str | Done | None
+"""What may enable a transition: an event by its name, that a state is done, or nothing but the present tick."""
+
+
+class LiveMachine:
+    """The work of a machine row."""
+
+    def __init__(
+        self,
+        chart: Chart,
+        states: dict[str, LiveState],
+        transitions: dict[str, LiveTransition],
+        recorder: Recorder,
+    ) -> None:
+        self.cause: Cause | None = None
+        self._chart = chart
+        self._states = states
+        self._transitions = transitions
+        self._recorder = recorder
+        self._inside: deque[Done] = deque()
+        self._fresh: list[State] = []
+        self._ended: Status | None = None
+
+    def start(self, me: Me) -> None:
+        self.cause = None
+        self._inside.clear()
+        self._ended = None
+        self._entered(me, self._chart.begin())
+
+    def tick(self, me: Me) -> Status:
+        steps = _Budget(self._recorder, self._chart.root.id)
+        self._settle(me, steps)
+        for event in me.events.now:
+            if self._ended is None:
+                self._offer(me, event, steps)
+        self._fresh = list(self._chart.active)
+        while self._fresh and self._ended is None:
+            ready, self._fresh = self._fresh, []
+            self._run(me, ready)
+            if self._inside:
+                self._settle(me, steps)
+        if self._ended is None:
+            return Status.RUNNING
+        self._leave_all(me, cause("machine_ended"))
+        return self._ended
+
+    def stop(self, me: Me) -> None:
+        self._leave_all(me, cause("parent_left", row=self._chart.root.id))
+
+    # transitions
+
+    def _settle(self, me: Me, steps: "_Budget") -> None:
+        """Take transitions that wait for no event, and those of what is done, until none is left: a macrostep."""
+        while self._ended is None and steps.left:
+            taken = self._chart.select(partial(self._enabled, me, None))
+            if not taken and self._inside:
+                done = self._inside.popleft()
+                taken = self._chart.select(partial(self._enabled, me, done))
+                if not taken:
+                    continue
+            if not taken:
+                return
+            self._fire(me, taken, steps)
+
+    def _offer(self, me: Me, event: str, steps: "_Budget") -> None:
+        taken = self._chart.select(partial(self._enabled, me, event))
+        if taken:
+            self._fire(me, taken, steps)
+            self._settle(me, steps)
+
+    def _enabled(self, me: Me, trigger: Trigger, transition: Transition) -> bool:
+        live = self._transitions[transition.id]
+        if not _listens(live, transition, trigger):
+            return False
+        reason = self._refusal(me, transition, live, trigger)
+        if reason is not None:
+            self._recorder.refused(transition.id, ROW, reason)
+        return reason is None
+
+    def _refusal(self, me: Me, transition: Transition, live: LiveTransition, trigger: Trigger) -> Cause | None:
+        if live.after is not None and me.world.now_s < live.due_s - SLACK_S:
+            return cause("not_yet", until_s=live.due_s)
+        if isinstance(trigger, Done) and trigger.status not in live.done:
+            return cause("done_otherwise", row=trigger.state.id, result=trigger.status.name.lower())
+        if live.when is not None and not live.when.ask():
+            return cause("guard")
+        unfinished = None if isinstance(trigger, Done) else self._unfinished(transition)
+        return cause("must_finish", row=unfinished.id) if unfinished else None
+
+    def _unfinished(self, transition: Transition) -> State | None:
+        """A state that this transition would leave and that must be done first."""
+        for state in self._chart.exit_set([transition]):
+            live = self._states[state.id]
+            if live.must_finish and not self._is_done(state):
+                return state
+        return None
+
+    def _is_done(self, state: State) -> bool:
+        if state.compound or state.sort is Sort.REGIONS:
+            return self._chart.is_done(state)
+        return self._states[state.id].work.ended is not None
+
+    def _fire(self, me: Me, taken: Sequence[Transition], steps: "_Budget") -> None:
+        """One microstep: leave, do the rows of the transitions, enter."""
+        steps.spend(me)
+        step = self._chart.take(taken)
+        for state in step.left:
+            self._left(me, state, cause("fired", row=taken[0].id))
+        for transition in taken:
+            self._recorder.entered(transition.id)
+            _do_at_once(me, self._transitions[transition.id].rows)
+            self._recorder.left(transition.id, Status.SUCCESS, None)
+        self._entered(me, step)
+
+    # states
+
+    def _entered(self, me: Me, step: Step) -> None:
+        for state in step.entered:
+            if state is not self._chart.root:
+                self._enter(me, state)
+            for transition in state.transitions:
+                self._wind_up(me, transition)
+            if state.sort is Sort.FINAL:
+                self._reached(state)
+        self._fresh.extend(step.entered)
+
+    def _enter(self, me: Me, state: State) -> None:
+        live = self._states[state.id]
+        live.told = False
+        live.row.enter(me)
+        _do_at_once(me, live.on_enter)
+
+    def _wind_up(self, me: Me, transition: Transition) -> None:
+        """Set the time at which an `after` fires. One whose time is not known never does."""
+        live = self._transitions[transition.id]
+        if live.after is not None:
+            try:
+                live.due_s = me.world.now_s + live.after()
+            except Unbound:
+                live.due_s = float("inf")
+
+    def _reached(self, final: State) -> None:
+        """A final state was entered: what is around it is done, and so are regions all of which are done."""
+        around, status = final.parent, self._states[final.id].result
+        if around is None or around is self._chart.root:
+            self._ended = status
+            self.cause = cause("child", row=final.id) if status is Status.FAILURE else None
+            return
+        self._inside.append(Done(around, status))
+        outer = around.parent
+        if outer is not None and outer.sort is Sort.REGIONS and self._chart.is_done(outer):
+            self._inside.append(Done(outer, self._worst(outer)))
+
+    def _worst(self, regions: State) -> Status:
+        finals = [each for each in self._chart.active if each.sort is Sort.FINAL and each.within(regions)]
+        failed = any(self._states[each.id].result is Status.FAILURE for each in finals)
+        return Status.FAILURE if failed else Status.SUCCESS
+
+    def _run(self, me: Me, states: Sequence[State]) -> None:
+        """Run the rows of states that are still active; one whose rows have ended is told of once."""
+        for state in states:
+            if state is self._chart.root or state not in self._chart.active:
+                continue
+            live = self._states[state.id]
+            live.row.visit(me)
+            ended = live.work.ended
+            if ended is not None and not live.told and live.work.rows:
+                live.told = True
+                if state.atomic and state.sort is not Sort.FINAL:
+                    self._inside.append(Done(state, ended))
+
+    def _left(self, me: Me, state: State, reason: Cause) -> None:
+        live = self._states[state.id]
+        _do_at_once(me, live.on_leave)
+        if live.work.ended is None or not live.work.rows:
+            live.row.halt(me, reason)
+        else:
+            live.row.leave(me, live.work.ended, live.work.cause or reason)
+
+    def _leave_all(self, me: Me, reason: Cause) -> None:
+        for state in self._chart.end():
+            if state is not self._chart.root:
+                self._left(me, state, reason)
+
+
+class _Budget:
+    """How many steps a machine may still take in this tick."""
+
+    def __init__(self, recorder: Recorder, row_id: str) -> None:
+        self.left = MOST_STEPS
+        self._recorder = recorder
+        self._row_id = row_id
+
+    def spend(self, me: Me) -> None:
+        """Take one step off; the last one is told of."""
+        self.left -= 1
+        if not self.left:
+            self._recorder.refused(self._row_id, "machine", cause("endless", times=float(MOST_STEPS)))
+
+
+def _listens(live: LiveTransition, transition: Transition, trigger: Trigger) -> bool:
+    """Whether a transition is one that this could enable."""
+    if isinstance(trigger, Done):
+        return bool(live.done) and transition.source is trigger.state
+    if isinstance(trigger, str):
+        return live.event is not None and matches(trigger, live.event)
+    return live.event is None and not live.done
+
+
+def matches(event: str, listened_for: str) -> bool:
+    """Whether who listens for one event hears another: `alarm` hears `alarm` and `alarm.bell`."""
+    return event == listened_for or event.startswith(f"{listened_for}.")
+
+
+def _do_at_once(me: Me, rows: Sequence[LiveRow]) -> None:
+    """Do rows that end at once. One that runs on is stopped: there is no tick in which it could."""
+    for row in rows:
+        if row.visit(me) is Status.RUNNING:
+            row.halt(me, cause("takes_time"))

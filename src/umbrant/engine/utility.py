@@ -1,0 +1,227 @@
+"""A utility at work: it scores its options, and does the one that is worth most."""
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.curves import Floats, worth, worth_grid
+from umbrant.catalog.decorators import SLACK_S
+from umbrant.catalog.language.grid import ask_grid
+from umbrant.catalog.language.tree import Tree
+from umbrant.catalog.utilities import UtilitySetup
+from umbrant.catalog.work import Gauge, Measured, Status
+from umbrant.catalog.world import Formula, Me
+from umbrant.engine.board import Board
+from umbrant.engine.recorder import Recorder
+from umbrant.engine.rows import LiveRow
+from umbrant.engine.scoring import combined, combined_grid
+from umbrant.model.edits import ROW
+from umbrant.model.values import Curve
+
+
+@dataclass(frozen=True)
+class Consideration:
+    """One thing that an option's score depends on."""
+
+    id: str
+    input: Formula
+    tree: Tree
+    low: float
+    high: float
+    curve: Curve
+    weight: float
+
+    def worth(self) -> tuple[float | None, float]:
+        """Its input, and what that is worth; NaN where the input is unknown."""
+        value = self.input.value()
+        return value, math.nan if value is None else worth(self.curve, value, self.low, self.high)
+
+
+@dataclass(frozen=True)
+class Candidates:
+    """The group that an option is scored for one by one, and the key that each is put into meanwhile."""
+
+    group: str
+    key: str
+
+
+@dataclass
+class LiveOption:
+    """What belongs to an option: its row, and what is considered."""
+
+    row: LiveRow
+    considerations: Sequence[Consideration]
+    combine: str
+    weight: Callable[[], float]
+    candidates: Candidates | None = None
+
+    def scores(self, values: Mapping[str, Floats]) -> Floats:
+        """Its scores for arrays of inputs, by key and by the source of each sense, as `ask_grid` takes them."""
+        worths = [
+            worth_grid(each.curve, ask_grid(each.tree, values), each.low, each.high) for each in self.considerations
+        ]
+        weights = [each.weight for each in self.considerations]
+        return combined_grid(self.combine, worths, weights) * max(0.0, self.weight())
+
+
+@dataclass(frozen=True)
+class Bid:
+    """An option's score in one decision, with the candidate it is for."""
+
+    option: LiveOption
+    score: float
+    bonus: float
+    candidate: str | None = None
+
+    @property
+    def whole(self) -> float:
+        """The score with what is added for staying."""
+        return self.score + self.bonus
+
+
+class LiveUtility:
+    """The work of a utility row."""
+
+    def __init__(self, setup: UtilitySetup, options: Sequence[LiveOption], board: Board, recorder: Recorder) -> None:
+        self.cause: Cause | None = None
+        self.options = options
+        self._setup = setup
+        self._board = board
+        self._recorder = recorder
+        self._current: LiveOption | None = None
+        self._candidate: str | None = None
+        self._own_score = 0.0
+        self._until_s = self._next_s = 0.0
+
+    def start(self, me: Me) -> None:
+        self.cause = None
+        self._current = None
+        self._until_s = self._next_s = me.world.now_s
+
+    def tick(self, me: Me) -> Status:
+        now_s = me.world.now_s
+        if now_s >= self._next_s - SLACK_S or self._current is None:
+            self._next_s = now_s + self._setup.every()
+            if not self._decide(me):
+                return Status.FAILURE
+        return self._go_on(me)
+
+    def stop(self, me: Me) -> None: ...
+
+    def _go_on(self, me: Me) -> Status:
+        option = self._current
+        assert option is not None  # noqa: S101  (one has just been chosen, or is being done)
+        status = option.row.visit(me)
+        if status is Status.RUNNING:
+            return status
+        self._current = None
+        if self._setup.then == "decide again":
+            return Status.RUNNING
+        self.cause = cause("child", row=option.row.id) if status is Status.FAILURE else None
+        return status
+
+    def _decide(self, me: Me) -> bool:
+        """Score the options and choose. No if there is nothing to choose and nothing it is at."""
+        bids = [self._bid(me, option) for option in self.options]
+        if self._current is not None and me.world.now_s < self._until_s - SLACK_S:
+            return True
+        threshold = self._setup.threshold()
+        open_ = [bid for bid in bids if bid is not None and bid.whole > threshold and self._may(me, bid.option)]
+        if not open_:
+            self.cause = cause("below_threshold", threshold=threshold)
+            if self._current is not None:
+                self._current.row.halt(me, self.cause)
+                self._current = None
+            return False
+        self._choose(me, self._winner(me, open_))
+        return True
+
+    def _may(self, me: Me, option: LiveOption) -> bool:
+        return option is self._current or option.row.opens(me)
+
+    def _winner(self, me: Me, bids: list[Bid]) -> Bid:
+        """The highest bid, the earlier of equals; or one drawn by score among the best."""
+        ranked = sorted(bids, key=lambda bid: -bid.whole)
+        if self._setup.winner == "highest":
+            return ranked[0]
+        if self._setup.winner == "among the best":
+            few = ranked[: max(1, round(self._setup.best()))]
+        else:
+            least = ranked[0].whole - self._setup.margin()
+            few = [bid for bid in ranked if bid.whole >= least]
+        point = me.random.random() * sum(bid.whole for bid in few)
+        for bid in few:
+            point -= bid.whole
+            if point < 0:
+                return bid
+        return few[-1]
+
+    def _choose(self, me: Me, bid: Bid) -> None:
+        if bid.option is self._current and bid.candidate == self._candidate:
+            return
+        if bid.option is not self._current:
+            self._change_to(me, bid)
+        self._candidate = bid.candidate
+        if bid.option.candidates is not None:
+            self._board.writer = (bid.option.row.id, ROW)
+            self._board.set(bid.option.candidates.key, bid.candidate)
+
+    def _change_to(self, me: Me, bid: Bid) -> None:
+        if self._current is not None:
+            beaten = cause("outscored", row=bid.option.row.id, score=_short(bid.whole), own=_short(self._own_score))
+            self._current.row.halt(me, beaten)
+        self._current = bid.option
+        self._until_s = me.world.now_s + self._setup.hold()
+
+    def _bid(self, me: Me, option: LiveOption) -> Bid | None:
+        """An option's score now, for the candidate that it is highest for; None if there is no candidate."""
+        stays = self._setup.stay_bonus() if option is self._current else 0.0
+        if option is self._current:
+            self._own_score = 0.0
+        if option.candidates is None:
+            bid: Bid | None = Bid(option, self._score(option, tell=True), stays)
+        else:
+            bid = self._best_candidate(me, option, stays)
+        if bid is None:
+            self._recorder.gauged(option.row.id, ROW, Gauge(Measured.SCORE, 0.0, 0.0))
+            return None
+        if option is self._current:
+            self._own_score = bid.whole
+        gauge = Gauge(Measured.SCORE, bid.score, bid.bonus, bid.candidate or "")
+        self._recorder.gauged(option.row.id, ROW, gauge)
+        return bid
+
+    def _best_candidate(self, me: Me, option: LiveOption, stays: float) -> Bid | None:
+        wanted = option.candidates
+        assert wanted is not None  # noqa: S101  (asked only of options that have candidates)
+        names = [each.name for each in me.world.bodies(wanted.group) if each.name != me.name]
+        names.extend(each.name for each in me.world.props(wanted.group))
+        before = self._board.get(wanted.key)
+        best: Bid | None = None
+        for name in names:
+            self._board.suppose(wanted.key, name)
+            at_it = option is self._current and name == self._candidate
+            bid = Bid(option, self._score(option, tell=False), stays if at_it else 0.0, name)
+            if best is None or bid.whole > best.whole:
+                best = bid
+        if best is not None:
+            self._board.suppose(wanted.key, best.candidate)
+            self._score(option, tell=True)
+        self._board.suppose(wanted.key, before)
+        return best
+
+    def _score(self, option: LiveOption, *, tell: bool) -> float:
+        worths = []
+        for each in option.considerations:
+            value, is_worth = each.worth()
+            worths.append(is_worth)
+            if tell:
+                told = 0.0 if math.isnan(is_worth) else is_worth
+                self._recorder.gauged(each.id, ROW, Gauge(Measured.INPUT, told, value))
+        weights = [each.weight for each in option.considerations]
+        return combined(option.combine, worths, weights) * max(0.0, option.weight())
+
+
+def _short(score: float) -> float:
+    return round(score, 3)

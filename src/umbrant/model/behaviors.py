@@ -1,0 +1,180 @@
+"""Behaviors and blackboards, as they are written to disk. One class here is one shape."""
+
+from collections.abc import Iterable
+from enum import StrEnum
+from functools import cached_property
+
+from pydantic import Field
+
+from umbrant.model.names import EventName, KeyName, RowId, Slug
+from umbrant.model.outline import Outline
+from umbrant.model.values import Document, KeyType, Literal, ParamValue
+
+
+class Watch(StrEnum):
+    """When a guard is asked."""
+
+    ON_ENTRY = "on entry"
+    WHILE_RUNNING = "while running"
+    TAKE_OVER = "take over"
+    BOTH = "both"
+
+    @property
+    def while_running(self) -> bool:
+        """Whether it is asked at every tick that its row runs."""
+        return self in (Watch.WHILE_RUNNING, Watch.BOTH)
+
+    @property
+    def take_over(self) -> bool:
+        """Whether it is asked while a later sibling runs."""
+        return self in (Watch.TAKE_OVER, Watch.BOTH)
+
+
+class Guard(Document):
+    """A condition on a row, in the condition language."""
+
+    when: str
+    watch: Watch = Watch.ON_ENTRY
+
+
+class Decorator(Document):
+    """Something wrapped around a row that changes when it may start or how it ends."""
+
+    kind: str
+    args: dict[str, ParamValue] = Field(default_factory=dict, alias="with")
+
+
+class Upkeep(Document):
+    """Small work done every so many seconds while its row is active; first when the row is entered."""
+
+    kind: str
+    every_s: float = Field(default=0.5, gt=0)
+    give_s: float = Field(default=0.0, ge=0)
+    args: dict[str, ParamValue] = Field(default_factory=dict, alias="with")
+
+
+class Row(Document):
+    """One line of a behavior. `under` is the id of the row it is nested in, or None at the top."""
+
+    id: RowId
+    under: RowId | None = None
+    kind: str
+    name: str = ""
+    args: dict[str, ParamValue] = Field(default_factory=dict, alias="with")
+    guard: Guard | None = None
+    decorators: tuple[Decorator, ...] = ()
+    upkeep: tuple[Upkeep, ...] = ()
+    muted: bool = False
+    note: str = ""
+    binds: dict[KeyName, ParamValue] = Field(default_factory=dict)
+    """Of a row that uses another behavior: what that behavior's keys stand for here."""
+
+
+class Override(Document):
+    """What a variant does differently in one row of the behavior it is made from; None leaves it as it is there."""
+
+    row: RowId
+    name: str | None = None
+    args: dict[str, ParamValue] = Field(default_factory=dict, alias="with")
+    guard: Guard | None = None
+    muted: bool | None = None
+    decorators: tuple[Decorator, ...] | None = None
+    upkeep: tuple[Upkeep, ...] | None = None
+    instead: tuple[Row, ...] = ()
+    """Rows that take the place of the row and of all that is nested in it; the first of them stands where it stood."""
+
+
+class Behavior(Document):
+    """An outline that decides for one kind of NPC. Rows stand in the order in which they are read.
+
+    A variant has no rows of its own: it follows those of the behavior it is a `variant_of`, but for its overrides.
+    """
+
+    name: Slug = Field(exclude=True)
+    title: str
+    blackboard: Slug
+    variant_of: Slug | None = None
+    overrides: tuple[Override, ...] = ()
+    rows: tuple[Row, ...] = ()
+
+    @cached_property
+    def outline(self) -> Outline:
+        """Who is nested in whom. Raises OutlineError if the rows do not make a tree; loading has checked that."""
+        return Outline.of([(row.id, row.under) for row in self.rows])
+
+    @cached_property
+    def by_id(self) -> dict[str, Row]:
+        """Each row under its id."""
+        return {row.id: row for row in self.rows}
+
+    def row(self, row_id: str) -> Row:
+        """The row with this id; KeyError if there is none."""
+        return self.by_id[row_id]
+
+    def with_rows(self, rows: Iterable[Row]) -> "Behavior":
+        """The behavior with other rows, and nothing remembered of the old ones. The rows are not checked."""
+        fields = {name: getattr(self, name) for name in type(self).model_fields}
+        return Behavior.model_construct(**{**fields, "rows": tuple(rows)})
+
+
+class Sharing(StrEnum):
+    """Who shares a key's value."""
+
+    OWN = "own"
+    GROUP = "group"
+    WORLD = "world"
+
+
+class Key(Document):
+    """One entry of a blackboard. `low` and `high` bound a number; the default None is 'not set'.
+
+    With a `formula`, in the condition language, the key is derived: it always has the value of the formula, and no row
+    may write it.
+    """
+
+    name: KeyName
+    type: KeyType
+    unit: str = ""
+    low: float | None = None
+    high: float | None = None
+    default: Literal | None = None
+    scope: Sharing = Sharing.OWN
+    formula: str = ""
+    help: str = ""
+
+
+class Blackboard(Document):
+    """The keys a behavior may read and write, besides those of the blackboard that it `extends`.
+
+    Each agent has its own values for them, except where a key's scope says otherwise.
+    """
+
+    name: Slug = Field(exclude=True)
+    title: str
+    extends: Slug | None = None
+    keys: tuple[Key, ...] = ()
+
+    @cached_property
+    def by_name(self) -> dict[str, Key]:
+        """Each key under its name."""
+        return {key.name: key for key in self.keys}
+
+
+class Event(Document):
+    """Something that can happen and be heard. Who listens for `alarm` also hears `alarm.bell`."""
+
+    name: EventName
+    help: str = ""
+
+
+class EventList(Document):
+    """The events of a project, in `events.json`."""
+
+    events: tuple[Event, ...] = ()
+
+
+class NodeFile(Document):
+    """A file of Python in which a project declares nodes of its own."""
+
+    name: str
+    text: str

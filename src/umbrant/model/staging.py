@@ -1,0 +1,211 @@
+"""Stages and scenarios, as they are written to disk: who plays, where, and what happens besides."""
+
+from collections.abc import Iterator
+from enum import StrEnum
+from functools import cached_property
+from math import cos, sin
+
+from pydantic import Field
+
+from umbrant.model.names import EventName, KeyName, Slug
+from umbrant.model.values import Document, Literal, Point, named
+
+
+class Blocks(StrEnum):
+    """What a stretch of stage is in the way of."""
+
+    SIGHT_AND_WAY = "sight and way"
+    WAY = "way"
+    NOTHING = "nothing"
+
+
+class Area(Document):
+    """A polygon on the stage, its corners in order: a wall, a stack of crates, water, or paint on the ground."""
+
+    name: str
+    corners: tuple[Point, ...] = Field(min_length=3)
+    blocks: Blocks = Blocks.SIGHT_AND_WAY
+
+
+class Place(Document):
+    """A named point of the stage."""
+
+    name: KeyName
+    at: Point
+
+
+class Prop(Document):
+    """A thing that stands on the stage with a level between 0 and 1 that drains: a lamp's oil, a bowl's water."""
+
+    name: KeyName
+    group: KeyName
+    at: Point
+    level: float = Field(default=1.0, ge=0, le=1)
+    drain_per_s: float = Field(default=0.0, ge=0)
+
+
+class Stage(Document):
+    """The stand-in world, from (0, 0) to (width_m, height_m)."""
+
+    name: Slug = Field(exclude=True)
+    title: str
+    width_m: float = Field(gt=0, le=10_000)
+    height_m: float = Field(gt=0, le=10_000)
+    areas: tuple[Area, ...] = ()
+    places: tuple[Place, ...] = ()
+    props: tuple[Prop, ...] = ()
+
+
+class Stat(Document):
+    """A number that belongs to a body, such as its health, and how much it changes by itself each second."""
+
+    value: float = 1.0
+    low: float = 0.0
+    high: float = 1.0
+    per_s: float = 0.0
+
+
+class Body(Document):
+    """What a member of the cast can do with its body. Angles in degrees, the sight cone from edge to edge."""
+
+    radius_m: float = Field(default=0.3, gt=0, le=5)
+    walk_m_s: float = Field(default=1.4, gt=0, le=50)
+    run_m_s: float = Field(default=3.0, gt=0, le=50)
+    turn_deg_s: float = Field(default=240.0, gt=0)
+    sight_m: float = Field(default=12.0, ge=0)
+    cone_deg: float = Field(default=110.0, gt=0, le=360)
+    hearing_m: float = Field(default=15.0, ge=0)
+    """How far away it hears a noise of loudness 1; a noise twice as loud is heard twice as far."""
+    flies: bool = False
+    """Whether walls and water are no hindrance to it."""
+    stats: dict[KeyName, Stat] = Field(default_factory=dict)
+
+
+class Step(Document):
+    """From `tick` on a hand pushes a puppet with this velocity, in metres per second."""
+
+    tick: int = Field(ge=0)
+    push: Point
+
+
+class WalkPoint(Document):
+    """A puppet is at `to` at `at_s` seconds; between two such points it goes evenly along the way there."""
+
+    at_s: float = Field(ge=0)
+    to: Point
+
+
+class Member(Document):
+    """One of the cast. With a behavior it is an agent; without, a puppet that follows its walk.
+
+    With `copies` over 1 it stands for so many of its kind, `gull_1`, `gull_2` and so on, scattered around the start.
+    """
+
+    name: KeyName
+    title: str = ""
+    behavior: Slug | None = None
+    group: KeyName | None = None
+    copies: int = Field(default=1, ge=1, le=1000)
+    scatter_m: float = Field(default=0.0, ge=0)
+    waits: bool = False
+    """Whether it is not on the stage until a cue brings it on."""
+    start: Point
+    facing_deg: float = 0.0
+    body: Body = Body()
+    keys: dict[KeyName, Literal] = Field(default_factory=dict)
+    walk: tuple[WalkPoint, ...] = ()
+    steps: tuple[Step, ...] = ()
+    """Where a hand steered the puppet, in order of time; with steps the walk is not followed."""
+
+    def each(self) -> Iterator["Member"]:
+        """The member, or each of its copies: laid out evenly, in a spiral from the start to `scatter_m`."""
+        if self.copies == 1:
+            yield self
+            return
+        for place in range(self.copies):
+            away = self.scatter_m * ((place + 0.5) / self.copies) ** 0.5
+            turn = place * 2.399963  # the golden angle, in radians
+            start = (
+                round(self.start[0] + away * cos(turn), 3),
+                round(self.start[1] + away * sin(turn), 3),
+            )
+            title = f"{self.title or self.name} {place + 1}"
+            more = {"name": f"{self.name}_{place + 1}", "title": title, "start": start, "copies": 1}
+            yield self.model_copy(update=more)
+
+
+class RaiseEvent(Document):
+    """Raise an event: for one of the cast, for a group, or for all where `to` is empty."""
+
+    raises: EventName
+    to: str = ""
+
+
+class SetKey(Document):
+    """Set a key of the world, or of one of the cast."""
+
+    sets: KeyName
+    value: Literal | None = None
+    of: KeyName | None = None
+
+
+class MoveTo(Document):
+    """Put one of the cast, or a prop, somewhere else; or bring on one that waits."""
+
+    moves: KeyName
+    to: Point
+
+
+class DropProp(Document):
+    """Put a new prop on the stage."""
+
+    drops: Prop
+
+
+class TakeAway(Document):
+    """Take one of the cast, or a prop, off the stage."""
+
+    removes: KeyName
+
+
+Deed = RaiseEvent | SetKey | MoveTo | DropProp | TakeAway
+"""What a cue can do."""
+
+
+class Cue(Document):
+    """Something that a scenario does at a time, or each time a condition on the keys of the world comes true.
+
+    With `by_hand` it was done by the author during a rehearsal.
+    """
+
+    at_s: float | None = Field(default=None, ge=0)
+    when: str = ""
+    does: Deed
+    by_hand: bool = False
+
+
+class Scenario(Document):
+    """Stage, cast, seed, length and tick rate: all that a take depends on besides the behaviors."""
+
+    name: Slug = Field(exclude=True)
+    title: str
+    stage: Slug
+    seed: int = Field(default=1, ge=0, lt=2**63)
+    seconds: float = Field(default=30.0, gt=0, le=86_400)
+    ticks_per_s: int = Field(default=20, ge=1, le=240)
+    cast: tuple[Member, ...] = ()
+    cues: tuple[Cue, ...] = ()
+
+    @property
+    def tick_count(self) -> int:
+        """How many ticks the scenario lasts."""
+        return max(1, round(self.seconds * self.ticks_per_s))
+
+    @cached_property
+    def players(self) -> tuple[Member, ...]:
+        """The cast, with each copy as a member of its own."""
+        return tuple(each for member in self.cast for each in member.each())
+
+    def member(self, name: str) -> Member:
+        """The one of the players with this name; KeyError if there is none."""
+        return named(self.players, name)

@@ -1,0 +1,151 @@
+"""A behavior as it runs: variants resolved, and each behavior that it uses put in where it is used.
+
+Rows that come from a used behavior have ids such as `use1/go`: the id of the row that uses it, and their own.
+"""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+
+from umbrant.model.behaviors import Behavior, Key, Override, Row, Sharing
+from umbrant.model.documents import Project
+from umbrant.model.values import KeyRef, Literal
+
+USES = "use_behavior"
+"""The kind of a row that uses another behavior, which its parameter `BEHAVIOR` names."""
+BEHAVIOR = "behavior"
+DEEPEST_USE = 16
+"""How many behaviors may be used inside each other."""
+
+
+@dataclass(frozen=True)
+class Frame:
+    """What the rows of one behavior see: its keys by the names it uses, and what these are called on the agent's board.
+
+    `path` is the id of the row that uses it, empty for the agent's own behavior.
+    """
+
+    path: str
+    behavior: str
+    keys: Mapping[str, Key]
+    actual: Mapping[str, str]
+
+
+@dataclass
+class Whole:
+    """A behavior with all that it uses.
+
+    `keys` are all keys of the agent's board, `given` what some of them start with.
+    """
+
+    behavior: Behavior
+    keys: dict[str, Key]
+    frames: dict[str, Frame]
+    """The frame of each row, by the row's id."""
+    own: Frame
+    given: dict[str, Literal] = field(default_factory=dict)
+
+    def frame(self, row_id: str) -> Frame:
+        """The frame that a row belongs to; the agent's own for a row that is not there."""
+        return self.frames.get(row_id, self.own)
+
+
+def whole_behavior(project: Project, name: str) -> Whole:
+    """The behavior with this name as it runs. Raises KeyError if there is none.
+
+    What cannot be put in (a behavior that is not there, or that uses itself) is left out; validation tells of it.
+    """
+    behavior = resolved(project, name)
+    keys = project.keys_of(behavior)
+    own = Frame("", name, keys, {key: key for key in keys})
+    whole = Whole(behavior, dict(keys), {}, own)
+    rows = tuple(_rows(project, behavior, own, whole, (name,)))
+    whole.behavior = behavior.with_rows(rows)
+    return whole
+
+
+def resolved(project: Project, name: str) -> Behavior:
+    """The behavior with this name; of a variant, what its original and its overrides come to. Raises KeyError."""
+    behavior = project.behavior(name)
+    chain = [behavior]
+    while chain[-1].variant_of is not None:
+        original = next((each for each in project.behaviors if each.name == chain[-1].variant_of), None)
+        if original is None or original in chain:
+            return behavior.with_rows(())
+        chain.append(original)
+    rows = chain[-1].rows
+    for variant in reversed(chain[:-1]):
+        for override in variant.overrides:
+            rows = _overridden(rows, override)
+    return behavior if behavior.variant_of is None else behavior.with_rows(rows)
+
+
+def used_behaviors(behavior: Behavior) -> Iterator[tuple[Row, str]]:
+    """The rows that use another behavior, with its name."""
+    for row in behavior.rows:
+        name = row.args.get(BEHAVIOR)
+        if row.kind == USES and isinstance(name, str):
+            yield row, name
+
+
+def _rows(project: Project, behavior: Behavior, frame: Frame, whole: Whole, above: tuple[str, ...]) -> Iterator[Row]:
+    """The rows of a behavior with their ids as they are when it runs, and after each use the rows of what it uses."""
+    before = f"{frame.path}/" if frame.path else ""
+    for row in behavior.rows:
+        row_id = before + row.id
+        under = frame.path or None if row.under is None else before + row.under
+        whole.frames[row_id] = frame
+        yield row.model_copy(update={"id": row_id, "under": under}) if before else row
+        name = row.args.get(BEHAVIOR)
+        if row.kind == USES and isinstance(name, str) and _can_be_put_in(project, name, above):
+            inner = resolved(project, name)
+            inside = _inner_frame(project, inner, frame, row, row_id, whole)
+            yield from _rows(project, inner, inside, whole, (*above, name))
+
+
+def _can_be_put_in(project: Project, name: str, above: tuple[str, ...]) -> bool:
+    return name not in above and len(above) < DEEPEST_USE and any(each.name == name for each in project.behaviors)
+
+
+def _inner_frame(project: Project, inner: Behavior, outer: Frame, row: Row, path: str, whole: Whole) -> Frame:
+    """What a used behavior's keys stand for: what they are bound to, the same key outside, or a key of its own."""
+    keys, actual = project.keys_of(inner), {}
+    for name, key in keys.items():
+        bound = row.binds.get(name)
+        if isinstance(bound, KeyRef):
+            actual[name] = outer.actual.get(bound.key, bound.key)
+        elif bound is None and (outer.keys.get(name) is key or key.scope is not Sharing.OWN):
+            actual[name] = outer.actual.get(name, name)
+            whole.keys.setdefault(actual[name], key)
+        else:
+            actual[name] = f"{path}/{name}"
+            whole.keys[actual[name]] = key.model_copy(update={"name": actual[name]})
+            if isinstance(bound, bool | int | float | str | tuple):
+                whole.given[actual[name]] = bound
+    return Frame(path, inner.name, keys, actual)
+
+
+def _overridden(rows: tuple[Row, ...], override: Override) -> tuple[Row, ...]:
+    """The rows with one override done. An override of a row that is not there changes nothing."""
+    row = next((each for each in rows if each.id == override.row), None)
+    if row is None:
+        return rows
+    if override.instead:
+        return tuple(_replaced(rows, row, override.instead))
+    changes: dict[str, object] = {"args": {**row.args, **override.args}}
+    for name in ("name", "guard", "muted", "decorators", "upkeep"):
+        value = getattr(override, name)
+        if value is not None:
+            changes[name] = value
+    return tuple(each.model_copy(update=changes) if each is row else each for each in rows)
+
+
+def _replaced(rows: tuple[Row, ...], row: Row, instead: tuple[Row, ...]) -> Iterator[Row]:
+    gone = {row.id}
+    for each in rows:
+        if each.under in gone:
+            gone.add(each.id)
+        elif each is row:
+            yield instead[0].model_copy(update={"under": row.under})
+            yield from instead[1:]
+        else:
+            yield each

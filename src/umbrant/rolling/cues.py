@@ -1,0 +1,143 @@
+"""The cues of a scenario: what happens at a time, or when a condition on the keys of the world comes true."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import singledispatchmethod
+from random import Random
+
+from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.decorators import SLACK_S
+from umbrant.catalog.work import Unbound
+from umbrant.catalog.world import BodyView
+from umbrant.engine.binding import RecordedQuestion, Scope
+from umbrant.engine.board import Board
+from umbrant.engine.events import Ears
+from umbrant.engine.recorder import Unrecorded
+from umbrant.engine.runner import Common
+from umbrant.model.staging import Cue, Deed, DropProp, MoveTo, RaiseEvent, SetKey, TakeAway
+from umbrant.model.whole import Frame
+from umbrant.stage.world import StageWorld
+from umbrant.take.writer import TakeWriter
+
+BY_CUE = "cue"
+"""The part that is noted as the writer of keys that a cue sets."""
+
+
+class Director:
+    """On whose behalf conditions of cues are asked: it has the world's keys and no body."""
+
+    name = ""
+    began_s = 0.0
+
+    def __init__(self, common: Common, world: StageWorld, writer: TakeWriter) -> None:
+        keys = common.project.world_keys()
+        recorder = writer.agent("")
+        self.world = world
+        self.random = Random(f"{common.seed}/")  # noqa: S311  (a seeded generator is what a take needs)
+        self.board = Board(keys, recorder, lambda: world.now_s, shared=common.shared)
+        self.board.writer = ("", BY_CUE)
+        self.events = Ears(common.hub, "", None, lambda: world.now_s)
+        self.board.start({})
+        self._common = common
+        self._scope = Scope(self, Frame("", "", keys, {name: name for name in keys}), common.catalog, Unrecorded())
+
+    @property
+    def body(self) -> BodyView:
+        """There is none. Raises Unbound."""
+        raise Unbound(cause("no_body"))
+
+    def others_in(self, row_name: str, group: str) -> int:
+        """How many agents of a group are in a row of this name."""
+        return sum(each.is_in(row_name) for each in self._common.runners if group in ("", each.group))
+
+    def question(self, when: str) -> RecordedQuestion:
+        """The condition of a cue. Raises Unbound."""
+        return self._scope.question(when, "", "")
+
+
+@dataclass
+class _Waiting:
+    cue: Cue
+    number: int
+    question: RecordedQuestion | None = None
+    was_true: bool = False
+    done: bool = False
+
+
+class CuePlayer:
+    """Does the cues as they come due. What cannot be done is noted in the take, and the rest goes on."""
+
+    def __init__(self, cues: Sequence[Cue], common: Common, world: StageWorld, writer: TakeWriter) -> None:
+        self._common = common
+        self._world = world
+        self._writer = writer
+        self._director = Director(common, world, writer)
+        self._waiting = [_Waiting(cue, number) for number, cue in enumerate(cues, 1)]
+        for each in self._waiting:
+            if each.cue.when:
+                try:
+                    each.question = self._director.question(each.cue.when)
+                except Unbound as unbound:
+                    self._cannot(f"cue {each.number}", unbound.reason)
+
+    def tick(self) -> None:
+        """Do what is due at this tick, in the order in which it is written."""
+        self._director.events.begin()
+        for each in self._waiting:
+            if self._is_due(each):
+                self.do(each.cue.does, f"cue {each.number}")
+
+    def do(self, deed: Deed, called: str) -> None:
+        """Do something now."""
+        reason = self._do(deed)
+        if reason is not None:
+            self._cannot(called, reason)
+
+    def _is_due(self, each: _Waiting) -> bool:
+        if each.question is None:
+            at_s = each.cue.at_s
+            if each.done or at_s is None or self._world.now_s < at_s - SLACK_S:
+                return False
+            each.done = True
+            return True
+        before, each.was_true = each.was_true, each.question.ask()
+        return each.was_true and not before
+
+    @singledispatchmethod
+    def _do(self, deed: Deed) -> Cause | None:
+        raise TypeError(f"{deed!r} is no deed")
+
+    @_do.register
+    def _raise(self, deed: RaiseEvent) -> Cause | None:
+        self._common.raise_event(deed.raises, deed.to, self._world.now_s)
+        return None
+
+    @_do.register
+    def _set(self, deed: SetKey) -> Cause | None:
+        board, shown = self._director.board, deed.sets
+        if deed.of is not None:
+            runner = next((each for each in self._common.runners if each.name == deed.of), None)
+            if runner is None:
+                return cause("not_there", name=deed.of)
+            board = runner.board
+            board.writer = ("", BY_CUE)
+        if board.type_of(shown) is None:
+            return cause("no_key", key=shown)
+        board.set(shown, deed.value)
+        return None
+
+    @_do.register
+    def _move(self, deed: MoveTo) -> Cause | None:
+        return None if self._world.put(deed.moves, deed.to) else cause("not_there", name=deed.moves)
+
+    @_do.register
+    def _drop(self, deed: DropProp) -> Cause | None:
+        self._world.drop(deed.drops)
+        return None
+
+    @_do.register
+    def _remove(self, deed: TakeAway) -> Cause | None:
+        return None if self._world.take_away(deed.removes) else cause("not_there", name=deed.removes)
+
+    def _cannot(self, called: str, reason: Cause) -> None:
+        self._writer.noticed("", called, reason)

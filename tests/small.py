@@ -7,7 +7,7 @@ from typing import Any
 from tests.kinds import CATALOG
 from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Guard, Key, Row, Upkeep, Watch
 from umbrant.model.documents import Cover, Project
-from umbrant.model.staging import Member, Place, Scenario, Stage
+from umbrant.model.staging import Body, Member, Place, Scenario, Stage
 from umbrant.model.values import KeyRef
 from umbrant.rolling.roll import Order, roll
 from umbrant.take.reader import Take, read_take
@@ -31,6 +31,7 @@ def row(row_id: str, kind: str, under: str | None = None, **more: Any) -> Row:
         decorators=tuple(Decorator(kind=kind, args=args) for kind, args in more.pop("decorators", ())),
         upkeep=tuple(Upkeep(kind=kind, every_s=every, args=args) for kind, every, args in more.pop("upkeep", ())),
         muted=more.pop("muted", False),
+        binds=more.pop("binds", {}),
         args=more,
     )
 
@@ -47,7 +48,13 @@ def project(*rows: Row, keys: tuple[Key, ...] = (), **more: Any) -> Project:
         props=more.get("props", ()),
     )
     agent = Member(
-        name="a", behavior="b", start=more.get("start", (2, 5)), keys=more.get("start_keys", {}), facing_deg=0
+        name="a",
+        behavior="b",
+        start=more.get("start", (2, 5)),
+        keys=more.get("start_keys", {}),
+        facing_deg=0,
+        group=more.get("group"),
+        body=more.get("body", Body()),
     )
     scenario = Scenario(
         name="s",
@@ -57,11 +64,12 @@ def project(*rows: Row, keys: tuple[Key, ...] = (), **more: Any) -> Project:
         seconds=more.get("seconds", 2.0),
         ticks_per_s=RATE,
         cast=(agent, *more.get("cast", ())),
+        cues=more.get("cues", ()),
     )
     return Project(
         cover=Cover(title="Small", scenario="s"),
-        behaviors=(Behavior(name="b", title="B", blackboard="k", rows=rows),),
-        blackboards=(Blackboard(name="k", title="K", keys=keys),),
+        behaviors=(Behavior(name="b", title="B", blackboard="k", rows=rows), *more.get("behaviors", ())),
+        blackboards=(Blackboard(name="k", title="K", keys=keys), *more.get("blackboards", ())),
         stages=(stage,),
         scenarios=(scenario,),
     )
@@ -86,6 +94,22 @@ def spans(take: Take, row_id: str) -> list[tuple[int, int | None, str | None]]:
 def refusals(take: Take, row_id: str, part: str = "") -> list[tuple[int, int, str]]:
     """A row's refusals: first tick, last tick, kind of cause."""
     return [(each.start, each.end, each.cause.kind) for each in record(take, row_id).refusals.get(part, [])]
+
+
+def values(take: Take, name: str, agent: str = "a") -> list[tuple[int, object]]:
+    """A key's changes: tick and value."""
+    changes = take.agents[agent].keys[name]
+    return [(tick, written.value) for tick, written in zip(changes.ticks, changes.values, strict=True)]
+
+
+def gauges(take: Take, row_id: str, part: str = "") -> list[tuple[int, float, float | None]]:
+    """What a part of a row noted: tick, value, and what it is of."""
+    changes = record(take, row_id).gauges.get(part)
+    return (
+        [(tick, each.value, each.of) for tick, each in zip(changes.ticks, changes.values, strict=True)]
+        if changes
+        else []
+    )
 
 
 def key(name: str) -> KeyRef:

@@ -10,8 +10,8 @@ from typing import Any
 import pytest
 
 from tests.conftest import DEMO
-from umbrant.catalog.declare import Family
 from umbrant import cli
+from umbrant.catalog.declare import Family
 
 
 def run(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch, *args: str) -> tuple[int, str, str]:

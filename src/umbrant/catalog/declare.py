@@ -99,9 +99,10 @@ class Quantity:
 
 @dataclass(frozen=True)
 class Holds:
-    """The types of key that a chip accepts."""
+    """The types of key that a chip accepts, and whether the key is only asked about and never written."""
 
     types: tuple[KeyType, ...]
+    reads: bool = False
 
 
 @dataclass(frozen=True)
@@ -138,6 +139,7 @@ AnAgent = Annotated[Target, Is(ParamType.AGENT)]
 AProp = Annotated[Target, Is(ParamType.PROP)]
 Group = Annotated[str, Is(ParamType.GROUP)]
 AnyKey = Annotated[KeySlot, Holds(tuple(KeyType))]
+ReadKey = Annotated[KeySlot, Holds(tuple(KeyType), reads=True)]
 PointKey = Annotated[KeySlot, Holds((KeyType.POINT,))]
 YesNoKey = Annotated[KeySlot, Holds((KeyType.YES_NO,))]
 NumberKey = Annotated[KeySlot, Holds((KeyType.NUMBER,))]
@@ -183,6 +185,8 @@ class Param:
     """The types of key it may name or be bound to."""
     live: bool = False
     """Whether the node is given something to ask for the value, instead of the value."""
+    writes: bool = False
+    """Whether it names a key that the node writes."""
 
     @property
     def label(self) -> str:
@@ -418,7 +422,8 @@ def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, ask
     marks = getattr(hint, "__metadata__", ())
     base = typing.get_args(hint)[0] if marks else hint
     quantity = next((mark for mark in marks if isinstance(mark, Quantity)), Quantity())
-    holds = next((mark.types for mark in marks if isinstance(mark, Holds)), ())
+    held = next((mark for mark in marks if isinstance(mark, Holds)), None)
+    holds = held.types if held else ()
     marked = next((mark.type for mark in marks if isinstance(mark, Is)), None)
     choices: tuple[str, ...] = typing.get_args(base) if typing.get_origin(base) is typing.Literal else ()
     plain = {
@@ -446,7 +451,9 @@ def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, ask
     if quantity.spread and isinstance(default, int | float):
         default = Spread(mid=default, give=0)
     bindable = holds or (BINDABLE.get(kind_of, ()) if asked_at_entry or live else ())
-    return Param(param.name, kind_of, about, default, required, quantity, choices, bindable, live)
+    return Param(
+        param.name, kind_of, about, default, required, quantity, choices, bindable, live, bool(held and not held.reads)
+    )
 
 
 def _check_phrase(kind: Kind) -> None:

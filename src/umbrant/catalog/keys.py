@@ -14,6 +14,7 @@ from umbrant.catalog.declare import (
     PointKey,
     PropKey,
     Range,
+    ReadKey,
     TextKey,
     YesNoKey,
     action,
@@ -108,7 +109,7 @@ def count(me: Me, key: NumberKey, amount: Number = 1.0) -> bool:
 
 
 @action("copy {source} to {key}", success="it was copied", failure="the keys hold different types")
-def copy(me: Me, source: AnyKey, key: AnyKey) -> bool | Cause:
+def copy(me: Me, source: ReadKey, key: AnyKey) -> bool | Cause:
     """Copies what one key holds into another of the same type. A key that is not set unsets the other.
 
     Example: copy `last_seen` to `search_from`.

@@ -3,12 +3,12 @@
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import (
     AnAgent,
-    AnyKey,
     AProp,
     EventName,
     Group,
     Number,
     Range,
+    ReadKey,
     StatName,
     ZoneName,
     sense,
@@ -79,7 +79,7 @@ def way_length(me: Me, target: Target) -> Reading:
 
 
 @sense("{key} is set", gives=KeyType.YES_NO)
-def is_set(me: Me, key: AnyKey) -> Reading:
+def is_set(me: Me, key: ReadKey) -> Reading:
     """Whether a key holds anything.
 
     Example: `is_set(last_seen)`.
@@ -90,7 +90,7 @@ def is_set(me: Me, key: AnyKey) -> Reading:
 
 
 @sense("time since {key}", gives=KeyType.NUMBER, unit="s")
-def time_since(me: Me, key: AnyKey) -> Reading:
+def time_since(me: Me, key: ReadKey) -> Reading:
     """The seconds since a key was last written, by whatever row.
 
     Example: `time_since(last_seen) < 15`.

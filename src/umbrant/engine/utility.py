@@ -141,8 +141,8 @@ class LiveUtility:
         return option is self._current or option.row.opens(me)
 
     def _winner(self, me: Me, bids: list[Bid]) -> Bid:
-        """The highest bid, the earlier of equals; or one drawn by score among the best."""
-        ranked = sorted(bids, key=lambda bid: -bid.whole)
+        """The highest bid, of equals the one it is at, else the earlier; or one drawn by score among the best."""
+        ranked = sorted(bids, key=lambda bid: (-bid.whole, bid.option is not self._current))
         if self._setup.winner == "highest":
             return ranked[0]
         if self._setup.winner == "among the best":

@@ -1,0 +1,325 @@
+"""What can be wrong with a behavior and its rows."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.language.check import faults
+from umbrant.catalog.validation.boards import value_fits
+from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.documents import Project
+from umbrant.model.edits import GUARD, part_name
+from umbrant.model.problems import Problem, did_you_mean
+from umbrant.model.values import Curve, KeyRef, KeyType, ParamValue, PlaceRef, Spread
+from umbrant.model.whole import BEHAVIOR, USES, resolved, used_behaviors
+
+_FITS: Mapping[ParamType, tuple[type, ...]] = {
+    ParamType.NUMBER: (float, int),
+    ParamType.SPREAD: (float, int, Spread),
+    ParamType.YES_NO: (bool,),
+    ParamType.PLACE: (str, tuple, PlaceRef),
+    ParamType.KEY: (),
+    ParamType.CURVE: (Curve,),
+}
+"""What a chip may hold besides a key; a text where nothing is said here.
+
+A text in a PLACE, AGENT or PROP chip names one of the cast or a prop.
+"""
+
+_PARTS_ALLOWED: Mapping[Family, tuple[str, ...]] = {
+    **dict.fromkeys((*RUNS, Family.OPTION), (GUARD, "decorator", "upkeep")),
+    Family.STATE: ("upkeep",),
+}
+"""What a row of a family may have around it; rows of other families may have nothing."""
+
+
+def behavior_problems(project: Project, behavior: Behavior, catalog: Catalog) -> Iterator[Problem]:
+    """Every problem of one behavior."""
+    if behavior.variant_of is not None:
+        faults_found = list(_variant_problems(project, behavior))
+        yield from faults_found
+        if faults_found:
+            return
+        behavior = resolved(project, behavior.name)
+    yield from _BehaviorCheck(project, behavior, catalog).problems()
+
+
+def _variant_problems(project: Project, behavior: Behavior) -> Iterator[Problem]:
+    file = f"behaviors/{behavior.name}.json"
+    names = {each.name: each for each in project.behaviors}
+    if behavior.rows:
+        yield Problem(file, "", "a variant has no rows of its own.", "Put them into `instead` of an override.")
+    chain = [behavior.name]
+    name = behavior.variant_of
+    while name is not None:
+        if name not in names:
+            yield Problem(file, "", f"`variant_of`: there is no behavior '{name}'.", did_you_mean(name, list(names)))
+            return
+        if name in chain:
+            yield Problem(file, "", f"it is a variant of itself, through {' and '.join(chain)}.", "Change one of them.")
+            return
+        chain.append(name)
+        name = names[name].variant_of
+    known = resolved(project, str(behavior.variant_of)).by_id
+    for override in behavior.overrides:
+        if override.row not in known:
+            message = f"it overrides the row '{override.row}', which '{behavior.variant_of}' does not have."
+            yield Problem(file, "", message, did_you_mean(override.row, list(known)))
+
+
+@dataclass(frozen=True)
+class _Part:
+    """A row's kind, or one of its decorators or upkeeps, with its arguments."""
+
+    kind: str
+    args: Mapping[str, ParamValue]
+    label: str
+
+
+class _BehaviorCheck:
+    """The problems of one behavior's rows."""
+
+    def __init__(self, project: Project, behavior: Behavior, catalog: Catalog) -> None:
+        self.project = project
+        self.behavior = behavior
+        self.catalog = catalog
+        self.keys = project.keys_of(behavior)
+        self.boards = [board.name for board in project.blackboards]
+        self.known = _known_names(project)
+        self.file = f"behaviors/{behavior.name}.json"
+
+    def problems(self) -> Iterator[Problem]:
+        if self.behavior.blackboard not in self.boards:
+            message = f"there is no blackboard '{self.behavior.blackboard}'."
+            yield Problem(self.file, "", message, did_you_mean(self.behavior.blackboard, self.boards))
+        for extra in self.behavior.outline.tops[1:]:
+            row = self.behavior.row(extra)
+            yield self._at(row, "stands beside the first row, so it is never reached.", "Nest it in that row.")
+        for row in self.behavior.rows:
+            yield from self._row(row)
+
+    def _at(self, row: Row, message: str, remedy: str = "") -> Problem:
+        return Problem(self.file, f"{self.behavior.outline.number[row.id]} '{row.name}'", message, remedy, row.id)
+
+    def _kind_of(self, row_id: str) -> Kind | None:
+        return self.catalog.get(self.behavior.row(row_id).kind, *ROWS)
+
+    def _row(self, row: Row) -> Iterator[Problem]:
+        kind = self.catalog.get(row.kind, *ROWS)
+        if kind is not None:
+            yield from self._nesting(row, kind)
+            yield from self._parts_allowed(row, kind)
+            yield from self._structure(row, kind)
+        yield from self._part(row, _Part(row.kind, row.args, ""), *ROWS)
+        if row.guard:
+            yield from self._condition(row, row.guard.when, GUARD)
+        for place, wrapped in enumerate(row.decorators):
+            label = part_name("decorator", place)
+            yield from self._part(row, _Part(wrapped.kind, wrapped.args, label), Family.DECORATOR)
+        for place, work in enumerate(row.upkeep):
+            label = part_name("upkeep", place)
+            yield from self._part(row, _Part(work.kind, work.args, label), Family.ACTION, Family.CONDITION)
+        if row.kind == USES:
+            yield from self._use(row)
+
+    def _nesting(self, row: Row, kind: Kind) -> Iterator[Problem]:
+        """Whether a row may stand where it stands."""
+        above = self.behavior.outline.parent[row.id]
+        if above is None:
+            if kind.family not in RUNS:
+                remedy = f"Nest it in {_holders(self.catalog, kind.family)}."
+                yield self._at(row, f"is a {kind.family}, which cannot stand by itself.", remedy)
+            return
+        holder = self._kind_of(above)
+        if holder is None or kind.family in holder.holds:
+            return
+        if not holder.holds:
+            yield self._at(
+                self.behavior.row(above), f"is a {holder.title}, which holds no rows.", "Move the rows in it elsewhere."
+            )
+        else:
+            remedy = f"Move it into {_holders(self.catalog, kind.family)}."
+            yield self._at(row, f"is a {kind.family}, which cannot stand in a {holder.title}.", remedy)
+
+    def _parts_allowed(self, row: Row, kind: Kind) -> Iterator[Problem]:
+        allowed = _PARTS_ALLOWED.get(kind.family, ()) if kind.id not in ("final", "history") else ()
+        has = {GUARD: row.guard, "decorator": row.decorators, "upkeep": row.upkeep}
+        for part, value in has.items():
+            if value and part not in allowed:
+                yield self._at(row, f"is a {kind.title}, which can have no {part}.", "Remove it.")
+
+    def _structure(self, row: Row, kind: Kind) -> Iterator[Problem]:
+        """What a kind needs of the rows in it."""
+        inside = [self._kind_of(child) for child in self.behavior.outline.children[row.id]]
+        families = [each.family for each in inside if each is not None]
+        if kind.id in ("machine", "regions") and Family.STATE not in families:
+            yield self._at(row, f"is a {kind.title} without states.", "Add a state to it.")
+        if kind.id == "utility" and Family.OPTION not in families:
+            yield self._at(row, "is a utility without options.", "Add an option to it.")
+        if kind.id == "option" and bool(row.args.get("among")) != bool(row.args.get("target")):
+            yield self._at(row, "needs both a group and a key to be scored for each of a group.", "Fill in the other.")
+        if kind.family in (Family.HOOK, Family.TRANSITION):
+            for child, found in zip(self.behavior.outline.children[row.id], inside, strict=True):
+                if found is not None and found.takes_time:
+                    remedy = "Use one that is done at once, or put it into the state."
+                    message = f"takes time, and what is in a {kind.title} is done at once."
+                    yield self._at(self.behavior.row(child), message, remedy)
+
+    def _use(self, row: Row) -> Iterator[Problem]:
+        """A row that uses another behavior: whether that is there, and what its keys are bound to."""
+        name = row.args.get(BEHAVIOR)
+        inner = next((each for each in self.project.behaviors if each.name == name), None)
+        if inner is None:
+            return
+        if self.behavior.name in _reaches(self.project, inner.name):
+            yield self._at(row, f"uses '{name}', which uses '{self.behavior.name}' again.", "Break the circle.")
+            return
+        keys = self.project.keys_of(inner)
+        for key_name, value in row.binds.items():
+            key = keys.get(key_name)
+            if key is None:
+                yield self._at(
+                    row, f"binds `{key_name}`, which '{name}' does not have.", did_you_mean(key_name, list(keys))
+                )
+            elif isinstance(value, KeyRef):
+                outer = self.keys.get(value.key)
+                if outer is None:
+                    yield self._at(row, f"`{value.key}` is no key here.", did_you_mean(value.key, list(self.keys)))
+                elif outer.type is not key.type:
+                    message = f"binds `{key_name}`, a {key.type}, to `{value.key}`, a {outer.type}."
+                    yield self._at(row, message, "Pick another key.")
+            elif not value_fits(key, value):
+                yield self._at(row, f"`{key_name}` cannot be {value!r}.", f"It is a {key.type}.")
+
+    def _part(self, row: Row, part: _Part, *families: Family) -> Iterator[Problem]:
+        kind = self.catalog.get(part.kind, *families)
+        if kind is None:
+            known = [each.id for each in self.catalog.family(*families)]
+            wanted = "decorator" if families == (Family.DECORATOR,) else "kind of node"
+            yield self._at(row, f"`{part.kind}` is no {wanted}.", did_you_mean(part.kind, known))
+            return
+        if kind.takes_time and part.label.startswith("upkeep"):
+            yield self._at(row, f"`{kind.id}` takes time and cannot be upkeep.", "Use one that is done at once.")
+        for name in part.args:
+            if kind.param(name) is None:
+                known = [param.name for param in kind.params]
+                yield self._at(row, f"`{kind.id}` has no `{name}`.", did_you_mean(name, known))
+        for param in kind.params:
+            yield from self._value(row, kind, param, part.args.get(param.name))
+
+    def _value(self, row: Row, kind: Kind, param: Param, value: ParamValue | None) -> Iterator[Problem]:
+        if value is None:
+            if param.required:
+                yield self._at(row, f"`{param.label}` of `{kind.title}` is not filled in.", f"It is {param.help}.")
+        elif isinstance(value, KeyRef):
+            yield from self._key(row, param, value.key)
+        elif not isinstance(value, _FITS.get(param.type, (str,))) or (
+            isinstance(value, bool) and param.type is not ParamType.YES_NO
+        ):
+            yield self._at(row, f"`{param.label}` cannot be {value!r}.", f"It is {param.help}.")
+        elif param.type is ParamType.CONDITION:
+            yield from self._condition(row, str(value), param.label)
+        elif param.type is ParamType.FORMULA:
+            yield from self._condition(row, str(value), param.label, wants=KeyType.NUMBER)
+        else:
+            yield from self._literal(row, param, value)
+
+    def _key(self, row: Row, param: Param, name: str) -> Iterator[Problem]:
+        key = self.keys.get(name)
+        if key is None:
+            message = f"`{name}` is no key of blackboard '{self.behavior.blackboard}'."
+            yield self._at(row, message, did_you_mean(name, list(self.keys)))
+        elif key.type not in param.keys:
+            wanted = " or ".join(param.keys) or "value, not a key"
+            yield self._at(row, f"`{param.label}` wants a {wanted}, and `{name}` holds a {key.type}.", "Pick another.")
+        elif param.writes and key.formula:
+            yield self._at(row, f"writes `{name}`, which follows a formula.", "Pick another key.")
+
+    def _literal(self, row: Row, param: Param, value: ParamValue) -> Iterator[Problem]:
+        if param.type in (ParamType.NUMBER, ParamType.SPREAD):
+            yield from self._range(row, param, value)
+            return
+        if param.type is ParamType.STATE:
+            known: tuple[str, ...] = tuple(self._states_around(row))
+        elif param.type is ParamType.CHOICE:
+            known = param.choices
+        else:
+            known = self.known.get(ParamType.PLACE if isinstance(value, PlaceRef) else _named_by(param.type), ())
+        name = value.place if isinstance(value, PlaceRef) else value
+        free = not known and param.type not in (ParamType.STATE, ParamType.EVENT, ParamType.BEHAVIOR)
+        if isinstance(name, str) and name and name not in known and not free:
+            yield self._at(row, f"`{param.label}` cannot be '{name}'.", did_you_mean(name, sorted(known)))
+
+    def _states_around(self, row: Row) -> Iterator[str]:
+        """The states of the machine that a row belongs to, by id."""
+        outline = self.behavior.outline
+        machine = next((each for each in reversed(outline.path(row.id)) if self._is(each, "machine")), None)
+        if machine is None:
+            return
+        waiting = [machine]
+        while waiting:
+            for child in outline.children[waiting.pop()]:
+                kind = self._kind_of(child)
+                if kind is not None and kind.family is Family.STATE:
+                    yield child
+                    waiting.append(child)
+
+    def _is(self, row_id: str, kind: str) -> bool:
+        return self.behavior.row(row_id).kind == kind
+
+    def _range(self, row: Row, param: Param, value: ParamValue) -> Iterator[Problem]:
+        number = value.mid if isinstance(value, Spread) else value
+        if not isinstance(number, int | float):
+            return
+        low, high = param.quantity.low, param.quantity.high
+        if (low is not None and number < low) or (high is not None and number > high):
+            bounds = f"from {low:g}" if high is None else f"from {low:g} to {high:g}"
+            yield self._at(row, f"`{param.label}` is {number:g}, and may be {bounds}.", "Change it.")
+
+    def _condition(self, row: Row, when: str, place: str, wants: KeyType = KeyType.YES_NO) -> Iterator[Problem]:
+        for fault in faults(when, self.keys, self.catalog, self.behavior.blackboard, wants=wants):
+            message = fault.message if fault.message.endswith(".") else f"{fault.message}."
+            yield self._at(row, f"{place} `{when}`, at character {fault.span[0] + 1}: {message}", fault.remedy)
+
+
+def _known_names(project: Project) -> dict[ParamType, tuple[str, ...]]:
+    """What can be named in a chip, by the chip's type; PLACE stands for the places, AGENT for all that has a name."""
+    members = [member for scenario in project.scenarios for member in scenario.players]
+    props = [prop for stage in project.stages for prop in stage.props]
+    dropped = [cue.does.drops for scenario in project.scenarios for cue in scenario.cues if hasattr(cue.does, "drops")]
+    named = [*(member.name for member in members), *(prop.name for prop in (*props, *dropped))]
+    groups = [*(member.group for member in members if member.group), *(prop.group for prop in (*props, *dropped))]
+    return {
+        ParamType.PLACE: _once(place.name for stage in project.stages for place in stage.places),
+        ParamType.AGENT: _once(named),
+        ParamType.GROUP: _once(groups),
+        ParamType.EVENT: _once(event.name for event in project.event_list.events),
+        ParamType.BEHAVIOR: _once(behavior.name for behavior in project.behaviors),
+        ParamType.STAT: _once(stat for member in members for stat in member.body.stats),
+        ParamType.ZONE: _once(area.name for stage in project.stages for area in stage.areas),
+    }
+
+
+def _named_by(param: ParamType) -> ParamType:
+    return ParamType.AGENT if param in (ParamType.PLACE, ParamType.PROP) else param
+
+
+def _once(names: "Iterator[str] | list[str]") -> tuple[str, ...]:
+    return tuple(dict.fromkeys(names))
+
+
+def _reaches(project: Project, name: str) -> set[str]:
+    """The behaviors that a behavior uses, directly or through others, and itself."""
+    found: set[str] = set()
+    waiting = [name]
+    known = {each.name for each in project.behaviors}
+    while waiting:
+        each = waiting.pop()
+        if each not in found and each in known:
+            found.add(each)
+            waiting.extend(inner for _, inner in used_behaviors(resolved(project, each)))
+    return found
+
+
+def _holders(catalog: Catalog, family: Family) -> str:
+    return " or ".join(f"a {kind.title}" for kind in catalog.kinds.values() if family in kind.holds)

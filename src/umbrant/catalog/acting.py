@@ -176,24 +176,33 @@ def throw(me: Me, target: Target, *, reach: Reach = 6.0) -> Steps:
     return True
 
 
-@action("change {stat} by {amount}[ over {duration}]", success="it has been changed", failure="it has no such number")
-def change_stat(me: Me, stat: StatName, *, amount: Number = 0.1, duration: SpreadSeconds = 0.0) -> Steps:
-    """Changes one of its own numbers, evenly over a while.
+@action("change {stat} by {amount}", success="it has been changed", failure="it has no such number")
+def change_stat(me: Me, stat: StatName, *, amount: Number = 0.1) -> bool | Cause:
+    """Changes one of its own numbers, at once. As upkeep it changes it a little again and again.
+
+    Example: as upkeep every 1 s while hauling: change energy by -0.02.
+
+    stat: which number
+    amount: by how much; less than nothing takes away
+    """
+    return cause("no_stat", name=me.name, stat=stat) if me.body.change_stat(stat, amount) is None else True
+
+
+@action("change {stat} by {amount} over {duration}", success="the time is up", failure="it has no such number")
+def change_slowly(me: Me, stat: StatName, *, amount: Number = 0.5, duration: SpreadSeconds = 3.0) -> Steps:
+    """Changes one of its own numbers evenly over a while, and stands meanwhile.
 
     Example: change energy by 0.5 over 4 s, to rest.
 
     stat: which number
-    amount: by how much; less than nothing takes away
-    duration: over how long; 0 is at once
+    amount: by how much in all; less than nothing takes away
+    duration: over how long
     """
     spent_s = 0.0
-    if me.body.stat(stat) is None:
-        return cause("no_stat", name=me.name, stat=stat)
     while spent_s < duration - 1e-9:
         step_s = min(me.world.tick_s, duration - spent_s)
-        me.body.change_stat(stat, amount * step_s / duration)
+        if me.body.change_stat(stat, amount * step_s / duration) is None:
+            return cause("no_stat", name=me.name, stat=stat)
         spent_s += step_s
         yield Progress(duration - spent_s, duration, "s")
-    if duration <= 0:
-        me.body.change_stat(stat, amount)
     return True

@@ -154,6 +154,10 @@ class _BehaviorCheck:
         families = [each.family for each in inside if each is not None]
         if kind.id in ("machine", "regions") and Family.STATE not in families:
             yield self._at(row, f"is a {kind.title} without states.", "Add a state to it.")
+        above = self.behavior.outline.parent[row.id]
+        if kind.id == "history" and above is not None and self._is(above, "machine"):
+            remedy = "Put it, with the states it should go back to, into a state of their own."
+            yield self._at(row, "is a history of the machine itself, which is never left.", remedy)
         if kind.id == "utility" and Family.OPTION not in families:
             yield self._at(row, "is a utility without options.", "Add an option to it.")
         if kind.id == "option" and bool(row.args.get("among")) != bool(row.args.get("target")):

@@ -39,7 +39,7 @@ def test_headless_prints_what_the_warden_did_in_a_screenful(umbrant: Any) -> Non
     code, out, err = umbrant(DEMO, "--headless")
     assert (code, err) == (0, "")
     lines = out.splitlines()
-    assert len(lines) <= 24
+    assert len(lines) <= 26
     assert lines[0] == "Lantern Quay, scenario 'dusk', seed 11: 42.0 s, 840 ticks"
     assert any("Escort the visitor: can see visitor within 8 m is yes" in line for line in lines)
     assert Path(lines[-1].removeprefix("The take is in ")).is_file()

@@ -3,6 +3,7 @@
 import json
 import os
 import sys
+from collections import Counter
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -17,7 +18,7 @@ from umbrant.catalog.schema import project_schema
 from umbrant.catalog.validation import open_project
 from umbrant.model.documents import Project
 from umbrant.model.problems import ProjectError, did_you_mean
-from umbrant.reasons.minds import changes_of_mind
+from umbrant.reasons.minds import changes_of_mind, leads
 from umbrant.reasons.now import now_value
 from umbrant.reasons.sentences import Answer
 from umbrant.reasons.why import Explainer
@@ -209,22 +210,40 @@ def _row_called(explainer: Explainer, text: str) -> str:
 
 
 def _print_story(take: Take) -> None:
-    """What happened, in a screenful: each agent's changes of mind, and where the take is."""
+    """What happened, in a screenful: the first agent's changes of mind, a line for each other, where the take is."""
     played = take.header.played
     length = f"{take.header.seconds(take.ticks):.1f} s, {take.ticks} ticks"
     print(f"{take.header.project.cover.title}, scenario '{played.name}', seed {take.header.seed}: {length}")
+    for _, what, cause in take.notices:
+        print(f"  {what}: {''.join(text for _, text in cause.parts())}.")
     for member in played.players:
-        record = take.agents[member.name]
-        for _, what, cause in record.notices:
+        for _, what, cause in take.agents[member.name].notices:
             print(f"  {member.title or member.name}: {what}: {''.join(text for _, text in cause.parts())}.")
-        if member.behavior is None:
-            continue
-        explainer = Explainer(take, member.name)
-        print(f"\n{explainer.title}, by behavior '{explainer.behavior.title}'")
-        for lead in changes_of_mind(take, member.name):
-            line = explainer.change(lead)
-            print(f"{take.header.seconds(lead.start):7.2f} s  {line.number:5} {line.text}")
+    agents = [member.name for member in played.players if member.behavior]
+    for name in agents[:1]:
+        _print_changes(take, name)
+    if agents[1:]:
+        print()
+    for name in agents[1:]:
+        print(f"{_summary(take, name)}")
     print(f"\nThe take is in {take.path}")
+
+
+def _print_changes(take: Take, name: str) -> None:
+    explainer = Explainer(take, name)
+    print(f"\n{explainer.title}, by behavior '{explainer.behavior.title}'")
+    for lead in changes_of_mind(take, name):
+        line = explainer.change(lead)
+        print(f"{take.header.seconds(lead.start):7.2f} s  {line.number:5} {line.text}")
+
+
+def _summary(take: Take, name: str) -> str:
+    """What an agent spent its time on, the longest first, and how often it changed its mind."""
+    explainer, spent = Explainer(take, name), Counter[str]()
+    for lead in leads(take, name):
+        spent[explainer.names.titles[lead.row_id]] += lead.end + 1 - lead.start
+    told = ", ".join(f"{title} {take.header.seconds(ticks):.1f} s" for title, ticks in spent.most_common(5))
+    return f"{explainer.title}: {told}; {max(0, len(changes_of_mind(take, name)) - 1)} changes of mind"
 
 
 def _minds(take: Take) -> dict[str, list[dict[str, object]]]:
@@ -245,7 +264,13 @@ def _minds(take: Take) -> dict[str, list[dict[str, object]]]:
 
 def _answer_data(answer: Answer, seconds: float) -> dict[str, object]:
     lines = [{"row": line.row_id, "number": line.number, "text": line.text} for line in answer.lines]
-    return {"question": answer.question, "tick": answer.tick, "seconds": seconds, "lines": lines}
+    data: dict[str, object] = {"question": answer.question, "tick": answer.tick, "seconds": seconds, "lines": lines}
+    if answer.table is not None:
+        data["table"] = {
+            "columns": answer.table.columns,
+            "rows": [[cell.text.strip() for cell in row] for row in answer.table.rows],
+        }
+    return data
 
 
 def _kind_data(kind: Any) -> dict[str, object]:

@@ -1,13 +1,19 @@
 """What an agent was about, and when it changed its mind.
 
-What leads at a tick is the child of the first chooser from the root that has more than one child to choose from.
+What leads at a tick is the row that was chosen by the first chooser from the root that has something to choose from: a
+child of a selector, an option of a utility, an innermost state of a machine. Of rows side by side the first counts.
 """
 
 from dataclasses import dataclass
 
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.declare import ROWS, RUNS, Family
 from umbrant.model.behaviors import Behavior
 from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord
+
+SIDE_BY_SIDE = ("parallel", "accompany", "regions")
+"""The kinds whose children run at the same time."""
 
 
 @dataclass(frozen=True)
@@ -21,13 +27,16 @@ class Lead:
 
 def leading_rows(behavior: Behavior) -> tuple[str, ...]:
     """The rows between which a change counts as a change of mind."""
-    rows = behavior.outline.tops[:1]
-    while len(rows) == 1:
-        inner = tuple(row_id for row_id in behavior.outline.children[rows[0]] if not behavior.row(row_id).muted)
+    if not behavior.outline.tops:
+        return ()
+    at, choice = behavior.outline.tops[0], behavior.outline.tops[:1]
+    while True:
+        inner = _choices(behavior, at)
         if not inner:
-            break
-        rows = inner
-    return rows
+            return choice
+        if len(inner) > 1 and behavior.row(at).kind not in SIDE_BY_SIDE:
+            return _innermost(behavior, inner)
+        at, choice = inner[0], inner[:1]
 
 
 def leads(take: Take, agent: str) -> tuple[Lead, ...]:
@@ -48,9 +57,37 @@ def changes_of_mind(take: Take, agent: str) -> tuple[Lead, ...]:
 
 
 def behavior_of(take: Take, agent: str) -> Behavior | None:
-    """The behavior an agent had in a take, as it was then; None for a puppet."""
+    """The behavior an agent had in a take, as it ran then with all that it uses; None for a puppet."""
     member = take.header.played.member(agent)
-    return take.header.project.behavior(member.behavior) if member.behavior else None
+    return take.header.whole(member.behavior).behavior if member.behavior else None
+
+
+def _choices(behavior: Behavior, row_id: str) -> tuple[str, ...]:
+    """What a row chooses among: the rows, states or options nested in it that are not muted."""
+    wanted: tuple[Family, ...] = (*RUNS, Family.STATE, Family.OPTION)
+    kind = BUILTIN.get(behavior.row(row_id).kind, *ROWS)
+    if kind is not None and kind.family is Family.STATE:
+        wanted = (Family.STATE,)
+    return tuple(each for each in behavior.outline.children[row_id] if _counts(behavior, each, wanted))
+
+
+def _counts(behavior: Behavior, row_id: str, wanted: tuple[Family, ...]) -> bool:
+    row = behavior.row(row_id)
+    kind = BUILTIN.get(row.kind, *ROWS)
+    family = kind.family if kind is not None else Family.ACTION
+    return not row.muted and family in wanted and row.kind != "history"
+
+
+def _innermost(behavior: Behavior, rows: tuple[str, ...]) -> tuple[str, ...]:
+    """Of states those inside them, as far in as there are any; other rows as they are."""
+    found: list[str] = []
+    for row_id in rows:
+        kind = BUILTIN.get(behavior.row(row_id).kind, *ROWS)
+        inner = _choices(behavior, row_id) if kind is not None and kind.family is Family.STATE else ()
+        if behavior.row(row_id).kind in SIDE_BY_SIDE:
+            inner = inner[:1]
+        found.extend(_innermost(behavior, inner) if inner else (row_id,))
+    return tuple(found)
 
 
 def _spans(record: AgentRecord, row_ids: tuple[str, ...], last_tick: int) -> list[Lead]:

@@ -3,13 +3,19 @@
 from umbrant.catalog.language.phrases import unit_of
 from umbrant.catalog.language.tree import Compare, Tree, atoms
 from umbrant.model.values import number_text
-from umbrant.reasons.why import Explainer
+from umbrant.reasons.asked import Asked
+from umbrant.reasons.subject import Subject
 from umbrant.take.record import RowState
 
 
-def now_value(explainer: Explainer, row_id: str, tick: int) -> str:
-    """What is left of a running row (`3.1 m`), or the number its guard was refused by (`9.4 m`); else nothing."""
-    record = explainer.record.row(row_id)
+def now_value(subject: Subject, row_id: str, tick: int) -> str:
+    """The value that matters for a row's kind: what is left of it (`3.1 m`), the number its guard was refused by, an
+    option's score, what a consideration is worth, the state a machine is in, how long a state has been active.
+    """
+    own = _by_kind(subject, row_id, tick)
+    if own is not None:
+        return own
+    record = subject.record.row(row_id)
     state = record.state_at(tick)
     if state is RowState.RUNNING:
         done = record.progress.at(tick)
@@ -18,28 +24,63 @@ def now_value(explainer: Explainer, row_id: str, tick: int) -> str:
             return ""
         return _amount(done.left, done.unit)
     if state is RowState.REFUSED or state is RowState.STOPPED:
-        return _measured(explainer, row_id, tick)
+        return _measured(subject, row_id, tick)
     return ""
 
 
-def _measured(explainer: Explainer, row_id: str, tick: int) -> str:
-    refusal = explainer.record.row(row_id).refusal_at(tick)
+def _by_kind(subject: Subject, row_id: str, tick: int) -> str | None:
+    """The value of a row of a machine or a utility; None for others."""
+    record, row = subject.record.row(row_id), subject.behavior.row(row_id)
+    span = record.span_at(tick)
+    if row.kind in ("option", "consider"):
+        gauge = record.gauge_at(tick)
+        return "" if gauge is None else f"{gauge.value:.2f}"
+    if row.kind in ("machine", "utility"):
+        return _chosen(subject, row_id, tick)
+    if row.kind in ("state", "regions", "final"):
+        return "" if span is None or span.end == tick else f"{subject.header.seconds(tick - span.start):.1f} s"
+    if row.kind == "after":
+        refusal = record.refusal_at(tick)
+        due = refusal.cause.facts.get("until_s") if refusal and refusal.cause.kind == "not_yet" else None
+        return "" if due is None else f"{float(str(due)) - subject.header.seconds(tick):.1f} s"
+    if row.kind in ("when", "on_event", "on_done"):
+        return _measured_in(subject, subject.checks(row_id), tick)
+    return None
+
+
+def _chosen(subject: Subject, row_id: str, tick: int) -> str:
+    """The innermost active state of a machine, or the option a utility is at."""
+    for child in subject.outline.children[row_id]:
+        kind = subject.behavior.row(child).kind
+        running = subject.record.row(child).state_at(tick) is RowState.RUNNING
+        if running and kind in ("state", "regions", "option"):
+            return ("" if kind == "option" else _chosen(subject, child, tick)) or subject.names.titles[child]
+    return ""
+
+
+def _measured(subject: Subject, row_id: str, tick: int) -> str:
+    refusal = subject.record.row(row_id).refusal_at(tick)
     if refusal is not None and refusal.cause.kind == "cooling":
-        return _amount(float(str(refusal.cause.facts["until_s"])) - explainer.header.seconds(tick), "s")
-    asked = explainer.guard(row_id)
+        return _amount(float(str(refusal.cause.facts["until_s"])) - subject.header.seconds(tick), "s")
+    return _measured_in(subject, subject.guard(row_id), tick)
+
+
+def _measured_in(subject: Subject, asked: Asked | None, tick: int) -> str:
+    """The number that a condition was refused by."""
     if asked is None:
         return ""
+    row_id = asked.row_id
     for place, atom in enumerate(atoms(asked.tree)):
-        found = explainer.record.row(row_id).found_at(asked.part, place, tick)
+        found = subject.record.row(row_id).found_at(asked.part, place, tick)
         if found is not None and not found.truth and isinstance(found.left, float):
-            return _amount(found.left, _unit(atom, explainer))
+            return _amount(found.left, _unit(atom, subject))
     return ""
 
 
-def _unit(atom: Tree, explainer: Explainer) -> str:
+def _unit(atom: Tree, subject: Subject) -> str:
     if isinstance(atom, Compare):
-        return unit_of(atom.left, explainer.catalog) or unit_of(atom.right, explainer.catalog)
-    return unit_of(atom, explainer.catalog)
+        return unit_of(atom.left, subject.catalog) or unit_of(atom.right, subject.catalog)
+    return unit_of(atom, subject.catalog)
 
 
 def _amount(number: float, unit: str) -> str:

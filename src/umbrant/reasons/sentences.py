@@ -41,17 +41,36 @@ class Line:
 
 
 @dataclass(frozen=True)
+class Table:
+    """Numbers side by side. Each row has as many cells as there are columns."""
+
+    columns: tuple[str, ...]
+    rows: tuple[tuple[Bit, ...], ...]
+
+    @property
+    def text(self) -> str:
+        """The table as plain text."""
+        lines = [self.columns, *(tuple(cell.text for cell in row) for row in self.rows)]
+        widths = [max(len(line[place]) for line in lines) for place in range(len(self.columns))]
+        return "\n".join(
+            "  ".join(text.ljust(width) for text, width in zip(line, widths, strict=True)).rstrip() for line in lines
+        )
+
+
+@dataclass(frozen=True)
 class Answer:
-    """An answer: what was asked, at which tick, and the sentences from the root down."""
+    """An answer: what was asked, at which tick, the sentences from the root down, and the numbers behind them."""
 
     question: str
     tick: int
     lines: tuple[Line, ...]
+    table: Table | None = None
 
     @property
     def text(self) -> str:
         """The whole answer as plain text."""
-        return "\n".join(f"{line.number:8}{line.text}" for line in self.lines)
+        lines = "\n".join(f"{line.number:7} {line.text}" for line in self.lines)
+        return f"{lines}\n\n{self.table.text}" if self.table else lines
 
 
 @dataclass(frozen=True)

@@ -2,37 +2,23 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import Catalog, Family, Kind, ParamType
-from umbrant.model.behaviors import Behavior, Row
-from umbrant.model.edits import GUARD, ROW
+from umbrant.catalog.declare import RUNS, Family
+from umbrant.model.edits import part_name
 from umbrant.model.values import value_text
-from umbrant.reasons.asked import Asked, asked_of
-from umbrant.reasons.minds import Lead, behavior_of
-from umbrant.reasons.sentences import Answer, Bit, Line, Names, Tone, seconds_text
-from umbrant.take.reader import Take
+from umbrant.reasons.gauges import gauge_text
+from umbrant.reasons.minds import Lead, leading_rows
+from umbrant.reasons.scores import Scores
+from umbrant.reasons.sentences import Answer, Bit, Line, Table, Tone, seconds_text
+from umbrant.reasons.states import entered_bits, entered_by, entered_by_bits, machine_of, waiting_lines, waits_for
+from umbrant.reasons.subject import Subject
 from umbrant.take.record import Outcome, RowRecord, RowState, Span
 
 Bits = Iterator[Bit | str]
 
 
-class Explainer:
-    """Answers questions about one agent of a take. Raises KeyError if the take has no such agent.
-
-    Everything is read from the take: its record and the documents it was made from.
-    """
-
-    def __init__(self, take: Take, agent: str, catalog: Catalog = BUILTIN) -> None:
-        self.take = take
-        self.header = take.header
-        self.record = take.agents[agent]
-        self.member = take.header.played.member(agent)
-        self.behavior = behavior_of(take, agent) or Behavior(name="none", title="", blackboard="none")
-        self.outline = self.behavior.outline
-        self.catalog = catalog
-        self.title = self.member.title or agent
-        self.names = Names(self.outline.number, {row.id: row.name or row.kind for row in self.behavior.rows})
+class Explainer(Subject):
+    """Answers questions about one agent of a take. Raises KeyError if the take has no such agent."""
 
     def path(self, tick: int) -> tuple[str, ...]:
         """The rows that ran at a tick, from the root down; where a row ended at it, the one that ended last."""
@@ -50,27 +36,39 @@ class Explainer:
         """Why it did what it did at a tick: from the root down, what each row tried before the one that ran."""
         path = self.path(tick)
         lines: list[Line] = []
+        table: Table | None = None
         for place, row_id in enumerate(path):
-            lines.append(self._stands(row_id, tick, last=place == len(path) - 1))
-            if place + 1 < len(path):
-                lines.extend(self._before(row_id, path[place + 1], tick))
+            inner = path[place + 1] if place + 1 < len(path) else None
+            lines.append(self._stands(row_id, tick, last=inner is None))
+            lines.extend(self._wrapped(row_id, tick))
+            if inner is not None and self.family(inner) in RUNS:
+                lines.extend(self._before(row_id, inner, tick))
+            if self._is_state(row_id) and (inner is None or not self._is_state(inner)):
+                lines.extend(waiting_lines(self, row_id, tick))
+            if self.behavior.row(row_id).kind == "utility":
+                table = self.scores(row_id).table(tick, inner)
         if not path:
             lines.extend(self._nothing(tick))
         leaf = f" {self.names.numbers[path[-1]]}" if path else " nothing"
-        return Answer(f"why {self.title} is running{leaf}", tick, tuple(lines))
+        return Answer(f"why {self.title} is running{leaf}", tick, tuple(lines), table)
+
+    def scores(self, utility: str) -> Scores:
+        """The scores of a utility's options."""
+        return Scores(self.behavior, self.record, self.names, self.catalog, utility)
 
     def why_not(self, tick: int, row_id: str) -> Answer:
         """Why a row did not run at a tick: the first thing in its way, and when it last ran."""
         question = f"why not {self.names.numbers[row_id]} {self.names.titles[row_id]}"
         for above in self.outline.path(row_id):
-            state = self._state(above, tick)
+            state = self.state_of(above, tick)
             took_part = above != row_id and state in (RowState.SUCCESS, RowState.FAILURE)
             if state is not RowState.RUNNING and not took_part:
-                lines = [self._line_not(above, tick)]
+                lines = list(self._in_the_way(above, tick))
                 if above != row_id:
                     bits = [Bit(" can run only while "), self.names.bit(above), Bit(" does.")]
                     lines.insert(0, self.names.line(row_id, bits, Tone.NO))
-                return Answer(question, tick, (*lines, *self._last_ran(row_id, tick)))
+                table = self._table_about(above, tick)
+                return Answer(question, tick, (*lines, *self._last_ran(row_id, tick)), table)
         line = self.names.line(row_id, [Bit(" is running"), *self._how_far(row_id, tick)], Tone.YES)
         return Answer(question, tick, (line,))
 
@@ -82,14 +80,71 @@ class Explainer:
             if before
             else list(self._guard_held(lead.row_id, lead.start, lead.start))
         )
+        by = entered_by(self, lead.row_id, lead.start) if self._is_state(lead.row_id) else None
+        if by is not None:
+            bits = list(entered_by_bits(self, by, lead.start))
         return self.names.line(lead.row_id, [Bit(": "), *bits] if bits else [], Tone.YES)
+
+    # machines and utilities
+
+    def _in_the_way(self, row_id: str, tick: int) -> Iterator[Line]:
+        """Why a row whose parent runs does not run itself."""
+        family, parent = self.family(row_id), self.outline.parent[row_id]
+        if family is Family.OPTION and parent is not None:
+            if self.record.row(row_id).refusal_at(tick):
+                yield self.names.line(row_id, self._tried(row_id, tick), Tone.NO)
+            yield from self.scores(parent).why_not(row_id, tick)
+        elif family is Family.TRANSITION:
+            yield self.names.line(row_id, waits_for(self, self.behavior.row(row_id), tick), Tone.NO)
+        elif family is Family.STATE and parent is not None:
+            yield from self._not_in_state(row_id, parent, tick)
+        else:
+            yield self._line_not(row_id, tick)
+
+    def _not_in_state(self, row_id: str, parent: str, tick: int) -> Iterator[Line]:
+        """Which state is active instead, and which transitions would lead here."""
+        siblings = tuple(each for each in self.outline.children[parent] if self._is_state(each))
+        active = self._running_or_ended(siblings, tick)
+        if active is not None:
+            yield self.names.line(row_id, [" is not active: ", self.names.bit(active), " is."], Tone.NO)
+        machine = machine_of(self, row_id)
+        for each in self.outline.within(machine) if machine else ():
+            row = self.behavior.row(each)
+            leads_here = self.own_id(each, str(row.args.get("to", ""))) == row_id
+            if self.family(each) is not Family.TRANSITION or not leads_here:
+                continue
+            source = self.outline.parent[each]
+            if source is not None and self.state_of(source, tick) is RowState.RUNNING:
+                yield self.names.line(each, waits_for(self, row, tick), Tone.NO)
+            elif source is not None:
+                bits = [Bit(" leads here, but only from "), self.names.bit(source), Bit(", which is not active.")]
+                yield self.names.line(each, bits, Tone.NO)
+
+    def _table_about(self, row_id: str, tick: int) -> Table | None:
+        parent = self.outline.parent[row_id]
+        if self.family(row_id) is not Family.OPTION or parent is None:
+            return None
+        return self.scores(parent).table(tick, self._running_or_ended(self.outline.children[parent], tick))
+
+    def _wrapped(self, row_id: str, tick: int) -> Iterator[Line]:
+        """What the decorators of a row that runs go by: time left, counts, the roll."""
+        for place, decorator in enumerate(self.behavior.row(row_id).decorators):
+            gauge = self.record.row(row_id).gauge_at(tick, part_name("decorator", place))
+            told = gauge_text(gauge, self.header.seconds(tick)) if gauge else ""
+            if told:
+                yield self.names.line(row_id, [f": {decorator.kind.replace('_', ' ')}: {told}."])
+
+    def _is_state(self, row_id: str) -> bool:
+        return self.family(row_id) is Family.STATE
 
     # what runs
 
     def _stands(self, row_id: str, tick: int, *, last: bool) -> Line:
+        if self._is_state(row_id):
+            return self.names.line(row_id, entered_bits(self, row_id, tick), Tone.YES)
         if not last:
             return self.names.line(row_id, self._chooser(row_id, tick), Tone.YES)
-        state = self._state(row_id, tick)
+        state = self.state_of(row_id, tick)
         if state is RowState.RUNNING:
             return self.names.line(row_id, [" is running", *self._how_far(row_id, tick), *self._since(row_id, tick)])
         return self.names.line(row_id, self._ended(row_id, tick), Tone.YES if state is RowState.SUCCESS else Tone.NO)
@@ -98,7 +153,7 @@ class Explainer:
         if self.outline.parent[row_id] is not None:
             yield from self._entered(row_id, tick)
             return
-        kind = self._composite(row_id)
+        kind = self.composite(row_id)
         yield f" {kind.told}." if kind else " is running."
 
     def _entered(self, row_id: str, tick: int) -> Bits:
@@ -119,7 +174,9 @@ class Explainer:
         for child in self.outline.children[parent]:
             if child == ran:
                 return
-            state = self._state(child, tick)
+            if self.family(child) not in RUNS:
+                continue
+            state = self.state_of(child, tick)
             tone = Tone.YES if state is RowState.SUCCESS or self._succeeded_before(child, tick) else Tone.NO
             yield self.names.line(child, self._tried(child, tick), tone)
 
@@ -164,7 +221,7 @@ class Explainer:
         if span.cause is None:
             return
         yield ": "
-        asked, checks, tick = self.guard(row_id), self._checks(row_id), span.end or 0
+        asked, checks, tick = self.guard(row_id), self.checks(row_id), span.end or 0
         if span.cause.kind == "guard_ended" and asked is not None:
             yield from asked.bits(tick, held=False)
             return
@@ -232,12 +289,12 @@ class Explainer:
         return self.names.line(row_id, self._passed(row_id, ran, tick), Tone.NO)
 
     def _waits_for(self, ran: str, parent: str, tick: int) -> Bits:
-        kind = self._composite(parent)
+        kind = self.composite(parent)
         yield " comes after "
         yield self.names.bit(ran)
         yield f", and is tried only when that {kind.moves_on if kind else 'has ended'}. "
         yield self.names.bit(ran)
-        if self._state(ran, tick) is RowState.RUNNING:
+        if self.state_of(ran, tick) is RowState.RUNNING:
             yield " is running"
             yield from self._how_far(ran, tick)
             yield "."
@@ -270,8 +327,8 @@ class Explainer:
     # changes of mind
 
     def _lead_before(self, lead: Lead) -> str | None:
-        """The sibling that ended as a row took the lead."""
-        for sibling in self.outline.siblings(lead.row_id):
+        """The one that could lead too and ended as a row took the lead."""
+        for sibling in leading_rows(self.behavior):
             span = self._ending_near(sibling, lead.start)
             if sibling != lead.row_id and span is not None:
                 return sibling
@@ -299,12 +356,6 @@ class Explainer:
 
     # small things
 
-    def _composite(self, row_id: str) -> Kind | None:
-        return self.catalog.get(self.behavior.row(row_id).kind, Family.COMPOSITE)
-
-    def _state(self, row_id: str, tick: int) -> RowState:
-        return self.record.row(row_id).state_at(tick)
-
     def _succeeded_before(self, row_id: str, tick: int) -> bool:
         span = self.record.row(row_id).last_span(tick)
         return span is not None and span.outcome is Outcome.SUCCESS
@@ -324,22 +375,3 @@ class Explainer:
 
     def _ago(self, tick: int, now: int) -> str:
         return f"{seconds_text(self.header.seconds(now - tick))} ago"
-
-    def guard(self, row_id: str) -> Asked | None:
-        """A row's guard, ready to be told of; None where it has none, or one that cannot be read."""
-        guard = self.behavior.row(row_id).guard
-        if guard is None:
-            return None
-        return asked_of(self.header, self.record, self.names, row_id, GUARD, guard.when, self.catalog)
-
-    def _checks(self, row_id: str) -> Asked | None:
-        when = _condition_in(self.behavior.row(row_id), self.catalog)
-        return asked_of(self.header, self.record, self.names, row_id, ROW, when, self.catalog) if when else None
-
-
-def _condition_in(row: Row, catalog: Catalog) -> str | None:
-    """The condition that a row's own parameters hold."""
-    kind = catalog.get(row.kind, Family.CONDITION)
-    param = next((each for each in kind.params if each.type is ParamType.CONDITION), None) if kind else None
-    when = row.args.get(param.name) if param else None
-    return when if isinstance(when, str) else None

@@ -1,0 +1,198 @@
+"""Why an option of a utility was chosen, and what would have made another win: from the scores that were recorded."""
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from umbrant.catalog.curves import worth_grid
+from umbrant.catalog.declare import Catalog
+from umbrant.catalog.language.phrases import spoken
+from umbrant.catalog.language.tree import LanguageError, parse
+from umbrant.engine.scoring import combined, combined_grid
+from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.values import Curve, KeyRef, ParamValue, number_text
+from umbrant.reasons.sentences import Bit, Line, Names, Table, Tone
+from umbrant.take.record import AgentRecord
+
+STEPS = 400
+"""Into how many steps an input's range is cut when looking for the value that would have won."""
+
+
+@dataclass(frozen=True)
+class Considered:
+    """One consideration at a tick: its input (None where it was unknown) and what that was worth."""
+
+    row: Row
+    input: float | None
+    worth: float
+    share: float
+    """How much of the score comes from it, or, in a product, how much of what is missing to 1."""
+
+
+@dataclass(frozen=True)
+class Scored:
+    """One option at a tick."""
+
+    row: Row
+    score: float
+    bonus: float
+    about: str
+    considered: tuple[Considered, ...]
+
+    @property
+    def whole(self) -> float:
+        """The score with what is added for staying."""
+        return self.score + self.bonus
+
+
+class Scores:
+    """What the options of one utility scored."""
+
+    def __init__(self, behavior: Behavior, record: AgentRecord, names: Names, catalog: Catalog, utility: str) -> None:
+        self.behavior = behavior
+        self.record = record
+        self.names = names
+        self.catalog = catalog
+        self.utility = behavior.row(utility)
+        self.options = [
+            behavior.row(child)
+            for child in behavior.outline.children[utility]
+            if behavior.row(child).kind == "option" and not behavior.row(child).muted
+        ]
+
+    def at(self, tick: int) -> list[Scored]:
+        """What each option scored when it was last scored, the best first."""
+        found = [scored for row in self.options if (scored := self._scored(row, tick)) is not None]
+        return sorted(found, key=lambda scored: -scored.whole)
+
+    def table(self, tick: int, chosen: str | None) -> Table:
+        """The scores as a table: each option, and under it what was considered."""
+        rows: list[tuple[Bit, ...]] = []
+        for scored in self.at(tick):
+            tone = Tone.YES if scored.row.id == chosen else Tone.PLAIN
+            bonus = f" + {_text(scored.bonus)}" if scored.bonus else ""
+            about = f" for {scored.about}" if scored.about else ""
+            name = self.names.bit(scored.row.id)
+            rows.append(
+                (
+                    Bit(name.text + about, Tone.NAME, name.row_id),
+                    Bit(""),
+                    Bit(_text(scored.score) + bonus, tone),
+                    Bit(""),
+                )
+            )
+            for each in scored.considered:
+                told = "not known" if each.input is None else _text(each.input)
+                share = f"{each.share * 100:.0f} %"
+                cells = (Bit(f"   {self._title(each.row)}", Tone.PLAIN, each.row.id), Bit(told), Bit(_text(each.worth)))
+                rows.append((*cells, Bit(share)))
+        return Table(("option", "input", "score", "share"), tuple(rows))
+
+    def why_not(self, row_id: str, tick: int) -> Iterator[Line]:
+        """Why an option was not the one, and the smallest changes that would have made it win."""
+        scored = self.at(tick)
+        own = next((each for each in scored if each.row.id == row_id), None)
+        best = next((each for each in scored if each.row.id != row_id), None)
+        if own is None or best is None:
+            return
+        bits = [Bit(f" scored {_text(own.score)}; "), self.names.bit(best.row.id), Bit(f" scored {_text(best.score)}")]
+        if best.bonus:
+            bits.append(Bit(f" + {_text(best.bonus)} for staying"))
+        yield self.names.line(row_id, [*bits, Bit(".")], Tone.NO)
+        ways = list(self._ways_to_win(own, best))
+        if ways:
+            yield self.names.line(row_id, [Bit(" would win with "), Bit(", or with ".join(ways), Tone.YES), Bit(".")])
+
+    def _ways_to_win(self, own: Scored, best: Scored) -> Iterator[str]:
+        for each in own.considered:
+            value = self._winning_input(own, each, best.whole)
+            if value is not None and each.input is not None:
+                sign = "≤" if value < each.input else "≥"
+                yield f"{self._title(each.row)} {sign} {number_text(round(value, 2))} (it is {_text(each.input)})"
+        if best.bonus and best.score < own.score:
+            yield f"the stay bonus under {_text(own.score - best.score)}"
+
+    def _winning_input(self, own: Scored, considered: Considered, wanted: float) -> float | None:
+        """The input nearest to what it was with which the option would have scored more than `wanted`."""
+        low, high, curve, _ = _setup(considered.row)
+        inputs = np.linspace(low, high, STEPS + 1)
+        worths = [np.full_like(inputs, each.worth) for each in own.considered]
+        place = own.considered.index(considered)
+        worths[place] = worth_grid(curve, inputs, low, high)
+        weights = [_setup(each.row)[3] for each in own.considered]
+        factor = own.score / self._bare(own) if self._bare(own) else self._weight(own.row)
+        scores = combined_grid(_combine(own.row), worths, weights) * factor
+        winning = inputs[scores > wanted + 1e-9]
+        if considered.input is None or not len(winning):
+            return None
+        return float(winning[np.argmin(np.abs(winning - considered.input))])
+
+    def _bare(self, scored: Scored) -> float:
+        worths = [each.worth for each in scored.considered]
+        return combined(_combine(scored.row), worths, [_setup(each.row)[3] for each in scored.considered])
+
+    def _weight(self, row: Row) -> float:
+        weight = row.args.get("weight", 1.0)
+        return float(weight) if isinstance(weight, int | float) else 1.0
+
+    def _scored(self, row: Row, tick: int) -> Scored | None:
+        gauge = self.record.row(row.id).gauge_at(tick)
+        if gauge is None:
+            return None
+        rows = [self.behavior.row(child) for child in self.behavior.outline.children[row.id]]
+        told = [
+            (each, self.record.row(each.id).gauge_at(tick))
+            for each in rows
+            if each.kind == "consider" and not each.muted
+        ]
+        worths = [found.value if found else 0.0 for _, found in told]
+        shares = _shares(_combine(row), worths, [_setup(each)[3] for each, _ in told])
+        considered = tuple(
+            Considered(each, found.of if found else None, worth, share)
+            for (each, found), worth, share in zip(told, worths, shares, strict=True)
+        )
+        return Scored(row, gauge.value, gauge.of or 0.0, gauge.about, considered)
+
+    def _title(self, row: Row) -> str:
+        if row.name:
+            return row.name
+        try:
+            return spoken(parse(str(row.args.get("input", ""))), self.catalog)
+        except LanguageError:
+            return row.id
+
+
+def _shares(how: str, worths: Sequence[float], weights: Sequence[float]) -> list[float]:
+    if how == "product":
+        lost = [abs(math.log(max(each, 1e-9))) for each in worths]
+    elif how == "minimum":
+        lost = [1.0 if place == worths.index(min(worths)) else 0.0 for place in range(len(worths))]
+    else:
+        lost = [worth * weight for worth, weight in zip(worths, weights, strict=True)]
+    whole = sum(lost)
+    return [each / whole if whole else 1.0 / len(lost) for each in lost]
+
+
+def _setup(row: Row) -> tuple[float, float, Curve, float]:
+    """A consideration's range, curve and weight."""
+    curve = row.args.get("curve")
+    return (
+        _number(row.args.get("low"), 0.0),
+        _number(row.args.get("high"), 1.0),
+        curve if isinstance(curve, Curve) else Curve.model_validate({"shape": "linear"}),
+        _number(row.args.get("weight"), 1.0),
+    )
+
+
+def _combine(row: Row) -> str:
+    return str(row.args.get("combine", "product"))
+
+
+def _number(value: ParamValue | None, default: float) -> float:
+    return float(value) if isinstance(value, int | float) and not isinstance(value, KeyRef) else default
+
+
+def _text(number: float) -> str:
+    return f"{number:.2f}" if abs(number) < 100 else number_text(round(number, 1))

@@ -126,7 +126,7 @@ class OnLeaveSetup:
     """
 
 
-@part(Family.TRANSITION, "{when} → {to}[ {kind}]", name="when", holds=RUNS, success="it fired", failure="not so")
+@part(Family.TRANSITION, "→ {to} when {when}[ · {kind}]", name="when", holds=RUNS, success="it fired", failure="not so")
 @dataclass(frozen=True)
 class WhenSetup:
     """Leads to another state as soon as a condition holds. Asked at every tick. Rows in it are done as it fires.
@@ -145,7 +145,7 @@ class WhenSetup:
 
 @part(
     Family.TRANSITION,
-    "on {event} → {to}[ if {when}][ {kind}]",
+    "→ {to} on event {event}[ if {when}][ · {kind}]",
     name="on_event",
     holds=RUNS,
     success="it fired",
@@ -171,7 +171,7 @@ class OnEventSetup:
 
 @part(
     Family.TRANSITION,
-    "after {time} → {to}[ if {when}]",
+    "→ {to} after {time}[ if {when}]",
     name="after",
     holds=RUNS,
     success="it fired",
@@ -195,7 +195,7 @@ class AfterSetup:
 
 @part(
     Family.TRANSITION,
-    "on done → {to}[ with {result}][ if {when}]",
+    "→ {to} once done[ with {result}][ if {when}]",
     name="on_done",
     holds=RUNS,
     success="it fired",

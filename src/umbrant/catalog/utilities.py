@@ -32,8 +32,8 @@ STRAIGHT = Curve(shape=Shape.LINEAR)
 
 
 @composite(
-    "{winner} score[ of {best}][ within {margin}][, stay bonus {stay_bonus}][, hold {hold}]"
-    "[, threshold {threshold}][, decides every {every}][, when an option ends {then}]",
+    "{winner} score[ of the best {best}][ at most {margin} below][ stay bonus {stay_bonus}][ hold {hold}]"
+    "[ threshold {threshold}][ decides every {every}][ when an option ends {then}]",
     success="when an option succeeds, if it ends with it",
     failure="when no option scores above the threshold, or one fails, if it ends with it",
     told="does the option that scores best",
@@ -68,7 +68,7 @@ class UtilitySetup:
 
 @part(
     Family.OPTION,
-    "[by {combine}][, weight {weight}][, for each of {among}][ as {target}]",
+    "[by {combine}][ weight {weight}][ for each of {among}][ as {target}]",
     name="option",
     holds=(*RUNS, Family.CONSIDERATION),
     running="it was chosen",
@@ -98,7 +98,7 @@ class OptionSetup:
 
 @part(
     Family.CONSIDERATION,
-    "{input} from {low} to {high} {curve}[, weight {weight}]",
+    "{input} {low} to {high} {curve}[ weight {weight}]",
     name="consider",
     value="what the input is worth, from 0 to 1",
 )

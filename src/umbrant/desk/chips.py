@@ -8,8 +8,9 @@ from umbrant.catalog.declare import ParamType
 from umbrant.desk.sentence import EVERY, Chip, Editor, number_of
 from umbrant.model.behaviors import Watch
 from umbrant.model.documents import Project
-from umbrant.model.edits import GUARD, Edit, rename_row, set_every, set_guard, set_value
-from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Spread, number_text, value_text
+from umbrant.model.edits import GUARD, Edit, rename_row, row_of, set_every, set_guard, set_value
+from umbrant.model.values import Curve, KeyRef, ParamValue, PlaceRef, Shape, Spread, number_text, value_text
+from umbrant.model.whole import Whole
 
 _SPREAD = re.compile(r"^\s*([-+]?[\d.]+)\s*[a-z°]*\s*(?:±|\+-|\+/-|~)\s*([\d.]+)\s*[a-z°]*\s*$")
 _NUMBER = re.compile(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+))\s*[a-z°/%]*\s*$")
@@ -78,6 +79,8 @@ _HOW = {
     Editor.PICK: "Click to pick.",
     Editor.WATCH: "When the guard is asked. Click to pick.",
     Editor.NAME: "Click to rename.",
+    Editor.FORMULA: "Click to type a formula; its numbers can be dragged.",
+    Editor.CURVE: "Click to pick a shape; it is drawn and dragged in the curve view.",
 }
 
 
@@ -98,36 +101,84 @@ class Choice:
     """The heading it is listed under."""
 
 
-def choices(chip: Chip, project: Project, behavior: str) -> list[Choice]:
+def choices(chip: Chip, project: Project, whole: Whole | None) -> list[Choice]:
     """What a chip can be set to from a list: keys of the right type first, then what the stage and cast have."""
     if chip.editor is Editor.WATCH:
         return [Choice(str(watch), str(watch), _WATCH_HELP[watch]) for watch in Watch]
     param = chip.param
     if param is None:
         return []
-    keys = [key for key in project.keys_of(project.behavior(behavior)).values() if key.type in param.keys]
+    known = whole.frame(chip.slot.row_id).keys if whole else {}
+    keys = [key for key in known.values() if key.type in param.keys and not (param.writes and key.formula)]
     found = [Choice(key.name, KeyRef(key=key.name), key.help or str(key.type), "Keys") for key in keys]
     found.extend(Choice(each, each) for each in param.choices)
     if param.type is ParamType.YES_NO:
         found.extend([Choice("yes", True), Choice("no", False)])
+    if param.type is ParamType.STATE and whole is not None:
+        found.extend(_states(chip, whole))
+    if param.type is ParamType.CURVE:
+        found.extend(_curves(chip))
     return [*found, *_named(param.type, project)]
+
+
+def _states(chip: Chip, whole: Whole) -> Iterator[Choice]:
+    """The states of the machine that a row belongs to."""
+    behavior, row_id = whole.behavior, chip.slot.row_id
+    path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
+    machine = next((each for each in reversed(path) if behavior.row(each).kind == "machine"), None)
+    for inner in behavior.outline.within(machine) if machine else ():
+        row = behavior.row(inner)
+        if row.kind in _STATE_KINDS:
+            depth = behavior.outline.depth[inner] - behavior.outline.depth[machine or inner] - 1
+            yield Choice("  " * max(0, depth) + (row.name or row.kind), inner.rpartition("/")[2], row.kind)
+
+
+_STATE_KINDS = ("state", "regions", "final", "history")
+
+
+def _curves(chip: Chip) -> Iterator[Choice]:
+    """Each shape, as the curve now is otherwise; and the curve flipped."""
+    curve = chip.value if isinstance(chip.value, Curve) else Curve(shape=Shape.LINEAR)
+    for shape in Shape:
+        yield Choice(str(shape), curve.model_copy(update={"shape": shape}), f"a {shape} curve", "Shape")
+    flipped = curve.model_copy(update={"flipped": not curve.flipped})
+    yield Choice("as it is" if curve.flipped else "flipped", flipped, "turn the curve upside down", "Which way up")
 
 
 def _named(wanted: ParamType, project: Project) -> Iterator[Choice]:
     """What the stages and casts of a project have that a chip of this type can hold."""
-    stages = project.stages
+    stages, players = project.stages, [each for scenario in project.scenarios for each in scenario.players]
     if wanted is ParamType.PLACE:
         for name in sorted({place.name for stage in stages for place in stage.places}):
             yield Choice(name, PlaceRef(place=name), "a place of the stage", "Places")
     if wanted in (ParamType.AGENT, ParamType.PLACE):
-        for name in sorted({member.name for scenario in project.scenarios for member in scenario.players}):
+        for name in sorted({member.name for member in players}):
             yield Choice(name, name, "always this one of the cast", "Cast")
     if wanted in (ParamType.PROP, ParamType.PLACE):
         for name in sorted({prop.name for stage in stages for prop in stage.props}):
             yield Choice(name, name, "always this prop", "Props")
     if wanted is ParamType.GROUP:
-        for name in sorted({prop.group for stage in stages for prop in stage.props}):
-            yield Choice(name, name, "a group of props", "Groups")
+        groups = {prop.group for stage in stages for prop in stage.props}
+        for name in sorted(groups | {member.group for member in players if member.group}):
+            yield Choice(name, name, "a group", "Groups")
+    yield from _listed(wanted, project)
+
+
+def _listed(wanted: ParamType, project: Project) -> Iterator[Choice]:
+    """The events, behaviors, numbers of bodies and zones that a chip of this type can name."""
+    players = [each for scenario in project.scenarios for each in scenario.players]
+    if wanted is ParamType.EVENT:
+        for event in project.event_list.events:
+            yield Choice(event.name, event.name, event.help, "Events")
+    if wanted is ParamType.BEHAVIOR:
+        for behavior in project.behaviors:
+            yield Choice(behavior.title, behavior.name, behavior.name, "Behaviors")
+    if wanted is ParamType.STAT:
+        for name in sorted({stat for member in players for stat in member.body.stats}):
+            yield Choice(name, name, "a number of the body", "Numbers")
+    if wanted is ParamType.ZONE:
+        for name in sorted({area.name for stage in project.stages for area in stage.areas}):
+            yield Choice(name, name, "an area of the stage", "Areas")
 
 
 _WATCH_HELP = {
@@ -139,7 +190,7 @@ _WATCH_HELP = {
 
 
 def _set_guard(project: Project, behavior: str, chip: Chip, value: ParamValue | None) -> Project:
-    guard = project.behavior(behavior).row(chip.slot.row_id).guard
+    guard = row_of(project, behavior, chip.slot.row_id).guard
     when = guard.when if guard else ""
     if chip.editor is Editor.WATCH:
         return set_guard(project, behavior, chip.slot.row_id, when, Watch(str(value)))
@@ -148,7 +199,7 @@ def _set_guard(project: Project, behavior: str, chip: Chip, value: ParamValue | 
 
 
 def _respelled(project: Project, behavior: str, chip: Chip, value: ParamValue | None) -> str:
-    row = project.behavior(behavior).row(chip.slot.row_id)
+    row = row_of(project, behavior, chip.slot.row_id)
     return _with_number(str(row.args.get(chip.slot.param, "")), chip, value)
 
 

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
-from umbrant.catalog.declare import RUNS, Catalog, Family, Kind, ParamType
+from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, ParamType
 from umbrant.catalog.language.check import bound_args
 from umbrant.catalog.language.tree import (
     Ask,
@@ -32,7 +32,7 @@ class Ring:
 
 def rings(row: Row, catalog: Catalog, values: Values, here: Point, place_of: PlaceOf) -> Iterator[Ring]:
     """The ranges of a row's parameters and of the conditions in it, around the agent or around its target."""
-    kind = catalog.get(row.kind, *RUNS)
+    kind = catalog.get(row.kind, *ROWS)
     if kind is not None:
         target = _target(kind, row.args, values, place_of)
         for param in kind.params:

@@ -1,16 +1,17 @@
 """A row as the sentence it is read as: words, chips and pills, and what each chip edits. Knows nothing of Qt."""
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
 from enum import StrEnum
 
-from umbrant.catalog.declare import RUNS, Catalog, Family, Kind, Param, ParamType, Quantity
+from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamType, Quantity
 from umbrant.catalog.language.phrases import Piece as SaidPiece
 from umbrant.catalog.language.phrases import PieceKind, pieces
 from umbrant.catalog.language.tree import LanguageError, parse
-from umbrant.model.behaviors import Decorator, Row, Upkeep
-from umbrant.model.edits import GUARD, ROW, Slot, part_name
-from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Spread, value_text
+from umbrant.model.behaviors import Decorator, Key, Row, Upkeep
+from umbrant.model.edits import BINDS, GUARD, ROW, Slot, part_name
+from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread, value_text
+from umbrant.model.whole import USES
 
 
 class Role(StrEnum):
@@ -42,6 +43,8 @@ class Editor(StrEnum):
     PICK = "pick"
     WATCH = "watch"
     NAME = "name"
+    FORMULA = "formula"
+    CURVE = "curve"
 
 
 ChipKey = tuple[Slot, Editor, int]
@@ -81,11 +84,31 @@ class Piece:
     """Pieces that stand on the same pill share a group."""
 
 
-def sentence(row: Row, catalog: Catalog, *, in_full: bool = False) -> list[Piece]:
+@dataclass(frozen=True)
+class Around:
+    """What a row's sentence depends on besides the row: the names of other rows, and what it uses."""
+
+    names: Mapping[str, str]
+    """The name of each row of the behavior, by id."""
+    inner_keys: Mapping[str, Key] = field(default_factory=dict)
+    """Of a row that uses another behavior: that behavior's keys."""
+    from_any_state: bool = False
+    """Of a transition: whether it is the machine's own."""
+
+    def name_of(self, row: Row, other: str) -> str:
+        """The name of a row that another one of the same behavior names by its id."""
+        path = row.id.rpartition("/")[0]
+        return self.names.get(f"{path}/{other}" if path else other, other)
+
+
+NOTHING_AROUND = Around({})
+
+
+def sentence(row: Row, catalog: Catalog, around: Around = NOTHING_AROUND, *, in_full: bool = False) -> list[Piece]:
     """The pieces of a row, in the order in which they are read. `in_full` shows parameters left at their default."""
     return [
         piece if piece.pill is Pill.NONE else Piece(piece.text, piece.role, piece.pill, piece.chip, group)
-        for group, block in enumerate(_Writer(row, catalog, in_full).blocks())
+        for group, block in enumerate(_Writer(row, catalog, around, in_full).blocks())
         for piece in block
     ]
 
@@ -96,25 +119,53 @@ def has_more(row: Row, catalog: Catalog) -> bool:
 
 
 class _Writer:
-    def __init__(self, row: Row, catalog: Catalog, in_full: bool) -> None:
+    def __init__(self, row: Row, catalog: Catalog, around: Around, in_full: bool) -> None:
         self.row = row
         self.catalog = catalog
+        self.around = around
         self.in_full = in_full
 
     def blocks(self) -> Iterator[list[Piece]]:
         """Kind and name; each decorator; the phrase; the guard; each upkeep."""
-        kind = self.catalog.get(self.row.kind, *RUNS)
+        kind = self.catalog.get(self.row.kind, *ROWS)
         label = f"{self.row.kind}?" if kind is None else kind.title if _shows_kind(kind) else str(kind.family)
         name = Chip(Slot(self.row.id, ROW, "name"), Editor.NAME, self.row.name, "name")
-        yield [Piece(label, Role.KIND), Piece(self.row.name or "unnamed", Role.NAME, chip=name)]
+        nameless = kind is not None and kind.family in NAMELESS
+        if not nameless or self.row.name:
+            yield [Piece(label, Role.KIND), Piece(self.row.name or "unnamed", Role.NAME, chip=name)]
+        elif kind is not None and kind.family is not Family.TRANSITION:
+            yield [Piece(label, Role.KIND)]
         for place, decorator in enumerate(self.row.decorators):
             yield self._decorator(place, decorator)
         if kind is not None:
             yield list(self._phrase(kind, self.row.args, ROW, Pill.NONE))
+        if self.around.from_any_state:
+            yield [Piece("from any state", Role.KIND)]
+        if self.row.kind == USES:
+            yield from self._binds()
         if self.row.guard:
             yield self._guard(self.row.guard.when, str(self.row.guard.watch))
         for place, upkeep in enumerate(self.row.upkeep):
             yield self._upkeep(place, upkeep)
+
+    def _binds(self) -> Iterator[list[Piece]]:
+        """What the used behavior's keys are bound to; in full also those that are not bound."""
+        for name, key in self.around.inner_keys.items():
+            value = self.row.binds.get(name)
+            if value is None and not self.in_full:
+                continue
+            wanted = ParamType.NUMBER if key.type is KeyType.NUMBER else ParamType.TEXT
+            param = Param(name, wanted, key.help or f"the key {name}", keys=(key.type,))
+            quantity = Quantity(key.unit, key.low, key.high, 0.1)
+            number = wanted is ParamType.NUMBER and not isinstance(value, KeyRef)
+            editor = Editor.NUMBER if number and value is not None else Editor.PICK
+            chip = Chip(Slot(self.row.id, BINDS, name), editor, value, name, param, quantity)
+            keyed = isinstance(value, KeyRef)
+            text = "its own" if value is None else value_text(value, key.unit)
+            yield [
+                Piece(f"{name} is", Role.WORDS, Pill.WRAP),
+                Piece(text, Role.KEY_CHIP if keyed else Role.CHIP, Pill.WRAP, chip),
+            ]
 
     def _decorator(self, place: int, decorator: Decorator) -> list[Piece]:
         kind = self.catalog.get(decorator.kind, Family.DECORATOR)
@@ -151,6 +202,9 @@ class _Writer:
                 yield Piece(words, Role.WORDS, pill)
             elif param.type is ParamType.CONDITION and isinstance(args.get(param.name), str):
                 yield from self._condition(part, param.name, str(args[param.name]), Pill.GUARD)
+            elif param.type is ParamType.FORMULA and isinstance(args.get(param.name), str):
+                if not self._says(str(args[param.name])):
+                    yield from self._condition(part, param.name, str(args[param.name]), pill, Editor.FORMULA)
             else:
                 yield self._chip(param, args.get(param.name), part, pill)
 
@@ -159,19 +213,27 @@ class _Writer:
         missing = value is None and param.required
         slot = Slot(self.row.id, part, param.name)
         chip = Chip(slot, _editor(param, value), value, param.label, param, param.quantity, None, missing)
-        text = f"{param.label}?" if missing else value_text(value, param.quantity.unit)
+        text = f"{param.label}?" if missing or value == "" else value_text(value, param.quantity.unit)
+        if param.type is ParamType.STATE and value:
+            text = self.around.name_of(self.row, str(value))
         keyed = isinstance(value, KeyRef | PlaceRef) or param.type in _NAMED
         return Piece(text, Role.KEY_CHIP if keyed and not missing else Role.CHIP, pill, chip)
 
-    def _condition_chip(self, part: str, param: str, when: str) -> Chip:
-        return Chip(Slot(self.row.id, part, param), Editor.CONDITION, when, "condition")
+    def _says(self, formula: str) -> bool:
+        """Whether the row's name is the very formula that it holds."""
+        return self.row.name == formula and not self.in_full
 
-    def _condition(self, part: str, param: str, when: str, pill: Pill) -> Iterator[Piece]:
-        whole = self._condition_chip(part, param, when)
+    def _condition_chip(self, part: str, param: str, when: str, editor: Editor = Editor.CONDITION) -> Chip:
+        return Chip(Slot(self.row.id, part, param), editor, when, str(editor))
+
+    def _condition(
+        self, part: str, param: str, when: str, pill: Pill, editor: Editor = Editor.CONDITION
+    ) -> Iterator[Piece]:
+        whole = self._condition_chip(part, param, when, editor)
         try:
             said = pieces(parse(when), self.catalog)
         except LanguageError:
-            yield Piece(when or "condition?", Role.WORDS, pill, whole)
+            yield Piece(when or f"{editor}?", Role.WORDS, pill, whole)
             return
         for piece in said:
             yield self._said(piece, whole, pill)
@@ -184,11 +246,22 @@ class _Writer:
         return Piece(piece.text, role, pill, whole)
 
 
-_NAMED = (ParamType.AGENT, ParamType.PROP, ParamType.KEY, ParamType.GROUP)
+_NAMED = (
+    ParamType.AGENT,
+    ParamType.PROP,
+    ParamType.KEY,
+    ParamType.GROUP,
+    ParamType.STATE,
+    ParamType.EVENT,
+    ParamType.BEHAVIOR,
+)
+
+NAMELESS = (Family.TRANSITION, Family.CONSIDERATION, Family.HOOK)
+"""The families whose rows say what they are without a name."""
 
 
 def _shows_kind(kind: Kind) -> bool:
-    return kind.family is Family.COMPOSITE
+    return kind.family in (Family.COMPOSITE, Family.STATE, Family.HOOK, Family.CONSIDERATION)
 
 
 def _editor(param: Param, value: ParamValue | None) -> Editor:
@@ -196,9 +269,14 @@ def _editor(param: Param, value: ParamValue | None) -> Editor:
         return Editor.PICK if isinstance(value, KeyRef) else Editor.NUMBER
     if param.type is ParamType.TEXT:
         return Editor.PICK if isinstance(value, KeyRef) else Editor.TEXT
-    if param.type is ParamType.CONDITION:
-        return Editor.CONDITION
-    return Editor.PICK
+    return _EDITORS.get(param.type, Editor.PICK)
+
+
+_EDITORS = {
+    ParamType.CONDITION: Editor.CONDITION,
+    ParamType.FORMULA: Editor.FORMULA,
+    ParamType.CURVE: Editor.CURVE,
+}
 
 
 def number_of(value: ParamValue | None) -> float:

@@ -4,6 +4,7 @@ Everything here happens in the window's thread. Views call methods; the state te
 """
 
 import shutil
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,12 +18,13 @@ from umbrant.desk.loader import Loaded, Loader
 from umbrant.desk.roller import Roller
 from umbrant.desk.tape_window import TapeWindow
 from umbrant.desk.visits import place_for_takes
-from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.behaviors import Behavior, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
 from umbrant.model.folder import save_project
 from umbrant.model.problems import Problem
 from umbrant.model.staging import Member, Scenario
+from umbrant.model.whole import Whole, whole_behavior
 from umbrant.reasons.minds import Lead
 from umbrant.reasons.why import Explainer
 from umbrant.rolling.roll import Order
@@ -68,6 +70,7 @@ class Desk(QObject):
         self.current: NumberedTake | None = None
         self.playhead = 0
         self.row_id = ""
+        self._whole: tuple[Project, Whole] | None = None
         self.agent = self._first_agent()
         self._count = 0
         self._made = 0
@@ -103,12 +106,27 @@ class Desk(QObject):
         return next((each for each in scenario.players if each.name == self.agent), None) if scenario else None
 
     @property
-    def behavior(self) -> Behavior | None:
-        """The behavior of the agent that is looked at; of a puppet, the first one there is."""
-        member = self.member
+    def whole(self) -> Whole | None:
+        """The behavior of the agent that is looked at, with all that it uses; of a puppet, the first one there is."""
+        member, behaviors = self.member, self.project.behaviors
         wanted = member.behavior if member else None
-        found = next((each for each in self.project.behaviors if each.name == wanted), None)
-        return found or next(iter(self.project.behaviors), None)
+        if not behaviors:
+            return None
+        name = wanted if any(each.name == wanted for each in behaviors) else behaviors[0].name
+        if self._whole is None or self._whole[0] is not self.project or self._whole[1].own.behavior != name:
+            self._whole = self.project, whole_behavior(self.project, str(name))
+        return self._whole[1]
+
+    @property
+    def behavior(self) -> Behavior | None:
+        """The rows of the whole behavior that is looked at."""
+        whole = self.whole
+        return whole.behavior if whole else None
+
+    def keys_at(self, row_id: str) -> Mapping[str, Key]:
+        """The keys that a row may use, by the names it uses."""
+        whole = self.whole
+        return whole.frame(row_id).keys if whole else {}
 
     @property
     def row(self) -> Row | None:
@@ -151,9 +169,10 @@ class Desk(QObject):
 
     def problems_of(self, row_id: str) -> list[Problem]:
         """What is wrong with a row of the behavior that is looked at."""
-        behavior = self.behavior
-        file = f"behaviors/{behavior.name}.json" if behavior else ""
-        return [problem for problem in self.problems if problem.row_id == row_id and problem.file == file]
+        whole = self.whole
+        file = f"behaviors/{whole.frame(row_id).behavior}.json" if whole else ""
+        own_id = row_id.rpartition("/")[2]
+        return [problem for problem in self.problems if problem.row_id == own_id and problem.file == file]
 
     # takes
 

@@ -13,9 +13,13 @@ from umbrant.model.behaviors import Behavior, Decorator, Guard, Key, Row, Upkeep
 from umbrant.model.documents import Project
 from umbrant.model.staging import Scenario, WalkPoint
 from umbrant.model.values import ParamValue, Point
+from umbrant.model.variants import in_order, overrides_between
+from umbrant.model.whole import BEHAVIOR, resolved
 
 ROW = ""
 GUARD = "guard"
+BINDS = "binds"
+"""The part of a row that holds what another behavior's keys are bound to."""
 Wrapped = TypeVar("Wrapped", Decorator, Upkeep)
 Part = TypeVar("Part")
 _ID_LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"
@@ -58,16 +62,43 @@ def fresh_id(behavior: Behavior) -> str:
             return drawn
 
 
+def home(project: Project, behavior: str, row_id: str) -> tuple[str, str]:
+    """The behavior that a row is written in, and its id there: `go` of the behavior that the row `use1` of this one
+    uses, for `use1/go`.
+    """
+    first, _, rest = row_id.partition("/")
+    if not rest:
+        return behavior, row_id
+    used = resolved(project, behavior).row(first).args.get(BEHAVIOR)
+    return home(project, str(used), rest)
+
+
+def row_of(project: Project, behavior: str, row_id: str) -> Row:
+    """A row of a behavior, of a variant as it comes out there, or of a behavior that it uses. Raises KeyError."""
+    name, own_id = home(project, behavior, row_id)
+    return resolved(project, name).row(own_id)
+
+
 def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Project:
-    """The project with these rows in the named behavior."""
-    changed = tuple(_in_order(each.with_rows(rows)) if each.name == name else each for each in project.behaviors)
-    return project.model_copy(update={"behaviors": changed})
+    """The project with these rows in the named behavior. A variant gets the overrides that come to them."""
+    changed = []
+    for each in project.behaviors:
+        if each.name == name:
+            wanted = in_order(each.with_rows(rows))
+            if each.variant_of is not None:
+                original = resolved(project, each.variant_of)
+                wanted = each.model_copy(update={"overrides": overrides_between(original, wanted)})
+            changed.append(wanted)
+        else:
+            changed.append(each)
+    return project.model_copy(update={"behaviors": tuple(changed)})
 
 
 def change_row(project: Project, behavior: str, row_id: str, change: Callable[[Row], Row]) -> Project:
     """The project with one row changed."""
-    rows = project.behavior(behavior).rows
-    return replace_behavior(project, behavior, [change(row) if row.id == row_id else row for row in rows])
+    name, own_id = home(project, behavior, row_id)
+    rows = resolved(project, name).rows
+    return replace_behavior(project, name, [change(row) if row.id == own_id else row for row in rows])
 
 
 def rename_row(project: Project, behavior: str, row_id: str, name: str) -> Project:
@@ -77,11 +108,9 @@ def rename_row(project: Project, behavior: str, row_id: str, name: str) -> Proje
 
 def set_muted(project: Project, behavior: str, row_ids: Iterable[str], muted: bool) -> Project:
     """Mute rows (the engine passes over them) or let them take part again."""
-    chosen = frozenset(row_ids)
-    rows = project.behavior(behavior).rows
-    return replace_behavior(
-        project, behavior, [row.model_copy(update={"muted": muted}) if row.id in chosen else row for row in rows]
-    )
+    for row_id in row_ids:
+        project = change_row(project, behavior, row_id, lambda row: row.model_copy(update={"muted": muted}))
+    return project
 
 
 def set_value(project: Project, behavior: str, slot: Slot, value: ParamValue | None) -> Project:
@@ -93,6 +122,8 @@ def set_value(project: Project, behavior: str, slot: Slot, value: ParamValue | N
             return row.model_copy(update={"decorators": _with_value(row.decorators, index, slot.param, value)})
         if family == "upkeep":
             return row.model_copy(update={"upkeep": _with_value(row.upkeep, index, slot.param, value)})
+        if family == BINDS:
+            return row.model_copy(update={"binds": _changed(row.binds, slot.param, value)})
         return row.model_copy(update={"args": _changed(row.args, slot.param, value)})
 
     return change_row(project, behavior, slot.row_id, change)
@@ -155,12 +186,18 @@ def remove_part(project: Project, behavior: str, row_id: str, part: str) -> Proj
 
 def insert_row(project: Project, behavior: str, row: Row, *, after: str | None, under: str | None) -> Project:
     """Add a row under `under`: behind its sibling `after`, or as the first where `after` is None."""
-    rows = list(project.behavior(behavior).rows)
+    if after is not None:
+        behavior, after = home(project, behavior, after)
+    elif under is not None:
+        behavior, _ = home(project, behavior, under)
+    document = resolved(project, behavior)
+    under = under.rpartition("/")[2] if under is not None else None
+    rows = list(document.rows)
     new = row.model_copy(update={"under": under})
     if after is not None:
-        place = rows.index(_last_within(project.behavior(behavior), after)) + 1
+        place = rows.index(_last_within(document, after)) + 1
     elif under is not None:
-        place = rows.index(project.behavior(behavior).row(under)) + 1
+        place = rows.index(document.row(under)) + 1
     else:
         place = 0
     return replace_behavior(project, behavior, [*rows[:place], new, *rows[place:]])
@@ -168,14 +205,19 @@ def insert_row(project: Project, behavior: str, row: Row, *, after: str | None, 
 
 def delete_rows(project: Project, behavior: str, row_ids: Iterable[str]) -> Project:
     """Remove rows and all that is nested in them."""
-    document = project.behavior(behavior)
+    row_ids = list(row_ids)
+    for inside in [row_id for row_id in row_ids if "/" in row_id]:
+        name, own_id = home(project, behavior, inside)
+        project = delete_rows(project, name, [own_id])
+    document = resolved(project, behavior)
     gone = {inner for row_id in row_ids if row_id in document.by_id for inner in document.outline.within(row_id)}
     return replace_behavior(project, behavior, [row for row in document.rows if row.id not in gone])
 
 
 def nest_row(project: Project, behavior: str, row_id: str) -> Project:
     """Put a row into the sibling before it, as that one's last child."""
-    siblings = project.behavior(behavior).outline.siblings(row_id)
+    behavior, row_id = home(project, behavior, row_id)
+    siblings = resolved(project, behavior).outline.siblings(row_id)
     place = siblings.index(row_id)
     if place == 0:
         return project
@@ -185,7 +227,8 @@ def nest_row(project: Project, behavior: str, row_id: str) -> Project:
 
 def unnest_row(project: Project, behavior: str, row_id: str) -> Project:
     """Take a row out of the row it is in and put it behind that one."""
-    document = project.behavior(behavior)
+    behavior, row_id = home(project, behavior, row_id)
+    document = resolved(project, behavior)
     above = document.outline.parent[row_id]
     if above is None or document.outline.parent[above] is None:
         return project
@@ -194,7 +237,8 @@ def unnest_row(project: Project, behavior: str, row_id: str) -> Project:
 
 def move_row(project: Project, behavior: str, row_id: str, step: int) -> Project:
     """Move a row among its siblings: -1 up, 1 down."""
-    document = project.behavior(behavior)
+    behavior, row_id = home(project, behavior, row_id)
+    document = resolved(project, behavior)
     siblings = document.outline.siblings(row_id)
     place = siblings.index(row_id) + step
     if not 0 <= place < len(siblings):
@@ -248,12 +292,12 @@ def _change_scenario(project: Project, name: str, change: Callable[[Scenario], S
 
 def _moved(project: Project, behavior: str, row_id: str, *, after: str | None, under: str | None) -> Project:
     """Take a row with all that is nested in it out, and put it in again somewhere else."""
-    document = project.behavior(behavior)
+    document = resolved(project, behavior)
     inside = set(document.outline.within(row_id))
     block = [row for row in document.rows if row.id in inside]
     block[0] = block[0].model_copy(update={"under": under})
     rest = [row for row in document.rows if row.id not in inside]
-    bare = replace_behavior(project, behavior, rest).behavior(behavior)
+    bare = document.with_rows(rest)
     if after is not None:
         place = rest.index(_last_within(bare, after)) + 1
     else:
@@ -265,14 +309,6 @@ def _last_within(behavior: Behavior, row_id: str) -> Row:
     """The last row, as the file stands, of those nested in a row."""
     inside = set(behavior.outline.within(row_id))
     return [row for row in behavior.rows if row.id in inside][-1]
-
-
-def _in_order(behavior: Behavior) -> Behavior:
-    """The behavior with its rows in the order in which the outline is read."""
-    order = list(behavior.outline.number)
-    if order == [row.id for row in behavior.rows]:
-        return behavior
-    return behavior.with_rows(behavior.by_id[row_id] for row_id in order)
 
 
 def _changed(args: dict[str, ParamValue], name: str, value: ParamValue | None) -> dict[str, ParamValue]:

@@ -1,6 +1,5 @@
 """How each column of the ledger is drawn."""
 
-from bisect import bisect_right
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -9,22 +8,20 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 
 from umbrant.desk.cached import Pictures
+from umbrant.desk.curves import draw_curve
 from umbrant.desk.ledger.layout import CHIPS, FIRST_X, INDENT, Flow, Fonts, Placed, RowLayout, shown_text
 from umbrant.desk.ledger.model import LedgerModel
+from umbrant.desk.ledger.tape import Axis, TapePainter
 from umbrant.desk.sentence import ChipKey, Pill, Role
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import ROW_HEIGHT, Palette
 from umbrant.model.behaviors import Row
+from umbrant.model.values import Curve
 from umbrant.reasons.minds import leading_rows
 from umbrant.reasons.now import now_value
-from umbrant.take.record import Outcome, RowRecord, RowState, Span
+from umbrant.take.record import RowState
 
 Index = QModelIndex | QPersistentModelIndex
-
-BLOCK, HALF, FOOT = 20.0, 9.0, 3.0
-"""The heights that tell running, success, and failure or refusal apart."""
-
-MARK_WIDTH = 4.0
 
 
 @dataclass
@@ -145,6 +142,9 @@ class OutlineDelegate(_Delegate):
             painter.setPen(QPen(palette.now, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(rect.adjusted(-2, -1, 2, 1), 5, 5)
+        if piece.chip is not None and isinstance(piece.chip.value, Curve):
+            draw_curve(painter, rect.adjusted(6, 5, -6, -5), piece.chip.value, QPen(palette.running, 1.3))
+            return
         painter.setFont(self.brushes.fonts.of(piece))
         painter.setPen(palette.refused if missing else self._ink(piece.role))
         middle = Qt.AlignmentFlag.AlignVCenter
@@ -200,7 +200,10 @@ class TapeDelegate(_Delegate):
         painter.fillRect(cell, palette.selection if selected else palette.sheet)
         if explainer is not None and row_id in explainer.outline.number:
             self._different(painter, cell, row_id)
-            self._history(painter, cell, explainer.record.row(row_id))
+            tape, take = self.desk.tape, explainer.take
+            axis = Axis(cell, tape.start, tape.length, take.ticks)
+            drawing = TapePainter(painter, axis, palette, take.header.ticks_per_s)
+            drawing.draw(explainer.family(row_id), explainer.record.row(row_id))
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
 
     def x_of(self, cell: QRectF, tick: float) -> float:
@@ -219,35 +222,6 @@ class TapeDelegate(_Delegate):
             if right >= cell.left() and left <= cell.right():
                 band = QRectF(left, cell.top(), max(2.0, right - left), cell.height() - 1)
                 painter.fillRect(band, self.brushes.palette.different)
-
-    def _history(self, painter: QPainter, cell: QRectF, record: RowRecord) -> None:
-        tape, palette = self.desk.tape, self.brushes.palette
-        foot = cell.top() + (cell.height() + BLOCK) / 2 - 1
-        refusals = record.refusals.get("", [])
-        first = max(0, bisect_right(refusals, tape.start, key=lambda each: each.start) - 1)
-        for refusal in refusals[first:]:
-            if refusal.start > tape.end:
-                break
-            left, right = self.x_of(cell, refusal.start), self.x_of(cell, refusal.end + 1)
-            painter.fillRect(QRectF(left, foot - FOOT, max(1.5, right - left), FOOT), palette.refused)
-        first = max(0, bisect_right(record.spans, tape.start, key=lambda each: each.start) - 1)
-        for span in record.spans[first:]:
-            if span.start > tape.end:
-                break
-            self._span(painter, cell, span, foot)
-
-    def _span(self, painter: QPainter, cell: QRectF, span: Span, foot: float) -> None:
-        palette, take = self.brushes.palette, self.desk.take
-        end = span.end if span.end is not None else (take.ticks if take else span.start)
-        left, right = self.x_of(cell, span.start), self.x_of(cell, end)
-        if end > span.start:
-            block = QColor(palette.running)
-            block.setAlphaF(0.86)
-            painter.fillRect(QRectF(left, foot - BLOCK, max(1.5, right - left - 0.5), BLOCK), block)
-        if span.outcome is Outcome.SUCCESS:
-            painter.fillRect(QRectF(right, foot - HALF, MARK_WIDTH, HALF), palette.success)
-        elif span.outcome is Outcome.FAILURE:
-            painter.fillRect(QRectF(right, foot - FOOT, MARK_WIDTH + 1, FOOT), palette.refused)
 
 
 def make_flow(fonts: Fonts, width: float, *, compact: bool) -> Flow:

@@ -1,6 +1,6 @@
 """Changing a chip in place: typed over, picked from a list, or dragged sideways."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent
@@ -14,7 +14,7 @@ from umbrant.desk.sentence import Chip, Editor
 from umbrant.desk.state import Desk
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
-from umbrant.model.edits import GUARD, Edit, Slot, declare_key, part_index, remove_part
+from umbrant.model.edits import GUARD, Edit, Slot, declare_key, home, part_index, remove_part
 from umbrant.model.values import KeyRef, KeyType, ParamValue, value_text
 
 PIXELS_A_STEP = 4.0
@@ -39,13 +39,14 @@ class ChipEditing(QObject):
     def begin(self, chip: Chip, rect: QRectF) -> None:
         """Open a chip's editor at its place in the viewport."""
         self.finish()
-        if chip.editor in (Editor.PICK, Editor.WATCH):
+        if chip.editor in (Editor.PICK, Editor.WATCH, Editor.CURVE):
             self.pick(chip, rect)
             return
-        whole = self._whole_condition(chip) if chip.editor is Editor.CONDITION else chip
+        written = chip.editor in (Editor.CONDITION, Editor.FORMULA)
+        whole = self._whole_condition(chip) if written else chip
         self.line = InlineEditor(self._table, whole, rect, self._check(whole))
-        if chip.editor is Editor.CONDITION:
-            self.line.offer(self._condition_words())
+        if written:
+            self.line.offer(self._condition_words(chip))
         self.line.finished = lambda text: self._typed(whole, text)
         self.line.open()
 
@@ -82,7 +83,7 @@ class ChipEditing(QObject):
             self._set(chip, None)
 
     def _fill(self, menu: QMenu, chip: Chip) -> None:
-        offered = choices(chip, self._desk.project, self._behavior())
+        offered = choices(chip, self._desk.project, self._desk.whole)
         sections = len({choice.section for choice in offered}) > 1
         for place, choice in enumerate(offered):
             if sections and choice.section and (place == 0 or offered[place - 1].section != choice.section):
@@ -132,7 +133,7 @@ class ChipEditing(QObject):
         behavior = self._behavior()
 
         def apply(project: Project) -> Project:
-            board = project.behavior(behavior).blackboard
+            board = project.behavior(home(project, behavior, chip.slot.row_id)[0]).blackboard
             if key.name not in project.blackboard(board).by_name:
                 project = declare_key(project, board, key)
             return chip_edit(behavior, chip, KeyRef(key=key.name)).apply(project)
@@ -146,7 +147,7 @@ class ChipEditing(QObject):
             self.remove(chip)
             return
         keys = chip.param.keys if chip.param else ()
-        known = self._keys().get(text.strip())
+        known = self._keys(chip).get(text.strip())
         try:
             bound = known is not None and known.type in keys and chip.editor is Editor.NUMBER
             value: ParamValue = KeyRef(key=text.strip()) if bound else typed_value(chip, text)
@@ -162,29 +163,29 @@ class ChipEditing(QObject):
 
     def _check(self, chip: Chip) -> Callable[[str], str]:
         """What is wrong with a text typed into a chip; empty if nothing is."""
-        if chip.editor is Editor.CONDITION:
-            keys = self._keys()
+        if chip.editor in (Editor.CONDITION, Editor.FORMULA):
+            keys = self._keys(chip)
+            wants = KeyType.YES_NO if chip.editor is Editor.CONDITION else KeyType.NUMBER
 
             def check(text: str) -> str:
-                found = faults(text, keys, self._desk.catalog) if text.strip() else []
+                found = faults(text, keys, self._desk.catalog, wants=wants) if text.strip() else []
                 return f"{found[0].message} {found[0].remedy}".strip() if found else ""
 
             return check
         if chip.editor is Editor.NUMBER:
-            return lambda text: "" if text.strip() in self._keys() else _number_fault(chip, text)
+            return lambda text: "" if text.strip() in self._keys(chip) else _number_fault(chip, text)
         return lambda text: ""
 
     def _whole_condition(self, chip: Chip) -> Chip:
         slot = Slot(chip.slot.row_id, chip.slot.part, chip.slot.param)
-        return Chip(slot, Editor.CONDITION, chip.value, "condition")
+        return Chip(slot, chip.editor, chip.value, str(chip.editor))
 
-    def _condition_words(self) -> list[str]:
+    def _condition_words(self, chip: Chip) -> list[str]:
         senses = [f"{kind.id}(" for kind in self._desk.catalog.family(Family.SENSE)]
-        return [*sorted(self._keys()), *senses, "and", "or", "not", "yes", "no"]
+        return [*sorted(self._keys(chip)), *senses, "and", "or", "not", "yes", "no"]
 
-    def _keys(self) -> dict[str, Key]:
-        behavior = self._desk.behavior
-        return self._desk.project.keys_of(behavior) if behavior else {}
+    def _keys(self, chip: Chip) -> Mapping[str, Key]:
+        return self._desk.keys_at(chip.slot.row_id)
 
     def _behavior(self) -> str:
         behavior = self._desk.behavior
@@ -222,7 +223,7 @@ class InlineEditor(QLineEdit):
         self._first = chip.value if isinstance(chip.value, str) else value_text(chip.value)
         self.setText("" if chip.value is None else self._first)
         self.setAccessibleName(f"{chip.label} of the row")
-        wide = max(int(rect.width()) + 16, 300 if chip.editor is Editor.CONDITION else 70)
+        wide = max(int(rect.width()) + 16, 300 if chip.editor in (Editor.CONDITION, Editor.FORMULA) else 70)
         wide = max(wide, self.fontMetrics().horizontalAdvance(self.text()) + 24)
         left = max(2, min(int(rect.left()) - 4, viewport.width() - wide - 4))
         self.setGeometry(left, int(rect.top()) - 3, min(wide, viewport.width() - 4), int(rect.height()) + 6)

@@ -8,9 +8,11 @@ from PySide6.QtGui import QFont, QFontMetricsF
 
 from umbrant.desk.sentence import Chip, Piece, Pill, Role
 from umbrant.desk.theme import COMPACT_ROW_HEIGHT, ROW_HEIGHT, body_font
+from umbrant.model.values import Curve
 
 INDENT, FIRST_X, RIGHT_MARGIN, HANGING = 16, 42, 6, 14
 GAP, CHIP_PADDING, PILL_PADDING = 4.0, 4.5, 6.0
+CURVE_WIDTH = 34.0
 CHIPS = (Role.CHIP, Role.KEY_CHIP)
 
 
@@ -34,7 +36,9 @@ class Fonts:
         return self.small if piece.role is Role.KIND or (piece.pill and piece.role is not Role.CHIP) else self.body
 
     def width(self, piece: Piece) -> float:
-        """How wide a piece is, with its chip around it."""
+        """How wide a piece is, with its chip around it. A curve is drawn, not written."""
+        if piece.chip is not None and isinstance(piece.chip.value, Curve):
+            return CURVE_WIDTH
         text = QFontMetricsF(self.of(piece)).horizontalAdvance(piece.text)
         return text + (2 * CHIP_PADDING if piece.role in CHIPS else 0)
 

@@ -1,12 +1,15 @@
 """The rows of a behavior as a flat table: those inside folded rows are left out."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt
 
-from umbrant.desk.sentence import has_more, sentence
+from umbrant.catalog.declare import Family
+from umbrant.desk.sentence import NOTHING_AROUND, Around, has_more, sentence
 from umbrant.desk.state import Desk
-from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.behaviors import Behavior, Key, Row
+from umbrant.model.whole import BEHAVIOR, USES
 from umbrant.reasons.now import now_value
 
 OUTLINE, NOW, TAPE = range(3)
@@ -22,6 +25,7 @@ class LedgerModel(QAbstractTableModel):
         self._desk = desk
         self._rows: tuple[Row, ...] = ()
         self._places: dict[str, int] = {}
+        self._names: tuple[Behavior | None, Mapping[str, str]] = (None, {})
         self.folded: set[str] = set()
         self.in_full: str = ""
         """The row that shows its parameters in full."""
@@ -75,7 +79,24 @@ class LedgerModel(QAbstractTableModel):
 
     def pieces(self, row: Row) -> list[Any]:
         """The sentence of a row, as the outline shows it."""
-        return sentence(row, self._desk.catalog, in_full=row.id == self.in_full)
+        return sentence(row, self._desk.catalog, self.around(row), in_full=row.id == self.in_full)
+
+    def around(self, row: Row) -> Around:
+        """What a row's sentence depends on besides the row."""
+        behavior = self.behavior
+        if behavior is None:
+            return NOTHING_AROUND
+        if self._names[0] is not behavior:
+            self._names = behavior, {each.id: each.name or each.kind for each in behavior.rows}
+        above = behavior.outline.parent.get(row.id)
+        kind = self._desk.catalog.get(row.kind, Family.TRANSITION)
+        any_state = kind is not None and above is not None and behavior.row(above).kind == "machine"
+        return Around(self._names[1], self._inner_keys(row), any_state)
+
+    def _inner_keys(self, row: Row) -> Mapping[str, Key]:
+        used = row.args.get(BEHAVIOR) if row.kind == USES else None
+        inner = next((each for each in self._desk.project.behaviors if each.name == used), None)
+        return self._desk.project.keys_of(inner) if inner else {}
 
     def has_more(self, row: Row) -> bool:
         """Whether a row has parameters that are not shown."""

@@ -64,11 +64,17 @@ class Offer:
         return f"{self.kind.title}, {self.place}: {self.phrase}"
 
 
-def offers(catalog: Catalog, *, for_row: bool) -> list[Offer]:
-    """What can be added: kinds as rows; for a selected row also decorators and upkeep to put on it."""
-    found = [Offer(kind, "row") for kind in catalog.family(*RUNS)]
-    if for_row:
+def offers(catalog: Catalog, holder: Kind | None, chosen: Kind | None) -> list[Offer]:
+    """What can be added: kinds that may stand in `holder` (None is the top); and what can be put on the chosen row."""
+    families = holder.holds if holder is not None else RUNS
+    parts = [kind for kind in catalog.family(*families) if kind.family not in RUNS]
+    runs = [kind for kind in catalog.family(*families) if kind.family in RUNS]
+    if holder is not None and holder.family in (Family.HOOK, Family.TRANSITION):
+        runs = [kind for kind in runs if not kind.takes_time]
+    found = [Offer(kind, "row") for kind in (*parts, *runs)]
+    if chosen is not None and chosen.family in (*RUNS, Family.OPTION):
         found.extend(Offer(kind, "decorator") for kind in catalog.family(Family.DECORATOR))
+    if chosen is not None and chosen.family in (*RUNS, Family.OPTION, Family.STATE):
         found.extend(Offer(kind, "upkeep") for kind in catalog.family(Family.ACTION) if not kind.takes_time)
     return found
 

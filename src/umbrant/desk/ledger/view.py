@@ -17,7 +17,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QToolTip, QWidget
 
-from umbrant.catalog.declare import Family
+from umbrant.catalog.declare import ROWS, Family, Kind
 from umbrant.desk.chips import chip_tip
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.delegates import Brushes, NowDelegate, OutlineDelegate, TapeDelegate, make_flow
@@ -26,7 +26,7 @@ from umbrant.desk.ledger.layout import Flow, Fonts, RowLayout
 from umbrant.desk.ledger.model import NOW, OUTLINE, TAPE, LedgerModel
 from umbrant.desk.ledger.ruler import TapeHeader
 from umbrant.desk.ledger.search import Offer, SearchPopup, offers
-from umbrant.desk.sentence import Chip, Editor
+from umbrant.desk.sentence import NAMELESS, Chip, Editor
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import COMPACT_ROW_HEIGHT, ROW_HEIGHT, Palette
 from umbrant.model.behaviors import Behavior, Row
@@ -193,14 +193,20 @@ class LedgerView(QTableView):
         self._place_of_new = self._after_and_under(behavior, row)
         at = self._cell(row.id, OUTLINE).bottomLeft() if row else QPointF(0, 0)
         indent = self.layout_of(row).indent_x if row else 20
-        self.search.open(offers(self.desk.catalog, for_row=row is not None), QPoint(int(indent), int(at.y()) + 1))
+        found = offers(self.desk.catalog, self._kind_of(self._place_of_new[1]), self._kind_of(row.id if row else None))
+        self.search.open(found, QPoint(int(indent), int(at.y()) + 1))
+
+    def _kind_of(self, row_id: str | None) -> Kind | None:
+        behavior = self.ledger.behavior
+        row = behavior.by_id.get(row_id) if behavior and row_id else None
+        return self.desk.catalog.get(row.kind, *ROWS) if row else None
 
     def _after_and_under(self, behavior: Behavior, row: Row | None) -> tuple[str | None, str | None]:
         if row is None:
             return None, None
-        kind = self.desk.catalog.kinds.get(row.kind)
+        kind = self._kind_of(row.id)
         parent = behavior.outline.parent[row.id]
-        if (kind is not None and kind.family is Family.COMPOSITE) or parent is None:
+        if (kind is not None and kind.holds and not _short(kind)) or parent is None:
             children = behavior.outline.children[row.id]
             return (children[-1] if children else None), row.id
         return row.id, parent
@@ -212,11 +218,14 @@ class LedgerView(QTableView):
         name, kind = behavior.name, offer.kind
         if offer.role == "row":
             after, under = self._place_of_new
-            new = Row(id=fresh_id(behavior), under=under, kind=kind.id, name=kind.title.capitalize())
+            name_of_new = "" if kind.family in NAMELESS else kind.title.capitalize()
+            new = Row(id=fresh_id(behavior), under=under, kind=kind.id, name=name_of_new)
             edit = Edit(f"Add {kind.title}", lambda p: insert_row(p, name, new, after=after, under=under))
             self.desk.apply(edit)
-            self.ledger.reveal(new.id)
-            self.desk.select_row(new.id)
+            path = (after or under or "").rpartition("/")[0]
+            new_id = f"{path}/{new.id}" if path else new.id
+            self.ledger.reveal(new_id)
+            self.desk.select_row(new_id)
         elif row is not None:
             add = add_decorator if offer.role == "decorator" else add_upkeep
             self.desk.apply(Edit(f"Add {kind.title}", lambda p: add(p, name, row.id, kind.id)))
@@ -503,6 +512,11 @@ class LedgerView(QTableView):
     def _cell_rect(self, column: int) -> QRect:
         left = self.columnViewportPosition(column)
         return QRect(left, 0, self.columnWidth(column), self.viewport().height())
+
+
+def _short(kind: Kind) -> bool:
+    """Whether a kind of row is mostly without rows in it, so that the next one is added after it rather than inside."""
+    return kind.family is Family.TRANSITION
 
 
 def _factor(modifiers: Qt.KeyboardModifier) -> float:

@@ -1,0 +1,46 @@
+"""What a variant does differently, worked out from the rows that it should come to."""
+
+from collections.abc import Iterator
+
+from umbrant.model.behaviors import Behavior, Override, Row
+
+
+def in_order(behavior: Behavior) -> Behavior:
+    """The behavior with its rows in the order in which the outline is read."""
+    order = list(behavior.outline.number)
+    if order == [row.id for row in behavior.rows]:
+        return behavior
+    return behavior.with_rows(behavior.by_id[row_id] for row_id in order)
+
+
+def overrides_between(original: Behavior, wanted: Behavior) -> tuple[Override, ...]:
+    """The overrides that make one behavior into another. Top rows may be changed but not added or removed."""
+    return tuple(_between(original, wanted, original.outline.tops))
+
+
+def _between(original: Behavior, wanted: Behavior, row_ids: tuple[str, ...]) -> Iterator[Override]:
+    for row_id in row_ids:
+        if row_id not in wanted.by_id:
+            yield Override(row=row_id, muted=True)
+            continue
+        before, after = original.row(row_id), wanted.row(row_id)
+        inside = original.outline.children[row_id]
+        same = inside == wanted.outline.children[row_id] and before.kind == after.kind
+        unguarded = before.guard is not None and after.guard is None
+        if same and not unguarded and set(after.args) >= set(before.args) and before.binds == after.binds:
+            if before != after:
+                yield _changed(before, after)
+            yield from _between(original, wanted, inside)
+        else:
+            yield Override(row=row_id, instead=tuple(wanted.row(inner) for inner in wanted.outline.within(row_id)))
+
+
+def _changed(before: Row, after: Row) -> Override:
+    """What is another in a row of the same kind."""
+    args = {name: value for name, value in after.args.items() if before.args.get(name) != value}
+    fields = {
+        name: getattr(after, name)
+        for name in ("name", "guard", "muted", "decorators", "upkeep")
+        if getattr(after, name) != getattr(before, name)
+    }
+    return Override(row=before.id, args=args, **fields)

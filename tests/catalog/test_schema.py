@@ -25,7 +25,7 @@ def test_it_is_a_schema_of_the_2020_12_draft() -> None:
 @pytest.mark.parametrize("path", sorted(DEMO.rglob("*.json")), ids=lambda path: path.name)
 def test_the_demos_files_follow_it(path: Path) -> None:
     names = {"behaviors": "Behavior", "blackboards": "Blackboard", "stages": "Stage", "scenarios": "Scenario"}
-    kind = names.get(path.parent.name, "Cover")
+    kind = names.get(path.parent.name, {"events.json": "EventList"}.get(path.name, "Cover"))
     assert list(validator(kind).iter_errors(json.loads(path.read_text()))) == []
 
 

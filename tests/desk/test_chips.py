@@ -14,6 +14,7 @@ from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Member, Prop
 from umbrant.model.values import KeyRef, KeyType, PlaceRef, Spread
+from umbrant.model.whole import whole_behavior
 
 KEYS = (
     Key(name="visitor", type=KeyType.AGENT),
@@ -122,7 +123,7 @@ def test_an_edit_is_named_after_what_it_does() -> None:
 
 
 def picked(of: Row, param: str) -> list[str]:
-    return [choice.label for choice in choices(chip(of, param), made(of), "b")]
+    return [choice.label for choice in choices(chip(of, param), made(of), whole_behavior(made(of), "b"))]
 
 
 def test_a_place_can_be_a_key_with_a_place_a_named_place_one_of_the_cast_or_a_prop() -> None:
@@ -141,10 +142,16 @@ def test_other_chips_offer_what_fits_them() -> None:
 
 
 def test_what_is_picked_is_what_the_file_holds() -> None:
-    place = next(choice for choice in choices(chip(MOVE, "target"), made(MOVE), "b") if choice.label == "corner")
+    place = next(
+        choice
+        for choice in choices(chip(MOVE, "target"), made(MOVE), whole_behavior(made(MOVE), "b"))
+        if choice.label == "corner"
+    )
     assert place.value == PlaceRef(place="corner")
     assert (place.help, place.section) == ("a place of the stage", "Places")
-    sections = dict.fromkeys(choice.section for choice in choices(chip(MOVE, "target"), made(MOVE), "b"))
+    sections = dict.fromkeys(
+        choice.section for choice in choices(chip(MOVE, "target"), made(MOVE), whole_behavior(made(MOVE), "b"))
+    )
     assert list(sections) == ["Keys", "Places", "Cast", "Props"]
 
 

@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import DEMO
 from tests.small import key, row
 from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.declare import RUNS
 from umbrant.catalog.validation import open_project
 from umbrant.desk import roller as roller_module
 from umbrant.desk.actions import Action, by_id
@@ -83,17 +84,30 @@ class TestTapeWindow:
 
 class TestSearch:
     def names(self, typed: str, *, for_row: bool = True) -> list[str]:
-        return [f"{offer.place} {offer.kind.id}" for offer in ranked(typed, offers(BUILTIN, for_row=for_row))]
+        chosen = BUILTIN.kinds["wait"] if for_row else None
+        return [f"{offer.place} {offer.kind.id}" for offer in ranked(typed, offers(BUILTIN, None, chosen))]
+
+    def inside(self, holder: str) -> list[str]:
+        return [offer.kind.id for offer in offers(BUILTIN, BUILTIN.kinds[holder], None)]
 
     def test_everything_is_offered_until_something_is_typed(self) -> None:
-        assert len(self.names("", for_row=False)) == 15
+        assert len(self.names("", for_row=False)) == len(BUILTIN.family(*RUNS))
         assert "decorator cooldown" in self.names("")
         assert "upkeep look_out" in self.names("")
         assert "decorator cooldown" not in self.names("", for_row=False)
 
     def test_what_begins_with_the_typed_text_comes_first(self) -> None:
         assert self.names("wai")[0] == "action wait"
-        assert self.names("look")[:2] == ["action look_out", "upkeep look_out"]
+        assert set(self.names("look")[:3]) == {"action look_out", "upkeep look_out", "action look_about"}
+
+    def test_what_is_offered_depends_on_where_it_would_stand(self) -> None:
+        assert self.inside("machine")[:4] == ["state", "regions", "final", "history"]
+        assert "wait" not in self.inside("machine")
+        assert {"wait", "after", "on_enter"} <= set(self.inside("state"))
+        assert self.inside("utility") == ["option"]
+        assert {"consider", "wait"} <= set(self.inside("option"))
+        assert "clear" in self.inside("on_enter")
+        assert "wait" not in self.inside("on_enter"), "it takes time"
 
     def test_a_slip_of_the_finger_and_a_word_of_the_help_still_find_it(self) -> None:
         assert "composite selector" in self.names("selectr")

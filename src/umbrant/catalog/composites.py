@@ -3,7 +3,7 @@
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import BehaviorName, Count, Fixed, Live, composite
+from umbrant.catalog.declare import BehaviorName, CountOrAll, Fixed, Live, composite
 from umbrant.catalog.work import Child, Children, Status, Unbound
 from umbrant.catalog.world import Me
 
@@ -186,7 +186,7 @@ class Parallel:
     """
 
     def __init__(
-        self, children: Children, successes: Live[Count] = Fixed(0.0), failures: Live[Count] = Fixed(1.0)
+        self, children: Children, successes: Live[CountOrAll] = Fixed(0.0), failures: Live[CountOrAll] = Fixed(1.0)
     ) -> None:
         self.children = children
         self.successes = successes

@@ -93,6 +93,8 @@ class Quantity:
     high: float | None = None
     step: float = 1.0
     spread: bool = False
+    zero: str = ""
+    """What 0 is called, where it stands for something else: 'all'."""
     ring: str = ""
     """'me' or 'target': what a circle with this radius is drawn around when its row is selected; '' for none."""
 
@@ -129,6 +131,7 @@ Asking raises Unbound where there is no value.
 
 Amount = Annotated[float, Quantity("", low=0, step=0.1)]
 Count = Annotated[float, Quantity("", low=0)]
+CountOrAll = Annotated[float, Quantity("", low=0, zero="all")]
 Degrees = Annotated[float, Quantity("°", low=0, high=360)]
 StateName = Annotated[str, Is(ParamType.STATE)]
 EventName = Annotated[str, Is(ParamType.EVENT)]
@@ -233,21 +236,28 @@ class Kind:
         """The parameter with this name, None if there is none."""
         return next((param for param in self.params if param.name == name), None)
 
-    def phrase_parts(self, also: Container[str] = ()) -> list[tuple[str, Param | None]]:
-        """The phrase as (text, None) and ('', parameter) pieces, in the order in which they are read.
+    def stretches(self, also: Container[str] = ()) -> list[tuple[bool, list[tuple[str, Param | None]]]]:
+        """The phrase in stretches, each with whether it is an optional one: (text, None) and ('', parameter) pieces.
 
-        A stretch in [brackets] is left out unless one of its parameters is in `also`.
+        An optional stretch, in [brackets], is left out unless one of its parameters is in `also`.
         """
-        parts: list[tuple[str, Param | None]] = []
+        found = []
         for stretch in re.split(r"(\[[^\]]*\])", self.phrase):
-            if stretch.startswith("[") and not any(name in also for name in _FIELDS.findall(stretch)):
+            optional = stretch.startswith("[")
+            if optional and not any(name in also for name in _FIELDS.findall(stretch)):
                 continue
+            parts: list[tuple[str, Param | None]] = []
             for piece in re.split(r"(\{\w+\})", stretch.strip("[]")):
                 if piece.startswith("{"):
                     parts.append(("", self.param(piece[1:-1])))
                 elif piece.strip():
                     parts.append((piece.strip(), None))
-        return parts
+            found.append((optional, parts))
+        return found
+
+    def phrase_parts(self, also: Container[str] = ()) -> list[tuple[str, Param | None]]:
+        """The stretches one after the other."""
+        return [part for _, parts in self.stretches(also) for part in parts]
 
 
 @dataclass(frozen=True)

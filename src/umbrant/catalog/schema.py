@@ -4,9 +4,10 @@ from typing import Any
 
 from pydantic.json_schema import models_json_schema
 
-from umbrant.catalog.declare import RUNS, Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamType
+from umbrant.model.behaviors import EventList
 from umbrant.model.documents import Cover
-from umbrant.model.folder import COVER_FILE, FOLDERS
+from umbrant.model.folder import COVER_FILE, EVENTS_FILE, FOLDERS
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 
@@ -17,12 +18,16 @@ _NAMED = ("Behavior", "Blackboard", "Stage", "Scenario")
 
 def project_schema(catalog: Catalog) -> Schema:
     """One schema for all files. `properties` names the definition that each file follows."""
-    models: list[Any] = [(Cover, "validation"), *((kind, "validation") for kind in FOLDERS.values())]
+    models: list[Any] = [
+        (Cover, "validation"),
+        (EventList, "validation"),
+        *((kind, "validation") for kind in FOLDERS.values()),
+    ]
     _, whole = models_json_schema(models, by_alias=True, ref_template="#/$defs/{model}")
     defs: Schema = whole["$defs"]
     for name in _NAMED:
         _without_name(defs[name])
-    _narrow(defs["Row"], catalog.family(*RUNS))
+    _narrow(defs["Row"], catalog.family(*ROWS))
     _narrow(defs["Decorator"], catalog.family(Family.DECORATOR))
     _narrow(defs["Upkeep"], [kind for kind in catalog.family(Family.ACTION) if not kind.takes_time])
     files = {f"{place}/*.json": {"$ref": f"#/$defs/{kind.__name__}"} for place, kind in FOLDERS.items()}
@@ -30,7 +35,7 @@ def project_schema(catalog: Catalog) -> Schema:
         "$schema": DIALECT,
         "title": "The files of an Umbrant project",
         "type": "object",
-        "properties": {COVER_FILE: {"$ref": "#/$defs/Cover"}, **files},
+        "properties": {COVER_FILE: {"$ref": "#/$defs/Cover"}, EVENTS_FILE: {"$ref": "#/$defs/EventList"}, **files},
         "$defs": defs,
     }
 
@@ -78,6 +83,8 @@ def _param(param: Param) -> Schema:
         case ParamType.PLACE:
             point = {"type": "array", "prefixItems": [{"type": "number"}] * 2, "minItems": 2, "maxItems": 2}
             forms.extend([{"$ref": "#/$defs/PlaceRef"}, point, {"type": "string"}])
+        case ParamType.CURVE:
+            forms.append({"$ref": "#/$defs/Curve"})
         case ParamType.KEY:
             pass
         case _:

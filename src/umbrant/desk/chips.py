@@ -26,6 +26,8 @@ def typed_value(chip: Chip, text: str) -> ParamValue:
     """What was typed, as a value of the chip. Raises ChipError."""
     if chip.editor is not Editor.NUMBER:
         return text
+    if chip.quantity.zero and text.strip() == chip.quantity.zero:
+        return 0.0
     spread = _SPREAD.match(text)
     if spread and chip.param is not None and chip.param.type is ParamType.SPREAD:
         return Spread(mid=_float(spread[1]), give=_float(spread[2]))

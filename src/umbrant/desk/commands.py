@@ -1,9 +1,11 @@
 """What an author can do in the window, each a plain method. Menus, keys and buttons reach these through `actions`."""
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
+from umbrant.desk.beside import CURVE, MAP, STAGE, Beside
 from umbrant.desk.board_view import BoardView
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.lanes import LanesView
@@ -42,30 +44,32 @@ class Shell(Protocol):
         """Close the window."""
 
 
+@dataclass(frozen=True)
+class Views:
+    """The views that commands act on."""
+
+    ledger: LedgerView
+    stage: StageView
+    reasons: ReasonsView
+    board: BoardView
+    lanes: LanesView
+
+
 class Commands:
     """The commands of one desk's views. Switches are given whether they are on."""
 
-    def __init__(
-        self,
-        desk: Desk,
-        player: Player,
-        ledger: LedgerView,
-        stage: StageView,
-        reasons: ReasonsView,
-        board: BoardView,
-        lanes: LanesView,
-        dialogs: Callable[[], Dialogs],
-        shell: Shell,
-    ) -> None:
+    def __init__(self, desk: Desk, player: Player, views: Views, dialogs: Callable[[], Dialogs], shell: Shell) -> None:
         self.desk = desk
         self.player = player
-        self.ledger = ledger
-        self.stage = stage
-        self.reasons = reasons
-        self.board = board
-        self.lanes = lanes
+        self.ledger = views.ledger
+        self.stage = views.stage
+        self.reasons = views.reasons
+        self.board = views.board
+        self.lanes = views.lanes
         self.dialogs = dialogs
         self.shell = shell
+        self.beside: Beside | None = None
+        """The tabs at the top right. They need the actions, which need these commands, so they are put in last."""
 
     # project
 
@@ -306,6 +310,22 @@ class Commands:
         """Show the whole stage."""
         self.stage.fit()
 
+    def show_stage(self) -> None:
+        """Show the stage beside the ledger."""
+        self._beside(STAGE)
+
+    def show_map(self) -> None:
+        """Show the map beside the ledger."""
+        self._beside(MAP)
+
+    def show_curve(self) -> None:
+        """Show the curve beside the ledger."""
+        self._beside(CURVE)
+
+    def _beside(self, place: int) -> None:
+        if self.beside is not None:
+            self.beside.show_view(place)
+
     def night(self, on: bool) -> None:
         """Turn to Night or to Day."""
         self.shell.set_night(on)
@@ -324,6 +344,7 @@ class Commands:
 
     def next_pane(self) -> None:
         """Put the keyboard into the next pane."""
-        panes = (self.ledger, self.stage, self.reasons, self.board, self.lanes)
+        beside = self.beside.view if self.beside else self.stage
+        panes = (self.ledger, beside, self.reasons, self.board, self.lanes)
         focused = next((place for place, pane in enumerate(panes) if pane.hasFocus()), -1)
         panes[(focused + 1) % len(panes)].setFocus()

@@ -1,4 +1,7 @@
-"""The whole take, one lane for each of the cast: what led when, the tape's window, and the playhead."""
+"""The whole take, one lane for each of the cast: what led when, the tape's window, and the playhead.
+
+The copies of one member share a lane, each a thin stripe of it. Puppets have none: nothing leads them.
+"""
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
@@ -10,7 +13,7 @@ from umbrant.desk.theme import Palette, body_font
 from umbrant.model.staging import Member
 from umbrant.reasons.minds import behavior_of, leading_rows
 
-LANE, BAR, TOP, LEFT, RIGHT = 19, 14, 7, 110, 16
+LANE, BAR, TOP, LEFT, RIGHT = 18, 14, 6, 110, 16
 
 
 class LanesView(QWidget):
@@ -45,10 +48,9 @@ class LanesView(QWidget):
         return (x - LEFT) / max(1, self.width() - LEFT - RIGHT) * self.desk.tape.ticks
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        lane = int((event.position().y() - TOP) // LANE)
-        cast = self._cast()
-        if 0 <= lane < len(cast):
-            self.desk.select_agent(cast[lane].name)
+        name = self._player_at(event.position().y())
+        if name is not None:
+            self.desk.select_agent(name)
         if event.position().x() >= LEFT - 4:
             self._move(event)
 
@@ -61,7 +63,7 @@ class LanesView(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            names = [member.name for member in self._cast()]
+            names = [player.name for member in self._cast() for player in member.each()]
             if self.desk.agent in names:
                 step = 1 if event.key() == Qt.Key.Key_Down else -1
                 self.desk.select_agent(names[(names.index(self.desk.agent) + step) % len(names)])
@@ -88,11 +90,24 @@ class LanesView(QWidget):
         for place, member in enumerate(self._cast()):
             self._lane(painter, TOP + place * LANE, member)
 
+    def _player_at(self, y: float) -> str | None:
+        """Whose stripe is at a height."""
+        lane = int((y - TOP) // LANE)
+        cast = self._cast()
+        if not 0 <= lane < len(cast):
+            return None
+        players = list(cast[lane].each())
+        share = (y - TOP - lane * LANE) / BAR
+        return players[max(0, min(len(players) - 1, int(share * len(players))))].name
+
     def _lane(self, painter: QPainter, top: int, member: Member) -> None:
-        chosen = member.name == self.desk.agent
-        painter.setFont(body_font(11, bold=chosen))
+        players = list(member.each())
+        chosen = next((player for player in players if player.name == self.desk.agent), None)
+        painter.setFont(body_font(11, bold=chosen is not None))
         painter.setPen(self.palette_.ink if chosen else self.palette_.dim)
         title = member.title or member.name
+        if len(players) > 1:
+            title = f"{chosen.title} of {len(players)}" if chosen else f"{title} × {len(players)}"
         text = f"{title} ({member.behavior})" if member.behavior else title
         shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, LEFT - 18)
         painter.drawText(QRectF(12, top, LEFT - 16, BAR), Qt.AlignmentFlag.AlignVCenter, shown)
@@ -101,24 +116,36 @@ class LanesView(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(self.palette_.rule)
         painter.drawRoundedRect(whole.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1)
+        high = BAR / len(players)
+        for place, player in enumerate(players):
+            self._stripe(painter, QRectF(LEFT, top + place * high, whole.width(), high), player.name)
+        if chosen is not None and len(players) > 1:
+            self._frame(painter, top + players.index(chosen) * high, high)
+
+    def _frame(self, painter: QPainter, top: float, high: float) -> None:
+        """Mark the stripe of the copy that is looked at."""
+        painter.setBrush(self.palette_.ink)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.drawRect(QRectF(LEFT - 5, top, 3, max(2.0, high)))
+
+    def _stripe(self, painter: QPainter, box: QRectF, name: str) -> None:
+        """What led one player when."""
         take, current = self.desk.take, self.desk.current
-        if take is None or current is None or member.name not in take.agents:
+        if take is None or current is None or name not in take.agents:
             return
-        behavior = behavior_of(take, member.name)
+        behavior = behavior_of(take, name)
         rows = leading_rows(behavior) if behavior else ()
-        for lead in current.loaded.leads.get(member.name, ()):
+        for lead in current.loaded.leads.get(name, ()):
             colour = self.palette_.leads[rows.index(lead.row_id) % len(self.palette_.leads)]
-            name = behavior.row(lead.row_id).name if behavior else ""
-            self._bar(
-                painter,
-                QRectF(QPointF(self.x_of(lead.start), top), QPointF(self.x_of(lead.end + 1), top + BAR)),
-                colour,
-                name,
-            )
+            bar = QRectF(QPointF(self.x_of(lead.start), box.top()), QPointF(self.x_of(lead.end + 1), box.bottom()))
+            self._bar(painter, bar, colour, behavior.row(lead.row_id).name if behavior else "")
 
     def _bar(self, painter: QPainter, bar: QRectF, colour: QColor, name: str) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour)
+        if bar.height() < BAR:
+            painter.fillRect(bar.adjusted(0, 0, -0.5, -0.3), colour)
+            return
         painter.drawRoundedRect(bar.adjusted(0, 0, -1, 0), 2, 2)
         if painter.fontMetrics().horizontalAdvance(name) + 8 <= bar.width():
             painter.setPen(QColor("#FFFFFF"))
@@ -145,5 +172,7 @@ class LanesView(QWidget):
         self.update()
 
     def _cast(self) -> tuple[Member, ...]:
+        """Those who decide something: a puppet's lane would be empty."""
         scenario = self.desk.scenario
-        return scenario.players if scenario else ()
+        cast = scenario.cast if scenario else ()
+        return tuple(member for member in cast if member.behavior) or cast

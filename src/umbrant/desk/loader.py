@@ -5,7 +5,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
-from umbrant.reasons.minds import Lead, changes_of_mind, leads
+from umbrant.reasons.minds import Lead, behavior_of, changes_of_mind, leading_rows, leads
 from umbrant.take.compare import Stretch, different
 from umbrant.take.reader import Take, read_take
 from umbrant.take.writer import TakeError
@@ -27,6 +27,8 @@ class Loaded:
     number: int
     take: Take
     different: dict[str, dict[str, tuple[Stretch, ...]]]
+    leading: dict[str, tuple[str, ...]]
+    """The rows between which each changes its mind."""
     leads: dict[str, tuple[Lead, ...]]
     changes: dict[str, tuple[Lead, ...]]
 
@@ -39,6 +41,7 @@ def load(request: Load) -> Loaded:
         request.number,
         take,
         {name: different(before, take, name) for name in take.agents} if before else {},
+        {name: leading_rows(found) for name in take.agents if (found := behavior_of(take, name)) is not None},
         {name: leads(take, name) for name in take.agents},
         {name: changes_of_mind(take, name) for name in take.agents},
     )

@@ -8,8 +8,11 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QToolButto
 
 from umbrant.desk.actions import ACTIONS, Action, Where, sequences
 from umbrant.desk.bars import ShortenedLabel, TopBar, Transport
+from umbrant.desk.beside import Beside
 from umbrant.desk.board_view import BoardView
-from umbrant.desk.commands import Commands, Shell
+from umbrant.desk.chart.view import MapView
+from umbrant.desk.commands import Commands, Shell, Views
+from umbrant.desk.curve_view import CurveView
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.lanes import LanesView
 from umbrant.desk.ledger.view import LedgerView
@@ -37,10 +40,13 @@ class DeskPane(QWidget):
         self.reasons = ReasonsView(desk, palette, self)
         self.board = BoardView(desk, palette, self)
         self.lanes = LanesView(desk, palette, self)
-        self.commands = Commands(
-            desk, self.player, self.ledger, self.stage, self.reasons, self.board, self.lanes, dialogs, shell
-        )
+        self.chart = MapView(desk, palette, self)
+        self.curve = CurveView(desk, palette, self)
+        views = Views(self.ledger, self.stage, self.reasons, self.board, self.lanes)
+        self.commands = Commands(desk, self.player, views, dialogs, shell)
         self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
+        self.beside = Beside(desk, (self.stage, self.chart, self.curve), self.actions_by_id, self)
+        self.commands.beside = self.beside
         self.top = TopBar(desk, self.actions_by_id, self)
         self.transport = Transport(desk, self.player, self.actions_by_id, palette, self)
         self.across = QSplitter(Qt.Orientation.Horizontal, self)
@@ -56,9 +62,9 @@ class DeskPane(QWidget):
         """Turn to Day or Night."""
         self.ledger.set_palette(palette)
         self.transport.set_palette(palette)
-        for view in (self.stage, self.reasons, self.lanes, self.board.delegate):
+        for view in (self.stage, self.chart, self.curve, self.reasons, self.lanes, self.board.delegate):
             view.palette_ = palette
-        self.stage.update()
+        self.beside.view.update()
         self.lanes.update()
         self.reasons.refresh()
         self.board.viewport().update()
@@ -85,7 +91,7 @@ class DeskPane(QWidget):
 
     def panes(self) -> tuple[QWidget, ...]:
         """The panes in which plain letters and arrows are keys."""
-        return (self.ledger, self.stage, self.reasons, self.board, self.lanes)
+        return (self.ledger, self.stage, self.chart, self.curve, self.reasons, self.board, self.lanes)
 
     def _bound(self, action: Action) -> QAction:
         bound = QAction(action.title, self)
@@ -108,10 +114,10 @@ class DeskPane(QWidget):
         return bound
 
     def _lay_out(self) -> None:
-        self.down.addWidget(self._titled("Stage", "drag a square of a walk · wheel zooms", self.stage))
+        self.down.addWidget(self.beside)
         self.down.addWidget(self._reasons_pane())
         self.down.addWidget(self._titled("Blackboard", "Enter shows who wrote it", self.board))
-        self.down.setSizes([270, 190, 160])
+        self.down.setSizes([290, 180, 130])
         self.across.addWidget(self.ledger)
         self.across.addWidget(self.down)
         self.across.setSizes([816, 464])

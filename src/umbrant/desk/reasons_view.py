@@ -1,12 +1,21 @@
 """Why, and why not: the answer for the playhead, with every row it speaks of as a link."""
 
-from PySide6.QtCore import QUrl, Signal
-from PySide6.QtGui import QColor, QFont, QTextBlockFormat, QTextCharFormat, QTextCursor, QTextOption
+from PySide6.QtCore import Qt, QUrl, Signal
+from PySide6.QtGui import (
+    QColor,
+    QFont,
+    QTextBlockFormat,
+    QTextCharFormat,
+    QTextCursor,
+    QTextOption,
+    QTextTable,
+    QTextTableFormat,
+)
 from PySide6.QtWidgets import QTextBrowser, QWidget
 
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
-from umbrant.reasons.sentences import Answer, Bit, Tone
+from umbrant.reasons.sentences import Answer, Bit, Table, Tone
 
 NUMBERS_WIDTH = 46
 
@@ -67,10 +76,12 @@ class ReasonsView(QTextBrowser):
         cursor = QTextCursor(document)
         cursor.beginEditBlock()
         block = QTextBlockFormat()
-        block.setLeftMargin(NUMBERS_WIDTH)
-        block.setTextIndent(-NUMBERS_WIDTH)
+        widest = max((self.fontMetrics().horizontalAdvance(line.number) for line in answer.lines), default=0)
+        wide = max(NUMBERS_WIDTH, widest + 12)
+        block.setLeftMargin(wide)
+        block.setTextIndent(-wide)
         block.setBottomMargin(5)
-        block.setTabPositions([QTextOption.Tab(NUMBERS_WIDTH, QTextOption.TabType.LeftTab)])
+        block.setTabPositions([QTextOption.Tab(wide, QTextOption.TabType.LeftTab)])
         for place, line in enumerate(answer.lines):
             if place:
                 cursor.insertBlock(block)
@@ -80,7 +91,34 @@ class ReasonsView(QTextBrowser):
             cursor.insertText("\t", self._plain())
             for bit in line.bits:
                 cursor.insertText(bit.text, self._format(bit))
+        if answer.table is not None:
+            self._write_table(cursor, answer.table)
         cursor.endEditBlock()
+
+    def _write_table(self, cursor: QTextCursor, table: Table) -> None:
+        """The numbers behind the answer, below it."""
+        form = QTextTableFormat()
+        form.setBorder(0)
+        form.setCellPadding(1)
+        form.setCellSpacing(0)
+        form.setTopMargin(4)
+        written = cursor.insertTable(len(table.rows) + 1, len(table.columns), form)
+        dim = self._plain()
+        dim.setForeground(self.palette_.dim)
+        for place, title in enumerate(table.columns):
+            self._cell(written, 0, place).insertText(title, dim)
+        for line, row in enumerate(table.rows, 1):
+            for place, bit in enumerate(row):
+                self._cell(written, line, place).insertText(bit.text, self._format(bit))
+
+    def _cell(self, table: QTextTable, line: int, place: int) -> QTextCursor:
+        cursor = table.cellAt(line, place).firstCursorPosition()
+        if place:
+            right = QTextBlockFormat()
+            right.setAlignment(Qt.AlignmentFlag.AlignRight)
+            right.setLeftMargin(18)
+            cursor.setBlockFormat(right)
+        return cursor
 
     def _format(self, bit: Bit) -> QTextCharFormat:
         if bit.row_id:

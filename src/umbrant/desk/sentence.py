@@ -1,6 +1,6 @@
 """A row as the sentence it is read as: words, chips and pills, and what each chip edits. Knows nothing of Qt."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -138,7 +138,7 @@ class _Writer:
         for place, decorator in enumerate(self.row.decorators):
             yield self._decorator(place, decorator)
         if kind is not None:
-            yield list(self._phrase(kind, self.row.args, ROW, Pill.NONE))
+            yield from self._own_phrase(kind)
         if self.around.from_any_state:
             yield [Piece("from any state", Role.KIND)]
         if self.row.kind == USES:
@@ -147,6 +147,16 @@ class _Writer:
             yield self._guard(self.row.guard.when, str(self.row.guard.watch))
         for place, upkeep in enumerate(self.row.upkeep):
             yield self._upkeep(place, upkeep)
+
+    def _own_phrase(self, kind: Kind) -> Iterator[list[Piece]]:
+        """The phrase of the row itself. What is optional in a utility's settings stands on a pill of its own."""
+        if kind.family is not Family.OPTION and kind.id != "utility":
+            yield list(self._phrase(kind, self.row.args, ROW, Pill.NONE))
+            return
+        shown = [param.name for param in kind.params] if self.in_full else list(self.row.args)
+        for optional, parts in kind.stretches(shown):
+            pill = Pill.WRAP if optional else Pill.NONE
+            yield list(self._pieces(parts, self.row.args, ROW, pill))
 
     def _binds(self) -> Iterator[list[Piece]]:
         """What the used behavior's keys are bound to; in full also those that are not bound."""
@@ -197,7 +207,12 @@ class _Writer:
 
     def _phrase(self, kind: Kind, args: dict[str, ParamValue], part: str, pill: Pill) -> Iterator[Piece]:
         shown = [param.name for param in kind.params] if self.in_full else list(args)
-        for words, param in kind.phrase_parts(shown):
+        yield from self._pieces(kind.phrase_parts(shown), args, part, pill)
+
+    def _pieces(
+        self, parts: Sequence[tuple[str, Param | None]], args: dict[str, ParamValue], part: str, pill: Pill
+    ) -> Iterator[Piece]:
+        for words, param in parts:
             if param is None:
                 yield Piece(words, Role.WORDS, pill)
             elif param.type is ParamType.CONDITION and isinstance(args.get(param.name), str):
@@ -214,6 +229,8 @@ class _Writer:
         slot = Slot(self.row.id, part, param.name)
         chip = Chip(slot, _editor(param, value), value, param.label, param, param.quantity, None, missing)
         text = f"{param.label}?" if missing or value == "" else value_text(value, param.quantity.unit)
+        if param.quantity.zero and value == 0:
+            text = param.quantity.zero
         if param.type is ParamType.STATE and value:
             text = self.around.name_of(self.row, str(value))
         keyed = isinstance(value, KeyRef | PlaceRef) or param.type in _NAMED

@@ -21,6 +21,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.cached import Pictures
+from umbrant.desk.figures import LEAST_BODY, draw_body, draw_chosen, draw_label, draw_prop, draw_said
 from umbrant.desk.rings import Ring, rings
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
@@ -132,7 +133,7 @@ class StageView(QWidget):
         if poses is None or self.desk.playhead >= len(poses):
             return None
         x, y, heading = poses[self.desk.playhead].tolist()
-        return (x, y), heading
+        return None if math.isnan(x) else ((x, y), heading)
 
     # events
 
@@ -274,8 +275,7 @@ class StageView(QWidget):
         self._name_places(painter, stage, scenario)
         self._row(painter)
         self._cone(painter)
-        for member in scenario.players:
-            self._body(painter, member)
+        self._bodies(painter, scenario.players)
         if self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self.palette_.running, 1))
@@ -305,15 +305,26 @@ class StageView(QWidget):
         for place in stage.places:
             at = self.to_pixels(place.at)
             if all(self._apart(body, at) > CROWDED for body in standing):
-                self._label(painter, place.name, at + QPointF(6, 4), self.palette_.dim)
+                draw_label(painter, place.name, at + QPointF(6, 4), self.palette_.dim, self.width())
 
     def _area(self, painter: QPainter, area: Area) -> None:
         outline = QPolygonF([self.to_pixels(corner) for corner in area.corners])
+        if area.blocks is Blocks.NOTHING:
+            self._zone(painter, outline, area.name)
+            return
         solid = area.blocks is Blocks.SIGHT_AND_WAY
         painter.setBrush(self.palette_.wall if solid else self.palette_.water)
         painter.setPen(QPen(self.palette_.wall_rule, 1) if solid else Qt.PenStyle.NoPen)
         painter.drawPolygon(outline)
         self._name_area(painter, outline.boundingRect(), area.name.removeprefix("the "))
+
+    def _zone(self, painter: QPainter, outline: QPolygonF, name: str) -> None:
+        """An area that is in the way of nothing: an outline on the ground, its name in the upper left corner."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(self.palette_.faint, 1, Qt.PenStyle.DashLine))
+        painter.drawPolygon(outline)
+        painter.setPen(self.palette_.faint)
+        painter.drawText(outline.boundingRect().adjusted(4, 1, -4, 0), Qt.AlignmentFlag.AlignTop, name)
 
     def _name_area(self, painter: QPainter, box: QRectF, name: str) -> None:
         """Write a name into an area: across, or upwards where it is narrow; not at all where it would be cut off."""
@@ -334,16 +345,15 @@ class StageView(QWidget):
 
     def _props(self, painter: QPainter, stage: Stage) -> None:
         take, tick = self.desk.take, self.desk.playhead
-        for prop in stage.props:
-            levels = take.levels.get(prop.name) if take else None
-            level = float(levels[tick]) if levels is not None and tick < len(levels) else prop.level
-            at = self.to_pixels(prop.at)
-            painter.setPen(QPen(self.palette_.wall_rule, 1))
-            painter.setBrush(self.palette_.sheet)
-            painter.drawEllipse(at, 5, 5)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(self.palette_.now)
-            painter.drawPie(QRectF(at.x() - 5, at.y() - 5, 10, 10), 90 * 16, -int(360 * 16 * level))
+        drains = {prop.name for prop in stage.props if prop.drain_per_s > 0}
+        if take is None:
+            for prop in stage.props:
+                draw_prop(painter, self.palette_, self.to_pixels(prop.at), prop.level, drains=prop.name in drains)
+            return
+        for name, levels in take.levels.items():
+            level, place = float(levels[tick]) if tick < len(levels) else math.nan, take.props[name].at(tick)
+            if place is not None and not math.isnan(level):
+                draw_prop(painter, self.palette_, self.to_pixels(place.at), level, drains=name in drains)
 
     def _walks(self, painter: QPainter) -> None:
         scenario = self.desk.scenario
@@ -427,26 +437,53 @@ class StageView(QWidget):
         painter.setBrush(fill)
         painter.drawPath(path)
 
-    def _body(self, painter: QPainter, member: Member) -> None:
+    def _bodies(self, painter: QPainter, players: tuple[Member, ...]) -> None:
+        """Everyone on the stage, coloured by what leads them; who is looked at last, so that nobody covers them."""
+        desk = self.desk
+        written: list[QRectF] = []
+        ranked = sorted(players, key=lambda member: member.name == desk.agent)
+        for member in ranked:
+            found = self.place_of(member.name)
+            if found is None:
+                continue
+            at, size = self.to_pixels(found[0]), max(LEAST_BODY, member.body.radius_m * self._scale)
+            lead = desk.leading(member.name)
+            colours = self.palette_.leads
+            fill = (
+                None
+                if member.behavior is None
+                else self.palette_.running
+                if lead is None
+                else colours[lead % len(colours)]
+            )
+            if member.name == desk.agent:
+                draw_chosen(painter, self.palette_, at, size)
+            draw_body(painter, self.palette_, at, size, found[1], fill)
+        for member in reversed(ranked):
+            self._called(painter, member, written)
+
+    def _called(self, painter: QPainter, member: Member, written: list[QRectF]) -> None:
+        """The name of a body, unless it is one of many or another name stands there; and what it said."""
         found = self.place_of(member.name)
         if found is None:
             return
-        place, heading = found
-        at = self.to_pixels(place)
-        size = max(6.0, member.body.radius_m * self._scale)
-        thinks = member.behavior is not None
-        painter.setPen(QPen(self.palette_.ink, 2) if not thinks else Qt.PenStyle.NoPen)
-        painter.setBrush(self.palette_.running if thinks else self.palette_.sheet)
-        painter.drawEllipse(at, size, size)
-        ahead = QPointF(math.cos(math.radians(heading)), -math.sin(math.radians(heading)))
-        painter.setPen(QPen(self.palette_.sheet if thinks else self.palette_.ink, 2))
-        painter.drawLine(at, at + ahead * size)
-        label = member.title or member.name
-        doing = self._doing(member) if thinks else ""
-        self._label(painter, f"{label} · {doing}" if doing else label, at + QPointF(size + 5, -6), self.palette_.ink)
+        at, size = self.to_pixels(found[0]), max(LEAST_BODY, member.body.radius_m * self._scale)
+        chosen, label = member.name == self.desk.agent, member.title or member.name
+        doing = self._doing(member) if chosen else ""
+        text = f"{label} · {doing}" if doing else label
+        beside = at + QPointF(size + 5, -6)
+        wide = painter.fontMetrics().horizontalAdvance(text)
+        box = QRectF(beside.x(), beside.y() - 10, wide, 13)
+        one_of_many = self._is_copy(member.name) and not chosen
+        if not one_of_many and not any(box.intersects(other) for other in written):
+            written.append(draw_label(painter, text, beside, self.palette_.ink, self.width()))
         said = self._said(member.name)
         if said:
-            self._bubble(painter, said, at + QPointF(size + 5, -24))
+            draw_said(painter, self.palette_, said, at + QPointF(size + 5, -24), self.width())
+
+    def _is_copy(self, name: str) -> bool:
+        scenario = self.desk.scenario
+        return scenario is not None and all(member.name != name for member in scenario.cast)
 
     def _doing(self, member: Member) -> str:
         explainer = self.desk.explainer
@@ -461,20 +498,3 @@ class StageView(QWidget):
             return ""
         recent = [text for when, text in take.agents[name].said if 0 <= tick - when < SAID_S * take.header.ticks_per_s]
         return recent[-1] if recent else ""
-
-    def _label(self, painter: QPainter, text: str, at: QPointF, colour: QColor) -> None:
-        """A text beside a place, moved inside where it would leave the widget."""
-        wide = painter.fontMetrics().horizontalAdvance(text)
-        x = min(at.x(), self.width() - wide - 4)
-        painter.setPen(colour)
-        painter.drawText(QPointF(max(3.0, x), max(12.0, at.y())), text)
-
-    def _bubble(self, painter: QPainter, text: str, at: QPointF) -> None:
-        wide = painter.fontMetrics().horizontalAdvance(text) + 14
-        left = min(at.x(), self.width() - wide - 4.0)
-        box = QRectF(left, max(2.0, at.y() - 16), wide, 20)
-        painter.setPen(QPen(self.palette_.chip_rule, 1))
-        painter.setBrush(self.palette_.sheet)
-        painter.drawRoundedRect(box, 8, 8)
-        painter.setPen(self.palette_.ink)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

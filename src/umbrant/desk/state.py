@@ -25,7 +25,7 @@ from umbrant.model.folder import save_project
 from umbrant.model.problems import Problem
 from umbrant.model.staging import Member, Scenario
 from umbrant.model.whole import Whole, whole_behavior
-from umbrant.reasons.minds import Lead
+from umbrant.reasons.minds import Lead, lead_at
 from umbrant.reasons.why import Explainer
 from umbrant.rolling.roll import Order
 from umbrant.rolling.worker import Reply
@@ -200,6 +200,14 @@ class Desk(QObject):
     def changes(self) -> tuple[Lead, ...]:
         """The changes of mind of the agent that is looked at."""
         return self.current.loaded.changes.get(self.agent, ()) if self.current else ()
+
+    def leading(self, name: str) -> int | None:
+        """Which of the rows between which it changes its mind leads one of the cast at the playhead, by its place."""
+        if self.current is None:
+            return None
+        found = lead_at(self.current.loaded.leads.get(name, ()), self.playhead)
+        rows = self.current.loaded.leading.get(name, ())
+        return rows.index(found.row_id) if found is not None else None
 
     @property
     def is_current(self) -> bool:

@@ -154,6 +154,8 @@ def style_sheet(palette: Palette) -> str:
     QToolButton:hover, QPushButton:hover {{ background: {p["selection"]}; }}
     QToolButton:focus, QPushButton:focus {{ border-color: {p["running"]}; }}
     QToolButton:checked {{ background: {p["selection"]}; color: {p["ink"]}; }}
+    QToolButton#tab {{ padding: 2px 8px; color: {p["dim"]}; }}
+    QToolButton#tab:checked {{ background: {p["sheet"]}; color: {p["ink"]}; font-weight: 600; }}
     QToolButton:disabled, QPushButton:disabled {{ color: {p["faint"]}; }}
     QToolButton::menu-indicator {{ image: none; width: 0; }}
     QDialogButtonBox QPushButton, QMessageBox QPushButton {{ border: 1px solid {p["chip_rule"]}; min-width: 70px; }}

@@ -4,6 +4,7 @@ What leads at a tick is the row that was chosen by the first chooser from the ro
 child of a selector, an option of a utility, an innermost state of a machine. Of rows side by side the first counts.
 """
 
+from bisect import bisect_right
 from dataclasses import dataclass
 
 from umbrant.catalog.builtin import BUILTIN
@@ -45,6 +46,12 @@ def leads(take: Take, agent: str) -> tuple[Lead, ...]:
     if behavior is None:
         return ()
     return _merged(_spans(take.agents[agent], leading_rows(behavior), take.last_tick))
+
+
+def lead_at(found: tuple[Lead, ...], tick: int) -> Lead | None:
+    """The lead that covers a tick, None in a gap."""
+    place = bisect_right(found, tick, key=lambda lead: lead.start) - 1
+    return found[place] if place >= 0 and tick <= found[place].end else None
 
 
 def changes_of_mind(take: Take, agent: str) -> tuple[Lead, ...]:

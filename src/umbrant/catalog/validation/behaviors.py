@@ -38,10 +38,20 @@ def behavior_problems(project: Project, behavior: Behavior, catalog: Catalog) ->
     if behavior.variant_of is not None:
         faults_found = list(_variant_problems(project, behavior))
         yield from faults_found
-        if faults_found:
-            return
-        behavior = resolved(project, behavior.name)
-    yield from _BehaviorCheck(project, behavior, catalog).problems()
+        if not faults_found:
+            yield from _own_problems(project, behavior, catalog)
+    else:
+        yield from _BehaviorCheck(project, behavior, catalog).problems()
+
+
+def _own_problems(project: Project, variant: Behavior, catalog: Catalog) -> Iterator[Problem]:
+    """What is wrong with a variant and not already with the behavior it is made from."""
+    rows = resolved(project, variant.name)
+    original = resolved(project, str(variant.variant_of)).by_id
+    for problem in _BehaviorCheck(project, rows, catalog).problems():
+        row = rows.by_id.get(problem.row_id)
+        if row is None or original.get(row.id) != row:
+            yield problem
 
 
 def _variant_problems(project: Project, behavior: Behavior) -> Iterator[Problem]:

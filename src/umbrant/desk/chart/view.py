@@ -1,0 +1,347 @@
+"""The map beside the stage: the tree, or the machine that the selected row belongs to, as it is at the playhead."""
+
+import math
+
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from umbrant.desk.chart.layout import Arrow, Box, Drawing, draw
+from umbrant.desk.state import Desk
+from umbrant.desk.theme import Palette, body_font
+from umbrant.model.behaviors import Behavior
+from umbrant.reasons.minds import leading_rows
+from umbrant.take.record import RowState
+
+LARGEST, SMALLEST = 1.0, 0.35
+BOW = 26.0
+"""How far each further arrow between the same two states bows out, in pixels."""
+
+
+class MapView(QWidget):
+    """Click a box or an arrow to select its row; arrow keys walk the boxes; the wheel zooms, dragging moves."""
+
+    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.palette_ = palette
+        self.setAccessibleName("Map")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(200, 120)
+        self.setToolTip("Click a box to find its row. The wheel zooms.")
+        self._font = body_font(11)
+        self._small = body_font(10)
+        self._drawing: Drawing | None = None
+        self._made_for: tuple[object, str] = (None, "")
+        self._zoom = 0.0
+        self._pan = QPointF()
+        self._held: QPointF | None = None
+        self._moved = False
+        self._paths: list[tuple[Arrow, QPainterPath]] = []
+        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.row_selected):
+            changed.connect(self.update)
+        desk.playhead_moved.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(480, 270)
+
+    # what is drawn
+
+    @property
+    def drawing(self) -> Drawing | None:
+        """The map for the selected row; made anew only when the behavior or the machine has changed."""
+        behavior = self.desk.behavior
+        if behavior is None:
+            return None
+        machine = self._machine(behavior)
+        if self._made_for != (behavior, machine):
+            self._made_for = (behavior, machine)
+            metrics = QFontMetricsF(self._font)
+            self._drawing = draw(behavior, machine or self.desk.row_id, metrics.horizontalAdvance)
+            self._zoom, self._pan = 0.0, QPointF()
+        return self._drawing
+
+    @property
+    def about(self) -> str:
+        """What is drawn, in words."""
+        behavior = self.desk.behavior
+        machine = self._machine(behavior) if behavior else ""
+        title = behavior.row(machine).name if behavior and machine else behavior.title if behavior else ""
+        return f"of {title} · click a box to find its row"
+
+    def box_rect(self, box: Box) -> QRectF:
+        """Where a box is drawn."""
+        scale, offset = self._fit()
+        return QRectF(offset.x() + box.x * scale, offset.y() + box.y * scale, box.w * scale, box.h * scale)
+
+    def _machine(self, behavior: Behavior) -> str:
+        row_id = self.desk.row_id
+        path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
+        return next((each for each in reversed(path) if behavior.row(each).kind == "machine"), "")
+
+    def _fit(self) -> tuple[float, QPointF]:
+        drawing = self._drawing
+        if drawing is None or not drawing.width or not drawing.height:
+            return 1.0, QPointF()
+        wide, high = (self.width() - 12) / drawing.width, (self.height() - 12) / drawing.height
+        scale = self._zoom or max(SMALLEST, min(LARGEST, wide, high))
+        left = max(6.0, (self.width() - drawing.width * scale) / 2)
+        top = max(6.0, (self.height() - drawing.height * scale) / 2)
+        return scale, QPointF(left, top) + self._pan
+
+    # events
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        scale, _ = self._fit()
+        self._zoom = max(0.2, min(3.0, scale * (1.15 if event.angleDelta().y() > 0 else 1 / 1.15)))
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._held, self._moved = event.position(), False
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._held is not None:
+            self._moved = self._moved or (event.position() - self._held).manhattanLength() > 4
+            if self._moved:
+                self._pan += event.position() - self._held
+                self._held = event.position()
+                self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if not self._moved:
+            found = self._row_at(event.position())
+            if found:
+                self.desk.select_row(found)
+        self._held = None
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self._zoom, self._pan = 0.0, QPointF()
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        ahead = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, -1),
+            Qt.Key.Key_Down: (0, 1),
+        }.get(Qt.Key(event.key()))
+        if ahead is None or self.drawing is None:
+            super().keyPressEvent(event)
+            return
+        self._walk(*ahead)
+
+    def _walk(self, across: int, down: int) -> None:
+        """Select the nearest box in a direction."""
+        drawing = self._drawing
+        if drawing is None:
+            return
+        boxes = [each for top in drawing.boxes for each in top.all()]
+        at = drawing.box(self.desk.row_id) or (boxes[0] if boxes else None)
+        if at is None:
+            return
+        x, y = at.middle
+
+        def away(box: Box) -> float:
+            dx, dy = box.middle[0] - x, box.middle[1] - y
+            along, aside = (dx * across, abs(dy)) if across else (dy * down, abs(dx))
+            return along + 2 * aside if along > 1 else math.inf
+
+        nearest = min(boxes, key=away, default=None)
+        if nearest is not None and away(nearest) < math.inf:
+            self.desk.select_row(nearest.row_id)
+
+    def _row_at(self, point: QPointF) -> str:
+        drawing = self.drawing
+        if drawing is None:
+            return ""
+        boxes = [each for top in drawing.boxes for each in top.all()]
+        under = [box for box in boxes if self.box_rect(box).contains(point)]
+        near = QRectF(point.x() - 4, point.y() - 4, 8, 8)
+        arrow = next((each.row_id for each, path in self._paths if path.intersects(near)), "")
+        leaf = [box for box in under if not box.inside]
+        return leaf[-1].row_id if leaf else arrow or (under[-1].row_id if under else "")
+
+    # drawing
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self.rect(), self.palette_.sheet)
+        drawing, behavior = self.drawing, self.desk.behavior
+        if drawing is None or behavior is None:
+            painter.setPen(self.palette_.dim)
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "There is no behavior to draw.")
+        else:
+            self._paths = []
+            leads = leading_rows(behavior)
+            for box in drawing.boxes:
+                self._box(painter, box, leads)
+            for arrow in drawing.arrows:
+                self._arrow(painter, drawing, arrow)
+        if self.hasFocus():
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(self.palette_.running, 1))
+            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        painter.end()
+
+    def _state(self, row_id: str) -> RowState:
+        explainer = self.desk.explainer
+        if explainer is None or row_id not in explainer.outline.number:
+            return RowState.NOT_REACHED
+        return explainer.state_of(row_id, self.desk.playhead)
+
+    def _box(self, painter: QPainter, box: Box, leads: tuple[str, ...]) -> None:
+        rect, palette = self.box_rect(box), self.palette_
+        running = self._state(box.row_id) is RowState.RUNNING
+        round_ = rect.height() / 2 if box.kind in ("state", "final", "history") and not box.inside else 6.0
+        fill = palette.running if running and not box.inside else palette.chip_fill
+        line = QPen(palette.running if running else palette.chip_rule, 1.6 if running else 1.0)
+        if box.from_any:
+            line.setStyle(Qt.PenStyle.DashLine)
+        if box.row_id == self.desk.row_id:
+            line = QPen(palette.now, 2.2)
+        painter.setPen(line)
+        painter.setBrush(fill if not box.inside else palette.ground)
+        painter.drawRoundedRect(rect, round_, round_)
+        if box.kind == "final":
+            painter.drawRoundedRect(rect.adjusted(3, 3, -3, -3), round_, round_)
+        if box.row_id in leads and not box.inside:
+            colour = palette.leads[leads.index(box.row_id) % len(palette.leads)]
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour)
+            painter.drawEllipse(QPointF(rect.left() + 9, rect.center().y()), 3.2, 3.2)
+        self._title(painter, box, rect, palette.button_ink if running and not box.inside else palette.ink)
+        for inner in box.inside:
+            self._box(painter, inner, leads)
+
+    def _title(self, painter: QPainter, box: Box, rect: QRectF, ink: QColor) -> None:
+        scale, _ = self._fit()
+        painter.setFont(body_font(max(8, round(11 * min(1.0, scale * 1.12)))))
+        painter.setPen(ink)
+        if box.kind == "history":
+            painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, "H")
+            return
+        room = rect.adjusted(14, 0, -6, 0)
+        where = Qt.AlignmentFlag.AlignCenter
+        if box.inside:
+            room, where = rect.adjusted(10, 4, -6, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
+        shown = painter.fontMetrics().elidedText(box.title, Qt.TextElideMode.ElideRight, int(room.width()))
+        painter.drawText(room, where, shown)
+
+    def _arrow(self, painter: QPainter, drawing: Drawing, arrow: Arrow) -> None:
+        start, end = drawing.box(arrow.start), drawing.box(arrow.end)
+        if end is None:
+            return
+        if start is None:
+            self._from_any(painter, end, arrow)
+            return
+        if not drawing.is_machine:
+            self._branch(painter, start, end)
+            return
+        fired = self._fired(arrow.row_id)
+        colour = self.palette_.now if fired else self.palette_.dim
+        path, tip, angle = _bowed_path(self.box_rect(start), self.box_rect(end), arrow.bend)
+        self._paths.append((arrow, path))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(colour, 2.4 if fired else 1.0))
+        painter.drawPath(path)
+        _head(painter, tip, angle, colour)
+        self._label(painter, arrow, path.pointAtPercent(0.5), colour)
+
+    def _branch(self, painter: QPainter, start: Box, end: Box) -> None:
+        one, other = self.box_rect(start), self.box_rect(end)
+        running = self._state(end.row_id) is RowState.RUNNING
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(self.palette_.running if running else self.palette_.chip_rule, 2.0 if running else 1.0))
+        path = QPainterPath(QPointF(one.right(), one.center().y()))
+        middle = (one.right() + other.left()) / 2
+        corner = QPointF(other.left(), other.center().y())
+        path.cubicTo(QPointF(middle, one.center().y()), QPointF(middle, corner.y()), corner)
+        painter.drawPath(path)
+
+    def _from_any(self, painter: QPainter, end: Box, arrow: Arrow) -> None:
+        """A transition of the machine itself: written beside the state it leads to."""
+        rect, scale = self.box_rect(end), self._fit()[0]
+        fired = self._fired(arrow.row_id)
+        painter.setFont(body_font(max(8, round(10 * min(1.0, scale * 1.12)))))
+        painter.setPen(self.palette_.now if fired else self.palette_.dim)
+        text = f"from any state · {arrow.label}"
+        below = 13 * (arrow.bend + 1)
+        painter.drawText(QPointF(rect.left(), rect.bottom() + below), text)
+        wide = painter.fontMetrics().horizontalAdvance(text)
+        path = QPainterPath()
+        path.addRect(QRectF(rect.left(), rect.bottom() + below - 10, wide, 12))
+        self._paths.append((arrow, path))
+
+    def _label(self, painter: QPainter, arrow: Arrow, at: QPointF, colour: QColor) -> None:
+        scale, _ = self._fit()
+        if scale < 0.5 or not arrow.label:
+            return
+        painter.setFont(body_font(max(8, round(10 * min(1.0, scale * 1.12)))))
+        wide = painter.fontMetrics().horizontalAdvance(arrow.label)
+        box = QRectF(at.x() - wide / 2 - 2, at.y() - 7, wide + 4, 13)
+        ground = QColor(self.palette_.sheet)
+        ground.setAlphaF(0.85)
+        painter.fillRect(box, ground)
+        painter.setPen(self.palette_.now if colour == self.palette_.now else self.palette_.dim)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, arrow.label)
+
+    def _fired(self, row_id: str) -> bool:
+        """Whether a transition is the one that fired last."""
+        explainer = self.desk.explainer
+        if explainer is None or row_id not in explainer.outline.number:
+            return False
+        span = explainer.record.row(row_id).last_span(self.desk.playhead)
+        drawing = self._drawing
+        if span is None or drawing is None:
+            return False
+        others = [explainer.record.row(arrow.row_id).last_span(self.desk.playhead) for arrow in drawing.arrows]
+        return all(other is None or other.start <= span.start for other in others)
+
+
+def _bowed_path(one: QRectF, other: QRectF, bend: int) -> tuple[QPainterPath, QPointF, float]:
+    """A curve from the edge of one box to the edge of another; returns it with its tip and the tip's direction."""
+    start, end = one.center(), other.center()
+    if one == other:
+        top = QPointF(one.center().x(), one.top())
+        path = QPainterPath(top + QPointF(-12, 0))
+        path.cubicTo(top + QPointF(-22, -26), top + QPointF(22, -26), top + QPointF(12, 0))
+        return path, top + QPointF(12, 0), math.radians(70)
+    dx, dy = end.x() - start.x(), end.y() - start.y()
+    length = math.hypot(dx, dy) or 1.0
+    # A fixed side for each direction, so that there and back bow apart.
+    out = BOW * (0.55 + (bend + 1) // 2)
+    control = QPointF((start.x() + end.x()) / 2 - dy / length * -out, (start.y() + end.y()) / 2 + dx / length * -out)
+    begin, tip = _on_edge(one, control), _on_edge(other, control)
+    path = QPainterPath(begin)
+    path.quadTo(control, tip)
+    return path, tip, math.atan2(tip.y() - control.y(), tip.x() - control.x())
+
+
+def _on_edge(box: QRectF, towards: QPointF) -> QPointF:
+    """Where the line from a box's centre to a point leaves the box."""
+    centre = box.center()
+    dx, dy = towards.x() - centre.x(), towards.y() - centre.y()
+    if not dx and not dy:
+        return centre
+    shares = [box.width() / 2 / abs(dx) if dx else math.inf, box.height() / 2 / abs(dy) if dy else math.inf]
+    share = min(1.0, *shares)
+    return QPointF(centre.x() + dx * share, centre.y() + dy * share)
+
+
+def _head(painter: QPainter, tip: QPointF, angle: float, colour: QColor) -> None:
+    sides = [QPointF(math.cos(angle + turn) * -8, math.sin(angle + turn) * -8) for turn in (0.4, -0.4)]
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour)
+    painter.drawPolygon(QPolygonF([tip, tip + sides[0], tip + sides[1]]))

@@ -53,13 +53,13 @@ def test_clicking_and_dragging_on_tape_ruler_and_lanes_moves_the_playhead(demo_d
 
 def test_selecting_an_agent_anywhere_selects_it_everywhere(demo_driver: Driver) -> None:
     hands, lanes = demo_driver, demo_driver.pane.lanes
-    hands.qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(40, 7 + 19 + 5))
+    place, _ = hands.pane.stage.place_of("visitor")
+    hands.qtbot.mouseClick(hands.pane.stage, Qt.MouseButton.LeftButton, pos=hands.pane.stage.to_pixels(place).toPoint())
     assert hands.desk.agent == "visitor"
     assert "visitor (puppet)" in hands.pane.top.agent.text()
     assert "puppet" in hands.reasons()
     assert hands.pane.board.board.rowCount() == 0
-    place, _ = hands.pane.stage.place_of("odo")
-    hands.qtbot.mouseClick(hands.pane.stage, Qt.MouseButton.LeftButton, pos=hands.pane.stage.to_pixels(place).toPoint())
+    hands.qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(40, 6 + 5))
     assert hands.desk.agent == "odo"
     assert hands.pane.board.board.rowCount() == 6
 

@@ -1,9 +1,8 @@
 """What nodes give back while they run, and the protocol between a row and what it does."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from enum import IntEnum, StrEnum
-from typing import Protocol, runtime_checkable
+from typing import NamedTuple, Protocol, runtime_checkable
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.world import Me
@@ -18,8 +17,7 @@ class Status(IntEnum):
     FAILURE = 2
 
 
-@dataclass(frozen=True, slots=True)
-class Progress:
+class Progress(NamedTuple):
     """Yielded by an action that runs on: how much is `left` of how much in all, and where it is heading."""
 
     left: float | None = None
@@ -51,8 +49,7 @@ class Measured(StrEnum):
     """What a consideration is worth, and its input."""
 
 
-@dataclass(frozen=True, slots=True)
-class Gauge:
+class Gauge(NamedTuple):
     """A number that a part of a row goes by, told when it changes."""
 
     measured: Measured
@@ -66,8 +63,7 @@ Tell = Callable[[Gauge], None]
 """Notes a gauge of the part of a row that is given it."""
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(NamedTuple):
     """What a sense says: its value, the number behind it (in the sense's unit), and what stood in its way."""
 
     value: bool | float | str | None

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from umbrant.catalog.causes import Cause, cause
@@ -21,6 +22,16 @@ Binder = Callable[[], Any]
 """Gives an argument its value. Called each time a row is entered; raises Unbound where there is none."""
 
 TARGETS = (ParamType.PLACE, ParamType.AGENT, ParamType.PROP)
+
+
+@dataclass(frozen=True)
+class Constant:
+    """A binder that always gives the same."""
+
+    value: Any
+
+    def __call__(self) -> Any:
+        return self.value
 
 
 @dataclass(frozen=True)
@@ -172,6 +183,9 @@ class Scope:
         args = {name: self._sense_arg(kind.param(name), tree) for name, tree in bound_args(ask, kind).items()}
         me, run, limit_s = self.me, kind.run, self.limit_s
 
+        if not kind.own:
+            return _reader(me, run, args)
+
         def read() -> Reading:
             try:
                 given = {name: binder() for name, binder in args.items()}
@@ -199,19 +213,19 @@ class Scope:
             return self._key_binder(param, value.key)
         if param.type is ParamType.CONDITION:
             question = self.question(str(value), row_id, part)
-            return lambda: question
+            return Constant(question)
         if param.type is ParamType.FORMULA:
             formula = LiveFormula(self.formula(str(value)))
-            return lambda: formula
+            return Constant(formula)
         if param.type is ParamType.STATE:
             state = self.row_id(str(value)) if value else ""
-            return lambda: state
+            return Constant(state)
         if param.type in TARGETS:
             target = self._target(value)
-            return lambda: target
+            return Constant(target)
         if isinstance(value, Spread):
             return self._drawn(value)
-        return lambda: value
+        return Constant(value)
 
     def _key_binder(self, param: Param, name: str) -> Binder:
         key = self.keys.get(name)
@@ -220,10 +234,10 @@ class Scope:
         actual = self.frame.actual.get(name, name)
         if param.type is ParamType.KEY:
             slot = BoundKey(self.me, actual)
-            return lambda: slot
+            return Constant(slot)
         if param.type in TARGETS:
             target = KeyTarget(self.me, name, actual)
-            return lambda: target
+            return Constant(target)
         return self._value_of_key(name, actual)
 
     def row_id(self, own: str) -> str:
@@ -248,7 +262,7 @@ class Scope:
 
     def _drawn(self, spread: Spread) -> Binder:
         if spread.give == 0:
-            return lambda: spread.mid
+            return Constant(spread.mid)
         random = self.me.random
         return lambda: max(0.0, random.uniform(spread.mid - spread.give, spread.mid + spread.give))
 
@@ -261,3 +275,19 @@ class Scope:
             case Number(value=value) | Text(value=value):
                 return self.binder(param, value, "", "")
         raise TypeError(f"a sense cannot be asked with {tree!r}")
+
+
+def _reader(me: Me, run: Callable[..., Any], args: Mapping[str, Binder]) -> Callable[[], Reading]:
+    """Asks a sense that comes with the program. What is the same each time is worked out once."""
+    fixed = {name: binder.value for name, binder in args.items() if isinstance(binder, Constant)}
+    asked = {name: binder for name, binder in args.items() if name not in fixed}
+    ask = partial(run, me, **fixed)
+
+    def read() -> Reading:
+        try:
+            value = ask(**{name: binder() for name, binder in asked.items()}) if asked else ask()
+        except Unbound as unbound:
+            return Reading(None, None, unbound.reason)
+        return value if isinstance(value, Reading) else Reading(value)
+
+    return read

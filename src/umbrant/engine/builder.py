@@ -10,7 +10,7 @@ from umbrant.catalog.work import Gate, Renewed, Status, Unbound, Weighted, Work
 from umbrant.catalog.world import Question
 from umbrant.engine.binding import Binder, BoundKey, Scope
 from umbrant.engine.board import Board
-from umbrant.engine.chart import Chart, Sort, State, Transition
+from umbrant.engine.chart import Chart, Sort, State, Transition, Waits
 from umbrant.engine.leaf import Broken, Idle, Leaf
 from umbrant.engine.machines import LiveMachine, LiveState, LiveTransition
 from umbrant.engine.recorder import Recorder
@@ -22,6 +22,7 @@ from umbrant.model.values import KeyRef, ParamValue
 from umbrant.model.whole import Frame, Whole
 
 SORTS = {"state": Sort.STATE, "regions": Sort.REGIONS, "final": Sort.FINAL, "history": Sort.HISTORY}
+WAITS = {"on_event": Waits.EVENT, "on_done": Waits.DONE}
 DONE_WAYS = {
     "either way": (Status.SUCCESS, Status.FAILURE),
     "success": (Status.SUCCESS,),
@@ -208,7 +209,8 @@ class Builder:
                 self._recorder.refused(child.id, ROW, cause("no_state", name=given.to))
                 continue
             internal = getattr(given, "kind", "external") == "internal"
-            state.transitions.append(Transition(child.id, state, by_id.get(given.to), internal))
+            waits = WAITS.get(child.kind, Waits.NOTHING)
+            state.transitions.append(Transition(child.id, state, by_id.get(given.to), internal, waits))
             transitions[child.id] = self._transition(child, given)
 
     def _transition(self, row: Row, given: Any) -> LiveTransition:

@@ -68,6 +68,15 @@ class State:
         return any(each is other for each in self.ancestors())
 
 
+class Waits(StrEnum):
+    """What a transition waits for."""
+
+    NOTHING = "nothing"
+    """It is asked at every step: a condition, or a time."""
+    EVENT = "event"
+    DONE = "done"
+
+
 @dataclass
 class Transition:
     """Leads from `source` to `target`; without a target nothing is left or entered."""
@@ -76,6 +85,7 @@ class Transition:
     source: State
     target: State | None = None
     internal: bool = False
+    waits: Waits = Waits.NOTHING
 
 
 @dataclass
@@ -94,6 +104,7 @@ class Chart:
         self.active: list[State] = []
         """The configuration, in document order."""
         self._remembered: dict[str, list[State]] = {}
+        self._candidates: dict[Waits | None, list[list[Transition]]] = {}
         for order, state in enumerate(_all(root)):
             state.order = order
 
@@ -108,30 +119,38 @@ class Chart:
         """Leave everything; returns the states left, the innermost first."""
         left = list(reversed(self.active))
         self.active = []
+        self._candidates = {}
         return left
 
-    def select(self, enabled: Callable[[Transition], bool]) -> list[Transition]:
+    def select(self, enabled: Callable[[Transition], bool], waits: Waits | None = None) -> list[Transition]:
         """`selectTransitions`: for each active atomic state the first enabled transition, its own before outer ones.
 
-        `enabled` is asked of each transition once at the most.
+        `enabled` is asked of each transition once at the most, and only of those that wait for `waits`, if it is given.
         """
         answers: dict[str, bool] = {}
-
-        def asked(transition: Transition) -> bool:
-            if transition.id not in answers:
-                answers[transition.id] = enabled(transition)
-            return answers[transition.id]
-
         chosen: list[Transition] = []
-        for state in self.active:
-            if not state.atomic:
-                continue
-            found = next(
-                (each for outer in (state, *state.ancestors()) for each in outer.transitions if asked(each)), None
-            )
-            if found is not None and found not in chosen:
-                chosen.append(found)
-        return self.without_conflicts(chosen)
+        for candidates in self._candidates_for(waits):
+            for each in candidates:
+                if each.id not in answers:
+                    answers[each.id] = enabled(each)
+                if answers[each.id]:
+                    if each not in chosen:
+                        chosen.append(each)
+                    break
+        return self.without_conflicts(chosen) if len(chosen) > 1 else chosen
+
+    def _candidates_for(self, waits: Waits | None) -> list[list[Transition]]:
+        """For each active atomic state the transitions that could be taken, in order; kept until a step is taken."""
+        if waits not in self._candidates:
+            found = []
+            for state in self.active:
+                if state.atomic:
+                    outwards = (each for outer in (state, *state.ancestors()) for each in outer.transitions)
+                    mine = [each for each in outwards if waits is None or each.waits is waits]
+                    if mine:
+                        found.append(mine)
+            self._candidates[waits] = found
+        return self._candidates[waits]
 
     def without_conflicts(self, chosen: Sequence[Transition]) -> list[Transition]:
         """`removeConflictingTransitions`: of two that leave the same state the inner one stays, else the earlier."""
@@ -196,6 +215,7 @@ class Chart:
     def _enter(self, entry: dict[int, State]) -> list[State]:
         entered = [entry[order] for order in sorted(entry)]
         self.active = sorted([*self.active, *entered], key=lambda state: state.order)
+        self._candidates = {}
         return entered
 
     def _remember(self, state: State) -> None:

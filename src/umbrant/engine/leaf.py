@@ -60,7 +60,8 @@ class Leaf:
 
     def _begin(self, me: Me) -> Status:
         args = {name: binder() for name, binder in self._binders.items()}
-        result = called(self.kind, self._limit_s, lambda: self.kind.run(me, **args))
+        kind = self.kind
+        result = called(kind, self._limit_s, lambda: kind.run(me, **args)) if kind.own else kind.run(me, **args)
         if not self.kind.takes_time:
             return self._ended(result)
         self._steps = result
@@ -70,7 +71,7 @@ class Leaf:
         steps = self._steps
         assert steps is not None  # noqa: S101  (asked only while it runs on)
         try:
-            progress = called(self.kind, self._limit_s, steps.__next__)
+            progress = called(self.kind, self._limit_s, steps.__next__) if self.kind.own else next(steps)
         except StopIteration as stop:
             self._steps = None
             return self._ended(stop.value)

@@ -5,18 +5,19 @@ heard in this tick is given to the machine, in the order in which the events wer
 states run, outer states first; then states that got done are told of, and the rows of states just entered run too.
 """
 
+import math
 from collections import deque
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import partial
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.work import Status, Unbound
 from umbrant.catalog.world import Me, Question
-from umbrant.engine.chart import Chart, Sort, State, Step, Transition
+from umbrant.engine.chart import Chart, Sort, State, Step, Transition, Waits
 from umbrant.engine.recorder import Recorder
-from umbrant.engine.rows import InOrder, LiveRow
+from umbrant.engine.rows import GUARD_SAID_NO, InOrder, LiveRow
 from umbrant.model.edits import ROW
 
 MOST_STEPS = 100
@@ -48,7 +49,9 @@ class LiveTransition:
     done: tuple[Status, ...] = ()
     """The ways of being done that it listens for, if it is an `on done`."""
     rows: Sequence[LiveRow] = ()
-    due_s: float = field(default=0.0)
+    due_s: float = 0.0
+    waiting: Cause = GUARD_SAID_NO
+    """Why an `after` does not fire before it is due."""
 
 
 @dataclass(frozen=True)
@@ -113,10 +116,10 @@ class LiveMachine:
     def _settle(self, me: Me, steps: "_Budget") -> None:
         """Take transitions that wait for no event, and those of what is done, until none is left: a macrostep."""
         while self._ended is None and steps.left:
-            taken = self._chart.select(partial(self._enabled, me, None))
+            taken = self._chart.select(partial(self._enabled, me, None), Waits.NOTHING)
             if not taken and self._inside:
                 done = self._inside.popleft()
-                taken = self._chart.select(partial(self._enabled, me, done))
+                taken = self._chart.select(partial(self._enabled, me, done), Waits.DONE)
                 if not taken:
                     continue
             if not taken:
@@ -124,7 +127,7 @@ class LiveMachine:
             self._fire(me, taken, steps)
 
     def _offer(self, me: Me, event: str, steps: "_Budget") -> None:
-        taken = self._chart.select(partial(self._enabled, me, event))
+        taken = self._chart.select(partial(self._enabled, me, event), Waits.EVENT)
         if taken:
             self._fire(me, taken, steps)
             self._settle(me, steps)
@@ -140,11 +143,11 @@ class LiveMachine:
 
     def _refusal(self, me: Me, transition: Transition, live: LiveTransition, trigger: Trigger) -> Cause | None:
         if live.after is not None and me.world.now_s < live.due_s - SLACK_S:
-            return cause("not_yet", until_s=live.due_s)
+            return live.waiting
         if isinstance(trigger, Done) and trigger.status not in live.done:
             return cause("done_otherwise", row=trigger.state.id, result=trigger.status.name.lower())
         if live.when is not None and not live.when.ask():
-            return cause("guard")
+            return GUARD_SAID_NO
         unfinished = None if isinstance(trigger, Done) else self._unfinished(transition)
         return cause("must_finish", row=unfinished.id) if unfinished else None
 
@@ -198,7 +201,8 @@ class LiveMachine:
             try:
                 live.due_s = me.world.now_s + live.after()
             except Unbound:
-                live.due_s = float("inf")
+                live.due_s = math.inf
+            live.waiting = cause("not_yet", until_s=live.due_s)
 
     def _reached(self, final: State) -> None:
         """A final state was entered: what is around it is done, and so are regions all of which are done."""
@@ -260,12 +264,12 @@ class _Budget:
 
 
 def _listens(live: LiveTransition, transition: Transition, trigger: Trigger) -> bool:
-    """Whether a transition is one that this could enable."""
+    """Whether a transition that waits for such a trigger is one that this very one could enable."""
+    if trigger is None:
+        return True
     if isinstance(trigger, Done):
-        return bool(live.done) and transition.source is trigger.state
-    if isinstance(trigger, str):
-        return live.event is not None and matches(trigger, live.event)
-    return live.event is None and not live.done
+        return transition.source is trigger.state
+    return live.event is not None and matches(trigger, live.event)
 
 
 def matches(event: str, listened_for: str) -> bool:

@@ -84,6 +84,8 @@ class Wrapping:
 
 
 NOTHING_AROUND = Wrapping()
+GUARD_SAID_NO = cause("guard")
+"""Made once: it is the reason given at nearly every tick."""
 
 
 class LiveRow:
@@ -202,7 +204,7 @@ class LiveRow:
 
     def _refusal(self, me: Me) -> Cause | None:
         if self._guard is not None and not self._guard.ask():
-            return cause("guard")
+            return GUARD_SAID_NO
         try:
             for gate in self._wrapping.gates:
                 reason = gate.refusal(me)

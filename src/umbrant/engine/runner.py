@@ -64,6 +64,7 @@ class Runner:
         self.events = Ears(common.hub, member.name, member.group, lambda: world.now_s)
         self.board = Board(whole.keys, recorder, lambda: world.now_s, shared=common.shared, group=member.group)
         self._common = common
+        self._body: BodyView | None = None
         self._recorder = recorder
         limit_s = common.project.cover.node_limit_s
         scope = partial(Scope, self, catalog=common.catalog, recorder=recorder, limit_s=limit_s)
@@ -77,13 +78,15 @@ class Runner:
     @property
     def body(self) -> BodyView:
         """The agent's body. Raises LookupError if the world has none for it."""
-        body = self.world.body(self.name)
-        if body is None:
+        if self._body is None:
+            self._body = self.world.body(self.name)
+        if self._body is None:
             raise LookupError(f"the world has no body for '{self.name}'; put one of that name on the stage")
-        return body
+        return self._body
 
     def tick(self) -> None:
         """Decide and act for one tick. A behavior that has ended begins again at the next tick."""
+        self._body = self.world.body(self.name)
         for raised in self.events.begin():
             self._recorder.heard(raised.event, raised.sender)
         if self._root is not None:

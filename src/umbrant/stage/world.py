@@ -37,6 +37,9 @@ class StageWorld:
         self.now_s = 0.0
         self.cast = {member.name: StageBody.of(member) for member in players}
         self.all_props = {prop.name: StageProp.of(prop) for prop in stage.props}
+        self._groups: dict[str, list[StageBody]] = {}
+        for body in self.cast.values():
+            self._groups.setdefault(body.group or "", []).append(body)
         self._listener = listener
         self._stage = stage
         self._places = {place.name: place.at for place in stage.places}
@@ -89,7 +92,7 @@ class StageWorld:
         return body if body is not None and body.here else None
 
     def bodies(self, group: str) -> Sequence[BodyView]:
-        return [body for body in self.cast.values() if body.here and body.group == group]
+        return [body for body in self._groups.get(group, ()) if body.here]
 
     def prop(self, name: str) -> PropView | None:
         prop = self.all_props.get(name)

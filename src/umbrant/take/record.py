@@ -6,7 +6,7 @@ Lookups are binary searches, so asking at any tick of a long take costs the same
 from bisect import bisect_right
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Generic, TypeVar
+from typing import Generic, NamedTuple, TypeVar
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.ask import Found
@@ -96,8 +96,7 @@ class Written:
     """Who wrote a key that several share; empty for an agent's own keys, and for what no agent wrote."""
 
 
-@dataclass(frozen=True, slots=True)
-class Done:
+class Done(NamedTuple):
     """How far a running action was: `left` of `of`, in `unit`."""
 
     left: float | None

@@ -53,7 +53,7 @@ class AgentWriter:
     def refused(self, row_id: str, part: str, cause: Cause) -> None:
         place, tick = (row_id, part), self._take.tick
         known = self._refused.get(place)
-        if known and known[1].end >= tick - 1 and known[1].cause == cause:
+        if known and known[1].end >= tick - 1 and (known[1].cause is cause or known[1].cause == cause):
             number, refusal = known
             refusal.end = tick
         else:

@@ -2,8 +2,7 @@
 
 import operator
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.geometry import to_grid
@@ -39,8 +38,7 @@ RECKON: dict[str, Callable[[float, float], float]] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(NamedTuple):
     """What asking one atom gave. `truth` None is unknown; `left` and `right` are a comparison's sides.
 
     For a bare sense `left` is the number behind it (`can_see`'s distance); `cause` is what stood in the way.

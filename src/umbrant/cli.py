@@ -15,9 +15,11 @@ from typer.core import TyperGroup
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.schema import project_schema
-from umbrant.catalog.validation import open_project
+from umbrant.catalog.validation import validate
 from umbrant.model.documents import Project
+from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError, did_you_mean
+from umbrant.own import names_of, own_catalog
 from umbrant.reasons.minds import changes_of_mind, leads
 from umbrant.reasons.now import now_value
 from umbrant.reasons.sentences import Answer
@@ -54,6 +56,7 @@ ProjectArg = Annotated[Path, typer.Argument(metavar="PROJECT", help="the folder 
 TakeArg = Annotated[Path, typer.Argument(metavar="TAKE", help="a take, as `roll` writes it")]
 AgentOption = Annotated[str, typer.Option("--agent", metavar="A", help="one of the cast")]
 AtOption = Annotated[float, typer.Option("--at", metavar="SECONDS", min=0, help="the time in the take")]
+TrustOption = Annotated[bool, typer.Option("--trust", help="let the nodes run that the project brings along")]
 JsonOption = Annotated[bool, typer.Option("--json", help="print JSON, for a program to read")]
 
 
@@ -73,17 +76,18 @@ def main() -> None:
 def open_(
     project: Annotated[Path | None, typer.Argument(metavar="[PROJECT]", help="the folder of a project")] = None,
     headless: Annotated[bool, typer.Option("--headless", help="play it and print what happened, no window")] = False,
+    trust: TrustOption = False,
 ) -> None:
     """Open the window on a project. Without a display, play its scenario and print what happened."""
     if headless or not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or _offscreen()):
         if project is None:
             raise Mistake("Without a window there is nothing to open: name the folder of a project to play.")
-        _print_story(_rolled(project, None, None, None, None))
+        _print_story(_rolled(project, None, None, None, None, trust=trust))
         return
     # Qt is loaded only for the window, so that all other commands work where its libraries are missing.
     from umbrant.desk.app import run_desk
 
-    raise SystemExit(run_desk(project))
+    raise SystemExit(run_desk(project, trust=trust))
 
 
 @app.command("roll")
@@ -93,10 +97,11 @@ def roll_(
     seed: Annotated[int | None, typer.Option(metavar="N", min=0, help="another seed")] = None,
     seconds: Annotated[float | None, typer.Option(metavar="T", min=0.01, max=86_400, help="another length")] = None,
     out: Annotated[Path | None, typer.Option(metavar="FILE", help="where to write the take")] = None,
+    trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
     """Play a scenario as fast as it goes, and record a take."""
-    take = _rolled(project, scenario, seed, seconds, out)
+    take = _rolled(project, scenario, seed, seconds, out, trust=trust)
     if as_json:
         _print_json({"take": str(take.path), "ticks": take.ticks, "agents": _minds(take)})
     else:
@@ -176,14 +181,22 @@ def _offscreen() -> bool:
     return os.environ.get("QT_QPA_PLATFORM", "") != ""
 
 
-def _rolled(folder: Path, scenario: str | None, seed: int | None, seconds: float | None, out: Path | None) -> Take:
-    project = open_project(folder)
+def _rolled(
+    folder: Path, scenario: str | None, seed: int | None, seconds: float | None, out: Path | None, *, trust: bool
+) -> Take:
+    project = read_project(folder)
+    own = own_catalog(project, trusted=trust)
+    problems = [*validate(project, own.catalog), *own.problems]
+    if problems:
+        raise ProjectError(problems)
     name = scenario or project.cover.scenario
     names = [each.name for each in project.scenarios]
     if name not in names:
         raise Mistake(f"{folder}: there is no scenario '{name}'. {did_you_mean(name, names)}")
+    if project.nodes and not trust:
+        print(f"{names_of(project.nodes)} did not run: give --trust if you know where they come from.", file=sys.stderr)
     path = out or _default_path(folder, name, project, seed)
-    return read_take(roll(Order(project, name, path, seed, seconds)))
+    return read_take(roll(Order(project, name, path, seed, seconds, trusted=trust)))
 
 
 def _default_path(folder: Path, scenario: str, project: Project, seed: int | None) -> Path:

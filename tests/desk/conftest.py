@@ -32,6 +32,7 @@ class Answers(Dialogs):
         self.number: int | None = None
         self.on_unsaved = "discard"
         self.take_up = True
+        self.trusting = False
 
     def folder_to_open(self, start: Path) -> Path | None:
         return self.folder
@@ -57,6 +58,10 @@ class Answers(Dialogs):
     def unsaved(self, what: str) -> str:
         self.told.append(f"{what} has unsaved changes.")
         return self.on_unsaved
+
+    def trust(self, files: str) -> bool:
+        self.told.append(files)
+        return self.trusting
 
     def recover(self, what: str) -> bool:
         self.told.append(what)

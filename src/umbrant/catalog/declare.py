@@ -16,7 +16,7 @@ import inspect
 import re
 import typing
 from collections.abc import Callable, Container, Generator, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from types import ModuleType
 from typing import Annotated, Any, TypeVar
@@ -197,6 +197,14 @@ class Param:
         return self.name.replace("_", " ")
 
 
+@dataclass
+class Hooks:
+    """What else a project's own action does when its row is entered and when it is left, however it is left."""
+
+    entered: Callable[..., object] | None = None
+    left: Callable[..., object] | None = None
+
+
 @dataclass(frozen=True)
 class Kind:
     """A kind of node: what an author can choose, and how it runs."""
@@ -226,6 +234,20 @@ class Kind:
     """Its meaning by a small example, in one or two sentences."""
     own: str = ""
     """The project's file that declares it; empty for what comes with the program."""
+    hooks: Hooks = field(default_factory=Hooks, compare=False)
+
+    def entered(self, hook: Callable[..., object]) -> Callable[..., object]:
+        """Have a function called when a row of this kind is entered: with the agent and the node's arguments."""
+        self.hooks.entered = hook
+        return hook
+
+    def left(self, hook: Callable[..., object]) -> Callable[..., object]:
+        """Have a function called when it is left: with the agent, how it ended, and the arguments.
+
+        How is 'success', 'failure' or 'stopped'.
+        """
+        self.hooks.left = hook
+        return hook
 
     @property
     def title(self) -> str:

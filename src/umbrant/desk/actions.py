@@ -50,6 +50,10 @@ def _has_children(commands: Commands) -> bool:
     return behavior is not None and row is not None and bool(behavior.outline.children[row.id])
 
 
+def _needs_trust(commands: Commands) -> bool:
+    return commands.desk.needs_trust
+
+
 def _can_undo(commands: Commands) -> bool:
     return commands.desk.history.undo_name is not None
 
@@ -68,6 +72,14 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action("open_take", "Project", "Open take…", "Show a take from a file", Commands.open_take, starts_group=True),
     Action("keep_take", "Project", "Keep this take…", "Copy the take to a file", Commands.keep_take, enabled=_has_take),
+    Action(
+        "trust",
+        "Project",
+        "Trust own nodes…",
+        "Let the nodes that the project brings along run",
+        Commands.trust,
+        enabled=_needs_trust,
+    ),
     Action("quit", "Project", "Quit", "Close the window", Commands.quit, (_S.Quit,), starts_group=True),
     Action("undo", "Edit", "Undo", "Take the last edit back", Commands.undo, (_S.Undo,), enabled=_can_undo),
     Action("redo", "Edit", "Redo", "Do it again", Commands.redo, ("Ctrl+Shift+Z", "Ctrl+Y"), enabled=_can_redo),

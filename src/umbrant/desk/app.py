@@ -4,6 +4,7 @@ import logging
 import signal
 import sys
 import traceback
+from contextlib import suppress
 from pathlib import Path
 from types import TracebackType
 
@@ -13,12 +14,18 @@ from PySide6.QtWidgets import QApplication
 
 from umbrant.desk.theme import body_font
 from umbrant.desk.window import MainWindow
+from umbrant.model.folder import read_project
+from umbrant.model.problems import ProjectError
+from umbrant.own import fingerprint
 
 log = logging.getLogger("umbrant")
 
 
-def run_desk(folder: Path | None) -> int:
-    """Open the window on a project, on the one opened last, or on none. Returns the exit code."""
+def run_desk(folder: Path | None, *, trust: bool = False) -> int:
+    """Open the window on a project, on the one opened last, or on none. Returns the exit code.
+
+    With `trust` the nodes that the project brings along may run, as they are now.
+    """
     application = QApplication.instance() or QApplication(sys.argv[:1])
     assert isinstance(application, QApplication)  # noqa: S101  (nothing else makes one)
     application.setApplicationName("Umbrant")
@@ -28,6 +35,8 @@ def run_desk(folder: Path | None) -> int:
     _log_to_file()
     window = MainWindow()
     sys.excepthook = _Hook(window)
+    if trust and folder is not None:
+        _trust(window, folder)
     start = folder or next((each for each in window.settings.recent if each.is_dir()), None)
     window.show()
     if start is not None:
@@ -36,6 +45,12 @@ def run_desk(folder: Path | None) -> int:
         window.desk.told.emit("No project is open. Project › Open… (Ctrl+O) opens the folder of one.")
     _quit_on_signals(window)
     return application.exec()
+
+
+def _trust(window: MainWindow, folder: Path) -> None:
+    """Remember that a project's own nodes may run. A project that cannot be read is told of when it is opened."""
+    with suppress(ProjectError):
+        window.settings.remember(fingerprint(read_project(folder)))
 
 
 class _Hook:

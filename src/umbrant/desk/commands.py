@@ -17,6 +17,7 @@ from umbrant.desk.state import Desk
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, delete_rows, move_row, nest_row, set_guard, set_muted, set_seed, unnest_row
 from umbrant.model.problems import ProjectError
+from umbrant.own import names_of
 
 FIRST_GUARD = "yes"
 """The condition a new guard begins with; its editor opens at once."""
@@ -116,6 +117,11 @@ class Commands:
             self.desk.told.emit(f"{path}: the take could not be written: {error.strerror}. Choose another place.")
         else:
             self.desk.told.emit(f"The take is in {path}")
+
+    def trust(self) -> None:
+        """Let the project's own nodes run, if the author says so again."""
+        if self.dialogs().trust(names_of(self.desk.project.nodes)):
+            self.desk.trust_nodes()
 
     # edit
 

@@ -63,6 +63,19 @@ class Dialogs:
         clicked = box.clickedButton()
         return "save" if clicked is save else "discard" if clicked is discard else "stay"
 
+    def trust(self, files: str) -> bool:
+        """Whether a project's own nodes may run."""
+        text = (
+            f"This project brings nodes of its own, in {files}. They are Python that runs with your rights. "
+            "Let them run only if you know where they come from. The project can be read and edited either way."
+        )
+        box = QMessageBox(QMessageBox.Icon.Warning, "Nodes of its own", text, parent=self._parent)
+        yes = box.addButton("Let them run", QMessageBox.ButtonRole.AcceptRole)
+        no = box.addButton("Do not run them", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(no)
+        box.exec()
+        return box.clickedButton() is yes
+
     def recover(self, what: str) -> bool:
         """Whether to take up changes that an earlier visit did not save."""
         box = QMessageBox(QMessageBox.Icon.Question, "Unsaved changes were kept", what, parent=self._parent)

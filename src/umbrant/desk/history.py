@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field
 
+from umbrant.model.behaviors import NodeFile
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
 
@@ -33,6 +34,15 @@ class History:
         self._done.append(_Step(edit.name, before, edit.merges))
         self._undone.clear()
         self.project = after
+        return True
+
+    def take_up_nodes(self, nodes: tuple[NodeFile, ...]) -> bool:
+        """Put in the node files as they lie on disk, which is no step of the author's. Says whether they changed."""
+        if nodes == self.project.nodes:
+            return False
+        self.project = self.project.model_copy(update={"nodes": nodes})
+        if self.saved is not None:
+            self.saved = self.saved.model_copy(update={"nodes": nodes})
         return True
 
     def settle(self) -> None:

@@ -35,6 +35,15 @@ class Settings:
         """Remember a choice."""
         self._store.setValue(name, "true" if on else "false")
 
+    def trusts(self, fingerprint: str) -> bool:
+        """Whether a project's own nodes of this content may run."""
+        return bool(fingerprint) and self.flag(f"trust/{fingerprint}")
+
+    def remember(self, fingerprint: str) -> None:
+        """Let a project's own nodes of this content run."""
+        if fingerprint:
+            self.set_flag(f"trust/{fingerprint}", True)
+
     def state(self, name: str) -> QByteArray | None:
         """The remembered state of a window or a splitter."""
         found = self._store.value(f"state/{name}")

@@ -7,10 +7,10 @@ import shutil
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Protocol
 
 from PySide6.QtCore import QObject, Signal
 
-from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.validation import validate
 from umbrant.desk.history import History
@@ -21,10 +21,11 @@ from umbrant.desk.visits import place_for_takes
 from umbrant.model.behaviors import Behavior, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
-from umbrant.model.folder import save_project
-from umbrant.model.problems import Problem
+from umbrant.model.folder import NODES, read_nodes, save_project
+from umbrant.model.problems import Problem, ProjectError
 from umbrant.model.staging import Member, Scenario
 from umbrant.model.whole import Whole, whole_behavior
+from umbrant.own import fingerprint, own_catalog
 from umbrant.reasons.minds import Lead, lead_at
 from umbrant.reasons.why import Explainer
 from umbrant.rolling.roll import Order
@@ -34,6 +35,26 @@ from umbrant.take.reader import Take
 
 KEPT_TAKES = 12
 """How many takes of a visit are kept to go back to."""
+
+
+class Trust(Protocol):
+    """Remembers which projects' own nodes may run, by what stands for their content."""
+
+    def trusts(self, fingerprint: str) -> bool:
+        """Whether nodes of this content may run."""
+
+    def remember(self, fingerprint: str) -> None:
+        """Let nodes of this content run."""
+
+
+class _Nothing:
+    def trusts(self, fingerprint: str) -> bool:
+        return False
+
+    def remember(self, fingerprint: str) -> None: ...
+
+
+NOTHING_TRUSTED: Trust = _Nothing()
 
 
 @dataclass(frozen=True)
@@ -59,12 +80,13 @@ class Desk(QObject):
     told = Signal(str)
     """A message for the author; an empty one takes the last away."""
 
-    def __init__(self, project: Project, folder: Path | None, catalog: Catalog = BUILTIN) -> None:
+    def __init__(self, project: Project, folder: Path | None, trust: Trust = NOTHING_TRUSTED) -> None:
         super().__init__()
-        self.catalog = catalog
         self.folder = folder
         self.history = History(project, project)
-        self.problems: list[Problem] = validate(project, catalog)
+        self._trust = trust
+        self._own = own_catalog(project, trusted=trust.trusts(fingerprint(project)))
+        self.problems: list[Problem] = self._all_problems()
         self.scenario_name = project.cover.scenario
         self.takes: list[NumberedTake] = []
         self.current: NumberedTake | None = None
@@ -88,6 +110,22 @@ class Desk(QObject):
         self._select_first_row()
 
     # the project
+
+    @property
+    def catalog(self) -> Catalog:
+        """All kinds of nodes, the project's own among them."""
+        return self._own.catalog
+
+    @property
+    def needs_trust(self) -> bool:
+        """Whether the project has nodes of its own that do not run, for nobody has said that they may."""
+        return bool(self.project.nodes) and not self._own.trusted
+
+    def trust_nodes(self) -> None:
+        """Let the project's own nodes run from now on, as long as they stay as they are."""
+        self._trust.remember(fingerprint(self.project))
+        self._take_up_nodes()
+        self._changed()
 
     @property
     def project(self) -> Project:
@@ -216,15 +254,16 @@ class Desk(QObject):
 
     def roll(self) -> None:
         """Play the scenario again with its seed."""
+        self._look_for_nodes()
         scenario = self.scenario
         if scenario is None:
             self.told.emit("The project has no scenario to play.")
             return
-        if all(problem.row_id for problem in self.problems):
+        if all(problem.row_id or problem.file.startswith(f"{NODES}/") for problem in self.problems):
             self._made += 1
             path = self._place / f"{self._made}.take"
             self._ordered = {path: self.project}
-            self.roller.order(Order(self.project, scenario.name, path))
+            self.roller.order(Order(self.project, scenario.name, path, trusted=self._own.trusted))
         else:
             first = next(problem for problem in self.problems if not problem.row_id)
             self.told.emit(str(first))
@@ -288,8 +327,31 @@ class Desk(QObject):
 
     # inside
 
+    def _all_problems(self) -> list[Problem]:
+        return [*validate(self.project, self.catalog), *self._own.problems]
+
+    def _look_for_nodes(self) -> None:
+        """Take up node files that have been changed since: they are written in another editor."""
+        if self.folder is None:
+            return
+        try:
+            nodes = read_nodes(self.folder)
+        except ProjectError as error:
+            self.told.emit(str(error))
+            return
+        if self.history.take_up_nodes(nodes):
+            self._take_up_nodes()
+            self.problems = self._all_problems()
+            self.project_changed.emit()
+            if self.needs_trust:
+                self.told.emit("The project's own nodes have changed. Project › Trust own nodes lets them run again.")
+
+    def _take_up_nodes(self) -> None:
+        self._own = own_catalog(self.project, trusted=self._trust.trusts(fingerprint(self.project)))
+        self._explainers = {}
+
     def _changed(self) -> None:
-        self.problems = validate(self.project, self.catalog)
+        self.problems = self._all_problems()
         if self.row is None:
             self._select_first_row()
         self.project_changed.emit()

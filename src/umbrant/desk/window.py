@@ -17,6 +17,7 @@ from umbrant.model.documents import Cover, Project
 from umbrant.model.edits import Edit
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
+from umbrant.own import names_of
 
 NOTHING = Project(cover=Cover(title="No project", scenario="none"))
 
@@ -54,12 +55,15 @@ class MainWindow(QMainWindow):
             return False
         if not self._may_leave():
             return False
-        desk = Desk(project, folder)
+        desk = Desk(project, folder, self.settings)
         self._show(desk)
         self.settings.opened(folder)
         self._offer_kept(desk, folder)
         desk.roller.start()
-        desk.roll()
+        if desk.needs_trust and self.dialogs.trust(names_of(desk.project.nodes)):
+            desk.trust_nodes()
+        else:
+            desk.roll()
         if desk.problems:
             more = f" And {len(desk.problems) - 1} more, marked ! beside their rows." if len(desk.problems) > 1 else ""
             desk.told.emit(f"{desk.problems[0]}{more}")

@@ -15,7 +15,7 @@ from umbrant.catalog.work import Unbound
 T = TypeVar("T")
 
 
-class _Hung(BaseException):
+class Hung(BaseException):
     """The time is up. No `Exception`, so that code which catches those does not catch it."""
 
 
@@ -28,11 +28,11 @@ def called(kind: Kind, limit_s: float, work: Callable[[], T]) -> T:
     if not kind.own:
         return work()
     try:
-        with _at_most(limit_s):
+        with at_most(limit_s):
             return work()
     except (Unbound, StopIteration):
         raise
-    except _Hung as hung:
+    except Hung as hung:
         raise Unbound(cause("hung", file=kind.own, line=_line(hung, kind.own), limit_s=limit_s)) from None
     except Exception as error:
         message = f"{type(error).__name__}: {error}" if str(error) else type(error).__name__
@@ -45,13 +45,14 @@ def nonsense(kind: Kind, value: object) -> Cause:
 
 
 @contextmanager
-def _at_most(limit_s: float) -> Iterator[None]:
+def at_most(limit_s: float) -> Iterator[None]:
+    """Raise Hung in what is inside once the time is up, in the main thread; in others it is waited for."""
     if threading.current_thread() is not threading.main_thread():
         yield
         return
 
     def stop(number: int, frame: FrameType | None) -> None:
-        raise _Hung
+        raise Hung
 
     before = signal.signal(signal.SIGALRM, stop)
     signal.setitimer(signal.ITIMER_REAL, limit_s, 0.1)

@@ -35,6 +35,8 @@ class Leaf:
         self._writer = (row_id, part)
         self._limit_s = limit_s
         self._steps: Generator[Progress | None, None, object] | None = None
+        self._args: dict[str, object] | None = None
+        """The arguments of a row that has been begun and not left."""
 
     def start(self, me: Me) -> None:
         self._steps = None
@@ -43,10 +45,11 @@ class Leaf:
     def tick(self, me: Me) -> Status:
         self._board.writer = self._writer
         try:
-            return self._step() if self._steps is not None else self._begin(me)
+            return self._step(me) if self._steps is not None else self._begin(me)
         except Unbound as unbound:
             self._steps = None
             self.cause = unbound.reason
+            self._left(me, "failure")
             return Status.FAILURE
 
     def stop(self, me: Me) -> None:
@@ -57,29 +60,50 @@ class Leaf:
                 called(self.kind, self._limit_s, steps.close)
             except Unbound as unbound:
                 self._recorder.refused(*self._writer, unbound.reason)
+            self._left(me, "stopped")
+
+    def _left(self, me: Me, how: str) -> None:
+        """Call the hook for leaving, once for each time the row was begun. What it raises is told of, and no more."""
+        hook, args = self.kind.hooks.left, self._args
+        self._args = None
+        if hook is None or args is None:
+            return
+        try:
+            called(self.kind, self._limit_s, lambda: hook(me, how, **args))
+        except Unbound as unbound:
+            self._recorder.refused(*self._writer, unbound.reason)
 
     def _begin(self, me: Me) -> Status:
         args = {name: binder() for name, binder in self._binders.items()}
         kind = self.kind
+        hook = kind.hooks.entered
+        if hook is not None:
+            called(kind, self._limit_s, lambda: hook(me, **args))
+        self._args = args
         result = called(kind, self._limit_s, lambda: kind.run(me, **args)) if kind.own else kind.run(me, **args)
         if not self.kind.takes_time:
-            return self._ended(result)
+            return self._ended(me, result)
         self._steps = result
-        return self._step()
+        return self._step(me)
 
-    def _step(self) -> Status:
+    def _step(self, me: Me) -> Status:
         steps = self._steps
         assert steps is not None  # noqa: S101  (asked only while it runs on)
         try:
             progress = called(self.kind, self._limit_s, steps.__next__) if self.kind.own else next(steps)
         except StopIteration as stop:
             self._steps = None
-            return self._ended(stop.value)
+            return self._ended(me, stop.value)
         if isinstance(progress, Progress):
             self._recorder.progress(self._writer[0], progress)
         return Status.RUNNING
 
-    def _ended(self, result: object) -> Status:
+    def _ended(self, me: Me, result: object) -> Status:
+        status = self._status(result)
+        self._left(me, status.name.lower())
+        return status
+
+    def _status(self, result: object) -> Status:
         if isinstance(result, Cause):
             self.cause = result
             return Status.FAILURE

@@ -49,6 +49,16 @@ def read_project(folder: Path) -> Project:
     return parse_project(texts, problems)
 
 
+def read_nodes(folder: Path) -> tuple[NodeFile, ...]:
+    """The files of nodes of a project's own, as they lie on disk. Raises ProjectError."""
+    problems: list[Problem] = []
+    names = [f"{NODES}/{path.name}" for path in sorted((folder / NODES).glob("*.py"))]
+    texts = {name: _text_of(folder, name, problems) for name in names}
+    if problems:
+        raise ProjectError(problems)
+    return tuple(NodeFile(name=Path(name).name, text=text or "") for name, text in texts.items())
+
+
 def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Project:
     """The project in these files' texts, which `document_texts` gives. `unread` are problems met on the way here.
 

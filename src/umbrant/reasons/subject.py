@@ -1,9 +1,9 @@
 """One agent of a take, with the behavior it ran: what every answer about it is read from."""
 
-from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, ParamType
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import GUARD, ROW
+from umbrant.own import own_catalog
 from umbrant.reasons.asked import Asked, asked_of
 from umbrant.reasons.sentences import Names
 from umbrant.take.reader import Take
@@ -16,7 +16,7 @@ class Subject:
     Everything is read from the take: its record and the documents it was made from.
     """
 
-    def __init__(self, take: Take, agent: str, catalog: Catalog = BUILTIN) -> None:
+    def __init__(self, take: Take, agent: str, catalog: Catalog | None = None) -> None:
         self.take = take
         self.header = take.header
         self.record = take.agents[agent]
@@ -24,7 +24,7 @@ class Subject:
         self.whole = take.header.whole(self.member.behavior) if self.member.behavior else None
         self.behavior = self.whole.behavior if self.whole else Behavior(name="none", title="", blackboard="none")
         self.outline = self.behavior.outline
-        self.catalog = catalog
+        self.catalog = catalog or own_catalog(take.header.project, trusted=False).catalog
         self.title = self.member.title or agent
         self.names = Names(self.outline.number, {row.id: row.name or row.kind for row in self.behavior.rows})
 

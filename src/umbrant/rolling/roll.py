@@ -11,6 +11,7 @@ from umbrant.engine.runner import Cast, Common, Runner
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts
 from umbrant.model.staging import Scenario
+from umbrant.own import own_catalog
 from umbrant.rolling.cues import CuePlayer
 from umbrant.stage.world import StageWorld
 from umbrant.take.header import Header
@@ -26,6 +27,8 @@ class Order:
     path: Path
     seed: int | None = None
     seconds: float | None = None
+    trusted: bool = False
+    """Whether the project's own nodes may run."""
 
 
 class RollStopped(Exception):  # noqa: N818  (it is an answer to being asked to stop, rather than an error)
@@ -43,6 +46,7 @@ def roll(order: Order, *, should_stop: Callable[[], bool] = never, catalog: Cata
     Raises TakeError where it cannot be written and RollStopped when `should_stop`, asked at every tick, says so.
     """
     scenario = played(order)
+    catalog = own_catalog(order.project, trusted=order.trusted, base=catalog).catalog
     with TakeWriter(order.path, header_of(order.project, scenario)) as writer:
         play = Play(order.project, scenario, writer, catalog)
         for tick in range(scenario.tick_count):

@@ -40,6 +40,7 @@ def order_line(number: int, order: Order) -> str:
             "path": str(order.path),
             "seed": order.seed,
             "seconds": order.seconds,
+            "trusted": order.trusted,
         }
     )
 
@@ -89,7 +90,8 @@ def serve(lines: Iterable[str], out: IO[str]) -> None:
 def _done(data: dict[str, object], inbox: _Inbox) -> Reply:
     number = int(str(data["number"]))
     try:
-        order = Order(_project(data), str(data["scenario"]), Path(str(data["path"])), *_settings(data))
+        trusted = data.get("trusted") is True
+        order = Order(_project(data), str(data["scenario"]), Path(str(data["path"])), *_settings(data), trusted)
         return Reply(number, roll(order, should_stop=inbox.has_newer))
     except RollStopped:
         order.path.unlink(missing_ok=True)

@@ -1,0 +1,96 @@
+"""What a project's own nodes are written with: `from umbrant.nodes import *` in a file of its `nodes/` folder.
+
+    @condition("smells {source} within {reach}")
+    def smells(me: Agent, source: Place, *, reach: Metres = 4.0) -> bool:
+        '''Whether the smell of something reaches the agent.
+
+        source: what is smelled
+        reach: how far the smell carries
+        '''
+        there = source.at()
+        return not isinstance(there, Cause) and distance_m(me.body.place, there) < reach
+
+A function is done at once; one that yields runs on until it returns. True is success, False is failure.
+"""
+
+from typing import Literal
+
+from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.declare import (
+    AgentKey,
+    Amount,
+    AnAgent,
+    AnyKey,
+    AProp,
+    EventName,
+    Group,
+    Metres,
+    NamedKey,
+    Number,
+    NumberKey,
+    PointKey,
+    PropKey,
+    Range,
+    Reach,
+    ReadKey,
+    Seconds,
+    Share,
+    SpreadSeconds,
+    StatName,
+    Steps,
+    TextKey,
+    Times,
+    YesNoKey,
+    ZoneName,
+    action,
+    condition,
+    sense,
+)
+from umbrant.catalog.geometry import distance_m, heading_to
+from umbrant.catalog.work import Progress, Reading
+from umbrant.catalog.world import Me as Agent
+from umbrant.catalog.world import Noise
+from umbrant.catalog.world import Target as Place
+from umbrant.model.values import KeyType
+
+__all__ = [
+    "AProp",
+    "Agent",
+    "AgentKey",
+    "Amount",
+    "AnAgent",
+    "AnyKey",
+    "Cause",
+    "EventName",
+    "Group",
+    "KeyType",
+    "Literal",
+    "Metres",
+    "NamedKey",
+    "Noise",
+    "Number",
+    "NumberKey",
+    "Place",
+    "PointKey",
+    "Progress",
+    "PropKey",
+    "Range",
+    "Reach",
+    "ReadKey",
+    "Reading",
+    "Seconds",
+    "Share",
+    "SpreadSeconds",
+    "StatName",
+    "Steps",
+    "TextKey",
+    "Times",
+    "YesNoKey",
+    "ZoneName",
+    "action",
+    "cause",
+    "condition",
+    "distance_m",
+    "heading_to",
+    "sense",
+]

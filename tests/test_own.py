@@ -1,0 +1,223 @@
+"""A project's own nodes: read without running them, run once trusted, and told of with file and line when they fail."""
+
+import json
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import pytest
+
+from tests.small import key, project, record, refusals, row, spans, values
+from umbrant.catalog.causes import Cause
+from umbrant.catalog.declare import ParamType
+from umbrant.catalog.validation import validate
+from umbrant.model.behaviors import Key, NodeFile
+from umbrant.model.documents import Project
+from umbrant.model.values import KeyType
+from umbrant.own import fingerprint, own_catalog
+from umbrant.rolling.roll import Order, roll
+from umbrant.take.reader import Take, read_take
+
+SMELL = '''
+from umbrant.nodes import *
+
+@condition("smells {source} within {reach}")
+def smells(me: Agent, source: Place, *, reach: Metres = 4.0) -> bool:
+    """Whether the smell of something reaches the agent.
+
+    source: what is smelled
+    reach: how far the smell carries
+    """
+    there = source.at()
+    return not isinstance(there, Cause) and distance_m(me.body.place, there) < reach
+
+@action("ring the bell {strokes}[ {how}]")
+def ring(me: Agent, *, strokes: Number = 3.0, how: Literal["softly", "loudly"] = "softly"):
+    """Rings the bell.
+
+    strokes: how often
+    how: how loud
+    """
+    for _ in range(int(strokes)):
+        yield
+    return True
+
+@sense("the tide", gives=KeyType.NUMBER, unit="m")
+def tide(me: Agent) -> float:
+    """How high the water stands."""
+    return me.world.now_s
+'''
+N = Key(name="n", type=KeyType.NUMBER, default=0.0)
+
+
+def with_nodes(made: Project, text: str = SMELL) -> Project:
+    return made.model_copy(update={"nodes": (NodeFile(name="mine.py", text=text),)})
+
+
+def rolled(made: Project, *, trusted: bool = True) -> Take:
+    with TemporaryDirectory() as folder:
+        return read_take(roll(Order(made, "s", Path(folder) / "t.take", trusted=trusted)))
+
+
+@pytest.mark.parametrize("trusted", [True, False])
+def test_own_nodes_are_declared_whether_they_may_run_or_not(trusted: bool) -> None:
+    own = own_catalog(with_nodes(project()), trusted=trusted)
+    assert own.problems == ()
+    smells, ring, tide = (own.catalog.kinds[name] for name in ("smells", "ring", "tide"))
+    assert [param.type for param in smells.params] == [ParamType.PLACE, ParamType.NUMBER]
+    assert smells.params[1].quantity.unit == "m"
+    assert smells.own == "nodes/mine.py"
+    assert (ring.takes_time, ring.params[1].choices) == (True, ("softly", "loudly"))
+    assert (tide.gives, tide.unit) == (KeyType.NUMBER, "m")
+
+
+def test_own_nodes_run_in_rows_and_conditions_like_any_other() -> None:
+    made = with_nodes(
+        project(
+            row("ss", "sequence", guard="tide() >= 0.2"),
+            row("sm", "smells", "ss", source=(5.0, 5.0), reach=5.0),
+            row("ri", "ring", "ss", strokes=2.0),
+            seconds=0.6,
+        )
+    )
+    assert validate(made, own_catalog(made, trusted=True).catalog) == []
+    take = rolled(made)
+    assert refusals(take, "ss") == [(0, 1, "guard")]
+    assert spans(take, "ri")[0] == (2, 4, "success")
+
+
+def test_nothing_of_an_untrusted_project_runs(tmp_path: Path) -> None:
+    mark = tmp_path / "ran"
+    text = f"import pathlib\npathlib.Path({str(mark)!r}).touch()\n" + SMELL
+    made = with_nodes(project(row("ri", "ring"), seconds=0.2), text)
+    own = own_catalog(made, trusted=False)
+    assert validate(made, own.catalog) == []
+    take = rolled(made, trusted=False)
+    assert record(take, "ri").spans[0].cause.kind == "not_trusted"  # type: ignore[union-attr]
+    assert not mark.exists()
+    rolled(made)
+    assert mark.exists()
+
+
+@pytest.mark.parametrize(
+    ("body", "said"),
+    [
+        ("raise RuntimeError('no bell')", "nodes/bad.py, line 7: RuntimeError: no bell"),
+        ("me.nothing", "nodes/bad.py, line 7: AttributeError"),
+        ("return 17", "nodes/bad.py: it returned 17"),
+        ("while True: pass", "nodes/bad.py, line 7: it did not come back within 0.20 s"),
+    ],
+)
+def test_a_node_that_fails_fails_its_row_with_file_and_line(body: str, said: str) -> None:
+    text = f'from umbrant.nodes import *\n\n@action("bad")\ndef bad(me: Agent):\n    """Fails."""\n\n    {body}\n'
+    made = project(row("ss", "selector"), row("ba", "bad", "ss"), row("ok", "wait", "ss", duration=5.0), seconds=0.3)
+    made = made.model_copy(
+        update={
+            "nodes": (NodeFile(name="bad.py", text=text),),
+            "cover": made.cover.model_copy(update={"node_limit_s": 0.2}),
+        }
+    )
+    take = rolled(made)
+    cause = record(take, "ba").spans[0].cause
+    assert cause is not None
+    assert "".join(part for _, part in cause.parts()).startswith(said)
+    assert spans(take, "ok") == [(0, None, None)], "the take goes on"
+
+
+def test_a_node_that_hangs_in_a_later_step_or_in_its_tidying_up_is_cut_off_too() -> None:
+    text = '''
+from umbrant.nodes import *
+
+@action("bad")
+def bad(me: Agent):
+    """Hangs."""
+    try:
+        yield
+        yield
+    finally:
+        while True:
+            pass
+'''
+    made = project(row("ba", "bad", decorators=[("time_limit", {"limit": 0.1})]), seconds=0.4)
+    made = made.model_copy(
+        update={
+            "nodes": (NodeFile(name="bad.py", text=text),),
+            "cover": made.cover.model_copy(update={"node_limit_s": 0.1}),
+        }
+    )
+    take = rolled(made)
+    assert take.whole
+    assert refusals(take, "ba")[0][2] == "hung"
+
+
+def test_hooks_are_called_once_as_the_row_is_entered_and_left() -> None:
+    text = '''
+from umbrant.nodes import *
+
+@action("count into {key}")
+def tally(me: Agent, key: NumberKey):
+    """Runs on.
+
+    key: the key
+    """
+    yield
+    yield
+    yield
+
+@tally.entered
+def begin(me, key):
+    key.set(key.get() + 1)
+
+@tally.left
+def end(me, how, key):
+    key.set(key.get() + {"success": 10, "stopped": 100}[how])
+'''
+    rows = [row("ss", "selector"), row("gg", "wait", "ss", duration=9.0, guard=("time() > 0.55", "take over"))]
+    made = with_nodes(project(*rows, row("ta", "tally", "ss", key=key("n")), keys=(N,), seconds=1.0), text)
+    begun_done_begun_stopped = [1.0, 11.0, 12.0, 112.0]
+    assert [value for _, value in values(rolled(made), "n") if value] == begun_done_begun_stopped
+
+
+def test_what_is_wrong_with_a_file_is_told_with_its_line() -> None:
+    def told(text: str, *, trusted: bool) -> str:
+        return " ".join(str(each) for each in own_catalog(with_nodes(project(), text), trusted=trusted).problems)
+
+    assert "nodes/mine.py: line 1" in told("def (", trusted=True)
+    assert "nodes/mine.py: line 1" in told("def (", trusted=False)
+    assert "line 2: ZeroDivisionError" in told("\n1 / 0\n", trusted=True)
+    assert told("\n1 / 0\n", trusted=False) == ""
+    assert "has no help" in told('from umbrant.nodes import *\n@action("x")\ndef x(me: Agent): ...\n', trusted=True)
+    clash = SMELL.replace("def ring", "def wait")
+    assert "`wait` is the name of another node" in told(clash, trusted=True)
+    odd = 'from umbrant.nodes import *\n@action("x" + str(1))\ndef x(me: Agent):\n    """Help."""\n'
+    assert "cannot be read without running it" in told(odd, trusted=False)
+
+
+def test_a_fingerprint_stands_for_the_content() -> None:
+    one, other = with_nodes(project()), with_nodes(project(), SMELL + "\n")
+    assert fingerprint(project()) == ""
+    assert fingerprint(one) == fingerprint(with_nodes(project()))
+    assert fingerprint(one) != fingerprint(other)
+
+
+def test_the_command_line_runs_own_nodes_only_when_told_to(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
+    from umbrant.cli import main
+    from umbrant.model.folder import save_project
+
+    made = with_nodes(project(row("ri", "ring"), seconds=0.3))
+    save_project(made, tmp_path / "p")
+
+    def run(*args: str) -> tuple[str, str]:
+        argv = ["umbrant", "roll", str(tmp_path / "p"), "--out", str(tmp_path / "t.take"), "--json", *args]
+        with pytest.MonkeyPatch.context() as patch:
+            patch.setattr("sys.argv", argv)
+            with pytest.raises(SystemExit):
+                main()
+        return capfd.readouterr()
+
+    out, err = run()
+    assert "--trust" in err
+    assert json.loads(out)["ticks"] == 3
+    assert record(read_take(tmp_path / "t.take"), "ri").spans[0].cause == Cause("not_trusted")
+    _, err = run("--trust")
+    assert err == ""
+    assert record(read_take(tmp_path / "t.take"), "ri").spans[0].cause is None

@@ -327,18 +327,14 @@ class Explainer(Subject):
     # changes of mind
 
     def _lead_before(self, lead: Lead) -> str | None:
-        """The one that could lead too and ended as a row took the lead."""
-        for sibling in leading_rows(self.behavior):
-            span = self._ending_near(sibling, lead.start)
-            if sibling != lead.row_id and span is not None:
-                return sibling
-        return None
+        """The one that could lead too and ended as a row took the lead; failing that, one that was over at once."""
+        others = [row_id for row_id in leading_rows(self.behavior) if row_id != lead.row_id]
+        lasting = (each for each in others if (span := self._ending_near(each, lead.start)) and span.start != span.end)
+        return next(lasting, None) or next((each for each in others if self._ending_near(each, lead.start)), None)
 
     def _ending_near(self, row_id: str, tick: int) -> Span | None:
         span = self.record.row(row_id).last_span(tick)
-        if span is None or span.end is None or span.start == span.end or not tick - 1 <= span.end <= tick:
-            return None
-        return span
+        return span if span is not None and span.end is not None and tick - 1 <= span.end <= tick else None
 
     def _why_left(self, before: str, lead: Lead) -> Bits:
         span = self._ending_near(before, lead.start)

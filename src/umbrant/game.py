@@ -1,0 +1,248 @@
+"""Running behaviors inside a game: any Python game loop, with or without a take that the window can open.
+
+    world = MyWorld()                                     # a PlainWorld of the game's own
+    rat = load_behavior("project", "rat", world, name="rat", trust=True, record="night.take")
+    while playing:
+        world.now_s += world.tick_s
+        rat.tick()
+    rat.close()
+
+Several minds that share keys and events are made by one `Minds`.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from types import TracebackType
+
+from umbrant.catalog.causes import cause
+from umbrant.catalog.validation import validate
+from umbrant.catalog.world import BodyView, Noise, PropView, Sight, Way, World
+from umbrant.engine.recorder import Recorder, Unrecorded
+from umbrant.engine.runner import Common, Runner
+from umbrant.model.documents import Project
+from umbrant.model.folder import document_texts, read_project
+from umbrant.model.problems import ProjectError
+from umbrant.model.staging import Body, Member, Scenario, Stage
+from umbrant.model.values import Literal, Point
+from umbrant.own import own_catalog
+from umbrant.take.header import Header
+from umbrant.take.writer import TakeWriter
+
+GAME = "game"
+"""The name of the scenario that a take of a game is said to be of."""
+
+
+class PlainBody:
+    """A body in a game: a name and a place, and whatever a game sets of the rest."""
+
+    def __init__(self, name: str, place: Point, **stats: float) -> None:
+        self.name = name
+        self.place = place
+        self.heading_deg = 0.0
+        self.radius_m = 0.3
+        self.walk_m_s = 1.4
+        self.run_m_s = 3.0
+        self.turn_deg_s = 240.0
+        self.sight_m = 12.0
+        self.cone_deg = 360.0
+        self.hearing_m = 15.0
+        self.group = ""
+        self.carries: str | None = None
+        self.stats = dict(stats)
+
+    def stat(self, name: str) -> float | None:
+        """One of its numbers."""
+        return self.stats.get(name)
+
+    def change_stat(self, name: str, by: float) -> float | None:
+        """Add to one of its numbers."""
+        if name not in self.stats:
+            return None
+        self.stats[name] += by
+        return self.stats[name]
+
+
+class PlainWorld:
+    """A world without walls, in which bodies go straight. A game overrides what is otherwise in its own.
+
+    It implements the engine's `World`. The game moves `now_s` on and may change `bodies_by_name` at any time.
+    """
+
+    def __init__(self, tick_s: float = 0.1) -> None:
+        self.now_s = 0.0
+        self.tick_s = tick_s
+        self.bodies_by_name: dict[str, PlainBody] = {}
+        self.said: list[tuple[str, str]] = []
+        self._noises: list[Noise] = []
+
+    def add(self, body: PlainBody) -> PlainBody:
+        """Put a body into the world."""
+        self.bodies_by_name[body.name] = body
+        return body
+
+    def body(self, name: str) -> BodyView | None:
+        return self.bodies_by_name.get(name)
+
+    def bodies(self, group: str) -> Sequence[BodyView]:
+        return [body for body in self.bodies_by_name.values() if body.group == group]
+
+    def prop(self, name: str) -> PropView | None:
+        return None
+
+    def props(self, group: str) -> Sequence[PropView]:
+        return []
+
+    def place(self, name: str) -> Point | None:
+        return None
+
+    def zones_at(self, place: Point) -> Sequence[str]:
+        return []
+
+    def noises(self) -> Sequence[Noise]:
+        return [each for each in self._noises if each.when_s >= self.now_s - 2.0]
+
+    def make_noise(self, noise: Noise) -> None:
+        self._noises = [*self.noises(), noise]
+
+    def way_to(self, name: str, goal: Point) -> Way:
+        return Way((goal,), math.dist(self.bodies_by_name[name].place, goal))
+
+    def walkable_near(self, name: str, place: Point) -> Point | None:
+        return place
+
+    def look(self, start: Point, end: Point) -> Sight:
+        return Sight(None)
+
+    def head_for(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Way:
+        """Go straight there, at once, as far as one tick allows."""
+        body = self.bodies_by_name[name]
+        left = math.dist(body.place, goal)
+        if left > reach_m:
+            share = min(1.0, speed_m_s * self.tick_s / left)
+            x, y = body.place
+            body.place = x + (goal[0] - x) * share, y + (goal[1] - y) * share
+        return Way((goal,), left)
+
+    def turn(self, name: str, heading_deg: float) -> float:
+        self.bodies_by_name[name].heading_deg = heading_deg
+        return 0.0
+
+    def say(self, name: str, text: str) -> None:
+        self.said.append((name, text))
+
+    def carry(self, name: str, prop: str) -> bool:
+        return False
+
+    def put_down(self, name: str, at: Point) -> str | None:
+        return None
+
+
+class Minds:
+    """Agents that run behaviors of one project in one world, with shared keys and events. Use as a context, or close.
+
+    Raises ProjectError with every problem of the project, and TakeError where a take cannot be written.
+    """
+
+    def __init__(
+        self,
+        folder: str | Path,
+        world: World,
+        members: Sequence[Member],
+        *,
+        seed: int = 1,
+        trust: bool = False,
+        record: str | Path | None = None,
+    ) -> None:
+        project = read_project(Path(folder))
+        own = own_catalog(project, trusted=trust)
+        problems = [*validate(project, own.catalog), *own.problems]
+        if problems:
+            raise ProjectError(problems)
+        self.world = world
+        self._tick = 0
+        self._writer = TakeWriter(Path(record), _header(project, members, world, seed)) if record else None
+        self._common = Common(project, own.catalog, seed)
+        self.minds = {each.name: Runner(self._common, each, world, self._recorder(each.name)) for each in members}
+
+    def tick(self) -> None:
+        """Have every agent decide once, in the order in which they were given."""
+        self._common.begin(self.world.now_s)
+        if self._writer is not None:
+            self._writer.tick = self._tick
+            for name in self.minds:
+                body = self.world.body(name)
+                self._writer.pose(name, body.place if body else None, body.heading_deg if body else 0.0)
+        for name, mind in self.minds.items():
+            if self.world.body(name) is None:
+                mind.stop(cause("off_stage"))
+            else:
+                mind.tick()
+        if self._writer is not None:
+            self._writer.tick_done()
+        self._tick += 1
+
+    def raise_event(self, event: str, to: str = "") -> None:
+        """Raise an event, heard at the next tick by one agent, by a group, or by all."""
+        self._common.raise_event(event, to, self.world.now_s)
+
+    def get(self, name: str, key: str) -> Literal | None:
+        """An agent's key."""
+        return self.minds[name].board.get(key)
+
+    def set(self, name: str, key: str, value: Literal | None) -> None:
+        """Write an agent's key. Raises KeyError if its behavior has no such key."""
+        board = self.minds[name].board
+        board.writer = ("", GAME)
+        board.set(key, value)
+
+    def close(self) -> None:
+        """Finish the take."""
+        if self._writer is not None:
+            self._writer.close()
+            self._writer = None
+
+    def __enter__(self) -> "Minds":
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def _recorder(self, name: str) -> Recorder:
+        return self._writer.agent(name) if self._writer is not None else Unrecorded()
+
+
+def load_behavior(
+    folder: str | Path,
+    behavior: str,
+    world: World,
+    *,
+    name: str,
+    keys: Mapping[str, Literal] | None = None,
+    seed: int = 1,
+    trust: bool = False,
+    record: str | Path | None = None,
+) -> Minds:
+    """One agent that runs a behavior of the project in `folder`. The world must have a body of that name.
+
+    `keys` are what its blackboard starts with; `trust` lets the project's own nodes run; `record` is where a take is
+    written that the window can open. Errors as in `Minds`.
+    """
+    body = world.body(name)
+    start = body.place if body is not None else (0.0, 0.0)
+    member = Member(name=name, title=name.capitalize(), behavior=behavior, start=start, keys=dict(keys or {}))
+    return Minds(folder, world, [member], seed=seed, trust=trust, record=record)
+
+
+def _header(project: Project, members: Sequence[Member], world: World, seed: int) -> Header:
+    """What a take of a game says of itself: the project, with a scenario of the game's own cast on its first stage."""
+    stage = next(iter(project.stages), Stage(name=GAME, title="Game", width_m=30, height_m=20))
+    rate = max(1, min(240, round(1.0 / world.tick_s)))
+    cast = tuple(each.model_copy(update={"body": each.body or Body()}) for each in members)
+    scenario = Scenario(name=GAME, title="Game", stage=stage.name, seed=seed, ticks_per_s=rate, cast=cast)
+    others = tuple(each for each in project.scenarios if each.name != GAME)
+    stages = project.stages or (stage,)
+    whole = project.model_copy(update={"scenarios": (*others, scenario), "stages": stages})
+    return Header(scenario=GAME, seed=seed, ticks=86_400 * rate, ticks_per_s=rate, documents=document_texts(whole))

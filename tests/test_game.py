@@ -1,0 +1,96 @@
+"""Behaviors inside a game: its own world, its own nodes, and a take that can be opened."""
+
+import runpy
+import sys
+from pathlib import Path
+
+import pytest
+
+from tests.small import key, project, row
+from umbrant import Minds, PlainBody, PlainWorld, load_behavior
+from umbrant.catalog.world import BodyView, World
+from umbrant.model.behaviors import Key, Sharing
+from umbrant.model.folder import save_project
+from umbrant.model.problems import ProjectError
+from umbrant.model.staging import Member
+from umbrant.model.values import KeyType
+from umbrant.reasons.why import Explainer
+from umbrant.take.reader import read_take
+
+EXAMPLES = Path(__file__).parents[1] / "examples"
+N = Key(name="n", type=KeyType.NUMBER, default=0.0, scope=Sharing.WORLD)
+
+
+def saved(tmp_path: Path, *rows: object) -> Path:
+    folder = tmp_path / "p"
+    save_project(project(*rows, keys=(N,)), folder)  # type: ignore[arg-type]
+    return folder
+
+
+def test_a_behavior_runs_in_any_loop(tmp_path: Path) -> None:
+    folder = saved(tmp_path, row("ss", "sequence"), row("gg", "move_to", "ss", target=(5.0, 0.0), reach=0.1))
+    world: World = PlainWorld(tick_s=0.5)
+    assert isinstance(world, PlainWorld)
+    body: BodyView = world.add(PlainBody("a", (0.0, 0.0)))
+    mind = load_behavior(folder, "b", world, name="a")
+    for _ in range(9):
+        mind.tick()
+        world.now_s += world.tick_s
+    assert body.place == pytest.approx((5.0, 0.0), abs=0.11)
+
+
+def test_several_minds_share_keys_and_hear_events(tmp_path: Path) -> None:
+    folder = saved(
+        tmp_path,
+        row("mm", "machine"),
+        row("aa", "state", "mm"),
+        row("t1", "on_event", "aa", event="bell", to="bb"),
+        row("bb", "state", "mm"),
+        row("c1", "count", "bb", key=key("n"), amount=1),
+    )
+    (folder / "events.json").write_text('{"events": [{"name": "bell"}]}')
+    world = PlainWorld()
+    members = [Member(name=name, behavior="b", start=(0, 0)) for name in ("a", "c")]
+    for member in members:
+        world.add(PlainBody(member.name, member.start))
+    with Minds(folder, world, members) as minds:
+        minds.tick()
+        assert minds.get("a", "n") == 0.0
+        minds.raise_event("bell")
+        minds.tick()
+        assert minds.get("a", "n") == 2.0
+        minds.set("c", "n", 7.0)
+        assert minds.get("a", "n") == 7.0
+
+
+def test_what_is_wrong_with_the_project_is_told(tmp_path: Path) -> None:
+    folder = saved(tmp_path, row("ss", "sequense"))
+    with pytest.raises(ProjectError, match="Did you mean 'sequence'"):
+        load_behavior(folder, "b", PlainWorld(), name="a")
+
+
+def test_the_example_game_plays_and_its_take_can_be_asked(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr(sys, "argv", ["game.py", "--watch"])
+    runpy.run_path(str(EXAMPLES / "own-game" / "game.py"), run_name="__main__")
+    told = capsys.readouterr().out
+    assert "The rat: Squeak!" in told
+    assert "The rat ate 3 crumbs" in told
+    take = read_take(tmp_path / "cellar.take")
+    assert (take.whole, take.ticks) == (True, 60)
+    answer = Explainer(take, "rat").why(20).text
+    assert "Out of the light was refused: light of lantern on it is 0.08, not > 0.15" in answer
+
+
+def test_the_example_game_can_be_played_by_hand(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    typed = iter(["d", "d", "nonsense", "q"])
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr(sys, "argv", ["game.py"])
+    monkeypatch.setattr("builtins.input", lambda prompt: next(typed))
+    runpy.run_path(str(EXAMPLES / "own-game" / "game.py"), run_name="__main__")
+    assert ".....@.." in capsys.readouterr().out
+    assert read_take(tmp_path / "cellar.take").ticks == 3

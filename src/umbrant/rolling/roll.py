@@ -1,6 +1,6 @@
 """Playing a scenario into a take."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,7 +10,8 @@ from umbrant.catalog.declare import Catalog
 from umbrant.engine.runner import Cast, Common, Runner
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts
-from umbrant.model.staging import Scenario
+from umbrant.model.staging import Deed, Scenario
+from umbrant.model.values import Point
 from umbrant.own import own_catalog
 from umbrant.rolling.cues import CuePlayer
 from umbrant.stage.world import StageWorld
@@ -66,11 +67,18 @@ class Play:
         self._writer = writer
         self._cast = Cast.of(self.common, scenario.players, self.world, writer.agent)
 
-    def tick(self, tick: int) -> None:
-        """Play one tick: cues, then each agent's decisions in the order of the cast, then what the bodies do."""
+    def tick(self, tick: int, deeds: Sequence[Deed] = (), steered: tuple[str, Point] | None = None) -> None:
+        """Play one tick: cues, each agent's decisions in the order of the cast, then what the bodies do.
+
+        A hand may steer a puppet (its name, and how it is pushed), and do deeds after the cues.
+        """
         self._writer.tick = tick
         self.world.begin(tick)
+        if steered is not None:
+            self.world.steer(*steered)
         self.cues.tick()
+        for deed in deeds:
+            self.cues.do(deed, "the hand")
         self.common.begin(self.world.now_s)
         for body in self.world.cast.values():
             self._writer.pose(body.name, body.place if body.here else None, body.heading_deg)

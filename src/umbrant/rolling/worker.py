@@ -17,17 +17,37 @@ from typing import IO
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts, parse_project
 from umbrant.model.problems import ProjectError
+from umbrant.model.staging import Cue, Step
+from umbrant.rolling.rehearse import Frame, Hand, Rehearsal
 from umbrant.rolling.roll import Order, RollStopped, roll
 from umbrant.take.writer import TakeError
 
 
 @dataclass(frozen=True)
 class Reply:
-    """What became of an order: a take, a message about what went wrong, or neither when a newer order came first."""
+    """What became of an order: a take, a message about what went wrong, or neither when a newer order came first.
+
+    Of a rehearsal there is a `frame` for each step, and with the take what the hand did: its `steps` and `cues`.
+    """
 
     number: int
     take: Path | None = None
     error: str = ""
+    frame: Frame | None = None
+    steps: tuple[Step, ...] = ()
+    cues: tuple[Cue, ...] = ()
+
+    def line(self) -> str:
+        """The reply as the window reads it."""
+        data = {
+            "number": self.number,
+            "take": str(self.take) if self.take else None,
+            "error": self.error,
+            "frame": self.frame.model_dump(mode="json") if self.frame else None,
+            "steps": [each.model_dump(mode="json") for each in self.steps],
+            "cues": [each.model_dump(mode="json", exclude_defaults=True) for each in self.cues],
+        }
+        return json.dumps({name: value for name, value in data.items() if value or name in ("number", "take", "error")})
 
 
 def order_line(number: int, order: Order) -> str:
@@ -45,10 +65,32 @@ def order_line(number: int, order: Order) -> str:
     )
 
 
+def rehearse_line(number: int, order: Order, puppet: str) -> str:
+    """An order to rehearse, as the worker reads it."""
+    return json.dumps({**json.loads(order_line(number, order)), "rehearse": puppet})
+
+
+def step_line(number: int, hand: Hand) -> str:
+    """What the hand does at the next tick of a rehearsal."""
+    return json.dumps({"number": number, "hand": hand.model_dump(mode="json", exclude_defaults=True)})
+
+
+def end_line(number: int) -> str:
+    """That a rehearsal is over."""
+    return json.dumps({"number": number, "end": True})
+
+
 def read_reply(line: str) -> Reply:
     """A reply from the worker's line. Raises ValueError if it is none."""
     data = json.loads(line)
-    return Reply(data["number"], Path(data["take"]) if data.get("take") else None, data.get("error", ""))
+    return Reply(
+        data["number"],
+        Path(data["take"]) if data.get("take") else None,
+        data.get("error", ""),
+        Frame.model_validate(data["frame"]) if data.get("frame") else None,
+        tuple(Step.model_validate(each) for each in data.get("steps", ())),
+        tuple(Cue.model_validate(each) for each in data.get("cues", ())),
+    )
 
 
 class _Inbox:
@@ -79,28 +121,62 @@ class _Inbox:
 
 def serve(lines: Iterable[str], out: IO[str]) -> None:
     """Take orders until the lines end."""
-    inbox = _Inbox(lines)
-    while (line := inbox.take()) is not None:
-        reply = _done(json.loads(line), inbox)
-        data = {"number": reply.number, "take": str(reply.take) if reply.take else None, "error": reply.error}
-        out.write(json.dumps(data) + "\n")
+    worker = _Worker(_Inbox(lines))
+    while (line := worker.inbox.take()) is not None:
+        out.write(worker.answer(json.loads(line)).line() + "\n")
         out.flush()
 
 
-def _done(data: dict[str, object], inbox: _Inbox) -> Reply:
-    number = int(str(data["number"]))
-    try:
-        trusted = data.get("trusted") is True
-        order = Order(_project(data), str(data["scenario"]), Path(str(data["path"])), *_settings(data), trusted)
-        return Reply(number, roll(order, should_stop=inbox.has_newer))
-    except RollStopped:
-        order.path.unlink(missing_ok=True)
-        return Reply(number)
-    except (ProjectError, TakeError) as error:
-        return Reply(number, error=str(error))
-    except Exception as error:  # a bug: the window shows it, and the worker goes on with the next order
-        traceback.print_exc()
-        return Reply(number, error=f"Rolling failed inside Umbrant: {type(error).__name__}: {error}")
+class _Worker:
+    """Does one order after the other. A rehearsal goes on over many lines, until it is ended or an order comes."""
+
+    def __init__(self, inbox: _Inbox) -> None:
+        self.inbox = inbox
+        self._rehearsal: Rehearsal | None = None
+
+    def answer(self, data: dict[str, object]) -> Reply:
+        """Do what a line says."""
+        number = int(str(data["number"]))
+        try:
+            if "hand" in data or "end" in data:
+                return self._go_on(number, data)
+            self._drop()
+            order = _order(data)
+            if "rehearse" in data:
+                self._rehearsal = Rehearsal(order, str(data["rehearse"]))
+                return Reply(number)
+            return self._roll(number, order)
+        except (ProjectError, TakeError) as error:
+            return Reply(number, error=str(error))
+        except Exception as error:  # a bug: the window shows it, and the worker goes on with the next order
+            traceback.print_exc()
+            return Reply(number, error=f"Rolling failed inside Umbrant: {type(error).__name__}: {error}")
+
+    def _roll(self, number: int, order: Order) -> Reply:
+        try:
+            return Reply(number, roll(order, should_stop=self.inbox.has_newer))
+        except RollStopped:
+            order.path.unlink(missing_ok=True)
+            return Reply(number)
+
+    def _go_on(self, number: int, data: dict[str, object]) -> Reply:
+        rehearsal = self._rehearsal
+        if rehearsal is None:
+            return Reply(number)
+        if "end" not in data and not rehearsal.over:
+            return Reply(number, frame=rehearsal.step(Hand.model_validate(data["hand"])))
+        self._drop()
+        return Reply(number, rehearsal.path, steps=tuple(rehearsal.track.steps), cues=tuple(rehearsal.track.cues))
+
+    def _drop(self) -> None:
+        if self._rehearsal is not None:
+            self._rehearsal.close()
+            self._rehearsal = None
+
+
+def _order(data: dict[str, object]) -> Order:
+    trusted = data.get("trusted") is True
+    return Order(_project(data), str(data["scenario"]), Path(str(data["path"])), *_settings(data), trusted)
 
 
 def _project(data: dict[str, object]) -> Project:

@@ -142,6 +142,10 @@ class TakeWriter:
         """A body said something."""
         self._said.append((name, self.tick, text))
 
+    def just_said(self) -> list[tuple[str, str]]:
+        """What was said at this tick: who, and what."""
+        return [(name, text) for name, tick, text in self._said if tick == self.tick]
+
     def noticed(self, name: str, what: str, cause: Cause) -> None:
         """Something of the scenario could not be done as written."""
         self._notices.append((name, self.tick, what, cause_text(cause)))

@@ -1,0 +1,117 @@
+"""Rehearsing: a scenario played tick by tick while a hand steers a puppet and does what cues do.
+
+What the hand does is written into the scenario afterwards, so that rolling it repeats the rehearsal exactly: the same
+things happen at the same places within the same ticks.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from pydantic import TypeAdapter
+
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.declare import Catalog
+from umbrant.model.documents import Project
+from umbrant.model.staging import Cue, Deed, Scenario, Step
+from umbrant.model.values import Document, Point
+from umbrant.own import own_catalog
+from umbrant.rolling.roll import Order, Play, header_of, played
+from umbrant.take.writer import TakeWriter
+
+DEED: TypeAdapter[Deed] = TypeAdapter(Deed)
+
+
+class Hand(Document):
+    """What the hand does at one tick: how it pushes the puppet (None: as before), and deeds."""
+
+    push: Point | None = None
+    deeds: tuple[Deed, ...] = ()
+
+
+class Frame(Document):
+    """How things stand at one tick, for a window to draw."""
+
+    tick: int
+    poses: dict[str, tuple[float, float, float]]
+    """Place in metres and heading in degrees of each body on the stage."""
+    props: dict[str, tuple[float, float, float]]
+    """Place and level of each prop on the stage."""
+    said: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass
+class Track:
+    """What the hand has done so far."""
+
+    steps: list[Step] = field(default_factory=list)
+    cues: list[Cue] = field(default_factory=list)
+
+
+class Rehearsal:
+    """A scenario being rehearsed. Raises TakeError where the take cannot be written."""
+
+    def __init__(self, order: Order, puppet: str, catalog: Catalog = BUILTIN) -> None:
+        scenario = without_hand(played(order), puppet)
+        self.track = Track()
+        self.ticks = scenario.tick_count
+        self._rate = scenario.ticks_per_s
+        self._puppet = puppet
+        self._tick = 0
+        self._push: Point | None = None
+        self._writer = TakeWriter(order.path, header_of(order.project, scenario))
+        own = own_catalog(order.project, trusted=order.trusted, base=catalog)
+        self._play = Play(order.project, scenario, self._writer, own.catalog)
+
+    @property
+    def path(self) -> Path:
+        """Where the take of the rehearsal lies."""
+        return self._writer.path
+
+    @property
+    def over(self) -> bool:
+        """Whether the scenario has been played to its end."""
+        return self._tick >= self.ticks
+
+    def step(self, hand: Hand) -> Frame:
+        """Play one tick with what the hand does at its beginning. Raises TakeError."""
+        steered: tuple[str, Point] | None = None
+        if hand.push is not None and hand.push != self._push:
+            self._push, steered = hand.push, (self._puppet, hand.push)
+            self.track.steps.append(Step(tick=self._tick, push=hand.push))
+        at_s = self._tick / self._rate
+        self.track.cues.extend(Cue(at_s=at_s, does=deed, by_hand=True) for deed in hand.deeds)
+        self._play.tick(self._tick, hand.deeds, steered)
+        frame = self._frame()
+        self._tick += 1
+        return frame
+
+    def close(self) -> None:
+        """End it; the take is whole as far as it went."""
+        self._writer.close()
+
+    def _frame(self) -> Frame:
+        world = self._play.world
+        poses = {body.name: (*body.place, body.heading_deg) for body in world.cast.values() if body.here}
+        props = {prop.name: (*prop.place, prop.level) for prop in world.all_props.values() if prop.here}
+        return Frame(tick=self._tick, poses=poses, props=props, said=tuple(self._writer.just_said()))
+
+
+def without_hand(scenario: Scenario, puppet: str) -> Scenario:
+    """The scenario with the puppet standing, waiting for a hand, and without what an earlier hand did."""
+    still = (Step(tick=0, push=(0.0, 0.0)),)
+    cast = tuple(each.model_copy(update={"steps": still}) if each.name == puppet else each for each in scenario.cast)
+    return scenario.model_copy(update={"cast": cast, "cues": tuple(cue for cue in scenario.cues if not cue.by_hand)})
+
+
+def with_track(project: Project, scenario: str, puppet: str, steps: Sequence[Step], cues: Sequence[Cue]) -> Project:
+    """The project with what a hand did written into a scenario, in place of what an earlier hand did."""
+    before = without_hand(project.scenario(scenario), puppet)
+    first = () if steps and steps[0].tick == 0 else before.member(puppet).steps
+    cast = tuple(
+        each.model_copy(update={"steps": (*first, *steps)}) if each.name == puppet else each for each in before.cast
+    )
+    after = before.model_copy(update={"cast": cast, "cues": (*before.cues, *cues)})
+    return project.model_copy(
+        update={"scenarios": tuple(after if each.name == scenario else each for each in project.scenarios)}
+    )

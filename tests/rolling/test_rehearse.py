@@ -1,0 +1,80 @@
+"""Rehearsing: what a hand does is played at once, and repeated exactly by later rolls."""
+
+import io
+from pathlib import Path
+
+from tests.conftest import DEMO
+from tests.small import project, row
+from umbrant.catalog.validation import open_project, validate
+from umbrant.model.documents import Project
+from umbrant.model.staging import DropProp, Member, Prop, RaiseEvent, WalkPoint
+from umbrant.rolling.rehearse import Hand, Rehearsal, with_track
+from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.worker import end_line, order_line, read_reply, rehearse_line, serve, step_line
+from umbrant.take.export import ExportFormat, export_text
+from umbrant.take.reader import read_take
+
+QUAY = open_project(DEMO)
+FISH = Prop(name="herring", group="fish", at=(23.0, 6.0))
+
+
+def hand(tick: int) -> Hand:
+    """A hand that goes here and there, drops a fish and rings the bell."""
+    push = {0: (1.0, 0.0), 30: (0.0, -1.4), 60: (-2.0, 0.5), 90: (0.0, 0.0)}.get(tick)
+    deeds = {40: (DropProp(drops=FISH),), 70: (RaiseEvent(raises="alarm.bell"),)}.get(tick, ())
+    return Hand(push=push, deeds=deeds)
+
+
+def told(path: Path) -> str:
+    return export_text(read_take(path), ExportFormat.JSONL)
+
+
+def rehearsed(made: Project, scenario: str, puppet: str, path: Path, ticks: int) -> tuple[Rehearsal, Project]:
+    rehearsal = Rehearsal(Order(made, scenario, path, seconds=ticks / 20), puppet)
+    for tick in range(ticks):
+        frame = rehearsal.step(hand(tick))
+        assert frame.tick == tick
+    rehearsal.close()
+    track = rehearsal.track
+    return rehearsal, with_track(made, scenario, puppet, track.steps, track.cues)
+
+
+def test_rolling_a_rehearsed_scenario_gives_the_take_of_the_rehearsal(tmp_path: Path) -> None:
+    rehearsal, after = rehearsed(QUAY, "dusk", "visitor", tmp_path / "r.take", 120)
+    assert rehearsal.over
+    assert validate(after) == []
+    again = roll(Order(after, "dusk", tmp_path / "again.take", seconds=6.0))
+    assert told(again) == told(tmp_path / "r.take")
+    assert told(again) != told(roll(Order(QUAY, "dusk", tmp_path / "plain.take", seconds=6.0)))
+
+
+def test_a_second_rehearsal_takes_the_place_of_the_first(tmp_path: Path) -> None:
+    _, once = rehearsed(QUAY, "dusk", "visitor", tmp_path / "1.take", 100)
+    _, twice = rehearsed(once, "dusk", "visitor", tmp_path / "2.take", 100)
+    assert twice == once
+
+
+def test_a_puppet_stands_until_the_hand_moves_it_and_walls_stop_it(tmp_path: Path) -> None:
+    walker = Member(name="p", start=(10, 5), walk=(WalkPoint(at_s=1, to=(1, 1)),))
+    made = project(row("ww", "wait", duration=9.0), cast=(walker,), seconds=30.0)
+    rehearsal = Rehearsal(Order(made, "s", tmp_path / "t.take"), "p")
+    assert rehearsal.step(Hand()).poses["p"][:2] == (10.0, 5.0)
+    frames = [rehearsal.step(Hand(push=(2.0, 0.0))) for _ in range(100)]
+    rehearsal.close()
+    assert frames[10].poses["p"][0] > 11.5
+    assert 19.5 < frames[-1].poses["p"][0] < 19.8, "the stage ends at 20 m"
+    assert [step.tick for step in rehearsal.track.steps] == [1]
+
+
+def test_a_worker_rehearses_line_by_line(tmp_path: Path) -> None:
+    made = project(row("ss", "say", text="Hm"), cast=(Member(name="p", start=(10, 5)),), seconds=0.5)
+    order = Order(made, "s", tmp_path / "t.take")
+    lines = [rehearse_line(3, order, "p"), step_line(3, Hand(push=(1.0, 0.0))), step_line(3, Hand()), end_line(3)]
+    out = io.StringIO()
+    serve([f"{line}\n" for line in [*lines, step_line(3, Hand()), order_line(4, order)]], out)
+    replies = [read_reply(line) for line in out.getvalue().splitlines()]
+    assert [reply.frame.tick if reply.frame else None for reply in replies] == [None, 0, 1, None, None, None]
+    assert replies[1].frame is not None
+    assert replies[1].frame.said == (("a", "Hm"),)
+    assert (replies[3].take, len(replies[3].steps)) == (tmp_path / "t.take", 1)
+    assert replies[5].take == tmp_path / "t.take"

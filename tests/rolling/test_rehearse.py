@@ -33,7 +33,7 @@ def rehearsed(made: Project, scenario: str, puppet: str, path: Path, ticks: int)
     rehearsal = Rehearsal(Order(made, scenario, path, seconds=ticks / 20), puppet)
     for tick in range(ticks):
         frame = rehearsal.step(hand(tick))
-        assert frame.tick == tick
+        assert frame.tick == tick + 1
     rehearsal.close()
     track = rehearsal.track
     return rehearsal, with_track(made, scenario, puppet, track.steps, track.cues)
@@ -73,7 +73,7 @@ def test_a_worker_rehearses_line_by_line(tmp_path: Path) -> None:
     out = io.StringIO()
     serve([f"{line}\n" for line in [*lines, step_line(3, Hand()), order_line(4, order)]], out)
     replies = [read_reply(line) for line in out.getvalue().splitlines()]
-    assert [reply.frame.tick if reply.frame else None for reply in replies] == [None, 0, 1, None, None, None]
+    assert [reply.frame.tick if reply.frame else None for reply in replies] == [None, 1, 2, None, None, None]
     assert replies[1].frame is not None
     assert replies[1].frame.said == (("a", "Hm"),)
     assert (replies[3].take, len(replies[3].steps)) == (tmp_path / "t.take", 1)

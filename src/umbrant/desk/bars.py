@@ -78,6 +78,7 @@ class TopBar(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.desk = desk
         self.where = QLabel(self)
+        self.scenario = pill("Scenario", self._scenarios, self)
         self.agent = pill("Agent", self._agents, self)
         self.take = pill("Take", self._takes, self)
         self.state = QLabel(self)
@@ -91,9 +92,10 @@ class TopBar(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 6, 12, 6)
         layout.setSpacing(12)
-        for widget in (self.where, self.agent, self.take, self.state):
+        for widget in (self.where, self.scenario, self.agent, self.take, self.state):
             layout.addWidget(widget)
         layout.addStretch(1)
+        layout.addWidget(_plain_button(actions["rehearse"], self))
         layout.addWidget(new)
         for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.busy_changed):
             changed.connect(self.refresh)
@@ -108,10 +110,19 @@ class TopBar(QWidget):
         self.where.setText(f"{desk.project.cover.title} › <b>{title}</b>{mark}")
         member = desk.member
         self.agent.setText(f"Agent: {_called(member.title or member.name, member.behavior)} ▾" if member else "no cast")
+        scenario = desk.scenario
+        self.scenario.setText(f"{scenario.title} ▾" if scenario else "no scenario")
         self.take.setText(f"{desk.current.label} ▾" if desk.current else "no take yet")
         self.state.setText(
             "rolling…" if desk.busy else "not of this state" if desk.take and not desk.is_current else ""
         )
+
+    def _scenarios(self, menu: QMenu) -> None:
+        for scenario in self.desk.project.scenarios:
+            action = menu.addAction(f"{scenario.title} ({scenario.seconds:g} s)")
+            action.setCheckable(True)
+            action.setChecked(scenario.name == self.desk.scenario_name)
+            action.triggered.connect(lambda _=False, name=scenario.name: self.desk.select_scenario(name))
 
     def _agents(self, menu: QMenu) -> None:
         scenario = self.desk.scenario
@@ -127,6 +138,15 @@ class TopBar(QWidget):
             action.setCheckable(True)
             action.setChecked(entry is self.desk.current)
             action.triggered.connect(lambda _=False, number=entry.number: self.desk.show_take(number))
+
+
+def _plain_button(action: QAction, parent: QWidget) -> QToolButton:
+    """A button with an action's title."""
+    button = QToolButton(parent)
+    button.setObjectName("pill")
+    button.setDefaultAction(action)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button
 
 
 _WIDEST_PLACE = "tick 88888 of 88888 · 8888.88 s · 888 ticks/s"

@@ -12,6 +12,7 @@ from umbrant.desk.lanes import LanesView
 from umbrant.desk.ledger.view import LedgerView
 from umbrant.desk.player import Player
 from umbrant.desk.reasons_view import ReasonsView
+from umbrant.desk.rehearsing import Rehearsing
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
 from umbrant.model.documents import Project
@@ -54,6 +55,7 @@ class Views:
     reasons: ReasonsView
     board: BoardView
     lanes: LanesView
+    rehearsing: Rehearsing
 
 
 class Commands:
@@ -67,6 +69,7 @@ class Commands:
         self.reasons = views.reasons
         self.board = views.board
         self.lanes = views.lanes
+        self.rehearsing = views.rehearsing
         self.dialogs = dialogs
         self.shell = shell
         self.beside: Beside | None = None
@@ -232,6 +235,15 @@ class Commands:
         seed = self.dialogs().whole_number("Seed", "Seed of the scenario:", scenario.seed)
         if seed is not None:
             self.desk.apply(Edit(f"Seed {seed}", lambda p: set_seed(p, scenario.name, seed)))
+
+    def rehearse(self) -> None:
+        """Play the scenario in real time and steer a puppet by hand; or end that."""
+        if self.rehearsing.active:
+            self.rehearsing.finish()
+            return
+        self.show_stage()
+        self.rehearsing.start()
+        self.stage.setFocus()
 
     def play(self) -> None:
         """Play the take, or pause."""

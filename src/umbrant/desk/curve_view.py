@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -168,6 +168,15 @@ class CurveView(QWidget):
             self._drag(grip.name, (min(1.0, max(0.0, at[0])), min(1.0, max(0.0, at[1]))), f"nudge {grip.name}")
         else:
             super().keyPressEvent(event)
+
+    def event(self, event: QEvent) -> bool:
+        """Arrow keys move the chosen grip while the curve has the keyboard; without one they keep their shortcuts."""
+        arrows = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
+        override = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if override and self._chosen and event.key() in arrows:  # type: ignore[attr-defined]
+            event.accept()
+            return True
+        return super().event(event)
 
     def _drag(self, name: str, at: tuple[float, float], merges: str) -> None:
         row = self.row

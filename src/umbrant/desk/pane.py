@@ -20,6 +20,7 @@ from umbrant.desk.notice import Notice
 from umbrant.desk.player import Player
 from umbrant.desk.reasons_view import ReasonsView
 from umbrant.desk.recovery import Keeper
+from umbrant.desk.rehearsing import Rehearsing
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
@@ -35,6 +36,7 @@ class DeskPane(QWidget):
         desk.setParent(self)
         self.keeper = Keeper(desk)
         self.player = Player(desk)
+        self.rehearsing = Rehearsing(desk, self.player)
         self.ledger = LedgerView(desk, palette, dialogs, self)
         self.stage = StageView(desk, palette, self)
         self.reasons = ReasonsView(desk, palette, self)
@@ -42,7 +44,8 @@ class DeskPane(QWidget):
         self.lanes = LanesView(desk, palette, self)
         self.chart = MapView(desk, palette, self)
         self.curve = CurveView(desk, palette, self)
-        views = Views(self.ledger, self.stage, self.reasons, self.board, self.lanes)
+        views = Views(self.ledger, self.stage, self.reasons, self.board, self.lanes, self.rehearsing)
+        self.stage.hold_rehearsals(self.rehearsing)
         self.commands = Commands(desk, self.player, views, dialogs, shell)
         self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
         self.beside = Beside(desk, (self.stage, self.chart, self.curve), self.actions_by_id, self)

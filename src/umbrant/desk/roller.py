@@ -4,8 +4,9 @@ import sys
 
 from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, Signal
 
+from umbrant.rolling.rehearse import Hand
 from umbrant.rolling.roll import Order
-from umbrant.rolling.worker import Reply, order_line, read_reply
+from umbrant.rolling.worker import Reply, end_line, order_line, read_reply, rehearse_line, step_line
 
 
 class Roller(QObject):
@@ -19,12 +20,15 @@ class Roller(QObject):
     failed = Signal(str)
     """What went wrong with the newest order, and the way out."""
     busy_changed = Signal(bool)
+    stepped = Signal(object)
+    """A `Reply` in a rehearsal: that it is ready, a frame, or with the take what the hand did."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self._newest = 0
         self._busy = False
         self._closing = False
+        self._rehearsing = False
         self._process: QProcess | None = None
         self._errors = ""
 
@@ -58,10 +62,29 @@ class Roller(QObject):
         self.start()
         self._newest += 1
         self._errors = ""
-        if self._process is not None:
-            self._process.write((order_line(self._newest, order) + "\n").encode())
+        self._rehearsing = False
+        self._write(order_line(self._newest, order))
         self._set_busy(True)
         return self._newest
+
+    def rehearse(self, order: Order, puppet: str) -> None:
+        """Rehearse instead of whatever is being rolled; `stepped` tells when it is ready, of each tick, of the end."""
+        self.start()
+        self._newest += 1
+        self._rehearsing = True
+        self._write(rehearse_line(self._newest, order, puppet))
+
+    def step(self, hand: Hand) -> None:
+        """Play the next tick of a rehearsal."""
+        self._write(step_line(self._newest, hand))
+
+    def end_rehearsal(self) -> None:
+        """End a rehearsal."""
+        self._write(end_line(self._newest))
+
+    def _write(self, line: str) -> None:
+        if self._process is not None:
+            self._process.write((line + "\n").encode())
 
     def close(self) -> None:
         """End the worker."""
@@ -80,6 +103,10 @@ class Roller(QObject):
     def _take(self, reply: Reply) -> None:
         if reply.number != self._newest:
             return
+        if self._rehearsing and not reply.error:
+            self._rehearsing = reply.take is None
+            self.stepped.emit(reply)
+            return
         self._set_busy(False)
         if reply.error:
             self.failed.emit(reply.error)
@@ -94,7 +121,8 @@ class Roller(QObject):
         process, self._process = self._process, None
         if process is not None:
             process.deleteLater()
-        if self._busy and not self._closing:
+        if (self._busy or self._rehearsing) and not self._closing:
+            self._rehearsing = False
             self._set_busy(False)
             last = self._errors.strip().splitlines()[-1:] or ["it was ended from outside"]
             self.failed.emit(

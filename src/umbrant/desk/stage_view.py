@@ -22,8 +22,10 @@ from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.cached import Pictures
 from umbrant.desk.figures import LEAST_BODY, draw_body, draw_chosen, draw_label, draw_prop, draw_said
+from umbrant.desk.rehearsing import Rehearsing
 from umbrant.desk.rings import Ring, rings
 from umbrant.desk.state import Desk
+from umbrant.desk.steering import ARROWS, STEERING, Steering
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.edits import Edit, move_walk_point
 from umbrant.model.staging import Area, Blocks, Member, Scenario, Stage
@@ -69,6 +71,9 @@ class StageView(QWidget):
         self._chosen: tuple[str, int] | None = None
         self._panned_from: QPointF | None = None
         self._drags = 0
+        self.steering: Steering | None = None
+        self.rehearsing: Rehearsing | None = None
+        """The rehearsals that can be held on this stage."""
         for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
             changed.connect(self.update)
         desk.playhead_moved.connect(self.update)
@@ -124,6 +129,8 @@ class StageView(QWidget):
 
     def place_of(self, name: str) -> tuple[Point, float] | None:
         """Where one of the cast is at the playhead, and its heading."""
+        if self.rehearsing is not None and self.rehearsing.frame is not None:
+            return self.rehearsing.place_of(name)
         take = self.desk.take
         if take is None:
             scenario = self.desk.scenario
@@ -145,7 +152,25 @@ class StageView(QWidget):
     def wheelEvent(self, event: QWheelEvent) -> None:
         self.zoom(1.15 if event.angleDelta().y() > 0 else 1 / 1.15, event.position())
 
+    def hold_rehearsals(self, rehearsing: Rehearsing) -> None:
+        """Let a hand steer on this stage while a rehearsal goes on."""
+        self.rehearsing = rehearsing
+        self.steering = Steering(self.desk, rehearsing, self)
+        rehearsing.changed.connect(self.update)
+
+    @property
+    def _live(self) -> Rehearsing | None:
+        """The rehearsal that is going on."""
+        return self.rehearsing if self.rehearsing is not None and self.rehearsing.active else None
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if self._live is None or self.steering is None or not self.steering.key(event, down=False):
+            super().keyReleaseEvent(event)
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self._live is not None and self.steering is not None:
+            self.steering.towards(self.to_stage(event.position()), event.modifiers())
+            return
         handle = self._handle_at(event.position())
         if handle is not None:
             self._held, self._chosen = handle, (handle.member, handle.index)
@@ -159,6 +184,10 @@ class StageView(QWidget):
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._live is not None and self.steering is not None:
+            if event.buttons():
+                self.steering.towards(self.to_stage(event.position()), event.modifiers())
+            return
         if self._held is not None:
             self._move_point(
                 (self._held.member, self._held.index), self.to_stage(event.position()), f"walk {self._drags}"
@@ -173,6 +202,9 @@ class StageView(QWidget):
             self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._live is not None:
+            self._live.steer(0.0, 0.0)
+            return
         if self._held is not None:
             self.desk.history.settle()
         self._held = self._panned_from = None
@@ -181,6 +213,8 @@ class StageView(QWidget):
         self.fit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self._live is not None and self.steering is not None and self.steering.key(event, down=True):
+            return
         steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
         step = steps.get(Qt.Key(event.key()))
         if event.text() in ("+", "-"):
@@ -198,8 +232,8 @@ class StageView(QWidget):
     def event(self, event: QEvent) -> bool:
         """Arrow keys belong to the chosen point of a walk while the stage has the keyboard."""
         if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
-            arrows = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
-            if self._chosen is not None and event.key() in arrows:
+            steering = self._live is not None and event.key() in STEERING
+            if steering or (self._chosen is not None and event.key() in ARROWS):
                 event.accept()
                 return True
         return super().event(event)
@@ -276,11 +310,23 @@ class StageView(QWidget):
         self._row(painter)
         self._cone(painter)
         self._bodies(painter, scenario.players)
-        if self.hasFocus():
+        if self._live is not None:
+            self._rehearsal(painter, self._live)
+        elif self.hasFocus():
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(self.palette_.running, 1))
             painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
         painter.end()
+
+    def _rehearsal(self, painter: QPainter, live: Rehearsing) -> None:
+        """That a rehearsal is going on, and its time."""
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(self.palette_.now, 3))
+        painter.drawRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5))
+        scenario = self.desk.scenario
+        tick = live.frame.tick if live.frame else 0
+        seconds = tick / scenario.ticks_per_s if scenario else 0.0
+        draw_label(painter, f"rehearsing · {seconds:.1f} s", QPointF(10, 18), self.palette_.now, self.width())
 
     def _standing(self, painter: QPainter, stage: Stage) -> None:
         """All that does not move by itself."""
@@ -344,6 +390,10 @@ class StageView(QWidget):
             painter.restore()
 
     def _props(self, painter: QPainter, stage: Stage) -> None:
+        if self._live is not None and self._live.frame is not None:
+            for x, y, level in self._live.frame.props.values():
+                draw_prop(painter, self.palette_, self.to_pixels((x, y)), level, drains=False)
+            return
         take, tick = self.desk.take, self.desk.playhead
         drains = {prop.name for prop in stage.props if prop.drain_per_s > 0}
         if take is None:
@@ -493,6 +543,8 @@ class StageView(QWidget):
         return explainer.names.titles[path[-1]] if path else ""
 
     def _said(self, name: str) -> str:
+        if self._live is not None:
+            return self._live.said_by(name)
         take, tick = self.desk.take, self.desk.playhead
         if take is None or name not in take.agents:
             return ""

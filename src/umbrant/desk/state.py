@@ -268,6 +268,25 @@ class Desk(QObject):
             first = next(problem for problem in self.problems if not problem.row_id)
             self.told.emit(str(first))
 
+    def rehearse(self, puppet: str) -> None:
+        """Have the worker rehearse the scenario with a puppet. Raises ValueError without a scenario."""
+        scenario = self.scenario
+        if scenario is None:
+            raise ValueError("a rehearsal needs a scenario; ask whether there is one first")
+        self._look_for_nodes()
+        path = self._place / "rehearsal.take"
+        self.roller.rehearse(Order(self.project, scenario.name, path, trusted=self._own.trusted), puppet)
+
+    def select_scenario(self, name: str) -> None:
+        """Play another scenario of the project."""
+        if name != self.scenario_name and any(each.name == name for each in self.project.scenarios):
+            self.scenario_name = name
+            if self.member is None:
+                self.agent = self._first_agent()
+            self.project_changed.emit()
+            self.agent_changed.emit()
+            self.roll()
+
     def show_take(self, number: int) -> None:
         """Show one of the takes of this visit again."""
         found = next((each for each in self.takes if each.number == number), None)

@@ -30,7 +30,7 @@ class Hand(Document):
 
 
 class Frame(Document):
-    """How things stand at one tick, for a window to draw."""
+    """How things stand at the beginning of a tick, for a window to draw."""
 
     tick: int
     poses: dict[str, tuple[float, float, float]]
@@ -82,9 +82,8 @@ class Rehearsal:
         at_s = self._tick / self._rate
         self.track.cues.extend(Cue(at_s=at_s, does=deed, by_hand=True) for deed in hand.deeds)
         self._play.tick(self._tick, hand.deeds, steered)
-        frame = self._frame()
         self._tick += 1
-        return frame
+        return self._frame()
 
     def close(self) -> None:
         """End it; the take is whole as far as it went."""

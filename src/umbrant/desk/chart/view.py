@@ -2,7 +2,7 @@
 
 import math
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QColor,
     QFontMetricsF,
@@ -140,6 +140,15 @@ class MapView(QWidget):
             super().keyPressEvent(event)
             return
         self._walk(*ahead)
+
+    def event(self, event: QEvent) -> bool:
+        """Arrow keys walk the boxes while the map has the keyboard, whatever shortcut they have elsewhere."""
+        arrows = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
+        override = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
+        if override and event.key() in arrows:  # type: ignore[attr-defined]
+            event.accept()
+            return True
+        return super().event(event)
 
     def _walk(self, across: int, down: int) -> None:
         """Select the nearest box in a direction."""

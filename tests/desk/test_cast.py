@@ -1,0 +1,225 @@
+"""The whole cast in the window: machines, utilities, map, curve, rehearsing, own nodes."""
+
+import json
+from pathlib import Path
+
+from PySide6.QtCore import QPoint, QPointF, Qt
+
+from tests.desk.conftest import Driver
+from umbrant.desk.curve_view import dragged
+from umbrant.model.values import Curve, Shape
+from umbrant.take.record import RowState
+
+
+def text_of(hands: Driver, row_id: str) -> str:
+    place = hands.ledger.ledger.place_of(row_id)
+    return str(hands.ledger.ledger.data(hands.ledger.ledger.index(place, 0)))
+
+
+def now_of(hands: Driver, row_id: str) -> str:
+    place = hands.ledger.ledger.place_of(row_id)
+    return str(hands.ledger.ledger.data(hands.ledger.ledger.index(place, 1)))
+
+
+def test_the_quay_reads_plays_and_answers(quay_driver: Driver) -> None:
+    hands = quay_driver
+    hands.desk.select_agent("brine")
+    hands.desk.move_playhead(440)
+    assert text_of(hands, "tobark") == "1.1.2.2.2 transition Enough of that → Bark after 2.5 s ± 0.5"
+    assert text_of(hands, "thun").endswith("→ Cower on event thunder from any state")
+    assert (now_of(hands, "watch"), now_of(hands, "bark")) == ("Bark", "0.6 s")
+    assert "Bark was entered 0.60 s ago by Enough of that" in hands.reasons()
+    hands.desk.select_agent("mila")
+    assert text_of(hands, "left").endswith("0 to 20 logistic, flipped")
+    assert now_of(hands, "eve") == "Sell"
+    assert "customers near" in hands.reasons()
+    hands.desk.select_agent("tam")
+    assert text_of(hands, "tobench").startswith("1.2.1 use behavior Go and sit go-and-stay")
+    assert hands.ledger.ledger.place_of("tobench/go") > 0, "what it uses is shown inside it"
+    hands.desk.select_agent("gull_3")
+    assert hands.desk.explainer is not None
+    assert hands.desk.leading("gull_3") is not None
+
+
+def test_a_change_inside_a_used_behavior_is_made_where_it_is_written(quay_driver: Driver) -> None:
+    hands = quay_driver
+    hands.desk.select_agent("tam")
+    hands.desk.select_row("tobench/go")
+    hands.pane.actions_by_id["mute"].trigger()
+    assert hands.desk.project.behavior("go-and-stay").row("go").muted
+    hands.pane.actions_by_id["undo"].trigger()
+    assert not hands.desk.project.behavior("go-and-stay").row("go").muted
+
+
+def test_the_map_shows_the_machine_and_selects_its_rows(quay_driver: Driver) -> None:
+    hands = quay_driver
+    hands.desk.select_agent("brine")
+    hands.desk.select_row("doze")
+    hands.desk.move_playhead(440)
+    hands.pane.actions_by_id["show_map"].trigger()
+    chart = hands.pane.chart
+    chart.repaint()
+    drawing = chart.drawing
+    assert drawing is not None
+    assert drawing.is_machine
+    assert {box.row_id for top in drawing.boxes for box in top.all()} == {
+        "awake",
+        "doze",
+        "circ",
+        "bark",
+        "back",
+        "cower",
+    }
+    assert drawing.box("cower").from_any  # type: ignore[union-attr]
+    bark = chart.box_rect(drawing.box("bark"))  # type: ignore[arg-type]
+    hands.qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=bark.center().toPoint())
+    assert hands.desk.row_id == "bark"
+    hands.qtbot.keyClick(chart, Qt.Key.Key_Left)
+    assert hands.desk.row_id == "circ"
+    assert chart._state("bark") is RowState.RUNNING
+    assert chart._fired("tobark")
+    assert not chart._fired("again")
+    boxes = [chart.box_rect(box) for top in drawing.boxes for box in top.all() if not box.inside]
+    assert not any(one.intersects(other) for n, one in enumerate(boxes) for other in boxes[n + 1 :])
+    hands.desk.select_agent("odo")
+    chart.repaint()
+    assert chart.drawing is not None
+    assert not chart.drawing.is_machine
+    assert len(chart.drawing.boxes) == len(hands.desk.behavior.rows)  # type: ignore[union-attr]
+
+
+def test_dragging_a_curve_rolls_again(quay_driver: Driver) -> None:
+    hands = quay_driver
+    hands.desk.select_agent("mila")
+    hands.desk.select_row("left")
+    hands.pane.actions_by_id["show_curve"].trigger()
+    curve = hands.pane.curve
+    row = curve.row
+    assert row is not None
+    counts = curve.counts(row)
+    assert counts is not None
+    assert counts.sum() == 840
+    grip = next(each for each in curve.grips(row) if each.name == "middle")
+    at = curve.to_pixels(grip.at)
+    before = hands.desk.current
+    hands.qtbot.mousePress(curve, Qt.MouseButton.LeftButton, pos=at.toPoint())
+    hands.qtbot.mouseMove(curve, (at + QPointF(60, 0)).toPoint())
+    hands.qtbot.mouseRelease(curve, Qt.MouseButton.LeftButton, pos=(at + QPointF(60, 0)).toPoint())
+    after = curve.curve(curve.row)  # type: ignore[arg-type]
+    assert after.middle > 0.3
+    hands.until(lambda: hands.desk.current is not before and not hands.desk.busy)
+    assert hands.desk.history.undo_name == "Change the curve"
+    hands.qtbot.keyClick(curve, Qt.Key.Key_Left)
+    assert curve.curve(curve.row).middle < after.middle  # type: ignore[arg-type]
+
+
+def test_every_grip_of_a_curve_changes_what_it_is_called() -> None:
+    span = (0.0, 20.0)
+    assert dragged(Curve(shape=Shape.LINEAR), "low", (0.0, 0.3), span).low == 0.3
+    assert dragged(Curve(shape=Shape.LINEAR, flipped=True), "high", (1.0, 0.3), span).high == 0.7
+    assert dragged(Curve(shape=Shape.STEP), "threshold", (0.25, 0.5), span).threshold == 5.0
+    assert dragged(Curve(shape=Shape.BELL), "width", (0.9, 0.5), span).width == 0.4
+    assert dragged(Curve(shape=Shape.POWER), "exponent", (0.5, 0.25), span).exponent == 2.0
+    points = Curve(shape=Shape.POINTS, points=((0.0, 0.0), (1.0, 1.0)))
+    assert dragged(points, "point 1", (0.8, 0.4), span).points[1] == (0.8, 0.4)
+    steep = dragged(Curve(shape=Shape.LOGISTIC), "steepness", (0.65, 0.9), span)
+    assert 14 < steep.steepness < 15
+
+
+def test_another_scenario_can_be_played(quay_driver: Driver) -> None:
+    hands = quay_driver
+    before = hands.desk.current
+    hands.desk.select_scenario("forty-gulls")
+    hands.until(lambda: hands.desk.current is not before and not hands.desk.busy)
+    assert hands.pane.top.scenario.text() == "Forty gulls ▾"
+    assert hands.desk.take is not None
+    assert len(hands.desk.take.agents) == 42
+    assert hands.pane.lanes.sizeHint().height() < 60, "forty gulls share a lane"
+
+
+def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_driver: Driver) -> None:
+    hands = demo_driver
+    stage, rehearsing = hands.pane.stage, hands.pane.rehearsing
+    hands.pane.actions_by_id["rehearse"].trigger()
+    assert rehearsing.active
+    hands.until(lambda: rehearsing.frame is not None)
+    hands.qtbot.keyPress(stage, Qt.Key.Key_Left)
+    hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.tick >= 12)
+    hands.qtbot.keyRelease(stage, Qt.Key.Key_Left)
+    live = rehearsing.frame
+    assert live is not None
+    assert live.poses["visitor"][0] < 30.7
+    hands.qtbot.keyClick(stage, Qt.Key.Key_E)
+    assert stage.steering is not None
+    assert stage.steering.menu is not None
+    next(each for each in stage.steering.menu.actions() if each.text() == "alarm.bell").trigger()
+    stage.steering.menu.close()
+    rehearsing.drop("fish")
+    then = live.tick
+    hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.tick >= then + 4)
+    before = hands.desk.current
+    hands.qtbot.keyClick(stage, Qt.Key.Key_Escape)
+    hands.until(lambda: hands.desk.current is not before and not hands.desk.busy)
+    assert not rehearsing.active
+    scenario = hands.desk.project.scenario("dusk")
+    by_hand = [cue for cue in scenario.cues if cue.by_hand]
+    assert len(by_hand) == 2
+    assert hands.desk.history.undo_name == "Rehearse"
+    assert hands.desk.take is not None
+    repeated = hands.desk.take.poses["visitor"][live.tick]
+    assert repeated.tolist() == list(live.poses["visitor"])
+    assert any(event == "alarm.bell" for _, event, _ in hands.desk.take.agents["odo"].heard)
+
+
+def test_a_rehearsal_can_be_steered_with_the_mouse(demo_driver: Driver) -> None:
+    hands = demo_driver
+    stage, rehearsing = hands.pane.stage, hands.pane.rehearsing
+    hands.pane.actions_by_id["rehearse"].trigger()
+    hands.until(lambda: rehearsing.frame is not None)
+    hands.qtbot.mousePress(stage, Qt.MouseButton.LeftButton, pos=stage.to_pixels((20, 8)).toPoint())
+    hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.poses["visitor"][0] < 30.0)
+    hands.qtbot.mouseRelease(stage, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
+    rehearsing.finish()
+    hands.until(lambda: not rehearsing.active)
+
+
+OWN = '''
+from umbrant.nodes import *
+
+@action("hum {tune}")
+def hum(me: Agent, tune: str):
+    """Hums a tune.
+
+    tune: what to hum
+    """
+    yield
+    me.world.say(me.body.name, tune)
+    return True
+'''
+
+
+def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(driver: Driver, demo: Path) -> None:
+    hands = driver
+    (demo / "nodes").mkdir()
+    (demo / "nodes" / "hum.py").write_text(OWN)
+    cast = json.loads((demo / "scenarios" / "dusk.json").read_text())
+    cast["cast"] = cast["cast"][:2]
+    (demo / "scenarios" / "dusk.json").write_text(json.dumps(cast))
+    hands.answers.trusting = True
+    assert hands.open(demo)
+    assert hands.answers.told[-1] == "nodes/hum.py"
+    assert not hands.desk.needs_trust
+    hands.desk.select_row("easy")
+    hands.key(Qt.Key.Key_Return)
+    hands.qtbot.keyClicks(hands.ledger.search.line, "hum")
+    offer = hands.ledger.search.offer_at(0)
+    assert offer is not None
+    assert (offer.kind.id, offer.kind.own) == ("hum", "nodes/hum.py")
+    hands.qtbot.keyClick(hands.ledger.search.line, Qt.Key.Key_Escape)
+    (demo / "nodes" / "hum.py").write_text(OWN.replace("Hums a tune", "Hums softly"))
+    hands.pane.actions_by_id["new_take"].trigger()
+    assert hands.desk.needs_trust, "another content is asked about anew"
+    assert hands.desk.catalog.kinds["hum"].help.startswith("Hums softly")
+    hands.pane.actions_by_id["trust"].trigger()
+    assert not hands.desk.needs_trust
+    assert not hands.desk.history.unsaved

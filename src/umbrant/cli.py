@@ -296,6 +296,8 @@ def _kind_data(kind: Any) -> dict[str, object]:
         "family": kind.family,
         "phrase": kind.phrase,
         "help": kind.help,
+        "example": kind.example,
+        "own": kind.own,
         "outcomes": dict(kind.outcomes),
         "params": params,
     }

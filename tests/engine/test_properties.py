@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.engine.reference import Node, Reference
 from tests.kinds import CATALOG
 from tests.small import project, row
 from umbrant.catalog.causes import Cause
@@ -60,21 +61,25 @@ class Silent:
 
 
 @st.composite
-def trees(draw: st.DrawFn) -> list[Row]:
+def trees(draw: st.DrawFn, *, chance: bool = True, parallel: bool = True) -> list[Row]:
     rows: list[Row] = []
+    wrapping = [each for each in DECORATORS if chance or each[0] != "chance"]
+    kinds = ["selector", "sequence", *(["parallel"] if parallel else [])]
 
     def grow(under: str | None, depth: int) -> None:
         row_id = f"r{len(rows)}x"
         leaf = depth >= 3 or draw(st.booleans())
         guard = draw(st.none() | st.tuples(st.sampled_from(GUARDS), st.sampled_from(list(Watch))))
-        decorators = draw(st.lists(st.sampled_from(DECORATORS), max_size=2))
+        decorators = draw(st.lists(st.sampled_from(wrapping), max_size=2, unique_by=lambda each: each[0]))
         if leaf and under is not None:
             ticks, success = draw(st.integers(0, 4)), draw(st.booleans())
             rows.append(row(row_id, "last", under, ticks=ticks, success=success, guard=guard, decorators=decorators))
             return
-        kind = draw(st.sampled_from(["selector", "sequence"]))
-        resumes = draw(st.sampled_from(["where it was", "the first"]))
-        rows.append(row(row_id, kind, under, resumes_at=resumes, guard=guard, decorators=decorators))
+        kind = draw(st.sampled_from(kinds))
+        setup: dict[str, object] = {"resumes_at": draw(st.sampled_from(["where it was", "the first"]))}
+        if kind == "parallel":
+            setup = {"successes": float(draw(st.integers(0, 2))), "failures": float(draw(st.integers(0, 2)))}
+        rows.append(row(row_id, kind, under, guard=guard, decorators=decorators, **setup))
         for _ in range(draw(st.integers(1, 3))):
             grow(row_id, depth + 1)
 
@@ -106,8 +111,72 @@ def test_every_row_that_is_entered_is_left_exactly_once_and_no_row_runs_outside_
         assert left_over == (row_id in ledger.active)
 
 
+STEPS = {"cooldown": 2.0, "time_limit": 3.0, "repeat": 2.0, "retry": 2.0, "delay": 2.0}
+"""The decorators of DECORATORS with their durations in ticks."""
+
+
+def reference_of(rows: list[Row]) -> Reference:
+    """The same tree for the reference interpreter."""
+    nodes: dict[str, Node] = {}
+    for each in rows:
+        when = each.guard.when if each.guard else ""
+        node = Node(
+            each.id,
+            each.kind,
+            ticks=int(each.args.get("ticks", 0)),  # type: ignore[call-overload]
+            success=bool(each.args.get("success", True)),
+            restarts=each.args.get("resumes_at") == "the first",
+            needed=int(each.args.get("successes", 0)),  # type: ignore[call-overload]
+            borne=int(each.args.get("failures", 1)),  # type: ignore[call-overload]
+            guard=HOLDS[when] if when else None,
+            watch=str(each.guard.watch) if each.guard else "on entry",
+            decorators=[(wrapped.kind, STEPS.get(wrapped.kind, 0.0)) for wrapped in each.decorators],
+        )
+        nodes[each.id] = node
+        if each.under:
+            nodes[each.under].children.append(node)
+    return Reference(nodes[rows[0].id])
+
+
+HOLDS = {
+    GUARDS[0]: lambda tick: 1 <= tick < 4,
+    GUARDS[1]: lambda tick: tick < 3 or 5 <= tick < 7,
+    GUARDS[2]: lambda tick: not 2 <= tick < 5,
+}
+
+
+class Diary(Unrecorded):
+    """Notes what is entered and left, tick by tick."""
+
+    def __init__(self) -> None:
+        self.tick = 0
+        self.log: list[tuple[int, str, str]] = []
+
+    def entered(self, row_id: str) -> None:
+        self.log.append((self.tick, row_id, "entered"))
+
+    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
+        self.log.append((self.tick, row_id, "stopped" if status is None else status.name.lower()))
+
+
+@settings(max_examples=400, deadline=None)
+@given(trees(chance=False))
+def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
+    made, diary, reference = project(*rows), Diary(), reference_of(rows)
+    scenario = made.scenarios[0]
+    world = StageWorld(made.stages[0], scenario, Silent())
+    runner = Runner(Common(made, CATALOG, 1), scenario.cast[0], world, diary)
+    for tick in range(12):
+        diary.tick = tick
+        world.begin(tick)
+        runner.tick()
+        world.finish()
+        reference.tick()
+        assert diary.log == reference.log
+
+
 @settings(max_examples=60)
-@given(trees())
+@given(trees(parallel=False))
 def test_of_a_composites_children_at_most_one_is_active(rows: list[Row]) -> None:
     made = project(*rows)
     ledger = run(made, 7)

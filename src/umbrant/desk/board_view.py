@@ -19,6 +19,7 @@ from umbrant.desk.theme import Palette, body_font
 from umbrant.model.behaviors import Key
 from umbrant.model.edits import part_index
 from umbrant.model.values import Literal, value_text
+from umbrant.reasons.why import Explainer
 from umbrant.take.record import Changes, Written
 
 NAME, VALUE, WRITER, HISTORY = range(4)
@@ -91,13 +92,21 @@ class BoardModel(QAbstractTableModel):
         written = changes.at(self.desk.playhead) if changes else None
         if changes is None or written is None:
             return ""
-        if not written.row_id:
+        if not written.row_id and not written.part:
             return "from the start"
         explainer = self.desk.explainer
         ago = self.desk.seconds(self.desk.playhead - changes.ticks[changes.index(self.desk.playhead)])
-        number = explainer.outline.number.get(written.row_id, "?") if explainer else "?"
+        return f"{ago:.2f} s ago · {self._who(written, explainer)}"
+
+    def _who(self, written: Written, explainer: Explainer | None) -> str:
+        """A row by its number; of a key that others share also whose row; a cue or a formula by what it is."""
         family, _ = part_index(written.part)
-        return f"{ago:.2f} s ago · {number} {family}".rstrip()
+        if not written.row_id:
+            return family
+        if written.agent not in ("", self.desk.agent):
+            return written.agent
+        number = explainer.outline.number.get(written.row_id, "?") if explainer else "?"
+        return f"{number} {family}".rstrip()
 
     def writer_row(self, place: int) -> str:
         """The id of the row that wrote a key's value; empty if none did."""

@@ -7,6 +7,7 @@ from umbrant.catalog.declare import Catalog
 from umbrant.catalog.language.ask import Found
 from umbrant.catalog.language.phrases import spoken, unit_of
 from umbrant.catalog.language.tree import SIGNS, Compare, KeyName, LanguageError, Not, Tree, atoms, parse, walk
+from umbrant.engine.board import FORMULA
 from umbrant.model.edits import part_index
 from umbrant.model.values import Literal, value_text
 from umbrant.reasons.sentences import Bit, Names, Tone, seconds_text
@@ -94,11 +95,17 @@ def written_bits(header: Header, agent: AgentRecord, names: Names, key: str, tic
     """Who gave a key the value it has at a tick, and how long before `now`. Nothing for a value from the start."""
     changes = agent.keys.get(key)
     written = changes.at(tick) if changes else None
-    if changes is None or written is None or not written.row_id:
+    if changes is None or written is None or not (written.row_id or written.part) or written.part == FORMULA:
         return
     ago = header.seconds(now - changes.ticks[changes.index(tick)])
     family, _ = part_index(written.part)
     yield Bit(f"; {key} became {value_text(_rounded(written.value))} {seconds_text(ago)} ago by ")
+    if not written.row_id:
+        yield Bit(f"a {family}")
+        return
+    if written.agent and written.row_id not in names.numbers:
+        yield Bit(written.agent)
+        return
     yield names.numbered(written.row_id)
     if family:
         yield Bit(f" {family}")

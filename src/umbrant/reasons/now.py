@@ -85,4 +85,4 @@ def _unit(atom: Tree, subject: Subject) -> str:
 
 def _amount(number: float, unit: str) -> str:
     digits = 2 if not unit else 1
-    return f"{number:.{digits}f} {unit}".rstrip() if number >= 0.05 or digits == 1 else number_text(number)
+    return f"{number:.{digits}f} {unit}".rstrip() if number >= 0.05 or digits == 1 else number_text(round(number, 2))

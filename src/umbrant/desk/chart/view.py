@@ -230,7 +230,13 @@ class MapView(QWidget):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour)
             painter.drawEllipse(QPointF(rect.left() + 9, rect.center().y()), 3.2, 3.2)
-        self._title(painter, box, rect, palette.button_ink if running and not box.inside else palette.ink)
+        dotted = box.row_id in leads and not box.inside
+        self._title(
+            painter,
+            box,
+            rect.adjusted(8 if dotted else 0, 0, 0, 0),
+            palette.button_ink if running and not box.inside else palette.ink,
+        )
         for inner in box.inside:
             self._box(painter, inner, leads)
 
@@ -241,7 +247,7 @@ class MapView(QWidget):
         if box.kind == "history":
             painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, "H")
             return
-        room = rect.adjusted(14, 0, -6, 0)
+        room = rect.adjusted(6, 0, -6, 0)
         where = Qt.AlignmentFlag.AlignCenter
         if box.inside:
             room, where = rect.adjusted(10, 4, -6, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft

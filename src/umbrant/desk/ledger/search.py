@@ -250,7 +250,8 @@ class SearchPopup(QFrame):
     def _explain(self, *_: object) -> None:
         offer = self.offer_at(self.list.currentIndex().row())
         if offer is not None:
-            self.help.setText(offer.kind.help)
+            example = f"\n{offer.kind.example}" if offer.kind.example else ""
+            self.help.setText(" ".join(offer.kind.help.split()) + example)
 
     def _choose(self) -> None:
         offer = self.offer_at(self.list.currentIndex().row())

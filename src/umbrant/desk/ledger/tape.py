@@ -65,7 +65,7 @@ class TapePainter:
         elif family is not Family.OPTION:
             self._spans(record)
         for part, changes in record.gauges.items():
-            self._part(part, changes)
+            self._part(part, changes, record)
 
     # rows that are entered and left
 
@@ -157,13 +157,13 @@ class TapePainter:
 
     # decorators and upkeep
 
-    def _part(self, part: str, changes: Changes[Gauge]) -> None:
+    def _part(self, part: str, changes: Changes[Gauge], record: RowRecord) -> None:
         family, place = part_index(part)
         if family == "upkeep":
             self._ticks(changes, self.axis.cell.top() + 2 + 3 * place)
         elif family == "decorator":
             for tick, gauge in self._visible(changes):
-                self._wrapped(tick, gauge)
+                self._wrapped(tick, gauge, record)
 
     def _visible(self, changes: Changes[Gauge]) -> Iterator[tuple[int, Gauge]]:
         first = max(0, bisect_right(changes.ticks, self.axis.start) - 1)
@@ -177,12 +177,18 @@ class TapePainter:
         for tick, _ in self._visible(changes):
             self.painter.fillRect(QRectF(self.axis.x_of(tick), top, 1.2, 2.5), _faded(self.palette.success, 0.8))
 
-    def _wrapped(self, tick: int, gauge: Gauge) -> None:
-        """Time that runs out as a dotted line above the row; a roll or a count as a mark at its height."""
+    def _wrapped(self, tick: int, gauge: Gauge, record: RowRecord) -> None:
+        """Time that runs out as a dotted line above the row, not beyond the row's end where it ran out with the row; a
+        roll or a count as a mark at its height.
+        """
         top = self.axis.foot - BLOCK - 3
         x = self.axis.x_of(tick)
         if gauge.measured is Measured.UNTIL:
-            right = self.axis.x_of(min(self.axis.last, gauge.value * self.ticks_per_s))
+            until = min(float(self.axis.last), gauge.value * self.ticks_per_s)
+            span = record.last_span(tick)
+            if span is not None and span.start == tick and span.end is not None and span.end > tick:
+                until = min(until, span.end)
+            right = self.axis.x_of(until)
             self.painter.setPen(QPen(self.palette.dim, 1.0, Qt.PenStyle.DotLine))
             self.painter.drawLine(QPointF(x, top), QPointF(right, top))
         elif gauge.of:

@@ -1,7 +1,7 @@
 """A short interpreter of trees, written straight from the definitions: what the engine is tested against.
 
-It knows selectors, sequences, parallels, guards with their watches, and decorators; leaves last so many ticks. It notes,
-tick by tick, what is entered and how what is left has ended.
+It knows selectors, sequences, parallels, guards with their watches, and decorators; leaves last so many ticks. It
+notes, tick by tick, what is entered and how what is left has ended.
 """
 
 from collections.abc import Callable

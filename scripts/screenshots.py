@@ -36,6 +36,9 @@ def main() -> None:
         _gave_up(window)
         _one_number_changed(window)
         _search(window)
+        _map(window)
+        _scores(window)
+        _rehearsal(window)
         _night(window)
         window.desk.history.saved = window.desk.project
         window.close()
@@ -67,10 +70,51 @@ def _search(window: MainWindow) -> None:
     window.pane.ledger.search.dismiss()
 
 
+def _map(window: MainWindow) -> None:
+    assert window.pane is not None
+    window.desk.select_agent("brine")
+    window.desk.select_row("circ")
+    window.desk.move_playhead(int(24.5 * 20))
+    window.pane.actions_by_id["show_map"].trigger()
+    _keep(window, "a-machine-and-its-map")
+
+
+def _scores(window: MainWindow) -> None:
+    assert window.pane is not None
+    window.desk.select_agent("mila")
+    window.desk.select_row("restock")
+    window.desk.move_playhead(int(12.0 * 20))
+    window.pane.actions_by_id["show_curve"].trigger()
+    window.pane.actions_by_id["why_not"].trigger()
+    window.desk.move_playhead(int(8.0 * 20))
+    window.pane.down.setSizes([230, 300, 90])
+    _keep(window, "a-utility-its-scores-and-a-curve")
+    window.pane.down.setSizes([290, 180, 130])
+    window.pane.actions_by_id["why"].trigger()
+
+
+def _rehearsal(window: MainWindow) -> None:
+    assert window.pane is not None
+    window.desk.select_agent("odo")
+    window.desk.select_row("esc")
+    window.pane.actions_by_id["rehearse"].trigger()
+    rehearsing, stage = window.pane.rehearsing, window.pane.stage
+    _wait(lambda: rehearsing.frame is not None)
+    QTest.keyPress(stage, Qt.Key.Key_Left)
+    _wait(lambda: rehearsing.frame is not None and rehearsing.frame.tick >= 60)
+    _keep(window, "rehearsing")
+    rehearsing.steer(0.0, 0.0)
+    rehearsing.finish()
+    _wait(lambda: not rehearsing.active and not window.desk.busy)
+    window.desk.undo()
+    _wait(lambda: not window.desk.busy)
+
+
 def _night(window: MainWindow) -> None:
     assert window.pane is not None
     window.pane.actions_by_id["night"].setChecked(True)
     window.pane.actions_by_id["compact"].setChecked(True)
+    window.desk.move_playhead(int(GAVE_UP_S * 20))
     window.desk.select_row("easy")
     QTest.keyClick(window.pane.ledger, Qt.Key.Key_X)
     _keep(window, "night-compact-why-not")

@@ -1,6 +1,7 @@
 """The real window, driven by keys and mouse; its questions are answered by the test."""
 
 import json
+import shutil
 import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -10,6 +11,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
+from tests.conftest import DEMO
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.model import OUTLINE
 from umbrant.desk.sentence import Chip, Editor
@@ -196,18 +198,31 @@ def driver(qtbot: QtBot, own_folders: Path, answers: Answers) -> Iterator[Driver
 
 
 @pytest.fixture
-def demo_driver(driver: Driver, demo: Path) -> Driver:
-    """The window with the demo open and its first take shown: only the warden and the visitor, which rolls quickly."""
-    dusk = demo / "scenarios" / "dusk.json"
+def quay(tmp_path: Path) -> Path:
+    """A copy of the whole demo that a test may change."""
+    return Path(shutil.copytree(DEMO, tmp_path / "quay"))
+
+
+@pytest.fixture
+def demo(tmp_path: Path) -> Path:
+    """A copy of the demo with only the warden and the visitor at dusk, which rolls quickly."""
+    folder = Path(shutil.copytree(DEMO, tmp_path / "lantern-quay"))
+    dusk = folder / "scenarios" / "dusk.json"
     scenario = json.loads(dusk.read_text())
     scenario["cast"] = [each for each in scenario["cast"] if each["name"] in ("odo", "visitor")]
     dusk.write_text(json.dumps(scenario))
+    return folder
+
+
+@pytest.fixture
+def demo_driver(driver: Driver, demo: Path) -> Driver:
+    """The window with the warden's part of the demo open and its first take shown."""
     assert driver.open(demo)
     return driver
 
 
 @pytest.fixture
-def quay_driver(driver: Driver, demo: Path) -> Driver:
+def quay_driver(driver: Driver, quay: Path) -> Driver:
     """The window with the whole demo open and its first take shown."""
-    assert driver.open(demo)
+    assert driver.open(quay)
     return driver

@@ -39,10 +39,12 @@ def test_the_quay_reads_plays_and_answers(quay_driver: Driver) -> None:
     hands.desk.select_agent("gull_3")
     assert hands.desk.explainer is not None
     assert hands.desk.leading("gull_3") is not None
+    _map(hands)
+    _edit_inside(hands)
 
 
-def test_a_change_inside_a_used_behavior_is_made_where_it_is_written(quay_driver: Driver) -> None:
-    hands = quay_driver
+def _edit_inside(hands: Driver) -> None:
+    """A change inside a used behavior is made where that is written."""
     hands.desk.select_agent("tam")
     hands.desk.select_row("tobench/go")
     hands.pane.actions_by_id["mute"].trigger()
@@ -51,8 +53,8 @@ def test_a_change_inside_a_used_behavior_is_made_where_it_is_written(quay_driver
     assert not hands.desk.project.behavior("go-and-stay").row("go").muted
 
 
-def test_the_map_shows_the_machine_and_selects_its_rows(quay_driver: Driver) -> None:
-    hands = quay_driver
+def _map(hands: Driver) -> None:
+    """The map shows the machine, and clicking selects its rows."""
     hands.desk.select_agent("brine")
     hands.desk.select_row("doze")
     hands.desk.move_playhead(440)
@@ -126,12 +128,12 @@ def test_every_grip_of_a_curve_changes_what_it_is_called() -> None:
     assert 14 < steep.steepness < 15
 
 
-def test_another_scenario_can_be_played(quay_driver: Driver) -> None:
-    hands = quay_driver
+def test_another_scenario_can_be_played(demo_driver: Driver) -> None:
+    hands = demo_driver
     before = hands.desk.current
     hands.desk.select_scenario("forty-gulls")
-    hands.until(lambda: hands.desk.current is not before and not hands.desk.busy)
     assert hands.pane.top.scenario.text() == "Forty gulls ▾"
+    hands.until(lambda: hands.desk.current is not before and not hands.desk.busy)
     assert hands.desk.take is not None
     assert len(hands.desk.take.agents) == 42
     assert hands.pane.lanes.sizeHint().height() < 60, "forty gulls share a lane"

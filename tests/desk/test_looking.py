@@ -53,6 +53,7 @@ def test_clicking_and_dragging_on_tape_ruler_and_lanes_moves_the_playhead(demo_d
 
 def test_selecting_an_agent_anywhere_selects_it_everywhere(demo_driver: Driver) -> None:
     hands, lanes = demo_driver, demo_driver.pane.lanes
+    hands.desk.move_playhead(250)
     place, _ = hands.pane.stage.place_of("visitor")
     hands.qtbot.mouseClick(hands.pane.stage, Qt.MouseButton.LeftButton, pos=hands.pane.stage.to_pixels(place).toPoint())
     assert hands.desk.agent == "visitor"

@@ -94,6 +94,8 @@ class Step:
 
     left: list[State]
     entered: list[State]
+    done: list[tuple[State, State]] = field(default_factory=list)
+    """The states that got done by it, each with the final state whose entry made it so, in the order of the events."""
 
 
 class Chart:
@@ -113,7 +115,8 @@ class Chart:
         self.active, self._remembered = [], {}
         entry: dict[int, State] = {}
         self._add_descendants(self.root, entry)
-        return Step([], self._enter(entry))
+        entered, done = self._enter(entry)
+        return Step([], entered, done)
 
     def end(self) -> list[State]:
         """Leave everything; returns the states left, the innermost first."""
@@ -204,7 +207,8 @@ class Chart:
             self._remember(state)
         gone = {state.order for state in left}
         self.active = [state for state in self.active if state.order not in gone]
-        return Step(left, self._enter(entry))
+        entered, done = self._enter(entry)
+        return Step(left, entered, done)
 
     def is_done(self, state: State) -> bool:
         """`isInFinalState`: whether a final state in it is active; of regions, whether all of them are done."""
@@ -212,11 +216,20 @@ class Chart:
             return all(self.is_done(child) for child in state.proper)
         return any(child.sort is Sort.FINAL and child in self.active for child in state.children)
 
-    def _enter(self, entry: dict[int, State]) -> list[State]:
+    def _enter(self, entry: dict[int, State]) -> tuple[list[State], list[tuple[State, State]]]:
+        """`enterStates`: one after the other, so that regions are done only once the last of them is."""
         entered = [entry[order] for order in sorted(entry)]
-        self.active = sorted([*self.active, *entered], key=lambda state: state.order)
+        done: list[tuple[State, State]] = []
         self._candidates = {}
-        return entered
+        for state in entered:
+            self.active.append(state)
+            if state.sort is Sort.FINAL and state.parent is not None:
+                done.append((state.parent, state))
+                outer = state.parent.parent
+                if outer is not None and outer.sort is Sort.REGIONS and self.is_done(outer):
+                    done.append((outer, state))
+        self.active.sort(key=lambda state: state.order)
+        return entered, done
 
     def _remember(self, state: State) -> None:
         for history in state.children:

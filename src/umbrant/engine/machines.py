@@ -184,8 +184,8 @@ class LiveMachine:
                 self._enter(me, state)
             for transition in state.transitions:
                 self._wind_up(me, transition)
-            if state.sort is Sort.FINAL:
-                self._reached(state)
+        for state, final in step.done:
+            self._reached(state, final)
         self._fresh.extend(step.entered)
 
     def _enter(self, me: Me, state: State) -> None:
@@ -204,17 +204,14 @@ class LiveMachine:
                 live.due_s = math.inf
             live.waiting = cause("not_yet", until_s=live.due_s)
 
-    def _reached(self, final: State) -> None:
-        """A final state was entered: what is around it is done, and so are regions all of which are done."""
-        around, status = final.parent, self._states[final.id].result
-        if around is None or around is self._chart.root:
-            self._ended = status
-            self.cause = cause("child", row=final.id) if status is Status.FAILURE else None
+    def _reached(self, state: State, final: State) -> None:
+        """A state is done, for a final state in it was entered; the machine itself ends."""
+        status = self._worst(state) if state.sort is Sort.REGIONS else self._states[final.id].result
+        if state is not self._chart.root:
+            self._inside.append(Done(state, status))
             return
-        self._inside.append(Done(around, status))
-        outer = around.parent
-        if outer is not None and outer.sort is Sort.REGIONS and self._chart.is_done(outer):
-            self._inside.append(Done(outer, self._worst(outer)))
+        self._ended = status
+        self.cause = cause("child", row=final.id) if status is Status.FAILURE else None
 
     def _worst(self, regions: State) -> Status:
         finals = [each for each in self._chart.active if each.sort is Sort.FINAL and each.within(regions)]

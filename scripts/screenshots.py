@@ -107,7 +107,7 @@ def _rehearsal(window: MainWindow) -> None:
     rehearsing.finish()
     _wait(lambda: not rehearsing.active and not window.desk.busy)
     window.desk.undo()
-    _wait(lambda: not window.desk.busy)
+    _wait(lambda: window.desk.is_current and not window.desk.busy)
 
 
 def _night(window: MainWindow) -> None:

@@ -390,12 +390,12 @@ class StageView(QWidget):
             painter.restore()
 
     def _props(self, painter: QPainter, stage: Stage) -> None:
-        if self._live is not None and self._live.frame is not None:
-            for x, y, level in self._live.frame.props.values():
-                draw_prop(painter, self.palette_, self.to_pixels((x, y)), level, drains=False)
-            return
         take, tick = self.desk.take, self.desk.playhead
         drains = {prop.name for prop in stage.props if prop.drain_per_s > 0}
+        if self._live is not None and self._live.frame is not None:
+            for name, (x, y, level) in self._live.frame.props.items():
+                draw_prop(painter, self.palette_, self.to_pixels((x, y)), level, drains=name in drains)
+            return
         if take is None:
             for prop in stage.props:
                 draw_prop(painter, self.palette_, self.to_pixels(prop.at), prop.level, drains=prop.name in drains)
@@ -497,7 +497,7 @@ class StageView(QWidget):
             if found is None:
                 continue
             at, size = self.to_pixels(found[0]), max(LEAST_BODY, member.body.radius_m * self._scale)
-            lead = desk.leading(member.name)
+            lead = None if self._live else desk.leading(member.name)
             colours = self.palette_.leads
             fill = (
                 None
@@ -537,7 +537,7 @@ class StageView(QWidget):
 
     def _doing(self, member: Member) -> str:
         explainer = self.desk.explainer
-        if explainer is None or member.name != self.desk.agent:
+        if explainer is None or member.name != self.desk.agent or self._live is not None:
             return ""
         path = explainer.path(self.desk.playhead)
         return explainer.names.titles[path[-1]] if path else ""

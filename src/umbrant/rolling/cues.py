@@ -35,9 +35,9 @@ class Director:
         self.world = world
         self.random = Random(f"{common.seed}/")  # noqa: S311  (a seeded generator is what a take needs)
         self.board = Board(keys, recorder, lambda: world.now_s, shared=common.shared)
-        self.board.writer = ("", BY_CUE)
         self.events = Ears(common.hub, "", None, lambda: world.now_s)
         self.board.start({})
+        self.board.writer = ("", BY_CUE)
         self._common = common
         self._scope = Scope(self, Frame("", "", keys, {name: name for name in keys}), common.catalog, Unrecorded())
 

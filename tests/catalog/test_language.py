@@ -206,3 +206,13 @@ def test_a_condition_is_read_in_words_with_its_numbers_apart() -> None:
 
 def test_a_negative_number_is_one_number() -> None:
     assert parse("-3") == Number(-3.0, (0, 2))
+
+
+def test_long_and_deep_conditions_are_asked_or_refused_in_words() -> None:
+    long = " and ".join(["n < 5"] * 90)
+    assert Asker(parse(long), Values(n=3.0)).ask()
+    deep = "(n < 5 or " * 45 + "n < 1" + ")" * 45
+    with pytest.raises(LanguageError, match="nested too deeply"):
+        parse(deep)
+    fine = "(n < 5 or " * 30 + "n < 1" + ")" * 30
+    assert Asker(parse(fine), Values(n=3.0)).ask()

@@ -10,6 +10,8 @@ from typing import Any
 
 from umbrant.model.values import number_text
 
+DEEPEST = 40
+"""How deep the parts of a condition may be nested in each other."""
 LONGEST = 1000
 """The most characters a condition may have; longer is taken for a mistake."""
 
@@ -227,8 +229,18 @@ class _Reader:
     def __init__(self, line: str, lead: int) -> None:
         self.bytes = line.encode()
         self.lead = lead
+        self.depth = 0
 
     def read(self, node: ast.expr) -> Tree:
+        """Our tree for a part. Raises LanguageError."""
+        self.depth += 1
+        if self.depth > DEEPEST:
+            raise LanguageError("this is nested too deeply; split it over several rows", self.span(node))
+        tree = self._read(node)
+        self.depth -= 1
+        return tree
+
+    def _read(self, node: ast.expr) -> Tree:
         readers: dict[type[ast.expr], Callable[[Any], Tree]] = {
             ast.Constant: self._constant,
             ast.Name: self._name,

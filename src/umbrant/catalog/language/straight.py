@@ -1,0 +1,160 @@
+"""A condition as one straight-line function: no calls but those that ask senses and keys.
+
+The function is generated from our own tree, in which nothing but names that are bound here and plain values can stand.
+What it does is what `ask` tells: three-valued logic, and for each atom a `Found`.
+"""
+
+from collections.abc import Callable
+from typing import Any
+
+from umbrant.catalog.causes import cause
+from umbrant.catalog.language.tree import (
+    Arithmetic,
+    Ask,
+    Both,
+    Compare,
+    Either,
+    KeyName,
+    Not,
+    Number,
+    Text,
+    Tree,
+    YesNo,
+)
+
+Bound = dict[str, Any]
+
+
+class Straight:
+    """Writes the function of one condition. `bound` are the names that its source uses."""
+
+    def __init__(self, scope: Any, helpers: Bound) -> None:
+        self.bound: Bound = dict(helpers)
+        self.atoms = 0
+        self._scope = scope
+        self._lines: list[str] = []
+        self._names = 0
+
+    def make(self, tree: Tree) -> Callable[[list[Any]], bool | None]:
+        """The function: it is given the list of what atoms find, fills it, and gives the truth."""
+        self._put(0, "def ask(found):")
+        truth = self._truth(tree, 1)
+        self._put(1, f"return {truth}")
+        exec("\n".join(self._lines), self.bound)  # noqa: S102  (written above, from a tree of our own)
+        made: Callable[[list[Any]], bool | None] = self.bound["ask"]
+        return made
+
+    def make_value(self, tree: Tree) -> Callable[[list[Any]], Any]:
+        """The same for a formula: the function gives its value."""
+        self._put(0, "def ask(found):")
+        self._put(1, "missing = None")
+        value = self._value(tree, "missing", 1)
+        self._put(1, f"return {value}")
+        exec("\n".join(self._lines), self.bound)  # noqa: S102  (written above, from a tree of our own)
+        made: Callable[[list[Any]], Any] = self.bound["ask"]
+        return made
+
+    def _put(self, depth: int, line: str) -> None:
+        self._lines.append("    " * depth + line)
+
+    def _name(self, value: Any = None, prefix: str = "v") -> str:
+        """A name of its own; with a value it is bound to that."""
+        self._names += 1
+        name = f"{prefix}{self._names}"
+        if value is not None:
+            self.bound[name] = value
+        return name
+
+    # truths
+
+    def _truth(self, tree: Tree, depth: int) -> str:
+        match tree:
+            case Not(part=part):
+                inner, name = self._truth(part, depth), self._name()
+                self._put(depth, f"{name} = None if {inner} is None else not {inner}")
+                return name
+            case Both(parts=parts):
+                return self._decided_by(parts, False, depth)
+            case Either(parts=parts):
+                return self._decided_by(parts, True, depth)
+            case Compare():
+                return self._comparison(tree, depth)
+            case Ask():
+                return self._bare_sense(tree, depth)
+        return self._bare_value(tree, depth)
+
+    def _decided_by(self, parts: tuple[Tree, ...], decisive: bool, depth: int) -> str:
+        """`and` and `or`: the first part that gives `decisive` ends it; an unknown part makes the rest unknown."""
+        name = self._name()
+        first = self._truth(parts[0], depth)
+        self._put(depth, f"{name} = {first}")
+        for part in parts[1:]:
+            self._put(depth, f"if {name} is not {decisive}:")
+            truth = self._truth(part, depth + 1)
+            known = f"None if {name} is None or {truth} is None else {not decisive}"
+            self._put(depth + 1, f"{name} = {decisive} if {truth} is {decisive} else {known}")
+        return name
+
+    def _comparison(self, tree: Compare, depth: int) -> str:
+        place, missing = self._atom(), self._name(prefix="m")
+        self._put(depth, f"{missing} = None")
+        left, right = self._value(tree.left, missing, depth), self._value(tree.right, missing, depth)
+        unknown = " or ".join(f"{side} is None" for side in (left, right) if side.startswith("v"))
+        name = self._name()
+        compared = f"{left} {tree.sign} {right}"
+        self._put(depth, f"{name} = None if {unknown} else {compared}" if unknown else f"{name} = {compared}")
+        self._put(depth, f"found[{place}] = Found({name}, {left}, {right}, {missing})")
+        return name
+
+    def _bare_sense(self, tree: Ask, depth: int) -> str:
+        place, read, got, name = self._atom(), self._name(self._scope.sense(tree), "s"), self._name(), self._name()
+        self._put(depth, f"{got} = {read}()")
+        self._put(depth, f"{name} = {got}[0] if {got}[0] is True or {got}[0] is False else None")
+        self._put(depth, f"found[{place}] = Found({name}, {got}[1], None, {got}[2])")
+        return name
+
+    def _bare_value(self, tree: Tree, depth: int) -> str:
+        place, missing, name = self._atom(), self._name(prefix="m"), self._name()
+        self._put(depth, f"{missing} = None")
+        got = self._value(tree, missing, depth)
+        self._put(depth, f"{name} = {got} if {got} is True or {got} is False else None")
+        self._put(depth, f"found[{place}] = Found({name}, {got}, None, {missing})")
+        return name
+
+    def _atom(self) -> int:
+        self.atoms += 1
+        return self.atoms - 1
+
+    # values: a name that may hold None begins with v, a value that is always there with c
+
+    def _value(self, tree: Tree, missing: str, depth: int) -> str:
+        match tree:
+            case Number(value=value) | Text(value=value) | YesNo(value=value):
+                name = self._name(prefix="c")
+                self.bound[name] = value
+                return name
+            case KeyName(key=key):
+                get, name = self._name(self._scope.key(key), "k"), self._name()
+                unset = self._name(cause("not_set", key=key), "u")
+                self._put(depth, f"{name} = {get}()")
+                self._put(depth, f"if {name} is None: {missing} = {unset}")
+                return name
+            case Ask():
+                read, got, name = self._name(self._scope.sense(tree), "s"), self._name(), self._name()
+                self._put(depth, f"{got} = {read}()")
+                self._put(depth, f"if {got}[2] is not None: {missing} = {got}[2]")
+                self._put(depth, f"{name} = {got}[0]")
+                return name
+            case Arithmetic(sign=sign, left=left, right=right):
+                one, other = self._value(left, missing, depth), self._value(right, missing, depth)
+                name = self._name()
+                self._put(depth, f"{name} = reckoned({sign!r}, {one}, {other})")
+                return name
+        return self._inner_truth(tree, depth)
+
+    def _inner_truth(self, tree: Tree, depth: int) -> str:
+        """The truth of a condition that stands where a value does: what its atoms find is not kept."""
+        inner = Straight(self._scope, {name: self.bound[name] for name in ("Found", "reckoned")})
+        ask, name = self._name(inner.make(tree), "i"), self._name()
+        self._put(depth, f"{name} = {ask}([None] * {inner.atoms})")
+        return name

@@ -235,3 +235,62 @@ def test_clicking_beside_everything_changes_nothing(demo_driver: Driver) -> None
     hands.click(QPointF(5, hands.ledger.viewport().height() - 3))
     hands.click(QPointF(445, 10))
     assert hands.desk.history.undo_name is None
+
+
+def _add(hands: Driver, typed: str) -> str:
+    """Add a row after or in the selected one by typing, and say which it is; open chips are left as they are."""
+    hands.key(Qt.Key.Key_Return)
+    hands.type(typed)
+    for _ in range(3):
+        if hands.ledger.editing.line is not None:
+            hands.ledger.editing.line.cancel()
+        if hands.ledger.editing.menu is not None:
+            hands.ledger.editing.menu.close()
+    return hands.desk.row_id
+
+
+def test_a_machine_is_written_by_typing_with_what_fits_offered_at_each_place(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.select_row("keep")
+    machine = _add(hands, "machine")
+    first = _add(hands, "state")
+    assert hands.desk.row is not None
+    assert (hands.desk.row.kind, hands.desk.row.under) == ("state", machine)
+    wait = _add(hands, "wait")
+    assert hands.desk.row.under == first
+    after = _add(hands, "after")
+    assert (hands.desk.row.kind, hands.desk.row.under, hands.desk.row.name) == ("after", first, "")
+    hands.desk.select_row(machine)
+    second = _add(hands, "state")
+    chip, rect = hands.chip(after, lambda each: each.label == "to")
+    hands.ledger.editing.pick(chip, rect)
+    menu = hands.ledger.editing.menu
+    assert menu is not None
+    offered = [action.text() for action in menu.actions() if action.text()]
+    assert offered[:2] == ["State", "State"]
+    [action for action in menu.actions() if action.text() == "State"][1].trigger()
+    menu.close()
+    assert hands.desk.project.behavior("warden").row(after).args["to"] == second
+    problems = [str(each) for each in hands.desk.problems if each.row_id in (machine, first, second, after, wait)]
+    assert problems == []
+
+
+def test_a_utility_is_written_by_typing_and_its_formula_and_curve_are_chips(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.select_row("keep")
+    _add(hands, "utility")
+    option = _add(hands, "option")
+    consider = _add(hands, "consider")
+    assert hands.desk.row is not None
+    assert hands.desk.row.under == option
+    chip, rect = hands.chip(consider, lambda each: each.label == "input")
+    hands.ledger.editing.begin(chip, rect)
+    hands.type("lamp_oil")
+    assert hands.desk.project.behavior("warden").row(consider).args["input"] == "lamp_oil"
+    curve, rect = hands.chip(consider, lambda each: each.label == "curve")
+    hands.ledger.editing.begin(curve, rect)
+    menu = hands.ledger.editing.menu
+    assert menu is not None
+    next(action for action in menu.actions() if action.text() == "bell").trigger()
+    menu.close()
+    assert hands.desk.project.behavior("warden").row(consider).args["curve"].shape == "bell"

@@ -5,8 +5,11 @@ import io
 import json
 import sqlite3
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.small import played, project, row
 from umbrant.catalog.causes import cause
@@ -155,3 +158,27 @@ def test_of_two_spans_that_meet_the_later_one_counts() -> None:
     assert [span.start for span in record.spans] == [0, 1, 2]
     assert record.span_at(1) == record.spans[1]
     assert record.spans[1].outcome is Outcome.SUCCESS
+
+
+@given(st.lists(st.tuples(st.sampled_from([0.0, 0.05, 0.25, -3.0]), st.integers(1, 6)), min_size=1, max_size=8))
+def test_what_is_left_of_a_row_is_read_back_for_every_tick(stretches: list[tuple[float, int]]) -> None:
+    lefts, left = [], 40.0
+    for step, ticks in stretches:
+        for _ in range(ticks):
+            lefts.append(left)
+            left = max(0.0, left - step)
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "t.take"
+        with TakeWriter(path, header(len(lefts))) as writer:
+            agent = writer.agent("a")
+            agent.entered("r1")
+            for tick, each in enumerate(lefts):
+                writer.tick = tick
+                agent.progress("r1", Progress(each, 40.0, "m"))
+                writer.pose("a", (0.0, 0.0), 0.0)
+        record = read_take(path).agents["a"].row("r1")
+    for tick, each in enumerate(lefts):
+        done = record.done_at(tick)
+        assert done is not None
+        assert done.left == pytest.approx(each, abs=1e-5)
+    assert len(record.progress.ticks) <= 2 * len(stretches) + 3, "what goes on evenly is kept once"

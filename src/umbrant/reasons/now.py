@@ -18,9 +18,9 @@ def now_value(subject: Subject, row_id: str, tick: int) -> str:
     record = subject.record.row(row_id)
     state = record.state_at(tick)
     if state is RowState.RUNNING:
-        done = record.progress.at(tick)
+        done = record.done_at(tick)
         span = record.span_at(tick)
-        if done is None or done.left is None or span is None or record.progress.index(tick) < 0:
+        if done is None or done.left is None or span is None:
             return ""
         return _amount(done.left, done.unit)
     if state is RowState.REFUSED or state is RowState.STOPPED:

@@ -249,7 +249,7 @@ class Explainer(Subject):
             yield from self._why_ended(row_id, ended)
 
     def _how_far(self, row_id: str, tick: int) -> Bits:
-        done = self.record.row(row_id).progress.at(tick)
+        done = self.record.row(row_id).done_at(tick)
         if done is None or done.left is None:
             return
         yield f": {value_text(round(done.left, 1), done.unit)} to go"

@@ -40,6 +40,8 @@ class StageWorld:
         self._groups: dict[str, list[StageBody]] = {}
         for body in self.cast.values():
             self._groups.setdefault(body.group or "", []).append(body)
+        self._prop_groups: dict[str, list[StageProp]] | None = None
+        """Put together when it is asked for, and anew after a prop was dropped."""
         self._listener = listener
         self._stage = stage
         self._places = {place.name: place.at for place in stage.places}
@@ -99,7 +101,11 @@ class StageWorld:
         return prop if prop is not None and prop.here else None
 
     def props(self, group: str) -> Sequence[PropView]:
-        return [prop for prop in self.all_props.values() if prop.here and prop.group == group]
+        if self._prop_groups is None:
+            self._prop_groups = {}
+            for prop in self.all_props.values():
+                self._prop_groups.setdefault(prop.group, []).append(prop)
+        return [prop for prop in self._prop_groups.get(group, ()) if prop.here]
 
     def place(self, name: str) -> Point | None:
         return self._places.get(name)
@@ -173,6 +179,7 @@ class StageWorld:
     def drop(self, prop: Prop) -> None:
         """Put a new prop on the stage, or an old one of that name back to its beginnings."""
         self.all_props[prop.name] = StageProp.of(prop)
+        self._prop_groups = None
 
     def take_away(self, name: str) -> bool:
         """Take one of the cast, or a prop, off the stage. No if there is none of that name."""

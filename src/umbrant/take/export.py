@@ -81,7 +81,7 @@ def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[Line]:
             value = [gauge.measured.value, gauge.value, gauge.of, gauge.about]
             yield _line(tick, name, "gauge", row=row_id, part=part, value=value)
     for tick, done in zip(record.progress.ticks, record.progress.values, strict=True):
-        yield _line(tick, name, "progress", row=row_id, value=[done.left, done.of, done.unit])
+        yield _line(tick, name, "progress", row=row_id, value=[done.left, done.of, done.unit, done.rate])
     for tick, way in zip(record.ways.ticks, record.ways.values, strict=True):
         yield _line(tick, name, "way", row=row_id, value=way)
 

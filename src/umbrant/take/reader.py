@@ -2,11 +2,10 @@
 
 import json
 import sqlite3
-from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +22,8 @@ from umbrant.take.tables import ENDED, HEADER, RECORDED, WHOLE, loaded
 from umbrant.take.writer import TakeError
 
 Floats = NDArray[np.float32]
+K = TypeVar("K")
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -80,15 +81,10 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
     header = Header.model_validate_json(meta[HEADER])
     if header.format != FORMAT:
         raise ValueError(f"its format is '{header.format}', not '{FORMAT}'")
-    names = {member.name for member in header.cast if member.behavior}
     agents = {member.name: AgentRecord() for member in header.cast}
     nobody = AgentRecord()
-    shared = _shared_keys(file)
-    for member in header.cast:
-        if member.name in names:
-            _read_agent(file, member.name, agents[member.name])
-            for board in (member.group or "", WORLD):
-                agents[member.name].keys.update(shared.get(board, {}))
+    _read_agents(file, agents)
+    _read_keys(file, header, agents)
     for agent, tick, text in file.execute("SELECT agent, tick, text FROM said ORDER BY rowid"):
         agents[agent].said.append((tick, text))
     for agent, tick, event, sender in file.execute("SELECT agent, tick, event, sender FROM heard ORDER BY rowid"):
@@ -105,56 +101,54 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
     return Take(path, header, ticks, ended, agents, poses, levels, props, nobody.notices)
 
 
-def _read_agent(file: sqlite3.Connection, name: str, record: AgentRecord) -> None:
-    rows: defaultdict[str, RowRecord] = defaultdict(RowRecord)
-    keys: defaultdict[str, Changes[Written]] = defaultdict(Changes)
+def _read_agents(file: sqlite3.Connection, agents: dict[str, AgentRecord]) -> None:
+    """What every agent did: each table is read once, in the order in which it was written."""
 
-    def select(columns: str, table: str, order: str) -> Iterator[Any]:
-        return file.execute(f"SELECT {columns} FROM {table} WHERE agent = ? ORDER BY {order}", (name,))  # noqa: S608
+    def select(columns: str, table: str, order: str = "rowid") -> Iterator[Any]:
+        return file.execute(f"SELECT agent, {columns} FROM {table} ORDER BY {order}")  # noqa: S608
 
-    for row_id, start, end, outcome, cause in select("row, start, end, outcome, cause", "span", "id"):
-        rows[row_id].spans.append(Span(start, end, Outcome(outcome) if outcome else None, _cause(cause)))
-    for row_id, part, start, end, cause in select("row, part, start, end, cause", "refusal", "id"):
-        rows[row_id].refusals.setdefault(part, []).append(Refusal(start, end, Cause.from_json(cause)))
-    columns = "row, part, atom, tick, asked, truth, left, right, cause"
-    for row_id, part, atom, tick, asked, *found in select(columns, "sensed", "rowid"):
-        kept = rows[row_id].sensed
-        if (part, atom) not in kept:
-            kept[part, atom] = Changes()
-        kept[part, atom].add(tick, _found(*found) if asked else None)
-    for row_id, tick, left, whole, unit in select("row, tick, left, whole, unit", "progress", "rowid"):
-        rows[row_id].progress.add(tick, Done(left, whole, unit))
-    for row_id, tick, corners in select("row, tick, corners", "way", "rowid"):
-        rows[row_id].ways.add(tick, tuple((x, y) for x, y in json.loads(corners)))
-    _read_gauges(file, name, rows)
-    for board, key, tick, value, row_id, part in select("board, key, tick, value, row, part", "key", "rowid"):
-        if not board:
-            keys[key].add(tick, Written(loaded(value), row_id, part))
-    record.rows.update(rows)
-    record.keys.update(keys)
+    def row(agent: str, row_id: str) -> RowRecord:
+        rows = agents[agent].rows
+        return rows.get(row_id) or rows.setdefault(row_id, RowRecord())
 
-
-def _read_gauges(file: sqlite3.Connection, name: str, rows: defaultdict[str, RowRecord]) -> None:
+    for agent, row_id, start, end, outcome, cause in select("row, start, end, outcome, cause", "span", "id"):
+        span = Span(start, end, Outcome(outcome) if outcome else None, _cause(cause))
+        row(agent, row_id).spans.append(span)
+    for agent, row_id, part, start, end, cause in select("row, part, start, end, cause", "refusal", "id"):
+        row(agent, row_id).refusals.setdefault(part, []).append(Refusal(start, end, Cause.from_json(cause)))
+    for agent, row_id, part, atom, tick, asked, *found in select(
+        "row, part, atom, tick, asked, truth, left, right, cause", "sensed"
+    ):
+        _kept(row(agent, row_id).sensed, (part, atom)).add(tick, _found(*found) if asked else None)
+    for agent, row_id, tick, left, whole, unit, rate in select("row, tick, left, whole, unit, rate", "progress"):
+        row(agent, row_id).progress.add(tick, Done(left, whole, unit, rate))
+    for agent, row_id, tick, corners in select("row, tick, corners", "way"):
+        row(agent, row_id).ways.add(tick, tuple((x, y) for x, y in json.loads(corners)))
     columns = "row, part, tick, measured, value, whole, about"
-    for row_id, part, tick, measured, value, whole, about in file.execute(
-        f"SELECT {columns} FROM gauge WHERE agent = ? ORDER BY rowid",  # noqa: S608
-        (name,),
-    ):
-        kept = rows[row_id].gauges
-        if part not in kept:
-            kept[part] = Changes()
-        kept[part].add(tick, Gauge(Measured(measured), value, whole, about))
+    for agent, row_id, part, tick, measured, value, whole, about in select(columns, "gauge"):
+        _kept(row(agent, row_id).gauges, part).add(tick, Gauge(Measured(measured), value, whole, about))
 
 
-def _shared_keys(file: sqlite3.Connection) -> dict[str, dict[str, Changes[Written]]]:
-    """The keys that several agents share, by board and name."""
-    found: dict[str, dict[str, Changes[Written]]] = {}
+def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord]) -> None:
+    """The agents' own keys, and those they share."""
     columns = "agent, board, key, tick, value, row, part"
+    shared: dict[str, dict[str, Changes[Written]]] = {}
     for agent, board, key, tick, value, row_id, part in file.execute(
-        f"SELECT {columns} FROM key WHERE board <> '' ORDER BY rowid"  # noqa: S608
+        f"SELECT {columns} FROM key ORDER BY rowid"  # noqa: S608
     ):
-        written = Written(loaded(value), row_id, part, agent)
-        found.setdefault(board, {}).setdefault(key, Changes()).add(tick, written)
+        if board:
+            _kept(shared.setdefault(board, {}), key).add(tick, Written(loaded(value), row_id, part, agent))
+        elif agent in agents:
+            _kept(agents[agent].keys, key).add(tick, Written(loaded(value), row_id, part))
+    for member in header.cast:
+        for board in (member.group or "", WORLD) if member.behavior else ():
+            agents[member.name].keys.update(shared.get(board, {}))
+
+
+def _kept(place: dict[K, Changes[T]], key: K) -> Changes[T]:
+    found = place.get(key)
+    if found is None:
+        found = place[key] = Changes()
     return found
 
 

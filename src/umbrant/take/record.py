@@ -97,11 +97,12 @@ class Written:
 
 
 class Done(NamedTuple):
-    """How far a running action was: `left` of `of`, in `unit`."""
+    """How far a running action was: `left` of `of`, in `unit`. From then on each tick takes `rate` off what is left."""
 
     left: float | None
     of: float | None
     unit: str
+    rate: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -156,6 +157,16 @@ class RowRecord:
         """What a part of the row last noted at or before a tick."""
         changes = self.gauges.get(part)
         return changes.at(tick) if changes else None
+
+    def done_at(self, tick: int) -> Done | None:
+        """How far the row was at a tick, None before it first said so."""
+        place = self.progress.index(tick)
+        if place < 0:
+            return None
+        done = self.progress.values[place]
+        if done.left is None or not done.rate:
+            return done
+        return done._replace(left=max(0.0, done.left - done.rate * (tick - self.progress.ticks[place])))
 
     def found_at(self, part: str, atom: int, tick: int) -> Found | None:
         """What a condition's atom gave when it was last asked at or before a tick."""

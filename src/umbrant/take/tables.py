@@ -11,7 +11,7 @@ CREATE TABLE span (id INTEGER PRIMARY KEY, agent TEXT, row TEXT, start INTEGER, 
 CREATE TABLE refusal (id INTEGER PRIMARY KEY, agent TEXT, row TEXT, part TEXT, start INTEGER, end INTEGER, cause TEXT);
 CREATE TABLE sensed (agent TEXT, row TEXT, part TEXT, atom INTEGER, tick INTEGER, asked INTEGER, truth INTEGER,
                      left, right, cause TEXT);
-CREATE TABLE progress (agent TEXT, row TEXT, tick INTEGER, left REAL, whole REAL, unit TEXT);
+CREATE TABLE progress (agent TEXT, row TEXT, tick INTEGER, left REAL, whole REAL, unit TEXT, rate REAL);
 CREATE TABLE way (agent TEXT, row TEXT, tick INTEGER, corners TEXT);
 CREATE TABLE gauge (agent TEXT, row TEXT, part TEXT, tick INTEGER, measured TEXT, value REAL, whole REAL, about TEXT);
 CREATE TABLE key (agent TEXT, board TEXT, key TEXT, tick INTEGER, value, row TEXT, part TEXT);

@@ -19,6 +19,9 @@ from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, cause_te
 FLUSH_TICKS = 400
 """How many ticks are gathered before they go to disk."""
 
+EVEN = 1e-6
+"""How far off what is left may be from going on evenly and still count as doing so."""
+
 _OUTCOMES = {Status.SUCCESS: Outcome.SUCCESS, Status.FAILURE: Outcome.FAILURE, None: Outcome.STOPPED}
 
 
@@ -35,7 +38,7 @@ class AgentWriter:
         self._open: dict[str, tuple[int, Span]] = {}
         self._refused: dict[tuple[str, str], tuple[int, Refusal]] = {}
         self._sensed: dict[tuple[str, str], list[Found | None]] = {}
-        self._done: dict[str, Done] = {}
+        self._done: dict[str, tuple[int, Done]] = {}
         self._ways: dict[str, tuple[Point, ...]] = {}
         self._gauges: dict[tuple[str, str], Gauge] = {}
 
@@ -71,13 +74,28 @@ class AgentWriter:
         self._sensed[row_id, part] = list(found)
 
     def progress(self, row_id: str, progress: Progress) -> None:
-        done = Done(progress.left, progress.of, progress.unit)
-        if self._done.get(row_id) != done:
-            self._done[row_id] = done
-            self._take.progress.append((self._name, row_id, self._take.tick, done.left, done.of, done.unit))
+        self._progressed(row_id, progress)
         if self._ways.get(row_id) != progress.way:
             self._ways[row_id] = progress.way
             self._take.ways.append((self._name, row_id, self._take.tick, one_line(progress.way)))
+
+    def _progressed(self, row_id: str, progress: Progress) -> None:
+        """Keep how far a row is, unless that is what could be told from before: most things go on evenly."""
+        tick, left = self._take.tick, progress.left
+        known = self._done.get(row_id)
+        rate = 0.0
+        if known is not None:
+            since, done = known
+            if done.unit == progress.unit and done.of == progress.of and done.left is not None and left is not None:
+                if abs(done.left - done.rate * (tick - since) - left) < EVEN:
+                    return
+                if tick == since + 1:
+                    rate = done.left - left
+            elif done[:3] == progress[:3]:
+                return
+        done = Done(left, progress.of, progress.unit, rate)
+        self._done[row_id] = tick, done
+        self._take.progress.append((self._name, row_id, tick, *done))
 
     def gauged(self, row_id: str, part: str, gauge: Gauge) -> None:
         if self._gauges.get((row_id, part)) != gauge:
@@ -224,7 +242,7 @@ class TakeWriter:
         self._put("INSERT OR REPLACE INTO span VALUES (?,?,?,?,?,?,?)", self._span_columns())
         self._put("INSERT OR REPLACE INTO refusal VALUES (?,?,?,?,?,?,?)", self._refusal_columns())
         self._put("INSERT INTO sensed VALUES (?,?,?,?,?,?,?,?,?,?)", self.sensed)
-        self._put("INSERT INTO progress VALUES (?,?,?,?,?,?)", self.progress)
+        self._put("INSERT INTO progress VALUES (?,?,?,?,?,?,?)", self.progress)
         self._put("INSERT INTO way VALUES (?,?,?,?)", self.ways)
         self._put("INSERT INTO gauge VALUES (?,?,?,?,?,?,?,?)", self.gauges)
         self._put("INSERT INTO key VALUES (?,?,?,?,?,?,?)", self.keys)

@@ -1,0 +1,95 @@
+"""Figures of the engine: deciding against hand-written code, growth with rows visited, crowds, the size of takes."""
+
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+from benchmarks.decisions import TICKS, by_hand_s, check_equal, recorded_s, unrecorded_s
+from benchmarks.figure import Figure, timed
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.validation import open_project
+from umbrant.engine.recorder import Unrecorded
+from umbrant.engine.runner import Common, Runner
+from umbrant.game import PlainBody, PlainWorld
+from umbrant.model.behaviors import Behavior, Blackboard, Row
+from umbrant.model.documents import Cover, Project
+from umbrant.model.staging import Member
+from umbrant.rolling.roll import Order, roll
+
+DEMO = Path(__file__).parents[1] / "examples" / "lantern-quay"
+CROWD = {"gull": 400, "brine": 40, "mila": 30, "tam": 30}
+"""How many of each of the demo's cast make up a crowd of 500."""
+CROWD_S, ROUNDS, VISITS = 3.0, 3, 2000
+
+
+def engine_figures(place: Path) -> Iterator[Figure]:
+    """Measure one thing after the other."""
+    project = open_project(DEMO)
+    check_equal(project)
+    hand = min(by_hand_s() for _ in range(ROUNDS))
+    told = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
+    with_all = min(recorded_s(project, place / "decisions.take") for _ in range(ROUNDS)) / hand
+    without = min(unrecorded_s(project) for _ in range(ROUNDS)) / hand
+    yield Figure("the warden's decisions with recording, times by hand", f"{with_all:.1f} ×", "at most 4 ×", told)
+    yield Figure("the same without recording", f"{without:.1f} ×", "at most 2.5 ×", told)
+    small, large = _visits_s(20), _visits_s(2000)
+    told = f"{small / VISITS * 1e6:.0f} and {large / VISITS * 1e6:.0f} µs a tick"
+    yield Figure("2,000 rows of which 20 are visited, times 20 rows", f"{large / small:.2f} ×", "within 1.5 ×", told)
+    yield from _crowd(project, place)
+
+
+def _visits_s(rows: int) -> float:
+    """The best time of ticking a tree of so many rows of which 20 are visited, in seconds."""
+    return min(_visited_s(rows) for _ in range(ROUNDS))
+
+
+def _visited_s(rows: int) -> float:
+    """A selector whose first child waits, with many further rows that its running keeps from being tried."""
+    made = [Row(id="top", kind="selector"), *_branch("live", "top", 18)]
+    groups = max(0, rows - 20) // 99
+    for group in range(groups):
+        made.extend(_branch(f"g{group}x", "top", 98))
+    behavior = Behavior(name="b", title="B", blackboard="k", rows=tuple(made))
+    project = Project(
+        cover=Cover(title="T", scenario="none"), behaviors=(behavior,), blackboards=(Blackboard(name="k", title="K"),)
+    )
+    world = PlainWorld(0.05)
+    world.add(PlainBody("a", (0.0, 0.0)))
+    runner = Runner(Common(project, BUILTIN, 1), Member(name="a", behavior="b", start=(0, 0)), world, Unrecorded())
+
+    def ticks() -> None:
+        for tick in range(VISITS):
+            world.now_s = tick * 0.05
+            runner.tick()
+
+    return timed(ticks)
+
+
+def _branch(row_id: str, under: str, leaves: int) -> list[Row]:
+    """A parallel of so many rows that wait for ever."""
+    whole = Row(id=row_id, under=under, kind="parallel")
+    return [whole, *(Row(id=f"{row_id}{n}", under=row_id, kind="wait", args={"duration": 1e6}) for n in range(leaves))]
+
+
+def _crowd(project: Project, place: Path) -> Iterator[Figure]:
+    dusk = project.scenario("dusk")
+    members = []
+    for member in dusk.cast:
+        if member.name in CROWD:
+            many = {"copies": CROWD[member.name], "scatter_m": 3.0}
+            members.append(member.model_copy(update=many))
+        elif member.behavior is None:
+            members.append(member)
+    crowd = dusk.model_copy(update={"name": "crowd", "cast": tuple(members), "seconds": CROWD_S, "cues": ()})
+    whole = project.model_copy(update={"scenarios": (*project.scenarios, crowd)})
+    start = time.perf_counter()
+    path = roll(Order(whole, "crowd", place / "crowd.take"))
+    took = time.perf_counter() - start
+    agents = sum(CROWD.values())
+    told = f"{took / CROWD_S / 20 / agents * 1e6:.0f} µs for each agent and tick"
+    name = f"{agents} agents with full recording, times real time"
+    yield Figure(name, f"{CROWD_S / took:.2f} ×", "over 1 ×", told)
+    size = path.stat().st_size / (agents * CROWD_S / 60)
+    long = roll(Order(project, "evening", place / "evening.take"))
+    told = f"the evening's ten agents over three minutes: {long.stat().st_size / 30 / 1024:.0f} KiB"
+    yield Figure("a take's size for each agent and minute", f"{size / 1024:.0f} KiB", "none", told)

@@ -5,10 +5,22 @@ from umbrant.catalog.declare import Amount, AnAgent, AProp, Number, Reach, Sprea
 from umbrant.catalog.geometry import distance_m, heading_to
 from umbrant.catalog.going import point_from
 from umbrant.catalog.work import Progress
-from umbrant.catalog.world import Me, Noise, Target
+from umbrant.catalog.world import Me, Noise, PropView, Target
 
 STRIKES_S = 0.4
 """How long a blow or a throw takes."""
+
+
+def within_reach(me: Me, target: Target, reach: float) -> PropView | Cause:
+    """The thing a target stands for, if it is there and near enough; else why not."""
+    here = target.at()
+    if isinstance(here, Cause):
+        return here
+    prop = me.world.prop(target.name or "")
+    if prop is None:
+        return cause("not_there", name=target.label)
+    away = distance_m(me.body.place, here)
+    return cause("too_far", distance_m=away, range_m=reach) if away > reach else prop
 
 
 @action(
@@ -25,15 +37,9 @@ def use(me: Me, target: AProp, *, duration: SpreadSeconds = 1.5, reach: Reach = 
     duration: how long that takes
     reach: how near it must be
     """
-    here = target.at()
-    if isinstance(here, Cause):
-        return here
-    prop = me.world.prop(target.name or "")
-    if prop is None:
-        return cause("not_there", name=target.label)
-    away = distance_m(me.body.place, here)
-    if away > reach:
-        return cause("too_far", distance_m=away, range_m=reach)
+    prop = within_reach(me, target, reach)
+    if isinstance(prop, Cause):
+        return prop
     start_s, first = me.world.now_s, prop.level
     while (spent := me.world.now_s - start_s) < duration - 1e-9:
         prop.level = first + (1.0 - first) * spent / duration
@@ -56,15 +62,9 @@ def use_up(me: Me, target: AProp, *, amount: Amount = 0.1, reach: Reach = 1.5) -
     amount: how much of it, where a full one is 1
     reach: how near it must be
     """
-    here = target.at()
-    if isinstance(here, Cause):
-        return here
-    prop = me.world.prop(target.name or "")
-    if prop is None:
-        return cause("not_there", name=target.label)
-    away = distance_m(me.body.place, here)
-    if away > reach:
-        return cause("too_far", distance_m=away, range_m=reach)
+    prop = within_reach(me, target, reach)
+    if isinstance(prop, Cause):
+        return prop
     if prop.level < amount - 1e-9:
         return cause("too_little", prop=prop.name, level=round(prop.level, 2), amount=amount)
     prop.level = max(0.0, prop.level - amount)
@@ -118,15 +118,9 @@ def carry(me: Me, target: AProp, *, reach: Reach = 1.0) -> bool | Cause:
     target: what to take up
     reach: how near it must be
     """
-    here = target.at()
-    if isinstance(here, Cause):
-        return here
-    prop = me.world.prop(target.name or "")
-    if prop is None:
-        return cause("not_there", name=target.label)
-    away = distance_m(me.body.place, here)
-    if away > reach:
-        return cause("too_far", distance_m=away, range_m=reach)
+    prop = within_reach(me, target, reach)
+    if isinstance(prop, Cause):
+        return prop
     if prop.carrier == me.name:
         return True
     if prop.carrier is not None:

@@ -1,6 +1,8 @@
 """Going places, and keeping away from others."""
 
 import math
+from collections.abc import Callable
+from functools import partial
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
@@ -22,10 +24,13 @@ def speed(me: Me, pace: str) -> float:
     return me.body.run_m_s if pace == "run" else me.body.walk_m_s
 
 
-def go(me: Me, goal: Point, reach: float, pace: str) -> Steps:
-    """Go to a point that stays where it is."""
+def go(me: Me, where: Callable[[], Point | Cause], reach: float, pace: str) -> Steps:
+    """Go to wherever a point is; one that moves is followed."""
     whole: float | None = None
     while True:
+        goal = where()
+        if isinstance(goal, Cause):
+            return goal
         way = me.world.head_for(me.body.name, goal, reach, speed(me, pace))
         if way.cause:
             return way.cause
@@ -61,18 +66,7 @@ def move_to(me: Me, target: Target, *, reach: Reach = 0.5, pace: Pace = "walk") 
     reach: how near counts as there, measured along the way
     pace: at what pace
     """
-    whole: float | None = None
-    while True:
-        goal = target.at()
-        if isinstance(goal, Cause):
-            return goal
-        way = me.world.head_for(me.body.name, goal, reach, speed(me, pace))
-        if way.cause:
-            return way.cause
-        if way.left_m <= reach:
-            return True
-        whole = max(whole or 0.0, way.left_m)
-        yield Progress(way.left_m, whole, "m", way.corners)
+    return (yield from go(me, target.at, reach, pace))
 
 
 @action(
@@ -218,7 +212,7 @@ def go_along(me: Me, places: str, *, rounds: Rounds = "once", reach: Reach = 0.5
     at = min(range(len(points)), key=lambda index: distance_m(me.body.place, points[index])) if rounds != "once" else 0
     step = 1
     while True:
-        ended = yield from go(me, points[at], reach, pace)
+        ended = yield from go(me, partial(points.__getitem__, at), reach, pace)
         if ended is not True:
             return ended
         if rounds == "to and fro" and not 0 <= at + step < len(points):
@@ -300,8 +294,8 @@ def take_cover(me: Me, watcher: AnAgent, *, within: Range = 10.0, pace: Pace = "
     goal = _cover(me, there, within)
     if goal is None:
         return cause("no_cover", range_m=within)
-    ended = yield from go(me, goal, 0.2, pace)
-    return ended
+    found = goal
+    return (yield from go(me, lambda: found, 0.2, pace))
 
 
 def _cover(me: Me, watcher: Point, within: float) -> Point | None:

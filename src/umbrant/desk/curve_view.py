@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from umbrant.catalog.curves import worth
 from umbrant.desk.curves import curve_line
+from umbrant.desk.painted import draw_focus, paint_with
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.behaviors import Row
@@ -43,9 +44,7 @@ class CurveView(QWidget):
         self._held: str = ""
         self._chosen: str = ""
         self._drags = 0
-        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.row_selected):
-            changed.connect(self.update)
-        desk.playhead_moved.connect(self.update)
+        paint_with(desk, self)
 
     def sizeHint(self) -> QSize:
         return QSize(480, 270)
@@ -212,10 +211,7 @@ class CurveView(QWidget):
             self._now(painter, row)
             self._grips(painter, row)
             self._legend(painter, row)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(self.palette_.running, 1))
-            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        draw_focus(painter, self, self.palette_)
         painter.end()
 
     def _frame(self, painter: QPainter, row: Row) -> None:

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent,
 from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from umbrant.desk.cached import Pictures
+from umbrant.desk.painted import draw_focus
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.staging import Member
@@ -80,10 +81,7 @@ class LanesView(QWidget):
             self._window(painter)
             x = self.x_of(self.desk.playhead)
             painter.fillRect(QRectF(x - 1, 1, 2, self.height() - 2), self.palette_.now)
-        if self.hasFocus():
-            painter.setPen(QPen(self.palette_.running, 1))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        draw_focus(painter, self, self.palette_)
         painter.end()
 
     def _lanes(self, painter: QPainter, box: QRectF) -> None:

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.cached import Pictures
 from umbrant.desk.figures import LEAST_BODY, draw_body, draw_chosen, draw_label, draw_prop, draw_said
+from umbrant.desk.painted import draw_focus, paint_with
 from umbrant.desk.rehearsing import Rehearsing
 from umbrant.desk.rings import Ring, rings
 from umbrant.desk.state import Desk
@@ -74,10 +75,7 @@ class StageView(QWidget):
         self.steering: Steering | None = None
         self.rehearsing: Rehearsing | None = None
         """The rehearsals that can be held on this stage."""
-        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
-            changed.connect(self.update)
-        desk.playhead_moved.connect(self.update)
-        desk.row_selected.connect(self.update)
+        paint_with(desk, self)
 
     # geometry
 
@@ -312,10 +310,8 @@ class StageView(QWidget):
         self._bodies(painter, scenario.players)
         if self._live is not None:
             self._rehearsal(painter, self._live)
-        elif self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(self.palette_.running, 1))
-            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        else:
+            draw_focus(painter, self, self.palette_)
         painter.end()
 
     def _rehearsal(self, painter: QPainter, live: Rehearsing) -> None:

@@ -18,6 +18,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.chart.layout import Arrow, Box, Drawing, draw
+from umbrant.desk.painted import draw_focus, paint_with
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.behaviors import Behavior
@@ -49,9 +50,7 @@ class MapView(QWidget):
         self._held: QPointF | None = None
         self._moved = False
         self._paths: list[tuple[Arrow, QPainterPath]] = []
-        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.row_selected):
-            changed.connect(self.update)
-        desk.playhead_moved.connect(self.update)
+        paint_with(desk, self)
 
     def sizeHint(self) -> QSize:
         return QSize(480, 270)
@@ -198,10 +197,7 @@ class MapView(QWidget):
                 self._box(painter, box, leads)
             for arrow in drawing.arrows:
                 self._arrow(painter, drawing, arrow)
-        if self.hasFocus():
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.setPen(QPen(self.palette_.running, 1))
-            painter.drawRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5))
+        draw_focus(painter, self, self.palette_)
         painter.end()
 
     def _state(self, row_id: str) -> RowState:

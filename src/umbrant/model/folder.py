@@ -27,6 +27,9 @@ FOLDERS: dict[str, type[Behavior] | type[Blackboard] | type[Stage] | type[Scenar
 }
 """Each folder of a project and the kind of document its files hold; also the names of Project's fields."""
 
+TEXT = "_text"
+"""Where a document keeps its text, beside its fields."""
+
 _POINT = re.compile(r"\[\n\s+(-?[\d.eE+-]+),\n\s+(-?[\d.eE+-]+)\n\s+\]")
 _ONE_FIELD = re.compile(r'\{\n\s+("\w+": (?:"[^"\n]*"|-?[\d.eE+-]+))\n\s+\}')
 _SPREAD = re.compile(r'\{\n\s+("mid": [^\n]+,)\n\s+("give": [^\n]+)\n\s+\}')
@@ -108,7 +111,17 @@ def document_texts(project: Project) -> dict[str, str]:
 
 
 def document_text(document: Document) -> str:
-    """A document as JSON text: fields in the order of their declaration, without defaults, small values on one line."""
+    """A document as JSON text: fields in the order of their declaration, without defaults, small values on one line.
+
+    Kept with the document, which never changes: of a project only what was edited is written anew.
+    """
+    kept = document.__dict__
+    if TEXT not in kept:
+        kept[TEXT] = _written(document)
+    return str(kept[TEXT])
+
+
+def _written(document: Document) -> str:
     data = document.model_dump(mode="json", by_alias=True, exclude_defaults=True)
     if isinstance(document, Cover):
         data = {"format": document.format, **data}

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
-from umbrant.catalog.validation.behaviors import behavior_problems
+from umbrant.catalog.validation.behaviors import behavior_problems, known_names
 from umbrant.catalog.validation.boards import board_problems
 from umbrant.catalog.validation.boards import value_fits as value_fits
 from umbrant.catalog.validation.scenarios import scenario_problems
@@ -29,8 +29,9 @@ def open_project(folder: Path, catalog: Catalog = BUILTIN) -> Project:
 def validate(project: Project, catalog: Catalog = BUILTIN) -> list[Problem]:
     """Every problem of a project, in the order of its files and rows."""
     found = [*_cover_problems(project), *_event_problems(project)]
+    known = known_names(project)
     for behavior in project.behaviors:
-        found.extend(behavior_problems(project, behavior, catalog))
+        found.extend(behavior_problems(project, behavior, catalog, known))
     for board in project.blackboards:
         found.extend(board_problems(project, board, catalog))
     for scenario in project.scenarios:

@@ -33,22 +33,26 @@ _PARTS_ALLOWED: Mapping[Family, tuple[str, ...]] = {
 """What a row of a family may have around it; rows of other families may have nothing."""
 
 
-def behavior_problems(project: Project, behavior: Behavior, catalog: Catalog) -> Iterator[Problem]:
-    """Every problem of one behavior."""
+Known = Mapping[ParamType, tuple[str, ...]]
+"""What can be named in a chip, by the chip's type."""
+
+
+def behavior_problems(project: Project, behavior: Behavior, catalog: Catalog, known: Known) -> Iterator[Problem]:
+    """Every problem of one behavior. `known` is what `known_names` says of the project."""
     if behavior.variant_of is not None:
         faults_found = list(_variant_problems(project, behavior))
         yield from faults_found
         if not faults_found:
-            yield from _own_problems(project, behavior, catalog)
+            yield from _own_problems(project, behavior, catalog, known)
     else:
-        yield from _BehaviorCheck(project, behavior, catalog).problems()
+        yield from _BehaviorCheck(project, behavior, catalog, known).problems()
 
 
-def _own_problems(project: Project, variant: Behavior, catalog: Catalog) -> Iterator[Problem]:
+def _own_problems(project: Project, variant: Behavior, catalog: Catalog, known: Known) -> Iterator[Problem]:
     """What is wrong with a variant and not already with the behavior it is made from."""
     rows = resolved(project, variant.name)
     original = resolved(project, str(variant.variant_of)).by_id
-    for problem in _BehaviorCheck(project, rows, catalog).problems():
+    for problem in _BehaviorCheck(project, rows, catalog, known).problems():
         row = rows.by_id.get(problem.row_id)
         if row is None or original.get(row.id) != row:
             yield problem
@@ -89,13 +93,13 @@ class _Part:
 class _BehaviorCheck:
     """The problems of one behavior's rows."""
 
-    def __init__(self, project: Project, behavior: Behavior, catalog: Catalog) -> None:
+    def __init__(self, project: Project, behavior: Behavior, catalog: Catalog, known: Known) -> None:
         self.project = project
         self.behavior = behavior
         self.catalog = catalog
         self.keys = project.keys_of(behavior)
         self.boards = [board.name for board in project.blackboards]
-        self.known = _known_names(project)
+        self.known = known
         self.file = f"behaviors/{behavior.name}.json"
 
     def problems(self) -> Iterator[Problem]:
@@ -296,7 +300,7 @@ class _BehaviorCheck:
             yield self._at(row, f"{place} `{when}`, at character {fault.span[0] + 1}: {message}", fault.remedy)
 
 
-def _known_names(project: Project) -> dict[ParamType, tuple[str, ...]]:
+def known_names(project: Project) -> Known:
     """What can be named in a chip, by the chip's type; PLACE stands for the places, AGENT for all that has a name."""
     members = [member for scenario in project.scenarios for member in scenario.players]
     props = [prop for stage in project.stages for prop in stage.props]

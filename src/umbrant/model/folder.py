@@ -5,6 +5,7 @@ import os
 import re
 import tempfile
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -74,16 +75,17 @@ def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Proj
     found: dict[str, list[Any]] = {place: [] for place in FOLDERS}
     for name, text in texts.items():
         place, _, file = name.rpartition("/")
-        if name == COVER_FILE:
-            cover = _document(name, text, Cover, {}, problems)
-        elif name == EVENTS_FILE:
-            events = _document(name, text, EventList, {}, problems)
-        elif place == NODES:
+        if place == NODES:
             nodes.append(NodeFile(name=file, text=text))
-        elif place in FOLDERS:
-            document = _document(name, text, FOLDERS[place], {"name": Path(file).stem}, problems)
-            if document is not None:
-                found[place].append(document)
+            continue
+        document, faults = _read_document(name, text)
+        problems.extend(faults)
+        if isinstance(document, Cover):
+            cover = document
+        elif isinstance(document, EventList):
+            events = document
+        elif document is not None:
+            found[place].append(document)
     if problems or cover is None:
         raise ProjectError(problems or [Problem(COVER_FILE, "", "is missing.")])
     return Project(
@@ -181,6 +183,22 @@ def write_whole(path: Path, text: str) -> None:
     except BaseException:
         Path(temporary).unlink(missing_ok=True)
         raise
+
+
+@lru_cache(maxsize=512)
+def _read_document(name: str, text: str) -> tuple[Any | None, tuple[Problem, ...]]:
+    """The document in a file's text, or None, and what is wrong with it; (None, ()) for a file of no known place.
+
+    Kept, for documents never change, and of a project that is read again and again nearly all are the same.
+    """
+    place, _, file = name.rpartition("/")
+    kinds: dict[str, type[Any]] = {COVER_FILE: Cover, EVENTS_FILE: EventList}
+    kind = kinds.get(name) or FOLDERS.get(place)
+    problems: list[Problem] = []
+    if kind is None:
+        return None, ()
+    extra = {"name": Path(file).stem} if place in FOLDERS else {}
+    return _document(name, text, kind, extra, problems), tuple(problems)
 
 
 def _document(name: str, text: str, kind: type[Any], extra: dict[str, str], problems: list[Problem]) -> Any | None:

@@ -7,12 +7,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.kinds import CATALOG
 from tests.small import gauges, key, played, project, record, refusals, row, spans, values
+from umbrant.catalog.causes import Cause
 from umbrant.catalog.curves import worth, worth_grid
+from umbrant.engine.recorder import Unrecorded
+from umbrant.engine.runner import Common, Runner
 from umbrant.engine.scoring import combined, combined_grid
 from umbrant.model.behaviors import Key
+from umbrant.model.documents import Project
 from umbrant.model.staging import Member, Prop
 from umbrant.model.values import Curve, KeyType, Shape
+from umbrant.stage.world import StageWorld
 
 N = Key(name="n", type=KeyType.NUMBER, default=0.0)
 RISING = Curve(shape=Shape.LINEAR)
@@ -156,6 +162,38 @@ def test_without_a_candidate_an_option_is_out() -> None:
     )
     assert spans(take, "rest") == [(0, None, None)]
     assert spans(take, "eat") == []
+
+
+@pytest.mark.parametrize("combine", ["product", "mean", "minimum", "weighted sum"])
+def test_an_option_scores_whole_grids_as_it_scores_one_at_a_time(combine: str) -> None:
+    rows = [
+        row("uu", "utility"),
+        row("oo", "option", "uu", combine=combine, weight=1.3),
+        row("c1", "consider", "oo", input="n * 2 + 1", high=20.0, curve=RISING, weight=0.7),
+        row("c2", "consider", "oo", input="distance(spot)", high=9.0, curve=Curve(shape=Shape.LOGISTIC), weight=0.2),
+    ]
+    keys = (N, Key(name="spot", type=KeyType.POINT))
+    grid = {"n": np.linspace(-3, 12, 5)[:, None], "distance(spot)": np.array([0.5, 4.0, 8.0, math.nan])[None, :]}
+    for across, n in enumerate(grid["n"][:, 0].tolist()):
+        made = project(*rows, keys=keys, start_keys={"n": n, "spot": (6.0, 5.0)}, start=(2, 5), seconds=0.1)
+        runner = Runner(Common(made, CATALOG, 1), made.scenarios[0].cast[0], world_of(made), Unrecorded())
+        option = runner._root.work.options[0]  # type: ignore[union-attr]
+        many = option.scores(grid)
+        assert many.shape == (5, 4)
+        assert option.scores({"n": np.asarray(n), "distance(spot)": np.asarray(4.0)}) == many[across, 1]
+        one = record(played(made), "oo").gauges[""].values[0].value
+        assert one == pytest.approx(float(many[across, 1]), abs=1e-12)
+        assert many[across, 3] == 0.0
+
+
+def world_of(made: Project) -> StageWorld:
+    """The stage of a small project."""
+
+    class Silent:
+        def said(self, name: str, text: str) -> None: ...
+        def noticed(self, name: str, what: str, cause: Cause) -> None: ...
+
+    return StageWorld(made.stages[0], made.scenarios[0], Silent())
 
 
 numbers = st.floats(-50, 50, allow_nan=False)

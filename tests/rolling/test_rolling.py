@@ -4,6 +4,7 @@ import io
 import json
 import subprocess
 import sys
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
@@ -11,6 +12,7 @@ import pytest
 from tests.conftest import DEMO
 from umbrant.catalog.validation import open_project
 from umbrant.model.edits import Slot, set_value
+from umbrant.reasons.minds import behavior_of
 from umbrant.rolling.roll import Order, RollStopped, roll
 from umbrant.rolling.worker import Reply, order_line, read_reply, serve
 from umbrant.take.export import ExportFormat, export_text
@@ -37,6 +39,34 @@ def test_a_worker_process_gives_the_same_take(tmp_path: Path) -> None:
     reply = read_reply(done.stdout)
     assert reply == Reply(7, tmp_path / "w.take")
     assert export_text(read_take(tmp_path / "w.take"), ExportFormat.JSONL) == exported(tmp_path / "h.take")
+
+
+@pytest.mark.parametrize("scenario", [each.name for each in PROJECT.scenarios])
+def test_every_scenario_of_the_demo_comes_out_the_same_here_and_in_another_process(
+    tmp_path: Path, scenario: str
+) -> None:
+    here = roll(Order(PROJECT, scenario, tmp_path / "1.take", seconds=3.0))
+    told = export_text(read_take(here), ExportFormat.JSONL)
+    again = roll(Order(PROJECT, scenario, tmp_path / "2.take", seconds=3.0))
+    assert export_text(read_take(again), ExportFormat.JSONL) == told
+    line = order_line(1, Order(PROJECT, scenario, tmp_path / "3.take", seconds=3.0))
+    command = [sys.executable, "-m", "umbrant.rolling.worker"]
+    subprocess.run(command, input=line + "\n", capture_output=True, text=True, check=True)
+    assert export_text(read_take(tmp_path / "3.take"), ExportFormat.JSONL) == told
+
+
+def test_in_the_demo_every_row_is_entered_and_left_in_turn_and_never_outside_the_row_it_is_in(tmp_path: Path) -> None:
+    take = read_take(roll(Order(PROJECT, "dusk", tmp_path / "t.take")))
+    for name, agent in take.agents.items():
+        behavior = behavior_of(take, name)
+        for row_id, record in agent.rows.items():
+            for one, other in pairwise(record.spans):
+                assert one.end is not None, (name, row_id)
+                assert one.end <= other.start, (name, row_id)
+            above = behavior.outline.parent[row_id] if behavior else None
+            around = agent.row(above).spans if above else []
+            for span in record.spans if around else []:
+                assert any(each.covers(span.start) for each in around), (name, row_id, span)
 
 
 def test_the_newest_order_wins(tmp_path: Path) -> None:

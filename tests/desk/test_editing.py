@@ -294,3 +294,14 @@ def test_a_utility_is_written_by_typing_and_its_formula_and_curve_are_chips(demo
     next(action for action in menu.actions() if action.text() == "bell").trigger()
     menu.close()
     assert hands.desk.project.behavior("warden").row(consider).args["curve"].shape == "bell"
+
+
+def test_what_is_being_typed_is_kept_where_it_belongs_when_another_agent_is_looked_at(quay_driver: Driver) -> None:
+    hands = quay_driver
+    hands.desk.select_row("esc")
+    hands.ledger.rename()
+    assert hands.ledger.editing.line is not None
+    hands.ledger.editing.line.setText("Shadow the visitor")
+    hands.desk.select_agent("mila")
+    hands.ledger.editing.finish()
+    assert hands.desk.project.behavior("warden").row("esc").name == "Shadow the visitor"

@@ -35,10 +35,13 @@ class ChipEditing(QObject):
         self._dialogs = dialogs
         self.line: InlineEditor | None = None
         self.menu: QMenu | None = None
+        self._written_in = ""
+        """The behavior whose chip is being edited: another may be looked at by the time it is done."""
 
     def begin(self, chip: Chip, rect: QRectF) -> None:
         """Open a chip's editor at its place in the viewport."""
         self.finish()
+        self._written_in = self._looked_at()
         if chip.editor in (Editor.PICK, Editor.WATCH, Editor.CURVE):
             self.pick(chip, rect)
             return
@@ -58,6 +61,7 @@ class ChipEditing(QObject):
 
     def pick(self, chip: Chip, rect: QRectF) -> None:
         """Open the list of what a chip can be set to."""
+        self._written_in = self._looked_at()
         menu = QMenu(self._viewport)
         menu.setAccessibleName(f"choices for {chip.label}")
         menu.setToolTipsVisible(True)
@@ -68,12 +72,17 @@ class ChipEditing(QObject):
 
     def step(self, chip: Chip, steps: float, merges: str = "") -> None:
         """Change a number by steps of its quantity."""
+        self._written_in = self._looked_at()
         if chip.editor is Editor.NUMBER:
             self._set(chip, stepped(chip, steps), merges)
 
     def remove(self, chip: Chip) -> None:
         """Take off the guard, decorator or upkeep that a chip stands in; of the row itself, put back the default."""
-        slot, behavior = chip.slot, self._behavior()
+        self._written_in = self._looked_at()
+        self._remove(chip)
+
+    def _remove(self, chip: Chip) -> None:
+        slot, behavior = chip.slot, self._written_in
         family, _ = part_index(slot.part)
         if slot.part == GUARD or family:
             self._desk.apply(
@@ -104,7 +113,7 @@ class ChipEditing(QObject):
             )
         if chip.slot.part:
             family, _ = part_index(chip.slot.part)
-            menu.addAction(f"Remove this {family}", lambda: self.remove(chip))
+            menu.addAction(f"Remove this {family}", lambda: self._remove(chip))
         elif chip.param is not None and not chip.param.required and chip.value != chip.param.default:
             menu.addAction("Back to the default", lambda: self._set(chip, None))
 
@@ -130,7 +139,7 @@ class ChipEditing(QObject):
             self.filled.emit()
 
     def _declaring(self, key: Key, chip: Chip) -> Edit:
-        behavior = self._behavior()
+        behavior = self._written_in
 
         def apply(project: Project) -> Project:
             board = project.behavior(home(project, behavior, chip.slot.row_id)[0]).blackboard
@@ -144,7 +153,7 @@ class ChipEditing(QObject):
         self.line = None
         self._table.setFocus()
         if chip.editor is Editor.CONDITION and not text.strip() and chip.slot.part == GUARD:
-            self.remove(chip)
+            self._remove(chip)
             return
         keys = chip.param.keys if chip.param else ()
         known = self._keys(chip).get(text.strip())
@@ -157,7 +166,7 @@ class ChipEditing(QObject):
         self._set(chip, value)
 
     def _set(self, chip: Chip, value: ParamValue | None, merges: str = "") -> None:
-        changed = self._desk.apply(chip_edit(self._behavior(), chip, value, merges=merges))
+        changed = self._desk.apply(chip_edit(self._written_in, chip, value, merges=merges))
         if changed and chip.missing:
             self.filled.emit()
 
@@ -187,7 +196,7 @@ class ChipEditing(QObject):
     def _keys(self, chip: Chip) -> Mapping[str, Key]:
         return self._desk.keys_at(chip.slot.row_id)
 
-    def _behavior(self) -> str:
+    def _looked_at(self) -> str:
         behavior = self._desk.behavior
         return behavior.name if behavior else ""
 

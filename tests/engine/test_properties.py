@@ -98,7 +98,7 @@ def run(made: Project, ticks: int) -> Ledger:
     return ledger
 
 
-@settings(max_examples=150)
+@settings(max_examples=80)
 @given(trees())
 def test_every_row_that_is_entered_is_left_exactly_once_and_no_row_runs_outside_its_parent(rows: list[Row]) -> None:
     made = project(*rows)
@@ -159,7 +159,7 @@ class Diary(Unrecorded):
         self.log.append((self.tick, row_id, "stopped" if status is None else status.name.lower()))
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=120, deadline=None)
 @given(trees(chance=False))
 def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
     made, diary, reference = project(*rows), Diary(), reference_of(rows)

@@ -265,6 +265,13 @@ def test_3_10_a_history_that_remembers_nothing_leads_where_it_is_told() -> None:
     assert run(root, "e").active == ["a", "a2"]
 
 
+def test_3_10_a_history_led_to_from_around_it_remembers_what_is_left_in_that_very_step() -> None:
+    root = s("m", s("a", s("a1"), s("a2"), s("h", kind="history")))
+    t(find(root, "a1"), "in", "a2")
+    t(find(root, "a"), "again", "h")
+    assert run(root, "in", "again").active == ["a", "a2"]
+
+
 EVENTS = ["e", "f", "g"]
 
 

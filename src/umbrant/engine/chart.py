@@ -202,9 +202,10 @@ class Chart:
     def take(self, transitions: Sequence[Transition]) -> Step:
         """`microstep`, without what is done on the way: leave the exit set, enter the entry set."""
         left = self.exit_set(transitions)
-        entry = self._entry_set(transitions)
         for state in left:
             self._remember(state)
+        # Only now: a history that is led to may have remembered, in this very step, what was just left.
+        entry = self._entry_set(transitions)
         gone = {state.order for state in left}
         self.active = [state for state in self.active if state.order not in gone]
         entered, done = self._enter(entry)

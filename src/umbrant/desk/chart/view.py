@@ -42,7 +42,6 @@ class MapView(QWidget):
         self.setMinimumSize(200, 120)
         self.setToolTip("Click a box to find its row. The wheel zooms.")
         self._font = body_font(11)
-        self._small = body_font(10)
         self._drawing: Drawing | None = None
         self._made_for: tuple[object, str] = (None, "")
         self._zoom = 0.0

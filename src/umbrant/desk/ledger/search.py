@@ -250,7 +250,8 @@ class SearchPopup(QFrame):
     def _explain(self, *_: object) -> None:
         offer = self.offer_at(self.list.currentIndex().row())
         if offer is not None:
-            example = f"\n{offer.kind.example}" if offer.kind.example else ""
+            plain = offer.kind.example.replace("`", "").replace("*", "")
+            example = f"\nExample: {plain}" if plain else ""
             self.help.setText(" ".join(offer.kind.help.split()) + example)
 
     def _choose(self) -> None:

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.language.ask import Asker
+from umbrant.catalog.language.ask import Asker, Found
 from umbrant.catalog.language.check import faults
 from umbrant.catalog.language.grid import ask_grid
 from umbrant.catalog.language.phrases import PieceKind, pieces, spoken
@@ -45,8 +45,14 @@ class Values:
         return lambda: Reading(self.values.get(source(ask).replace("(visitor)", "_visitor")))
 
 
+def asked(text: str, **values: Literal | None) -> tuple[bool, dict[int, Found | None]]:
+    """The answer, and what was told of each atom."""
+    told: dict[int, Found | None] = {}
+    return Asker(parse(text), Values(**values), told.__setitem__).ask(), told
+
+
 def answer(text: str, **values: Literal | None) -> bool:
-    return Asker(parse(text), Values(**values)).ask()
+    return asked(text, **values)[0]
 
 
 @pytest.mark.parametrize(
@@ -89,21 +95,34 @@ def test_what_is_unknown_counts_as_no_in_the_end_but_not_in_between(text: str, e
 
 
 def test_asking_keeps_both_sides_of_each_comparison_and_leaves_out_what_was_not_asked() -> None:
-    asker = Asker(parse("n < 6 and m > 1 and flag"), Values(n=2.0, m=0.5))
-    asker.ask()
-    first, second, third = asker.found
+    first, second, third = asked("n < 6 and m > 1 and flag", n=2.0, m=0.5)[1].values()
     assert first is not None
     assert (first.truth, first.left, first.right) == (True, 2.0, 6.0)
     assert second is not None
     assert (second.truth, second.left) == (False, 0.5)
     assert third is None
-    Asker(parse("n < 1"), Values()).ask()
+
+
+def test_what_an_atom_finds_is_told_when_it_is_another_than_before() -> None:
+    values, told = Values(n=2.0, m=3.0), []
+    asker = Asker(parse("n < 6 and m > 1"), values, lambda atom, found: told.append((atom, found)))
+    for n in (2.0, 2.0, 7.0, 7.0, 3.0):
+        values.values["n"] = n
+        asker.ask()
+    assert [(atom, found and found.left) for atom, found in told] == [
+        (0, 2.0),
+        (1, 3.0),
+        (0, 7.0),
+        (1, None),
+        (0, 3.0),
+        (1, 3.0),
+    ]
 
 
 def test_an_unset_key_is_named_as_what_stood_in_the_way() -> None:
-    asker = Asker(parse("n < 6"), Values())
-    assert asker.ask() is False
-    (found,) = asker.found
+    answered, told = asked("n < 6")
+    assert answered is False
+    found = told[0]
     assert found is not None
     assert found.cause is not None
     assert (found.cause.kind, found.cause.facts["key"]) == ("not_set", "n")
@@ -210,9 +229,9 @@ def test_a_negative_number_is_one_number() -> None:
 
 def test_long_and_deep_conditions_are_asked_or_refused_in_words() -> None:
     long = " and ".join(["n < 5"] * 90)
-    assert Asker(parse(long), Values(n=3.0)).ask()
+    assert answer(long, n=3.0)
     deep = "(n < 5 or " * 45 + "n < 1" + ")" * 45
     with pytest.raises(LanguageError, match="nested too deeply"):
         parse(deep)
     fine = "(n < 5 or " * 30 + "n < 1" + ")" * 30
-    assert Asker(parse(fine), Values(n=3.0)).ask()
+    assert answer(fine, n=3.0)

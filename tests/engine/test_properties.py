@@ -1,7 +1,5 @@
 """What holds for every tree, whatever its rows do."""
 
-from collections.abc import Sequence
-
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -48,8 +46,8 @@ class Ledger(Unrecorded):
         self.active.remove(row_id)
         self.times[row_id] -= 1
 
-    def sensed(self, row_id: str, part: str, found: Sequence[Found | None]) -> None:
-        assert len(found) >= 1
+    def sensed(self, row_id: str, part: str, atom: int, found: Found | None) -> None:
+        assert atom >= 0
 
     def progress(self, row_id: str, progress: Progress) -> None:
         assert row_id in self.active

@@ -45,7 +45,9 @@ def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
             agent.progress("r1", Progress(1.5, 2.0, "m", ((1.0, 2.0),)))
         else:
             agent.left("r1", Status.FAILURE, cause("not_set", key="n"))
-        agent.sensed("r1", "guard", [Found(tick % 3 != 0, float(tick), 4.0), None])
+        agent.sensed("r1", "guard", 0, Found(tick % 3 != 0, float(tick), 4.0))
+        if tick == 0:
+            agent.sensed("r1", "guard", 1, None)
         agent.wrote("", "n", tick // 3, "r1", "upkeep 0")
         writer.tick_done()
     if close:

@@ -1,17 +1,18 @@
 """Rows that choose among the rows nested in them."""
 
+from collections.abc import Sequence as Several
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import BehaviorName, CountOrAll, Fixed, Live, composite
-from umbrant.catalog.work import Child, Children, Status, Unbound
+from umbrant.catalog.work import Check, Child, Children, Passing, Status, Unbound
 from umbrant.catalog.world import Me
 
 Start = Literal["where it was", "the first"]
 Others = Literal["once", "again and again"]
 
 
-class _InOrder:
+class _InOrder(Passing):
     """Children one after the other. A child that was running is resumed, unless a watched guard says otherwise."""
 
     goes_on_after: Status
@@ -29,15 +30,40 @@ class _InOrder:
     def tick(self, me: Me) -> Status:
         if self.restarts:
             return self._from_the_first(me)
-        for place in range(self.at):
-            if self.children[place].wants_over(me):
-                self._halt_current(me, place)
-                self.at = place
-                break
+        for check in self.checks():
+            status = check(me)
+            if status is not None:
+                return status
         return self._run_on(me, len(self.children))
 
     def stop(self, me: Me) -> None:
         pass
+
+    def inside(self) -> Child | None:
+        return None if self.restarts or self.at >= len(self.children) else _running(self.children[self.at])
+
+    def checks(self) -> Several[Check]:
+        return [self._watched(place) for place in range(self.at) if self.children[place].watches_over]
+
+    def after(self, me: Me, status: Status) -> Status:
+        if status is not self.goes_on_after:
+            self.cause = _failed(self.children[self.at]) if status is Status.FAILURE else None
+            return status
+        self.at += 1
+        return self._run_on(me, len(self.children))
+
+    def _watched(self, place: int) -> Check:
+        """Lets the child at a place take over from the one that runs, if it wants to."""
+        wants_over = self.children[place].wants_over
+
+        def check(me: Me) -> Status | None:
+            if not wants_over(me):
+                return None
+            self.children[self.at].halt(me, cause("taken_over", row=self.children[place].id))
+            self.at = place
+            return self._run_on(me, len(self.children))
+
+        return check
 
     def _run_on(self, me: Me, end: int) -> Status:
         while self.at < end:
@@ -59,8 +85,9 @@ class _InOrder:
         self.children[before].halt(me, cause("taken_over", row=self.children[self.at].id))
         return status
 
-    def _halt_current(self, me: Me, by: int) -> None:
-        self.children[self.at].halt(me, cause("taken_over", row=self.children[by].id))
+
+def _running(child: Child) -> Child | None:
+    return child if child.active else None
 
 
 def _failed(child: Child) -> Cause:
@@ -116,7 +143,7 @@ class Sequence(_InOrder):
     told="tries its children in an order that it draws anew each time it is entered",
     moves_on="fails",
 )
-class RandomSelector:
+class RandomSelector(Passing):
     """Tries its children in an order drawn by their weights, until one succeeds; stays with a child that runs.
 
     A child's weight is 1 unless it has a `weight`. A child of weight 0 is not tried.
@@ -149,6 +176,15 @@ class RandomSelector:
 
     def stop(self, me: Me) -> None:
         pass
+
+    def inside(self) -> Child | None:
+        return _running(self.current) if self.current else None
+
+    def after(self, me: Me, status: Status) -> Status:
+        if status is not Status.FAILURE:
+            return status
+        self.current = None
+        return self.tick(me)
 
     def _drawn(self, me: Me) -> Child | None:
         """One of the children that are left, drawn by weight and taken out of them."""
@@ -273,7 +309,7 @@ class Accompany:
     name="use_behavior",
     holds=(),
 )
-class UseBehavior:
+class UseBehavior(Passing):
     """Does another behavior inside this one. The keys of that behavior can be bound to keys of this one.
 
     A key that is not bound is shared where both behaviors have it from the same blackboard, and is the used behavior's
@@ -295,9 +331,14 @@ class UseBehavior:
         if not self.children:
             self.cause = cause("nothing_inside")
             return Status.FAILURE
-        status = self.children[0].visit(me)
-        self.cause = _failed(self.children[0]) if status is Status.FAILURE else None
-        return status
+        return self.after(me, self.children[0].visit(me))
 
     def stop(self, me: Me) -> None:
         pass
+
+    def inside(self) -> Child | None:
+        return _running(self.children[0]) if self.children else None
+
+    def after(self, me: Me, status: Status) -> Status:
+        self.cause = _failed(self.children[0]) if status is Status.FAILURE else None
+        return status

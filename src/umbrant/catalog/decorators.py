@@ -1,18 +1,19 @@
 """What can be wrapped around a row. Several apply from the outside in, in the order in which they are written."""
 
+from collections.abc import Sequence
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Amount, Fixed, Live, Seconds, Share, SpreadSeconds, Times, decorator
 from umbrant.catalog.geometry import to_grid
-from umbrant.catalog.work import Gauge, Measured, Status, Tell, Work
+from umbrant.catalog.work import Check, Gauge, Measured, Passing, Status, Tell, Work
 from umbrant.catalog.world import Me
 
 SLACK_S = 1e-9
 """Times are sums of ticks; a moment counts as reached when it is missed by no more than this."""
 
 
-class _Wrapped:
+class _Wrapped(Passing):
     """Passes everything on to the work inside."""
 
     def __init__(self, inner: Work) -> None:
@@ -25,11 +26,17 @@ class _Wrapped:
 
     def tick(self, me: Me) -> Status:
         status = self.inner.tick(me)
-        self.cause = self.inner.cause
-        return status
+        return status if status is Status.RUNNING else self.after(me, status)
 
     def stop(self, me: Me) -> None:
         self.inner.stop(me)
+
+    def inside(self) -> Work | None:
+        return self.inner
+
+    def after(self, me: Me, status: Status) -> Status:
+        self.cause = self.inner.cause
+        return status
 
 
 Ending = Literal["any end", "success", "failure"]
@@ -37,7 +44,7 @@ First = Literal["ready", "cooling"]
 Result = Literal["success", "failure"]
 Counted = Literal["in all", "per entry"]
 
-_ENDS = {Status.SUCCESS: ("any end", "success"), Status.FAILURE: ("any end", "failure")}
+_ENDS = {Status.SUCCESS: "success", Status.FAILURE: "failure"}
 
 
 @decorator("cooldown {duration}[ after {ending}][, at first {first}]", failure="refused while it cools")
@@ -75,11 +82,10 @@ class Cooldown(_Wrapped):
             return None
         return cause("cooling", since_s=self.since_s, until_s=self.until_s)
 
-    def tick(self, me: Me) -> Status:
-        status = super().tick(me)
-        if self.ending in _ENDS.get(status, ()):
+    def after(self, me: Me, status: Status) -> Status:
+        if self.ending in ("any end", _ENDS[status]):
             self._cool(me.world.now_s)
-        return status
+        return super().after(me, status)
 
     def stop(self, me: Me) -> None:
         super().stop(me)
@@ -114,11 +120,17 @@ class TimeLimit(_Wrapped):
         self.tell(Gauge(Measured.UNTIL, self.until_s, self.limit_s))
 
     def tick(self, me: Me) -> Status:
-        if me.world.now_s >= self.until_s - SLACK_S:
-            self.inner.stop(me)
-            self.cause = cause("time_limit", limit_s=self.limit_s)
-            return Status.FAILURE
-        return super().tick(me)
+        return self._overrun(me) or super().tick(me)
+
+    def checks(self) -> Sequence[Check]:
+        return (self._overrun,)
+
+    def _overrun(self, me: Me) -> Status | None:
+        if me.world.now_s < self.until_s - SLACK_S:
+            return None
+        self.inner.stop(me)
+        self.cause = cause("time_limit", limit_s=self.limit_s)
+        return Status.FAILURE
 
 
 @decorator("invert", success="when the row fails", failure="when the row succeeds")
@@ -131,10 +143,7 @@ class Invert(_Wrapped):
     def __init__(self, inner: Work) -> None:
         super().__init__(inner)
 
-    def tick(self, me: Me) -> Status:
-        status = self.inner.tick(me)
-        if status is Status.RUNNING:
-            return status
+    def after(self, me: Me, status: Status) -> Status:
         turned = Status.FAILURE if status is Status.SUCCESS else Status.SUCCESS
         self.cause = cause("inverted") if turned is Status.FAILURE else None
         return turned
@@ -150,9 +159,8 @@ class AlwaysSucceed(_Wrapped):
     def __init__(self, inner: Work) -> None:
         super().__init__(inner)
 
-    def tick(self, me: Me) -> Status:
-        status = self.inner.tick(me)
-        return status if status is Status.RUNNING else Status.SUCCESS
+    def after(self, me: Me, status: Status) -> Status:
+        return Status.SUCCESS
 
 
 @decorator("always fail", success="never")
@@ -165,13 +173,9 @@ class AlwaysFail(_Wrapped):
     def __init__(self, inner: Work) -> None:
         super().__init__(inner)
 
-    def tick(self, me: Me) -> Status:
-        status = self.inner.tick(me)
-        if status is Status.SUCCESS:
-            self.cause = cause("always_fails")
-            return Status.FAILURE
-        self.cause = self.inner.cause
-        return status
+    def after(self, me: Me, status: Status) -> Status:
+        self.cause = cause("always_fails") if status is Status.SUCCESS else self.inner.cause
+        return Status.FAILURE
 
 
 class _Again(_Wrapped):
@@ -190,8 +194,8 @@ class _Again(_Wrapped):
         self.tell(Gauge(Measured.COUNT, 0.0, float(self.most)))
         super().start(me)
 
-    def tick(self, me: Me) -> Status:
-        status = super().tick(me)
+    def after(self, me: Me, status: Status) -> Status:
+        super().after(me, status)
         if status is not self.again_after:
             return status
         self.done += 1
@@ -251,10 +255,8 @@ class RepeatUntil(_Wrapped):
         self.done = 0
         super().start(me)
 
-    def tick(self, me: Me) -> Status:
-        status = super().tick(me)
-        if status is Status.RUNNING:
-            return status
+    def after(self, me: Me, status: Status) -> Status:
+        super().after(me, status)
         self.done += 1
         self.tell(Gauge(Measured.COUNT, float(self.done)))
         if status is self.last:
@@ -297,6 +299,9 @@ class Delay(_Wrapped):
     def stop(self, me: Me) -> None:
         if self.began:
             super().stop(me)
+
+    def inside(self) -> None:
+        """It must be ticked itself, for it waits at first."""
 
 
 @decorator("chance {share}", failure="refused when the roll is not under the chance")
@@ -379,13 +384,17 @@ class Hold(_Wrapped):
         if self.holding and self.kept is not None:
             status, self.cause = self.kept
             return status
-        status = super().tick(me)
-        if status is not Status.RUNNING:
-            duration_s = self.duration()
-            self.until_s = me.world.now_s + duration_s
-            self.kept = status, self.cause
-            self.tell(Gauge(Measured.UNTIL, self.until_s, duration_s))
-        return status
+        return super().tick(me)
+
+    def inside(self) -> Work | None:
+        return None if self.holding else self.inner
+
+    def after(self, me: Me, status: Status) -> Status:
+        duration_s = self.duration()
+        self.until_s = me.world.now_s + duration_s
+        self.kept = status, self.inner.cause
+        self.tell(Gauge(Measured.UNTIL, self.until_s, duration_s))
+        return super().after(me, status)
 
     def stop(self, me: Me) -> None:
         if not self.holding:

@@ -105,12 +105,44 @@ class Weighted(Protocol):
         """The weight now. Raises Unbound."""
 
 
+Check = Callable[[Me], Status | None]
+"""What is looked at while work goes on. It gives None to go on, or the status that the work has come to."""
+
+
+class Passing:
+    """Work, or a row, that does nothing itself while what is inside it runs on, but for its checks.
+
+    So it need not be ticked as long as that is so: an engine may do the checks, and tick what is inside.
+    """
+
+    def inside(self) -> object | None:
+        """The work, or the active row, that it would go on with now; None if it must be ticked itself.
+
+        May change only when a row in it is entered or left.
+        """
+        return None
+
+    def checks(self) -> Sequence[Check]:
+        """What it looks at before it goes on with that, in this order. May change only as `inside` may."""
+        return ()
+
+    def after(self, me: Me, status: Status) -> Status:
+        """What it comes to, now that what is inside has come to SUCCESS or FAILURE. Raises Unbound."""
+        raise NotImplementedError
+
+    def gave_out(self, me: Me, reason: Cause) -> Status | None:
+        """What it comes to where something in it was unbound; None to leave that to what is around it."""
+        return None
+
+
 class Child(Protocol):
     """A nested row, as the composite that holds it sees it."""
 
     id: str
     cause: Cause | None
     active: bool
+    watches_over: bool
+    """Whether it may want to take over."""
 
     @property
     def weight(self) -> float:

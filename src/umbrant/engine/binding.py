@@ -111,22 +111,6 @@ class BoundKey:
         self.me.board.set(self.key, value)
 
 
-class RecordedQuestion:
-    """A condition of one row, whose findings are recorded whenever it is asked."""
-
-    def __init__(self, asker: Asker, recorder: Recorder, row_id: str, part: str) -> None:
-        self._asker = asker
-        self._recorder = recorder
-        self._row_id = row_id
-        self._part = part
-
-    def ask(self) -> bool:
-        """Ask it now. What is unknown counts as no."""
-        answer = self._asker.ask()
-        self._recorder.sensed(self._row_id, self._part, self._asker.found)
-        return answer
-
-
 class LiveFormula:
     """A formula of one row, which gives a number."""
 
@@ -177,8 +161,8 @@ class Scope:
         except Unbound:
             return lambda: None
 
-    def sense(self, ask: Ask) -> Callable[[], Reading]:
-        """A function that asks a sense."""
+    def sense(self, ask: Ask) -> Callable[[], Reading | Literal | None]:
+        """A function that asks a sense: it gives a Reading, or a value without more to it."""
         kind = self.catalog.kinds[ask.sense]
         args = {name: self._sense_arg(kind.param(name), tree) for name, tree in bound_args(ask, kind).items()}
         me, run, limit_s = self.me, kind.run, self.limit_s
@@ -186,26 +170,24 @@ class Scope:
         if not kind.own:
             return _reader(me, run, args)
 
-        def read() -> Reading:
+        def read() -> Reading | Literal | None:
             try:
                 given = {name: binder() for name, binder in args.items()}
                 value = called(kind, limit_s, lambda: run(me, **given))
             except Unbound as unbound:
                 return Reading(None, None, unbound.reason)
-            if isinstance(value, Reading):
+            if isinstance(value, Reading | bool | int | float | str | None):
                 return value
-            if kind.own and not isinstance(value, bool | int | float | str | None):
-                return Reading(None, None, nonsense(kind, value))
-            return Reading(value)
+            return Reading(None, None, nonsense(kind, value))
 
         return read
 
-    def question(self, when: str, row_id: str, part: str) -> RecordedQuestion:
+    def question(self, when: str, row_id: str, part: str) -> Asker:
         """A condition to ask. Raises Unbound if it makes no sense with these keys."""
         found = faults(when, self.keys, self.catalog)
         if found:
             raise Unbound(cause("bad_condition", message=found[0].message.rstrip(".")))
-        return RecordedQuestion(Asker(parse(when), self), self.recorder, row_id, part)
+        return Asker(parse(when), self, partial(self.recorder.sensed, row_id, part))
 
     def binder(self, param: Param, value: ParamValue, row_id: str, part: str) -> Binder:
         """What gives a parameter its value. Raises Unbound if it never can."""
@@ -277,17 +259,18 @@ class Scope:
         raise TypeError(f"a sense cannot be asked with {tree!r}")
 
 
-def _reader(me: Me, run: Callable[..., Any], args: Mapping[str, Binder]) -> Callable[[], Reading]:
+def _reader(me: Me, run: Callable[..., Any], args: Mapping[str, Binder]) -> Callable[[], Any]:
     """Asks a sense that comes with the program. What is the same each time is worked out once."""
     fixed = {name: binder.value for name, binder in args.items() if isinstance(binder, Constant)}
     asked = {name: binder for name, binder in args.items() if name not in fixed}
     ask = partial(run, me, **fixed)
+    if not asked:
+        return ask
 
-    def read() -> Reading:
+    def read() -> Any:
         try:
-            value = ask(**{name: binder() for name, binder in asked.items()}) if asked else ask()
+            return ask(**{name: binder() for name, binder in asked.items()})
         except Unbound as unbound:
             return Reading(None, None, unbound.reason)
-        return value if isinstance(value, Reading) else Reading(value)
 
     return read

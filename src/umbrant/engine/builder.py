@@ -13,6 +13,7 @@ from umbrant.engine.board import Board
 from umbrant.engine.chart import Chart, Sort, State, Transition, Waits
 from umbrant.engine.leaf import Broken, Idle, Leaf
 from umbrant.engine.machines import LiveMachine, LiveState, LiveTransition
+from umbrant.engine.path import Pulse
 from umbrant.engine.recorder import Recorder
 from umbrant.engine.rows import Chore, InOrder, LiveRow, Wrapping
 from umbrant.engine.utility import Candidates, Consideration, LiveOption, LiveUtility
@@ -47,6 +48,7 @@ class Builder:
         self._board = board
         self._recorder = recorder
         self._catalog = catalog
+        self._pulse = Pulse()
         self._makers: dict[str, Callable[[Row], Work]] = {"machine": self._machine, "utility": self._utility}
 
     def root(self) -> LiveRow | None:
@@ -95,6 +97,7 @@ class Builder:
             row.id,
             work,
             self._recorder,
+            self._pulse,
             guard=guard,
             watch=row.guard.watch if row.guard else Watch.ON_ENTRY,
             wrapping=Wrapping(

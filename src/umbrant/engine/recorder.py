@@ -1,6 +1,5 @@
 """What an engine tells of itself while it runs."""
 
-from collections.abc import Sequence
 from typing import Protocol
 
 from umbrant.catalog.causes import Cause
@@ -27,8 +26,8 @@ class Recorder(Protocol):
     def refused(self, row_id: str, part: str, cause: Cause) -> None:
         """A row was tried and not entered, or its upkeep failed. Said again at every tick that it is so."""
 
-    def sensed(self, row_id: str, part: str, found: Sequence[Found | None]) -> None:
-        """A condition was asked, and this is what its atoms gave."""
+    def sensed(self, row_id: str, part: str, atom: int, found: Found | None) -> None:
+        """A condition was asked, and one of its atoms gave another answer than before; None: it was not asked."""
 
     def progress(self, row_id: str, progress: Progress) -> None:
         """A running action said how far it is."""
@@ -52,7 +51,7 @@ class Unrecorded:
     def entered(self, row_id: str) -> None: ...
     def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None: ...
     def refused(self, row_id: str, part: str, cause: Cause) -> None: ...
-    def sensed(self, row_id: str, part: str, found: Sequence[Found | None]) -> None: ...
+    def sensed(self, row_id: str, part: str, atom: int, found: Found | None) -> None: ...
     def progress(self, row_id: str, progress: Progress) -> None: ...
     def gauged(self, row_id: str, part: str, gauge: Gauge) -> None: ...
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None: ...

@@ -4,8 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.work import Gate, Gauge, Measured, Renewed, Status, Unbound, Weighted, Work
+from umbrant.catalog.work import Check, Gate, Gauge, Measured, Passing, Renewed, Status, Unbound, Weighted, Work
 from umbrant.catalog.world import Me, Question
+from umbrant.engine.path import Path, Pulse
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Upkeep, Watch
 from umbrant.model.edits import ROW
@@ -42,7 +43,7 @@ class Chore:
         return self.work.cause if self.work.tick(me) is Status.FAILURE else None
 
 
-class InOrder:
+class InOrder(Passing):
     """The work of a state or an option: its rows one after the other. It goes on running when they are done.
 
     `ended` says how they ended; None while they run. Without rows it has ended from the start.
@@ -60,18 +61,29 @@ class InOrder:
 
     def tick(self, me: Me) -> Status:
         while self.ended is None:
-            row = self.rows[self._at]
-            status = row.visit(me)
+            status = self.rows[self._at].visit(me)
             if status is Status.RUNNING:
                 break
-            self._at += 1
-            if status is Status.FAILURE:
-                self.ended, self.cause = status, cause("child", row=row.id)
-            elif self._at == len(self.rows):
-                self.ended = status
+            self._go_past(status)
         return Status.RUNNING
 
     def stop(self, me: Me) -> None: ...
+
+    def inside(self) -> "LiveRow | None":
+        return self.rows[self._at] if self.ended is None and self.rows[self._at].active else None
+
+    def after(self, me: Me, status: Status) -> Status:
+        self._go_past(status)
+        return self.tick(me)
+
+    def _go_past(self, status: Status) -> None:
+        """The row it was at has ended."""
+        row = self.rows[self._at]
+        self._at += 1
+        if status is Status.FAILURE:
+            self.ended, self.cause = status, cause("child", row=row.id)
+        elif self._at == len(self.rows):
+            self.ended = status
 
 
 @dataclass(frozen=True)
@@ -88,14 +100,18 @@ GUARD_SAID_NO = cause("guard")
 """Made once: it is the reason given at nearly every tick."""
 
 
-class LiveRow:
-    """A row with its guard, gates, decorated work and upkeep. The `Child` of the composite it is nested in."""
+class LiveRow(Passing):
+    """A row with its guard, gates, decorated work and upkeep. The `Child` of the composite it is nested in.
+
+    While it is active it goes on along a path. `pulse` counts what is entered and left in all of the agent's rows.
+    """
 
     def __init__(
         self,
         row_id: str,
         work: Work,
         recorder: Recorder,
+        pulse: Pulse,
         *,
         guard: Question | None = None,
         watch: Watch = Watch.ON_ENTRY,
@@ -107,15 +123,17 @@ class LiveRow:
         self.cause: Cause | None = None
         self.active = False
         self.work = work
+        self.watches_over = guard is not None and watch.take_over
         self._recorder = recorder
-        self._guard = guard
-        self._watches_running = guard is not None and watch.while_running
-        self._watches_over = guard is not None and watch.take_over
+        self._pulse = pulse
+        self._asks = guard.ask if guard is not None else None
+        self._watches_running = watch.while_running
         self._wrapping = wrapping
         self._chores = chores
         self._children = children
         self._was_open = False
         self._just_asked = False
+        self._path: Path | None = None
 
     @property
     def weight(self) -> float:
@@ -123,31 +141,23 @@ class LiveRow:
         return self._wrapping.weighted.weight() if self._wrapping.weighted else 1.0
 
     def visit(self, me: Me) -> Status:
-        """Enter the row if it may be entered, or resume it. A refusal is FAILURE."""
-        if not self.active:
-            if not self.opens(me):
-                return Status.FAILURE
-            failed = self.enter(me)
-            if failed:
-                self.leave(me, Status.FAILURE, failed)
-                return Status.FAILURE
-        elif self._watches_running and self._guard is not None and not self._guard.ask():
-            self.halt(me, cause("guard_ended"))
-            self._was_open = False
+        """Enter the row if it may be entered, or go on with it. A refusal is FAILURE."""
+        if self.active:
+            if self._path is None or self._path.beat != self._pulse.beat:
+                self._path = Path(self, self._pulse)
+            return self._path.go_on(me)
+        if not self.opens(me):
             return Status.FAILURE
-        for chore in self._chores:
-            reason = chore.do(me)
-            if reason:
-                self._recorder.refused(self.id, chore.part, reason)
+        failed = self.enter(me)
+        if failed:
+            self.leave(me, Status.FAILURE, failed)
+            return Status.FAILURE
+        self._do_chores(me)
         try:
             status = self.work.tick(me)
         except Unbound as unbound:
-            self.work.stop(me)
-            self.leave(me, Status.FAILURE, unbound.reason)
-            return Status.FAILURE
-        if status is not Status.RUNNING:
-            self.leave(me, status, self.work.cause if status is Status.FAILURE else None)
-        return status
+            return self.gave_out(me, unbound.reason)
+        return status if status is Status.RUNNING else self.after(me, status)
 
     def halt(self, me: Me, reason: Cause) -> None:
         """Stop the row and all that is active in it, the innermost first."""
@@ -157,7 +167,7 @@ class LiveRow:
 
     def wants_over(self, me: Me) -> bool:
         """Whether it watches for a take-over and its chance has just come: it may be entered, and could not before."""
-        if not self._watches_over:
+        if not self.watches_over:
             return False
         before = self._was_open
         opened = self.opens(me)
@@ -169,7 +179,10 @@ class LiveRow:
         if self._just_asked:
             self._just_asked = False
             return True
-        self.cause = self._refusal(me)
+        if self._asks is not None and not self._asks():
+            self.cause = GUARD_SAID_NO
+        else:
+            self.cause = self._refusal(me) if self._wrapping.gates else None
         self._was_open = self.cause is None
         if self.cause is not None:
             self._recorder.refused(self.id, ROW, self.cause)
@@ -178,6 +191,7 @@ class LiveRow:
     def enter(self, me: Me) -> Cause | None:
         """Begin, without asking. Returns why it could not, if so; it is active all the same."""
         self.active = True
+        self._pulse.beat += 1
         self._recorder.entered(self.id)
         for chore in self._chores:
             chore.entered(me.world.now_s)
@@ -194,6 +208,7 @@ class LiveRow:
         for child in self._children:
             child.halt(me, cause("parent_left", row=self.id))
         self.active = False
+        self._pulse.beat += 1
         self.cause = reason
         self._recorder.left(self.id, status, reason)
 
@@ -202,9 +217,39 @@ class LiveRow:
         for part in self._wrapping.renewed:
             part.renew()
 
+    # going on
+
+    def inside(self) -> Work:
+        return self.work
+
+    def checks(self) -> Sequence[Check]:
+        watched = [self._falls] if self._asks is not None and self._watches_running else []
+        return [*watched, self._do_chores] if self._chores else watched
+
+    def after(self, me: Me, status: Status) -> Status:
+        self.leave(me, status, self.work.cause if status is Status.FAILURE else None)
+        return status
+
+    def gave_out(self, me: Me, reason: Cause) -> Status:
+        self.work.stop(me)
+        self.leave(me, Status.FAILURE, reason)
+        return Status.FAILURE
+
+    def _falls(self, me: Me) -> Status | None:
+        """A guard that is watched turns to no."""
+        if self._asks is None or self._asks():
+            return None
+        self.halt(me, cause("guard_ended"))
+        self._was_open = False
+        return Status.FAILURE
+
+    def _do_chores(self, me: Me) -> None:
+        for chore in self._chores:
+            reason = chore.do(me)
+            if reason:
+                self._recorder.refused(self.id, chore.part, reason)
+
     def _refusal(self, me: Me) -> Cause | None:
-        if self._guard is not None and not self._guard.ask():
-            return GUARD_SAID_NO
         try:
             for gate in self._wrapping.gates:
                 reason = gate.refusal(me)

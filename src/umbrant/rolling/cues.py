@@ -7,9 +7,10 @@ from random import Random
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.decorators import SLACK_S
+from umbrant.catalog.language.ask import Asker
 from umbrant.catalog.work import Unbound
 from umbrant.catalog.world import BodyView
-from umbrant.engine.binding import RecordedQuestion, Scope
+from umbrant.engine.binding import Scope
 from umbrant.engine.board import Board
 from umbrant.engine.events import Ears
 from umbrant.engine.recorder import Unrecorded
@@ -50,7 +51,7 @@ class Director:
         """How many agents of a group are in a row of this name."""
         return sum(each.is_in(row_name) for each in self._common.runners if group in ("", each.group))
 
-    def question(self, when: str) -> RecordedQuestion:
+    def question(self, when: str) -> Asker:
         """The condition of a cue. Raises Unbound."""
         return self._scope.question(when, "", "")
 
@@ -59,7 +60,7 @@ class Director:
 class _Waiting:
     cue: Cue
     number: int
-    question: RecordedQuestion | None = None
+    question: Asker | None = None
     was_true: bool = False
     done: bool = False
 

@@ -37,7 +37,6 @@ class AgentWriter:
         self._take = take
         self._open: dict[str, tuple[int, Span]] = {}
         self._refused: dict[tuple[str, str], tuple[int, Refusal]] = {}
-        self._sensed: dict[tuple[str, str], list[Found | None]] = {}
         self._done: dict[str, tuple[int, Done]] = {}
         self._ways: dict[str, tuple[Point, ...]] = {}
         self._gauges: dict[tuple[str, str], Gauge] = {}
@@ -64,14 +63,8 @@ class AgentWriter:
             self._refused[place] = (number, refusal)
         self._take.refusals[number] = (self._name, row_id, part, refusal)
 
-    def sensed(self, row_id: str, part: str, found: Sequence[Found | None]) -> None:
-        known = self._sensed.get((row_id, part))
-        if known == found:
-            return
-        for atom, each in enumerate(found):
-            if known is None or known[atom] != each:
-                self._take.sensed.append((self._name, row_id, part, atom, self._take.tick, *_found_columns(each)))
-        self._sensed[row_id, part] = list(found)
+    def sensed(self, row_id: str, part: str, atom: int, found: Found | None) -> None:
+        self._take.sensed.append((self._name, row_id, part, atom, self._take.tick, *_found_columns(found)))
 
     def progress(self, row_id: str, progress: Progress) -> None:
         self._progressed(row_id, progress)

@@ -43,31 +43,23 @@ class Scope(Protocol):
     """Where keys and senses get their values from."""
 
     def key(self, name: str) -> Callable[[], Literal | None]: ...
-    def sense(self, ask: Ask) -> Callable[[], Reading]: ...
+    def sense(self, ask: Ask) -> Callable[[], Reading | Literal | None]: ...
 
 
 class Asker:
-    """A condition bound to one agent. `found` holds, atom by atom, what the last asking met; None: not asked."""
+    """A condition bound to one agent.
 
-    def __init__(self, tree: Tree, scope: Scope) -> None:
-        straight = Straight(scope, HELPERS)
-        self._ask = straight.make(tree)
-        self._blank: list[Found | None] = [None] * straight.atoms
-        self.found: list[Found | None] = list(self._blank)
+    `tell` is given an atom's place and what it found whenever that is another than when it was last asked.
+    """
 
-    def ask(self) -> bool:
+    def __init__(self, tree: Tree, scope: Scope, tell: Callable[[int, Found | None], None]) -> None:
+        self.ask = Straight(scope, HELPERS).make(tree, tell)
         """Ask it now; unknown counts as no."""
-        if len(self._blank) > 1:
-            self.found[:] = self._blank
-        return self._ask(self.found) is True
 
 
 def formula_of(tree: Tree, scope: Scope) -> Callable[[], Literal | None]:
     """What works out a formula; it gives None where something in it is unknown."""
-    straight = Straight(scope, HELPERS)
-    work_out = straight.make_value(tree)
-    blank: list[Found | None] = [None] * straight.atoms
-    return lambda: work_out(blank)
+    return Straight(scope, HELPERS).make_value(tree)
 
 
 def reckoned(sign: str, one: Any, other: Any) -> float | None:
@@ -80,5 +72,5 @@ def reckoned(sign: str, one: Any, other: Any) -> float | None:
         return None
 
 
-HELPERS = {"Found": Found, "reckoned": reckoned}
+HELPERS = {"Found": Found, "Reading": Reading, "reckoned": reckoned}
 """What a generated condition uses besides what it is bound to."""

@@ -1,10 +1,11 @@
 """A condition as one straight-line function: no calls but those that ask senses and keys.
 
 The function is generated from our own tree, in which nothing but names that are bound here and plain values can stand.
-What it does is what `ask` tells: three-valued logic, and for each atom a `Found`.
+What it does is what `ask` tells: three-valued logic, and for each atom a `Found`, told of when it is news.
 """
 
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any
 
 from umbrant.catalog.causes import cause
@@ -25,6 +26,10 @@ from umbrant.catalog.language.tree import (
 Bound = dict[str, Any]
 
 
+DEPTH = 2
+"""How deep the body of the generated function stands."""
+
+
 class Straight:
     """Writes the function of one condition. `bound` are the names that its source uses."""
 
@@ -35,23 +40,43 @@ class Straight:
         self._lines: list[str] = []
         self._names = 0
 
-    def make(self, tree: Tree) -> Callable[[list[Any]], bool | None]:
-        """The function: it is given the list of what atoms find, fills it, and gives the truth."""
-        self._put(0, "def ask(found):")
-        truth = self._truth(tree, 1)
-        self._put(1, f"return {truth}")
-        exec("\n".join(self._lines), self.bound)  # noqa: S102  (written above, from a tree of our own)
-        made: Callable[[list[Any]], bool | None] = self.bound["ask"]
-        return made
+    def make(self, tree: Tree, tell: Callable[[int, Any], None]) -> Callable[[], bool]:
+        """The function: it gives whether the condition is so, unknown counting as no.
 
-    def make_value(self, tree: Tree) -> Callable[[list[Any]], Any]:
-        """The same for a formula: the function gives its value."""
-        self._put(0, "def ask(found):")
-        self._put(1, "missing = None")
-        value = self._value(tree, "missing", 1)
-        self._put(1, f"return {value}")
-        exec("\n".join(self._lines), self.bound)  # noqa: S102  (written above, from a tree of our own)
-        made: Callable[[list[Any]], Any] = self.bound["ask"]
+        `tell` is given an atom's place and what it found, None where it was not asked, whenever that is news.
+        """
+        truth = self._truth(tree, DEPTH)
+        self.bound["tell"] = tell
+        atoms = range(self.atoms)
+        begin = [f"f{atom} = None" for atom in atoms] if self.atoms > 1 else []
+        for atom in atoms:
+            self._put(DEPTH, f"if f{atom} != told{atom}:")
+            self._put(DEPTH + 1, f"told{atom} = f{atom}")
+            self._put(DEPTH + 1, f"tell({atom}, f{atom} and Found(*f{atom}))")
+        self._put(DEPTH, f"return {truth} is True")
+        return self._made(begin, [f"told{atom}" for atom in atoms])
+
+    def make_truth(self, tree: Tree) -> Callable[[], bool | None]:
+        """The function of a condition that nobody is told of; it gives None where the truth is unknown."""
+        truth = self._truth(tree, DEPTH)
+        self._put(DEPTH, f"return {truth}")
+        return self._made([], [])
+
+    def make_value(self, tree: Tree) -> Callable[[], Any]:
+        """The function of a formula, which gives its value."""
+        value = self._value(tree, "missing", DEPTH)
+        self._put(DEPTH, f"return {value}")
+        return self._made(["missing = None"], [])
+
+    def _made(self, begin: list[str], kept: list[str]) -> Callable[[], Any]:
+        """The function that the lines are the body of. `kept` are names whose values last from call to call."""
+        source = [f"def make({', '.join(self.bound)}):"]
+        source.extend(f"    {name} = 0" for name in kept)
+        source.append("    def ask():")
+        inside = [f"nonlocal {', '.join(kept)}", *begin] if kept else begin
+        source.extend("    " * DEPTH + line for line in inside)
+        source.extend([*self._lines, "    return ask"])
+        made: Callable[[], Any] = _maker("\n".join(source))(**self.bound)
         return made
 
     def _put(self, depth: int, line: str) -> None:
@@ -103,14 +128,14 @@ class Straight:
         name = self._name()
         compared = f"{left} {tree.sign} {right}"
         self._put(depth, f"{name} = None if {unknown} else {compared}" if unknown else f"{name} = {compared}")
-        self._put(depth, f"found[{place}] = Found({name}, {left}, {right}, {missing})")
+        self._put(depth, f"f{place} = ({name}, {left}, {right}, {missing})")
         return name
 
     def _bare_sense(self, tree: Ask, depth: int) -> str:
         place, read, got, name = self._atom(), self._name(self._scope.sense(tree), "s"), self._name(), self._name()
-        self._put(depth, f"{got} = {read}()")
+        self._read(got, read, depth)
         self._put(depth, f"{name} = {got}[0] if {got}[0] is True or {got}[0] is False else None")
-        self._put(depth, f"found[{place}] = Found({name}, {got}[1], None, {got}[2])")
+        self._put(depth, f"f{place} = ({name}, {got}[1], None, {got}[2])")
         return name
 
     def _bare_value(self, tree: Tree, depth: int) -> str:
@@ -118,8 +143,13 @@ class Straight:
         self._put(depth, f"{missing} = None")
         got = self._value(tree, missing, depth)
         self._put(depth, f"{name} = {got} if {got} is True or {got} is False else None")
-        self._put(depth, f"found[{place}] = Found({name}, {got}, None, {missing})")
+        self._put(depth, f"f{place} = ({name}, {got}, None, {missing})")
         return name
+
+    def _read(self, got: str, read: str, depth: int) -> None:
+        """Ask a sense. A bare value is all there is to tell of it."""
+        self._put(depth, f"{got} = {read}()")
+        self._put(depth, f"if {got}.__class__ is not Reading: {got} = ({got}, None, None)")
 
     def _atom(self) -> int:
         self.atoms += 1
@@ -141,7 +171,7 @@ class Straight:
                 return name
             case Ask():
                 read, got, name = self._name(self._scope.sense(tree), "s"), self._name(), self._name()
-                self._put(depth, f"{got} = {read}()")
+                self._read(got, read, depth)
                 self._put(depth, f"if {got}[2] is not None: {missing} = {got}[2]")
                 self._put(depth, f"{name} = {got}[0]")
                 return name
@@ -154,7 +184,16 @@ class Straight:
 
     def _inner_truth(self, tree: Tree, depth: int) -> str:
         """The truth of a condition that stands where a value does: what its atoms find is not kept."""
-        inner = Straight(self._scope, {name: self.bound[name] for name in ("Found", "reckoned")})
-        ask, name = self._name(inner.make(tree), "i"), self._name()
-        self._put(depth, f"{name} = {ask}([None] * {inner.atoms})")
+        inner = Straight(self._scope, {name: self.bound[name] for name in ("Found", "Reading", "reckoned")})
+        ask, name = self._name(inner.make_truth(tree), "i"), self._name()
+        self._put(depth, f"{name} = {ask}()")
         return name
+
+
+@lru_cache(maxsize=1024)
+def _maker(source: str) -> Callable[..., Any]:
+    """The function that a source defines. Kept, for the agents of one behavior have their conditions in common."""
+    made: Bound = {}
+    exec(source, made)  # noqa: S102  (written above, from a tree of our own)
+    maker: Callable[..., Any] = made["make"]
+    return maker

@@ -1,5 +1,7 @@
 """What holds for every tree, whatever its rows do."""
 
+from collections.abc import Callable
+
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -49,8 +51,11 @@ class Ledger(Unrecorded):
     def sensed(self, row_id: str, part: str, atom: int, found: Found | None) -> None:
         assert atom >= 0
 
-    def progress(self, row_id: str, progress: Progress) -> None:
-        assert row_id in self.active
+    def progressing(self, row_id: str) -> Callable[[Progress], None]:
+        def told(progress: Progress) -> None:
+            assert row_id in self.active
+
+        return told
 
 
 class Silent:

@@ -43,7 +43,7 @@ class _InOrder(Passing):
         return None if self.restarts or self.at >= len(self.children) else _running(self.children[self.at])
 
     def checks(self) -> Several[Check]:
-        return [self._watched(place) for place in range(self.at) if self.children[place].watches_over]
+        return [check for place in range(self.at) if (check := self._watched(place)) is not None]
 
     def after(self, me: Me, status: Status) -> Status:
         if status is not self.goes_on_after:
@@ -52,18 +52,15 @@ class _InOrder(Passing):
         self.at += 1
         return self._run_on(me, len(self.children))
 
-    def _watched(self, place: int) -> Check:
-        """Lets the child at a place take over from the one that runs, if it wants to."""
-        wants_over = self.children[place].wants_over
+    def _watched(self, place: int) -> Check | None:
+        """What lets the child at a place take over from the one that runs, if it watches for that."""
 
-        def check(me: Me) -> Status | None:
-            if not wants_over(me):
-                return None
+        def take(me: Me) -> Status:
             self.children[self.at].halt(me, cause("taken_over", row=self.children[place].id))
             self.at = place
             return self._run_on(me, len(self.children))
 
-        return check
+        return self.children[place].taking_over(take)
 
     def _run_on(self, me: Me, end: int) -> Status:
         while self.at < end:

@@ -37,7 +37,8 @@ def worth_grid(curve: Curve, values: Floats, low: float, high: float) -> Floats:
         y = np.where(np.isnan(values), np.nan, COMPARE[curve.sign](values, curve.threshold)).astype(np.float64)
     else:
         span = high - low
-        t = np.clip((values - low) / span, 0.0, 1.0) if span else np.where(values >= high, 1.0, 0.0)
+        with np.errstate(over="ignore", invalid="ignore"):
+            t = np.clip((values - low) / span, 0.0, 1.0) if span else np.where(values >= high, 1.0, 0.0)
         y = _MANY[curve.shape](curve, t)
     y = np.clip(y, 0.0, 1.0)
     return 1.0 - y if curve.flipped else y

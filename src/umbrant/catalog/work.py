@@ -141,8 +141,6 @@ class Child(Protocol):
     id: str
     cause: Cause | None
     active: bool
-    watches_over: bool
-    """Whether it may want to take over."""
 
     @property
     def weight(self) -> float:
@@ -154,8 +152,8 @@ class Child(Protocol):
     def halt(self, me: Me, cause: Cause) -> None:
         """Leave it, if it is active, with what is active in it."""
 
-    def wants_over(self, me: Me) -> bool:
-        """Whether it watches for a take-over and its chance has just come."""
+    def taking_over(self, take: Callable[[Me], Status]) -> Check | None:
+        """What has it `take` over as soon as its chance has come; None if it does not watch for that."""
 
 
 Children = Sequence[Child]

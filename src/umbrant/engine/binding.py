@@ -259,9 +259,19 @@ class Scope:
         raise TypeError(f"a sense cannot be asked with {tree!r}")
 
 
+def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
+    """The values that binders give, if they always give the same; else None."""
+    fixed = _fixed(binders)
+    return fixed if len(fixed) == len(binders) else None
+
+
+def _fixed(binders: Mapping[str, Binder]) -> dict[str, Any]:
+    return {name: binder.value for name, binder in binders.items() if isinstance(binder, Constant)}
+
+
 def _reader(me: Me, run: Callable[..., Any], args: Mapping[str, Binder]) -> Callable[[], Any]:
     """Asks a sense that comes with the program. What is the same each time is worked out once."""
-    fixed = {name: binder.value for name, binder in args.items() if isinstance(binder, Constant)}
+    fixed = _fixed(args)
     asked = {name: binder for name, binder in args.items() if name not in fixed}
     ask = partial(run, me, **fixed)
     if not asked:

@@ -218,6 +218,7 @@ class Builder:
 
     def _transition(self, row: Row, given: Any) -> LiveTransition:
         return LiveTransition(
+            refused=self._recorder.refusals(row.id, ROW),
             when=given.when,
             event=getattr(given, "event", None),
             after=getattr(given, "time", None),

@@ -22,7 +22,8 @@ class Hub:
 
     def __init__(self) -> None:
         self._waiting: list[Raised] = []
-        self._given: list[Raised] = []
+        self.given: list[Raised] = []
+        """What is heard in this tick, by whomever."""
 
     def raise_event(self, raised: Raised) -> None:
         """Put an event on its way."""
@@ -30,12 +31,12 @@ class Hub:
 
     def begin(self, now_s: float) -> None:
         """A tick begins: what is due by now is heard in it, in the order in which it was raised."""
-        self._given = [each for each in self._waiting if each.due_s <= now_s + SLACK_S]
+        self.given = [each for each in self._waiting if each.due_s <= now_s + SLACK_S]
         self._waiting = [each for each in self._waiting if each.due_s > now_s + SLACK_S]
 
     def for_agent(self, name: str, group: str | None) -> list[Raised]:
         """What an agent hears in this tick."""
-        return [each for each in self._given if each.to in ("", name) or (group is not None and each.to == group)]
+        return [each for each in self.given if each.to in ("", name) or (group is not None and each.to == group)]
 
 
 class Ears:
@@ -51,6 +52,9 @@ class Ears:
 
     def begin(self) -> Sequence[Raised]:
         """A tick begins; returns what is heard in it."""
+        if not self._hub.given:
+            self.now = ()
+            return ()
         given = self._hub.for_agent(self._name, self._group)
         self.now = tuple(each.event for each in given)
         for event in self.now:

@@ -6,7 +6,7 @@ from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Family, Kind
 from umbrant.catalog.work import Progress, Status, Unbound
 from umbrant.catalog.world import Me
-from umbrant.engine.binding import Binder
+from umbrant.engine.binding import Binder, fixed_values
 from umbrant.engine.board import Board
 from umbrant.engine.guarded import called, nonsense
 from umbrant.engine.recorder import Recorder
@@ -34,6 +34,8 @@ class Leaf:
         self._recorder = recorder
         self._writer = (row_id, part)
         self._limit_s = limit_s
+        self._progressed = recorder.progressing(row_id)
+        self._fixed = fixed_values(binders)
         self._steps: Generator[Progress | None, None, object] | None = None
         self._args: dict[str, object] | None = None
         """The arguments of a row that has been begun and not left."""
@@ -44,13 +46,22 @@ class Leaf:
 
     def tick(self, me: Me) -> Status:
         self._board.writer = self._writer
+        steps = self._steps
         try:
-            return self._step(me) if self._steps is not None else self._begin(me)
+            if steps is None:
+                return self._begin(me)
+            progress = called(self.kind, self._limit_s, steps.__next__) if self.kind.own else next(steps)
+        except StopIteration as stop:
+            self._steps = None
+            return self._ended(me, stop.value)
         except Unbound as unbound:
             self._steps = None
             self.cause = unbound.reason
             self._left(me, "failure")
             return Status.FAILURE
+        if isinstance(progress, Progress):
+            self._progressed(progress)
+        return Status.RUNNING
 
     def stop(self, me: Me) -> None:
         steps, self._steps = self._steps, None
@@ -64,8 +75,8 @@ class Leaf:
 
     def _left(self, me: Me, how: str) -> None:
         """Call the hook for leaving, once for each time the row was begun. What it raises is told of, and no more."""
-        hook, args = self.kind.hooks.left, self._args
-        self._args = None
+        args, self._args = self._args, None
+        hook = self.kind.hooks.left
         if hook is None or args is None:
             return
         try:
@@ -74,29 +85,17 @@ class Leaf:
             self._recorder.refused(*self._writer, unbound.reason)
 
     def _begin(self, me: Me) -> Status:
-        args = {name: binder() for name, binder in self._binders.items()}
+        args = self._fixed if self._fixed is not None else {name: binder() for name, binder in self._binders.items()}
         kind = self.kind
         hook = kind.hooks.entered
         if hook is not None:
             called(kind, self._limit_s, lambda: hook(me, **args))
         self._args = args
         result = called(kind, self._limit_s, lambda: kind.run(me, **args)) if kind.own else kind.run(me, **args)
-        if not self.kind.takes_time:
+        if not kind.takes_time:
             return self._ended(me, result)
         self._steps = result
-        return self._step(me)
-
-    def _step(self, me: Me) -> Status:
-        steps = self._steps
-        assert steps is not None  # noqa: S101  (asked only while it runs on)
-        try:
-            progress = called(self.kind, self._limit_s, steps.__next__) if self.kind.own else next(steps)
-        except StopIteration as stop:
-            self._steps = None
-            return self._ended(me, stop.value)
-        if isinstance(progress, Progress):
-            self._recorder.progress(self._writer[0], progress)
-        return Status.RUNNING
+        return self.tick(me)
 
     def _ended(self, me: Me, result: object) -> Status:
         status = self._status(result)

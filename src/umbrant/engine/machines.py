@@ -18,7 +18,6 @@ from umbrant.catalog.world import Me, Question
 from umbrant.engine.chart import Chart, Sort, State, Step, Transition, Waits
 from umbrant.engine.recorder import Recorder
 from umbrant.engine.rows import GUARD_SAID_NO, InOrder, LiveRow
-from umbrant.model.edits import ROW
 
 MOST_STEPS = 100
 """How many transitions a machine may take within one tick before it is taken for a loop without time."""
@@ -43,6 +42,8 @@ class LiveState:
 class LiveTransition:
     """What a transition of the chart waits for, and the rows that are done as it fires."""
 
+    refused: Callable[[Cause], None]
+    """Tells why it does not fire."""
     when: Question | None = None
     event: str | None = None
     after: Callable[[], float] | None = None
@@ -83,7 +84,9 @@ class LiveMachine:
         self._recorder = recorder
         self._inside: deque[Done] = deque()
         self._fresh: list[State] = []
+        self._holds_back = any(live.must_finish for live in states.values())
         self._ended: Status | None = None
+        self._steps_left = MOST_STEPS
 
     def start(self, me: Me) -> None:
         self.cause = None
@@ -92,17 +95,17 @@ class LiveMachine:
         self._entered(me, self._chart.begin())
 
     def tick(self, me: Me) -> Status:
-        steps = _Budget(self._recorder, self._chart.root.id)
-        self._settle(me, steps)
+        self._steps_left = MOST_STEPS
+        self._settle(me)
         for event in me.events.now:
             if self._ended is None:
-                self._offer(me, event, steps)
+                self._offer(me, event)
         self._fresh = list(self._chart.active)
         while self._fresh and self._ended is None:
             ready, self._fresh = self._fresh, []
             self._run(me, ready)
             if self._inside:
-                self._settle(me, steps)
+                self._settle(me)
         if self._ended is None:
             return Status.RUNNING
         self._leave_all(me, cause("machine_ended"))
@@ -113,9 +116,9 @@ class LiveMachine:
 
     # transitions
 
-    def _settle(self, me: Me, steps: "_Budget") -> None:
+    def _settle(self, me: Me) -> None:
         """Take transitions that wait for no event, and those of what is done, until none is left: a macrostep."""
-        while self._ended is None and steps.left:
+        while self._ended is None and self._steps_left:
             taken = self._chart.select(partial(self._enabled, me, None), Waits.NOTHING)
             if not taken and self._inside:
                 done = self._inside.popleft()
@@ -124,21 +127,21 @@ class LiveMachine:
                     continue
             if not taken:
                 return
-            self._fire(me, taken, steps)
+            self._fire(me, taken)
 
-    def _offer(self, me: Me, event: str, steps: "_Budget") -> None:
+    def _offer(self, me: Me, event: str) -> None:
         taken = self._chart.select(partial(self._enabled, me, event), Waits.EVENT)
         if taken:
-            self._fire(me, taken, steps)
-            self._settle(me, steps)
+            self._fire(me, taken)
+            self._settle(me)
 
     def _enabled(self, me: Me, trigger: Trigger, transition: Transition) -> bool:
         live = self._transitions[transition.id]
-        if not _listens(live, transition, trigger):
+        if trigger is not None and not _listens(live, transition, trigger):
             return False
         reason = self._refusal(me, transition, live, trigger)
         if reason is not None:
-            self._recorder.refused(transition.id, ROW, reason)
+            live.refused(reason)
         return reason is None
 
     def _refusal(self, me: Me, transition: Transition, live: LiveTransition, trigger: Trigger) -> Cause | None:
@@ -148,7 +151,7 @@ class LiveMachine:
             return cause("done_otherwise", row=trigger.state.id, result=trigger.status.name.lower())
         if live.when is not None and not live.when.ask():
             return GUARD_SAID_NO
-        unfinished = None if isinstance(trigger, Done) else self._unfinished(transition)
+        unfinished = self._unfinished(transition) if self._holds_back and not isinstance(trigger, Done) else None
         return cause("must_finish", row=unfinished.id) if unfinished else None
 
     def _unfinished(self, transition: Transition) -> State | None:
@@ -164,9 +167,11 @@ class LiveMachine:
             return self._chart.is_done(state)
         return self._states[state.id].work.ended is not None
 
-    def _fire(self, me: Me, taken: Sequence[Transition], steps: "_Budget") -> None:
-        """One microstep: leave, do the rows of the transitions, enter."""
-        steps.spend(me)
+    def _fire(self, me: Me, taken: Sequence[Transition]) -> None:
+        """One microstep: leave, do the rows of the transitions, enter. The last that may be taken is told of."""
+        self._steps_left -= 1
+        if not self._steps_left:
+            self._recorder.refused(self._chart.root.id, "machine", cause("endless", times=float(MOST_STEPS)))
         step = self._chart.take(taken)
         for state in step.left:
             self._left(me, state, cause("fired", row=taken[0].id))
@@ -245,25 +250,8 @@ class LiveMachine:
                 self._left(me, state, reason)
 
 
-class _Budget:
-    """How many steps a machine may still take in this tick."""
-
-    def __init__(self, recorder: Recorder, row_id: str) -> None:
-        self.left = MOST_STEPS
-        self._recorder = recorder
-        self._row_id = row_id
-
-    def spend(self, me: Me) -> None:
-        """Take one step off; the last one is told of."""
-        self.left -= 1
-        if not self.left:
-            self._recorder.refused(self._row_id, "machine", cause("endless", times=float(MOST_STEPS)))
-
-
-def _listens(live: LiveTransition, transition: Transition, trigger: Trigger) -> bool:
+def _listens(live: LiveTransition, transition: Transition, trigger: str | Done) -> bool:
     """Whether a transition that waits for such a trigger is one that this very one could enable."""
-    if trigger is None:
-        return True
     if isinstance(trigger, Done):
         return transition.source is trigger.state
     return live.event is not None and matches(trigger, live.event)

@@ -20,11 +20,12 @@ class Pulse:
 
 
 class Path:
-    """What a tick looks at while a row that is active goes on as before."""
+    """What a tick looks at while a row that is active goes on as before. Good as of a beat of the pulse."""
 
-    def __init__(self, top: Passing, pulse: Pulse) -> None:
-        self.beat = pulse.beat
-        self._passed, self._end = _way_down(top)
+    def __init__(self, passed: Sequence[Passing], end: Work) -> None:
+        self.beat = 0
+        self._passed = passed
+        self._end = end
         self._checks: list[tuple[int, Check]] = []
         for place, passing in enumerate(self._passed):
             self._checks.extend((place, check) for check in passing.checks())
@@ -33,7 +34,7 @@ class Path:
         """Go on for one tick; returns what the row at the top comes to."""
         place = 0
         try:
-            for place, check in self._checks:
+            for place, check in self._checks:  # noqa: B007  (told of where something is unbound)
                 status = check(me)
                 if status is not None:
                     break
@@ -63,10 +64,20 @@ class Path:
         raise unbound
 
 
-def _way_down(top: Passing) -> tuple[Sequence[Passing], Work]:
-    """What can be passed through from a row on, and the work that must be ticked."""
-    passed, at = [top], top.inside()
-    while isinstance(at, Passing) and (inner := at.inside()) is not None:
-        passed.append(at)
-        at = inner
-    return passed, cast(Work, at)
+class Paths:
+    """The paths that lead on from a row, by the work at their ends: what lies between is always the same."""
+
+    def __init__(self) -> None:
+        self._known: dict[object, Path] = {}
+
+    def find(self, top: Passing, pulse: Pulse) -> Path:
+        """The path down to what is active now."""
+        passed, at = [top], top.inside()
+        while isinstance(at, Passing) and (inner := at.inside()) is not None:
+            passed.append(at)
+            at = inner
+        path = self._known.get(at)
+        if path is None:
+            path = self._known[at] = Path(passed, cast(Work, at))
+        path.beat = pulse.beat
+        return path

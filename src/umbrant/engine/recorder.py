@@ -1,5 +1,6 @@
 """What an engine tells of itself while it runs."""
 
+from collections.abc import Callable
 from typing import Protocol
 
 from umbrant.catalog.causes import Cause
@@ -26,6 +27,12 @@ class Recorder(Protocol):
     def refused(self, row_id: str, part: str, cause: Cause) -> None:
         """A row was tried and not entered, or its upkeep failed. Said again at every tick that it is so."""
 
+    def refusals(self, row_id: str, part: str) -> Callable[[Cause], None]:
+        """What tells of refusals in one place, as `refused` does: for where it is done at nearly every tick."""
+
+    def progressing(self, row_id: str) -> Callable[[Progress], None]:
+        """What tells how far one row is, as `progress` does."""
+
     def sensed(self, row_id: str, part: str, atom: int, found: Found | None) -> None:
         """A condition was asked, and one of its atoms gave another answer than before; None: it was not asked."""
 
@@ -45,6 +52,10 @@ class Recorder(Protocol):
         """An event came to the agent's ears. `sender` is who raised it, empty for the scenario or the author."""
 
 
+def nothing(told: object) -> None:
+    """Keeps nothing of what it is told."""
+
+
 class Unrecorded:
     """Hears everything and keeps nothing."""
 
@@ -53,6 +64,13 @@ class Unrecorded:
     def refused(self, row_id: str, part: str, cause: Cause) -> None: ...
     def sensed(self, row_id: str, part: str, atom: int, found: Found | None) -> None: ...
     def progress(self, row_id: str, progress: Progress) -> None: ...
+
+    def refusals(self, row_id: str, part: str) -> Callable[[Cause], None]:
+        return nothing
+
+    def progressing(self, row_id: str) -> Callable[[Progress], None]:
+        return nothing
+
     def gauged(self, row_id: str, part: str, gauge: Gauge) -> None: ...
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None: ...
     def heard(self, event: str, sender: str) -> None: ...

@@ -1,12 +1,13 @@
 """A row at work: how it is entered, kept up and left, exactly once for each time it is entered."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.work import Check, Gate, Gauge, Measured, Passing, Renewed, Status, Unbound, Weighted, Work
 from umbrant.catalog.world import Me, Question
-from umbrant.engine.path import Path, Pulse
+from umbrant.engine.path import Path, Paths, Pulse
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Upkeep, Watch
 from umbrant.model.edits import ROW
@@ -30,17 +31,17 @@ class Chore:
     def entered(self, now_s: float) -> None:
         self._due_s = now_s
 
-    def do(self, me: Me) -> Cause | None:
-        """Do it if it is due. Returns why it failed, if it did."""
-        now_s = me.world.now_s
-        if now_s < self._due_s - 1e-9:
-            return None
+    def do(self, me: Me) -> None:
+        """Do it if it is due. If it fails, that is told of."""
+        if me.world.now_s < self._due_s - SLACK_S:
+            return
         give_s = self._upkeep.give_s
         self._due_s += self._upkeep.every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
         self._times += 1
         self._recorder.gauged(self._row_id, self.part, Gauge(Measured.COUNT, float(self._times)))
         self.work.start(me)
-        return self.work.cause if self.work.tick(me) is Status.FAILURE else None
+        if self.work.tick(me) is Status.FAILURE and self.work.cause is not None:
+            self._recorder.refused(self._row_id, self.part, self.work.cause)
 
 
 class InOrder(Passing):
@@ -123,16 +124,18 @@ class LiveRow(Passing):
         self.cause: Cause | None = None
         self.active = False
         self.work = work
-        self.watches_over = guard is not None and watch.take_over
         self._recorder = recorder
         self._pulse = pulse
+        self._refused = recorder.refusals(row_id, ROW)
         self._asks = guard.ask if guard is not None else None
         self._watches_running = watch.while_running
+        self._watches_over = watch.take_over
         self._wrapping = wrapping
         self._chores = chores
         self._children = children
         self._was_open = False
         self._just_asked = False
+        self._paths = Paths()
         self._path: Path | None = None
 
     @property
@@ -143,16 +146,18 @@ class LiveRow(Passing):
     def visit(self, me: Me) -> Status:
         """Enter the row if it may be entered, or go on with it. A refusal is FAILURE."""
         if self.active:
-            if self._path is None or self._path.beat != self._pulse.beat:
-                self._path = Path(self, self._pulse)
-            return self._path.go_on(me)
+            path = self._path
+            if path is None or path.beat != self._pulse.beat:
+                path = self._path = self._paths.find(self, self._pulse)
+            return path.go_on(me)
         if not self.opens(me):
             return Status.FAILURE
         failed = self.enter(me)
         if failed:
             self.leave(me, Status.FAILURE, failed)
             return Status.FAILURE
-        self._do_chores(me)
+        for chore in self._chores:
+            chore.do(me)
         try:
             status = self.work.tick(me)
         except Unbound as unbound:
@@ -165,14 +170,23 @@ class LiveRow(Passing):
             self.work.stop(me)
             self.leave(me, None, reason)
 
-    def wants_over(self, me: Me) -> bool:
-        """Whether it watches for a take-over and its chance has just come: it may be entered, and could not before."""
-        if not self.watches_over:
-            return False
-        before = self._was_open
-        opened = self.opens(me)
-        self._just_asked = opened and not before
-        return self._just_asked
+    def taking_over(self, take: Callable[[Me], Status]) -> Check | None:
+        """What has the row `take` over as soon as it may be entered and could not before; None if it does not watch."""
+        asks = self._asks
+        if asks is None or not self._watches_over:
+            return None
+
+        def check(me: Me) -> Status | None:
+            if not asks():
+                self._refuse(GUARD_SAID_NO)
+                return None
+            before = self._was_open
+            if not self._gates_let(me) or before:
+                return None
+            self._just_asked = True
+            return take(me)
+
+        return check
 
     def opens(self, me: Me) -> bool:
         """Whether the guard and the gates let the row be entered now; a refusal is recorded."""
@@ -180,13 +194,9 @@ class LiveRow(Passing):
             self._just_asked = False
             return True
         if self._asks is not None and not self._asks():
-            self.cause = GUARD_SAID_NO
-        else:
-            self.cause = self._refusal(me) if self._wrapping.gates else None
-        self._was_open = self.cause is None
-        if self.cause is not None:
-            self._recorder.refused(self.id, ROW, self.cause)
-        return self._was_open
+            self._refuse(GUARD_SAID_NO)
+            return False
+        return self._gates_let(me)
 
     def enter(self, me: Me) -> Cause | None:
         """Begin, without asking. Returns why it could not, if so; it is active all the same."""
@@ -224,7 +234,7 @@ class LiveRow(Passing):
 
     def checks(self) -> Sequence[Check]:
         watched = [self._falls] if self._asks is not None and self._watches_running else []
-        return [*watched, self._do_chores] if self._chores else watched
+        return [*watched, *(chore.do for chore in self._chores)]
 
     def after(self, me: Me, status: Status) -> Status:
         self.leave(me, status, self.work.cause if status is Status.FAILURE else None)
@@ -243,18 +253,21 @@ class LiveRow(Passing):
         self._was_open = False
         return Status.FAILURE
 
-    def _do_chores(self, me: Me) -> None:
-        for chore in self._chores:
-            reason = chore.do(me)
-            if reason:
-                self._recorder.refused(self.id, chore.part, reason)
+    def _refuse(self, reason: Cause) -> None:
+        self.cause = reason
+        self._was_open = False
+        self._refused(reason)
 
-    def _refusal(self, me: Me) -> Cause | None:
+    def _gates_let(self, me: Me) -> bool:
         try:
             for gate in self._wrapping.gates:
                 reason = gate.refusal(me)
                 if reason is not None:
-                    return reason
+                    self._refuse(reason)
+                    return False
         except Unbound as unbound:
-            return unbound.reason
-        return None
+            self._refuse(unbound.reason)
+            return False
+        self.cause = None
+        self._was_open = True
+        return True

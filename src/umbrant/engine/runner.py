@@ -86,7 +86,7 @@ class Runner:
 
     def tick(self) -> None:
         """Decide and act for one tick. A behavior that has ended begins again at the next tick."""
-        self._body = self.world.body(self.name)
+        self._body = None
         for raised in self.events.begin():
             self._recorder.heard(raised.event, raised.sender)
         if self._root is not None:

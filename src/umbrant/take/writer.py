@@ -3,7 +3,7 @@
 import math
 import os
 import sqlite3
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -19,6 +19,9 @@ from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, cause_te
 FLUSH_TICKS = 400
 """How many ticks are gathered before they go to disk."""
 
+NO_CAUSE = Cause("guard")
+"""Stands for the refusal before the first."""
+
 EVEN = 1e-6
 """How far off what is left may be from going on evenly and still count as doing so."""
 
@@ -29,6 +32,53 @@ class TakeError(Exception):
     """A take cannot be written or read. The message names the file and the way out."""
 
 
+class _Refusals:
+    """The refusals of one part of a row. Said again tick after tick, one only gets longer."""
+
+    def __init__(self, agent: str, row_id: str, part: str, take: "TakeWriter") -> None:
+        self._place = agent, row_id, part
+        self._take = take
+        self._last = Refusal(-2, -2, NO_CAUSE)
+
+    def add(self, cause: Cause) -> None:
+        last, tick = self._last, self._take.tick
+        if last.end >= tick - 1 and (last.cause is cause or last.cause == cause):
+            last.end = tick
+        else:
+            self._last = Refusal(tick, tick, cause)
+            self._take.refusals.append((self._take.number(), *self._place, self._last))
+
+
+class _Progress:
+    """How far one row is. What could be told from before is not kept, for most things go on evenly."""
+
+    def __init__(self, agent: str, row_id: str, take: "TakeWriter") -> None:
+        self._place = agent, row_id
+        self._take = take
+        self._since = 0
+        self._done: Done | None = None
+        self._way: tuple[Point, ...] | None = None
+
+    def add(self, progress: Progress) -> None:
+        left, of, unit, way = progress
+        tick, done = self._take.tick, self._done
+        goes_on = done is not None and done.unit == unit and done.of == of
+        if way != self._way:
+            self._way = way
+            self._take.ways.append((*self._place, tick, one_line(way)))
+        rate = 0.0
+        if done is not None and goes_on:
+            if done.left is None or left is None:
+                if done.left is left:
+                    return
+            elif abs(done.left - done.rate * (tick - self._since) - left) < EVEN:
+                return
+            elif tick == self._since + 1:
+                rate = done.left - left
+        self._since, self._done = tick, Done(left, of, unit, rate)
+        self._take.progress.append((*self._place, tick, *self._done))
+
+
 class AgentWriter:
     """Hears what one agent does (it is an engine's `Recorder`) and keeps what is new until the next flush."""
 
@@ -36,9 +86,8 @@ class AgentWriter:
         self._name = name
         self._take = take
         self._open: dict[str, tuple[int, Span]] = {}
-        self._refused: dict[tuple[str, str], tuple[int, Refusal]] = {}
-        self._done: dict[str, tuple[int, Done]] = {}
-        self._ways: dict[str, tuple[Point, ...]] = {}
+        self._refusals: dict[tuple[str, str], _Refusals] = {}
+        self._progress: dict[str, _Progress] = {}
         self._gauges: dict[tuple[str, str], Gauge] = {}
 
     def entered(self, row_id: str) -> None:
@@ -53,42 +102,24 @@ class AgentWriter:
         self._take.spans[number] = (self._name, row_id, span)
 
     def refused(self, row_id: str, part: str, cause: Cause) -> None:
-        place, tick = (row_id, part), self._take.tick
-        known = self._refused.get(place)
-        if known and known[1].end >= tick - 1 and (known[1].cause is cause or known[1].cause == cause):
-            number, refusal = known
-            refusal.end = tick
-        else:
-            number, refusal = self._take.number(), Refusal(tick, tick, cause)
-            self._refused[place] = (number, refusal)
-        self._take.refusals[number] = (self._name, row_id, part, refusal)
+        self.refusals(row_id, part)(cause)
+
+    def refusals(self, row_id: str, part: str) -> Callable[[Cause], None]:
+        place = (row_id, part)
+        if place not in self._refusals:
+            self._refusals[place] = _Refusals(self._name, row_id, part, self._take)
+        return self._refusals[place].add
 
     def sensed(self, row_id: str, part: str, atom: int, found: Found | None) -> None:
         self._take.sensed.append((self._name, row_id, part, atom, self._take.tick, *_found_columns(found)))
 
     def progress(self, row_id: str, progress: Progress) -> None:
-        self._progressed(row_id, progress)
-        if self._ways.get(row_id) != progress.way:
-            self._ways[row_id] = progress.way
-            self._take.ways.append((self._name, row_id, self._take.tick, one_line(progress.way)))
+        self.progressing(row_id)(progress)
 
-    def _progressed(self, row_id: str, progress: Progress) -> None:
-        """Keep how far a row is, unless that is what could be told from before: most things go on evenly."""
-        tick, left = self._take.tick, progress.left
-        known = self._done.get(row_id)
-        rate = 0.0
-        if known is not None:
-            since, done = known
-            if done.unit == progress.unit and done.of == progress.of and done.left is not None and left is not None:
-                if abs(done.left - done.rate * (tick - since) - left) < EVEN:
-                    return
-                if tick == since + 1:
-                    rate = done.left - left
-            elif done[:3] == progress[:3]:
-                return
-        done = Done(left, progress.of, progress.unit, rate)
-        self._done[row_id] = tick, done
-        self._take.progress.append((self._name, row_id, tick, *done))
+    def progressing(self, row_id: str) -> Callable[[Progress], None]:
+        if row_id not in self._progress:
+            self._progress[row_id] = _Progress(self._name, row_id, self._take)
+        return self._progress[row_id].add
 
     def gauged(self, row_id: str, part: str, gauge: Gauge) -> None:
         if self._gauges.get((row_id, part)) != gauge:
@@ -113,7 +144,8 @@ class TakeWriter:
         self.tick = 0
         self.path = path
         self.spans: dict[int, tuple[str, str, Span]] = {}
-        self.refusals: dict[int, tuple[str, str, str, Refusal]] = {}
+        self.refusals: list[tuple[int, str, str, str, Refusal]] = []
+        """Those that began since the last flush, and those that were going on then."""
         self.sensed: list[tuple[object, ...]] = []
         self.progress: list[tuple[object, ...]] = []
         self.ways: list[tuple[object, ...]] = []
@@ -248,7 +280,8 @@ class TakeWriter:
         self._flushed = first + max((len(poses) for poses in self._poses.values()), default=0)
         self._meta(RECORDED, str(self._flushed))
         self._file.execute("COMMIT")
-        for kept in (self.spans, self.refusals, self._poses, self._levels):
+        self.refusals = [each for each in self.refusals if each[-1].end >= self.tick]
+        for kept in (self.spans, self._poses, self._levels):
             kept.clear()
         gathered = (self.sensed, self.progress, self.ways, self.keys, self.gauges, self.heard, self._props)
         for listed in (*gathered, self._said, self._notices):
@@ -262,7 +295,7 @@ class TakeWriter:
             yield number, agent, row_id, span.start, span.end, span.outcome, cause_text(span.cause)
 
     def _refusal_columns(self) -> Iterable[tuple[object, ...]]:
-        for number, (agent, row_id, part, refusal) in self.refusals.items():
+        for number, agent, row_id, part, refusal in self.refusals:
             yield number, agent, row_id, part, refusal.start, refusal.end, cause_text(refusal.cause)
 
 

@@ -185,9 +185,7 @@ def count_of(me: Me, group: Group, within: Range = 1000.0) -> Reading:
     group: which group
     within: how far away at the most
     """
-    bodies = [each.place for each in me.world.bodies(group) if each.name != me.name]
-    places = [*bodies, *(each.place for each in me.world.props(group))]
-    return Reading(float(sum(distance_m(me.body.place, place) <= within for place in places)))
+    return Reading(float(sum(away <= within for away in _distances(me, group))))
 
 
 @sense("nearest of {group}", gives=KeyType.NUMBER, unit="m")
@@ -198,11 +196,15 @@ def nearest(me: Me, group: Group) -> Reading:
 
     group: which group
     """
-    bodies = [each.place for each in me.world.bodies(group) if each.name != me.name]
-    places = [*bodies, *(each.place for each in me.world.props(group))]
-    if not places:
-        return Reading(None, None, cause("empty_group", group=group))
-    return Reading(min(distance_m(me.body.place, place) for place in places))
+    distances = _distances(me, group)
+    return Reading(min(distances)) if distances else Reading(None, None, cause("empty_group", group=group))
+
+
+def _distances(me: Me, group: str) -> list[float]:
+    """How far away each of a group is, bodies and things alike, itself left out; in metres."""
+    world, here = me.world, me.body.place
+    bodies = [distance_m(here, each.place) for each in world.bodies(group) if each.name != me.name]
+    return [*bodies, *(distance_m(here, each.place) for each in world.props(group))]
 
 
 @sense("own {stat}", gives=KeyType.NUMBER)

@@ -94,7 +94,8 @@ class StageWorld:
         return body if body is not None and body.here else None
 
     def bodies(self, group: str) -> Sequence[BodyView]:
-        return [body for body in self._groups.get(group, ()) if body.here]
+        members = self._groups.get(group)
+        return [body for body in members if body.here] if members else ()
 
     def prop(self, name: str) -> PropView | None:
         prop = self.all_props.get(name)
@@ -105,7 +106,8 @@ class StageWorld:
             self._prop_groups = {}
             for prop in self.all_props.values():
                 self._prop_groups.setdefault(prop.group, []).append(prop)
-        return [prop for prop in self._prop_groups.get(group, ()) if prop.here]
+        members = self._prop_groups.get(group)
+        return [prop for prop in members if prop.here] if members else ()
 
     def place(self, name: str) -> Point | None:
         return self._places.get(name)

@@ -4,7 +4,11 @@ Left out is what our machines do not have: data models, executable content, invo
 Names are those of the appendix.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
+
+MOST = 60
+"""How many microsteps in a row are taken for a loop without an end."""
 
 
 @dataclass
@@ -28,6 +32,8 @@ class T:
     event: str | None
     target: str | None
     internal: bool = False
+    cond: str = ""
+    """Its condition; one that is empty always holds."""
 
 
 class Interpreter:
@@ -40,6 +46,7 @@ class Interpreter:
         self.internalQueue: list[str] = []
         self.running = True
         self.log: list[tuple[str, str]] = []
+        self.conditionMatch: Callable[[T], bool] = lambda t: True
 
     def _number(self, state: S) -> None:
         state.order = len(self.states)
@@ -49,22 +56,24 @@ class Interpreter:
 
     # procedure interpret, mainEventLoop
 
-    def interpret(self) -> None:
+    def interpret(self) -> int:
         first = T("initial", self.scxml, None, self._initial(self.scxml))
         self.enterStates([first])
-        self.macrostep()
+        return self.macrostep()
 
-    def send(self, event: str) -> None:
+    def send(self, event: str) -> int:
+        """Returns how many microsteps followed upon the event."""
         if not self.running:
-            return
+            return 0
         enabledTransitions = self.selectTransitions(event)
         if enabledTransitions:
             self.microstep(enabledTransitions)
-        self.macrostep()
+        return self.macrostep()
 
-    def macrostep(self) -> None:
+    def macrostep(self) -> int:
+        """Returns how many microsteps there were; there are at most MOST."""
         steps = 0
-        while self.running and steps < 60:
+        while self.running and steps < MOST:
             enabledTransitions = self.selectTransitions(None)
             if not enabledTransitions:
                 if not self.internalQueue:
@@ -73,6 +82,7 @@ class Interpreter:
             if enabledTransitions:
                 steps += 1
                 self.microstep(enabledTransitions)
+        return steps
 
     # selectEventlessTransitions, selectTransitions
 
@@ -83,7 +93,8 @@ class Interpreter:
             for s in [state, *self.getProperAncestors(state, None)]:
                 found = None
                 for t in s.transitions:
-                    if (event is None and t.event is None) or (t.event is not None and t.event == event):
+                    named = (event is None and t.event is None) or (t.event is not None and t.event == event)
+                    if named and self.conditionMatch(t):
                         found = t
                         break
                 if found is not None:

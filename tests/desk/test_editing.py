@@ -220,7 +220,7 @@ def test_text_is_nowhere_cut_off_in_the_outline(demo_driver: Driver) -> None:
     hands = demo_driver
     for width in (456, 300):
         hands.ledger.setColumnWidth(0, width)
-        hands.ledger._lay_out_again()
+        hands.ledger.lay_out_again()
         for row in hands.desk.behavior.rows:
             layout = hands.ledger.layout_of(row)
             for place, each in enumerate(layout.placed):

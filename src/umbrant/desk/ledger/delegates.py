@@ -1,37 +1,25 @@
 """How each column of the ledger is drawn."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
 
 from umbrant.desk.cached import Pictures
-from umbrant.desk.curves import draw_curve
-from umbrant.desk.ledger.layout import CHIPS, FIRST_X, INDENT, Flow, Fonts, Placed, RowLayout, shown_text
+from umbrant.desk.ledger.layout import FIRST_X, INDENT, Flow, Fonts, RowLayout
 from umbrant.desk.ledger.model import LedgerModel
+from umbrant.desk.ledger.pieces import Brushes, draw_pieces
 from umbrant.desk.ledger.tape import Axis, TapePainter
-from umbrant.desk.sentence import ChipKey, Pill, Role
+from umbrant.desk.sentence import ChipKey
 from umbrant.desk.state import Desk
-from umbrant.desk.theme import ROW_HEIGHT, Palette
+from umbrant.desk.theme import Palette
 from umbrant.model.behaviors import Row
-from umbrant.model.values import Curve
 from umbrant.reasons.minds import leading_rows
 from umbrant.reasons.now import now_value
 from umbrant.take.record import RowState
 
 Index = QModelIndex | QPersistentModelIndex
-
-
-@dataclass
-class Brushes:
-    """What all delegates of a ledger draw with. The palette is changed when the window turns to Day or Night."""
-
-    palette: Palette
-    fonts: Fonts
-    line: float = ROW_HEIGHT
-    """The height of a row with one line."""
 
 
 class _Delegate(QStyledItemDelegate):
@@ -65,13 +53,18 @@ class OutlineDelegate(_Delegate):
     """The sentence of a row, its number, its fold mark."""
 
     def __init__(
-        self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject, layout_of: Callable[[Row], RowLayout]
+        self,
+        desk: Desk,
+        model: LedgerModel,
+        brushes: Brushes,
+        parent: QObject,
+        layout_of: Callable[[Row], RowLayout],
+        focused: Callable[[], ChipKey | None],
     ) -> None:
         super().__init__(desk, model, brushes, parent)
         self._layout_of = layout_of
+        self._focused = focused
         self._pictures = Pictures()
-        self.focused: ChipKey | None = None
-        """The chip that the keyboard is on."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         row = self.model.row_at(index.row())
@@ -79,12 +72,12 @@ class OutlineDelegate(_Delegate):
 
     def draw(self, painter: QPainter, cell: QRectF, row: Row) -> None:
         behavior, desk = self.model.behavior, self.desk
-        focused = self.focused if row.id == desk.row_id else None
+        focused = self._focused() if row.id == desk.row_id else None
         outline = behavior.outline if behavior else None
         place = (outline.number[row.id], bool(outline.children[row.id])) if outline else ()
         looks = (id(self.brushes.palette), self.brushes.line, row.id in self.model.folded, row.id == self.model.in_full)
         key = (row, place, focused, bool(desk.problems_of(row.id)), looks, self._lead_colour(row))
-        self._pictures.draw(painter, cell, row.id, key, lambda p, _: self._sentence(p, row))
+        self._pictures.draw(painter, cell, row.id, key, lambda p, _: self._sentence(p, row, focused))
 
     def _lead_colour(self, row: Row) -> QColor | None:
         """The colour of a row between which and others a change counts as a change of mind; None for other rows."""
@@ -92,17 +85,12 @@ class OutlineDelegate(_Delegate):
         leads = leading_rows(behavior) if behavior else ()
         return palette.leads[leads.index(row.id) % len(palette.leads)] if row.id in leads else None
 
-    def _sentence(self, painter: QPainter, row: Row) -> None:
+    def _sentence(self, painter: QPainter, row: Row, focused: ChipKey | None) -> None:
         layout = self._layout_of(row)
         self._gutter(painter, row, layout)
         if row.muted:
             painter.setOpacity(0.4)
-        for pill, rect in layout.pills:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(self.brushes.palette.guard_fill if pill is Pill.GUARD else self.brushes.palette.wrap_fill)
-            painter.drawRoundedRect(rect, 4, 4)
-        for placed in layout.placed:
-            self._piece(painter, placed)
+        draw_pieces(painter, layout, self.brushes, focused)
         if row.muted and layout.placed:
             first = layout.placed[0].rect
             painter.setPen(QPen(self.brushes.palette.dim, 1))
@@ -127,33 +115,6 @@ class OutlineDelegate(_Delegate):
         )
         if behavior.outline.children[row.id]:
             _triangle(painter, QPointF(12, line.center().y()), palette.dim, row.id in self.model.folded)
-
-    def _piece(self, painter: QPainter, placed: Placed) -> None:
-        piece, rect, palette = placed.piece, placed.rect, self.brushes.palette
-        missing = piece.chip is not None and piece.chip.missing
-        if piece.role in CHIPS:
-            keyed = piece.role is Role.KEY_CHIP
-            rule = palette.refused if missing else palette.key_rule if keyed else palette.chip_rule
-            style = Qt.PenStyle.DashLine if missing else Qt.PenStyle.SolidLine
-            painter.setPen(QPen(rule, 1, style))
-            painter.setBrush(palette.key_fill if keyed else palette.chip_fill)
-            painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
-        if piece.chip is not None and piece.chip.key == self.focused:
-            painter.setPen(QPen(palette.now, 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(rect.adjusted(-2, -1, 2, 1), 5, 5)
-        if piece.chip is not None and isinstance(piece.chip.value, Curve):
-            draw_curve(painter, rect.adjusted(6, 5, -6, -5), piece.chip.value, QPen(palette.running, 1.3))
-            return
-        painter.setFont(self.brushes.fonts.of(piece))
-        painter.setPen(palette.refused if missing else self._ink(piece.role))
-        middle = Qt.AlignmentFlag.AlignVCenter
-        align = Qt.AlignmentFlag.AlignHCenter if piece.role in CHIPS else Qt.AlignmentFlag.AlignLeft
-        painter.drawText(rect, align | middle, shown_text(self.brushes.fonts, placed))
-
-    def _ink(self, role: Role) -> QColor:
-        palette = self.brushes.palette
-        return {Role.KIND: palette.dim, Role.KEY_CHIP: palette.running}.get(role, palette.ink)
 
 
 class NowDelegate(_Delegate):

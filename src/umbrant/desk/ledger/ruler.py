@@ -4,8 +4,8 @@ from PySide6.QtCore import QPointF, QRect, QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QHeaderView, QWidget
 
-from umbrant.desk.ledger.delegates import Brushes
 from umbrant.desk.ledger.model import TAPE
+from umbrant.desk.ledger.pieces import Brushes
 from umbrant.desk.state import Desk
 
 _STEPS = (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1800, 3600)

@@ -30,7 +30,7 @@ from PySide6.QtWidgets import (
 from rapidfuzz import fuzz, utils
 
 from umbrant.catalog.declare import RUNS, Catalog, Family, Kind
-from umbrant.desk.ledger.delegates import Brushes
+from umbrant.desk.ledger.pieces import Brushes
 
 WIDTH, LINE, MOST_LINES = 420, 24, 10
 BESIDE_THE_LIST = 106

@@ -1,80 +1,60 @@
 """The ledger's table: walking rows and chips by keyboard, dragging numbers, moving the playhead on the tape."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
-from PySide6.QtCore import QEvent, QModelIndex, QPoint, QPointF, QRect, QRectF, Qt, QTimer
+from PySide6.QtCore import QModelIndex, QPoint, QPointF, QRect, QRectF, Qt, QTimer
 from PySide6.QtGui import (
-    QContextMenuEvent,
     QGuiApplication,
-    QHelpEvent,
-    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QToolTip, QWidget
+from PySide6.QtWidgets import QHeaderView, QWidget
 
 from umbrant.catalog.declare import ROWS, Family, Kind
-from umbrant.desk.chips import chip_tip
+from umbrant.desk.chip_table import ChipTable
 from umbrant.desk.dialogs import Dialogs
-from umbrant.desk.ledger.delegates import Brushes, NowDelegate, OutlineDelegate, TapeDelegate, make_flow
-from umbrant.desk.ledger.editing import COARSE, FINE, PIXELS_A_STEP, ChipEditing
-from umbrant.desk.ledger.layout import Flow, Fonts, RowLayout
+from umbrant.desk.ledger.delegates import NowDelegate, OutlineDelegate, TapeDelegate, make_flow
+from umbrant.desk.ledger.layout import Flow, RowLayout
 from umbrant.desk.ledger.model import NOW, OUTLINE, TAPE, LedgerModel
 from umbrant.desk.ledger.ruler import TapeHeader
 from umbrant.desk.ledger.search import Offer, SearchPopup, offers
-from umbrant.desk.sentence import NAMELESS, Chip, Editor
+from umbrant.desk.sentence import NAMELESS
 from umbrant.desk.state import Desk
-from umbrant.desk.theme import COMPACT_ROW_HEIGHT, ROW_HEIGHT, Palette
+from umbrant.desk.theme import Palette
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import Edit, add_decorator, add_upkeep, fresh_id, insert_row
 
 OUTLINE_WIDTH, NOW_WIDTH, NARROWEST_OUTLINE = 456, 72, 240
 OUTLINE_SHARE = 0.62
 """How much of a narrow ledger the outline takes."""
-DRAG_STARTS_AT = 4
 
 
-@dataclass
-class _Drag:
-    """A number being dragged sideways."""
-
-    chip: Chip
-    from_x: float
-    merges: str
-    moved: bool = False
-
-
-class LedgerView(QTableView):
+class LedgerView(ChipTable):
     """Outline, now and tape of the behavior that is looked at."""
 
     def __init__(
         self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], parent: QWidget | None = None
     ) -> None:
-        super().__init__(parent)
-        self.desk = desk
+        super().__init__(desk, palette, dialogs, parent)
         self.setAccessibleName("Ledger")
-        self.brushes = Brushes(palette, Fonts.make())
         self.ledger = LedgerModel(desk, self)
-        self._compact = False
         self._layouts: dict[str, tuple[Row, tuple[int, bool], RowLayout]] = {}
         self._flow: Flow | None = None
-        self._drag: _Drag | None = None
-        self._drags = 0
         self._scrubbing = False
         self._width_is_chosen = False
         self._place_of_new: tuple[str | None, str | None] = (None, None)
         self.setModel(self.ledger)
-        self.outline_delegate = OutlineDelegate(desk, self.ledger, self.brushes, self, self.layout_of)
+        self.outline_delegate = OutlineDelegate(
+            desk, self.ledger, self.brushes, self, self.layout_of, lambda: self.focused
+        )
         self.tape_delegate = TapeDelegate(desk, self.ledger, self.brushes, self)
         self.now_delegate = NowDelegate(desk, self.ledger, self.brushes, self)
         self.setItemDelegateForColumn(OUTLINE, self.outline_delegate)
         self.setItemDelegateForColumn(NOW, self.now_delegate)
         self.setItemDelegateForColumn(TAPE, self.tape_delegate)
-        self.editing = ChipEditing(desk, self, dialogs)
         self.search = SearchPopup(self.viewport(), self.brushes)
         self.search.chosen.connect(self._add)
         self.search.closed.connect(self.setFocus)
@@ -94,11 +74,25 @@ class LedgerView(QTableView):
             self._layouts[row.id] = kept
         return kept[2]
 
+    def layout_at(self, place: int) -> RowLayout | None:
+        row = self.ledger.row_at(place)
+        return self.layout_of(row) if row is not None else None
+
+    def selected_place(self) -> int:
+        return self.ledger.place_of(self.desk.row_id)
+
+    def press_line(self, place: int, position: QPointF) -> bool:
+        row, behavior = self.ledger.row_at(place), self.ledger.behavior
+        if position.x() >= 22 or row is None or behavior is None or not behavior.outline.children[row.id]:
+            return False
+        self.toggle_fold()
+        return True
+
     @property
     def flow(self) -> Flow:
         """How sentences are laid out."""
         if self._flow is None:
-            self._flow = make_flow(self.brushes.fonts, self.columnWidth(OUTLINE), compact=self._compact)
+            self._flow = make_flow(self.brushes.fonts, self.columnWidth(OUTLINE), compact=self.compact)
         return self._flow
 
     def reload(self) -> None:
@@ -107,72 +101,18 @@ class LedgerView(QTableView):
         self._set_heights()
         self._show_selected(self.desk.row_id)
 
-    def set_palette(self, palette: Palette) -> None:
-        """Turn to Day or Night."""
-        self.brushes.palette = palette
-        self.viewport().update()
-
-    def set_compact(self, compact: bool) -> None:
-        """Show rows at 26 or at 34 pixels."""
-        self._compact = compact
-        self.brushes.line = COMPACT_ROW_HEIGHT if compact else ROW_HEIGHT
-        self._lay_out_again()
-
     def toggle_full(self) -> None:
         """Show all parameters of the selected row, or only those that are not at their default."""
         self.ledger.in_full = "" if self.ledger.in_full == self.desk.row_id else self.desk.row_id
-        self._lay_out_again()
+        self.lay_out_again()
 
     def toggle_fold(self) -> None:
         """Fold the selected row's children away, or show them again."""
         row = self.desk.row
         if row is not None and self.ledger.behavior and self.ledger.behavior.outline.children[row.id]:
             self.ledger.fold(row.id)
-            self._lay_out_again()
+            self.lay_out_again()
             self._show_selected(row.id)
-
-    # chips
-
-    def chips(self) -> list[tuple[Chip, QRectF]]:
-        """The chips of the selected row."""
-        row = self.desk.row
-        return self.layout_of(row).chips() if row is not None else []
-
-    @property
-    def focused_chip(self) -> tuple[Chip, QRectF] | None:
-        """The chip that the keyboard is on."""
-        wanted = self.outline_delegate.focused
-        return next(((chip, rect) for chip, rect in self.chips() if chip.key == wanted), None)
-
-    def focus_chip(self, step: int) -> None:
-        """Put the keyboard on the next (1) or the previous (-1) chip of the selected row."""
-        chips = self.chips()
-        if not chips:
-            return
-        keys = [chip.key for chip, _ in chips]
-        focused = self.outline_delegate.focused
-        if focused in keys:
-            place = (keys.index(focused) + step) % len(keys)
-        else:
-            place = min(1, len(keys) - 1) if step > 0 else len(keys) - 1
-        self.outline_delegate.focused = keys[place]
-        self.viewport().update()
-
-    def leave_chips(self) -> None:
-        """Take the keyboard back from chips to rows."""
-        self.outline_delegate.focused = None
-        self.viewport().update()
-
-    def edit_chip(self, chip: Chip, rect: QRectF) -> None:
-        """Open a chip's editor."""
-        self.editing.begin(chip, rect.translated(self._cell(self.desk.row_id, OUTLINE).topLeft()))
-
-    def rename(self) -> None:
-        """Type another name for the selected row."""
-        for chip, rect in self.chips():
-            if chip.editor is Editor.NAME:
-                self.edit_chip(chip, rect)
-                return
 
     def remove_chip(self) -> bool:
         """Take off what the focused chip stands in; says whether a chip was focused."""
@@ -236,47 +176,10 @@ class LedgerView(QTableView):
         """Open the first chip of the new row that has to be filled in."""
         missing = next(((chip, rect) for chip, rect in self.chips() if chip.missing), None)
         if missing is not None:
-            self.outline_delegate.focused = missing[0].key
+            self.focused = missing[0].key
             self.edit_chip(*missing)
 
     # events
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        focused = self.focused_chip
-        if focused is not None and self._chip_key(event, *focused):
-            return
-        if event.key() == Qt.Key.Key_Escape:
-            self.leave_chips()
-        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown) or (
-            event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End) and not event.modifiers()
-        ):
-            super().keyPressEvent(event)
-        else:
-            event.ignore()
-
-    def _chip_key(self, event: QKeyEvent, chip: Chip, rect: QRectF) -> bool:
-        key = event.key()
-        if key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            self.focus_chip(1 if key == Qt.Key.Key_Right else -1)
-        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and chip.editor is Editor.NUMBER:
-            steps = 1.0 if key == Qt.Key.Key_Up else -1.0
-            self.editing.step(chip, steps * _factor(event.modifiers()), merges=f"step {chip.key}")
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
-            self.edit_chip(chip, rect)
-        elif key == Qt.Key.Key_Escape:
-            self.leave_chips()
-        else:
-            return False
-        return True
-
-    def event(self, event: QEvent) -> bool:
-        """Keys that walk chips are the ledger's own while a chip is focused, whatever shortcut they have elsewhere."""
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            walking = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
-            if self.outline_delegate.focused is not None and event.key() in walking and not event.modifiers():
-                event.accept()
-                return True
-        return super().event(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.editing.finish()
@@ -290,7 +193,7 @@ class LedgerView(QTableView):
         if event.button() is not Qt.MouseButton.LeftButton:
             return
         if index.column() == OUTLINE:
-            self._press_outline(row, event.position())
+            self.press_sentence(index.row(), event.position())
         elif index.column() == TAPE:
             self._scrubbing = True
             self._scrub(event.position())
@@ -298,28 +201,12 @@ class LedgerView(QTableView):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._scrubbing:
             self._scrub(event.position())
-        elif self._drag is not None:
-            self._drag_on(event)
         else:
-            self._show_cursor(event.position())
+            super().mouseMoveEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._scrubbing = False
-        drag, self._drag = self._drag, None
-        if drag is not None and not drag.moved:
-            found = self._chip_at(event.position())
-            if found is not None and found[0].key == drag.chip.key:
-                self.editing.begin(*found)
-        elif drag is not None:
-            self.desk.history.settle()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.mousePressEvent(event)
-
-    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        found = self._chip_at(QPointF(event.pos()))
-        if found is not None:
-            self.editing.pick(*found)
+        super().mouseReleaseEvent(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         tape = self._cell_rect(TAPE)
@@ -332,16 +219,6 @@ class LedgerView(QTableView):
             self.desk.tape.move(-(turns.x() or turns.y()) / 120 * self.desk.tape.length * 0.1)
         else:
             super().wheelEvent(event)
-
-    def viewportEvent(self, event: QEvent) -> bool:
-        """Over a chip the tooltip says what it is and how it is changed; elsewhere what the row does."""
-        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
-            found = self._chip_at(QPointF(event.pos()))
-            tip = chip_tip(found[0]) if found is not None else ""
-            if tip:
-                QToolTip.showText(event.globalPos(), tip, self.viewport())
-                return True
-        return super().viewportEvent(event)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -377,8 +254,6 @@ class LedgerView(QTableView):
     def _set_up(self) -> None:
         header = TapeHeader(self.desk, self.brushes, self)
         self.setHorizontalHeader(header)
-        self.verticalHeader().hide()
-        self.verticalHeader().setMinimumSectionSize(20)
         header.setSectionResizeMode(OUTLINE, QHeaderView.ResizeMode.Interactive)
         header.setSectionResizeMode(NOW, QHeaderView.ResizeMode.Fixed)
         header.setSectionResizeMode(TAPE, QHeaderView.ResizeMode.Stretch)
@@ -389,17 +264,6 @@ class LedgerView(QTableView):
         header.setFixedHeight(27)
         self.setColumnWidth(OUTLINE, OUTLINE_WIDTH)
         self.setColumnWidth(NOW, NOW_WIDTH)
-        self.setShowGrid(False)
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setTabKeyNavigation(False)
-        self.setMouseTracking(True)
-        self.viewport().setMouseTracking(True)
-        # Every pixel is painted here, so that Qt need not repaint all of it where only the tape has changed.
-        self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
     def _connect(self) -> None:
         desk = self.desk
@@ -429,9 +293,9 @@ class LedgerView(QTableView):
     def _resized(self, column: int, old: int, new: int) -> None:
         if column == OUTLINE:
             self._width_is_chosen = bool(QGuiApplication.mouseButtons())
-            QTimer.singleShot(0, self, self._lay_out_again)
+            QTimer.singleShot(0, self, self.lay_out_again)
 
-    def _lay_out_again(self) -> None:
+    def lay_out_again(self) -> None:
         self._flow = None
         self._layouts.clear()
         self._set_heights()
@@ -463,48 +327,8 @@ class LedgerView(QTableView):
         self.scrollTo(index)
         self.setAccessibleDescription(str(self.ledger.data(index)))
 
-    def _press_outline(self, row: Row, position: QPointF) -> None:
-        if position.x() < 22 and self.ledger.behavior and self.ledger.behavior.outline.children[row.id]:
-            self.toggle_fold()
-            return
-        found = self._chip_at(position)
-        if found is None:
-            return
-        self._drags += 1
-        self._drag = _Drag(found[0], position.x(), f"drag {self._drags}")
-
-    def _drag_on(self, event: QMouseEvent) -> None:
-        drag = self._drag
-        if drag is None or drag.chip.editor is not Editor.NUMBER:
-            return
-        apart = event.position().x() - drag.from_x
-        if not drag.moved and abs(apart) < DRAG_STARTS_AT:
-            return
-        drag.moved = True
-        steps = round(apart / PIXELS_A_STEP) * _factor(event.modifiers())
-        self.editing.step(drag.chip, steps, merges=drag.merges)
-
     def _scrub(self, position: QPointF) -> None:
         self.desk.move_playhead(int(self.tape_delegate.tick_at(QRectF(self._cell_rect(TAPE)), position.x())))
-
-    def _show_cursor(self, position: QPointF) -> None:
-        found = self._chip_at(position)
-        if found is None:
-            self.viewport().unsetCursor()
-        elif found[0].editor is Editor.NUMBER:
-            self.viewport().setCursor(Qt.CursorShape.SizeHorCursor)
-        else:
-            self.viewport().setCursor(Qt.CursorShape.PointingHandCursor)
-
-    def _chip_at(self, position: QPointF) -> tuple[Chip, QRectF] | None:
-        """The chip under a place of the viewport, and its rectangle there."""
-        index = self.indexAt(position.toPoint())
-        row = self.ledger.row_at(index.row())
-        if row is None or index.column() != OUTLINE:
-            return None
-        corner = QPointF(self.visualRect(index).topLeft())
-        found = self.layout_of(row).chip_at(position - corner)
-        return (found[0], found[1].translated(corner)) if found else None
 
     def _cell(self, row_id: str, column: int) -> QRectF:
         return QRectF(self.visualRect(self.ledger.index(self.ledger.place_of(row_id), column)))
@@ -517,9 +341,3 @@ class LedgerView(QTableView):
 def _short(kind: Kind) -> bool:
     """Whether a kind of row is mostly without rows in it, so that the next one is added after it rather than inside."""
     return kind.family is Family.TRANSITION
-
-
-def _factor(modifiers: Qt.KeyboardModifier) -> float:
-    if modifiers & Qt.KeyboardModifier.ShiftModifier:
-        return FINE
-    return COARSE if modifiers & Qt.KeyboardModifier.ControlModifier else 1.0

@@ -1,0 +1,279 @@
+"""Renaming something everywhere it is named: in rows, conditions, formulas, cues and the cast.
+
+Conditions are rewritten as text, word by word, so that an author's spacing stays.
+"""
+
+import re
+from collections.abc import Callable, Iterable
+from enum import StrEnum
+from typing import TypeVar
+
+from umbrant.catalog.declare import ROWS, Catalog, Family, ParamType
+from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Override, Row, Sharing, Upkeep
+from umbrant.model.documents import Project
+from umbrant.model.staging import Cue, Member, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
+from umbrant.model.values import KeyRef, ParamValue, PlaceRef
+from umbrant.model.whole import BEHAVIOR, USES
+
+_WORD = re.compile(r'"[^"]*"|\'[^\']*\'|[A-Za-z_][\w.]*(?!\w)(?!\s*\()')
+"""A text in quotes, or a word that is not the name of a sense."""
+
+WRITTEN = (ParamType.CONDITION, ParamType.FORMULA)
+
+
+class Named(StrEnum):
+    """What besides keys has a name that rows and conditions can use."""
+
+    MEMBER = "member"
+    PROP = "prop"
+    PLACE = "place"
+    GROUP = "group"
+    AREA = "area"
+    STAT = "stat"
+    EVENT = "event"
+
+
+_TYPES = {
+    Named.MEMBER: (ParamType.AGENT, ParamType.PLACE),
+    Named.PROP: (ParamType.PROP, ParamType.PLACE),
+    Named.PLACE: (ParamType.PLACE,),
+    Named.GROUP: (ParamType.GROUP,),
+    Named.AREA: (ParamType.ZONE,),
+    Named.STAT: (ParamType.STAT,),
+    Named.EVENT: (ParamType.EVENT,),
+}
+
+
+def rename_key(project: Project, catalog: Catalog, board: str, old: str, new: str) -> Project:
+    """The project with a key of a blackboard called otherwise, wherever it is used."""
+    renaming = _KeyRenaming(project, catalog, board, old, new)
+    project = _with_scenarios(_with_rows(project, renaming.row), renaming.member, renaming.cue)
+    return project.model_copy(update={"blackboards": tuple(renaming.blackboard(each) for each in project.blackboards)})
+
+
+class _KeyRenaming:
+    """What becomes of each part of a project where a key is called otherwise."""
+
+    def __init__(self, project: Project, catalog: Catalog, board: str, old: str, new: str) -> None:
+        self._old, self._new, self._board = old, new, board
+        self._boards = {each.name for each in project.blackboards if _reaches(project, each.name, board)}
+        self._using = {each.name for each in project.behaviors if each.blackboard in self._boards}
+        self._is_worlds = project.blackboard(board).by_name[old].scope is Sharing.WORLD
+        self._told = _Telling(catalog, self._name, lambda text: text)
+
+    def row(self, row: Row, behavior: Behavior) -> Row:
+        if behavior.name in self._using:
+            row = self._told.row(row, self._value)
+        if row.kind == USES and row.args.get(BEHAVIOR) in self._using:
+            row = row.model_copy(update={"binds": {self._name(name): to for name, to in row.binds.items()}})
+        return row
+
+    def blackboard(self, board: Blackboard) -> Blackboard:
+        if board.name not in self._boards:
+            return board
+        keys = [
+            each.model_copy(
+                update={
+                    "name": self._name(each.name) if board.name == self._board else each.name,
+                    "formula": self._told.text(each.formula),
+                }
+            )
+            for each in board.keys
+        ]
+        return board.model_copy(update={"keys": tuple(keys)})
+
+    def member(self, member: Member) -> Member:
+        if member.behavior not in self._using:
+            return member
+        return member.model_copy(update={"keys": {self._name(name): value for name, value in member.keys.items()}})
+
+    def cue(self, cue: Cue, scenario: Scenario) -> Cue:
+        does = cue.does
+        if isinstance(does, SetKey) and does.sets == self._old and self._is_meant(does, scenario):
+            cue = cue.model_copy(update={"does": does.model_copy(update={"sets": self._new})})
+        return cue.model_copy(update={"when": self._told.text(cue.when)}) if self._is_worlds else cue
+
+    def _is_meant(self, does: SetKey, scenario: Scenario) -> bool:
+        of = next((each for each in scenario.cast if each.name == does.of), None)
+        return of.behavior in self._using if of is not None else self._is_worlds
+
+    def _value(self, value: ParamValue, wanted: ParamType | None) -> ParamValue:
+        if isinstance(value, KeyRef):
+            return KeyRef(key=self._name(value.key))
+        return self._told.text(value) if wanted in WRITTEN and isinstance(value, str) else value
+
+    def _name(self, name: str) -> str:
+        return self._new if name == self._old else name
+
+
+def rename_used(project: Project, catalog: Catalog, named: Named, old: str, new: str) -> Project:
+    """The project with something called otherwise where it is used; what has the name is renamed by who asks.
+
+    An event takes along those that are kinds of it: `alarm.bell` becomes `alert.bell` with `alarm`.
+    """
+
+    def name(text: str) -> str:
+        if text == old:
+            return new
+        return new + text[len(old) :] if named is Named.EVENT and text.startswith(f"{old}.") else text
+
+    wanted_types = _TYPES[named]
+
+    def row(each: Row, behavior: Behavior) -> Row:
+        keys = project.keys_of(behavior)
+        told = _Telling(catalog, lambda text: text if text in keys else name(text), name)
+
+        def own(value: ParamValue, wanted: ParamType | None) -> ParamValue:
+            if wanted in WRITTEN and isinstance(value, str):
+                return told.text(value)
+            if isinstance(value, PlaceRef) and ParamType.PLACE in wanted_types:
+                return PlaceRef(place=name(value.place))
+            return name(value) if wanted in wanted_types and isinstance(value, str) else value
+
+        return told.row(each, own)
+
+    def cue(each: Cue, scenario: Scenario) -> Cue:
+        told = _Telling(catalog, name, name)
+        return each.model_copy(update={"when": told.text(each.when), "does": _deed(each.does, named, name)})
+
+    return _with_scenarios(_with_rows(project, row), lambda member: member, cue)
+
+
+def _deed(does: object, named: Named, name: Callable[[str], str]) -> object:
+    """What a cue does, with other names in it."""
+    if isinstance(does, RaiseEvent):
+        fields = {Named.EVENT: "raises", Named.MEMBER: "to", Named.GROUP: "to"}
+    elif isinstance(does, SetKey):
+        fields = {Named.MEMBER: "of"}
+    elif isinstance(does, MoveTo):
+        fields = {Named.MEMBER: "moves", Named.PROP: "moves"}
+    elif isinstance(does, TakeAway):
+        fields = {Named.MEMBER: "removes", Named.PROP: "removes"}
+    else:
+        return does
+    field = fields.get(named)
+    value = getattr(does, field) if field else None
+    return does.model_copy(update={field: name(value)}) if field and value else does
+
+
+class _Telling:
+    """Rewrites what is written in rows: words by one function, texts in quotes by another."""
+
+    def __init__(self, catalog: Catalog, word: Callable[[str], str], quoted: Callable[[str], str]) -> None:
+        self._catalog = catalog
+        self._word = word
+        self._quoted = quoted
+
+    def text(self, text: str) -> str:
+        """A condition or a formula, rewritten."""
+
+        def changed(found: re.Match[str]) -> str:
+            whole = found[0]
+            return whole[0] + self._quoted(whole[1:-1]) + whole[0] if whole[0] in "\"'" else self._word(whole)
+
+        return _WORD.sub(changed, text)
+
+    def row(self, row: Row, own: Callable[[ParamValue, ParamType | None], ParamValue]) -> Row:
+        """A row with its values as `own` gives them, and its guard rewritten."""
+        kind = self._catalog.get(row.kind, *ROWS)
+        types = {param.name: param.type for param in kind.params} if kind else {}
+        args = {name: own(value, types.get(name)) for name, value in row.args.items()}
+        guard = row.guard.model_copy(update={"when": self.text(row.guard.when)}) if row.guard else None
+        says = any(value == row.name and types.get(name) in WRITTEN for name, value in row.args.items())
+        return row.model_copy(
+            update={
+                "args": args,
+                "name": self.text(row.name) if says else row.name,
+                "guard": guard,
+                "binds": {name: own(value, None) for name, value in row.binds.items()},
+                "decorators": tuple(self._part(each, own, Family.DECORATOR) for each in row.decorators),
+                "upkeep": tuple(self._part(each, own, Family.ACTION, Family.CONDITION) for each in row.upkeep),
+            }
+        )
+
+    def _part(
+        self, part: "Part", own: Callable[[ParamValue, ParamType | None], ParamValue], *families: Family
+    ) -> "Part":
+        kind = self._catalog.get(part.kind, *families)
+        types = {param.name: param.type for param in kind.params} if kind else {}
+        args = {name: own(value, types.get(name)) for name, value in part.args.items()}
+        return part.model_copy(update={"args": args})
+
+
+Part = TypeVar("Part", Decorator, Upkeep)
+
+
+def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Project:
+    """The project with all rows changed, those of variants' overrides too."""
+
+    def override(each: Override, behavior: Behavior) -> Override:
+        original = next((row for row in _original_rows(project, behavior) if row.id == each.row), None)
+        if original is None:
+            return each
+        told = change(
+            Row(
+                id=each.row,
+                kind=original.kind,
+                args=each.args,
+                guard=each.guard,
+                decorators=each.decorators or (),
+                upkeep=each.upkeep or (),
+            ),
+            behavior,
+        )
+        return each.model_copy(
+            update={
+                "args": told.args,
+                "guard": told.guard,
+                "decorators": told.decorators if each.decorators is not None else None,
+                "upkeep": told.upkeep if each.upkeep is not None else None,
+                "instead": tuple(change(row, behavior) for row in each.instead),
+            }
+        )
+
+    behaviors = [
+        each.with_rows(change(row, each) for row in each.rows).model_copy(
+            update={"overrides": tuple(override(one, each) for one in each.overrides)}
+        )
+        for each in project.behaviors
+    ]
+    return project.model_copy(update={"behaviors": tuple(behaviors)})
+
+
+def _original_rows(project: Project, behavior: Behavior) -> Iterable[Row]:
+    """The rows that a variant's overrides speak of."""
+    seen: set[str] = set()
+    while behavior.variant_of and behavior.variant_of not in seen:
+        seen.add(behavior.variant_of)
+        found = next((each for each in project.behaviors if each.name == behavior.variant_of), None)
+        if found is None:
+            return
+        behavior = found
+        yield from behavior.rows
+        yield from (row for each in behavior.overrides for row in each.instead)
+
+
+def _with_scenarios(
+    project: Project, member: Callable[[Member], Member], cue: Callable[[Cue, Scenario], Cue]
+) -> Project:
+    scenarios = [
+        each.model_copy(
+            update={
+                "cast": tuple(member(one) for one in each.cast),
+                "cues": tuple(cue(one, each) for one in each.cues),
+            }
+        )
+        for each in project.scenarios
+    ]
+    return project.model_copy(update={"scenarios": tuple(scenarios)})
+
+
+def _reaches(project: Project, name: str | None, board: str) -> bool:
+    """Whether a blackboard is another one, or extends it."""
+    boards, seen = {each.name: each for each in project.blackboards}, set[str]()
+    while name in boards and name not in seen:
+        if name == board:
+            return True
+        seen.add(name)
+        name = boards[name].extends
+    return False

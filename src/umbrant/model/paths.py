@@ -1,0 +1,96 @@
+"""Reaching and changing anything in a project by its path, without a function for each field.
+
+A path names attributes, documents by their names, members of a list by their places, and entries of a mapping by their
+keys: `("scenarios", "dusk", "cast", 0, "body", "sight_m")`. What is put in is checked as it is when a file is read.
+"""
+
+from collections.abc import Mapping
+from typing import Any
+
+from pydantic import ValidationError
+
+from umbrant.model.documents import Project
+from umbrant.model.values import Document
+
+Path = tuple[str | int, ...]
+
+
+class PathError(ValueError):
+    """A value cannot stand where it was put. The message says what can."""
+
+
+def at(whole: Any, path: Path) -> Any:
+    """What stands at a path. Raises KeyError or IndexError where there is nothing."""
+    for step in path:
+        whole = _inside(whole, step)
+    return whole
+
+
+def put(project: Project, path: Path, value: Any) -> Project:
+    """The project with another value at a path. Raises PathError where it cannot stand there."""
+    changed: Project = _with(project, path, value)
+    return changed
+
+
+def add(project: Project, path: Path, item: Any, place: int | None = None) -> Project:
+    """Put an item into the list at a path, at a place or at its end. Raises PathError."""
+    items = at(project, path)
+    place = len(items) if place is None else place
+    return put(project, path, (*items[:place], item, *items[place:]))
+
+
+def remove(project: Project, path: Path) -> Project:
+    """Take what stands at a path out of its list or mapping."""
+    items, step = at(project, path[:-1]), path[-1]
+    if isinstance(items, Mapping):
+        return put(project, path[:-1], {key: value for key, value in items.items() if key != step})
+    place = _place(items, step)
+    return put(project, path[:-1], (*items[:place], *items[place + 1 :]))
+
+
+def move(project: Project, path: Path, step: int) -> Project:
+    """Move what stands at a path among its neighbours; the project as it is where there is no room."""
+    items = list(at(project, path[:-1]))
+    place = _place(items, path[-1])
+    if not 0 <= place + step < len(items):
+        return project
+    items.insert(place + step, items.pop(place))
+    return put(project, path[:-1], tuple(items))
+
+
+def _inside(whole: Any, step: str | int) -> Any:
+    if isinstance(whole, Document):
+        return getattr(whole, str(step))
+    return whole[step] if isinstance(whole, Mapping) else whole[_place(whole, step)]
+
+
+def _place(items: Any, step: str | int) -> int:
+    """The place of a step in a list: itself, or that of the document of this name. Raises KeyError."""
+    if isinstance(step, int):
+        return step
+    for place, each in enumerate(items):
+        if each.name == step:
+            return place
+    raise KeyError(step)
+
+
+def _with(whole: Any, path: Path, value: Any) -> Any:
+    if not path:
+        return value
+    step, rest = path[0], path[1:]
+    if isinstance(whole, Document):
+        return _checked(whole, str(step), _with(getattr(whole, str(step)), rest, value))
+    if isinstance(whole, Mapping):
+        return {**whole, step: _with(whole[step] if rest else None, rest, value)}
+    place = _place(whole, step)
+    return (*whole[:place], _with(whole[place], rest, value), *whole[place + 1 :])
+
+
+def _checked(document: Document, name: str, value: Any) -> Document:
+    """The document with another value in one of its fields, checked as a file's would be."""
+    fields = {each: getattr(document, each) for each in type(document).model_fields}
+    try:
+        return type(document)(**{**fields, name: value})
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise PathError(f"{name}: {first['msg'].removeprefix('Value error, ')}") from None

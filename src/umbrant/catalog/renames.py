@@ -56,7 +56,7 @@ class _KeyRenaming:
 
     def __init__(self, project: Project, catalog: Catalog, board: str, old: str, new: str) -> None:
         self._old, self._new, self._board = old, new, board
-        self._boards = {each.name for each in project.blackboards if _reaches(project, each.name, board)}
+        self._boards = {each.name for each in project.blackboards if extends(project, each.name, board)}
         self._using = {each.name for each in project.behaviors if each.blackboard in self._boards}
         self._is_worlds = project.blackboard(board).by_name[old].scope is Sharing.WORLD
         self._told = _Telling(catalog, self._name, lambda text: text)
@@ -104,6 +104,17 @@ class _KeyRenaming:
 
     def _name(self, name: str) -> str:
         return self._new if name == self._old else name
+
+
+def extends(project: Project, name: str | None, board: str) -> bool:
+    """Whether a blackboard is another one, or extends it, maybe by way of others."""
+    boards, seen = {each.name: each for each in project.blackboards}, set[str]()
+    while name in boards and name not in seen:
+        if name == board:
+            return True
+        seen.add(name)
+        name = boards[name].extends
+    return False
 
 
 def rename_used(project: Project, catalog: Catalog, named: Named, old: str, new: str) -> Project:
@@ -266,14 +277,3 @@ def _with_scenarios(
         for each in project.scenarios
     ]
     return project.model_copy(update={"scenarios": tuple(scenarios)})
-
-
-def _reaches(project: Project, name: str | None, board: str) -> bool:
-    """Whether a blackboard is another one, or extends it."""
-    boards, seen = {each.name: each for each in project.blackboards}, set[str]()
-    while name in boards and name not in seen:
-        if name == board:
-            return True
-        seen.add(name)
-        name = boards[name].extends
-    return False

@@ -45,9 +45,21 @@ def _has_take(commands: Commands) -> bool:
     return commands.desk.take is not None
 
 
+def _can_change(commands: Commands) -> bool:
+    return commands.in_setting or commands.desk.row is not None
+
+
+def _looks_at_rows(commands: Commands) -> bool:
+    return not commands.in_setting and commands.desk.row is not None
+
+
 def _has_children(commands: Commands) -> bool:
     behavior, row = commands.desk.behavior, commands.desk.row
     return behavior is not None and row is not None and bool(behavior.outline.children[row.id])
+
+
+def _can_fold(commands: Commands) -> bool:
+    return commands.in_setting or _has_children(commands)
 
 
 def _needs_trust(commands: Commands) -> bool:
@@ -65,6 +77,7 @@ def _can_redo(commands: Commands) -> bool:
 _S = QKeySequence.StandardKey
 
 ACTIONS: tuple[Action, ...] = (
+    Action("new", "Project", "New", "Begin a project of your own", Commands.new_project, (_S.New,)),
     Action("open", "Project", "Open…", "Open the folder of a project", Commands.open_project, (_S.Open,)),
     Action("save", "Project", "Save", "Write the project to its folder", Commands.save, (_S.Save,)),
     Action(
@@ -91,7 +104,7 @@ ACTIONS: tuple[Action, ...] = (
         Commands.next_chip,
         ("C",),
         Where.LEDGER,
-        _has_row,
+        _can_change,
         starts_group=True,
     ),
     Action(
@@ -102,20 +115,27 @@ ACTIONS: tuple[Action, ...] = (
         Commands.previous_chip,
         ("Shift+C",),
         Where.LEDGER,
-        _has_row,
+        _can_change,
     ),
     Action(
         "add_row",
         "Row",
         "Add a row…",
-        "Search for a row to add, or for something to put on this one",
+        "Search for a row to add, or for something to put on this one; in the setting, add what fits there",
         Commands.add_row,
         ("Return", "Enter"),
         Where.LEDGER,
     ),
-    Action("rename", "Row", "Rename", "Type another name", Commands.rename, ("F2",), Where.LEDGER, _has_row),
+    Action("rename", "Row", "Rename", "Type another name", Commands.rename, ("F2",), Where.LEDGER, _can_change),
     Action(
-        "guard", "Row", "Guard…", "Give the row a guard, or edit it", Commands.guard, ("G",), Where.LEDGER, _has_row
+        "guard",
+        "Row",
+        "Guard…",
+        "Give the row a guard, or edit it",
+        Commands.guard,
+        ("G",),
+        Where.LEDGER,
+        _looks_at_rows,
     ),
     Action(
         "delete",
@@ -125,13 +145,24 @@ ACTIONS: tuple[Action, ...] = (
         Commands.delete,
         (_S.Delete,),
         Where.LEDGER,
-        _has_row,
+        _can_change,
     ),
-    Action("nest", "Row", "Nest", "Put it into the row before", Commands.nest, ("Tab",), Where.LEDGER, _has_row, True),
     Action(
-        "unnest", "Row", "Un-nest", "Take it out of its row", Commands.unnest, ("Shift+Tab",), Where.LEDGER, _has_row
+        "nest", "Row", "Nest", "Put it into the row before", Commands.nest, ("Tab",), Where.LEDGER, _looks_at_rows, True
     ),
-    Action("move_up", "Row", "Move up", "Before the row above", Commands.move_up, ("Alt+Up",), Where.LEDGER, _has_row),
+    Action(
+        "unnest",
+        "Row",
+        "Un-nest",
+        "Take it out of its row",
+        Commands.unnest,
+        ("Shift+Tab",),
+        Where.LEDGER,
+        _looks_at_rows,
+    ),
+    Action(
+        "move_up", "Row", "Move up", "Before the row above", Commands.move_up, ("Alt+Up",), Where.LEDGER, _can_change
+    ),
     Action(
         "move_down",
         "Row",
@@ -140,12 +171,20 @@ ACTIONS: tuple[Action, ...] = (
         Commands.move_down,
         ("Alt+Down",),
         Where.LEDGER,
-        _has_row,
+        _can_change,
     ),
     Action(
-        "mute", "Row", "Mute", "The engine passes over a muted row", Commands.mute, ("M",), Where.LEDGER, _has_row, True
+        "mute",
+        "Row",
+        "Mute",
+        "The engine passes over a muted row",
+        Commands.mute,
+        ("M",),
+        Where.LEDGER,
+        _looks_at_rows,
+        True,
     ),
-    Action("fold", "Row", "Fold", "Hide or show what is in it", Commands.fold, ("F",), Where.LEDGER, _has_children),
+    Action("fold", "Row", "Fold", "Hide or show what is in it", Commands.fold, ("F",), Where.LEDGER, _can_fold),
     Action(
         "all_parameters",
         "Row",
@@ -154,7 +193,7 @@ ACTIONS: tuple[Action, ...] = (
         Commands.all_parameters,
         ("A",),
         Where.LEDGER,
-        _has_row,
+        _looks_at_rows,
     ),
     Action("new_take", "Run", "New take", "Play the scenario again and record it", Commands.new_take, ("F5",)),
     Action("seed", "Run", "Seed…", "Give the scenario another seed", Commands.seed, ("Ctrl+E",)),
@@ -229,7 +268,32 @@ ACTIONS: tuple[Action, ...] = (
         _has_take,
         True,
     ),
-    Action("show_stage", "View", "Stage", "Show the stage beside the ledger", Commands.show_stage, ("Ctrl+1",)),
+    Action("show_rows", "View", "Rows", "Show the rows of the behavior", Commands.show_rows, ("Ctrl+5",)),
+    Action(
+        "show_setting",
+        "View",
+        "Setting",
+        "Show keys, events, stages, cast and cues",
+        Commands.show_setting,
+        ("Ctrl+4",),
+    ),
+    Action(
+        "look_at",
+        "View",
+        "Look at the behavior",
+        "Show the rows of the behavior that the setting's line is about",
+        Commands.look_at,
+        ("Ctrl+L",),
+    ),
+    Action(
+        "show_stage",
+        "View",
+        "Stage",
+        "Show the stage beside the ledger",
+        Commands.show_stage,
+        ("Ctrl+1",),
+        starts_group=True,
+    ),
     Action("show_map", "View", "Map", "Show the map of the behavior", Commands.show_map, ("Ctrl+2",)),
     Action("show_curve", "View", "Curve", "Show a consideration's curve", Commands.show_curve, ("Ctrl+3",)),
     Action(

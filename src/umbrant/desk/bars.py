@@ -78,6 +78,7 @@ class TopBar(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.desk = desk
         self.where = QLabel(self)
+        self.behavior = pill("Behavior", self._behaviors, self)
         self.scenario = pill("Scenario", self._scenarios, self)
         self.agent = pill("Agent", self._agents, self)
         self.take = pill("Take", self._takes, self)
@@ -92,7 +93,7 @@ class TopBar(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 6, 12, 6)
         layout.setSpacing(12)
-        for widget in (self.where, self.scenario, self.agent, self.take, self.state):
+        for widget in (self.where, self.behavior, self.scenario, self.agent, self.take, self.state):
             layout.addWidget(widget)
         layout.addStretch(1)
         layout.addWidget(_plain_button(actions["rehearse"], self))
@@ -107,7 +108,8 @@ class TopBar(QWidget):
         behavior = desk.behavior
         title = behavior.title if behavior else "no behavior"
         mark = " *" if desk.history.unsaved else ""
-        self.where.setText(f"{desk.project.cover.title} › <b>{title}</b>{mark}")
+        self.where.setText(f"<b>{desk.project.cover.title}</b>{mark}")
+        self.behavior.setText(f"{title} ▾")
         member = desk.member
         self.agent.setText(f"Agent: {_called(member.title or member.name, member.behavior)} ▾" if member else "no cast")
         scenario = desk.scenario
@@ -116,6 +118,14 @@ class TopBar(QWidget):
         self.state.setText(
             "rolling…" if desk.busy else "not of this state" if desk.take and not desk.is_current else ""
         )
+
+    def _behaviors(self, menu: QMenu) -> None:
+        looked_at = self.desk.behavior
+        for behavior in self.desk.project.behaviors:
+            action = menu.addAction(behavior.title)
+            action.setCheckable(True)
+            action.setChecked(looked_at is not None and behavior.name == looked_at.name)
+            action.triggered.connect(lambda _=False, name=behavior.name: self.desk.look_at(name))
 
     def _scenarios(self, menu: QMenu) -> None:
         for scenario in self.desk.project.scenarios:

@@ -1,12 +1,13 @@
 """What changing a chip does to the project. Knows nothing of Qt."""
 
 import re
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 from umbrant.catalog.declare import ParamType
 from umbrant.desk.sentence import EVERY, Chip, Editor, number_of
-from umbrant.model.behaviors import Watch
+from umbrant.model.behaviors import Key, Watch
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, rename_row, row_of, set_every, set_guard, set_value
 from umbrant.model.values import Curve, KeyRef, ParamValue, PlaceRef, Shape, Spread, number_text, value_text
@@ -22,8 +23,39 @@ class ChipError(ValueError):
     """What was typed into a chip cannot stand there. The message says what can."""
 
 
-def typed_value(chip: Chip, text: str) -> ParamValue:
+@dataclass(frozen=True)
+class Choice:
+    """Something a chip can be set to from a list."""
+
+    label: str
+    value: ParamValue | None
+    help: str = ""
+    section: str = ""
+    """The heading it is listed under."""
+
+
+def _not_put(project: Project, value: Any) -> Project:
+    return project
+
+
+@dataclass(frozen=True)
+class FieldChip(Chip):
+    """A chip for a field of a document rather than for a value of a row: it says itself what changing it does."""
+
+    put: Callable[[Project, Any], Project] = _not_put
+    """The project with another value. Raises PathError."""
+    read: Callable[[str], Any] = str
+    """What was typed, as a value. Raises ChipError."""
+    offered: tuple[Choice, ...] = ()
+    keys: Mapping[str, Key] = field(default_factory=dict)
+    """The keys that a condition or a formula may use."""
+    help: str = ""
+
+
+def typed_value(chip: Chip, text: str) -> Any:
     """What was typed, as a value of the chip. Raises ChipError."""
+    if isinstance(chip, FieldChip):
+        return chip.read(text)
     if chip.editor is not Editor.NUMBER:
         return text
     if chip.quantity.zero and text.strip() == chip.quantity.zero:
@@ -59,6 +91,8 @@ def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: st
     """The edit that puts a value into a chip. While a drag goes on its edits share `merges`."""
     name = f"Set {chip.label} to {value_text(value, chip.quantity.unit)}"
     slot = chip.slot
+    if isinstance(chip, FieldChip):
+        return Edit(name, lambda project: chip.put(project, value), merges)
 
     def apply(project: Project) -> Project:
         if chip.editor is Editor.NAME:
@@ -88,23 +122,16 @@ _HOW = {
 
 def chip_tip(chip: Chip) -> str:
     """What a chip is, and how it is changed."""
+    if isinstance(chip, FieldChip):
+        return f"{chip.label}: {chip.help}. {_HOW[chip.editor]}" if chip.help else f"{chip.label}. {_HOW[chip.editor]}"
     about = f"{chip.param.label}: {chip.param.help}. " if chip.param is not None else ""
     return about + _HOW[chip.editor]
 
 
-@dataclass(frozen=True)
-class Choice:
-    """Something a chip can be set to from a list."""
-
-    label: str
-    value: ParamValue
-    help: str = ""
-    section: str = ""
-    """The heading it is listed under."""
-
-
 def choices(chip: Chip, project: Project, whole: Whole | None) -> list[Choice]:
     """What a chip can be set to from a list: keys of the right type first, then what the stage and cast have."""
+    if isinstance(chip, FieldChip):
+        return list(chip.offered)
     if chip.editor is Editor.WATCH:
         return [Choice(str(watch), str(watch), _WATCH_HELP[watch]) for watch in Watch]
     param = chip.param

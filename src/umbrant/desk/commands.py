@@ -7,14 +7,17 @@ from typing import Protocol
 
 from umbrant.desk.beside import CURVE, MAP, STAGE, Beside
 from umbrant.desk.board_view import BoardView
+from umbrant.desk.chip_table import ChipTable
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.lanes import LanesView
 from umbrant.desk.ledger.view import LedgerView
 from umbrant.desk.player import Player
 from umbrant.desk.reasons_view import ReasonsView
 from umbrant.desk.rehearsing import Rehearsing
+from umbrant.desk.setting.view import SettingView
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
+from umbrant.desk.written import ROWS, SETTING, Written
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, delete_rows, move_row, nest_row, set_guard, set_muted, set_seed, unnest_row
 from umbrant.model.problems import ProjectError
@@ -26,6 +29,9 @@ FIRST_GUARD = "yes"
 
 class Shell(Protocol):
     """What the window around the views can do."""
+
+    def new_project(self) -> None:
+        """Begin a project."""
 
     def open_project(self) -> None:
         """Ask for a project and open it."""
@@ -51,6 +57,7 @@ class Views:
     """The views that commands act on."""
 
     ledger: LedgerView
+    setting: SettingView
     stage: StageView
     reasons: ReasonsView
     board: BoardView
@@ -65,6 +72,7 @@ class Commands:
         self.desk = desk
         self.player = player
         self.ledger = views.ledger
+        self.setting = views.setting
         self.stage = views.stage
         self.reasons = views.reasons
         self.board = views.board
@@ -74,8 +82,24 @@ class Commands:
         self.shell = shell
         self.beside: Beside | None = None
         """The tabs at the top right. They need the actions, which need these commands, so they are put in last."""
+        self.written: Written | None = None
+        """The tabs at the left, put in last too."""
+
+    @property
+    def in_setting(self) -> bool:
+        """Whether the setting is shown rather than the rows."""
+        return self.written is not None and self.written.place == SETTING
+
+    @property
+    def table(self) -> ChipTable:
+        """What is written in: the rows or the setting."""
+        return self.setting if self.in_setting else self.ledger
 
     # project
+
+    def new_project(self) -> None:
+        """Begin a project."""
+        self.shell.new_project()
 
     def open_project(self) -> None:
         """Open another project."""
@@ -130,7 +154,7 @@ class Commands:
 
     def undo(self) -> None:
         """Take the last edit back."""
-        self.ledger.editing.finish()
+        self.table.editing.finish()
         self.desk.undo()
 
     def redo(self) -> None:
@@ -139,21 +163,24 @@ class Commands:
 
     def next_chip(self) -> None:
         """Put the keyboard on the next chip of the row."""
-        self.ledger.focus_chip(1)
+        self.table.focus_chip(1)
 
     def previous_chip(self) -> None:
         """Put the keyboard on the chip before."""
-        self.ledger.focus_chip(-1)
+        self.table.focus_chip(-1)
 
     # rows
 
     def add_row(self) -> None:
-        """Search for a row to add."""
-        self.ledger.open_search()
+        """Search for a row to add; in the setting, offer what can be added."""
+        if self.in_setting:
+            self.setting.open_additions()
+        else:
+            self.ledger.open_search()
 
     def rename(self) -> None:
-        """Type another name for the row."""
-        self.ledger.rename()
+        """Type another name."""
+        self.table.rename()
 
     def guard(self) -> None:
         """Give the row a guard, or edit the one it has."""
@@ -169,6 +196,9 @@ class Commands:
 
     def delete(self) -> None:
         """Delete the row with all in it; on a guard's, decorator's or upkeep's chip, only that."""
+        if self.in_setting:
+            self.setting.delete()
+            return
         row, behavior = self.desk.row, self.desk.behavior
         if row is None or behavior is None or self.ledger.remove_chip():
             return
@@ -190,11 +220,11 @@ class Commands:
 
     def move_up(self) -> None:
         """Move the row before the one above it."""
-        self._change("Move up", lambda p, b, r: move_row(p, b, r, -1))
+        self._move("Move up", -1)
 
     def move_down(self) -> None:
         """Move the row behind the one below it."""
-        self._change("Move down", lambda p, b, r: move_row(p, b, r, 1))
+        self._move("Move down", 1)
 
     def mute(self) -> None:
         """Mute the row, or let it take part again."""
@@ -205,11 +235,20 @@ class Commands:
 
     def fold(self) -> None:
         """Fold the row's children away, or show them."""
-        self.ledger.toggle_fold()
+        if self.in_setting:
+            self.setting.fold()
+        else:
+            self.ledger.toggle_fold()
 
     def all_parameters(self) -> None:
         """Show all parameters of the row, or only those not at their default."""
         self.ledger.toggle_full()
+
+    def _move(self, verb: str, step: int) -> None:
+        if self.in_setting:
+            self.setting.move_line(step)
+        else:
+            self._change(verb, lambda p, b, r: move_row(p, b, r, step))
 
     def _change(self, verb: str, change: Callable[[Project, str, str], Project]) -> None:
         row = self.desk.row
@@ -328,6 +367,26 @@ class Commands:
         """Show the whole stage."""
         self.stage.fit()
 
+    def show_rows(self) -> None:
+        """Show the rows of the behavior."""
+        self._write(ROWS)
+
+    def show_setting(self) -> None:
+        """Show the project's setting."""
+        self._write(SETTING)
+
+    def look_at(self) -> None:
+        """Show the rows of the behavior that the setting's line is about."""
+        name = self.setting.behavior_here() if self.in_setting else None
+        if name is not None:
+            self.desk.look_at(name)
+        self.show_rows()
+
+    def _write(self, place: int) -> None:
+        if self.written is not None:
+            self.written.show_view(place)
+            self.written.view.setFocus()
+
     def show_stage(self) -> None:
         """Show the stage beside the ledger."""
         self._beside(STAGE)
@@ -363,6 +422,6 @@ class Commands:
     def next_pane(self) -> None:
         """Put the keyboard into the next pane."""
         beside = self.beside.view if self.beside else self.stage
-        panes = (self.ledger, beside, self.reasons, self.board, self.lanes)
+        panes = (self.table, beside, self.reasons, self.board, self.lanes)
         focused = next((place for place, pane in enumerate(panes) if pane.hasFocus()), -1)
         panes[(focused + 1) % len(panes)].setFocus()

@@ -21,9 +21,11 @@ from umbrant.desk.player import Player
 from umbrant.desk.reasons_view import ReasonsView
 from umbrant.desk.recovery import Keeper
 from umbrant.desk.rehearsing import Rehearsing
+from umbrant.desk.setting.view import SettingView
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
+from umbrant.desk.written import Written
 
 
 class DeskPane(QWidget):
@@ -38,18 +40,22 @@ class DeskPane(QWidget):
         self.player = Player(desk)
         self.rehearsing = Rehearsing(desk, self.player)
         self.ledger = LedgerView(desk, palette, dialogs, self)
+        self.setting = SettingView(desk, palette, dialogs, self)
         self.stage = StageView(desk, palette, self)
         self.reasons = ReasonsView(desk, palette, self)
         self.board = BoardView(desk, palette, self)
         self.lanes = LanesView(desk, palette, self)
         self.chart = MapView(desk, palette, self)
         self.curve = CurveView(desk, palette, self)
-        views = Views(self.ledger, self.stage, self.reasons, self.board, self.lanes, self.rehearsing)
+        views = Views(self.ledger, self.setting, self.stage, self.reasons, self.board, self.lanes, self.rehearsing)
         self.stage.hold_rehearsals(self.rehearsing)
         self.commands = Commands(desk, self.player, views, dialogs, shell)
         self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
         self.beside = Beside(desk, (self.stage, self.chart, self.curve), self.actions_by_id, self)
         self.commands.beside = self.beside
+        self.written = Written(desk, (self.ledger, self.setting), self.actions_by_id, self)
+        self.written.stack.currentChanged.connect(self.refresh_actions)
+        self.commands.written = self.written
         self.top = TopBar(desk, self.actions_by_id, self)
         self.transport = Transport(desk, self.player, self.actions_by_id, palette, self)
         self.across = QSplitter(Qt.Orientation.Horizontal, self)
@@ -64,6 +70,7 @@ class DeskPane(QWidget):
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""
         self.ledger.set_palette(palette)
+        self.setting.set_palette(palette)
         self.transport.set_palette(palette)
         for view in (self.stage, self.chart, self.curve, self.reasons, self.lanes, self.board.delegate):
             view.palette_ = palette
@@ -72,7 +79,7 @@ class DeskPane(QWidget):
         self.reasons.refresh()
         self.board.viewport().update()
 
-    def refresh_actions(self) -> None:
+    def refresh_actions(self, *_: object) -> None:
         """Enable what can be done now, and name what undo and redo would do."""
         for action in ACTIONS:
             self.actions_by_id[action.id].setEnabled(action.enabled(self.commands))
@@ -94,7 +101,7 @@ class DeskPane(QWidget):
 
     def panes(self) -> tuple[QWidget, ...]:
         """The panes in which plain letters and arrows are keys."""
-        return (self.ledger, self.stage, self.chart, self.curve, self.reasons, self.board, self.lanes)
+        return (self.ledger, self.setting, self.stage, self.chart, self.curve, self.reasons, self.board, self.lanes)
 
     def _bound(self, action: Action) -> QAction:
         bound = QAction(action.title, self)
@@ -112,7 +119,7 @@ class DeskPane(QWidget):
             self.addAction(bound)
             return bound
         bound.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
-        for pane in self.panes() if action.where is Where.PANES else (self.ledger,):
+        for pane in self.panes() if action.where is Where.PANES else (self.ledger, self.setting):
             pane.addAction(bound)
         return bound
 
@@ -121,7 +128,7 @@ class DeskPane(QWidget):
         self.down.addWidget(self._reasons_pane())
         self.down.addWidget(self._titled("Blackboard", "Enter shows who wrote it", self.board))
         self.down.setSizes([290, 180, 130])
-        self.across.addWidget(self.ledger)
+        self.across.addWidget(self.written)
         self.across.addWidget(self.down)
         self.across.setSizes([816, 464])
         self.across.setStretchFactor(0, 5)

@@ -92,6 +92,8 @@ class Desk(QObject):
         self.current: NumberedTake | None = None
         self.playhead = 0
         self.row_id = ""
+        self._looked_at = ""
+        """A behavior that is looked at though the agent does not run it."""
         self._whole: tuple[Project, Whole] | None = None
         self.agent = self._first_agent()
         self._count = 0
@@ -147,7 +149,7 @@ class Desk(QObject):
     def whole(self) -> Whole | None:
         """The behavior of the agent that is looked at, with all that it uses; of a puppet, the first one there is."""
         member, behaviors = self.member, self.project.behaviors
-        wanted = member.behavior if member else None
+        wanted = self._looked_at or (member.behavior if member else None)
         if not behaviors:
             return None
         name = wanted if any(each.name == wanted for each in behaviors) else behaviors[0].name
@@ -313,9 +315,24 @@ class Desk(QObject):
 
     def select_agent(self, name: str) -> None:
         """Look at one of the cast."""
-        if name == self.agent:
+        if name == self.agent and not self._looked_at:
             return
-        self.agent = name
+        self.agent, self._looked_at = name, ""
+        self.agent_changed.emit()
+        if self.row is None:
+            self._select_first_row()
+
+    def look_at(self, behavior: str) -> None:
+        """Look at a behavior: in one who runs it, if there is one."""
+        member, scenario = self.member, self.scenario
+        if member is not None and member.behavior == behavior:
+            self.select_agent(member.name)
+            return
+        who = next((each.name for each in scenario.players if each.behavior == behavior), None) if scenario else None
+        if who is not None:
+            self.select_agent(who)
+            return
+        self._looked_at = behavior
         self.agent_changed.emit()
         if self.row is None:
             self._select_first_row()

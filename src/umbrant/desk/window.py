@@ -6,6 +6,7 @@ from PySide6.QtGui import QAction, QCloseEvent
 from PySide6.QtWidgets import QMainWindow, QMenu
 
 from umbrant import __version__
+from umbrant.catalog.starting import new_project
 from umbrant.desk.actions import ACTIONS, MENUS, sequences
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.pane import DeskPane
@@ -71,6 +72,16 @@ class MainWindow(QMainWindow):
 
     # what the commands ask of the window
 
+    def new_project(self) -> None:
+        """Begin a project, which has no folder until it is saved."""
+        if not self._may_leave():
+            return
+        desk = Desk(new_project("New project"), None)
+        desk.history.saved = None
+        self._show(desk)
+        desk.roller.start()
+        desk.roll()
+
     def open_project(self) -> None:
         """Ask for a project and open it."""
         folder = self.dialogs.folder_to_open(self.desk.folder.parent if self.desk.folder else Path.home())
@@ -89,6 +100,7 @@ class MainWindow(QMainWindow):
         self.settings.set_flag("compact", on)
         if self.pane is not None:
             self.pane.ledger.set_compact(on)
+            self.pane.setting.set_compact(on)
 
     def show_shortcuts(self) -> None:
         """List every action and its keys."""

@@ -8,13 +8,14 @@ from PySide6.QtWidgets import QAbstractScrollArea, QCompleter, QLabel, QLineEdit
 
 from umbrant.catalog.declare import Family
 from umbrant.catalog.language.check import faults
-from umbrant.desk.chips import ChipError, chip_edit, choices, stepped, typed_value
+from umbrant.desk.chips import ChipError, FieldChip, chip_edit, choices, stepped, typed_value
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.sentence import Chip, Editor
 from umbrant.desk.state import Desk
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, Slot, declare_key, home, part_index, remove_part
+from umbrant.model.paths import PathError
 from umbrant.model.values import KeyRef, KeyType, ParamValue, value_text
 
 PIXELS_A_STEP = 4.0
@@ -166,7 +167,11 @@ class ChipEditing(QObject):
         self._set(chip, value)
 
     def _set(self, chip: Chip, value: ParamValue | None, merges: str = "") -> None:
-        changed = self._desk.apply(chip_edit(self._written_in, chip, value, merges=merges))
+        try:
+            changed = self._desk.apply(chip_edit(self._written_in, chip, value, merges=merges))
+        except PathError as error:
+            self._desk.told.emit(f"{value_text(value)} cannot stand there: {error}.")
+            return
         if changed and chip.missing:
             self.filled.emit()
 
@@ -181,12 +186,14 @@ class ChipEditing(QObject):
                 return f"{found[0].message} {found[0].remedy}".strip() if found else ""
 
             return check
-        if chip.editor is Editor.NUMBER:
+        if chip.editor is Editor.NUMBER or isinstance(chip, FieldChip):
             return lambda text: "" if text.strip() in self._keys(chip) else _number_fault(chip, text)
         return lambda text: ""
 
     def _whole_condition(self, chip: Chip) -> Chip:
         slot = Slot(chip.slot.row_id, chip.slot.part, chip.slot.param)
+        if isinstance(chip, FieldChip):
+            return chip
         return Chip(slot, chip.editor, chip.value, str(chip.editor))
 
     def _condition_words(self, chip: Chip) -> list[str]:
@@ -194,7 +201,7 @@ class ChipEditing(QObject):
         return [*sorted(self._keys(chip)), *senses, "and", "or", "not", "yes", "no"]
 
     def _keys(self, chip: Chip) -> Mapping[str, Key]:
-        return self._desk.keys_at(chip.slot.row_id)
+        return chip.keys if isinstance(chip, FieldChip) else self._desk.keys_at(chip.slot.row_id)
 
     def _looked_at(self) -> str:
         behavior = self._desk.behavior

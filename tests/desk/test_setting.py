@@ -1,0 +1,237 @@
+"""The setting in the real window: everything but rows is made, changed and removed there."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QMenu
+
+from tests.desk.conftest import Answers, Driver
+from umbrant.model.behaviors import Sharing
+from umbrant.model.paths import Path
+from umbrant.model.values import KeyRef, KeyType
+
+ALT = Qt.KeyboardModifier.AltModifier
+
+
+class Hands:
+    """Hands on the setting."""
+
+    def __init__(self, driver: Driver) -> None:
+        self.driver = driver
+        self.desk = driver.desk
+        driver.pane.actions_by_id["show_setting"].trigger()
+        self.view = driver.pane.setting
+
+    @property
+    def project(self):  # type: ignore[no-untyped-def]
+        return self.desk.project
+
+    def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+        self.driver.key(key, modifier, self.view)
+
+    def at(self, *path: str | int) -> None:
+        self.view.select_path(path)
+        assert self.view.line.path == path
+
+    def on_chip(self, label: str) -> None:
+        """Walk to a chip of the line by keyboard."""
+        self.view.leave_chips()
+        for _ in range(40):
+            self.key(Qt.Key.Key_C)
+            if self.view.focused_chip[0].label == label:
+                return
+        raise AssertionError(f"{label} is no chip of this line")
+
+    def write(self, label: str, text: str) -> None:
+        """Walk to a chip and type over it."""
+        self.on_chip(label)
+        self.key(Qt.Key.Key_Return)
+        self.driver.type(text)
+
+    def pick(self, label: str, wanted: str) -> None:
+        """Walk to a chip and choose from its list."""
+        self.on_chip(label)
+        self.key(Qt.Key.Key_Return)
+        choose(self.view.editing.menu, wanted)
+
+    def add(self, wanted: str) -> Path:
+        """Add something from the list that Enter opens; returns its path."""
+        self.view.leave_chips()
+        self.key(Qt.Key.Key_Return)
+        choose(self.view.menu, wanted)
+        return self.view.line.path
+
+
+def choose(menu: QMenu | None, wanted: str) -> None:
+    assert menu is not None
+    action = next(each for each in menu.actions() if each.text().startswith(wanted))
+    action.trigger()
+    menu.close()
+
+
+@pytest.fixture
+def hands(demo_driver: Driver) -> Hands:
+    return Hands(demo_driver)
+
+
+def test_every_document_stands_in_the_setting(hands: Hands) -> None:
+    text = "\n".join(line.text for line in hands.view.setting.lines)
+    project = hands.project
+    for board in project.blackboards:
+        assert all(key.name in text for key in board.keys)
+    for stage in project.stages:
+        assert all(each.name in text for each in (*stage.areas, *stage.places, *stage.props))
+    assert all(event.name in text for event in project.event_list.events)
+    assert all(member.name in text for scenario in project.scenarios for member in scenario.cast)
+
+
+def test_a_number_is_stepped_and_typed_by_keyboard(hands: Hands) -> None:
+    hands.at("scenarios", "dusk", "cast", 0, "body")
+    hands.on_chip("sight")
+    before = hands.project.scenario("dusk").cast[0].body.sight_m
+    hands.key(Qt.Key.Key_Up)
+    assert hands.project.scenario("dusk").cast[0].body.sight_m == pytest.approx(before + 0.1)
+    hands.write("walk", "2.5")
+    assert hands.project.scenario("dusk").cast[0].body.walk_m_s == 2.5
+    assert hands.desk.history.undo_name == "Set walk to 2.5 m/s"
+
+
+def test_what_cannot_stand_somewhere_is_told_and_changes_nothing(hands: Hands) -> None:
+    before = hands.project
+    hands.at("stages", "quay")
+    hands.write("width", "0")
+    hands.write("height", "wide")
+    hands.at("stages", "quay", "places", 0)
+    hands.write("where", "over there")
+    hands.write("name of the place", "Not A Name")
+    assert hands.project is before
+    assert [text.partition(".")[0] for text in hands.driver.messages[-4:]] == [
+        "0 cannot stand there: width_m: Input should be greater than 0",
+        "'wide' is no number; write a number such as 2",
+        "'over there' is no point; write x, y such as 12",
+        "Not A Name cannot stand there: name: String should match pattern '^[a-z][a-z0-9_]*$'",
+    ]
+
+
+def test_a_key_is_made_set_up_renamed_and_removed(hands: Hands) -> None:
+    first = hands.project
+    hands.at("blackboards", "quay")
+    path = hands.add("Key")
+    hands.key(Qt.Key.Key_F2)
+    hands.driver.type("patience")
+    hands.write("lowest", "0")
+    hands.write("highest", "10")
+    hands.write("value", "3")
+    hands.pick("who shares it", "shared by the group")
+    key = hands.project.blackboard("quay").by_name["patience"]
+    assert (key.type, key.low, key.high, key.default, key.scope) == (KeyType.NUMBER, 0.0, 10.0, 3.0, Sharing.GROUP)
+    hands.pick("type", "yes/no")
+    assert hands.project.blackboard("quay").by_name["patience"].default is None
+    hands.at(*path)
+    hands.key(Qt.Key.Key_Delete)
+    assert "patience" not in hands.project.blackboard("quay").by_name
+    for _ in range(20):
+        if hands.desk.history.undo_name:
+            hands.driver.pane.actions_by_id["undo"].trigger()
+    assert hands.project == first
+
+
+def test_renaming_a_key_renames_it_everywhere(hands: Hands) -> None:
+    keys = [key.name for key in hands.project.blackboard("quay").keys]
+    hands.at("blackboards", "quay", "keys", keys.index("last_seen"))
+    hands.key(Qt.Key.Key_F2)
+    hands.driver.type("sighting")
+    warden = hands.project.behavior("warden")
+    assert warden.row("chk").guard.when == "is_set(sighting) and time_since(sighting) < 15"
+    assert KeyRef(key="sighting") in [value for row in warden.rows for value in row.args.values()]
+    assert not [problem for problem in hands.desk.problems if "last_seen" in str(problem)]
+
+
+def test_an_events_kinds_and_cues_follow_its_name(hands: Hands) -> None:
+    names = [event.name for event in hands.project.event_list.events]
+    hands.at("event_list", "events", names.index("thunder"))
+    hands.key(Qt.Key.Key_F2)
+    hands.driver.type("storm")
+    text = hands.project.model_dump_json()
+    assert '"thunder"' not in text
+    assert '"storm"' in text
+    assert not hands.desk.problems
+
+
+def test_places_props_and_areas_are_added_and_moved(hands: Hands) -> None:
+    hands.at("stages", "quay")
+    path = hands.add("Place")
+    hands.write("where", "3.5, 2")
+    hands.write("name of the place", "anchor")
+    assert hands.project.stage("quay").places[path[-1]].at == (3.5, 2.0)
+    hands.key(Qt.Key.Key_Up, ALT)
+    assert hands.project.stage("quay").places[path[-1] - 1].name == "anchor"
+    hands.add("Area")
+    hands.write("corners", "(1, 1) (3, 1) (3, 2)")
+    hands.pick("what it blocks", "way")
+    area = hands.project.stage("quay").areas[-1]
+    assert (area.corners, area.blocks.value) == (((1.0, 1.0), (3.0, 1.0), (3.0, 2.0)), "way")
+
+
+def test_a_new_agent_comes_onto_the_stage_and_decides(hands: Hands) -> None:
+    hands.at("scenarios", "dusk")
+    path = hands.add("Agent that runs Gull")
+    hands.write("start", "12, 3")
+    hands.write("title on the stage", "Kit")
+    hands.driver.settle()
+    name = hands.project.scenario("dusk").cast[path[-1]].name
+    assert hands.desk.take.agents[name].rows
+    hands.add("Number of the body")
+    hands.write("value", "0.25")
+    assert hands.project.scenario("dusk").cast[path[-1]].body.stats["health"].value == 0.25
+
+
+def test_cues_are_made_of_each_sort(hands: Hands) -> None:
+    before = len(hands.project.scenario("dusk").cues)
+    for sort in ("raise", "put", "drop", "take somebody", "set"):
+        hands.at("scenarios", "dusk")
+        hands.add(f"Cue: {sort}")
+    assert len(hands.project.scenario("dusk").cues) == before + 5
+    hands.write("when", "7")
+    hands.write("value", "yes")
+    assert hands.project.scenario("dusk").cues[-1].at_s == 7
+    assert hands.project.scenario("dusk").cues[-1].does.value is True
+
+
+def test_a_new_project_is_written_saved_and_opened_again(driver: Driver, answers: Answers, tmp_path: object) -> None:
+    answers.folder = tmp_path / "mine"  # type: ignore[operator]
+    driver.pane.actions_by_id["new"].trigger()
+    driver.until(lambda: driver.desk.take is not None and not driver.desk.busy)
+    assert driver.desk.problems == []
+    hands = Hands(driver)
+    hands.at("behaviors")
+    name = hands.add("Behavior of states")[1]
+    driver.pane.actions_by_id["look_at"].trigger()
+    assert not driver.pane.commands.in_setting
+    assert driver.desk.behavior.name == name
+    assert driver.pane.commands.save()
+    assert driver.open(answers.folder)
+    assert driver.desk.project.behavior(name).rows
+    assert driver.desk.problems == []
+
+
+def test_lines_fold_and_the_mouse_drags_their_numbers(hands: Hands) -> None:
+    count = len(hands.view.setting.lines)
+    hands.at("stages")
+    hands.key(Qt.Key.Key_F)
+    assert len(hands.view.setting.lines) < count
+    hands.key(Qt.Key.Key_F)
+    assert len(hands.view.setting.lines) == count
+    hands.at("scenarios", "dusk")
+    chip, rect = next((chip, rect) for chip, rect in hands.view.chips() if chip.label == "length")
+    corner = hands.view.visualRect(hands.view.currentIndex()).topLeft()
+    hands.driver.drag(rect.center() + corner, 20, hands.view.viewport())
+    assert hands.project.scenario("dusk").seconds == chip.value + 5
+
+
+def test_a_behavior_nobody_runs_can_be_looked_at(hands: Hands) -> None:
+    hands.at("behaviors", "stern-warden")
+    hands.driver.pane.actions_by_id["look_at"].trigger()
+    assert hands.desk.behavior.name == "stern-warden"
+    assert "nobody here runs it" in hands.driver.pane.written.about()
+    hands.desk.select_agent("odo")
+    assert hands.desk.behavior.name == "warden"

@@ -24,6 +24,8 @@ from umbrant.reasons.minds import changes_of_mind, leads
 from umbrant.reasons.now import now_value
 from umbrant.reasons.sentences import Answer
 from umbrant.reasons.why import Explainer
+from umbrant.review import review
+from umbrant.review.findings import Weight
 from umbrant.rolling.roll import Order, roll
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import Take, read_take
@@ -147,6 +149,25 @@ def why(
         _print_json(_answer_data(answer, explainer.header.seconds(tick)))
     else:
         print(f"{answer.question}, at {explainer.header.seconds(tick):.2f} s\n{answer.text}")
+
+
+@app.command("review")
+def review_(project: ProjectArg, trust: TrustOption = False, as_json: JsonOption = False) -> None:
+    """Say what looks like a mistake in a project. Exits with 1 when there are errors."""
+    whole = read_project(project)
+    own = own_catalog(whole, trusted=trust)
+    problems = [*validate(whole, own.catalog), *own.problems]
+    found = [] if any(not problem.row_id for problem in problems) else review(whole, own.catalog)
+    errors = bool(problems) or any(each.sort.weight is Weight.ERROR for each in found)
+    if as_json:
+        _print_json({"problems": [each.as_json() for each in problems], "findings": [each.as_json() for each in found]})
+    else:
+        for problem in problems:
+            print(f"error: {problem}")
+        for each in found:
+            print(f"{each}\n    {each.sort.why}")
+        print(f"{len(problems) + len(found)} findings" if problems or found else "Nothing was found.")
+    raise SystemExit(1 if errors else 0)
 
 
 @app.command()

@@ -8,6 +8,14 @@ from umbrant.model.staging import Scenario, Stage
 from umbrant.model.values import Document, named
 
 
+class Dismissal(Document):
+    """A finding of the review that the author has looked at and does not want to be told of again."""
+
+    finding: str
+    """The finding's key."""
+    reason: str = ""
+
+
 class Cover(Document):
     """What a project says of itself, in `project.json`."""
 
@@ -17,6 +25,7 @@ class Cover(Document):
     """The scenario that is shown first."""
     node_limit_s: float = Field(default=2.0, gt=0, le=60)
     """How long a node of the project's own may take for one tick before it counts as hung."""
+    dismissed: tuple[Dismissal, ...] = ()
 
 
 class Project(Document):

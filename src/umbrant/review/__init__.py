@@ -1,0 +1,68 @@
+"""Being told of mistakes: findings from the documents before anything is rolled, and from takes afterwards."""
+
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from umbrant.catalog.declare import Catalog
+from umbrant.model.documents import Project
+from umbrant.review import keys, machines, rows, stages, takes, utilities
+from umbrant.review.findings import SORTS, Finding, Found, Scope, Sort
+from umbrant.review.reading import Reading
+from umbrant.review.takes import Run
+from umbrant.review.whole import Whole
+from umbrant.take.reader import Take
+
+MODULES = (rows, machines, utilities, keys, stages, takes)
+"""Where findings are declared."""
+
+
+def review(project: Project, catalog: Catalog) -> list[Finding]:
+    """All findings in a valid project that have not been dismissed, file by file. Raises KeyError for a broken one."""
+    whole = Whole(project, catalog)
+    found = [each for reading in whole.readings for each in _of_behavior(reading)]
+    for sort in _sorts(Scope.PROJECT):
+        found.extend(_found(sort, whole, whole, ""))
+    dismissed = {each.finding for each in project.cover.dismissed}
+    order = [*(reading.file for reading in whole.readings)]
+    kept = [each for each in found if each.key not in dismissed]
+    return sorted(kept, key=lambda each: (order.index(each.file) if each.file in order else len(order), each.file))
+
+
+def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
+    """The findings in a take, for each agent of it. Any thread."""
+    found: dict[str, list[Finding]] = {}
+    for agent in take.agents:
+        run = Run(take, agent, catalog)
+        behavior = run.behavior
+        if behavior is not None:
+            file = f"behaviors/{behavior.name}.json"
+            found[agent] = [
+                Finding(
+                    sort, file, each.row_id, run.called(each.row_id) if each.row_id else "", each.message, each.about
+                )
+                for sort in _sorts(Scope.TAKE)
+                for each in sort.find(run)
+            ]
+    return found
+
+
+def _of_behavior(reading: Reading) -> Iterator[Finding]:
+    for sort in _sorts(Scope.BEHAVIOR):
+        yield from _found(sort, reading, None, reading.file)
+
+
+def _sorts(scope: Scope) -> Iterable[Sort]:
+    return (sort for sort in SORTS.values() if sort.scope is scope)
+
+
+def _found(sort: Sort, looked_at: Any, whole: Whole | None, file: str) -> Iterator[Finding]:
+    for each in sort.find(looked_at):
+        yield _finding(sort, each, file or each.file, whole, looked_at)
+
+
+def _finding(sort: Sort, each: Found, file: str, whole: Whole | None, looked_at: Any) -> Finding:
+    readings = whole.readings if whole is not None else [looked_at]
+    reading = next((one for one in readings if one.file == file), None)
+    row = reading.behavior.by_id.get(each.row_id) if reading is not None else None
+    called = reading.called(row) if reading is not None and row is not None else ""
+    return Finding(sort, file, each.row_id, called, each.message, each.about, each.fix)

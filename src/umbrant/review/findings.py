@@ -1,0 +1,107 @@
+"""What a finding is, and the list of all sorts of findings. Each sort is declared where it is looked for."""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import Any
+
+from umbrant.model.edits import Edit
+
+
+class Weight(StrEnum):
+    """How bad it is."""
+
+    ERROR = "error"
+    """It cannot do what it says."""
+    WARNING = "warning"
+    """It will hardly do what was meant."""
+    HINT = "hint"
+    """It could be simpler, or is worth a look."""
+
+
+class Scope(StrEnum):
+    """What is looked at to find it."""
+
+    BEHAVIOR = "behavior"
+    PROJECT = "project"
+    TAKE = "take"
+
+
+@dataclass(frozen=True)
+class Found:
+    """Where something was found, and what: what the function of a sort yields."""
+
+    message: str
+    row_id: str = ""
+    file: str = ""
+    """The document; empty for the one that is being looked at."""
+    about: str = ""
+    """What else it is about, a key's or an event's name, so that two findings can be told apart."""
+    fix: Edit | None = None
+
+
+@dataclass(frozen=True)
+class Sort:
+    """A sort of finding."""
+
+    id: str
+    title: str
+    why: str
+    weight: Weight
+    scope: Scope
+    find: Callable[[Any], Iterator[Found]] = field(compare=False)
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One finding. `row` is the row's number and name."""
+
+    sort: Sort
+    file: str
+    row_id: str
+    row: str
+    message: str
+    about: str = ""
+    fix: Edit | None = field(default=None, compare=False)
+
+    @property
+    def key(self) -> str:
+        """What stays the same as long as it is the same finding: what a dismissal names."""
+        return " ".join(part for part in (self.sort.id, self.file, self.row_id, self.about) if part)
+
+    def __str__(self) -> str:
+        place = ": ".join(part for part in (self.file, f"row {self.row}" if self.row else "") if part)
+        return f"{self.sort.weight}: {place}: {self.message}"
+
+    def as_json(self) -> dict[str, object]:
+        """The same, for a program to read."""
+        return {
+            "sort": self.sort.id,
+            "weight": self.sort.weight.value,
+            "file": self.file,
+            "row": self.row,
+            "row_id": self.row_id,
+            "message": self.message,
+            "why": self.sort.why,
+            "fix": self.fix.name if self.fix else None,
+        }
+
+
+_SORTS: dict[str, Sort] = {}
+SORTS: Mapping[str, Sort] = _SORTS
+"""All sorts of findings, by id, in the order in which they are declared."""
+
+Find = Callable[[Any], Iterator[Found]]
+
+
+def finding(title: str, *, why: str, weight: Weight, scope: Scope = Scope.BEHAVIOR) -> Callable[[Find], Find]:
+    """Declare a sort of finding: a function that yields where it was found. Its name is the sort's id."""
+
+    def declare(find: Find) -> Find:
+        name = getattr(find, "__name__", "")
+        if name in _SORTS:
+            raise ValueError(f"two sorts of findings are called '{name}'")
+        _SORTS[name] = Sort(name, title, why, weight, scope, find)
+        return find
+
+    return declare

@@ -1,0 +1,181 @@
+"""Findings about what NPCs know and hear: keys nobody writes or reads, stale targets, events without a listener."""
+
+from collections.abc import Iterator
+
+from umbrant.catalog.declare import ParamType
+from umbrant.catalog.renames import extends
+from umbrant.catalog.uses import asks_in, conditions, given
+from umbrant.model.behaviors import Blackboard, Key, Row, Sharing
+from umbrant.model.documents import Project
+from umbrant.model.staging import RaiseEvent, SetKey
+from umbrant.model.values import KeyRef, KeyType
+from umbrant.review.findings import Found, Scope, Weight, finding
+from umbrant.review.reading import Reading
+from umbrant.review.whole import Whole
+
+RAISING = ("raise_event", "tell_agent", "tell_group")
+HEARING_SENSES = ("heard", "event", "time_since_event")
+
+
+def _keys(project: Project) -> Iterator[tuple[Blackboard, Key]]:
+    return ((board, key) for board in project.blackboards for key in board.keys)
+
+
+def _readings(whole: Whole, board: str) -> list[Reading]:
+    """The behaviors that may use the keys of a blackboard."""
+    return [each for each in whole.readings if extends(whole.project, each.behavior.blackboard, board)]
+
+
+def _set_elsewhere(whole: Whole, board: Blackboard, key: Key) -> bool:
+    """Whether a cue sets a key, or one of the cast starts with a value of its own."""
+    names = {each.name for each in _readings(whole, board.name)}
+    for scenario in whole.project.scenarios:
+        if any(isinstance(cue.does, SetKey) and cue.does.sets == key.name for cue in scenario.cues):
+            return True
+        if any(member.behavior in names and key.name in member.keys for member in scenario.cast):
+            return True
+    return False
+
+
+def _bound_from_outside(whole: Whole, board: Blackboard, key: Key) -> bool:
+    """Whether a row that uses a behavior with these keys binds this one."""
+    return any(key.name in row.binds for reading in whole.readings for row in reading.rows)
+
+
+def _asked_elsewhere(whole: Whole, key: Key) -> bool:
+    """Whether a formula of another key or a cue's condition names it."""
+    written = [each.formula for _, each in _keys(whole.project)]
+    written.extend(cue.when for scenario in whole.project.scenarios for cue in scenario.cues)
+    return any(key.name in whole.named_in(text) for text in written if text)
+
+
+@finding(
+    "A key that is read and never written",
+    why="It has no value to begin with, so whoever reads it finds nothing there.",
+    weight=Weight.ERROR,
+    scope=Scope.PROJECT,
+)
+def never_written(whole: Whole) -> Iterator[Found]:
+    """Read by rows, written by none, without a default, a formula or a value from cast and cues."""
+    for board, key in _keys(whole.project):
+        if key.default is not None or key.formula or _set_elsewhere(whole, board, key):
+            continue
+        if _bound_from_outside(whole, board, key):
+            continue
+        uses = [(reading, row) for reading in _readings(whole, board.name) for row in reading.rows]
+        readers = [(reading, row) for reading, row in uses if key.name in reading.uses[row.id].reads]
+        if readers and not any(key.name in reading.uses[row.id].writes for reading, row in uses):
+            reading, row = readers[0]
+            message = f"{key.name} is read here, and nothing ever writes it."
+            yield Found(message, row.id, reading.file, about=key.name)
+
+
+@finding(
+    "A key that is written and never read",
+    why="What is noted and never looked at changes nothing. It may be a leftover, or the wrong name somewhere.",
+    weight=Weight.HINT,
+    scope=Scope.PROJECT,
+)
+def never_read(whole: Whole) -> Iterator[Found]:
+    """A key that rows write and nothing reads, or that nothing uses at all."""
+    for board, key in _keys(whole.project):
+        readings = _readings(whole, board.name)
+        uses = [reading.uses[row.id] for reading in readings for row in reading.rows]
+        if any(key.name in each.reads for each in uses) or _asked_elsewhere(whole, key):
+            continue
+        written = any(key.name in each.writes for each in uses)
+        if _bound_from_outside(whole, board, key) or (written and key.scope is not Sharing.OWN):
+            continue
+        file = f"blackboards/{board.name}.json"
+        said = "is written and never read" if written else "is used by nothing"
+        yield Found(f"{key.name} {said}.", "", file, about=key.name)
+
+
+@finding(
+    "A target that goes stale",
+    why="The point is noted once, and what it was taken from moves on. Note it as upkeep, or go to the thing itself.",
+    weight=Weight.HINT,
+)
+def stale_target(reading: Reading) -> Iterator[Found]:
+    """A point that a row takes once from one that moves, and the next row goes to."""
+    for row in reading.rows:
+        if row.kind != "set_point" or not _moves(reading, row):
+            continue
+        taken = [each.value for each in given(row, reading.catalog) if each.param.writes]
+        key = next((value.key for value in taken if isinstance(value, KeyRef)), None)
+        siblings = reading.outline.siblings(row.id)
+        after = siblings[siblings.index(row.id) + 1 :]
+        goes = any(
+            isinstance(value, KeyRef) and value.key == key and name == "target"
+            for each in after
+            for name, value in reading.behavior.row(each).args.items()
+        )
+        refreshed = any(
+            isinstance(value, KeyRef) and value.key == key
+            for other in reading.rows
+            for upkeep in other.upkeep
+            for value in upkeep.args.values()
+        )
+        if key is not None and goes and not refreshed:
+            yield Found(f"{key} is taken once, and what it is taken from moves.", row.id, about=key)
+
+
+def _moves(reading: Reading, row: Row) -> bool:
+    """Whether what a row takes a point from is one of the cast."""
+    for each in given(row, reading.catalog):
+        if isinstance(each.value, KeyRef) and not each.param.writes:
+            key = reading.keys.get(each.value.key)
+            return key is not None and key.type is KeyType.AGENT
+    return False
+
+
+@finding(
+    "An event that nobody hears",
+    why="It is raised, and no row waits for it or asks for it.",
+    weight=Weight.WARNING,
+    scope=Scope.PROJECT,
+)
+def unheard_event(whole: Whole) -> Iterator[Found]:
+    """An event that a row raises and nobody listens for."""
+    listened = {name for _, _, name in _heard(whole)}
+    for reading, row, event in _raised(whole):
+        if not any(event == each or event.startswith(f"{each}.") for each in listened):
+            yield Found(f"{event} is raised here, and nobody hears it.", row.id, reading.file, about=event)
+
+
+@finding(
+    "An event that nobody raises",
+    why="What waits for it waits for ever, unless you raise it by hand in a rehearsal.",
+    weight=Weight.WARNING,
+    scope=Scope.PROJECT,
+)
+def never_raised(whole: Whole) -> Iterator[Found]:
+    """An event that a row waits for and nothing raises."""
+    raised = {event for _, _, event in _raised(whole)}
+    for scenario in whole.project.scenarios:
+        raised.update(cue.does.raises for cue in scenario.cues if isinstance(cue.does, RaiseEvent))
+    for reading, row, event in _heard(whole):
+        if not any(each == event or each.startswith(f"{event}.") for each in raised):
+            yield Found(f"It waits for {event}, which nothing raises.", row.id, reading.file, about=event)
+
+
+def _raised(whole: Whole) -> Iterator[tuple[Reading, Row, str]]:
+    for reading in whole.readings:
+        for row in reading.rows:
+            for each in given(row, reading.catalog):
+                if each.param.type is ParamType.EVENT and each.kind.id in RAISING and isinstance(each.value, str):
+                    yield reading, row, each.value
+
+
+def _heard(whole: Whole) -> Iterator[tuple[Reading, Row, str]]:
+    for reading in whole.readings:
+        for row in reading.rows:
+            for each in given(row, reading.catalog):
+                if each.param.type is ParamType.EVENT and each.kind.id not in RAISING and isinstance(each.value, str):
+                    yield reading, row, each.value
+            for _, tree in conditions(row, reading.catalog):
+                for ask in asks_in(tree):
+                    kind = reading.catalog.get(ask.sense)
+                    named = [*ask.args, *(value for _, value in ask.named)]
+                    if kind is not None and any(param.type is ParamType.EVENT for param in kind.params):
+                        yield from ((reading, row, each) for each in whole.words_in(named))

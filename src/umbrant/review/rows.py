@@ -1,0 +1,126 @@
+"""Findings about rows of trees: what is never tried, what never lets go, what goes without saying."""
+
+from collections.abc import Iterator
+from hashlib import sha256
+
+from umbrant.catalog.declare import RUNS
+from umbrant.model.behaviors import Row, Watch
+from umbrant.model.edits import Edit, part_name, remove_part, set_guard, set_muted
+from umbrant.review.findings import Found, Weight, finding
+from umbrant.review.reading import Reading, constant
+
+LEAST_COPIED = 4
+"""How many rows a branch has at least that is worth writing once."""
+
+
+@finding(
+    "A row that is never tried",
+    why="The rows before it never let it be its turn, so what it says is never done.",
+    weight=Weight.WARNING,
+)
+def never_tried(reading: Reading) -> Iterator[Found]:
+    """In a selector after one that cannot fail, in a sequence after one that cannot succeed."""
+    for row in reading.rows:
+        if row.kind not in ("selector", "sequence"):
+            continue
+        children = reading.children(row.id, *RUNS)
+        for place, child in enumerate(children[:-1]):
+            ends = reading.ends(child)
+            goes_on = ends.fails if row.kind == "selector" else ends.succeeds
+            if not goes_on:
+                after = children[place + 1]
+                way = "fail" if row.kind == "selector" else "succeed"
+                yield Found(f"It is never tried, for {reading.called(child)} before it can never {way}.", after.id)
+                break
+
+
+@finding(
+    "A chance of never or always",
+    why="A chance of 0 keeps the row from ever being entered, and one of 1 does nothing.",
+    weight=Weight.WARNING,
+)
+def idle_chance(reading: Reading) -> Iterator[Found]:
+    """A chance that is 0 or 1."""
+    for row in reading.rows:
+        for place, decorator in enumerate(row.decorators):
+            share = decorator.args.get("share", 0.5)
+            if decorator.kind == "chance" and share in (0, 1):
+                part = part_name("decorator", place)
+                edit = Edit("Take the chance off", lambda p, r=row.id, at=part: remove_part(p, reading.name, r, at))  # type: ignore[misc]
+                said = "it is never entered" if share == 0 else "it is entered as without it"
+                yield Found(f"Its chance is {share:g}: {said}.", row.id, fix=edit)
+
+
+@finding(
+    "A guard that goes without saying",
+    why="A condition that asks nothing is the same at every tick.",
+    weight=Weight.WARNING,
+)
+def settled_guard(reading: Reading) -> Iterator[Found]:
+    """A guard that is always yes or always no."""
+    for row in reading.rows:
+        said = constant(row.guard.when) if row.guard else None
+        if said is True:
+            edit = Edit("Take the guard off", lambda p, r=row.id: set_guard(p, reading.name, r, ""))  # type: ignore[misc]
+            yield Found("Its guard is always yes.", row.id, fix=edit)
+        elif said is False:
+            edit = Edit("Mute the row", lambda p, r=row.id: set_muted(p, reading.name, [r], True))  # type: ignore[misc]
+            yield Found("Its guard is always no, so it is never entered.", row.id, fix=edit)
+
+
+@finding(
+    "A take-over with nothing to take over",
+    why="Only a row with others after it in the same selector or sequence can take the place of one that runs.",
+    weight=Weight.WARNING,
+)
+def idle_take_over(reading: Reading) -> Iterator[Found]:
+    """A guard that watches for a take-over in a place where there can be none."""
+    for row in reading.rows:
+        if row.guard is None or not row.guard.watch.take_over:
+            continue
+        above = reading.behavior.row(row.under) if row.under else None
+        siblings = reading.children(above.id, *RUNS) if above else [row]
+        if above is not None and above.kind in ("selector", "sequence") and siblings[-1].id != row.id:
+            continue
+        watch = Watch.WHILE_RUNNING if row.guard.watch.while_running else Watch.ON_ENTRY
+        edit = Edit(f"Watch {watch}", lambda p, r=row, w=watch: set_guard(p, reading.name, r.id, _when(r), w))  # type: ignore[misc]
+        yield Found("Its guard watches for a take-over, but there is nothing after it to take over.", row.id, fix=edit)
+
+
+@finding(
+    "The same rows twice",
+    why="What is written twice is mended once and forgotten once. A behavior of its own can be used in both places.",
+    weight=Weight.HINT,
+)
+def written_twice(reading: Reading) -> Iterator[Found]:
+    """A branch of some size that stands in the behavior more than once."""
+    if reading.behavior.variant_of is not None:
+        return
+    seen: dict[str, Row] = {}
+    covered: set[str] = set()
+    looks_of = _looks(reading)
+    for row in reading.rows:
+        inside = list(reading.outline.within(row.id))
+        if len(inside) < LEAST_COPIED or row.id in covered:
+            continue
+        looks = looks_of[row.id]
+        if looks in seen:
+            first = seen[looks]
+            yield Found(f"Its {len(inside)} rows say the same as {reading.called(first)}.", row.id, about=first.id)
+            covered.update(inside)
+        else:
+            seen[looks] = row
+
+
+def _looks(reading: Reading) -> dict[str, str]:
+    """What each branch says, its rows' ids and names left out. Rows stand before those in them, so read backwards."""
+    found: dict[str, str] = {}
+    for row in reversed(reading.behavior.rows):
+        says = row.model_copy(update={"id": "xx", "under": None, "name": "", "note": ""}).model_dump_json()
+        inside = "".join(found[child] for child in reading.outline.children[row.id])
+        found[row.id] = sha256(f"{says}({inside})".encode()).hexdigest()
+    return found
+
+
+def _when(row: Row) -> str:
+    return row.guard.when if row.guard else ""

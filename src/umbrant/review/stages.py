@@ -1,0 +1,95 @@
+"""Findings about stages and casts: who stands where nobody can, and who cannot see."""
+
+from collections.abc import Iterator
+
+from umbrant.catalog.uses import asks_in, conditions, given
+from umbrant.model.documents import Project
+from umbrant.model.staging import Member, Scenario, Stage
+from umbrant.model.values import PlaceRef, Point
+from umbrant.review.findings import Found, Scope, Weight, finding
+from umbrant.review.whole import Whole
+from umbrant.stage.ground import ground_of
+
+SEEING = ("can_see", "look_out")
+"""The senses and actions that need eyes."""
+
+
+def _played(project: Project) -> Iterator[tuple[Scenario, Stage, Member]]:
+    """Each of each cast, with where it plays."""
+    stages = {stage.name: stage for stage in project.stages}
+    for scenario in project.scenarios:
+        if scenario.stage in stages:
+            yield from ((scenario, stages[scenario.stage], member) for member in scenario.cast)
+
+
+def _off(stage: Stage, member: Member, point: Point) -> bool:
+    return not ground_of(stage, member.body.radius_m, member.body.flies).holds(point)
+
+
+@finding(
+    "A start where nobody can stand",
+    why="Whoever starts inside a wall or in water has no way to anywhere.",
+    weight=Weight.ERROR,
+    scope=Scope.PROJECT,
+)
+def start_off_ground(whole: Whole) -> Iterator[Found]:
+    """One of the cast that starts where it cannot walk."""
+    for scenario, stage, member in _played(whole.project):
+        if _off(stage, member, member.start):
+            where = f"({member.start[0]:g}, {member.start[1]:g})"
+            message = f"{member.title or member.name} starts at {where}, which is not walkable ground."
+            yield Found(message, "", f"scenarios/{scenario.name}.json", about=member.name)
+
+
+@finding(
+    "A place that cannot be reached",
+    why="Whoever is to go there finds no way and fails.",
+    weight=Weight.WARNING,
+    scope=Scope.PROJECT,
+)
+def unreachable_place(whole: Whole) -> Iterator[Found]:
+    """A place that a behavior goes to, where one of the cast that runs it cannot get from its start."""
+    aims = {reading.name: _places_in(reading.name, whole) for reading in whole.readings}
+    told: set[tuple[str, str]] = set()
+    for scenario, stage, member in _played(whole.project):
+        ground = ground_of(stage, member.body.radius_m, member.body.flies)
+        for place in stage.places:
+            if place.name not in aims.get(member.behavior or "", ()) or (scenario.name, place.name) in told:
+                continue
+            if not ground.holds(member.start) or ground.way(member.start, place.at).cause is not None:
+                told.add((scenario.name, place.name))
+                who = member.title or member.name
+                message = f"{place.name} cannot be reached by {who}."
+                yield Found(message, "", f"stages/{stage.name}.json", about=f"{scenario.name}/{place.name}")
+
+
+def _places_in(behavior: str, whole: Whole) -> set[str]:
+    """The places that the rows of a behavior name in their chips."""
+    reading = next(each for each in whole.readings if each.name == behavior)
+    return {
+        each.value.place
+        for row in reading.rows
+        for each in given(row, whole.catalog)
+        if isinstance(each.value, PlaceRef)
+    }
+
+
+@finding(
+    "One that looks and cannot see",
+    why="Its behavior asks what it sees, and its sight reaches no further than its own feet.",
+    weight=Weight.ERROR,
+    scope=Scope.PROJECT,
+)
+def blind(whole: Whole) -> Iterator[Found]:
+    """One of the cast without sight whose behavior asks what it can see."""
+    looking = set()
+    for reading in whole.readings:
+        for row in reading.rows:
+            asks = {ask.sense for _, tree in conditions(row, whole.catalog) for ask in asks_in(tree)}
+            parts = {each.kind.id for each in given(row, whole.catalog)}
+            if (asks | parts) & set(SEEING):
+                looking.add(reading.name)
+    for scenario, _, member in _played(whole.project):
+        if member.behavior in looking and member.body.sight_m <= member.body.radius_m:
+            message = f"{member.title or member.name} sees {member.body.sight_m:g} m far."
+            yield Found(message, "", f"scenarios/{scenario.name}.json", about=member.name)

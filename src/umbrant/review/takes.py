@@ -1,0 +1,172 @@
+"""Findings in a take: what was written, and how it turned out."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family
+from umbrant.model.behaviors import Behavior
+from umbrant.reasons.minds import Lead, behavior_of, leading_rows, leads
+from umbrant.review.findings import Found, Scope, Weight, finding
+from umbrant.take.reader import Take
+from umbrant.take.record import RowRecord, Span
+
+FLIPS_A_S = 2.0
+"""How many changes between the same two rows a second count as flipping."""
+FLIPS = 4
+"""How many changes there must be at least."""
+STILL_S = 1.5
+"""How long a row that goes somewhere may stand still."""
+STILL_M = 0.02
+
+
+@dataclass(frozen=True)
+class Run:
+    """One agent of a take."""
+
+    take: Take
+    agent: str
+    catalog: Catalog
+
+    @property
+    def behavior(self) -> Behavior | None:
+        """The behavior that it ran, with all that it used."""
+        return behavior_of(self.take, self.agent)
+
+    def record(self, row_id: str) -> RowRecord:
+        """What is kept of a row."""
+        return self.take.agents[self.agent].row(row_id)
+
+    def seconds(self, ticks: float) -> float:
+        """Ticks as seconds."""
+        return ticks / self.take.header.ticks_per_s
+
+    def called(self, row_id: str) -> str:
+        """A row by its number and name."""
+        behavior = self.behavior
+        if behavior is None or row_id not in behavior.by_id:
+            return row_id
+        return f"{behavior.outline.number[row_id]} {behavior.row(row_id).name}".strip()
+
+
+@finding(
+    "A row that never ran",
+    why="In this take it was never entered. Ask why not, or play a scenario in which it is wanted.",
+    weight=Weight.HINT,
+    scope=Scope.TAKE,
+)
+def never_ran(run: Run) -> Iterator[Found]:
+    """The outermost rows that were not entered once."""
+    behavior = run.behavior
+    for row in behavior.rows if behavior else ():
+        kind = run.catalog.get(row.kind, *ROWS)
+        idle = kind is not None and kind.family in (*RUNS, Family.STATE, Family.OPTION) and row.kind != "history"
+        above_ran = row.under is None or bool(run.record(row.under).spans)
+        if idle and above_ran and not row.muted and not run.record(row.id).spans:
+            refusals = run.record(row.id).refusals.get("", [])
+            last = (
+                f" It was refused {len(refusals)} times, last at {run.seconds(refusals[-1].end):.2f} s: "
+                if refusals
+                else ""
+            )
+            reason = "".join(text for _, text in refusals[-1].cause.parts()) + "." if refusals else ""
+            yield Found(f"It never ran.{last}{reason}", row.id)
+
+
+@finding(
+    "Flipping between two rows",
+    why="Each lets go as soon as the other takes over. A distance between their conditions, or a hold, calms them.",
+    weight=Weight.WARNING,
+    scope=Scope.TAKE,
+)
+def flipping(run: Run) -> Iterator[Found]:
+    """Two rows that took the lead from each other faster than twice a second, four times or more."""
+    found = leads(run.take, run.agent)
+    place = 0
+    while place < len(found):
+        end = _flips_from(run, found, place)
+        if end - place >= FLIPS:
+            one, other = found[place], found[place + 1]
+            span = run.seconds(found[end].start - one.start)
+            causes = " ".join(f"{run.called(each.row_id)} ended because {_why(run, each)}." for each in (one, other))
+            message = (
+                f"{run.called(one.row_id)} and {run.called(other.row_id)} took turns {end - place} times within "
+                f"{span:.2f} s, from {run.seconds(one.start):.2f} s on. {causes}"
+            )
+            yield Found(message, one.row_id, about=other.row_id)
+        place = max(end, place + 1)
+
+
+def _flips_from(run: Run, found: tuple[Lead, ...], first: int) -> int:
+    """The last of the leads that go to and fro quickly from this one on."""
+    last = first
+    while last + 1 < len(found):
+        following = found[last + 1]
+        turns = last == first or following.row_id == found[last - 1].row_id
+        if not turns or run.seconds(following.start - found[last].start) > 1 / FLIPS_A_S:
+            break
+        last += 1
+    return last
+
+
+def _why(run: Run, lead: Lead) -> str:
+    span = run.record(lead.row_id).span_at(lead.end)
+    if span is None or span.cause is None:
+        return "it was done"
+    pieces = [run.called(text) if name == "row" else text for name, text in span.cause.parts()]
+    return "".join(pieces)
+
+
+@finding(
+    "Going and not moving",
+    why="A row that goes somewhere ran, and the body stayed where it was.",
+    weight=Weight.WARNING,
+    scope=Scope.TAKE,
+)
+def not_moving(run: Run) -> Iterator[Found]:
+    """A row that says how far it has to go, and went on for a while without the body moving."""
+    behavior, poses = run.behavior, run.take.poses.get(run.agent)
+    if behavior is None or poses is None:
+        return
+    for row in behavior.rows:
+        record = run.record(row.id)
+        if not record.ways.ticks:
+            continue
+        for span in record.spans:
+            still = _still(run, span, poses)
+            if still is not None and record.ways.at(still) and row.kind not in ("follow", "keep_ring"):
+                since = run.seconds(still)
+                cause = f" It ended because {_why(run, Lead(span.start, span.end or 0, row.id))}." if span.cause else ""
+                yield Found(f"It ran from {since:.2f} s on and the body did not move.{cause}", row.id)
+                break
+
+
+def _still(run: Run, span: Span, poses: np.ndarray) -> int | None:
+    """The first tick from which the body stood for too long while a row ran."""
+    ticks = round(STILL_S * run.take.header.ticks_per_s)
+    end = span.end if span.end is not None else run.take.ticks - 1
+    places = poses[span.start : end + 1, :2]
+    if len(places) <= ticks:
+        return None
+    moved = np.hypot(*(places[ticks:] - places[:-ticks]).T)
+    found = np.flatnonzero(moved < STILL_M)
+    return span.start + int(found[0]) if len(found) else None
+
+
+@finding(
+    "A key that never changed",
+    why="A row wrote it, and it kept the value it began with from the first tick to the last.",
+    weight=Weight.HINT,
+    scope=Scope.TAKE,
+)
+def unchanged_key(run: Run) -> Iterator[Found]:
+    """A key of the agent that its behavior's rows that ran write, and that had one value all along."""
+    behavior = run.behavior
+    if behavior is None:
+        return
+    for name, changes in run.take.agents[run.agent].keys.items():
+        values = [written.value for written in changes.values]
+        wrote = leading_rows(behavior) and any(written.row_id for written in changes.values)
+        if len(values) > 1 and wrote and all(value == values[0] for value in values):
+            yield Found(f"{name} was {values[0]} all along.", "", about=name)

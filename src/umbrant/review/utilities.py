@@ -1,0 +1,91 @@
+"""Findings about utilities: options that cannot win, considerations that see nothing of their input."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from umbrant.catalog.curves import worth_grid
+from umbrant.catalog.declare import Family
+from umbrant.catalog.language.tree import Ask, KeyName
+from umbrant.model.behaviors import Row
+from umbrant.model.values import Curve, KeyRef, Shape, number_text
+from umbrant.review.findings import Found, Weight, finding
+from umbrant.review.reading import Reading, tree_of
+
+POINTS = 201
+"""At how many places of its range a curve is looked at."""
+
+
+def _number(row: Row, name: str, otherwise: float) -> float | None:
+    """A number of a row; None where it depends on a key."""
+    value = row.args.get(name, otherwise)
+    if isinstance(value, KeyRef):
+        return None
+    return float(value) if isinstance(value, int | float) else otherwise
+
+
+def _most(row: Row) -> float:
+    """The most that a consideration can be worth."""
+    curve = row.args.get("curve", Curve(shape=Shape.LINEAR))
+    low, high = _number(row, "low", 0.0), _number(row, "high", 1.0)
+    if not isinstance(curve, Curve) or low is None or high is None:
+        return 1.0
+    if curve.shape is Shape.STEP:
+        return 1.0
+    return float(np.max(worth_grid(curve, np.linspace(low, high, POINTS), low, high)))
+
+
+@finding(
+    "An option that can never win",
+    why="Whatever comes in, its score stays at or below what must be exceeded to be chosen.",
+    weight=Weight.WARNING,
+)
+def losing_option(reading: Reading) -> Iterator[Found]:
+    """An option whose weight is 0, or of which a consideration that is multiplied is never worth anything."""
+    for row in reading.rows:
+        if row.kind != "utility":
+            continue
+        threshold = _number(row, "threshold", 0.0)
+        for option in reading.children(row.id, Family.OPTION):
+            weight = _number(option, "weight", 1.0)
+            considered = reading.children(option.id, Family.CONSIDERATION)
+            if weight is None or threshold is None:
+                continue
+            most = [_most(each) for each in considered] or [1.0]
+            how = option.args.get("combine", "product")
+            best = min(most) if how in ("product", "minimum") else 1.0
+            if how == "product" and len(most) > 1 and min(most) > 0:
+                best = 1.0
+            if best * weight <= threshold:
+                yield Found(f"Its score is {number_text(best * weight)} at most, and must be over "
+                            f"{number_text(threshold)}.", option.id)  # fmt: skip
+
+
+@finding(
+    "A consideration whose range the input leaves",
+    why="Below and above its range a curve stays what it is at the edge, so there every input is worth the same.",
+    weight=Weight.HINT,
+)
+def narrow_range(reading: Reading) -> Iterator[Found]:
+    """A consideration that looks at less than half of what its key can be, or past it altogether."""
+    for row in reading.rows:
+        tree = tree_of(str(row.args.get("input", ""))) if row.kind == "consider" else None
+        low, high = _number(row, "low", 0.0), _number(row, "high", 1.0)
+        bounds = _bounds(reading, tree)
+        if bounds is None or low is None or high is None:
+            continue
+        least, most = bounds
+        seen = max(0.0, min(high, most) - max(low, least))
+        if most > least and seen < (most - least) / 2:
+            said = f"{number_text(least)} to {number_text(most)}"
+            yield Found(
+                f"Its input goes from {said}, its range from {number_text(low)} to {number_text(high)}.", row.id
+            )
+
+
+def _bounds(reading: Reading, tree: object) -> tuple[float, float] | None:
+    """Between what the value of a key lies, if it is bounded both ways."""
+    if isinstance(tree, KeyName) and tree.key in reading.keys:
+        key = reading.keys[tree.key]
+        return (key.low, key.high) if key.low is not None and key.high is not None else None
+    return (0.0, 1.0) if isinstance(tree, Ask) and tree.sense == "level" else None

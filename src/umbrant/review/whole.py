@@ -1,0 +1,37 @@
+"""A whole project as the review reads it."""
+
+from functools import cached_property
+
+from umbrant.catalog.declare import Catalog
+from umbrant.catalog.language.tree import KeyName, Text
+from umbrant.catalog.uses import keys_in, walk
+from umbrant.model.documents import Project
+from umbrant.review.reading import Reading, tree_of
+
+
+class Whole:
+    """All behaviors of a project."""
+
+    def __init__(self, project: Project, catalog: Catalog) -> None:
+        self.project = project
+        self.catalog = catalog
+
+    @cached_property
+    def readings(self) -> list[Reading]:
+        """Each behavior, as it comes out."""
+        return [Reading(self.project, self.catalog, each.name) for each in self.project.behaviors]
+
+    def named_in(self, text: str) -> set[str]:
+        """The keys that a condition or formula names; none where it cannot be read."""
+        tree = tree_of(text)
+        return keys_in(tree) if tree is not None else set()
+
+    def words_in(self, trees: object) -> list[str]:
+        """The texts and the bare names in parts of a condition."""
+        found = []
+        for each in walk(tuple(trees) if isinstance(trees, list) else trees):
+            if isinstance(each, Text):
+                found.append(each.value)
+            elif isinstance(each, KeyName):
+                found.append(each.key)
+        return found

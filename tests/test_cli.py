@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -140,3 +141,16 @@ def test_a_pipe_that_is_closed_early_is_no_error(take: Path) -> None:
     done = subprocess.run(["sh", "-c", command], capture_output=True, text=True, check=False, env=dict(os.environ))
     assert done.stdout.startswith("tick,seconds")
     assert done.stderr == ""
+
+
+def test_review_tells_what_it_found_and_fails_on_errors(umbrant: Any, tmp_path: Path) -> None:
+    assert umbrant("review", DEMO) == (0, "Nothing was found.\n", "")
+    folder = tmp_path / "quay"
+    shutil.copytree(DEMO, folder)
+    scenario = folder / "scenarios" / "dusk.json"
+    scenario.write_text(scenario.read_text().replace('"start": [10.0, 10.0]', '"start": [7, 12.5]'))
+    code, out, _ = umbrant("review", folder, "--json")
+    assert code == 1
+    assert [each["sort"] for each in json.loads(out)["findings"]] == ["start_off_ground"]
+    code, out, _ = umbrant("review", folder)
+    assert out.startswith("error: scenarios/dusk.json: Odo starts at (7, 12.5), which is not walkable ground.")

@@ -46,11 +46,11 @@ def _has_take(commands: Commands) -> bool:
 
 
 def _can_change(commands: Commands) -> bool:
-    return commands.in_setting or commands.desk.row is not None
+    return commands.in_setting or commands.in_review or commands.desk.row is not None
 
 
 def _looks_at_rows(commands: Commands) -> bool:
-    return not commands.in_setting and commands.desk.row is not None
+    return not commands.in_setting and not commands.in_review and commands.desk.row is not None
 
 
 def _has_children(commands: Commands) -> bool:
@@ -277,6 +277,7 @@ ACTIONS: tuple[Action, ...] = (
         Commands.show_setting,
         ("Ctrl+4",),
     ),
+    Action("show_review", "View", "Review", "Show what looks like a mistake", Commands.show_review, ("Ctrl+6",)),
     Action(
         "look_at",
         "View",

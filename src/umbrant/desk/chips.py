@@ -50,6 +50,8 @@ class FieldChip(Chip):
     keys: Mapping[str, Key] = field(default_factory=dict)
     """The keys that a condition or a formula may use."""
     help: str = ""
+    says: str = ""
+    """What the edit is called; empty for the usual."""
 
 
 def typed_value(chip: Chip, text: str) -> Any:
@@ -92,7 +94,7 @@ def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: st
     name = f"Set {chip.label} to {value_text(value, chip.quantity.unit)}"
     slot = chip.slot
     if isinstance(chip, FieldChip):
-        return Edit(name, lambda project: chip.put(project, value), merges)
+        return Edit(chip.says or name, lambda project: chip.put(project, value), merges)
 
     def apply(project: Project) -> Project:
         if chip.editor is Editor.NAME:

@@ -14,10 +14,11 @@ from umbrant.desk.ledger.view import LedgerView
 from umbrant.desk.player import Player
 from umbrant.desk.reasons_view import ReasonsView
 from umbrant.desk.rehearsing import Rehearsing
+from umbrant.desk.review_view import ReviewView
 from umbrant.desk.setting.view import SettingView
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
-from umbrant.desk.written import ROWS, SETTING, Written
+from umbrant.desk.written import REVIEW, ROWS, SETTING, Written
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, delete_rows, move_row, nest_row, set_guard, set_muted, set_seed, unnest_row
 from umbrant.model.problems import ProjectError
@@ -58,6 +59,7 @@ class Views:
 
     ledger: LedgerView
     setting: SettingView
+    review: ReviewView
     stage: StageView
     reasons: ReasonsView
     board: BoardView
@@ -73,6 +75,7 @@ class Commands:
         self.player = player
         self.ledger = views.ledger
         self.setting = views.setting
+        self.review = views.review
         self.stage = views.stage
         self.reasons = views.reasons
         self.board = views.board
@@ -91,9 +94,14 @@ class Commands:
         return self.written is not None and self.written.place == SETTING
 
     @property
+    def in_review(self) -> bool:
+        """Whether the review is shown."""
+        return self.written is not None and self.written.place == REVIEW
+
+    @property
     def table(self) -> ChipTable:
-        """What is written in: the rows or the setting."""
-        return self.setting if self.in_setting else self.ledger
+        """What has the place at the left: the rows, the setting or the review."""
+        return self.setting if self.in_setting else self.review if self.in_review else self.ledger
 
     # project
 
@@ -175,6 +183,8 @@ class Commands:
         """Search for a row to add; in the setting, offer what can be added."""
         if self.in_setting:
             self.setting.open_additions()
+        elif self.in_review:
+            self.review.go_to()
         else:
             self.ledger.open_search()
 
@@ -198,7 +208,10 @@ class Commands:
         """Delete the row with all in it; on a guard's, decorator's or upkeep's chip, only that."""
         if self.in_setting:
             self.setting.delete()
-            return
+        elif not self.in_review:
+            self._delete_row()
+
+    def _delete_row(self) -> None:
         row, behavior = self.desk.row, self.desk.behavior
         if row is None or behavior is None or self.ledger.remove_chip():
             return
@@ -237,7 +250,7 @@ class Commands:
         """Fold the row's children away, or show them."""
         if self.in_setting:
             self.setting.fold()
-        else:
+        elif not self.in_review:
             self.ledger.toggle_fold()
 
     def all_parameters(self) -> None:
@@ -247,7 +260,7 @@ class Commands:
     def _move(self, verb: str, step: int) -> None:
         if self.in_setting:
             self.setting.move_line(step)
-        else:
+        elif not self.in_review:
             self._change(verb, lambda p, b, r: move_row(p, b, r, step))
 
     def _change(self, verb: str, change: Callable[[Project, str, str], Project]) -> None:
@@ -374,6 +387,10 @@ class Commands:
     def show_setting(self) -> None:
         """Show the project's setting."""
         self._write(SETTING)
+
+    def show_review(self) -> None:
+        """Show what the review found."""
+        self._write(REVIEW)
 
     def look_at(self) -> None:
         """Show the rows of the behavior that the setting's line is about."""

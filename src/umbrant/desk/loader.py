@@ -5,7 +5,10 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 
+from umbrant.catalog.builtin import BUILTIN
 from umbrant.reasons.minds import Lead, behavior_of, changes_of_mind, leading_rows, leads
+from umbrant.review import review_take
+from umbrant.review.findings import Finding
 from umbrant.take.compare import Stretch, different
 from umbrant.take.reader import Take, read_take
 from umbrant.take.writer import TakeError
@@ -31,6 +34,7 @@ class Loaded:
     """The rows between which each changes its mind."""
     leads: dict[str, tuple[Lead, ...]]
     changes: dict[str, tuple[Lead, ...]]
+    findings: dict[str, list[Finding]]
 
 
 def load(request: Load) -> Loaded:
@@ -44,6 +48,7 @@ def load(request: Load) -> Loaded:
         {name: leading_rows(found) for name in take.agents if (found := behavior_of(take, name)) is not None},
         {name: leads(take, name) for name in take.agents},
         {name: changes_of_mind(take, name) for name in take.agents},
+        review_take(take, BUILTIN),
     )
 
 

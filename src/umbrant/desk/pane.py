@@ -21,6 +21,7 @@ from umbrant.desk.player import Player
 from umbrant.desk.reasons_view import ReasonsView
 from umbrant.desk.recovery import Keeper
 from umbrant.desk.rehearsing import Rehearsing
+from umbrant.desk.review_view import ReviewView
 from umbrant.desk.setting.view import SettingView
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
@@ -41,19 +42,22 @@ class DeskPane(QWidget):
         self.rehearsing = Rehearsing(desk, self.player)
         self.ledger = LedgerView(desk, palette, dialogs, self)
         self.setting = SettingView(desk, palette, dialogs, self)
+        self.review = ReviewView(desk, palette, dialogs, lambda: self.commands.show_rows(), self)
         self.stage = StageView(desk, palette, self)
         self.reasons = ReasonsView(desk, palette, self)
         self.board = BoardView(desk, palette, self)
         self.lanes = LanesView(desk, palette, self)
         self.chart = MapView(desk, palette, self)
         self.curve = CurveView(desk, palette, self)
-        views = Views(self.ledger, self.setting, self.stage, self.reasons, self.board, self.lanes, self.rehearsing)
+        views = Views(
+            self.ledger, self.setting, self.review, self.stage, self.reasons, self.board, self.lanes, self.rehearsing
+        )
         self.stage.hold_rehearsals(self.rehearsing)
         self.commands = Commands(desk, self.player, views, dialogs, shell)
         self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
         self.beside = Beside(desk, (self.stage, self.chart, self.curve), self.actions_by_id, self)
         self.commands.beside = self.beside
-        self.written = Written(desk, (self.ledger, self.setting), self.actions_by_id, self)
+        self.written = Written(desk, (self.ledger, self.setting, self.review), self.actions_by_id, self)
         self.written.stack.currentChanged.connect(self.refresh_actions)
         self.commands.written = self.written
         self.top = TopBar(desk, self.actions_by_id, self)
@@ -71,6 +75,7 @@ class DeskPane(QWidget):
         """Turn to Day or Night."""
         self.ledger.set_palette(palette)
         self.setting.set_palette(palette)
+        self.review.set_palette(palette)
         self.transport.set_palette(palette)
         for view in (self.stage, self.chart, self.curve, self.reasons, self.lanes, self.board.delegate):
             view.palette_ = palette
@@ -101,7 +106,17 @@ class DeskPane(QWidget):
 
     def panes(self) -> tuple[QWidget, ...]:
         """The panes in which plain letters and arrows are keys."""
-        return (self.ledger, self.setting, self.stage, self.chart, self.curve, self.reasons, self.board, self.lanes)
+        return (
+            self.ledger,
+            self.setting,
+            self.review,
+            self.stage,
+            self.chart,
+            self.curve,
+            self.reasons,
+            self.board,
+            self.lanes,
+        )
 
     def _bound(self, action: Action) -> QAction:
         bound = QAction(action.title, self)
@@ -119,7 +134,7 @@ class DeskPane(QWidget):
             self.addAction(bound)
             return bound
         bound.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
-        for pane in self.panes() if action.where is Where.PANES else (self.ledger, self.setting):
+        for pane in self.panes() if action.where is Where.PANES else (self.ledger, self.setting, self.review):
             pane.addAction(bound)
         return bound
 

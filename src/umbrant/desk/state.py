@@ -15,6 +15,7 @@ from umbrant.catalog.declare import Catalog
 from umbrant.catalog.validation import validate
 from umbrant.desk.history import History
 from umbrant.desk.loader import Loaded, Loader
+from umbrant.desk.reviewing import Reviewer
 from umbrant.desk.roller import Roller
 from umbrant.desk.tape_window import TapeWindow
 from umbrant.desk.visits import place_for_takes
@@ -28,6 +29,7 @@ from umbrant.model.whole import Whole, whole_behavior
 from umbrant.own import fingerprint, own_catalog
 from umbrant.reasons.minds import Lead, lead_at
 from umbrant.reasons.why import Explainer
+from umbrant.review.findings import Finding
 from umbrant.rolling.roll import Order
 from umbrant.rolling.worker import Reply
 from umbrant.take.compare import Stretch
@@ -77,6 +79,7 @@ class Desk(QObject):
     row_selected = Signal(str)
     agent_changed = Signal()
     busy_changed = Signal(bool)
+    findings_changed = Signal()
     told = Signal(str)
     """A message for the author; an empty one takes the last away."""
 
@@ -104,6 +107,11 @@ class Desk(QObject):
         self.tape = TapeWindow(self)
         self.roller = Roller(self)
         self.loader = Loader(self)
+        self.reviewer = Reviewer(self)
+        self.findings: list[Finding] = []
+        """What the review found in the documents."""
+        self.reviewer.reviewed.connect(self._reviewed)
+        self.reviewer.request(project, self.catalog)
         self.roller.rolled.connect(self._rolled)
         self.roller.failed.connect(self._failed)
         self.roller.busy_changed.connect(self.busy_changed)
@@ -214,6 +222,20 @@ class Desk(QObject):
         own_id = row_id.rpartition("/")[2]
         return [problem for problem in self.problems if problem.row_id == own_id and problem.file == file]
 
+    @property
+    def take_findings(self) -> list[Finding]:
+        """What the review found in the take that is shown, of the agent that is looked at."""
+        return self.current.loaded.findings.get(self.agent, []) if self.current else []
+
+    def findings_of(self, row_id: str) -> list[Finding]:
+        """What the review found in the documents about a row of the behavior that is looked at."""
+        if not self.findings:
+            return []
+        whole = self.whole
+        file = f"behaviors/{whole.frame(row_id).behavior}.json" if whole else ""
+        own_id = row_id.rpartition("/")[2]
+        return [each for each in self.findings if each.row_id == own_id and each.file == file]
+
     # takes
 
     @property
@@ -302,6 +324,7 @@ class Desk(QObject):
     def close(self) -> None:
         """End the worker and remove this visit's takes."""
         self.loader.close()
+        self.reviewer.close()
         self.roller.close()
         shutil.rmtree(self._place, ignore_errors=True)
 
@@ -386,8 +409,13 @@ class Desk(QObject):
         self._own = own_catalog(self.project, trusted=self._trust.trusts(fingerprint(self.project)))
         self._explainers = {}
 
+    def _reviewed(self, found: list[Finding]) -> None:
+        self.findings = found
+        self.findings_changed.emit()
+
     def _changed(self) -> None:
         self.problems = self._all_problems()
+        self.reviewer.request(self.project, self.catalog)
         if self.row is None:
             self._select_first_row()
         self.project_changed.emit()

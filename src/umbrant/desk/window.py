@@ -101,6 +101,7 @@ class MainWindow(QMainWindow):
         if self.pane is not None:
             self.pane.ledger.set_compact(on)
             self.pane.setting.set_compact(on)
+            self.pane.review.set_compact(on)
 
     def show_shortcuts(self) -> None:
         """List every action and its keys."""

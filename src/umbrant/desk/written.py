@@ -1,4 +1,4 @@
-"""What is written, at the left: the rows of a behavior, and the setting of the project."""
+"""What is written, at the left: the rows of a behavior, the setting of the project, and the review of both."""
 
 from collections.abc import Mapping
 from typing import Final
@@ -7,31 +7,48 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.ledger.view import LedgerView
+from umbrant.desk.review_view import ReviewView
 from umbrant.desk.setting.view import SettingView
 from umbrant.desk.state import Desk
 from umbrant.desk.tabs import Tabs
+from umbrant.review.findings import Weight
 
 ROWS: Final = 0
 SETTING: Final = 1
+REVIEW: Final = 2
 
 
 class Written(Tabs):
-    """Rows and setting."""
+    """Rows, setting and review."""
 
     def __init__(
-        self, desk: Desk, views: tuple[LedgerView, SettingView], actions: Mapping[str, QAction], parent: QWidget
+        self,
+        desk: Desk,
+        views: tuple[LedgerView, SettingView, ReviewView],
+        actions: Mapping[str, QAction],
+        parent: QWidget,
     ) -> None:
         self.desk = desk
-        super().__init__(views, [actions[name] for name in ("show_rows", "show_setting")], parent)
+        super().__init__(views, [actions[name] for name in ("show_rows", "show_setting", "show_review")], parent)
         for changed in (desk.agent_changed, desk.project_changed):
             changed.connect(self.refresh)
+        for changed in (desk.findings_changed, desk.take_changed, desk.agent_changed):
+            changed.connect(self._count)
         self.show_view(ROWS)
 
     def about(self) -> str:
         if self.place == SETTING:
             return "keys, events, stages, cast and cues · Enter adds · Delete removes"
+        if self.place == REVIEW:
+            return "Enter goes to the row · C walks to what can be done about it"
         behavior, member = self.desk.behavior, self.desk.member
         if behavior is None:
             return ""
         mine = member is not None and member.behavior == behavior.name
         return f"{behavior.title} · {len(behavior.rows)} rows" + ("" if mine else " · nobody here runs it")
+
+    def _count(self) -> None:
+        """Say on the tab how many warnings and errors there are."""
+        found = [*self.desk.findings, *self.desk.take_findings]
+        count = sum(each.sort.weight is not Weight.HINT for each in found)
+        self.tabs[REVIEW].setText(f"Review {count}" if count else "Review")

@@ -7,7 +7,6 @@ from umbrant.catalog.declare import Catalog
 from umbrant.model.documents import Project
 from umbrant.review import keys, machines, rows, stages, takes, utilities
 from umbrant.review.findings import SORTS, Finding, Found, Scope, Sort
-from umbrant.review.reading import Reading
 from umbrant.review.takes import Run
 from umbrant.review.whole import Whole
 from umbrant.take.reader import Take
@@ -19,7 +18,7 @@ MODULES = (rows, machines, utilities, keys, stages, takes)
 def review(project: Project, catalog: Catalog) -> list[Finding]:
     """All findings in a valid project that have not been dismissed, file by file. Raises KeyError for a broken one."""
     whole = Whole(project, catalog)
-    found = [each for reading in whole.readings for each in _of_behavior(reading)]
+    found = list(_of_behaviors(whole))
     for sort in _sorts(Scope.PROJECT):
         found.extend(_found(sort, whole, whole, ""))
     dismissed = {each.finding for each in project.cover.dismissed}
@@ -46,9 +45,18 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
     return found
 
 
-def _of_behavior(reading: Reading) -> Iterator[Finding]:
-    for sort in _sorts(Scope.BEHAVIOR):
-        yield from _found(sort, reading, None, reading.file)
+def _of_behaviors(whole: Whole) -> Iterator[Finding]:
+    """What each behavior has; of a variant only what the one it is made from has not."""
+    found = {
+        reading.name: [each for sort in _sorts(Scope.BEHAVIOR) for each in _found(sort, reading, None, reading.file)]
+        for reading in whole.readings
+    }
+    for reading in whole.readings:
+        original = found.get(reading.behavior.variant_of or "", [])
+        known = {(each.sort.id, each.row_id, each.about, each.message) for each in original}
+        for each in found[reading.name]:
+            if (each.sort.id, each.row_id, each.about, each.message) not in known:
+                yield each
 
 
 def _sorts(scope: Scope) -> Iterable[Sort]:

@@ -175,7 +175,7 @@ def _heard(whole: Whole) -> Iterator[tuple[Reading, Row, str]]:
                     yield reading, row, each.value
             for _, tree in conditions(row, reading.catalog):
                 for ask in asks_in(tree):
-                    kind = reading.catalog.get(ask.sense)
+                    kind = reading.catalog.kinds.get(ask.sense)
                     named = [*ask.args, *(value for _, value in ask.named)]
                     if kind is not None and any(param.type is ParamType.EVENT for param in kind.params):
                         yield from ((reading, row, each) for each in whole.words_in(named))

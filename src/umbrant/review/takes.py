@@ -6,8 +6,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family
+from umbrant.catalog.uses import uses_of
 from umbrant.model.behaviors import Behavior
-from umbrant.reasons.minds import Lead, behavior_of, leading_rows, leads
+from umbrant.model.values import value_text
+from umbrant.reasons.minds import Lead, behavior_of, leads
 from umbrant.review.findings import Found, Scope, Weight, finding
 from umbrant.take.reader import Take
 from umbrant.take.record import RowRecord, Span
@@ -66,7 +68,7 @@ def never_ran(run: Run) -> Iterator[Found]:
         if idle and above_ran and not row.muted and not run.record(row.id).spans:
             refusals = run.record(row.id).refusals.get("", [])
             last = (
-                f" It was refused {len(refusals)} times, last at {run.seconds(refusals[-1].end):.2f} s: "
+                f" It was refused {_times(len(refusals))}, last at {run.seconds(refusals[-1].end):.2f} s: "
                 if refusals
                 else ""
             )
@@ -156,17 +158,21 @@ def _still(run: Run, span: Span, poses: np.ndarray) -> int | None:
 
 @finding(
     "A key that never changed",
-    why="A row wrote it, and it kept the value it began with from the first tick to the last.",
+    why="A row that writes it ran, and it kept the value it began with from the first tick to the last.",
     weight=Weight.HINT,
     scope=Scope.TAKE,
 )
 def unchanged_key(run: Run) -> Iterator[Found]:
-    """A key of the agent that its behavior's rows that ran write, and that had one value all along."""
+    """A key that a row wrote which ran, and that had one value all along."""
     behavior = run.behavior
     if behavior is None:
         return
+    ran = [row for row in behavior.rows if run.record(row.id).spans]
+    written = {name for row in ran for name in uses_of(row, run.catalog).writes}
     for name, changes in run.take.agents[run.agent].keys.items():
-        values = [written.value for written in changes.values]
-        wrote = leading_rows(behavior) and any(written.row_id for written in changes.values)
-        if len(values) > 1 and wrote and all(value == values[0] for value in values):
-            yield Found(f"{name} was {values[0]} all along.", "", about=name)
+        if name in written and len(changes.values) == 1 and not changes.values[0].row_id:
+            yield Found(f"{name} was {value_text(changes.values[0].value)} all along.", "", about=name)
+
+
+def _times(count: int) -> str:
+    return "once" if count == 1 else f"{count} times"

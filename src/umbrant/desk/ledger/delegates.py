@@ -76,8 +76,12 @@ class OutlineDelegate(_Delegate):
         outline = behavior.outline if behavior else None
         place = (outline.number[row.id], bool(outline.children[row.id])) if outline else ()
         looks = (id(self.brushes.palette), self.brushes.line, row.id in self.model.folded, row.id == self.model.in_full)
-        key = (row, place, focused, bool(desk.problems_of(row.id)), looks, self._lead_colour(row))
+        key = (row, place, focused, self._mark_of(row), looks, self._lead_colour(row))
         self._pictures.draw(painter, cell, row.id, key, lambda p, _: self._sentence(p, row, focused))
+
+    def _mark_of(self, row: Row) -> str:
+        """What stands after a row's number: that it cannot run, or that the review has found something."""
+        return " !" if self.desk.problems_of(row.id) else " ?" if self.desk.findings_of(row.id) else ""
 
     def _lead_colour(self, row: Row) -> QColor | None:
         """The colour of a row between which and others a change counts as a change of mind; None for other rows."""
@@ -107,12 +111,11 @@ class OutlineDelegate(_Delegate):
         if lead is not None:
             painter.fillRect(QRectF(0, 0, 3, layout.height - 1), lead)
         painter.setFont(self.brushes.fonts.small)
-        painter.setPen(palette.refused if self.desk.problems_of(row.id) else palette.faint)
+        mark = self._mark_of(row)
+        painter.setPen({" !": palette.refused, " ?": palette.now}.get(mark, palette.faint))
         number = QRectF(layout.indent_x - 70, line.top(), 63, line.height())
         flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        painter.drawText(
-            number, flags, behavior.outline.number[row.id] + (" !" if self.desk.problems_of(row.id) else "")
-        )
+        painter.drawText(number, flags, behavior.outline.number[row.id] + mark)
         if behavior.outline.children[row.id]:
             _triangle(painter, QPointF(12, line.center().y()), palette.dim, row.id in self.model.folded)
 

@@ -1,0 +1,73 @@
+"""The review in the real window: told beside rows and in a list, mended or dismissed from there."""
+
+from PySide6.QtCore import Qt
+
+from tests.desk.conftest import Driver
+from tests.desk.test_setting import choose
+from umbrant.model.behaviors import Watch
+from umbrant.model.edits import Edit, set_guard
+
+
+def mistaken(driver: Driver) -> None:
+    """Give a row a guard that goes without saying, and open the review."""
+    driver.desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "tend", "yes", Watch.ON_ENTRY)))
+    driver.until(lambda: any(each.row_id == "tend" for each in driver.desk.findings))
+    driver.pane.actions_by_id["show_review"].trigger()
+
+
+def press(driver: Driver, key: Qt.Key) -> None:
+    driver.key(key, to=driver.pane.review)
+
+
+def test_the_demo_has_no_findings_in_its_documents(demo_driver: Driver) -> None:
+    demo_driver.until(lambda: demo_driver.pane.written.tabs[2].text() == "Review")
+    assert demo_driver.desk.findings == []
+
+
+def test_a_mistake_is_told_as_it_is_written_and_enter_goes_to_its_row(demo_driver: Driver) -> None:
+    mistaken(demo_driver)
+    desk, review = demo_driver.desk, demo_driver.pane.review
+    assert demo_driver.pane.written.tabs[2].text().startswith("Review ")
+    assert "Its guard is always yes." in demo_driver.ledger.ledger._tip(desk.behavior.row("tend"))
+    assert "In the documents: " in review.review.data(review.review.index(0, 0))
+    desk.select_row("keep")
+    press(demo_driver, Qt.Key.Key_Down)
+    press(demo_driver, Qt.Key.Key_Return)
+    assert desk.row_id == "tend"
+    assert demo_driver.pane.written.view is demo_driver.ledger
+
+
+def test_a_finding_is_mended_from_the_list(demo_driver: Driver) -> None:
+    mistaken(demo_driver)
+    review = demo_driver.pane.review
+    press(demo_driver, Qt.Key.Key_Down)
+    review.leave_chips()
+    review.focus_chip(-1)
+    review.focus_chip(1)
+    press(demo_driver, Qt.Key.Key_Return)
+    choose(review.editing.menu, "Take the guard off")
+    assert demo_driver.desk.project.behavior("warden").row("tend").guard is None
+    assert demo_driver.desk.history.undo_name == "Take the guard off"
+    demo_driver.until(lambda: demo_driver.desk.findings == [])
+
+
+def test_a_finding_is_dismissed_with_a_reason_that_is_kept(demo_driver: Driver) -> None:
+    mistaken(demo_driver)
+    review = demo_driver.pane.review
+    press(demo_driver, Qt.Key.Key_Down)
+    review.focus_chip(-1)
+    press(demo_driver, Qt.Key.Key_Return)
+    choose(review.editing.menu, "it is meant so")
+    demo_driver.until(lambda: demo_driver.desk.findings == [])
+    kept = demo_driver.desk.project.cover.dismissed[-1]
+    assert (kept.finding, kept.reason) == ("settled_guard behaviors/warden.json tend", "it is meant so")
+    demo_driver.desk.undo()
+    demo_driver.until(lambda: len(demo_driver.desk.findings) == 1)
+
+
+def test_keys_of_rows_do_nothing_in_the_review(demo_driver: Driver) -> None:
+    mistaken(demo_driver)
+    before = demo_driver.desk.project
+    for key in (Qt.Key.Key_Delete, Qt.Key.Key_M, Qt.Key.Key_G, Qt.Key.Key_Tab, Qt.Key.Key_F2):
+        press(demo_driver, key)
+    assert demo_driver.desk.project is before

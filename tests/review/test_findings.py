@@ -1,0 +1,344 @@
+"""Each sort of finding: in a project that has it, and not in one that nearly has it."""
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import pytest
+
+from tests.kinds import CATALOG
+from tests.small import played, project, row
+from umbrant.model.behaviors import Behavior, Event, EventList, Key, Row, Watch
+from umbrant.model.documents import Dismissal, Project
+from umbrant.model.staging import Area, Body, Cue, Place, RaiseEvent, SetKey
+from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape
+from umbrant.review import review, review_take
+from umbrant.review.findings import SORTS, Finding, Scope
+
+BOTH = Watch.BOTH
+TOP = row("top", "selector")
+MACHINE = row("top", "machine")
+UTILITY = row("top", "utility")
+
+
+@dataclass(frozen=True)
+class Case:
+    """Rows that have a finding at `at`, and rows that nearly have it."""
+
+    sort: str
+    at: str
+    has: list[Row]
+    nearly: list[Row]
+    keys: tuple[Key, ...] = ()
+    more: dict[str, Any] = field(default_factory=dict)
+    nearly_more: dict[str, Any] | None = None
+
+
+def number(name: str = "n", **more: Any) -> Key:
+    return Key(name=name, type=KeyType.NUMBER, **more)
+
+
+def state(row_id: str, *inside: Row, kind: str = "state", under: str = "top", **more: Any) -> list[Row]:
+    return [row(row_id, kind, under, **more), *inside]
+
+
+def when(row_id: str, under: str, condition: str, to: str) -> Row:
+    return row(row_id, "when", under, when=condition, to=to)
+
+
+def two_states(*more: Row, back: str = "clock() > 1") -> list[Row]:
+    return [MACHINE, *state("aa"), *state("bb"), when("t2", "bb", back, "aa"), *more]
+
+
+def with_events(made: Project, *names: str) -> Project:
+    return made.model_copy(update={"event_list": EventList(events=tuple(Event(name=name) for name in names))})
+
+
+def option(*considered: Row, **args: Any) -> list[Row]:
+    return [UTILITY, row("oo", "option", "top", **args), *considered]
+
+
+WAIT = row("w1", "wait", "top", duration=1.0)
+NEXT = row("w2", "wait", "top", duration=2.0)
+FLAT = Curve(shape=Shape.LINEAR, low=0, high=0)
+READ = number(default=1.0)
+WALL = Area(name="rock", corners=((5, 2), (9, 2), (9, 8), (5, 8)))
+ISLAND = (
+    Area(name="n", corners=((12, 2), (18, 2), (18, 3), (12, 3))),
+    Area(name="s", corners=((12, 7), (18, 7), (18, 8), (12, 8))),
+    Area(name="w", corners=((12, 2), (13, 2), (13, 8), (12, 8))),
+    Area(name="e", corners=((17, 2), (18, 2), (18, 8), (17, 8))),
+)
+GO = [row("top", "sequence"), row("go", "move_to", "top", target=PlaceRef(place="spot"))]
+LOOK = [row("top", "selector"), row("w1", "check", "top", when="can_see(v)")]
+SEEN = (Key(name="v", type=KeyType.AGENT, default="a"),)
+
+CASES = [
+    Case(
+        "never_tried",
+        "w2",
+        [TOP, WAIT, NEXT],
+        [TOP, row("w1", "wait", "top", guard="n > 1", duration=1.0), NEXT],
+        (READ,),
+    ),
+    Case(
+        "never_tried",
+        "w2",
+        [row("top", "sequence"), row("w1", "wait", "top", duration=1.0, decorators=[("always_fail", {})]), NEXT],
+        [row("top", "sequence"), row("w1", "wait", "top", duration=1.0, decorators=[("always_succeed", {})]), NEXT],
+    ),
+    Case(
+        "idle_chance",
+        "w1",
+        [TOP, row("w1", "wait", "top", duration=1.0, decorators=[("chance", {"share": 0.0})])],
+        [TOP, row("w1", "wait", "top", duration=1.0, decorators=[("chance", {"share": 0.01})])],
+    ),
+    Case(
+        "settled_guard",
+        "w1",
+        [TOP, row("w1", "wait", "top", guard="yes", duration=1.0)],
+        [TOP, row("w1", "wait", "top", guard="yes and clock() > 1", duration=1.0)],
+    ),
+    Case(
+        "idle_take_over",
+        "w1",
+        [TOP, row("w1", "wait", "top", guard=("clock() > 1", BOTH), duration=1.0)],
+        [TOP, row("w1", "wait", "top", guard=("clock() > 1", BOTH), duration=1.0), NEXT],
+    ),
+    Case(
+        "written_twice",
+        "b0",
+        [
+            TOP,
+            *(
+                each
+                for name in "ab"
+                for each in (
+                    row(f"{name}0", "sequence", "top", guard="clock() > 1"),
+                    *(row(f"{name}{n}", "wait", f"{name}0", duration=float(n)) for n in (1, 2, 3)),
+                )
+            ),
+        ],
+        [
+            TOP,
+            *(
+                each
+                for place, name in enumerate("ab")
+                for each in (
+                    row(f"{name}0", "sequence", "top", guard="clock() > 1"),
+                    *(row(f"{name}{n}", "wait", f"{name}0", duration=float(n + place)) for n in (1, 2, 3)),
+                )
+            ),
+        ],
+    ),
+    Case(
+        "unreached_state",
+        "cc",
+        two_states(when("t1", "aa", "clock() > 1", "bb"), *state("cc"), when("t3", "cc", "clock() > 2", "aa")),
+        two_states(when("t1", "aa", "clock() > 1", "cc"), *state("cc"), when("t3", "cc", "clock() > 2", "bb")),
+    ),
+    Case(
+        "stuck_state",
+        "bb",
+        [MACHINE, *state("aa"), when("t1", "aa", "clock() > 1", "bb"), *state("bb")],
+        [MACHINE, *state("aa"), when("t1", "aa", "clock() > 1", "bb"), *state("bb", kind="final")],
+    ),
+    Case(
+        "nothing_to_do",
+        "aa",
+        two_states(row("t1", "on_done", "aa", to="bb")),
+        two_states(row("t1", "on_done", "aa", to="bb"), row("x1", "wait", "aa", duration=1.0)),
+    ),
+    Case(
+        "beaten_transition",
+        "t3",
+        two_states(when("t1", "aa", "clock() > 1", "bb"), when("t3", "aa", "clock()>1", "bb")),
+        two_states(when("t1", "aa", "clock() > 1", "bb"), when("t3", "aa", "clock() > 2", "bb")),
+    ),
+    Case(
+        "beaten_transition",
+        "t3",
+        two_states(row("t1", "after", "aa", time=1.0, to="bb"), row("t3", "after", "aa", time=2.0, to="bb")),
+        two_states(row("t1", "after", "aa", time=3.0, to="bb"), row("t3", "after", "aa", time=2.0, to="bb")),
+    ),
+    Case(
+        "overlapping_thresholds",
+        "t1",
+        two_states(when("t1", "aa", "n > 5", "bb"), back="n < 6"),
+        two_states(when("t1", "aa", "n > 6", "bb"), back="n < 5"),
+        (READ,),
+    ),
+    Case(
+        "threshold_gap",
+        "aa",
+        two_states(when("t1", "aa", "n > 5", "bb"), when("t3", "aa", "n < 3", "bb")),
+        two_states(when("t1", "aa", "n > 5", "bb"), when("t3", "aa", "n <= 5", "bb")),
+        (READ,),
+    ),
+    Case(
+        "timeless_loop",
+        "aa",
+        two_states(when("t1", "aa", "yes", "bb"), back="yes"),
+        two_states(when("t1", "aa", "yes", "bb")),
+    ),
+    Case(
+        "losing_option",
+        "oo",
+        option(row("c1", "consider", "oo", input="n", curve=FLAT)),
+        option(row("c1", "consider", "oo", input="n", curve=FLAT.model_copy(update={"high": 0.1}))),
+        (READ,),
+    ),
+    Case("losing_option", "oo", option(weight=0.0), option(weight=0.1)),
+    Case(
+        "narrow_range",
+        "c1",
+        option(row("c1", "consider", "oo", input="n", low=0.0, high=1.0)),
+        option(row("c1", "consider", "oo", input="n", low=0.0, high=80.0)),
+        (number(default=1.0, low=0.0, high=100.0),),
+    ),
+    Case(
+        "never_written",
+        "w1",
+        [TOP, row("w1", "wait", "top", guard="n > 1", duration=1.0)],
+        [TOP, row("w1", "wait", "top", guard="n > 1", duration=1.0)],
+        (number(),),
+        nearly_more={"cues": (Cue(at_s=1.0, does=SetKey(sets="n", value=2.0, of="a")),)},
+    ),
+    Case(
+        "never_read",
+        "",
+        [TOP, row("w1", "set_number", "top", key=KeyRef(key="n"), value=1.0)],
+        [TOP, row("w1", "set_number", "top", key=KeyRef(key="n"), value=1.0, guard="n < 1")],
+        (READ,),
+    ),
+    Case(
+        "stale_target",
+        "w1",
+        [
+            row("top", "sequence"),
+            row("w1", "set_point", "top", key=KeyRef(key="p"), target=KeyRef(key="v")),
+            row("w2", "move_to", "top", target=KeyRef(key="p")),
+        ],
+        [
+            row("top", "sequence", upkeep=[("set_point", 0.5, {"key": KeyRef(key="p"), "target": KeyRef(key="v")})]),
+            row("w2", "move_to", "top", target=KeyRef(key="p")),
+        ],
+        (*SEEN, Key(name="p", type=KeyType.POINT)),
+    ),
+    Case(
+        "unheard_event",
+        "w1",
+        [TOP, row("w1", "raise_event", "top", event="bell.low")],
+        [TOP, row("w1", "raise_event", "top", event="bell.low"), row("w2", "check", "top", when='event("bell")')],
+    ),
+    Case(
+        "never_raised",
+        "w1",
+        [TOP, row("w1", "check", "top", when='event("bell")')],
+        [TOP, row("w1", "check", "top", when='event("bell")')],
+        nearly_more={"cues": (Cue(at_s=1.0, does=RaiseEvent(raises="bell.low")),)},
+    ),
+    Case(
+        "start_off_ground",
+        "",
+        [TOP, WAIT],
+        [TOP, WAIT],
+        more={"areas": (WALL,), "start": (7, 5)},
+        nearly_more={"areas": (WALL,)},
+    ),
+    Case(
+        "unreachable_place",
+        "",
+        GO,
+        GO,
+        more={"areas": ISLAND, "places": (Place(name="spot", at=(15, 5)),)},
+        nearly_more={"areas": ISLAND[:3], "places": (Place(name="spot", at=(15, 5)),)},
+    ),
+    Case("blind", "", LOOK, LOOK, SEEN, {"body": Body(sight_m=0)}, {"body": Body(sight_m=1)}),
+]
+
+
+def found(sort: str, rows: list[Row], keys: tuple[Key, ...], more: dict[str, Any]) -> list[Finding]:
+    made = with_events(project(*rows, keys=keys, **more), "bell", "bell.low")
+    return [each for each in review(made, CATALOG) if each.sort.id == sort]
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda case: f"{case.sort}-{case.at}")
+def test_a_project_that_has_it_is_told_and_one_that_nearly_has_it_is_not(case: Case) -> None:
+    told = found(case.sort, case.has, case.keys, case.more)
+    assert [each.row_id for each in told] == [case.at]
+    assert told[0].message.endswith(".")
+    assert (
+        found(case.sort, case.nearly, case.keys, case.nearly_more if case.nearly_more is not None else case.more) == []
+    )
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda case: f"{case.sort}-{case.at}")
+def test_a_fix_takes_the_finding_away(case: Case) -> None:
+    for each in found(case.sort, case.has, case.keys, case.more):
+        if each.fix is not None:
+            mended = each.fix.apply(with_events(project(*case.has, keys=case.keys, **case.more)))
+            assert each.key not in [other.key for other in review(mended, CATALOG)]
+
+
+def test_every_sort_in_documents_has_a_case_and_every_sort_its_words() -> None:
+    documents = {sort.id for sort in SORTS.values() if sort.scope is not Scope.TAKE}
+    assert documents == {case.sort for case in CASES}
+    assert all(sort.title and sort.why.endswith(".") and sort.find.__doc__ for sort in SORTS.values())
+
+
+def test_a_dismissed_finding_is_not_told_again() -> None:
+    made = project(TOP, WAIT, NEXT)
+    (finding,) = review(made, CATALOG)
+    cover = made.cover.model_copy(update={"dismissed": (Dismissal(finding=finding.key, reason="meant"),)})
+    assert review(made.model_copy(update={"cover": cover}), CATALOG) == []
+
+
+def test_a_variant_is_told_only_of_what_is_its_own() -> None:
+    made = project(TOP, WAIT, NEXT, behaviors=(Behavior(name="v", title="V", blackboard="k", variant_of="b"),))
+    assert [each.file for each in review(made, CATALOG)] == ["behaviors/b.json"]
+
+
+def of_take(sort: str, made: Project) -> list[Finding]:
+    return [each for each in review_take(played(made), CATALOG)["a"] if each.sort.id == sort]
+
+
+def test_rows_that_never_ran_are_told_with_why() -> None:
+    rows = [TOP, row("w1", "wait", "top", guard="clock() > 9", duration=1.0), NEXT]
+    (told,) = of_take("never_ran", project(*rows))
+    assert told.row_id == "w1"
+    assert told.message == "It never ran. It was refused once, last at 0.00 s: its guard said no."
+    assert of_take("never_ran", project(TOP, WAIT)) == []
+
+
+def flips(period: float) -> list[Row]:
+    turns = " or ".join(f"between({n * period}, {(n + 1) * period})" for n in (0, 2, 4, 6))
+    return [
+        TOP,
+        row("w1", "tidy", "top", guard=(turns, BOTH), text="x"),
+        row("w2", "tidy", "top", text="y"),
+    ]
+
+
+def test_flipping_is_told_with_both_causes() -> None:
+    (told,) = of_take("flipping", project(*flips(0.2), seconds=4.0))
+    assert "1.1 w1 and 1.2 w2 took turns" in told.message
+    assert "its guard turned to no" in told.message
+    assert "1.1 w1 took its place" in told.message
+    assert of_take("flipping", project(*flips(0.7), seconds=8.0)) == []
+
+
+def test_going_and_not_moving_is_told() -> None:
+    rows = [row("top", "sequence"), row("go", "move_to", "top", target=PlaceRef(place="corner"))]
+    slow = project(*rows, body=Body(walk_m_s=0.001), seconds=4.0)
+    (told,) = of_take("not_moving", slow)
+    assert told.row_id == "go"
+    assert of_take("not_moving", project(*rows, seconds=4.0)) == []
+
+
+def test_a_key_that_was_written_and_kept_its_value_is_told() -> None:
+    def told(*values: float) -> list[Finding]:
+        sets = [row(f"w{n}", "set_number", "top", key=KeyRef(key="n"), value=value) for n, value in enumerate(values)]
+        return of_take("unchanged_key", project(row("top", "sequence"), *sets, row("x1", "wait", "top"), keys=(READ,)))
+
+    assert [each.about for each in told(1.0, 1.0)] == ["n"]
+    assert told(1.0, 2.0) == []

@@ -32,6 +32,7 @@ class Answers(Dialogs):
         self.file: Path | None = None
         self.texts: list[str] = []
         self.number: int | None = None
+        self.picked = ""
         self.on_unsaved = "discard"
         self.take_up = True
         self.trusting = False
@@ -51,11 +52,14 @@ class Answers(Dialogs):
     def text(self, title: str, label: str, first: str = "") -> str | None:
         return self.texts.pop(0) if self.texts else None
 
+    def note(self, title: str, label: str, first: str = "") -> str | None:
+        return self.texts.pop(0) if self.texts else None
+
     def whole_number(self, title: str, label: str, first: int) -> int | None:
         return self.number
 
     def choice(self, title: str, label: str, options: list[str]) -> str | None:
-        return options[0]
+        return self.picked if self.picked in options else options[0]
 
     def unsaved(self, what: str) -> str:
         self.told.append(f"{what} has unsaved changes.")

@@ -305,3 +305,24 @@ def test_what_is_being_typed_is_kept_where_it_belongs_when_another_agent_is_look
     hands.desk.select_agent("mila")
     hands.ledger.editing.finish()
     assert hands.desk.project.behavior("warden").row("esc").name == "Shadow the visitor"
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "args"),
+    [
+        ("move visitor 1.5", "move_to", {"target": KeyRef(key="visitor"), "reach": 1.5}),
+        ("move lamp_gate run", "move_to", {"target": "lamp_gate", "pace": "run"}),
+        ("wait 3 ± 1", "wait", {"duration": Spread(mid=3, give=1)}),
+        ("say Who goes there?", "say", {"text": "Who goes there?"}),
+        ("check distance(visitor) < 6", "check", {"when": "distance(visitor) < 6"}),
+    ],
+)
+def test_what_is_typed_after_a_kind_fills_its_chips(
+    demo_driver: Driver, text: str, kind: str, args: dict[str, object]
+) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_Return)
+    hands.type(text)
+    row = hands.desk.row
+    assert (row.kind, row.args) == (kind, args)

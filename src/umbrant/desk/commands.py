@@ -15,12 +15,13 @@ from umbrant.desk.player import Player
 from umbrant.desk.reasons_view import ReasonsView
 from umbrant.desk.rehearsing import Rehearsing
 from umbrant.desk.review_view import ReviewView
+from umbrant.desk.row_commands import RowCommands
 from umbrant.desk.setting.view import SettingView
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
 from umbrant.desk.written import REVIEW, ROWS, SETTING, Written
 from umbrant.model.documents import Project
-from umbrant.model.edits import GUARD, Edit, delete_rows, move_row, nest_row, set_guard, set_muted, set_seed, unnest_row
+from umbrant.model.edits import GUARD, Edit, move_row, nest_row, set_guard, set_seed, unnest_row
 from umbrant.model.problems import ProjectError
 from umbrant.own import names_of
 
@@ -85,8 +86,11 @@ class Commands:
         self.shell = shell
         self.beside: Beside | None = None
         """The tabs at the top right. They need the actions, which need these commands, so they are put in last."""
+        self.rows = RowCommands(desk, views.ledger, dialogs)
         self.written: Written | None = None
         """The tabs at the left, put in last too."""
+        self.open_finder: Callable[[bool], None] = lambda for_commands: None
+        """Opens the search over commands, or over what is written; put in last too."""
 
     @property
     def in_setting(self) -> bool:
@@ -169,6 +173,14 @@ class Commands:
         """Do again what was taken back last."""
         self.desk.redo()
 
+    def find(self) -> None:
+        """Search over what is written."""
+        self.open_finder(False)
+
+    def find_command(self) -> None:
+        """Search over what can be done."""
+        self.open_finder(True)
+
     def next_chip(self) -> None:
         """Put the keyboard on the next chip of the row."""
         self.table.focus_chip(1)
@@ -209,19 +221,7 @@ class Commands:
         if self.in_setting:
             self.setting.delete()
         elif not self.in_review:
-            self._delete_row()
-
-    def _delete_row(self) -> None:
-        row, behavior = self.desk.row, self.desk.behavior
-        if row is None or behavior is None or self.ledger.remove_chip():
-            return
-        siblings = behavior.outline.siblings(row.id)
-        place = siblings.index(row.id)
-        beside = siblings[place + 1] if place + 1 < len(siblings) else siblings[place - 1] if place else None
-        self._edit(f"Delete {row.name or row.kind}", lambda p, b: delete_rows(p, b, [row.id]))
-        follow = beside or behavior.outline.parent[row.id]
-        if follow:
-            self.desk.select_row(follow)
+            self.rows.delete()
 
     def nest(self) -> None:
         """Put the row into the one before it."""
@@ -238,13 +238,6 @@ class Commands:
     def move_down(self) -> None:
         """Move the row behind the one below it."""
         self._move("Move down", 1)
-
-    def mute(self) -> None:
-        """Mute the row, or let it take part again."""
-        row = self.desk.row
-        if row is not None:
-            verb = "Unmute" if row.muted else "Mute"
-            self._edit(f"{verb} {row.name or row.kind}", lambda p, b: set_muted(p, b, [row.id], not row.muted))
 
     def fold(self) -> None:
         """Fold the row's children away, or show them."""

@@ -41,6 +41,11 @@ class Dialogs:
         text, fine = QInputDialog.getText(self._parent, title, label, text=first)
         return text.strip() if fine and text.strip() else None
 
+    def note(self, title: str, label: str, first: str = "") -> str | None:
+        """Several lines of text, which may be empty."""
+        text, fine = QInputDialog.getMultiLineText(self._parent, title, label, first)
+        return text if fine else None
+
     def whole_number(self, title: str, label: str, first: int) -> int | None:
         """A whole number from 0 on."""
         number, fine = QInputDialog.getInt(self._parent, title, label, first, 0, 2**31 - 1)

@@ -14,6 +14,7 @@ from umbrant.desk.chart.view import MapView
 from umbrant.desk.commands import Commands, Shell, Views
 from umbrant.desk.curve_view import CurveView
 from umbrant.desk.dialogs import Dialogs
+from umbrant.desk.finder import Finder
 from umbrant.desk.lanes import LanesView
 from umbrant.desk.ledger.view import LedgerView
 from umbrant.desk.notice import Notice
@@ -60,6 +61,8 @@ class DeskPane(QWidget):
         self.written = Written(desk, (self.ledger, self.setting, self.review), self.actions_by_id, self)
         self.written.stack.currentChanged.connect(self.refresh_actions)
         self.commands.written = self.written
+        self.finder = Finder(self, self.ledger.brushes, self.commands, self.actions_by_id)
+        self.commands.open_finder = self._open_finder
         self.top = TopBar(desk, self.actions_by_id, self)
         self.transport = Transport(desk, self.player, self.actions_by_id, palette, self)
         self.across = QSplitter(Qt.Orientation.Horizontal, self)
@@ -103,6 +106,12 @@ class DeskPane(QWidget):
         else:
             self.keeper.close()
         self.desk.close()
+
+    def _open_finder(self, for_commands: bool) -> None:
+        if for_commands:
+            self.finder.open_commands()
+        else:
+            self.finder.open_things()
 
     def panes(self) -> tuple[QWidget, ...]:
         """The panes in which plain letters and arrows are keys."""

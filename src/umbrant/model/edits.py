@@ -106,6 +106,22 @@ def rename_row(project: Project, behavior: str, row_id: str, name: str) -> Proje
     return change_row(project, behavior, row_id, lambda row: row.model_copy(update={"name": name.strip()}))
 
 
+def set_note(project: Project, behavior: str, row_id: str, note: str) -> Project:
+    """Say something about a row that is only for its readers."""
+    return change_row(project, behavior, row_id, lambda row: row.model_copy(update={"note": note.strip()}))
+
+
+def set_kind(project: Project, behavior: str, row_id: str, kind: str, keep: Iterable[str]) -> Project:
+    """Make a row into one of another kind. Of its values it keeps those of the parameters that are named."""
+    kept = set(keep)
+
+    def change(row: Row) -> Row:
+        args = {name: value for name, value in row.args.items() if name in kept}
+        return row.model_copy(update={"kind": kind, "args": args})
+
+    return change_row(project, behavior, row_id, change)
+
+
 def set_muted(project: Project, behavior: str, row_ids: Iterable[str], muted: bool) -> Project:
     """Mute rows (the engine passes over them) or let them take part again."""
     for row_id in row_ids:

@@ -36,9 +36,13 @@ class _Delegate(QStyledItemDelegate):
         if row is None:
             return
         cell, palette = QRectF(option.rect), self.brushes.palette
-        painter.fillRect(cell, palette.selection if row.id == self.desk.row_id else self.background())
+        painter.fillRect(cell, palette.selection if self.is_selected(row) else self.background())
         self.draw(painter, cell, row)
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+
+    def is_selected(self, row: Row) -> bool:
+        """Whether a row is among those selected."""
+        return row.id == self.desk.row_id or row.id in self.brushes.selected
 
     def background(self) -> QColor:
         """What the cell is filled with."""
@@ -152,7 +156,7 @@ class TapeDelegate(_Delegate):
         if row is None:
             return
         desk, tape, cell = self.desk, self.desk.tape, QRectF(option.rect)
-        selected = row.id == desk.row_id
+        selected = self.is_selected(row)
         key = (id(desk.current), desk.agent, tape.start, tape.length, selected, id(self.brushes.palette))
         self._pictures.draw(painter, cell, row.id, key, lambda p, box: self._past(p, box, row.id, selected))
         x = self.x_of(cell, desk.playhead)

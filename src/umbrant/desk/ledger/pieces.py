@@ -20,6 +20,8 @@ class Brushes:
     fonts: Fonts
     line: float = ROW_HEIGHT
     """The height of a row with one line."""
+    selected: tuple[str, ...] = ()
+    """The rows that are selected besides the one that is looked at."""
 
 
 def draw_pieces(painter: QPainter, layout: RowLayout, brushes: Brushes, focused: ChipKey | None) -> None:

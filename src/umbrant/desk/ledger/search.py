@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import Any, Protocol
 
 from PySide6.QtCore import (
     QEvent,
@@ -39,6 +40,32 @@ BESIDE_THE_LIST = 106
 LEAST_SCORE = 72
 
 
+class Found(Protocol):
+    """Something that a search can find."""
+
+    @property
+    def title(self) -> str: ...
+    @property
+    def place(self) -> str:
+        """Where it is, or what it becomes: stands at the right."""
+
+    @property
+    def phrase(self) -> str:
+        """More about it in one line."""
+
+    @property
+    def label(self) -> str:
+        """How it is listed in words."""
+
+    @property
+    def help(self) -> str:
+        """What is told of it while it is selected."""
+
+
+Rank = Callable[[str, Sequence[Any]], tuple[list[Any], str]]
+"""What fits a text that was typed, the best first; and what of the text was left over."""
+
+
 @dataclass(frozen=True)
 class Offer:
     """Something the search can add: a kind, as a row, a decorator or an upkeep."""
@@ -46,6 +73,17 @@ class Offer:
     kind: Kind
     role: str
     """'row', 'decorator' or 'upkeep'."""
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return self.kind.title
+
+    @property
+    def help(self) -> str:
+        """What the kind does, and an example."""
+        plain = self.kind.example.replace("`", "").replace("*", "")
+        return " ".join(self.kind.help.split()) + (f"\nExample: {plain}" if plain else "")
 
     @property
     def place(self) -> str:
@@ -89,6 +127,18 @@ def ranked(text: str, found: Sequence[Offer]) -> list[Offer]:
     ]
 
 
+def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
+    """The offers that fit, and what was typed besides: `move visitor 1.5` is *move to* with `visitor 1.5` left."""
+    words = text.split()
+    for count in range(len(words) - 1, 0, -1):
+        head = " ".join(words[:count]).lower()
+        named = [offer for offer in found if offer.kind.title == head or offer.kind.title.startswith(f"{head} ")]
+        rest = " ".join(words[count:])
+        if named and not any(offer.kind.title.startswith(text.strip().lower()) for offer in found):
+            return named, rest
+    return ranked(text, found), ""
+
+
 def _score(text: str, offer: Offer) -> float:
     typed = text.strip().lower()
     title = offer.kind.title
@@ -103,7 +153,7 @@ def _score(text: str, offer: Offer) -> float:
 class OfferDelegate(QStyledItemDelegate):
     """Draws an offer in one line: its title, how it reads, and at the right what it becomes."""
 
-    def __init__(self, brushes: Brushes, shown: Callable[[int], Offer | None], parent: QObject) -> None:
+    def __init__(self, brushes: Brushes, shown: Callable[[int], Found | None], parent: QObject) -> None:
         super().__init__(parent)
         self._brushes = brushes
         self._shown = shown
@@ -132,11 +182,11 @@ class OfferDelegate(QStyledItemDelegate):
         room = box.width() - painter.fontMetrics().horizontalAdvance(offer.place) - 12
         painter.setFont(fonts.bold)
         painter.setPen(palette.ink)
-        painter.drawText(box, middle, offer.kind.title)
-        used = painter.fontMetrics().horizontalAdvance(offer.kind.title) + 10
+        painter.drawText(box, middle, offer.title)
+        used = painter.fontMetrics().horizontalAdvance(offer.title) + 10
         painter.setFont(fonts.small)
         painter.setPen(palette.dim)
-        phrase = offer.phrase.removeprefix(offer.kind.title).strip()
+        phrase = offer.phrase.removeprefix(offer.title).strip()
         phrase = painter.fontMetrics().elidedText(phrase, Qt.TextElideMode.ElideRight, int(room - used))
         painter.drawText(box.adjusted(used, 0, 0, 0), middle, phrase)
         painter.restore()
@@ -149,20 +199,33 @@ class SearchPopup(QFrame):
     """An `Offer`."""
     closed = Signal()
 
-    def __init__(self, parent: QWidget, brushes: Brushes) -> None:
+    def __init__(
+        self,
+        parent: QWidget,
+        brushes: Brushes,
+        rank: Rank = typed,
+        *,
+        name: str = "Add a row",
+        hint: str = "Type to search the nodes",
+        nothing: str = "Nothing fits. Try a word for what the NPC should do: go, wait, look, say, check.",
+    ) -> None:
         super().__init__(parent)
         self._area = parent
+        self._rank = rank
+        self._nothing = nothing
         self.setObjectName("search")
-        self.setAccessibleName("Add a row")
-        self._offers: list[Offer] = []
+        self.setAccessibleName(name)
+        self._offers: list[Any] = []
         self._at = QPoint()
-        self._shown: list[Offer] = []
+        self._shown: list[Any] = []
+        self.besides = ""
+        """What was typed after the name of what is offered."""
         self.line = QLineEdit(self)
-        self.line.setPlaceholderText("Type to search the nodes")
-        self.line.setAccessibleName("Search the nodes")
+        self.line.setPlaceholderText(hint)
+        self.line.setAccessibleName(hint)
         self.line.installEventFilter(self)
         self.list = QListView(self)
-        self.list.setAccessibleName("Nodes found")
+        self.list.setAccessibleName("What was found")
         self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.list.setModel(QStringListModel(self))
         self.list.setItemDelegate(OfferDelegate(brushes, self.offer_at, self.list))
@@ -182,9 +245,9 @@ class SearchPopup(QFrame):
         self.list.clicked.connect(lambda _: self._choose())
         self.hide()
 
-    def open(self, found: list[Offer], at: QPoint) -> None:
+    def open(self, found: Sequence[Found], at: QPoint) -> None:
         """Open it in its parent at a place, with these offers."""
-        self._offers = found
+        self._offers = list(found)
         self._at = at
         self.line.clear()
         self._search("")
@@ -192,7 +255,7 @@ class SearchPopup(QFrame):
         self.raise_()
         self.line.setFocus()
 
-    def offer_at(self, place: int) -> Offer | None:
+    def offer_at(self, place: int) -> Found | None:
         """The offer in a line of the list."""
         return self._shown[place] if 0 <= place < len(self._shown) else None
 
@@ -222,14 +285,14 @@ class SearchPopup(QFrame):
         return True
 
     def _search(self, text: str) -> None:
-        self._shown = ranked(text, self._offers)
+        self._shown, self.besides = self._rank(text, self._offers)
         model = self.list.model()
         assert isinstance(model, QStringListModel)  # noqa: S101  (set above)
         model.setStringList([offer.label for offer in self._shown])
         self._select(0)
         self._place()
         if not self._shown:
-            self.help.setText("Nothing fits. Try a word for what the NPC should do: go, wait, look, say, check.")
+            self.help.setText(self._nothing)
 
     def _place(self) -> None:
         """As high as what was found needs, inside the parent."""
@@ -250,9 +313,7 @@ class SearchPopup(QFrame):
     def _explain(self, *_: object) -> None:
         offer = self.offer_at(self.list.currentIndex().row())
         if offer is not None:
-            plain = offer.kind.example.replace("`", "").replace("*", "")
-            example = f"\nExample: {plain}" if plain else ""
-            self.help.setText(" ".join(offer.kind.help.split()) + example)
+            self.help.setText(offer.help)
 
     def _choose(self) -> None:
         offer = self.offer_at(self.list.currentIndex().row())

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QModelIndex, QPoint, QPointF, QRect, QRectF, Qt, QTimer
 from PySide6.QtGui import (
     QGuiApplication,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -17,6 +18,7 @@ from umbrant.catalog.declare import ROWS, Family, Kind
 from umbrant.desk.chip_table import ChipTable
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.delegates import NowDelegate, OutlineDelegate, TapeDelegate, make_flow
+from umbrant.desk.ledger.filling import filled
 from umbrant.desk.ledger.layout import Flow, RowLayout
 from umbrant.desk.ledger.model import NOW, OUTLINE, TAPE, LedgerModel
 from umbrant.desk.ledger.ruler import TapeHeader
@@ -27,6 +29,7 @@ from umbrant.desk.theme import Palette
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import Edit, add_decorator, add_upkeep, fresh_id, insert_row
 
+SHIFT = Qt.KeyboardModifier.ShiftModifier
 OUTLINE_WIDTH, NOW_WIDTH, NARROWEST_OUTLINE = 456, 72, 240
 OUTLINE_SHARE = 0.62
 """How much of a narrow ledger the outline takes."""
@@ -44,6 +47,8 @@ class LedgerView(ChipTable):
         self._layouts: dict[str, tuple[Row, tuple[int, bool], RowLayout]] = {}
         self._flow: Flow | None = None
         self._scrubbing = False
+        self.anchor = ""
+        """The row that a selection of several began at; empty while one is selected."""
         self._width_is_chosen = False
         self._place_of_new: tuple[str | None, str | None] = (None, None)
         self.setModel(self.ledger)
@@ -114,6 +119,39 @@ class LedgerView(ChipTable):
             self.lay_out_again()
             self._show_selected(row.id)
 
+    # several rows
+
+    @property
+    def selected_rows(self) -> list[str]:
+        """The rows that are selected: siblings one after the other, from the one the selection began at."""
+        row, behavior = self.desk.row, self.ledger.behavior
+        if row is None or behavior is None:
+            return []
+        siblings = behavior.outline.siblings(row.id)
+        if self.anchor not in siblings:
+            return [row.id]
+        ends = sorted((siblings.index(self.anchor), siblings.index(row.id)))
+        return list(siblings[ends[0] : ends[1] + 1])
+
+    def extend(self, step: int) -> None:
+        """Take the next (1) or the previous (-1) sibling into the selection, or let the last one go."""
+        row, behavior = self.desk.row, self.ledger.behavior
+        if row is None or behavior is None:
+            return
+        siblings = behavior.outline.siblings(row.id)
+        anchor = self.anchor if self.anchor in siblings else row.id
+        place = siblings.index(row.id) + step
+        if 0 <= place < len(siblings):
+            self.desk.select_row(siblings[place])
+            self._begin_at(anchor)
+
+    def select_rows(self, row_ids: list[str]) -> None:
+        """Select siblings that stand one after the other."""
+        if row_ids:
+            self.ledger.reveal(row_ids[0])
+            self.desk.select_row(row_ids[-1])
+            self._begin_at(row_ids[0])
+
     def remove_chip(self) -> bool:
         """Take off what the focused chip stands in; says whether a chip was focused."""
         focused = self.focused_chip
@@ -159,7 +197,9 @@ class LedgerView(ChipTable):
         if offer.role == "row":
             after, under = self._place_of_new
             name_of_new = "" if kind.family in NAMELESS else kind.title.capitalize()
-            new = Row(id=fresh_id(behavior), under=under, kind=kind.id, name=name_of_new)
+            looked_at = row.id if row is not None else ""
+            args = filled(kind, self.search.besides, looked_at, self.desk.project, self.desk.whole)
+            new = Row(id=fresh_id(behavior), under=under, kind=kind.id, name=name_of_new, args=args)
             edit = Edit(f"Add {kind.title}", lambda p: insert_row(p, name, new, after=after, under=under))
             self.desk.apply(edit)
             path = (after or under or "").rpartition("/")[0]
@@ -181,6 +221,13 @@ class LedgerView(ChipTable):
 
     # events
 
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        extends = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}.get(Qt.Key(event.key()))
+        if extends is not None and event.modifiers() & SHIFT and self.focused_chip is None:
+            self.extend(extends)
+        else:
+            super().keyPressEvent(event)
+
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.editing.finish()
         index = self.indexAt(event.position().toPoint())
@@ -188,7 +235,9 @@ class LedgerView(ChipTable):
         if row is None:
             self.setFocus()
             return
+        anchor = (self.anchor or self.desk.row_id) if event.modifiers() & SHIFT else ""
         self.desk.select_row(row.id)
+        self._begin_at(anchor)
         self.leave_chips()
         if event.button() is not Qt.MouseButton.LeftButton:
             return
@@ -317,7 +366,14 @@ class LedgerView(ChipTable):
             self.leave_chips()
             self.desk.select_row(row.id)
 
+    def _begin_at(self, anchor: str) -> None:
+        """The selection goes from this row to the one that is looked at."""
+        self.anchor = anchor
+        self.brushes.selected = tuple(self.selected_rows) if anchor else ()
+        self.viewport().update()
+
     def _show_selected(self, row_id: str) -> None:
+        self._begin_at("")
         self.ledger.reveal(row_id)
         place = self.ledger.place_of(row_id)
         if place < 0:

@@ -219,6 +219,17 @@ class SettingView(ChipTable):
         self.setting.folded ^= {self._path}
         self.reload()
 
+    def all_lines(self) -> list[Line]:
+        """The lines of the project, those that are folded away too."""
+        return Setting(self.desk.project, self.desk.catalog).lines()
+
+    def unfold_to(self, path: Path) -> None:
+        """Look at the line of a path, wherever it is folded away."""
+        if self.setting.place_of(path) < 0:
+            self.setting.folded.clear()
+            self.reload()
+        self.select_path(path)
+
     def behavior_here(self) -> str | None:
         """The behavior that the selected line is about, if it is about one."""
         path = self._path

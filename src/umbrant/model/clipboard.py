@@ -1,0 +1,138 @@
+"""Rows as text, to be carried between behaviors, projects and other programs; and what can be done with several rows.
+
+The text is what a behavior's file has for these rows, so it can be read, kept in a file or sent to somebody.
+"""
+
+import json
+from collections.abc import Iterable, Sequence
+
+from pydantic import TypeAdapter, ValidationError
+
+from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.documents import Project
+from umbrant.model.edits import delete_rows, fresh_id, home, insert_row, replace_behavior
+from umbrant.model.outline import Outline, OutlineError
+from umbrant.model.whole import BEHAVIOR, USES, resolved
+
+FORMAT = "umbrant rows 1"
+NAMING = ("to", "initial", "otherwise")
+"""The parameters that name another row by its id."""
+
+_ROWS: TypeAdapter[list[Row]] = TypeAdapter(list[Row])
+
+
+class NoRows(ValueError):  # noqa: N818  (it is an answer to what was pasted)
+    """A text holds no rows. The message says what it should be."""
+
+
+def rows_text(project: Project, behavior: str, row_ids: Sequence[str]) -> str:
+    """Rows of one behavior and all that is nested in them, as text."""
+    rows = [row for row_id in row_ids for row in _branch(project, behavior, row_id)]
+    dumped = [row.model_dump(mode="json", by_alias=True, exclude_defaults=True) for row in rows]
+    return json.dumps({"format": FORMAT, "rows": dumped}, indent=2, ensure_ascii=False)
+
+
+def rows_from(text: str) -> list[Row]:
+    """The rows in a text. Raises NoRows."""
+    try:
+        data = json.loads(text)
+        rows = _ROWS.validate_python(data["rows"])
+        Outline.of([(row.id, row.under) for row in rows])
+    except (ValueError, KeyError, TypeError, ValidationError, OutlineError):
+        raise NoRows("What was copied is no text of rows; copy some rows first.") from None
+    if not rows:
+        raise NoRows("There are no rows in what was copied.")
+    return rows
+
+
+def paste_rows(
+    project: Project, behavior: str, rows: Iterable[Row], *, after: str | None, under: str | None
+) -> tuple[Project, list[str]]:
+    """Put rows in behind `after`, or first under `under`, with ids of their own. Returns the ids of the outermost."""
+    target = home(project, behavior, after or under or "")[0] if after or under else behavior
+    rows = renewed(resolved(project, target), rows)
+    tops = [row.id for row in rows if row.under is None]
+    placed = {row.id: None for row in rows}
+    last = after
+    for row in rows:
+        if row.under is None:
+            project = insert_row(project, behavior, row, after=last, under=under)
+            last = _beside(after or under, row.id)
+        else:
+            siblings = [each for each, around in placed.items() if around == row.under]
+            path = after or under
+            behind = _beside(path, siblings[-1]) if siblings else None
+            project = insert_row(project, behavior, row, after=behind, under=_beside(path, row.under))
+        placed[row.id] = row.under  # type: ignore[assignment]
+    return project, [_beside(after or under, each) for each in tops]
+
+
+def renewed(behavior: Behavior, rows: Iterable[Row]) -> list[Row]:
+    """Rows with ids that no row of a behavior has; where they name each other they go on doing so."""
+    rows = list(rows)
+    ids: dict[str, str] = {}
+    for row in rows:
+        ids[row.id] = fresh_id(behavior)
+        behavior = behavior.with_rows([*behavior.rows, row.model_copy(update={"id": ids[row.id], "under": None})])
+    return [
+        row.model_copy(
+            update={
+                "id": ids[row.id],
+                "under": ids.get(row.under) if row.under else None,
+                "args": {
+                    name: ids.get(value, value) if name in NAMING and isinstance(value, str) else value
+                    for name, value in row.args.items()
+                },
+            }
+        )
+        for row in rows
+    ]
+
+
+def wrap_rows(project: Project, behavior: str, row_ids: Sequence[str], kind: str, name: str) -> tuple[Project, str]:
+    """Put rows that stand one after the other into a new row of a kind. Returns the id of that row."""
+    target = home(project, behavior, row_ids[0])[0]
+    own = [home(project, behavior, row_id)[1] for row_id in row_ids]
+    document = resolved(project, target)
+    around = Row(id=fresh_id(document), under=document.row(own[0]).under, kind=kind, name=name)
+    rows: list[Row] = []
+    for row in document.rows:
+        if row.id == own[0]:
+            rows.append(around)
+        rows.append(row.model_copy(update={"under": around.id}) if row.id in own else row)
+    return replace_behavior(project, target, rows), _beside(row_ids[0], around.id)
+
+
+def extract_rows(project: Project, behavior: str, row_ids: Sequence[str], name: str, title: str) -> tuple[Project, str]:
+    """Put rows that stand one after the other into a behavior of their own, which is used in their place.
+
+    Several rows become a sequence there. Returns the id of the row that uses it.
+    """
+    target = home(project, behavior, row_ids[0])[0]
+    document = resolved(project, target)
+    rows = [row for row_id in row_ids for row in _branch(project, behavior, row_id)]
+    made = Behavior(name=name, title=title, blackboard=document.blackboard)
+    if len(row_ids) > 1:
+        top = Row(id=fresh_id(document), kind="sequence", name=title)
+        rows = [top, *(row.model_copy(update={"under": top.id}) if row.under is None else row for row in rows)]
+    behaviors = sorted((*project.behaviors, made.with_rows(rows)), key=lambda each: each.name)
+    project = project.model_copy(update={"behaviors": tuple(behaviors)})
+    use = Row(id=fresh_id(document), kind=USES, name=title, args={BEHAVIOR: name})
+    project = insert_row(
+        project, behavior, use, after=row_ids[-1], under=document.row(home(project, behavior, row_ids[0])[1]).under
+    )
+    return delete_rows(project, behavior, row_ids), _beside(row_ids[0], use.id)
+
+
+def _branch(project: Project, behavior: str, row_id: str) -> list[Row]:
+    """A row and all that is nested in it; the row itself at the top."""
+    name, own_id = home(project, behavior, row_id)
+    document = resolved(project, name)
+    rows = [document.row(each) for each in document.outline.within(own_id)]
+    return [rows[0].model_copy(update={"under": None}), *rows[1:]]
+
+
+def _beside(row_id: str | None, own_id: str) -> str:
+    """The id under which a row runs that is written where another one is."""
+    path = (row_id or "").rpartition("/")[0]
+    return f"{path}/{own_id}" if path else own_id

@@ -1,0 +1,47 @@
+"""Finding things and commands by typing."""
+
+from PySide6.QtCore import Qt
+
+from tests.desk.conftest import Driver
+
+CTRL = Qt.KeyboardModifier.ControlModifier
+
+
+def test_a_row_of_another_behavior_is_found_by_its_words(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.key(Qt.Key.Key_F, CTRL)
+    hands.type("scatter")
+    assert "catter" in (hands.desk.row.name or hands.desk.row.kind)
+    assert hands.desk.behavior.name == "gull"
+
+
+def test_a_key_is_found_in_the_setting_though_it_is_folded_away(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.pane.actions_by_id["show_setting"].trigger()
+    hands.pane.setting.select_path(("blackboards",))
+    hands.pane.setting.fold()
+    hands.pane.actions_by_id["find"].trigger()
+    hands.type("visitor_seen")
+    assert hands.pane.commands.in_setting
+    assert "visitor_seen" in hands.pane.setting.line.text
+    assert hands.pane.setting.line.path[:2] == ("blackboards", "quay")
+
+
+def test_a_command_is_found_and_done(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_K, CTRL)
+    hands.type("mute")
+    assert hands.desk.row.muted
+    hands.key(Qt.Key.Key_K, CTRL)
+    hands.type("undo")
+    assert not hands.desk.row.muted
+
+
+def test_escape_leaves_the_search_and_gives_the_keyboard_back(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.key(Qt.Key.Key_K, CTRL)
+    assert hands.pane.finder.commands.isVisible()
+    hands.qtbot.keyClick(hands.pane.finder.commands.line, Qt.Key.Key_Escape)
+    assert not hands.pane.finder.commands.isVisible()
+    assert hands.ledger.hasFocus()

@@ -1,0 +1,115 @@
+"""Several rows at once, in the real window: selected, copied, pasted, wrapped; and one made another kind."""
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QGuiApplication
+
+from tests.desk.conftest import Driver
+from umbrant.desk.sentence import Editor
+
+SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
+
+
+@pytest.fixture
+def hands(demo_driver: Driver) -> Driver:
+    return demo_driver
+
+
+def test_rows_are_selected_with_shift_and_deleted_together(hands: Driver) -> None:
+    first = hands.desk.project
+    hands.select("1.2.1")
+    hands.key(Qt.Key.Key_Down, SHIFT)
+    hands.key(Qt.Key.Key_Down, SHIFT)
+    hands.key(Qt.Key.Key_Up, SHIFT)
+    assert hands.ledger.selected_rows == ["wary", "go"]
+    hands.key(Qt.Key.Key_Delete)
+    assert [name for name in hands.names() if name.startswith("1.2")] == [
+        "1.2 Check last sighting",
+        "1.2.1 Look about",
+        "1.2.2 Forget it",
+    ]
+    assert hands.desk.history.undo_name == "Delete 2 rows"
+    hands.desk.undo()
+    assert hands.desk.project == first
+
+
+def test_shift_and_a_click_select_up_to_there(hands: Driver) -> None:
+    hands.select("1.2.1")
+    place = hands.chip("look", lambda chip: chip.editor is Editor.NAME)[1].center() - QPointF(0, 14)
+    hands.desk.select_row("wary")
+    hands.qtbot.mouseClick(hands.ledger.viewport(), Qt.MouseButton.LeftButton, SHIFT, place.toPoint())
+    assert hands.ledger.selected_rows == ["wary", "go", "look"]
+
+
+def test_rows_are_copied_as_text_and_pasted_where_they_fit(hands: Driver) -> None:
+    hands.select("1.2.3")
+    hands.key(Qt.Key.Key_C, CTRL)
+    assert '"kind": "look_about"' in QGuiApplication.clipboard().text()
+    hands.select("1.1")
+    hands.key(Qt.Key.Key_V, CTRL)
+    assert "1.1.3 Look about" in hands.names()
+    assert hands.desk.row.name == "Look about"
+    hands.key(Qt.Key.Key_V, CTRL)
+    assert "1.1.4 Look about" in hands.names()
+
+
+def test_rows_are_cut_and_come_back_elsewhere(hands: Driver) -> None:
+    hands.select("1.2.3")
+    hands.key(Qt.Key.Key_X, CTRL)
+    assert "1.2.3 Forget it" in hands.names()
+    hands.select("1.3")
+    hands.key(Qt.Key.Key_V, CTRL)
+    assert "1.3.6 Look about" in hands.names()
+
+
+def test_what_holds_no_rows_is_not_pasted(hands: Driver) -> None:
+    before = hands.desk.project
+    QGuiApplication.clipboard().setText("a shopping list")
+    hands.select("1.1")
+    hands.key(Qt.Key.Key_V, CTRL)
+    assert hands.messages[-1] == "What was copied is no text of rows; copy some rows first."
+    QGuiApplication.clipboard().setText('{"rows": [{"id": "tt", "kind": "after"}]}')
+    hands.key(Qt.Key.Key_V, CTRL)
+    assert hands.messages[-1] == "There is no place here for rows like these."
+    assert hands.desk.project is before
+
+
+def test_rows_are_duplicated_wrapped_and_made_a_behavior(hands: Driver) -> None:
+    hands.select("1.2.1")
+    hands.key(Qt.Key.Key_Down, SHIFT)
+    hands.key(Qt.Key.Key_V, CTRL | SHIFT)
+    assert [name.split(" ", 1)[1] for name in hands.names() if name.startswith("1.2.")][:4] == [
+        "Grow wary",
+        "Go there",
+    ] * 2
+    assert len(hands.ledger.selected_rows) == 2
+    hands.answers.picked = "parallel"
+    hands.key(Qt.Key.Key_G, CTRL)
+    assert hands.desk.row.kind == "parallel"
+    hands.answers.texts = ["Go and look"]
+    hands.key(Qt.Key.Key_B, CTRL)
+    assert hands.desk.row.kind == "use_behavior"
+    assert [row.name for row in hands.desk.project.behavior("go-and-look").rows] == [
+        "Parallel",
+        "Grow wary",
+        "Go there",
+    ]
+    hands.settle()
+    assert hands.desk.problems == []
+
+
+def test_a_row_becomes_another_kind_and_keeps_what_fits(hands: Driver) -> None:
+    hands.select("1.1.1")
+    hands.answers.picked = "move away"
+    before = hands.desk.row.args
+    hands.key(Qt.Key.Key_K)
+    assert hands.desk.row.kind == "move_away"
+    assert hands.desk.row.args["target"] == before["target"]
+
+
+def test_a_comment_is_kept_and_shown(hands: Driver) -> None:
+    hands.select("1.1.1")
+    hands.answers.texts = ["He must not come too near."]
+    hands.key(Qt.Key.Key_N, SHIFT)
+    assert hands.desk.row.note == "He must not come too near."
+    assert hands.ledger.ledger._tip(hands.desk.row) == "He must not come too near."

@@ -177,6 +177,16 @@ ACTIONS: tuple[Action, ...] = (
         ("Return", "Enter"),
         Where.LEDGER,
     ),
+    Action(
+        "add_behind",
+        "Row",
+        "Add a row behind…",
+        "Search for a row to add after this one, rather than inside it",
+        Commands.add_behind,
+        ("Shift+Return",),
+        Where.LEDGER,
+        _looks_at_rows,
+    ),
     Action("rename", "Row", "Rename", "Type another name", Commands.rename, ("F2",), Where.LEDGER, _can_change),
     Action(
         "guard",

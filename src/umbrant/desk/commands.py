@@ -200,6 +200,11 @@ class Commands:
         else:
             self.ledger.open_search()
 
+    def add_behind(self) -> None:
+        """Search for a row to add behind this one."""
+        if not self.in_setting and not self.in_review:
+            self.ledger.open_search(behind=True)
+
     def rename(self) -> None:
         """Type another name."""
         self.table.rename()

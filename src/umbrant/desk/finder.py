@@ -13,7 +13,7 @@ from umbrant.desk.actions import ACTIONS, sequences
 from umbrant.desk.commands import Commands
 from umbrant.desk.ledger.pieces import Brushes
 from umbrant.desk.ledger.search import SearchPopup
-from umbrant.desk.sentence import sentence
+from umbrant.desk.sentence import Role, sentence
 from umbrant.model.paths import Path
 
 LEAST_SCORE = 60
@@ -106,7 +106,9 @@ class Finder:
         for line in self._commands.setting.all_lines():
             if not line.heading and len(line.pieces) > 1:
                 go = partial(self._to_line, line.path)
-                yield Goal(line.pieces[1].text, line.pieces[0].text, line.text, go, line.help or line.text)
+                named = line.pieces[1].role is Role.NAME
+                title = line.pieces[1].text if named else line.text
+                yield Goal(title, line.pieces[0].text, line.text if named else "", go, line.help or line.text)
 
     def _to_row(self, behavior: str, row_id: str) -> None:
         self._commands.desk.look_at(behavior)

@@ -22,6 +22,7 @@ BINDS = "binds"
 """The part of a row that holds what another behavior's keys are bound to."""
 Wrapped = TypeVar("Wrapped", Decorator, Upkeep)
 Part = TypeVar("Part")
+Args = dict[str, ParamValue]
 _ID_LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"
 
 
@@ -169,20 +170,23 @@ def set_guard(project: Project, behavior: str, row_id: str, when: str, watch: Wa
     return change_row(project, behavior, row_id, change)
 
 
-def add_decorator(project: Project, behavior: str, row_id: str, kind: str) -> Project:
+def add_decorator(project: Project, behavior: str, row_id: str, kind: str, args: Args | None = None) -> Project:
     """Wrap a row in one more decorator, inside those it has."""
     return change_row(
         project,
         behavior,
         row_id,
-        lambda row: row.model_copy(update={"decorators": (*row.decorators, Decorator(kind=kind))}),
+        lambda row: row.model_copy(update={"decorators": (*row.decorators, Decorator(kind=kind, args=args or {}))}),
     )
 
 
-def add_upkeep(project: Project, behavior: str, row_id: str, kind: str) -> Project:
+def add_upkeep(project: Project, behavior: str, row_id: str, kind: str, args: Args | None = None) -> Project:
     """Give a row one more upkeep."""
     return change_row(
-        project, behavior, row_id, lambda row: row.model_copy(update={"upkeep": (*row.upkeep, Upkeep(kind=kind))})
+        project,
+        behavior,
+        row_id,
+        lambda row: row.model_copy(update={"upkeep": (*row.upkeep, Upkeep(kind=kind, args=args or {}))}),
     )
 
 

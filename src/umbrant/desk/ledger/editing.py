@@ -248,7 +248,6 @@ class InlineEditor(QLineEdit):
         self._fault.setStyleSheet("background: #B4532E; color: white; padding: 3px 6px; border-radius: 3px;")
         self._fault.hide()
         self.textEdited.connect(self._say_fault)
-        self.returnPressed.connect(self.commit)
 
     def open(self) -> None:
         """Show it, ready to be typed over."""
@@ -279,6 +278,9 @@ class InlineEditor(QLineEdit):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.cancel()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            # Not passed on to the table below, where it would open the chip again.
+            self.commit()
         else:
             super().keyPressEvent(event)
 

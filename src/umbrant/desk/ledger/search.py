@@ -38,6 +38,7 @@ BESIDE_THE_LIST = 106
 """How high the line to type into, the help and the edges are together."""
 
 LEAST_SCORE = 72
+ROLES = ("row", "decorator", "upkeep")
 
 
 class Found(Protocol):
@@ -133,6 +134,9 @@ def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
     for count in range(len(words) - 1, 0, -1):
         head = " ".join(words[:count]).lower()
         named = [offer for offer in found if offer.kind.title == head or offer.kind.title.startswith(f"{head} ")]
+        role = next((each for each in ROLES if words[count].lower() == each), None)
+        if role is not None:
+            named, count = [offer for offer in named if offer.role == role], count + 1
         rest = " ".join(words[count:])
         if named and not any(offer.kind.title.startswith(text.strip().lower()) for offer in found):
             return named, rest

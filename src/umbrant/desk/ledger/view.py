@@ -162,13 +162,18 @@ class LedgerView(ChipTable):
 
     # adding
 
-    def open_search(self) -> None:
-        """Search for a row to add: inside a composite, after any other row; or something to put on the row."""
+    def open_search(self, *, behind: bool = False) -> None:
+        """Search for a row to add: inside a composite, after any other row; or something to put on the row.
+
+        With `behind` the row is added after this one, whatever this one is.
+        """
         self.editing.finish()
         behavior, row = self.ledger.behavior, self.desk.row
         if behavior is None:
             return
         self._place_of_new = self._after_and_under(behavior, row)
+        if behind and row is not None and behavior.outline.parent[row.id] is not None:
+            self._place_of_new = row.id, behavior.outline.parent[row.id]
         at = self._cell(row.id, OUTLINE).bottomLeft() if row else QPointF(0, 0)
         indent = self.layout_of(row).indent_x if row else 20
         found = offers(self.desk.catalog, self._kind_of(self._place_of_new[1]), self._kind_of(row.id if row else None))
@@ -194,11 +199,10 @@ class LedgerView(ChipTable):
         if behavior is None:
             return
         name, kind = behavior.name, offer.kind
+        args = filled(kind, self.search.besides, row.id if row else "", self.desk.project, self.desk.whole)
         if offer.role == "row":
             after, under = self._place_of_new
             name_of_new = "" if kind.family in NAMELESS else kind.title.capitalize()
-            looked_at = row.id if row is not None else ""
-            args = filled(kind, self.search.besides, looked_at, self.desk.project, self.desk.whole)
             new = Row(id=fresh_id(behavior), under=under, kind=kind.id, name=name_of_new, args=args)
             edit = Edit(f"Add {kind.title}", lambda p: insert_row(p, name, new, after=after, under=under))
             self.desk.apply(edit)
@@ -208,7 +212,7 @@ class LedgerView(ChipTable):
             self.desk.select_row(new_id)
         elif row is not None:
             add = add_decorator if offer.role == "decorator" else add_upkeep
-            self.desk.apply(Edit(f"Add {kind.title}", lambda p: add(p, name, row.id, kind.id)))
+            self.desk.apply(Edit(f"Add {kind.title}", lambda p: add(p, name, row.id, kind.id, args)))
         self.setFocus()
         self._begin_first_missing()
 

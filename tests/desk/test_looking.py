@@ -124,7 +124,7 @@ def test_a_point_of_a_walk_is_moved_by_keyboard_too(demo_driver: Driver) -> None
 
 def test_a_walk_into_a_wall_is_told_in_the_take_and_nothing_breaks(demo_driver: Driver) -> None:
     hands, stage = demo_driver, demo_driver.pane.stage
-    stage._move_point(("visitor", 2), (17.2, 10.0), "test")
+    stage._move_point(stage.handles()[2], (17.2, 10.0), "test")
     hands.settle()
     ((_, what, cause),) = hands.desk.take.agents["visitor"].notices
     assert (what, cause.kind) == ("point 3 of the walk", "off_ground")

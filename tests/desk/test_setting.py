@@ -235,3 +235,27 @@ def test_a_behavior_nobody_runs_can_be_looked_at(hands: Hands) -> None:
     assert "nobody here runs it" in hands.driver.pane.written.about()
     hands.desk.select_agent("odo")
     assert hands.desk.behavior.name == "warden"
+
+
+def test_what_stands_on_the_stage_is_dragged_while_setting_up(hands: Hands) -> None:
+    stage = hands.driver.pane.stage
+    assert stage.arranging
+    props = hands.project.stage("quay").props
+    handle = next(each for each in stage.handles() if each.label == props[0].name)
+    hands.driver.drag(stage.to_pixels(handle.at), 20, stage, down=-10)
+    moved = hands.project.stage("quay").props[0].at
+    assert moved != props[0].at
+    assert hands.desk.history.undo_name == f"Move {props[0].name}"
+    assert hands.view.line.path == ("stages", "quay", "props", 0), "the setting shows what was taken hold of"
+    corners = hands.project.stage("quay").areas[0].corners
+    handle = next(each for each in stage.handles() if "corners" in each.path)
+    hands.driver.drag(stage.to_pixels(handle.at), 12, stage)
+    assert hands.project.stage("quay").areas[0].corners[0] != corners[0]
+    assert hands.project.stage("quay").areas[0].corners[1:] == corners[1:]
+    hands.at("stages", "quay", "places", 1)
+    hands.key(Qt.Key.Key_Down)
+    hands.key(Qt.Key.Key_Up)
+    hands.driver.key(Qt.Key.Key_Right, to=stage)
+    assert hands.desk.history.undo_name == f"Move {hands.project.stage('quay').places[1].name}"
+    hands.driver.pane.actions_by_id["show_rows"].trigger()
+    assert all("walk" in each.path for each in stage.handles())

@@ -15,7 +15,7 @@ from umbrant.desk.tabs import Tabs
 STAGE: Final = 0
 MAP: Final = 1
 CURVE: Final = 2
-STAGE_ABOUT = "drag a square of a walk · wheel zooms"
+STAGE_ABOUT = "drag a square to move it · wheel zooms"
 
 
 class Beside(Tabs):

@@ -27,7 +27,8 @@ from umbrant.desk.setting.view import SettingView
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
-from umbrant.desk.written import Written
+from umbrant.desk.written import SETTING, Written
+from umbrant.model.paths import Path
 
 
 class DeskPane(QWidget):
@@ -60,6 +61,9 @@ class DeskPane(QWidget):
         self.commands.beside = self.beside
         self.written = Written(desk, (self.ledger, self.setting, self.review), self.actions_by_id, self)
         self.written.stack.currentChanged.connect(self.refresh_actions)
+        self.written.stack.currentChanged.connect(lambda place: self.stage.arrange(place == SETTING))
+        self.stage.picked.connect(self._show_in_setting)
+        self.setting.walked.connect(self.stage.choose)
         self.commands.written = self.written
         self.finder = Finder(self, self.ledger.brushes, self.commands, self.actions_by_id)
         self.commands.open_finder = self._open_finder
@@ -112,6 +116,10 @@ class DeskPane(QWidget):
             self.finder.open_commands()
         else:
             self.finder.open_things()
+
+    def _show_in_setting(self, path: Path) -> None:
+        if self.commands.in_setting:
+            self.setting.unfold_to(path)
 
     def panes(self) -> tuple[QWidget, ...]:
         """The panes in which plain letters and arrows are keys."""

@@ -2,9 +2,8 @@
 
 import math
 from collections.abc import Iterator
-from dataclasses import dataclass
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
@@ -22,13 +21,15 @@ from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.cached import Pictures
 from umbrant.desk.figures import LEAST_BODY, draw_body, draw_chosen, draw_label, draw_prop, draw_said
+from umbrant.desk.handles import Handle, setting_handles, walk_handles
 from umbrant.desk.painted import draw_focus, paint_with
 from umbrant.desk.rehearsing import Rehearsing
 from umbrant.desk.rings import Ring, rings
 from umbrant.desk.state import Desk
 from umbrant.desk.steering import ARROWS, STEERING, Steering
 from umbrant.desk.theme import Palette, body_font
-from umbrant.model.edits import Edit, move_walk_point
+from umbrant.model.edits import Edit
+from umbrant.model.paths import Path, put
 from umbrant.model.staging import Area, Blocks, Member, Scenario, Stage
 from umbrant.model.values import Point
 from umbrant.take.record import RowState
@@ -43,21 +44,16 @@ SAID_S = 2.0
 """How long what was said stays on the stage."""
 
 
-@dataclass(frozen=True)
-class Handle:
-    """A point of a puppet's walk."""
-
-    member: str
-    index: int
-    at: Point
-
-
 class StageView(QWidget):
-    """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a point of a walk rolls a new take."""
+    """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a square changes what stands there."""
+
+    picked = Signal(object)
+    """The path of what the handle belongs to that was taken hold of."""
 
     def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
+        self.arranging = False
         self.palette_ = palette
         self.setAccessibleName("Stage")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -69,7 +65,7 @@ class StageView(QWidget):
         self._offset = QPointF()
         self._fitted = True
         self._held: Handle | None = None
-        self._chosen: tuple[str, int] | None = None
+        self._chosen: Path | None = None
         self._panned_from: QPointF | None = None
         self._drags = 0
         self.steering: Steering | None = None
@@ -114,16 +110,24 @@ class StageView(QWidget):
         return round(moved.x() / self._scale, 1), round(-moved.y() / self._scale, 1)
 
     def handles(self) -> list[Handle]:
-        """All points of all walks."""
-        scenario = self.desk.scenario
-        if scenario is None:
+        """What can be dragged: points of walks; while setting up also places, things, starts and corners."""
+        stage, scenario = self._stage(), self.desk.scenario
+        if stage is None or scenario is None:
             return []
-        return [
-            Handle(member.name, index, point.to)
-            for member in scenario.players
-            if member.behavior is None
-            for index, point in enumerate(member.walk)
-        ]
+        return [*walk_handles(scenario), *(setting_handles(stage, scenario) if self.arranging else ())]
+
+    def arrange(self, on: bool) -> None:
+        """Let all that stands on the stage be dragged, or only walks."""
+        self.arranging = on
+        self._chosen = None
+        self.update()
+
+    def choose(self, path: Path) -> None:
+        """Mark the handle of what a path leads to, if it has one."""
+        found = next((handle.path for handle in self.handles() if handle.about == path), None)
+        if found is not None:
+            self._chosen = found
+            self.update()
 
     def place_of(self, name: str) -> tuple[Point, float] | None:
         """Where one of the cast is at the playhead, and its heading."""
@@ -171,8 +175,9 @@ class StageView(QWidget):
             return
         handle = self._handle_at(event.position())
         if handle is not None:
-            self._held, self._chosen = handle, (handle.member, handle.index)
+            self._held, self._chosen = handle, handle.path
             self._drags += 1
+            self.picked.emit(handle.about)
         else:
             name = self._agent_at(event.position())
             if name is not None:
@@ -187,9 +192,7 @@ class StageView(QWidget):
                 self.steering.towards(self.to_stage(event.position()), event.modifiers())
             return
         if self._held is not None:
-            self._move_point(
-                (self._held.member, self._held.index), self.to_stage(event.position()), f"walk {self._drags}"
-            )
+            self._move_point(self._held, self.to_stage(event.position()), f"drag {self._drags}")
         elif self._panned_from is not None:
             self._offset += event.position() - self._panned_from
             self._panned_from = event.position()
@@ -245,28 +248,27 @@ class StageView(QWidget):
         self.update()
 
     def _choose_next(self, step: int) -> None:
-        known = [(handle.member, handle.index) for handle in self.handles()]
+        known = [handle.path for handle in self.handles()]
         if known:
             place = known.index(self._chosen) + step if self._chosen in known else 0
             self._chosen = known[place % len(known)]
+            self.picked.emit(self.handles()[place % len(known)].about)
             self.update()
 
     def _nudge(self, step: tuple[int, int], metres: float) -> None:
         if self._chosen is None:
             return
         for handle in self.handles():
-            if (handle.member, handle.index) == self._chosen:
+            if handle.path == self._chosen:
                 to = round(handle.at[0] + step[0] * metres, 2), round(handle.at[1] + step[1] * metres, 2)
-                self._move_point(self._chosen, to, f"nudge {self._chosen}")
+                self._move_point(handle, to, f"nudge {self._chosen}")
 
-    def _move_point(self, chosen: tuple[str, int], to: Point, merges: str) -> None:
-        stage, scenario = self._stage(), self.desk.scenario
-        if stage is None or scenario is None:
+    def _move_point(self, handle: Handle, to: Point, merges: str) -> None:
+        stage = self._stage()
+        if stage is None:
             return
         inside = max(0.0, min(stage.width_m, to[0])), max(0.0, min(stage.height_m, to[1]))
-        member, index = chosen
-        name = f"Move point {index + 1} of the walk of {member}"
-        self.desk.apply(Edit(name, lambda p: move_walk_point(p, scenario.name, member, index, inside), merges))
+        self.desk.apply(Edit(f"Move {handle.label}", lambda p: put(p, handle.path, inside), merges))
 
     def _handle_at(self, pixel: QPointF) -> Handle | None:
         near = [(self._apart(handle.at, pixel), handle) for handle in self.handles()]
@@ -411,12 +413,12 @@ class StageView(QWidget):
             painter.setPen(QPen(line, 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawPolyline([self.to_pixels(member.start), *(self.to_pixels(point.to) for point in member.walk)])
-            for index, point in enumerate(member.walk):
-                chosen = self._chosen == (member.name, index)
-                painter.setPen(QPen(self.palette_.now if chosen else self.palette_.dim, 2 if chosen else 1))
-                painter.setBrush(self.palette_.sheet)
-                at = self.to_pixels(point.to)
-                painter.drawRect(QRectF(at.x() - HANDLE / 2, at.y() - HANDLE / 2, HANDLE, HANDLE))
+        for handle in self.handles():
+            chosen = self._chosen == handle.path
+            painter.setPen(QPen(self.palette_.now if chosen else self.palette_.dim, 2 if chosen else 1))
+            painter.setBrush(self.palette_.sheet)
+            at = self.to_pixels(handle.at)
+            painter.drawRect(QRectF(at.x() - HANDLE / 2, at.y() - HANDLE / 2, HANDLE, HANDLE))
 
     def _row(self, painter: QPainter) -> None:
         """What the selected row is about: its ranges, its way, its target."""

@@ -11,8 +11,8 @@ from typing import TypeVar
 
 from umbrant.model.behaviors import Behavior, Decorator, Guard, Key, Row, Upkeep, Watch
 from umbrant.model.documents import Project
-from umbrant.model.staging import Scenario, WalkPoint
-from umbrant.model.values import ParamValue, Point
+from umbrant.model.staging import Scenario
+from umbrant.model.values import ParamValue
 from umbrant.model.variants import in_order, overrides_between
 from umbrant.model.whole import BEHAVIOR, resolved
 
@@ -278,26 +278,6 @@ def declare_key(project: Project, board: str, key: Key) -> Project:
             each = each.model_copy(update={"keys": keys})
         boards.append(each)
     return project.model_copy(update={"blackboards": tuple(boards)})
-
-
-def move_walk_point(project: Project, scenario: str, member: str, index: int, to: Point) -> Project:
-    """Move one point of a puppet's walk."""
-
-    def change(walk: tuple[WalkPoint, ...]) -> tuple[WalkPoint, ...]:
-        return (*walk[:index], walk[index].model_copy(update={"to": to}), *walk[index + 1 :])
-
-    return _change_scenario(
-        project,
-        scenario,
-        lambda each: each.model_copy(
-            update={
-                "cast": tuple(
-                    one.model_copy(update={"walk": change(one.walk)}) if one.name == member else one
-                    for one in each.cast
-                )
-            }
-        ),
-    )
 
 
 def set_seed(project: Project, scenario: str, seed: int) -> Project:

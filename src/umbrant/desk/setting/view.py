@@ -4,7 +4,17 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, QPoint, QPointF, QRectF, Qt
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QPoint,
+    QPointF,
+    QRectF,
+    Qt,
+    Signal,
+)
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QMenu, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
@@ -94,6 +104,9 @@ class LineDelegate(QStyledItemDelegate):
 
 class SettingView(ChipTable):
     """The lines of the setting. Enter adds, Delete removes, Alt with the arrows moves, C walks the chips."""
+
+    walked = Signal(object)
+    """The path of the line that is now selected."""
 
     def __init__(
         self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], parent: QWidget | None = None
@@ -289,6 +302,7 @@ class SettingView(ChipTable):
             self.leave_chips()
             self._path = line.path
             self.setAccessibleDescription(line.text)
+            self.walked.emit(line.path)
             self.viewport().update()
 
 

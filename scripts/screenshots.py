@@ -9,12 +9,15 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtCore import QEventLoop, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QAbstractItemView, QApplication
 
 from umbrant.desk.chips import chip_edit
 from umbrant.desk.settings import Settings
 from umbrant.desk.theme import body_font
 from umbrant.desk.window import MainWindow
+from umbrant.model.behaviors import Key, Watch
+from umbrant.model.edits import Edit, declare_key, set_guard
+from umbrant.model.values import KeyType
 
 ROOT = Path(__file__).parents[1]
 PICTURES = ROOT / "docs" / "screenshots"
@@ -39,6 +42,8 @@ def main() -> None:
         _map(window)
         _scores(window)
         _rehearsal(window)
+        _setting(window)
+        _review(window)
         _night(window)
         window.desk.history.saved = window.desk.project
         window.close()
@@ -68,6 +73,30 @@ def _search(window: MainWindow) -> None:
     QTest.keyClicks(window.pane.ledger.search.line, "look")
     _keep(window, "adding-a-row")
     window.pane.ledger.search.dismiss()
+
+
+def _setting(window: MainWindow) -> None:
+    assert window.pane is not None
+    window.pane.actions_by_id["show_setting"].trigger()
+    window.pane.setting.select_path(("scenarios", "dusk", "cast", 0))
+    window.pane.setting.scrollTo(window.pane.setting.currentIndex(), QAbstractItemView.ScrollHint.PositionAtCenter)
+    _keep(window, "the-setting")
+
+
+def _review(window: MainWindow) -> None:
+    assert window.pane is not None
+    desk = window.desk
+    desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "tend", "yes", Watch.BOTH)))
+    desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "walk", "tired < 3")))
+    desk.apply(Edit("Key", lambda p: declare_key(p, "quay", Key(name="tired", type=KeyType.NUMBER))))
+    _wait(lambda: desk.is_current and not desk.busy and len(desk.findings) > 2)
+    window.pane.actions_by_id["show_review"].trigger()
+    window.pane.review.setCurrentIndex(window.pane.review.review.index(1, 0))
+    _keep(window, "the-review")
+    for _ in range(3):
+        desk.undo()
+    _wait(lambda: desk.is_current and not desk.busy)
+    window.pane.actions_by_id["show_rows"].trigger()
 
 
 def _map(window: MainWindow) -> None:

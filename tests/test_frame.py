@@ -5,6 +5,7 @@ import tomllib
 from pathlib import Path
 
 from PySide6.QtWidgets import QApplication
+from scripts.pages import pages
 
 from umbrant.cli import app
 from umbrant.desk.actions import ACTIONS, sequences
@@ -28,8 +29,16 @@ def test_the_lock_holds_every_dependency_with_hashes_and_no_host() -> None:
 def test_every_picture_is_shown_in_the_readme_and_every_link_leads_somewhere() -> None:
     pictures = {path.relative_to(ROOT).as_posix() for path in (ROOT / "docs" / "screenshots").glob("*.png")}
     linked = set(re.findall(r"\]\((docs/[^)]+)\)", README))
-    assert pictures == linked
+    assert pictures == {link for link in linked if link.endswith(".png")}
     assert len(pictures) < 20
+    assert all((ROOT / link).exists() for link in linked)
+    for page in (ROOT / "docs").glob("*.md"):
+        assert all((page.parent / link).exists() for link in re.findall(r"\]\(([^)#]+)\)", page.read_text()))
+
+
+def test_the_pages_say_what_the_program_knows(qapp: QApplication) -> None:
+    for name, text in pages().items():
+        assert (ROOT / "docs" / name).read_text() == text, f"docs/{name} is old: run scripts/pages.py"
 
 
 def test_the_readme_names_every_command() -> None:

@@ -1,0 +1,83 @@
+"""Write the pages of docs/ that say what the program itself knows: nodes, findings, keys.
+
+`.venv/bin/python scripts/pages.py`; a test says when they are out of date.
+"""
+
+import os
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtGui import QGuiApplication
+
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.declare import Family, Kind
+from umbrant.desk.actions import ACTIONS, MENUS, sequences
+from umbrant.review import SORTS
+from umbrant.review.findings import Scope
+
+DOCS = Path(__file__).parents[1] / "docs"
+
+
+def pages() -> dict[str, str]:
+    """Each page's text, by its file's name."""
+    return {"nodes.md": _nodes(), "findings.md": _findings(), "keys.md": _keys()}
+
+
+def main() -> None:
+    """Write the pages. The keys that a desktop has for an action are known only to an application."""
+    application = QGuiApplication([])
+    for name, text in pages().items():
+        (DOCS / name).write_text(text)
+    application.quit()
+
+
+def _nodes() -> str:
+    lines = ["# Nodes", "", "Every kind of node that comes with the program. `umbrant nodes` prints the same.", ""]
+    for family in Family:
+        kinds = BUILTIN.family(family)
+        if kinds:
+            lines.extend([f"## {str(family).capitalize()}", ""])
+            for kind in kinds:
+                lines.extend(_node(kind))
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _node(kind: Kind) -> list[str]:
+    lines = [f"### {kind.title}", "", f"`{kind.phrase}`" if kind.phrase else "", "", kind.help, ""]
+    if kind.example:
+        lines.extend([f"Example: {' '.join(kind.example.split())}", ""])
+    for outcome, meaning in kind.outcomes.items():
+        if meaning:
+            lines.append(f"- {outcome}: {meaning}")
+    for param in kind.params:
+        needed = "" if param.required else ", may be left out"
+        lines.append(f"- **{param.label}** ({param.type}{needed}): {param.help}")
+    return [*lines, ""] if lines[-1] else lines
+
+
+def _findings() -> str:
+    lines = ["# Findings", "", "What the review tells of, in the window and with `umbrant review`.", ""]
+    said = {Scope.BEHAVIOR: "in a behavior", Scope.PROJECT: "in the project", Scope.TAKE: "in a take"}
+    for sort in SORTS.values():
+        about = " ".join((sort.find.__doc__ or "").split())
+        lines.extend(
+            [f"## {sort.title}", "", f"`{sort.id}` · {sort.weight} · {said[sort.scope]}", "", about, "", sort.why, ""]
+        )
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _keys() -> str:
+    lines = ["# Keys", "", "Every action of the window. **Ctrl+K** finds an action by typing.", ""]
+    for menu in MENUS:
+        lines.extend([f"## {menu}", "", "| action | keys | what it does |", "| --- | --- | --- |"])
+        for action in ACTIONS:
+            if action.menu == menu:
+                keys = ", ".join(f"`{each.toString()}`" for each in sequences(action)) or "–"
+                lines.append(f"| {action.title.rstrip('…')} | {keys} | {action.help} |")
+        lines.append("")
+    return "\n".join(lines).rstrip() + "\n"
+
+
+if __name__ == "__main__":
+    main()

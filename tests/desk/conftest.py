@@ -36,6 +36,7 @@ class Answers(Dialogs):
         self.on_unsaved = "discard"
         self.take_up = True
         self.trusting = False
+        self.overwriting = False
 
     def folder_to_open(self, start: Path) -> Path | None:
         return self.folder
@@ -68,6 +69,10 @@ class Answers(Dialogs):
     def trust(self, files: str) -> bool:
         self.told.append(files)
         return self.trusting
+
+    def overwrite(self, files: list[str]) -> bool:
+        self.told.append(f"changed meanwhile: {', '.join(files)}")
+        return self.overwriting
 
     def recover(self, what: str) -> bool:
         self.told.append(what)

@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -10,14 +11,16 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QWidget
 from pytestqt.qtbot import QtBot
 
+from tests.conftest import DEMO
 from tests.desk.conftest import Answers, Driver
 from umbrant.desk import app
 from umbrant.desk.recovery import kept_changes, recovery_path
 from umbrant.desk.settings import Settings
 from umbrant.desk.window import MainWindow
-from umbrant.model.edits import Edit, rename_row
+from umbrant.model.edits import Edit, delete_rows, rename_row, set_muted, set_seed
 from umbrant.model.folder import read_project
 
 RENAME = Edit("Rename", lambda project: rename_row(project, "warden", "go", "Run there"))
@@ -259,3 +262,39 @@ def test_an_empty_project_shows_an_empty_window(driver: Driver, tmp_path: Path) 
     assert driver.window.open_folder(tmp_path / "bare")
     assert driver.window.windowTitle() == "Bare — Umbrant"
     driver.window.grab()
+
+
+def test_files_changed_by_another_program_are_noticed_and_not_written_over_unasked(
+    driver: Driver, answers: Answers, tmp_path: Path
+) -> None:
+    folder = tmp_path / "quay"
+    shutil.copytree(DEMO, folder)
+    assert driver.open(folder)
+    events = folder / "events.json"
+    events.write_text(events.read_text().replace("thunder", "storm"))
+    other = QWidget()
+    other.show()
+    other.activateWindow()
+    driver.until(lambda: not driver.window.isActiveWindow())
+    driver.window.activateWindow()
+    driver.until(lambda: any("Another program has changed events.json." in each for each in driver.messages))
+    other.close()
+    driver.desk.apply(Edit("Mute", lambda p: set_muted(p, "warden", ["warn"], True)))
+    assert not driver.pane.commands.save()
+    assert answers.told[-1] == "changed meanwhile: events.json"
+    assert "storm" in events.read_text(), "nothing was written over"
+    driver.pane.actions_by_id["revert"].trigger()
+    assert "storm" in [event.name for event in driver.desk.project.event_list.events]
+    assert not driver.desk.behavior.row("warn").muted
+    assert driver.desk.changed_outside() == []
+
+
+def test_what_has_changed_since_the_last_save_is_told(demo_driver: Driver, answers: Answers) -> None:
+    desk = demo_driver.desk
+    demo_driver.pane.actions_by_id["changes"].trigger()
+    assert answers.told[-1] == "Nothing has changed."
+    desk.apply(Edit("Mute", lambda p: set_muted(p, "warden", ["warn", "along"], True)))
+    desk.apply(Edit("Delete", lambda p: delete_rows(p, "warden", ["easy"])))
+    desk.apply(Edit("Seed", lambda p: set_seed(p, "dusk", 3)))
+    demo_driver.pane.actions_by_id["changes"].trigger()
+    assert answers.told[-1] == "behaviors/warden.json: 1 row removed, 2 rows changed\nscenarios/dusk.json: changed"

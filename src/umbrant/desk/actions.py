@@ -83,6 +83,17 @@ ACTIONS: tuple[Action, ...] = (
     Action(
         "save_as", "Project", "Save as…", "Write the project to another folder", Commands.save_as, ("Ctrl+Shift+S",)
     ),
+    Action(
+        "revert",
+        "Project",
+        "Revert",
+        "Read the project from its folder again",
+        Commands.revert,
+        enabled=lambda commands: commands.desk.folder is not None,
+    ),
+    Action(
+        "changes", "Project", "What has changed…", "Tell what is different from what was last saved", Commands.changes
+    ),
     Action("open_take", "Project", "Open take…", "Show a take from a file", Commands.open_take, starts_group=True),
     Action("keep_take", "Project", "Keep this take…", "Copy the take to a file", Commands.keep_take, enabled=_has_take),
     Action(

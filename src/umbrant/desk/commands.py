@@ -20,6 +20,7 @@ from umbrant.desk.setting.view import SettingView
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
 from umbrant.desk.written import REVIEW, ROWS, SETTING, Written
+from umbrant.model.changes import changes
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, move_row, nest_row, set_guard, set_seed, unnest_row
 from umbrant.model.problems import ProjectError
@@ -37,6 +38,9 @@ class Shell(Protocol):
 
     def open_project(self) -> None:
         """Ask for a project and open it."""
+
+    def open_folder(self, folder: Path) -> bool:
+        """Open a project."""
 
     def set_night(self, on: bool) -> None:
         """Turn to Night or to Day."""
@@ -130,7 +134,21 @@ class Commands:
         folder = self.dialogs().folder_to_save(self.desk.folder or Path.home())
         return self._save(folder) if folder else False
 
+    def revert(self) -> None:
+        """Read the project from its folder again; unsaved changes are asked about."""
+        if self.desk.folder is not None:
+            self.shell.open_folder(self.desk.folder)
+
+    def changes(self) -> None:
+        """Tell what is different from what was last saved."""
+        saved = self.desk.history.saved
+        found = changes(saved, self.desk.project) if saved is not None else ["nothing of it has been saved yet"]
+        self.dialogs().message("Changed since the last save", "\n".join(found) or "Nothing has changed.")
+
     def _save(self, folder: Path | None) -> bool:
+        outside = self.desk.changed_outside() if folder is None else []
+        if outside and not self.dialogs().overwrite(outside):
+            return False
         try:
             self.desk.save(folder)
         except ProjectError as error:

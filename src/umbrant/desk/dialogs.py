@@ -81,6 +81,17 @@ class Dialogs:
         box.exec()
         return box.clickedButton() is yes
 
+    def overwrite(self, files: list[str]) -> bool:
+        """Whether to write over files that somebody else has changed meanwhile."""
+        listed = ", ".join(files[:6]) + (f" and {len(files) - 6} more" if len(files) > 6 else "")
+        text = f"Another program has changed {listed} since they were read. Saving writes over that."
+        box = QMessageBox(QMessageBox.Icon.Warning, "Changed meanwhile", text, parent=self._parent)
+        yes = box.addButton("Save all the same", QMessageBox.ButtonRole.DestructiveRole)
+        no = box.addButton("Do not save", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(no)
+        box.exec()
+        return box.clickedButton() is yes
+
     def recover(self, what: str) -> bool:
         """Whether to take up changes that an earlier visit did not save."""
         box = QMessageBox(QMessageBox.Icon.Question, "Unsaved changes were kept", what, parent=self._parent)

@@ -20,6 +20,7 @@ from umbrant.desk.roller import Roller
 from umbrant.desk.tape_window import TapeWindow
 from umbrant.desk.visits import place_for_takes
 from umbrant.model.behaviors import Behavior, Key, Row
+from umbrant.model.changes import Stamp, changed_files, stamp
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
 from umbrant.model.folder import NODES, read_nodes, save_project
@@ -87,6 +88,7 @@ class Desk(QObject):
         super().__init__()
         self.folder = folder
         self.history = History(project, project)
+        self._stamp: Stamp = stamp(folder) if folder is not None else {}
         self._trust = trust
         self._own = own_catalog(project, trusted=trust.trusts(fingerprint(project)))
         self.problems: list[Problem] = self._all_problems()
@@ -210,10 +212,15 @@ class Desk(QObject):
             raise ValueError("a project without a folder is saved to a folder that is given")
         save_project(self.project, target)
         self.folder = target
+        self._stamp = stamp(target)
         self.history.saved = self.project
         self.history.settle()
         self.project_changed.emit()
         self.told.emit(f"Saved to {target}")
+
+    def changed_outside(self) -> list[str]:
+        """The project's files that somebody else has changed since they were read or saved here."""
+        return changed_files(self._stamp, stamp(self.folder)) if self.folder is not None else []
 
     def problems_of(self, row_id: str) -> list[Problem]:
         """What is wrong with a row of the behavior that is looked at."""

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from PySide6.QtCore import QEvent
 from PySide6.QtGui import QAction, QCloseEvent
 from PySide6.QtWidgets import QMainWindow, QMenu
 
@@ -31,6 +32,7 @@ class MainWindow(QMainWindow):
         self.settings = settings or Settings()
         self.dialogs = dialogs or Dialogs(self)
         self.pane: DeskPane | None = None
+        self._told_of: list[str] = []
         self.setMinimumSize(760, 480)
         self.resize(1280, 800)
         self.setStyleSheet(style_sheet(self._palette()))
@@ -117,6 +119,15 @@ class MainWindow(QMainWindow):
     def quit(self) -> None:
         """Close the window."""
         self.close()
+
+    def changeEvent(self, event: QEvent) -> None:
+        """Coming back to the window, look whether another program has changed the project's files meanwhile."""
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow() and self.pane is not None:
+            found = self.desk.changed_outside()
+            if found and found != self._told_of:
+                self.desk.told.emit(f"Another program has changed {', '.join(found[:3])}. Project › Revert reads it.")
+            self._told_of = found
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self._may_leave():

@@ -18,8 +18,9 @@ class Whole:
 
     @cached_property
     def readings(self) -> list[Reading]:
-        """Each behavior, as it comes out."""
-        return [Reading(self.project, self.catalog, each.name) for each in self.project.behaviors]
+        """Each behavior, as it comes out; variants last."""
+        found = [Reading(self.project, self.catalog, each.name) for each in self.project.behaviors]
+        return sorted(found, key=lambda each: each.behavior.variant_of is not None)
 
     def named_in(self, text: str) -> set[str]:
         """The keys that a condition or formula names; none where it cannot be read."""

@@ -11,7 +11,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtGui import QGuiApplication
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Family, Kind
+from umbrant.catalog.declare import Family
+from umbrant.catalog.pages import kind_page
 from umbrant.desk.actions import ACTIONS, MENUS, sequences
 from umbrant.review import SORTS
 from umbrant.review.findings import Scope
@@ -39,21 +40,8 @@ def _nodes() -> str:
         if kinds:
             lines.extend([f"## {str(family).capitalize()}", ""])
             for kind in kinds:
-                lines.extend(_node(kind))
+                lines.append(kind_page(kind))
     return "\n".join(lines).rstrip() + "\n"
-
-
-def _node(kind: Kind) -> list[str]:
-    lines = [f"### {kind.title}", "", f"`{kind.phrase}`" if kind.phrase else "", "", kind.help, ""]
-    if kind.example:
-        lines.extend([f"Example: {' '.join(kind.example.split())}", ""])
-    for outcome, meaning in kind.outcomes.items():
-        if meaning:
-            lines.append(f"- {outcome}: {meaning}")
-    for param in kind.params:
-        needed = "" if param.required else ", may be left out"
-        lines.append(f"- **{param.label}** ({param.type}{needed}): {param.help}")
-    return [*lines, ""] if lines[-1] else lines
 
 
 def _findings() -> str:

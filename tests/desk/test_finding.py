@@ -45,3 +45,16 @@ def test_escape_leaves_the_search_and_gives_the_keyboard_back(demo_driver: Drive
     hands.qtbot.keyClick(hands.pane.finder.commands.line, Qt.Key.Key_Escape)
     assert not hands.pane.finder.commands.isVisible()
     assert hands.ledger.hasFocus()
+
+
+def test_the_help_beside_the_rows_is_about_the_selected_row(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.pane.actions_by_id["show_help"].trigger()
+    hands.select("1.1.1")
+    text = hands.pane.help.toPlainText()
+    assert "move to" in text
+    assert "how near it must come" in text or "reach" in text
+    hands.select("1.1")
+    text = hands.pane.help.toPlainText()
+    assert text.index("sequence") < text.index("can see"), "the senses of its guard come after its kind"
+    assert hands.pane.beside.about() == "about sequence, and what is on the row"

@@ -1,6 +1,8 @@
 """Walkable ground, ways and sight."""
 
 import math
+import subprocess
+import sys
 from itertools import pairwise
 
 import pytest
@@ -78,3 +80,22 @@ def test_a_way_never_leaves_the_walkable_ground(start: tuple[float, float], goal
     corners = [start, *way.corners]
     assert all(ground.is_clear(one, other) for one, other in pairwise(corners))
     assert way.left_m >= math.dist(start, goal) - 0.01
+
+
+THREADS = """
+from concurrent.futures import ThreadPoolExecutor
+from umbrant.model.staging import Area, Stage
+from umbrant.stage.ground import Ground
+
+walls = tuple(Area(name=f"w{n}", corners=((n, 1), (n + 1, 1), (n + 1, 9), (n, 9))) for n in range(2, 38, 3))
+ground = Ground(Stage(name="s", title="S", width_m=40, height_m=10, areas=walls), 0.3)
+with ThreadPoolExecutor(8) as pool:
+    found = list(pool.map(lambda n: ground.way((0.5, 0.5), (39.5, n % 9 + 0.5)).cause, range(400)))
+print(found.count(None))
+"""
+
+
+def test_many_threads_may_ask_for_ways_at_once() -> None:
+    # In a process of its own: without the lock it would end this one.
+    found = subprocess.run([sys.executable, "-c", THREADS], capture_output=True, text=True, check=False)
+    assert (found.returncode, found.stdout) == (0, "400\n")

@@ -410,6 +410,7 @@ ACTIONS: tuple[Action, ...] = (
     ),
     Action("show_map", "View", "Map", "Show the map of the behavior", Commands.show_map, ("Ctrl+2",)),
     Action("show_curve", "View", "Curve", "Show a consideration's curve", Commands.show_curve, ("Ctrl+3",)),
+    Action("show_help", "View", "Help", "Read about the selected row", Commands.show_help, ("Ctrl+7",)),
     Action(
         "tape_closer",
         "View",

@@ -1,4 +1,4 @@
-"""What can stand beside the rows at the top: the stage, the map or the curve."""
+"""What can stand beside the rows at the top: the stage, the map, the curve or the help."""
 
 from collections.abc import Mapping
 from typing import Final
@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.chart.view import MapView
 from umbrant.desk.curve_view import CurveView
+from umbrant.desk.help_view import HelpView
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
 from umbrant.desk.tabs import Tabs
@@ -15,20 +16,27 @@ from umbrant.desk.tabs import Tabs
 STAGE: Final = 0
 MAP: Final = 1
 CURVE: Final = 2
+HELP: Final = 3
 STAGE_ABOUT = "drag a square to move it · wheel zooms"
 
 
 class Beside(Tabs):
-    """Stage, map and curve."""
+    """Stage, map, curve and help."""
 
     def __init__(
-        self, desk: Desk, views: tuple[StageView, MapView, CurveView], actions: Mapping[str, QAction], parent: QWidget
+        self,
+        desk: Desk,
+        views: tuple[StageView, MapView, CurveView, HelpView],
+        actions: Mapping[str, QAction],
+        parent: QWidget,
     ) -> None:
         self.views = views
-        super().__init__(views, [actions[name] for name in ("show_stage", "show_map", "show_curve")], parent)
+        super().__init__(
+            views, [actions[name] for name in ("show_stage", "show_map", "show_curve", "show_help")], parent
+        )
         for changed in (desk.row_selected, desk.agent_changed, desk.project_changed, desk.take_changed):
             changed.connect(self.refresh)
         self.show_view(STAGE)
 
     def about(self) -> str:
-        return (STAGE_ABOUT, self.views[MAP].about, self.views[CURVE].about)[self.place]
+        return (STAGE_ABOUT, self.views[MAP].about, self.views[CURVE].about, self.views[HELP].about)[self.place]

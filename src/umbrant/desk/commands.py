@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
-from umbrant.desk.beside import CURVE, MAP, STAGE, Beside
+from umbrant.desk.beside import CURVE, HELP, MAP, STAGE, Beside
 from umbrant.desk.board_view import BoardView
 from umbrant.desk.chip_table import ChipTable
 from umbrant.desk.dialogs import Dialogs
@@ -431,6 +431,10 @@ class Commands:
     def show_curve(self) -> None:
         """Show the curve beside the ledger."""
         self._beside(CURVE)
+
+    def show_help(self) -> None:
+        """Show the reference beside the ledger."""
+        self._beside(HELP)
 
     def _beside(self, place: int) -> None:
         if self.beside is not None:

@@ -15,6 +15,7 @@ from umbrant.desk.commands import Commands, Shell, Views
 from umbrant.desk.curve_view import CurveView
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.finder import Finder
+from umbrant.desk.help_view import HelpView
 from umbrant.desk.lanes import LanesView
 from umbrant.desk.ledger.view import LedgerView
 from umbrant.desk.notice import Notice
@@ -51,13 +52,14 @@ class DeskPane(QWidget):
         self.lanes = LanesView(desk, palette, self)
         self.chart = MapView(desk, palette, self)
         self.curve = CurveView(desk, palette, self)
+        self.help = HelpView(desk, self)
         views = Views(
             self.ledger, self.setting, self.review, self.stage, self.reasons, self.board, self.lanes, self.rehearsing
         )
         self.stage.hold_rehearsals(self.rehearsing)
         self.commands = Commands(desk, self.player, views, dialogs, shell)
         self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
-        self.beside = Beside(desk, (self.stage, self.chart, self.curve), self.actions_by_id, self)
+        self.beside = Beside(desk, (self.stage, self.chart, self.curve, self.help), self.actions_by_id, self)
         self.commands.beside = self.beside
         self.written = Written(desk, (self.ledger, self.setting, self.review), self.actions_by_id, self)
         self.written.stack.currentChanged.connect(self.refresh_actions)
@@ -130,6 +132,7 @@ class DeskPane(QWidget):
             self.stage,
             self.chart,
             self.curve,
+            self.help,
             self.reasons,
             self.board,
             self.lanes,

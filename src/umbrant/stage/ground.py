@@ -5,6 +5,7 @@ Routes run over a visibility graph of the walkable ground's corners (Shapely), s
 
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from threading import Lock
 
 import numpy as np
 import shapely
@@ -33,7 +34,10 @@ class _Graph:
 
 
 class Ground:
-    """The walkable ground of a stage for bodies of one radius, in metres."""
+    """The walkable ground of a stage for bodies of one radius, in metres. Any thread may ask.
+
+    A prepared geometry may be asked by one thread at a time only: two at once end the process.
+    """
 
     def __init__(self, stage: Stage, radius_m: float) -> None:
         inside = shapely.box(0, 0, stage.width_m, stage.height_m).buffer(-radius_m, join_style="mitre")
@@ -45,10 +49,12 @@ class Ground:
         self.free = inside.difference(shapely.union_all(blocking)) if blocking else inside
         self._reach = self.free.buffer(SLACK_M, join_style="mitre")
         shapely.prepare(self._reach)
+        self._asking = Lock()
 
     def holds(self, place: Point) -> bool:
         """Whether a body can be at this place."""
-        return bool(shapely.intersects_xy(self._reach, place[0], place[1]))
+        with self._asking:
+            return bool(shapely.intersects_xy(self._reach, place[0], place[1]))
 
     def nearest(self, place: Point) -> Point:
         """The walkable place nearest to a point; the point itself if it is walkable, or if nothing is."""
@@ -59,7 +65,9 @@ class Ground:
 
     def is_clear(self, start: Point, end: Point) -> bool:
         """Whether a body can go straight from one point to another."""
-        return bool(shapely.covers(self._reach, shapely.LineString((start, end))))
+        straight = shapely.LineString((start, end))
+        with self._asking:
+            return bool(shapely.covers(self._reach, straight))
 
     def way(self, start: Point, goal: Point, reach_m: float = 0.0) -> Way:
         """The shortest way. A goal off the walkable ground is replaced by the nearest place on it within `reach_m`.
@@ -92,7 +100,9 @@ class Ground:
         """The straight distance from a place to each corner it can be left for directly, else infinity."""
         lines = shapely.linestrings(np.stack([np.broadcast_to(place, corners.shape), corners], axis=1))
         apart = np.hypot(*(corners - place).T)
-        return np.where(shapely.covers(self._reach, lines), apart, np.inf)
+        with self._asking:
+            clear = shapely.covers(self._reach, lines)
+        return np.where(clear, apart, np.inf)
 
     def _round_corners(self, begin: Point, end: Point) -> list[Point] | None:
         graph = self._graph

@@ -1,0 +1,20 @@
+"""A kind of node as a page of the reference, in Markdown."""
+
+from umbrant.catalog.declare import Kind
+
+
+def kind_page(kind: Kind) -> str:
+    """What a kind is read as, does, comes to and can be given."""
+    lines = [f"### {kind.title}", ""]
+    if kind.phrase:
+        lines.extend([f"`{kind.phrase}`", ""])
+    lines.extend([kind.help, ""])
+    if kind.example:
+        lines.extend([f"Example: {' '.join(kind.example.split())}", ""])
+    lines.extend(f"- {outcome}: {meaning}" for outcome, meaning in kind.outcomes.items() if meaning)
+    for param in kind.params:
+        left_out = "" if param.required else ", may be left out"
+        lines.append(f"- **{param.label}** ({param.type}{left_out}): {param.help}")
+    if kind.own:
+        lines.extend(["", f"From {kind.own}."])
+    return "\n".join(lines).rstrip() + "\n"

@@ -19,6 +19,7 @@ from umbrant.model.edits import (
     set_guard,
     set_muted,
     set_value,
+    unnest_row,
 )
 from umbrant.model.whole import resolved
 
@@ -77,3 +78,12 @@ def test_a_row_of_a_used_behavior_is_edited_where_it_is_written() -> None:
     assert changed.behavior("v").overrides[0].args == {"duration": 4.0}
     assert row_of(changed, "u", "use/aa").args["duration"] == 4.0
     assert changed.behavior("u") == made.behavior("u")
+
+
+def test_a_row_that_the_original_moves_out_of_a_replaced_branch_is_not_there_twice() -> None:
+    replaced = delete_rows(MADE, "v", ["bb"])
+    assert replaced.behavior("v").overrides
+    moved = unnest_row(replaced, "b", "cc")
+    rows = [each.id for each in resolved(moved, "v").rows]
+    assert sorted(set(rows)) == sorted(rows)
+    assert "cc" in rows

@@ -24,6 +24,7 @@ from umbrant.model.changes import Stamp, changed_files, stamp
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
 from umbrant.model.folder import NODES, read_nodes, save_project
+from umbrant.model.outline import OutlineError
 from umbrant.model.problems import Problem, ProjectError
 from umbrant.model.staging import Member, Scenario
 from umbrant.model.whole import Whole, whole_behavior
@@ -185,8 +186,12 @@ class Desk(QObject):
         return behavior.by_id.get(self.row_id) if behavior else None
 
     def apply(self, edit: Edit) -> bool:
-        """Make an edit, and roll the scenario again. Says whether anything changed."""
-        if not self.history.do(edit):
+        """Make an edit, and roll the scenario again. Says whether anything changed. Raises PathError."""
+        try:
+            if not self.history.do(edit):
+                return False
+        except OutlineError as error:
+            self.told.emit(f"{edit.name} is not possible: {error}.")
             return False
         self._changed()
         return True

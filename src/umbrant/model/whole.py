@@ -140,12 +140,28 @@ def _overridden(rows: tuple[Row, ...], override: Override) -> tuple[Row, ...]:
 
 
 def _replaced(rows: tuple[Row, ...], row: Row, instead: tuple[Row, ...]) -> Iterator[Row]:
+    """The rows with a branch replaced. A row of the new branch that the original now has elsewhere stays there."""
     gone = {row.id}
     for each in rows:
         if each.under in gone:
             gone.add(each.id)
-        elif each is row:
+    elsewhere = {each.id for each in rows} - gone
+    if instead[0].id in elsewhere:
+        yield from rows
+        return
+    for each in rows:
+        if each is row:
             yield instead[0].model_copy(update={"under": row.under})
-            yield from instead[1:]
+            yield from _without(instead[1:], elsewhere)
+        elif each.id not in gone:
+            yield each
+
+
+def _without(rows: tuple[Row, ...], left_out: set[str]) -> Iterator[Row]:
+    """The rows but for some, and for all that is nested in these."""
+    out = set(left_out)
+    for each in rows:
+        if each.id in out or each.under in out:
+            out.add(each.id)
         else:
             yield each

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QAction, QPainter, QPaintEvent
+from PySide6.QtGui import QAction, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QWidget
 
 from umbrant.desk.icons import icon
@@ -12,6 +12,8 @@ from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
 
 Actions = Mapping[str, QAction]
+ROOMY = 1000
+"""How wide a bar is, in pixels, that has room for whole labels."""
 
 
 def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget) -> QToolButton:
@@ -114,10 +116,21 @@ class TopBar(QWidget):
         self.agent.setText(f"Agent: {_called(member.title or member.name, member.behavior)} ▾" if member else "no cast")
         scenario = desk.scenario
         self.scenario.setText(f"{scenario.title} ▾" if scenario else "no scenario")
-        self.take.setText(f"{desk.current.label} ▾" if desk.current else "no take yet")
+        take = desk.current
+        label = take.label if take is not None else ""
+        self.take.setToolTip(label)
+        self.take.setText(
+            f"{label if self.width() >= ROOMY else label.partition(' · ')[0]} ▾" if label else "no take yet"
+        )
         self.state.setText(
             "rolling…" if desk.busy else "not of this state" if desk.take and not desk.is_current else ""
         )
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """In a narrow window, or at a large scale, the take is called by its number alone."""
+        super().resizeEvent(event)
+        if (event.size().width() >= ROOMY) != (event.oldSize().width() >= ROOMY):
+            self.refresh()
 
     def _behaviors(self, menu: QMenu) -> None:
         looked_at = self.desk.behavior

@@ -240,6 +240,11 @@ def test_a_behavior_nobody_runs_can_be_looked_at(hands: Hands) -> None:
 def test_what_stands_on_the_stage_is_dragged_while_setting_up(hands: Hands) -> None:
     stage = hands.driver.pane.stage
     assert stage.arranging
+    shown = stage.grab().toImage()
+    stage.arrange(False)
+    assert stage.grab().toImage() != shown, "what can be dragged is to be seen"
+    stage.arrange(True)
+    assert stage.grab().toImage() == shown
     props = hands.project.stage("quay").props
     handle = next(each for each in stage.handles() if each.label == props[0].name)
     hands.driver.drag(stage.to_pixels(handle.at), 20, stage, down=-10)

@@ -303,7 +303,8 @@ class StageView(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show.")
             return
         painter.setFont(self._font)
-        key = (id(self.desk.project), self._scale, self._offset.toTuple(), self._chosen, id(self.palette_))
+        looks = (self._chosen, self.arranging, id(self.palette_))
+        key = (id(self.desk.project), self._scale, self._offset.toTuple(), *looks)
         self._pictures.draw(painter, QRectF(self.rect()), "ground", key, lambda p, _: self._standing(p, stage))
         self._props(painter, stage)
         self._name_places(painter, stage, scenario)

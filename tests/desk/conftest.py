@@ -37,6 +37,7 @@ class Answers(Dialogs):
         self.take_up = True
         self.trusting = False
         self.overwriting = False
+        self.removing = False
 
     def folder_to_open(self, start: Path) -> Path | None:
         return self.folder
@@ -69,6 +70,10 @@ class Answers(Dialogs):
     def trust(self, files: str) -> bool:
         self.told.append(files)
         return self.trusting
+
+    def remove(self, what: str, users: list[str]) -> bool:
+        self.told.append(f"{what} is used by {', '.join(users)}")
+        return self.removing
 
     def overwrite(self, files: list[str]) -> bool:
         self.told.append(f"changed meanwhile: {', '.join(files)}")

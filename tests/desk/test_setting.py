@@ -264,3 +264,23 @@ def test_what_stands_on_the_stage_is_dragged_while_setting_up(hands: Hands) -> N
     assert hands.desk.history.undo_name == f"Move {hands.project.stage('quay').places[1].name}"
     hands.driver.pane.actions_by_id["show_rows"].trigger()
     assert all("walk" in each.path for each in stage.handles())
+
+
+def test_what_is_used_is_removed_only_when_its_author_says_so_again(hands: Hands) -> None:
+    answers = hands.driver.answers
+    hands.at("behaviors", "warden")
+    hands.key(Qt.Key.Key_Delete)
+    assert answers.told[-1] == "Warden is used by Odo, Stern warden"
+    assert "warden" in [each.name for each in hands.project.behaviors]
+    hands.at("stages", "quay")
+    hands.key(Qt.Key.Key_Delete)
+    assert answers.told[-1].startswith("The quay at dusk is used by Dusk")
+    answers.removing = True
+    hands.at("blackboards", "stay")
+    hands.key(Qt.Key.Key_Delete)
+    assert answers.told[-1] == "Going somewhere to stay is used by Go and stay"
+    assert "stay" not in [each.name for each in hands.project.blackboards]
+    hands.at("behaviors", "stern-warden")
+    told = len(answers.told)
+    hands.key(Qt.Key.Key_Delete)
+    assert len(answers.told) == told, "nobody uses it, so nothing is asked"

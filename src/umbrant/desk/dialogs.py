@@ -81,6 +81,16 @@ class Dialogs:
         box.exec()
         return box.clickedButton() is yes
 
+    def remove(self, what: str, users: list[str]) -> bool:
+        """Whether to remove something that is still used."""
+        text = f"{what} is used by {', '.join(users)}. Without it they cannot run. It can be undone."
+        box = QMessageBox(QMessageBox.Icon.Question, f"Remove {what}?", text, parent=self._parent)
+        yes = box.addButton("Remove it", QMessageBox.ButtonRole.DestructiveRole)
+        no = box.addButton("Keep it", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(no)
+        box.exec()
+        return box.clickedButton() is yes
+
     def overwrite(self, files: list[str]) -> bool:
         """Whether to write over files that somebody else has changed meanwhile."""
         listed = ", ".join(files[:6]) + (f" and {len(files) - 6} more" if len(files) > 6 else "")

@@ -57,6 +57,19 @@ class Setting:
             *self._scenarios(),
         ]
 
+    def users(self, path: Path) -> list[str]:
+        """Who needs the document of a path: agents, behaviors, scenarios, blackboards; none for a part of one."""
+        if len(path) != 2:
+            return []
+        collection, name = path
+        project = self.project
+        if collection == "behaviors":
+            return self._users(str(name))
+        if collection == "blackboards":
+            boards = [each.title for each in project.blackboards if each.extends == name]
+            return [*(each.title for each in project.behaviors if each.blackboard == name), *boards]
+        return [each.title for each in project.scenarios if collection == "stages" and each.stage == name]
+
     # project and behaviors
 
     def _cover(self) -> Iterator[Line]:

@@ -113,6 +113,7 @@ class SettingView(ChipTable):
     ) -> None:
         super().__init__(desk, palette, dialogs, parent)
         self.setAccessibleName("Setting")
+        self._dialogs = dialogs
         self.setting = SettingModel(desk, self)
         self.setModel(self.setting)
         self.setItemDelegate(LineDelegate(self))
@@ -216,6 +217,9 @@ class SettingView(ChipTable):
             self.desk.told.emit("This line cannot be removed; select one below it.")
             return
         path = line.path
+        users = Setting(self.desk.project, self.desk.catalog).users(path)
+        if users and not self._dialogs().remove(_called(line), users):
+            return
         self._apply(Edit(f"Remove {line.pieces[0].text} {_called(line)}", lambda project: remove(project, path)))
         self.select_path(path)
 

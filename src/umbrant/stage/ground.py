@@ -10,7 +10,6 @@ from threading import Lock
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.sparse.csgraph import dijkstra
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.geometry import length_m, to_grid
@@ -93,6 +92,9 @@ class Ground:
             return _Graph(np.empty((0, 2)), np.empty((0, 0)), np.empty((0, 0), dtype=np.int32))
         weights = np.vstack([self._sights(corner, corners) for corner in corners])
         weights[~np.isfinite(weights)] = 0.0
+        # Imported where it is needed: it takes longer to load than the rest of the stage.
+        from scipy.sparse.csgraph import dijkstra
+
         lengths, before = dijkstra(weights, directed=False, return_predecessors=True)
         return _Graph(corners, lengths, before)
 

@@ -317,7 +317,7 @@ def charts(draw: st.DrawFn) -> S:  # noqa: C901
     return root
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=100, deadline=None)
 @given(charts(), st.lists(st.sampled_from(EVENTS), max_size=8))
 def test_random_machines_do_what_the_transcribed_algorithm_does(root: S, events: list[str]) -> None:
     reference = Interpreter(root)

@@ -81,7 +81,7 @@ def transitions(state: S) -> list[T]:
     return [*state.transitions, *(each for child in state.children for each in transitions(child))]
 
 
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(charts(), st.data())
 def test_machines_of_rows_do_what_the_transcribed_algorithm_does(root: S, data: st.DataObject) -> None:
     for each in transitions(root):

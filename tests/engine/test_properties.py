@@ -162,7 +162,7 @@ class Diary(Unrecorded):
         self.log.append((self.tick, row_id, "stopped" if status is None else status.name.lower()))
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=90, deadline=None)
 @given(trees(chance=False))
 def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
     made, diary, reference = project(*rows), Diary(), reference_of(rows)

@@ -6,8 +6,9 @@ from umbrant.catalog.declare import Kind
 def kind_page(kind: Kind) -> str:
     """What a kind is read as, does, comes to and can be given."""
     lines = [f"### {kind.title}", ""]
-    if kind.phrase:
-        lines.extend([f"`{kind.phrase}`", ""])
+    parts = kind.phrase_parts([param.name for param in kind.params])
+    if parts:
+        lines.extend([" ".join(words if param is None else f"*{param.label}*" for words, param in parts), ""])
     lines.extend([kind.help, ""])
     if kind.example:
         lines.extend([f"Example: {' '.join(kind.example.split())}", ""])

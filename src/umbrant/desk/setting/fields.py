@@ -124,7 +124,8 @@ class Say:
 
     def optional_text(self, name: str, label: str, *, empty: str, help: str = "") -> "Say":
         """Text that may be none at all."""
-        return self._piece_of_optional(name, label, empty, help)
+        chip = self._chip(name, Editor.TEXT, label, help=help, read=lambda text: text.strip() or None)
+        return self._piece(str(chip.value or empty), chip)
 
     def written(self, name: str, label: str, keys: Mapping[str, Key], *, editor: Editor, empty: str) -> "Say":
         """A condition or a formula over some keys."""
@@ -179,10 +180,6 @@ class Say:
     def line(self, depth: int, *additions: Addition, help: str = "", removable: bool = True) -> Line:
         """The line of what has been said."""
         return Line(self.path, depth, self.pieces, additions, help, removable=removable)
-
-    def _piece_of_optional(self, name: str, label: str, empty: str, help: str) -> "Say":
-        chip = self._chip(name, Editor.TEXT, label, help=help, read=lambda text: text.strip() or None)
-        return self._piece(str(chip.value or empty), chip)
 
     def _piece(self, text: str, chip: FieldChip) -> "Say":
         self.pieces.append(Piece(text, Role.KEY_CHIP if chip.editor is Editor.PICK else Role.CHIP, chip=chip))

@@ -155,7 +155,8 @@ class Interpreter:
     def enterStates(self, enabledTransitions: list[T]) -> None:
         statesToEnter: list[S] = []
         self.computeEntrySet(enabledTransitions, statesToEnter)
-        for s in sorted(statesToEnter, key=lambda s: s.order):
+        # The configuration is a set: what is in it and was not left is not entered a second time.
+        for s in sorted((s for s in statesToEnter if s not in self.configuration), key=lambda s: s.order):
             self.configuration.append(s)
             self.log.append(("entered", s.id))
             if s.kind == "final":

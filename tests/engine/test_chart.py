@@ -272,6 +272,16 @@ def test_3_10_a_history_led_to_from_around_it_remembers_what_is_left_in_that_ver
     assert run(root, "in", "again").active == ["a", "a2"]
 
 
+def test_3_10_an_internal_transition_to_a_history_around_it_enters_nothing_twice() -> None:
+    root = s("m", s("p", s("r", s("a"), s("b")), s("h", kind="history", deep=True), kind="parallel"), s("away"))
+    t(find(root, "p"), "off", "away")
+    t(find(root, "away"), "back", "h")
+    t(find(root, "r"), "again", "h", internal=True)
+    driven = run(root, "off", "back", "again")
+    assert driven.active == ["p", "r", "a"]
+    assert driven.log[-3:] == [("left", "a"), ("fired", "r:0"), ("entered", "a")]
+
+
 EVENTS = ["e", "f", "g"]
 
 

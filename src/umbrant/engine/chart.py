@@ -208,7 +208,9 @@ class Chart:
         entry = self._entry_set(transitions)
         gone = {state.order for state in left}
         self.active = [state for state in self.active if state.order not in gone]
-        entered, done = self._enter(entry)
+        # An internal transition to a history around its source leads past states that it did not leave.
+        staying = {state.order for state in self.active}
+        entered, done = self._enter({order: state for order, state in entry.items() if order not in staying})
         return Step(left, entered, done)
 
     def is_done(self, state: State) -> bool:

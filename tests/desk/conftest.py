@@ -2,6 +2,8 @@
 
 import json
 import shutil
+import subprocess
+import sys
 import threading
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -12,8 +14,10 @@ from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import DEMO
+from tests.desk import warm_worker
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.model import OUTLINE
+from umbrant.desk.roller import Roller
 from umbrant.desk.sentence import Chip, Editor
 from umbrant.desk.settings import Settings
 from umbrant.desk.theme import body_font
@@ -189,6 +193,19 @@ class Driver:
 @pytest.fixture
 def answers() -> Answers:
     return Answers()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def warm_workers(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """Windows get their workers without waiting for them to load."""
+    path = str(tmp_path_factory.mktemp("workers") / "socket")
+    server = subprocess.Popen([sys.executable, "-m", "tests.desk.warm_worker", "serve", path], stdin=subprocess.PIPE)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(Roller, "COMMAND", (sys.executable, "-IS", warm_worker.__file__, "call", path))
+        yield
+    assert server.stdin is not None
+    server.stdin.close()
+    server.wait(10)
 
 
 @pytest.fixture

@@ -213,7 +213,7 @@ class TestRoller:
     def test_a_worker_that_cannot_be_started_is_told(
         self, qtbot: QtBot, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
     ) -> None:
-        monkeypatch.setattr(roller_module.sys, "executable", "/no/such/python")
+        monkeypatch.setattr(Roller, "COMMAND", ("/no/such/python",))
         roller, failed = Roller(), []
         roller.failed.connect(failed.append)
         with qtbot.captureExceptions():
@@ -221,7 +221,6 @@ class TestRoller:
             qtbot.waitUntil(lambda: bool(failed), timeout=LONG_MS)
         assert "could not be started" in failed[0]
         assert not roller.busy
-        monkeypatch.setattr(roller_module.sys, "executable", sys.executable)
 
 
 class TestSettings:

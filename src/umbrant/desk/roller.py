@@ -15,6 +15,9 @@ class Roller(QObject):
     A worker that dies is started again with the next order; what it was rolling is reported as failed.
     """
 
+    COMMAND = (sys.executable, "-m", "umbrant.rolling.worker")
+    """What starts a worker."""
+
     rolled = Signal(object)
     """A `Reply` with a take."""
     failed = Signal(str)
@@ -55,7 +58,8 @@ class Roller(QObject):
         process.finished.connect(self._ended)
         process.errorOccurred.connect(self._could_not)
         self._process = process
-        process.start(sys.executable, ["-m", "umbrant.rolling.worker"])
+        program, *arguments = self.COMMAND
+        process.start(program, arguments)
 
     def order(self, order: Order) -> int:
         """Roll this instead of whatever is being rolled; returns the order's number."""

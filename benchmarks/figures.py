@@ -1,5 +1,6 @@
 """What is measured, and how. Nothing here is a test: a figure is printed, and read by a person."""
 
+import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
@@ -10,9 +11,11 @@ import numpy as np
 from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
+from benchmarks.desk import desk_figures
 from benchmarks.engine import engine_figures
 from benchmarks.figure import Figure, timed
 from umbrant.catalog.validation import open_project
+from umbrant.desk.app import SWITCH_S
 from umbrant.desk.settings import Settings
 from umbrant.desk.theme import body_font
 from umbrant.desk.window import MainWindow
@@ -35,7 +38,12 @@ def all_figures() -> Iterator[Figure]:
         name = "the warden's part of the demo rolls, times faster than real time"
         yield Figure(name, f"{42 / rolled_s:.0f} ×", "over 100 ×", told)
         yield from engine_figures(place)
+        application = QApplication([])
+        application.setStyle("Fusion")
+        application.setFont(body_font())
+        sys.setswitchinterval(SWITCH_S)
         yield from _window_figures(place, rolled_s)
+        yield from desk_figures(open_project(DEMO), place)
 
 
 def _wardens_part(project: Project) -> Project:
@@ -54,9 +62,6 @@ def _rolling_s(place: Path) -> float:
 
 
 def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
-    application = QApplication([])
-    application.setStyle("Fusion")
-    application.setFont(body_font())
     window = MainWindow(Settings(place / "window.ini"))
     window.resize(1280, 800)
     window.show()

@@ -4,9 +4,12 @@ from pathlib import Path
 
 import pytest
 
+from tests.conftest import DEMO
 from tests.small import key, project, row
-from umbrant.catalog.validation import open_project, validate
+from umbrant.catalog.validation import Memory, open_project, validate
 from umbrant.model.behaviors import Key
+from umbrant.model.edits import delete_rows, set_guard, set_kind
+from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Member, Prop, WalkPoint
 from umbrant.model.values import KeyType, PlaceRef, Spread
@@ -92,3 +95,19 @@ def test_opening_gathers_the_problems_of_all_files(demo: Path) -> None:
     assert "behaviors/warden.json: row 1.1.1 'Close in': `mvoe_to` is no kind of node. Did you mean 'move_to'?" in told
     assert any("`lamp_ol` is no key of blackboard 'quay'. Did you mean 'lamp_oil'?" in each for each in told)
     assert any(each.startswith("scenarios/dusk.json: there is no stage 'quai'. Did you mean 'quay'?") for each in told)
+
+
+def test_what_was_found_fine_is_not_looked_at_again_until_something_around_it_changes() -> None:
+    project = read_project(DEMO)
+    memory: Memory = {}
+    assert validate(project, memory=memory) == []
+    for edit in (
+        lambda p: set_kind(p, "warden", "chk", "machine", []),
+        lambda p: set_guard(p, "warden", "esc", "nobody < 3"),
+        lambda p: p.model_copy(update={"blackboards": p.blackboards[1:]}),
+        lambda p: delete_rows(p, "dog", [p.behavior("dog").rows[-1].id]),
+        lambda p: p.model_copy(update={"stages": ()}),
+        lambda p: project,
+    ):
+        project = edit(project)
+        assert validate(project, memory=memory) == validate(project)

@@ -79,6 +79,10 @@ class Answers(Dialogs):
         self.told.append(f"{what} is used by {', '.join(users)}")
         return self.removing
 
+    def breaks(self, what: str, broken: list[str]) -> bool:
+        self.told.append(f"{what} breaks {'; '.join(broken)}")
+        return self.removing
+
     def overwrite(self, files: list[str]) -> bool:
         self.told.append(f"changed meanwhile: {', '.join(files)}")
         return self.overwriting

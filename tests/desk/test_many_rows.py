@@ -1,11 +1,17 @@
 """Several rows at once, in the real window: selected, copied, pasted, wrapped; and one made another kind."""
 
+from pathlib import Path
+
 import pytest
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QGuiApplication
 
 from tests.desk.conftest import Driver
 from umbrant.desk.sentence import Editor
+from umbrant.model.behaviors import Row
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit, rename_row
+from umbrant.model.folder import read_project, save_project
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
 
@@ -113,3 +119,42 @@ def test_a_comment_is_kept_and_shown(hands: Driver) -> None:
     hands.key(Qt.Key.Key_N, SHIFT)
     assert hands.desk.row.note == "He must not come too near."
     assert hands.ledger.ledger._tip(hands.desk.row) == "He must not come too near."
+
+
+def test_of_thousands_of_rows_those_in_sight_are_laid_out_first_and_nothing_jumps(driver: Driver, demo: Path) -> None:
+    project = read_project(demo)
+    long = "a name so long that with all its chips the row takes more than one line of the outline"
+    rows = [Row(id="top", kind="selector")]
+    rows.extend(
+        Row(id=f"r{n}", under="top", kind="move_to", name=long if n % 3 else "Go", args={"target": "visitor"})
+        for n in range(600)
+    )
+    save_project(replace_rows(project, rows), demo)
+    assert driver.open(demo)
+    ledger = driver.ledger
+    driver.desk.select_row("r400")
+    top = ledger.visualRect(ledger.currentIndex()).top()
+    assert 0 <= top < ledger.viewport().height()
+    driver.until(lambda: not ledger._not_laid_out)
+    assert abs(ledger.visualRect(ledger.currentIndex()).top() - top) <= 2
+    for place in range(ledger.ledger.rowCount()):
+        assert ledger.rowHeight(place) == int(ledger.layout_at(place).height)
+
+
+def replace_rows(project: Project, rows: list[Row]) -> Project:
+    warden = project.behavior("warden").with_rows(rows)
+    kept = [each for each in project.behaviors if each.variant_of != "warden"]
+    return project.model_copy(update={"behaviors": tuple(warden if each.name == "warden" else each for each in kept)})
+
+
+def test_a_transition_is_told_with_the_new_name_of_its_state(quay_driver: Driver) -> None:
+    desk, ledger = quay_driver.desk, quay_driver.ledger
+    desk.select_agent("brine")
+    transition = next(row for row in desk.behavior.rows if row.kind == "on_event")
+    state = transition.args["to"]
+    before = [placed.piece.text for placed in ledger.layout_of(transition).placed]
+    desk.apply(Edit("Rename", lambda p: rename_row(p, "dog", state, "Somewhere else")))
+    transition = desk.behavior.row(transition.id)
+    after = [placed.piece.text for placed in ledger.layout_of(transition).placed]
+    assert "Somewhere else" not in before
+    assert "Somewhere else" in after

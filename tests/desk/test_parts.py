@@ -15,7 +15,6 @@ from tests.small import key, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import RUNS
 from umbrant.catalog.validation import open_project
-from umbrant.desk import roller as roller_module
 from umbrant.desk.actions import Action, by_id
 from umbrant.desk.cached import Pictures
 from umbrant.desk.commands import Commands

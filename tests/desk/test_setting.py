@@ -108,7 +108,7 @@ def test_what_cannot_stand_somewhere_is_told_and_changes_nothing(hands: Hands) -
         "0 cannot stand there: width_m: Input should be greater than 0",
         "'wide' is no number; write a number such as 2",
         "'over there' is no point; write x, y such as 12",
-        "Not A Name cannot stand there: name: String should match pattern '^[a-z][a-z0-9_]*$'",
+        "Not A Name cannot stand there: name: write it with small letters, digits and _, a letter first",
     ]
 
 
@@ -284,3 +284,60 @@ def test_what_is_used_is_removed_only_when_its_author_says_so_again(hands: Hands
     told = len(answers.told)
     hands.key(Qt.Key.Key_Delete)
     assert len(answers.told) == told, "nobody uses it, so nothing is asked"
+
+
+def test_a_documents_file_is_renamed_with_all_that_names_it(hands: Hands) -> None:
+    hands.at("behaviors", "warden")
+    hands.write("name of the file", "keeper")
+    assert hands.project.behavior("keeper").title == "Warden"
+    assert next(each for each in hands.project.scenario("dusk").cast if each.name == "odo").behavior == "keeper"
+    hands.at("blackboards", "quay")
+    hands.write("name of the file", "shore")
+    assert hands.project.behavior("keeper").blackboard == "shore"
+    assert "quay" not in {each.extends for each in hands.project.blackboards}
+    assert hands.view.line.path == ("blackboards", "shore")
+    hands.at("stages", "quay")
+    hands.write("name of the file", "harbour")
+    assert {each.stage for each in hands.project.scenarios} == {"harbour"}
+    hands.at("scenarios", "dusk")
+    hands.write("name of the file", "nightfall")
+    assert hands.project.cover.scenario == hands.desk.scenario_name == "nightfall"
+    assert hands.desk.problems == []
+    hands.driver.settle()
+    for _ in range(4):
+        hands.desk.undo()
+    assert hands.desk.scenario_name == "dusk"
+    assert not hands.desk.history.unsaved
+
+
+def test_two_documents_cannot_have_the_same_file(hands: Hands) -> None:
+    before = hands.project
+    hands.at("scenarios", "dusk")
+    hands.write("name of the file", "evening")
+    assert hands.project is before
+    assert "another of the scenarios is called evening" in hands.driver.messages[-1]
+
+
+def test_what_another_type_of_a_key_breaks_is_told_before(hands: Hands, answers: Answers) -> None:
+    place = next(n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "lamp_oil")
+    hands.at("blackboards", "quay", "keys", place)
+    before = hands.project
+    hands.pick("type", "text")
+    assert hands.project is before
+    assert "holds a text" in answers.told[-1]
+    answers.removing = True
+    hands.pick("type", "text")
+    assert hands.project.blackboard("quay").by_name["lamp_oil"].type is KeyType.TEXT
+    assert hands.desk.problems
+
+
+def test_a_starting_value_that_no_longer_fits_its_key_is_shown_and_marked(hands: Hands, answers: Answers) -> None:
+    answers.removing = True
+    place = next(n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "visitor")
+    hands.at("blackboards", "quay", "keys", place)
+    for wanted in ("number", "point", "text", "yes/no"):
+        hands.pick("type", wanted)
+        line = next(each for each in hands.view.all_lines() if each.path[-2:] == ("keys", "visitor"))
+        chip = next(piece.chip for piece in line.pieces if piece.chip is not None)
+        assert chip.missing == (wanted != "text")
+        assert "visitor" in line.text

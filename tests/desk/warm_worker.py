@@ -1,6 +1,6 @@
 """Workers without the second it takes to load one: forked from a process that has loaded everything already.
 
-`python -m tests.desk.warm_worker serve SOCKET` waits for calls until its input ends. `python warm_worker.py call SOCKET`
+`python -m tests.desk.warm_worker serve SOCKET` waits for calls until its input ends. `warm_worker.py call SOCKET`
 stands in for `python -m umbrant.rolling.worker`: it hands its input and output on to a new fork, and ends with it.
 """
 

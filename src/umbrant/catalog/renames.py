@@ -11,6 +11,7 @@ from typing import TypeVar
 from umbrant.catalog.declare import ROWS, Catalog, Family, ParamType
 from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Override, Row, Sharing, Upkeep
 from umbrant.model.documents import Project
+from umbrant.model.paths import PathError, put
 from umbrant.model.staging import Cue, Member, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
 from umbrant.model.values import KeyRef, ParamValue, PlaceRef
 from umbrant.model.whole import BEHAVIOR, USES
@@ -31,6 +32,7 @@ class Named(StrEnum):
     AREA = "area"
     STAT = "stat"
     EVENT = "event"
+    BEHAVIOR = "behavior"
 
 
 _TYPES = {
@@ -41,6 +43,7 @@ _TYPES = {
     Named.AREA: (ParamType.ZONE,),
     Named.STAT: (ParamType.STAT,),
     Named.EVENT: (ParamType.EVENT,),
+    Named.BEHAVIOR: (ParamType.BEHAVIOR,),
 }
 
 
@@ -129,10 +132,11 @@ def rename_used(project: Project, catalog: Catalog, named: Named, old: str, new:
         return new + text[len(old) :] if named is Named.EVENT and text.startswith(f"{old}.") else text
 
     wanted_types = _TYPES[named]
+    written = name if named is not Named.BEHAVIOR else str
 
     def row(each: Row, behavior: Behavior) -> Row:
         keys = project.keys_of(behavior)
-        told = _Telling(catalog, lambda text: text if text in keys else name(text), name)
+        told = _Telling(catalog, lambda text: text if text in keys else written(text), written)
 
         def own(value: ParamValue, wanted: ParamType | None) -> ParamValue:
             if wanted in WRITTEN and isinstance(value, str):
@@ -144,10 +148,51 @@ def rename_used(project: Project, catalog: Catalog, named: Named, old: str, new:
         return told.row(each, own)
 
     def cue(each: Cue, scenario: Scenario) -> Cue:
-        told = _Telling(catalog, name, name)
+        told = _Telling(catalog, written, written)
         return each.model_copy(update={"when": told.text(each.when), "does": _deed(each.does, named, name)})
 
     return _with_scenarios(_with_rows(project, row), lambda member: member, cue)
+
+
+def rename_document(project: Project, catalog: Catalog, collection: str, old: str, new: str) -> Project:
+    """The project with a document called otherwise, which is also its file's name, and all that names it.
+
+    Raises PathError if it cannot be called so.
+    """
+    documents = getattr(project, collection)
+    if any(each.name == new for each in documents):
+        raise PathError(f"another of the {collection} is called {new}")
+    project = put(project, (collection, old, "name"), new)
+    in_order = tuple(sorted(getattr(project, collection), key=lambda each: str(each.name)))
+    project = project.model_copy(update={collection: in_order})
+    if collection == "behaviors":
+        project = rename_used(project, catalog, Named.BEHAVIOR, old, new)
+    for naming, field in _NAMES_DOCUMENTS[collection]:
+        if naming == "cover":
+            cover = project.cover.model_copy(update={field: new}) if project.cover.scenario == old else project.cover
+            project = project.model_copy(update={"cover": cover})
+            continue
+        changed = [
+            each.model_copy(update={field: new}) if getattr(each, field) == old else each
+            for each in getattr(project, naming)
+        ]
+        project = project.model_copy(update={naming: tuple(changed)})
+    if collection == "behaviors":
+
+        def member(each: Member) -> Member:
+            return each.model_copy(update={"behavior": new}) if each.behavior == old else each
+
+        project = _with_scenarios(project, member, lambda cue, _: cue)
+    return project
+
+
+_NAMES_DOCUMENTS = {
+    "behaviors": (("behaviors", "variant_of"),),
+    "blackboards": (("behaviors", "blackboard"), ("blackboards", "extends")),
+    "stages": (("scenarios", "stage"),),
+    "scenarios": (("cover", "scenario"),),
+}
+"""Which fields of which documents name a document of a collection, besides rows and the cast."""
 
 
 def _deed(does: object, named: Named, name: Callable[[str], str]) -> object:

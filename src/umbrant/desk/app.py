@@ -20,6 +20,9 @@ from umbrant.own import fingerprint
 
 log = logging.getLogger("umbrant")
 
+SWITCH_S = 0.001
+"""How soon a thread that reviews or reads a take hands over to the window's: soon enough for no frame to be missed."""
+
 
 def run_desk(folder: Path | None, *, trust: bool = False) -> int:
     """Open the window on a project, on the one opened last, or on none. Returns the exit code.
@@ -37,6 +40,7 @@ def run_desk(folder: Path | None, *, trust: bool = False) -> int:
     sys.excepthook = _Hook(window)
     if trust and folder is not None:
         _trust(window, folder)
+    sys.setswitchinterval(SWITCH_S)
     start = folder or next((each for each in window.settings.recent if each.is_dir()), None)
     window.show()
     if start is not None:

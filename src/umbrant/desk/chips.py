@@ -52,6 +52,8 @@ class FieldChip(Chip):
     help: str = ""
     says: str = ""
     """What the edit is called; empty for the usual."""
+    careful: bool = False
+    """Whether what a change would break is told before it is made."""
 
 
 def typed_value(chip: Chip, text: str) -> Any:

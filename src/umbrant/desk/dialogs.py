@@ -91,6 +91,19 @@ class Dialogs:
         box.exec()
         return box.clickedButton() is yes
 
+    def breaks(self, what: str, broken: list[str]) -> bool:
+        """Whether to make a change that breaks something, which is listed."""
+        listed = [f"• {each}" for each in broken[:MOST_PROBLEMS]]
+        if len(broken) > MOST_PROBLEMS:
+            listed.append(f"… and {len(broken) - MOST_PROBLEMS} more.")
+        text = f"{what}? It breaks:\n\n" + "\n\n".join(listed) + "\n\nIt can be undone."
+        box = QMessageBox(QMessageBox.Icon.Question, what, text, parent=self._parent)
+        yes = box.addButton("Change it", QMessageBox.ButtonRole.DestructiveRole)
+        no = box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
+        box.setDefaultButton(no)
+        box.exec()
+        return box.clickedButton() is yes
+
     def overwrite(self, files: list[str]) -> bool:
         """Whether to write over files that somebody else has changed meanwhile."""
         listed = ", ".join(files[:6]) + (f" and {len(files) - 6} more" if len(files) > 6 else "")

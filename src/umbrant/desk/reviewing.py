@@ -1,11 +1,14 @@
 """Reviewing the project off the window's thread, each time it has changed."""
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, QTimer, Signal
 
 from umbrant.catalog.declare import Catalog
 from umbrant.model.documents import Project
 from umbrant.review import review
 from umbrant.review.findings import Finding
+
+PAUSE_MS = 150
+"""How long after an edit the review begins."""
 
 
 class Reviewer(QObject):
@@ -19,18 +22,32 @@ class Reviewer(QObject):
         super().__init__(parent)
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
-        self._newest = 0
+        self._newest = self._answered = 0
         self._done.connect(self._take)
+        self._asked: tuple[Project, Catalog] | None = None
+        self._pause = QTimer(self, singleShot=True, interval=PAUSE_MS)
+        self._pause.timeout.connect(self._start)
+
+    @property
+    def busy(self) -> bool:
+        """Whether what was asked last has not been answered yet."""
+        return self._answered != self._newest
 
     def request(self, project: Project, catalog: Catalog) -> None:
-        """Review a project."""
+        """Review a project, once the author pauses: while a chip is dragged there are many."""
         self._newest += 1
-        self._pool.clear()
-        self._pool.start(_Task(self, self._newest, project, catalog))
+        self._asked = project, catalog
+        self._pause.start()
+
+    def _start(self) -> None:
+        if self._asked is not None:
+            self._pool.clear()
+            self._pool.start(_Task(self, self._newest, *self._asked))
 
     def close(self) -> None:
         """Wait for what is being reviewed, and forget it."""
         self._newest += 1
+        self._pause.stop()
         self._pool.clear()
         self._pool.waitForDone()
 
@@ -40,6 +57,7 @@ class Reviewer(QObject):
 
     def _take(self, number: int, found: list[Finding]) -> None:
         if number == self._newest:
+            self._answered = number
             self.reviewed.emit(found)
 
 

@@ -7,12 +7,12 @@ import shutil
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Protocol
+from typing import Generic, Protocol, TypeVar
 
 from PySide6.QtCore import QObject, Signal
 
 from umbrant.catalog.declare import Catalog
-from umbrant.catalog.validation import validate
+from umbrant.catalog.validation import Memory, validate
 from umbrant.desk.history import History
 from umbrant.desk.loader import Loaded, Loader
 from umbrant.desk.reviewing import Reviewer
@@ -92,8 +92,12 @@ class Desk(QObject):
         self._stamp: Stamp = stamp(folder) if folder is not None else {}
         self._trust = trust
         self._own = own_catalog(project, trusted=trust.trusts(fingerprint(project)))
+        self._validated: Memory = {}
         self.problems: list[Problem] = self._all_problems()
+        self._problems_by_row = _ByRow[Problem]()
+        self._findings_by_row = _ByRow[Finding]()
         self.scenario_name = project.cover.scenario
+        self._played: Scenario | None = self.scenario
         self.takes: list[NumberedTake] = []
         self.current: NumberedTake | None = None
         self.playhead = 0
@@ -196,6 +200,11 @@ class Desk(QObject):
         self._changed()
         return True
 
+    def broken_by(self, edit: Edit) -> list[Problem]:
+        """The problems that an edit would bring. Raises PathError."""
+        known = set(self.problems)
+        return [each for each in validate(edit.apply(self.project), self.catalog) if each not in known]
+
     def undo(self) -> None:
         """Take the last edit back."""
         name = self.history.undo()
@@ -231,8 +240,7 @@ class Desk(QObject):
         """What is wrong with a row of the behavior that is looked at."""
         whole = self.whole
         file = f"behaviors/{whole.frame(row_id).behavior}.json" if whole else ""
-        own_id = row_id.rpartition("/")[2]
-        return [problem for problem in self.problems if problem.row_id == own_id and problem.file == file]
+        return self._problems_by_row.of(self.problems, file, row_id.rpartition("/")[2])
 
     @property
     def take_findings(self) -> list[Finding]:
@@ -245,8 +253,7 @@ class Desk(QObject):
             return []
         whole = self.whole
         file = f"behaviors/{whole.frame(row_id).behavior}.json" if whole else ""
-        own_id = row_id.rpartition("/")[2]
-        return [each for each in self.findings if each.row_id == own_id and each.file == file]
+        return self._findings_by_row.of(self.findings, file, row_id.rpartition("/")[2])
 
     # takes
 
@@ -317,6 +324,7 @@ class Desk(QObject):
         """Play another scenario of the project."""
         if name != self.scenario_name and any(each.name == name for each in self.project.scenarios):
             self.scenario_name = name
+            self._played = self.scenario
             if self.member is None:
                 self.agent = self._first_agent()
             self.project_changed.emit()
@@ -399,7 +407,7 @@ class Desk(QObject):
     # inside
 
     def _all_problems(self) -> list[Problem]:
-        return [*validate(self.project, self.catalog), *self._own.problems]
+        return [*validate(self.project, self.catalog, self._validated), *self._own.problems]
 
     def _look_for_nodes(self) -> None:
         """Take up node files that have been changed since: they are written in another editor."""
@@ -425,7 +433,17 @@ class Desk(QObject):
         self.findings = found
         self.findings_changed.emit()
 
+    def _follow_scenario(self) -> None:
+        """Stay with the scenario that is played when it is called otherwise; when it is gone, take the first."""
+        before, scenarios = self._played, self.project.scenarios
+        if self.scenario is None and scenarios:
+            same = (each for each in scenarios if before and each.model_copy(update={"name": before.name}) == before)
+            first = next((each for each in scenarios if each.name == self.project.cover.scenario), scenarios[0])
+            self.scenario_name = next(same, first).name
+        self._played = self.scenario
+
     def _changed(self) -> None:
+        self._follow_scenario()
         self.problems = self._all_problems()
         self.reviewer.request(self.project, self.catalog)
         if self.row is None:
@@ -486,6 +504,34 @@ class Desk(QObject):
         behavior = self.behavior
         tops = behavior.outline.tops if behavior else ()
         self.select_row(tops[0] if tops else "")
+
+
+class _Told(Protocol):
+    """Something that is told of a row."""
+
+    @property
+    def file(self) -> str: ...
+    @property
+    def row_id(self) -> str: ...
+
+
+_SomethingTold = TypeVar("_SomethingTold", bound=_Told)
+
+
+class _ByRow(Generic[_SomethingTold]):
+    """Finds what is told of a row in a list, without going through all of it for each row."""
+
+    def __init__(self) -> None:
+        self._listed: list[_SomethingTold] = []
+        self._found: dict[tuple[str, str], list[_SomethingTold]] = {}
+
+    def of(self, listed: list[_SomethingTold], file: str, row_id: str) -> list[_SomethingTold]:
+        """What a list, which is not changed once it has been asked, tells of a row."""
+        if self._listed is not listed:
+            self._listed, self._found = listed, {}
+            for each in listed:
+                self._found.setdefault((each.file, each.row_id), []).append(each)
+        return self._found.get((file, row_id), [])
 
 
 def _noticed(take: Take) -> str:

@@ -112,9 +112,14 @@ class Behavior(Document):
         return self.by_id[row_id]
 
     def with_rows(self, rows: Iterable[Row]) -> "Behavior":
-        """The behavior with other rows, and nothing remembered of the old ones. The rows are not checked."""
-        fields = {name: getattr(self, name) for name in type(self).model_fields}
-        return Behavior.model_construct(**{**fields, "rows": tuple(rows)})
+        """The behavior with other rows, which are not checked. Where they are nested as before, so is its outline."""
+        rows, fields = tuple(rows), {name: getattr(self, name) for name in type(self).model_fields}
+        made = Behavior.model_construct(**{**fields, "rows": rows})
+        if "outline" in self.__dict__ and [(row.id, row.under) for row in rows] == [
+            (row.id, row.under) for row in self.rows
+        ]:
+            made.__dict__["outline"] = self.outline
+        return made
 
 
 class Sharing(StrEnum):

@@ -117,6 +117,10 @@ def document_text(document: Document) -> str:
 
     Kept with the document, which never changes: of a project only what was edited is written anew.
     """
+    return _kept_text(document) + "\n"
+
+
+def _kept_text(document: Document) -> str:
     kept = document.__dict__
     if TEXT not in kept:
         kept[TEXT] = _written(document)
@@ -124,13 +128,21 @@ def document_text(document: Document) -> str:
 
 
 def _written(document: Document) -> str:
-    data = document.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    if isinstance(document, Behavior) and document.rows:
+        return _with_rows(document)
+    text = document.model_dump_json(by_alias=True, exclude_defaults=True, indent=2)
     if isinstance(document, Cover):
-        data = {"format": document.format, **data}
-    text = json.dumps(data, indent=2, ensure_ascii=False) + "\n"
+        text = f'{{\n  "format": {json.dumps(document.format)},' + text.removeprefix("{")
     for wide, narrow in ((_POINT, r"[\1, \2]"), (_ONE_FIELD, r"{\1}"), (_SPREAD, r"{\1 \2}")):
         text = wide.sub(narrow, text)
     return text
+
+
+def _with_rows(behavior: Behavior) -> str:
+    """A behavior's text, of the texts of its rows, which are kept with them: most are as they were before an edit."""
+    rows = ",\n".join(_kept_text(row) for row in behavior.rows).replace("\n", "\n    ")
+    before = _written(behavior.with_rows(())).removesuffix("\n}")
+    return f'{before},\n  "rows": [\n    {rows}\n  ]\n}}'
 
 
 def save_project(project: Project, folder: Path) -> None:

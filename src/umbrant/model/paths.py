@@ -93,4 +93,9 @@ def _checked(document: Document, name: str, value: Any) -> Document:
         return type(document)(**{**fields, name: value})
     except ValidationError as error:
         first = error.errors()[0]
-        raise PathError(f"{name}: {first['msg'].removeprefix('Value error, ')}") from None
+        says = _IN_WORDS.get(first["type"], first["msg"].removeprefix("Value error, "))
+        raise PathError(f"{name}: {says}") from None
+
+
+_IN_WORDS = {"string_pattern_mismatch": "write it with small letters, digits and _, a letter first"}
+"""What pydantic says of patterns is no help to who does not read them."""

@@ -59,7 +59,8 @@ def whole_behavior(project: Project, name: str) -> Whole:
     own = Frame("", name, keys, {key: key for key in keys})
     whole = Whole(behavior, dict(keys), {}, own)
     rows = tuple(_rows(project, behavior, own, whole, (name,)))
-    whole.behavior = behavior.with_rows(rows)
+    if len(rows) != len(behavior.rows):
+        whole.behavior = behavior.with_rows(rows)
     return whole
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
-from umbrant.catalog.validation.behaviors import behavior_problems, known_names
+from umbrant.catalog.validation.behaviors import Fine, behavior_problems, known_names
 from umbrant.catalog.validation.boards import board_problems
 from umbrant.catalog.validation.boards import value_fits as value_fits
 from umbrant.catalog.validation.scenarios import scenario_problems
@@ -26,12 +26,20 @@ def open_project(folder: Path, catalog: Catalog = BUILTIN) -> Project:
     return project
 
 
-def validate(project: Project, catalog: Catalog = BUILTIN) -> list[Problem]:
-    """Every problem of a project, in the order of its files and rows."""
+Memory = dict[str, Fine]
+"""What need not be looked at again when a project has been edited, by the name of the behavior."""
+
+
+def validate(project: Project, catalog: Catalog = BUILTIN, memory: Memory | None = None) -> list[Problem]:
+    """Every problem of a project, in the order of its files and rows.
+
+    With the `memory` of earlier states of the project, which is added to, only what an edit touched is looked at.
+    """
+    memory = {} if memory is None else memory
     found = [*_cover_problems(project), *_event_problems(project)]
     known = known_names(project)
     for behavior in project.behaviors:
-        found.extend(behavior_problems(project, behavior, catalog, known))
+        found.extend(behavior_problems(project, behavior, catalog, known, memory.setdefault(behavior.name, Fine())))
     for board in project.blackboards:
         found.extend(board_problems(project, board, catalog))
     for scenario in project.scenarios:

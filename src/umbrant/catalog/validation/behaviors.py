@@ -1,7 +1,7 @@
 """What can be wrong with a behavior and its rows."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind, Param, ParamType
 from umbrant.catalog.language.check import faults
@@ -37,22 +37,34 @@ Known = Mapping[ParamType, tuple[str, ...]]
 """What can be named in a chip, by the chip's type."""
 
 
-def behavior_problems(project: Project, behavior: Behavior, catalog: Catalog, known: Known) -> Iterator[Problem]:
-    """Every problem of one behavior. `known` is what `known_names` says of the project."""
+@dataclass
+class Fine:
+    """Rows of one behavior in which nothing was wrong, so that after an edit only what it touched is looked at."""
+
+    context: tuple[object, ...] = ()
+    """What all rows depend on: with another one, all are looked at again."""
+    rows: dict[str, tuple[Row, tuple[str | None, ...]]] = field(default_factory=dict)
+    """Each row with the kinds of those around it: of the row that it is in, and of the rows in it."""
+
+
+def behavior_problems(
+    project: Project, behavior: Behavior, catalog: Catalog, known: Known, fine: Fine
+) -> Iterator[Problem]:
+    """Every problem of one behavior. `known` is what `known_names` says of the project; `fine` is added to."""
     if behavior.variant_of is not None:
         faults_found = list(_variant_problems(project, behavior))
         yield from faults_found
         if not faults_found:
-            yield from _own_problems(project, behavior, catalog, known)
+            yield from _own_problems(project, behavior, catalog, known, fine)
     else:
-        yield from _BehaviorCheck(project, behavior, catalog, known).problems()
+        yield from _BehaviorCheck(project, behavior, catalog, known, fine).problems()
 
 
-def _own_problems(project: Project, variant: Behavior, catalog: Catalog, known: Known) -> Iterator[Problem]:
+def _own_problems(project: Project, variant: Behavior, catalog: Catalog, known: Known, fine: Fine) -> Iterator[Problem]:
     """What is wrong with a variant and not already with the behavior it is made from."""
     rows = resolved(project, variant.name)
     original = resolved(project, str(variant.variant_of)).by_id
-    for problem in _BehaviorCheck(project, rows, catalog, known).problems():
+    for problem in _BehaviorCheck(project, rows, catalog, known, fine).problems():
         row = rows.by_id.get(problem.row_id)
         if row is None or original.get(row.id) != row:
             yield problem
@@ -93,7 +105,7 @@ class _Part:
 class _BehaviorCheck:
     """The problems of one behavior's rows."""
 
-    def __init__(self, project: Project, behavior: Behavior, catalog: Catalog, known: Known) -> None:
+    def __init__(self, project: Project, behavior: Behavior, catalog: Catalog, known: Known, fine: Fine) -> None:
         self.project = project
         self.behavior = behavior
         self.catalog = catalog
@@ -101,6 +113,11 @@ class _BehaviorCheck:
         self.boards = [board.name for board in project.blackboards]
         self.known = known
         self.file = f"behaviors/{behavior.name}.json"
+        context = (catalog, self.keys, known, behavior.blackboard)
+        if fine.context != context:
+            fine.context = context
+            fine.rows.clear()
+        self.fine = fine.rows
 
     def problems(self) -> Iterator[Problem]:
         if self.behavior.blackboard not in self.boards:
@@ -109,8 +126,22 @@ class _BehaviorCheck:
         for extra in self.behavior.outline.tops[1:]:
             row = self.behavior.row(extra)
             yield self._at(row, "stands beside the first row, so it is never reached.", "Nest it in that row.")
+        kinds: dict[str | None, str] = {row.id: row.kind for row in self.behavior.rows}
+        parent, children = self.behavior.outline.parent, self.behavior.outline.children
         for row in self.behavior.rows:
-            yield from self._row(row)
+            around = (kinds.get(parent[row.id]), *(kinds[inner] for inner in children[row.id]))
+            fine = self.fine.get(row.id)
+            if fine is not None and fine[0] is row and fine[1] == around:
+                continue
+            found = list(self._row(row))
+            yield from found
+            if not found and not self._depends_on_others(row):
+                self.fine[row.id] = row, around
+
+    def _depends_on_others(self, row: Row) -> bool:
+        """Whether what can be wrong with a row also depends on rows further away, or on other behaviors."""
+        kind = self._kind_of(row.id)
+        return row.kind == USES or kind is None or any(each.type is ParamType.STATE for each in kind.params)
 
     def _at(self, row: Row, message: str, remedy: str = "") -> Problem:
         return Problem(self.file, f"{self.behavior.outline.number[row.id]} '{row.name}'", message, remedy, row.id)

@@ -14,7 +14,7 @@ from umbrant.desk.ledger.tape import Axis, TapePainter
 from umbrant.desk.sentence import ChipKey
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette
-from umbrant.model.behaviors import Row
+from umbrant.model.behaviors import Behavior, Row
 from umbrant.reasons.minds import leading_rows
 from umbrant.reasons.now import now_value
 from umbrant.take.record import RowState
@@ -69,6 +69,7 @@ class OutlineDelegate(_Delegate):
         self._layout_of = layout_of
         self._focused = focused
         self._pictures = Pictures()
+        self._leads: tuple[Behavior | None, dict[str, int]] = (None, {})
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         row = self.model.row_at(index.row())
@@ -80,7 +81,7 @@ class OutlineDelegate(_Delegate):
         outline = behavior.outline if behavior else None
         place = (outline.number[row.id], bool(outline.children[row.id])) if outline else ()
         looks = (id(self.brushes.palette), self.brushes.line, row.id in self.model.folded, row.id == self.model.in_full)
-        key = (row, place, focused, self._mark_of(row), looks, self._lead_colour(row))
+        key = (row, self.model.told_of(row), place, focused, self._mark_of(row), looks, self._lead_colour(row))
         self._pictures.draw(painter, cell, row.id, key, lambda p, _: self._sentence(p, row, focused))
 
     def _mark_of(self, row: Row) -> str:
@@ -90,8 +91,11 @@ class OutlineDelegate(_Delegate):
     def _lead_colour(self, row: Row) -> QColor | None:
         """The colour of a row between which and others a change counts as a change of mind; None for other rows."""
         behavior, palette = self.model.behavior, self.brushes.palette
-        leads = leading_rows(behavior) if behavior else ()
-        return palette.leads[leads.index(row.id) % len(palette.leads)] if row.id in leads else None
+        if self._leads[0] is not behavior:
+            rows = leading_rows(behavior) if behavior else ()
+            self._leads = behavior, {row_id: place for place, row_id in enumerate(rows)}
+        place = self._leads[1].get(row.id)
+        return None if place is None else palette.leads[place % len(palette.leads)]
 
     def _sentence(self, painter: QPainter, row: Row, focused: ChipKey | None) -> None:
         layout = self._layout_of(row)

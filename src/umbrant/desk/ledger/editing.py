@@ -167,8 +167,13 @@ class ChipEditing(QObject):
         self._set(chip, value)
 
     def _set(self, chip: Chip, value: ParamValue | None, merges: str = "") -> None:
+        edit = chip_edit(self._written_in, chip, value, merges=merges)
         try:
-            changed = self._desk.apply(chip_edit(self._written_in, chip, value, merges=merges))
+            if isinstance(chip, FieldChip) and chip.careful:
+                broken = [str(problem) for problem in self._desk.broken_by(edit)]
+                if broken and not self._dialogs().breaks(edit.name, broken):
+                    return
+            changed = self._desk.apply(edit)
         except PathError as error:
             self._desk.told.emit(f"{value_text(value)} cannot stand there: {error}.")
             return

@@ -37,22 +37,29 @@ class LedgerModel(QAbstractTableModel):
         return self._desk.behavior
 
     def reload(self) -> None:
-        """Take up the project as it now is."""
+        """Take up the project as it now is. Where the same rows are shown as before, their lines stay."""
+        rows = self._shown()
+        if len(rows) == len(self._rows) and all(row.id == old.id for row, old in zip(rows, self._rows, strict=True)):
+            self._rows = rows
+            return
         self.beginResetModel()
+        self._rows = rows
+        self._places = {row.id: place for place, row in enumerate(rows)}
+        self.endResetModel()
+
+    def _shown(self) -> tuple[Row, ...]:
+        """The rows that no folded row hides."""
         behavior = self.behavior
         if behavior is None:
-            self._rows = ()
-        else:
-            hidden = {
-                inner
-                for folded in self.folded
-                if folded in behavior.by_id
-                for inner in behavior.outline.within(folded)
-                if inner != folded
-            }
-            self._rows = tuple(row for row in behavior.rows if row.id not in hidden)
-        self._places = {row.id: place for place, row in enumerate(self._rows)}
-        self.endResetModel()
+            return ()
+        hidden = {
+            inner
+            for folded in self.folded
+            if folded in behavior.by_id
+            for inner in behavior.outline.within(folded)
+            if inner != folded
+        }
+        return tuple(row for row in behavior.rows if row.id not in hidden) if hidden else behavior.rows
 
     def row_at(self, place: int) -> Row | None:
         """The row in a line of the table."""
@@ -92,6 +99,15 @@ class LedgerModel(QAbstractTableModel):
         kind = self._desk.catalog.get(row.kind, Family.TRANSITION)
         any_state = kind is not None and above is not None and behavior.row(above).kind == "machine"
         return Around(self._names[1], self._inner_keys(row), any_state)
+
+    def told_of(self, row: Row) -> tuple[str, ...]:
+        """The names of other rows and of keys elsewhere that stand in a row's sentence."""
+        if row.kind == USES:
+            return tuple(self._inner_keys(row))
+        if self._desk.catalog.get(row.kind, Family.TRANSITION) is None:
+            return ()
+        around = self.around(row)
+        return tuple(around.name_of(row, value) for value in row.args.values() if isinstance(value, str))
 
     def _inner_keys(self, row: Row) -> Mapping[str, Key]:
         used = row.args.get(BEHAVIOR) if row.kind == USES else None

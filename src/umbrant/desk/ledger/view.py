@@ -1,5 +1,6 @@
 """The ledger's table: walking rows and chips by keyboard, dragging numbers, moving the playhead on the tape."""
 
+import time
 from collections.abc import Callable
 
 from PySide6.QtCore import QModelIndex, QPoint, QPointF, QRect, QRectF, Qt, QTimer
@@ -31,6 +32,8 @@ from umbrant.model.edits import Edit, add_decorator, add_upkeep, fresh_id, inser
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 OUTLINE_WIDTH, NOW_WIDTH, NARROWEST_OUTLINE = 456, 72, 240
+AT_ONCE, SLICE_S = 120, 0.005
+"""How many lines are laid out at once; of more, for so long at a time, so that the window goes on between."""
 OUTLINE_SHARE = 0.62
 """How much of a narrow ledger the outline takes."""
 
@@ -44,7 +47,11 @@ class LedgerView(ChipTable):
         super().__init__(desk, palette, dialogs, parent)
         self.setAccessibleName("Ledger")
         self.ledger = LedgerModel(desk, self)
-        self._layouts: dict[str, tuple[Row, tuple[int, bool], RowLayout]] = {}
+        self._layouts: dict[str, tuple[Row, tuple[object, ...], RowLayout]] = {}
+        self._not_laid_out: set[int] = set()
+        """The lines whose height is still a guess."""
+        self._later = QTimer(self, singleShot=True, interval=0)
+        self._later.timeout.connect(self._lay_out_some)
         self._flow: Flow | None = None
         self._scrubbing = False
         self.anchor = ""
@@ -72,10 +79,11 @@ class LedgerView(ChipTable):
     def layout_of(self, row: Row) -> RowLayout:
         """The layout of a row's sentence in the outline's present width."""
         behavior = self.ledger.behavior
-        shown_as = (behavior.outline.depth[row.id] if behavior else 0, row.id == self.ledger.in_full)
+        depth = behavior.outline.depth[row.id] if behavior else 0
+        shown_as = (depth, row.id == self.ledger.in_full, self.ledger.told_of(row))
         kept = self._layouts.get(row.id)
         if kept is None or kept[0] is not row or kept[1] != shown_as:
-            kept = (row, shown_as, self.flow.lay_out(self.ledger.pieces(row), shown_as[0]))
+            kept = (row, shown_as, self.flow.lay_out(self.ledger.pieces(row), depth))
             self._layouts[row.id] = kept
         return kept[2]
 
@@ -329,6 +337,7 @@ class LedgerView(ChipTable):
         desk.row_selected.connect(self._show_selected)
         self.horizontalHeader().sectionResized.connect(self._resized)
         self.selectionModel().currentRowChanged.connect(self._walked)
+        self.verticalScrollBar().valueChanged.connect(lambda _: self._lay_out_seen())
         self.editing.filled.connect(lambda: QTimer.singleShot(0, self, self._begin_first_missing))
 
     def _repaint(self) -> None:
@@ -355,14 +364,60 @@ class LedgerView(ChipTable):
         self._set_heights()
 
     def _set_heights(self) -> None:
-        for place in range(self.ledger.rowCount()):
-            row = self.ledger.row_at(place)
-            height = int(self.layout_of(row).height) if row is not None else 0
-            if height and self.rowHeight(place) != height:
-                self.setRowHeight(place, height)
+        """Lay out what is new or looks otherwise; of many lines only those in sight at once, the others by and by."""
+        self.verticalHeader().setDefaultSectionSize(int(self.brushes.line))
+        count = self.ledger.rowCount()
+        self._not_laid_out = {place for place in range(count) if not self._is_laid_out(place)}
+        if len(self._not_laid_out) <= AT_ONCE:
+            while self._not_laid_out:
+                self._set_height(self._not_laid_out.pop())
+        self._lay_out_seen()
         if self.currentIndex().isValid():
-            self.scrollTo(self.currentIndex())
+            self._bring_into_sight(self.currentIndex())
+        self._later.start()
         self.viewport().update()
+
+    def _is_laid_out(self, place: int) -> bool:
+        row = self.ledger.row_at(place)
+        kept = self._layouts.get(row.id) if row is not None else None
+        return kept is not None and kept[0] is row and self.rowHeight(place) == int(kept[2].height)
+
+    def _set_height(self, place: int) -> int:
+        """Give a line the height of its sentence; returns by how much it grew."""
+        layout = self.layout_at(place)
+        grown = int(layout.height) - self.rowHeight(place) if layout is not None else 0
+        if grown:
+            self.setRowHeight(place, self.rowHeight(place) + grown)
+        return grown
+
+    def _lay_out_seen(self) -> None:
+        """Lay out the lines in sight, which may bring others into it."""
+        place = self.rowAt(0)
+        while self._not_laid_out and 0 <= place < self.ledger.rowCount():
+            if self.rowViewportPosition(place) > self.viewport().height():
+                return
+            if place in self._not_laid_out:
+                self._not_laid_out.discard(place)
+                self._set_height(place)
+            place += 1
+
+    def _lay_out_some(self) -> None:
+        """Lay out some of the lines out of sight. What is in sight stays where it is."""
+        until, first, grown = time.perf_counter() + SLICE_S, self.rowAt(0), 0
+        while self._not_laid_out and time.perf_counter() < until:
+            place = self._not_laid_out.pop()
+            by = self._set_height(place)
+            grown += by if place < first else 0
+        if grown:
+            self.verticalScrollBar().setValue(self.verticalScrollBar().value() + grown)
+        if self._not_laid_out:
+            self._later.start()
+
+    def _bring_into_sight(self, index: QModelIndex) -> None:
+        self.scrollTo(index)
+        if self._not_laid_out:
+            self._lay_out_seen()
+            self.scrollTo(index)
 
     def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
         row = self.ledger.row_at(current.row())
@@ -385,7 +440,7 @@ class LedgerView(ChipTable):
         index = self.ledger.index(place, OUTLINE)
         if self.currentIndex().row() != place:
             self.setCurrentIndex(index)
-        self.scrollTo(index)
+        self._bring_into_sight(index)
         self.setAccessibleDescription(str(self.ledger.data(index)))
 
     def _scrub(self, position: QPointF) -> None:

@@ -12,7 +12,7 @@ from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.edits import ROW, Slot
 from umbrant.model.paths import Path, at, put
-from umbrant.model.values import Point, number_text
+from umbrant.model.values import Point, number_text, value_text
 
 Put = Callable[[Project, Any], Project]
 
@@ -114,8 +114,9 @@ class Say:
 
         chip = self._chip(name, Editor.NUMBER, label, put=put_number, help=help, read=read, quantity=quantity)
         unit = f" {quantity.unit}" if quantity.unit else ""
-        text = empty if chip.value is None else f"{number_text(float(chip.value))}{unit}"  # type: ignore[arg-type]
-        return self._piece(text, chip)
+        if chip.value is None or not isinstance(chip.value, int | float):
+            return self._piece(empty if chip.value is None else value_text(chip.value), chip)
+        return self._piece(f"{number_text(chip.value)}{unit}", chip)
 
     def text(self, name: str, label: str, *, empty: str = "", put: Put | None = None, help: str = "") -> "Say":
         """Free text; `empty` is shown where there is none."""
@@ -170,6 +171,20 @@ class Say:
         start = next((i for i in range(len(self.pieces), 0, -1) if self.pieces[i - 1].pill), 0)
         for place in range(max(start, 1), len(self.pieces)):
             self.pieces[place] = replace(self.pieces[place], pill=Pill.WRAP, group=self._group)
+        return self
+
+    def mark(self) -> "Say":
+        """Mark the last chip: what it holds cannot stand there."""
+        last = self.pieces[-1]
+        if last.chip is not None:
+            self.pieces[-1] = replace(last, chip=replace(last.chip, missing=True))
+        return self
+
+    def careful(self) -> "Say":
+        """Have what a change of the last chip would break told before it is made."""
+        last = self.pieces[-1]
+        if isinstance(last.chip, FieldChip):
+            self.pieces[-1] = replace(last, chip=replace(last.chip, careful=True))
         return self
 
     def show(self, text: str) -> "Say":

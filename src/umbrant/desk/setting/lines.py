@@ -3,9 +3,10 @@
 from collections.abc import Iterable, Iterator
 
 from umbrant.catalog.declare import Catalog, Quantity
-from umbrant.catalog.renames import Named, extends, rename_key, rename_used
+from umbrant.catalog.renames import Named, extends, rename_document, rename_key, rename_used
 from umbrant.catalog.starting import STARTS, Start, behavior_from, fresh_name
 from umbrant.catalog.uses import Uses, uses_of
+from umbrant.catalog.validation.boards import value_fits
 from umbrant.desk.chips import Choice
 from umbrant.desk.sentence import Editor
 from umbrant.desk.setting.adding import about_member, casting, cueing, literal, new_area, new_board, new_key
@@ -84,7 +85,7 @@ class Setting:
         yield self._heading("Behaviors", ("behaviors",), *starts, *variants, help="how NPCs decide; Enter adds one")
         boards = _documents(self.project.blackboards)
         for behavior in self.project.behaviors:
-            say = Say(self.project, ("behaviors", behavior.name)).kind("behavior").name("title", "title")
+            say = self._document("behavior", ("behaviors", behavior.name))
             say.words("with the keys of").pick("blackboard", "blackboard", boards)
             if behavior.variant_of:
                 say.words("made from").pick("variant_of", "original", _documents(self.project.behaviors))
@@ -133,7 +134,7 @@ class Setting:
             path: Path = ("blackboards", board.name)
             add = Addition("Key", (*path, "keys"), new_key(path))
             others = [Choice("no other", None), *_documents(each for each in self.project.blackboards if each != board)]
-            say = Say(self.project, path).kind("blackboard").name("title", "title").words("extends")
+            say = self._document("blackboard", path).words("extends")
             yield say.pick("extends", "extended blackboard", others).line(1, add, new)
             for place, key in enumerate(board.keys):
                 yield self._key(board, place, key, add, new)
@@ -150,7 +151,7 @@ class Setting:
             return put(project, path, key.model_copy(update=fields))
 
         say = Say(self.project, path).kind("key").name("name", "name of the key", put=rename)
-        say.words("holds").pick("type", "type", [Choice(str(each), each) for each in KeyType], put=retype)
+        say.words("holds").pick("type", "type", [Choice(str(each), each) for each in KeyType], put=retype).careful()
         if key.type is KeyType.NUMBER:
             say.optional_text("unit", "unit", empty="no unit") if not key.unit else say.text("unit", "unit")
             say.words("from").number("low", "lowest", empty="any").words("to").number("high", "highest", empty="any")
@@ -177,11 +178,14 @@ class Setting:
         elif key.type is KeyType.POINT:
             path = (*say.path, name)
             value = at(self.project, path)
-            shown = point_text(value) if value is not None else "not set"
+            shown = point_text(value) if isinstance(value, tuple) else value_text(value)
             say.text(name, "value", empty="not set", put=lambda p, text: put(p, path, read_point(str(text))))
             say.show(shown)
         else:
             say.optional_text(name, "value", empty="not set")
+        value = at(self.project, (*say.path, name))
+        if value is not None and not value_fits(key, value):
+            say.mark()
 
     def _touches(self, board: str, key: str) -> tuple[int, int]:
         """How many rows read a key of a blackboard, and how many write it."""
@@ -234,7 +238,7 @@ class Setting:
             ),
             new,
         )
-        say = Say(self.project, path).kind("stage").name("title", "title").number("width_m", "width", METRES)
+        say = self._document("stage", path).number("width_m", "width", METRES)
         yield say.words("by").number("height_m", "height", METRES).line(1, *adds)
         for place, area in enumerate(stage.areas):
             say = Say(self.project, (*path, "areas", place)).kind("area")
@@ -272,7 +276,7 @@ class Setting:
     def _scenario(self, scenario: Scenario, new: Addition) -> Iterator[Line]:
         path: Path = ("scenarios", scenario.name)
         adds = (*casting(path, self.project), *cueing(path, self.project), new)
-        say = Say(self.project, path).kind("scenario").name("title", "title").words("on")
+        say = self._document("scenario", path).words("on")
         say.pick("stage", "stage", _documents(self.project.stages)).words("for")
         say.number("seconds", "length", Quantity("s", 0.5, 86_400, 1)).words("with")
         say.number("ticks_per_s", "tick rate", Quantity("", 1, 240, 1), whole=True).words("ticks a second, seed")
@@ -371,6 +375,15 @@ class Setting:
         whole.pieces.extend(say.pieces)
 
     # inside
+
+    def _document(self, kind: str, path: Path) -> Say:
+        """A document's title, and what it is called in files."""
+
+        def rename(project: Project, value: object) -> Project:
+            return rename_document(project, self.catalog, str(path[0]), str(path[1]), str(value).strip())
+
+        say = Say(self.project, path).kind(kind).name("title", "title").words("in")
+        return say.text("name", "name of the file", put=rename, help=f"the {kind} is kept in {path[0]}/{path[1]}.json")
 
     def _name(self, say: Say, label: str, named: Named, old: str) -> None:
         path = say.path

@@ -27,8 +27,10 @@ from umbrant.desk.setting.fields import Addition, Line
 from umbrant.desk.setting.lines import Setting
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette
+from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
-from umbrant.model.paths import Path, PathError, move, remove
+from umbrant.model.folder import FOLDERS
+from umbrant.model.paths import Path, PathError, at, move, remove
 
 Index = QModelIndex | QPersistentModelIndex
 
@@ -124,6 +126,8 @@ class SettingView(ChipTable):
         self._layouts: dict[int, RowLayout] = {}
         self._heights: dict[tuple[object, ...], int] = {}
         self._stale = True
+        self._shown: Project | None = None
+        """The project as it was when its lines were written."""
         desk.project_changed.connect(self._project_changed)
         self.selectionModel().currentRowChanged.connect(self._walked)
 
@@ -134,7 +138,16 @@ class SettingView(ChipTable):
         self._stale = False
         self.setting.reload()
         self._set_heights()
-        self.select_path(self._path)
+        self.select_path(self._followed(self._path))
+        self._shown = self.desk.project
+
+    def _followed(self, path: Path) -> Path:
+        """Where the line of a path is now, if its document is called otherwise than when it was shown last."""
+        if len(path) < 2 or self._shown is None or path[0] not in FOLDERS:
+            return path
+        now, before = ([each.name for each in at(whole, path[:1])] for whole in (self.desk.project, self._shown))
+        new = [name for name in now if name not in before]
+        return (path[0], new[0], *path[2:]) if path[1] not in now and len(new) == 1 else path
 
     def select_path(self, path: Path) -> None:
         """Look at the line of a path, or at the nearest that is left before it."""

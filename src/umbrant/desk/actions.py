@@ -46,7 +46,7 @@ def _has_take(commands: Commands) -> bool:
 
 
 def _can_change(commands: Commands) -> bool:
-    return commands.in_setting or commands.in_review or commands.desk.row is not None
+    return commands.in_setting or commands.in_review or commands.in_table or commands.desk.row is not None
 
 
 def _looks_at_rows(commands: Commands) -> bool:
@@ -382,6 +382,7 @@ ACTIONS: tuple[Action, ...] = (
         True,
     ),
     Action("show_rows", "View", "Rows", "Show the rows of the behavior", Commands.show_rows, ("Ctrl+5",)),
+    Action("show_table", "View", "Table", "Show the machine as a table", Commands.show_table, ("Ctrl+8",)),
     Action(
         "show_setting",
         "View",

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QAbstractItemView, QTableView, QToolTip, QWidget
 
@@ -43,6 +43,7 @@ class ChipTable(QTableView):
         self.focused: ChipKey | None = None
         """The chip that the keyboard is on."""
         self.editing = ChipEditing(desk, self, dialogs)
+        self.editing.filled.connect(lambda: QTimer.singleShot(0, self, self.begin_missing))
         self._drag: _Drag | None = None
         self._drags = 0
         self.setShowGrid(False)
@@ -126,6 +127,13 @@ class ChipTable(QTableView):
     def edit_chip(self, chip: Chip, rect: QRectF) -> None:
         """Open a chip's editor."""
         self.editing.begin(chip, rect.translated(self._corner(self.selected_place())))
+
+    def begin_missing(self) -> None:
+        """Open the first chip of the selected line that has to be filled in."""
+        missing = next(((chip, rect) for chip, rect in self.chips() if chip.missing), None)
+        if missing is not None:
+            self.focused = missing[0].key
+            self.edit_chip(*missing)
 
     def rename(self) -> None:
         """Type another name for what is selected."""

@@ -11,6 +11,7 @@ from umbrant.desk.chip_table import ChipTable
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.lanes import LanesView
 from umbrant.desk.ledger.view import LedgerView
+from umbrant.desk.machine.view import MachineTable
 from umbrant.desk.player import Player
 from umbrant.desk.reasons_view import ReasonsView
 from umbrant.desk.rehearsing import Rehearsing
@@ -19,7 +20,7 @@ from umbrant.desk.row_commands import RowCommands
 from umbrant.desk.setting.view import SettingView
 from umbrant.desk.stage_view import StageView
 from umbrant.desk.state import Desk
-from umbrant.desk.written import REVIEW, ROWS, SETTING, Written
+from umbrant.desk.written import REVIEW, ROWS, SETTING, TABLE, Written
 from umbrant.model.changes import changes
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, move_row, nest_row, set_guard, set_seed, unnest_row
@@ -63,6 +64,7 @@ class Views:
     """The views that commands act on."""
 
     ledger: LedgerView
+    machine: MachineTable
     setting: SettingView
     review: ReviewView
     stage: StageView
@@ -79,6 +81,7 @@ class Commands:
         self.desk = desk
         self.player = player
         self.ledger = views.ledger
+        self.machine = views.machine
         self.setting = views.setting
         self.review = views.review
         self.stage = views.stage
@@ -102,14 +105,20 @@ class Commands:
         return self.written is not None and self.written.place == SETTING
 
     @property
+    def in_table(self) -> bool:
+        """Whether the machine's table is shown."""
+        return self.written is not None and self.written.place == TABLE
+
+    @property
     def in_review(self) -> bool:
         """Whether the review is shown."""
         return self.written is not None and self.written.place == REVIEW
 
     @property
     def table(self) -> ChipTable:
-        """What has the place at the left: the rows, the setting or the review."""
-        return self.setting if self.in_setting else self.review if self.in_review else self.ledger
+        """What has the place at the left: the rows, the machine's table, the setting or the review."""
+        shown: dict[bool, ChipTable] = {self.in_table: self.machine, self.in_setting: self.setting}
+        return self.review if self.in_review else shown.get(True, self.ledger)
 
     # project
 
@@ -210,8 +219,10 @@ class Commands:
     # rows
 
     def add_row(self) -> None:
-        """Search for a row to add; in the setting, offer what can be added."""
-        if self.in_setting:
+        """Search for a row to add; in the table and the setting, offer what can be added."""
+        if self.in_table:
+            self.machine.open_additions()
+        elif self.in_setting:
             self.setting.open_additions()
         elif self.in_review:
             self.review.go_to()
@@ -220,7 +231,7 @@ class Commands:
 
     def add_behind(self) -> None:
         """Search for a row to add behind this one."""
-        if not self.in_setting and not self.in_review:
+        if self.table is self.ledger:
             self.ledger.open_search(behind=True)
 
     def rename(self) -> None:
@@ -241,7 +252,9 @@ class Commands:
 
     def delete(self) -> None:
         """Delete the row with all in it; on a guard's, decorator's or upkeep's chip, only that."""
-        if self.in_setting:
+        if self.in_table:
+            self.machine.delete()
+        elif self.in_setting:
             self.setting.delete()
         elif not self.in_review:
             self.rows.delete()
@@ -266,7 +279,7 @@ class Commands:
         """Fold the row's children away, or show them."""
         if self.in_setting:
             self.setting.fold()
-        elif not self.in_review:
+        elif self.table is self.ledger:
             self.ledger.toggle_fold()
 
     def all_parameters(self) -> None:
@@ -399,6 +412,10 @@ class Commands:
     def show_rows(self) -> None:
         """Show the rows of the behavior."""
         self._write(ROWS)
+
+    def show_table(self) -> None:
+        """Show the machine around the row as a table."""
+        self._write(TABLE)
 
     def show_setting(self) -> None:
         """Show the project's setting."""

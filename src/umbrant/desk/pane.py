@@ -18,6 +18,7 @@ from umbrant.desk.finder import Finder
 from umbrant.desk.help_view import HelpView
 from umbrant.desk.lanes import LanesView
 from umbrant.desk.ledger.view import LedgerView
+from umbrant.desk.machine.view import MachineTable
 from umbrant.desk.notice import Notice
 from umbrant.desk.player import Player
 from umbrant.desk.reasons_view import ReasonsView
@@ -44,6 +45,7 @@ class DeskPane(QWidget):
         self.player = Player(desk)
         self.rehearsing = Rehearsing(desk, self.player)
         self.ledger = LedgerView(desk, palette, dialogs, self)
+        self.machine = MachineTable(desk, palette, dialogs, self)
         self.setting = SettingView(desk, palette, dialogs, self)
         self.review = ReviewView(desk, palette, dialogs, lambda: self.commands.show_rows(), self)
         self.stage = StageView(desk, palette, self)
@@ -54,17 +56,26 @@ class DeskPane(QWidget):
         self.curve = CurveView(desk, palette, self)
         self.help = HelpView(desk, self)
         views = Views(
-            self.ledger, self.setting, self.review, self.stage, self.reasons, self.board, self.lanes, self.rehearsing
+            self.ledger,
+            self.machine,
+            self.setting,
+            self.review,
+            self.stage,
+            self.reasons,
+            self.board,
+            self.lanes,
+            self.rehearsing,
         )
         self.stage.hold_rehearsals(self.rehearsing)
         self.commands = Commands(desk, self.player, views, dialogs, shell)
         self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
         self.beside = Beside(desk, (self.stage, self.chart, self.curve, self.help), self.actions_by_id, self)
         self.commands.beside = self.beside
-        self.written = Written(desk, (self.ledger, self.setting, self.review), self.actions_by_id, self)
+        self.written = Written(desk, (self.ledger, self.machine, self.setting, self.review), self.actions_by_id, self)
         self.written.stack.currentChanged.connect(self.refresh_actions)
         self.written.stack.currentChanged.connect(lambda place: self.stage.arrange(place == SETTING))
         self.stage.picked.connect(self._show_in_setting)
+        self.chart.drawn.connect(lambda _: self.commands.table.begin_missing())
         self.setting.walked.connect(self.stage.choose)
         self.commands.written = self.written
         self.finder = Finder(self, self.ledger.brushes, self.commands, self.actions_by_id)
@@ -83,6 +94,7 @@ class DeskPane(QWidget):
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""
         self.ledger.set_palette(palette)
+        self.machine.set_palette(palette)
         self.setting.set_palette(palette)
         self.review.set_palette(palette)
         self.transport.set_palette(palette)
@@ -127,6 +139,7 @@ class DeskPane(QWidget):
         """The panes in which plain letters and arrows are keys."""
         return (
             self.ledger,
+            self.machine,
             self.setting,
             self.review,
             self.stage,
@@ -154,7 +167,8 @@ class DeskPane(QWidget):
             self.addAction(bound)
             return bound
         bound.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
-        for pane in self.panes() if action.where is Where.PANES else (self.ledger, self.setting, self.review):
+        written = (self.ledger, self.machine, self.setting, self.review)
+        for pane in self.panes() if action.where is Where.PANES else written:
             pane.addAction(bound)
         return bound
 

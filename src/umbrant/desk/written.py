@@ -1,4 +1,4 @@
-"""What is written, at the left: the rows of a behavior, the setting of the project, and the review of both."""
+"""What is written, at the left: the rows of a behavior, its machine as a table, the setting, and the review."""
 
 from collections.abc import Mapping
 from typing import Final
@@ -7,6 +7,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.ledger.view import LedgerView
+from umbrant.desk.machine.view import MachineTable
 from umbrant.desk.review_view import ReviewView
 from umbrant.desk.setting.view import SettingView
 from umbrant.desk.state import Desk
@@ -14,29 +15,34 @@ from umbrant.desk.tabs import Tabs
 from umbrant.review.findings import Weight
 
 ROWS: Final = 0
-SETTING: Final = 1
-REVIEW: Final = 2
+TABLE: Final = 1
+SETTING: Final = 2
+REVIEW: Final = 3
 
 
 class Written(Tabs):
-    """Rows, setting and review."""
+    """Rows, table, setting and review."""
 
     def __init__(
         self,
         desk: Desk,
-        views: tuple[LedgerView, SettingView, ReviewView],
+        views: tuple[LedgerView, MachineTable, SettingView, ReviewView],
         actions: Mapping[str, QAction],
         parent: QWidget,
     ) -> None:
         self.desk = desk
-        super().__init__(views, [actions[name] for name in ("show_rows", "show_setting", "show_review")], parent)
-        for changed in (desk.agent_changed, desk.project_changed):
+        self._table = views[TABLE]
+        names = ("show_rows", "show_table", "show_setting", "show_review")
+        super().__init__(views, [actions[name] for name in names], parent)
+        for changed in (desk.agent_changed, desk.project_changed, desk.row_selected):
             changed.connect(self.refresh)
         for changed in (desk.findings_changed, desk.take_changed, desk.agent_changed):
             changed.connect(self._count)
         self.show_view(ROWS)
 
     def about(self) -> str:
+        if self.place == TABLE:
+            return self._table.about
         if self.place == SETTING:
             return "keys, events, stages, cast and cues · Enter adds · Delete removes"
         if self.place == REVIEW:

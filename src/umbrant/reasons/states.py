@@ -37,6 +37,17 @@ def entered_by(subject: Subject, state: str, tick: int) -> str | None:
     return None
 
 
+def fired_last(subject: Subject, machine: str, tick: int) -> str:
+    """The transition of a machine that fired last, up to a tick; empty if none has."""
+    found, latest = "", -1
+    for row_id in subject.outline.within(machine) if machine in subject.outline.number else ():
+        if subject.family(row_id) is Family.TRANSITION:
+            span = subject.record.row(row_id).last_span(tick)
+            if span is not None and span.start > latest:
+                found, latest = row_id, span.start
+    return found
+
+
 def machine_of(subject: Subject, row_id: str) -> str | None:
     """The innermost machine around a row."""
     path = reversed(subject.outline.path(row_id))

@@ -130,7 +130,17 @@ def draw_machine(behavior: Behavior, machine: str, measure: Measure) -> Drawing:
     width, height = _arrange(tops, arrows, machine, behavior, measure)
     for box in tops:
         box.moved(PAD, PAD)
-    return Drawing(tops, arrows, width + 2 * PAD, height + 2 * PAD, is_machine=True)
+    drawing = Drawing(tops, arrows, width + 2 * PAD, height + 2 * PAD, is_machine=True)
+    for arrow in arrows:
+        end = drawing.box(arrow.end)
+        if end is not None and drawing.box(arrow.start) is None:
+            drawing.width = max(drawing.width, end.x + measure(from_any(arrow)) + PAD)
+    return drawing
+
+
+def from_any(arrow: Arrow) -> str:
+    """What is written beside the state that a transition of the machine itself leads to."""
+    return f"from any state · {arrow.label}"
 
 
 def _states(behavior: Behavior, above: str, arrows: Sequence[Arrow], measure: Measure) -> list[Box]:

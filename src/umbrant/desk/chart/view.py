@@ -2,7 +2,7 @@
 
 import math
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
     QFontMetricsF,
@@ -15,9 +15,12 @@ from PySide6.QtGui import (
     QPolygonF,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QMenu, QWidget
 
-from umbrant.desk.chart.layout import Arrow, Box, Drawing, draw
+from umbrant.desk.chart.layout import Arrow, Box, Drawing, draw, from_any
+from umbrant.desk.ledger.editing import menu_heading
+from umbrant.desk.machine.adding import add_transition, trigger_menu
+from umbrant.desk.machine.cells import STATES, TARGETS, Trigger
 from umbrant.desk.painted import draw_focus, paint_with
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
@@ -31,7 +34,14 @@ BOW = 26.0
 
 
 class MapView(QWidget):
-    """Click a box or an arrow to select its row; arrow keys walk the boxes; the wheel zooms, dragging moves."""
+    """Click a box or an arrow to select its row; arrow keys walk the boxes; the wheel zooms, dragging the ground moves.
+
+    In a machine, dragging from one state to another draws a transition between them; by keyboard it is begun with
+    Enter on the one state and drawn with Enter on the other.
+    """
+
+    drawn = Signal(str)
+    """The transition that was drawn."""
 
     def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -40,7 +50,7 @@ class MapView(QWidget):
         self.setAccessibleName("Map")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(200, 120)
-        self.setToolTip("Click a box to find its row. The wheel zooms.")
+        self.setToolTip("Click a box to find its row. Drag from state to state for a transition. The wheel zooms.")
         self._font = body_font(11)
         self._drawing: Drawing | None = None
         self._made_for: tuple[object, str] = (None, "")
@@ -48,6 +58,10 @@ class MapView(QWidget):
         self._pan = QPointF()
         self._held: QPointF | None = None
         self._moved = False
+        self._link: str = ""
+        """The state that a transition is being drawn from."""
+        self._link_to = QPointF()
+        self.menu: QMenu | None = None
         self._paths: list[tuple[Arrow, QPainterPath]] = []
         paint_with(desk, self)
 
@@ -76,7 +90,9 @@ class MapView(QWidget):
         behavior = self.desk.behavior
         machine = self._machine(behavior) if behavior else ""
         title = behavior.row(machine).name if behavior and machine else behavior.title if behavior else ""
-        return f"of {title} · click a box to find its row"
+        if self._link:
+            return "drop it on the state that it leads to · Esc lets go"
+        return "drag from state to state" if machine else f"of {title} · click a box to find its row"
 
     def box_rect(self, box: Box) -> QRectF:
         """Where a box is drawn."""
@@ -107,9 +123,15 @@ class MapView(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self._held, self._moved = event.position(), False
+        self._link = self._state_at(event.position())
+        self._link_to = event.position()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._held is not None:
+        if self._link and self._held is not None:
+            self._moved = self._moved or (event.position() - self._held).manhattanLength() > 4
+            self._link_to = event.position()
+            self.update()
+        elif self._held is not None:
             self._moved = self._moved or (event.position() - self._held).manhattanLength() > 4
             if self._moved:
                 self._pan += event.position() - self._held
@@ -117,11 +139,15 @@ class MapView(QWidget):
                 self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if not self._moved:
+        link, self._link = self._link, ""
+        if link and self._moved:
+            self._draw_to(link, self._state_at(event.position()))
+        elif not self._moved:
             found = self._row_at(event.position())
             if found:
                 self.desk.select_row(found)
         self._held = None
+        self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self._zoom, self._pan = 0.0, QPointF()
@@ -134,6 +160,12 @@ class MapView(QWidget):
             Qt.Key.Key_Up: (0, -1),
             Qt.Key.Key_Down: (0, 1),
         }.get(Qt.Key(event.key()))
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._link_by_key():
+            return
+        if event.key() == Qt.Key.Key_Escape and self._link:
+            self._link = ""
+            self.update()
+            return
         if ahead is None or self.drawing is None:
             super().keyPressEvent(event)
             return
@@ -141,12 +173,60 @@ class MapView(QWidget):
 
     def event(self, event: QEvent) -> bool:
         """Arrow keys walk the boxes while the map has the keyboard, whatever shortcut they have elsewhere."""
-        arrows = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
-        override = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
-        if override and event.key() in arrows:  # type: ignore[attr-defined]
-            event.accept()
-            return True
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            mine = [Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down]
+            if self.drawing is not None and self.drawing.is_machine:
+                mine.extend([Qt.Key.Key_Return, Qt.Key.Key_Enter])
+            if event.key() in mine:
+                event.accept()
+                return True
         return super().event(event)
+
+    def _state_at(self, point: QPointF) -> str:
+        """The state of a machine's map at a point; empty elsewhere, and in the map of a tree."""
+        drawing, behavior = self.drawing, self.desk.behavior
+        if drawing is None or behavior is None or not drawing.is_machine:
+            return ""
+        boxes = [each for top in drawing.boxes for each in top.all() if self.box_rect(each).contains(point)]
+        row_id = boxes[-1].row_id if boxes else ""
+        return row_id if row_id and behavior.row(row_id).kind in TARGETS else ""
+
+    def _link_by_key(self) -> bool:
+        """Begin to draw a transition from the selected state, or draw it to the one that is selected now."""
+        drawing, row_id = self.drawing, self.desk.row_id
+        box = drawing.box(row_id) if drawing is not None and drawing.is_machine else None
+        if box is None:
+            return False
+        if self._link:
+            link, self._link = self._link, ""
+            self._draw_to(link, row_id)
+        else:
+            self._link, self._link_to = row_id, self.box_rect(box).center()
+            self.desk.told.emit("Walk to the state that the transition leads to, and press Enter there. Esc lets go.")
+        self.update()
+        return True
+
+    def _draw_to(self, source: str, target: str) -> None:
+        """Ask what a new transition waits for, and add it."""
+        behavior = self.desk.behavior
+        if not target or behavior is None or source not in behavior.by_id:
+            return
+        if behavior.row(source).kind not in STATES or behavior.row(source).kind == "final":
+            self.desk.told.emit("Nothing leads out of a final state or a history; draw from another state.")
+            return
+        names = [behavior.row(each).name or behavior.row(each).kind for each in (source, target)]
+
+        def add(trigger: Trigger) -> None:
+            added = add_transition(self.desk, source, trigger, target)
+            if added is not None:
+                self.drawn.emit(added)
+
+        self.menu = trigger_menu(self, self.desk, add)
+        heading = menu_heading(f"{names[0]} → {names[1]}", self.menu)
+        self.menu.insertAction(self.menu.actions()[0], heading)
+        box = self._drawing.box(target) if self._drawing is not None else None
+        corner = self.box_rect(box).bottomLeft() if box is not None else self._link_to
+        self.menu.popup(self.mapToGlobal(corner.toPoint()))
 
     def _walk(self, across: int, down: int) -> None:
         """Select the nearest box in a direction."""
@@ -196,8 +276,23 @@ class MapView(QWidget):
                 self._box(painter, box, leads)
             for arrow in drawing.arrows:
                 self._arrow(painter, drawing, arrow)
+        if self._link and drawing is not None:
+            self._draw_link(painter, drawing)
         draw_focus(painter, self, self.palette_)
         painter.end()
+
+    def _draw_link(self, painter: QPainter, drawing: Drawing) -> None:
+        """The transition that is being drawn, to the mouse or to the state that the keyboard is on."""
+        box, here = drawing.box(self._link), drawing.box(self.desk.row_id)
+        if box is None:
+            return
+        to = self._link_to
+        if self._held is None and here is not None:
+            to = self.box_rect(here).center()
+        start = _on_edge(self.box_rect(box), to)
+        painter.setPen(QPen(self.palette_.now, 2.0, Qt.PenStyle.DashLine))
+        painter.drawLine(start, to)
+        _head(painter, to, math.atan2(to.y() - start.y(), to.x() - start.x()), self.palette_.now)
 
     def _state(self, row_id: str) -> RowState:
         explainer = self.desk.explainer
@@ -286,7 +381,7 @@ class MapView(QWidget):
         fired = self._fired(arrow.row_id)
         painter.setFont(body_font(max(8, round(10 * min(1.0, scale * 1.12)))))
         painter.setPen(self.palette_.now if fired else self.palette_.dim)
-        text = f"from any state · {arrow.label}"
+        text = from_any(arrow)
         below = 13 * (arrow.bend + 1)
         painter.drawText(QPointF(rect.left(), rect.bottom() + below), text)
         wide = painter.fontMetrics().horizontalAdvance(text)

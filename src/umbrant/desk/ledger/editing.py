@@ -97,7 +97,7 @@ class ChipEditing(QObject):
         sections = len({choice.section for choice in offered}) > 1
         for place, choice in enumerate(offered):
             if sections and choice.section and (place == 0 or offered[place - 1].section != choice.section):
-                menu.addAction(_heading(choice.section, menu))
+                menu.addAction(menu_heading(choice.section, menu))
             action = menu.addAction(choice.label)
             action.setToolTip(choice.help)
             action.setCheckable(True)
@@ -221,7 +221,7 @@ def _number_fault(chip: Chip, text: str) -> str:
     return ""
 
 
-def _heading(text: str, menu: QMenu) -> QWidgetAction:
+def menu_heading(text: str, menu: QMenu) -> QWidgetAction:
     """A heading inside a list."""
     heading = QWidgetAction(menu)
     label = QLabel(text, menu)

@@ -79,7 +79,8 @@ class RowLayout:
 class Flow:
     """Lays out the rows of one ledger for a column of a certain width."""
 
-    def __init__(self, fonts: Fonts, width: float, *, compact: bool = False) -> None:
+    def __init__(self, fonts: Fonts, width: float, *, compact: bool = False, first_x: float = FIRST_X) -> None:
+        self.first_x = first_x
         self.fonts = fonts
         self.width = width
         self.line = COMPACT_ROW_HEIGHT if compact else ROW_HEIGHT
@@ -88,7 +89,7 @@ class Flow:
 
     def lay_out(self, pieces: list[Piece], depth: int) -> RowLayout:
         """The layout of a row's pieces at a depth of the outline."""
-        indent = FIRST_X + INDENT * depth
+        indent = self.first_x + INDENT * depth
         layout = RowLayout(indent)
         cursor = _Cursor(indent, 0, indent + HANGING, self.width - RIGHT_MARGIN)
         for _, block in groupby(pieces, key=lambda piece: (piece.pill, piece.group if piece.pill else 0)):
@@ -100,7 +101,8 @@ class Flow:
         pill = block[0].pill
         padding = PILL_PADDING if pill else 0.0
         whole = sum(self.fonts.width(piece) for piece in block) + GAP * (len(block) - 1) + 2 * padding
-        if pill and not cursor.fits(whole) and whole <= cursor.room:
+        first = self.fonts.width(block[0]) + 2 * padding
+        if pill and not cursor.fits(whole if whole <= cursor.room else first) and not cursor.at_start(0.0):
             cursor.break_line()
         left = cursor.x
         cursor.x += padding

@@ -2,14 +2,17 @@
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from PySide6.QtCore import QPointF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from umbrant.desk.curves import draw_curve
 from umbrant.desk.ledger.layout import CHIPS, Fonts, Placed, RowLayout, shown_text
 from umbrant.desk.sentence import ChipKey, Pill, Role
 from umbrant.desk.theme import ROW_HEIGHT, Palette
 from umbrant.model.values import Curve
+
+LOZENGE = 5.5
+"""Half of how wide and high the mark of a transition is, in pixels."""
 
 
 @dataclass
@@ -56,6 +59,14 @@ def _draw_piece(painter: QPainter, placed: Placed, brushes: Brushes, focused: Ch
     middle = Qt.AlignmentFlag.AlignVCenter
     align = Qt.AlignmentFlag.AlignHCenter if piece.role in CHIPS else Qt.AlignmentFlag.AlignLeft
     painter.drawText(rect, align | middle, shown_text(brushes.fonts, placed))
+
+
+def draw_lozenge(painter: QPainter, middle: QPointF, colour: QColor, size: float = LOZENGE) -> None:
+    """The mark of a transition that fires."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour)
+    corners = [(-size + 1, 0), (0, -size), (size - 1, 0), (0, size)]
+    painter.drawPolygon(QPolygonF([middle + QPointF(dx, dy) for dx, dy in corners]))
 
 
 def _ink(role: Role, palette: Palette) -> QColor:

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from umbrant.catalog.declare import Family
 from umbrant.catalog.work import Gauge, Measured
+from umbrant.desk.ledger.pieces import draw_lozenge
 from umbrant.desk.theme import Palette
 from umbrant.model.edits import part_index
 from umbrant.take.record import Changes, Outcome, RowRecord, Span
@@ -16,7 +17,7 @@ from umbrant.take.record import Changes, Outcome, RowRecord, Span
 BLOCK, HALF, FOOT = 20.0, 9.0, 3.0
 """The heights that tell running, success, and failure or refusal apart."""
 
-MARK_WIDTH, LOZENGE = 4.0, 5.5
+MARK_WIDTH = 4.0
 
 
 @dataclass(frozen=True)
@@ -101,13 +102,9 @@ class TapePainter:
 
     def _lozenges(self, record: RowRecord) -> None:
         """A lozenge where a transition fired, on a line as long as it was waited for."""
-        self.painter.setPen(Qt.PenStyle.NoPen)
-        self.painter.setBrush(self.palette.now)
         middle = self.axis.foot - BLOCK / 2
         for span in self._shown(record):
-            x = self.axis.x_of(span.start)
-            corners = [(-LOZENGE + 1, 0), (0, -LOZENGE), (LOZENGE - 1, 0), (0, LOZENGE)]
-            self.painter.drawPolygon(QPolygonF([QPointF(x + dx, middle + dy) for dx, dy in corners]))
+            draw_lozenge(self.painter, QPointF(self.axis.x_of(span.start), middle), self.palette.now)
 
     # scores
 

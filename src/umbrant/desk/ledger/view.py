@@ -222,14 +222,7 @@ class LedgerView(ChipTable):
             add = add_decorator if offer.role == "decorator" else add_upkeep
             self.desk.apply(Edit(f"Add {kind.title}", lambda p: add(p, name, row.id, kind.id, args)))
         self.setFocus()
-        self._begin_first_missing()
-
-    def _begin_first_missing(self) -> None:
-        """Open the first chip of the new row that has to be filled in."""
-        missing = next(((chip, rect) for chip, rect in self.chips() if chip.missing), None)
-        if missing is not None:
-            self.focused = missing[0].key
-            self.edit_chip(*missing)
+        self.begin_missing()
 
     # events
 
@@ -338,7 +331,6 @@ class LedgerView(ChipTable):
         self.horizontalHeader().sectionResized.connect(self._resized)
         self.selectionModel().currentRowChanged.connect(self._walked)
         self.verticalScrollBar().valueChanged.connect(lambda _: self._lay_out_seen())
-        self.editing.filled.connect(lambda: QTimer.singleShot(0, self, self._begin_first_missing))
 
     def _repaint(self) -> None:
         self.horizontalHeader().viewport().update()

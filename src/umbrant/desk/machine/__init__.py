@@ -1,0 +1,1 @@
+"""A machine as a table: states down, triggers across."""

@@ -60,7 +60,7 @@ def test_selecting_an_agent_anywhere_selects_it_everywhere(demo_driver: Driver) 
     assert "visitor (puppet)" in hands.pane.top.agent.text()
     assert "puppet" in hands.reasons()
     assert hands.pane.board.board.rowCount() == 0
-    hands.qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(40, 6 + 5))
+    hands.qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(40, int(lanes._top()) + 5))
     assert hands.desk.agent == "odo"
     assert hands.pane.board.board.rowCount() == 6
 

@@ -1,4 +1,4 @@
-"""A machine as a table and on the map, in the real window: what is written in one stands in the other and in the rows."""
+"""A machine as a table and on the map, in the real window: both and the rows say the same."""
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt

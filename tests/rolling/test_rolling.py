@@ -7,6 +7,7 @@ import sys
 from itertools import pairwise
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from tests.conftest import DEMO
@@ -121,3 +122,14 @@ def test_the_demo_exercises_what_it_is_meant_to() -> None:
     scenario = PROJECT.scenario("dusk")
     assert (scenario.seconds, scenario.ticks_per_s) == (42, 20)
     assert len([prop for prop in PROJECT.stage("quay").props if prop.group == "lamps"]) == 6
+
+
+def test_a_spawner_brings_its_copies_on_one_after_the_other(tmp_path: Path) -> None:
+    project = open_project(DEMO)
+    dusk = project.scenario("dusk")
+    gulls = next(each for each in dusk.cast if each.copies > 1).model_copy(update={"copies": 3, "every_s": 2.0})
+    few = dusk.model_copy(update={"cast": (gulls,), "cues": (), "seconds": 6.0})
+    project = project.model_copy(update={"scenarios": (few,)})
+    take = read_take(roll(Order(project, "dusk", tmp_path / "spawner.take")))
+    came = [int(np.argmin(np.isnan(take.poses[f"{gulls.name}_{n}"][:, 0]))) for n in (1, 2, 3)]
+    assert came == [0, 2 * dusk.ticks_per_s, 4 * dusk.ticks_per_s]

@@ -17,7 +17,6 @@ STAGE: Final = 0
 MAP: Final = 1
 CURVE: Final = 2
 HELP: Final = 3
-STAGE_ABOUT = "drag a square to move it · wheel zooms"
 
 
 class Beside(Tabs):
@@ -39,4 +38,6 @@ class Beside(Tabs):
         self.show_view(STAGE)
 
     def about(self) -> str:
-        return (STAGE_ABOUT, self.views[MAP].about, self.views[CURVE].about, self.views[HELP].about)[self.place]
+        return (self.views[STAGE].told, self.views[MAP].about, self.views[CURVE].about, self.views[HELP].about)[
+            self.place
+        ]

@@ -1,6 +1,6 @@
 """What can be dragged on the stage: points of walks; while setting up also places, things, starts and corners."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from umbrant.model.paths import Path
@@ -20,6 +20,26 @@ class Handle:
     def about(self) -> Path:
         """The path of what the point belongs to, as the setting has it."""
         return self.path[:-2] if "corners" in self.path else self.path[:-1]
+
+
+@dataclass(frozen=True)
+class Guides:
+    """What a point that is dragged is in line with: one straight above or below it, and one straight beside it."""
+
+    above: Point | None = None
+    beside: Point | None = None
+
+
+NO_GUIDES = Guides()
+
+
+def in_line(to: Point, others: Sequence[Point], within_m: float) -> tuple[Point, Guides]:
+    """A point moved into line with others that it is nearly in line with, and which they are."""
+    above = min(others, key=lambda each: abs(each[0] - to[0]), default=None)
+    beside = min(others, key=lambda each: abs(each[1] - to[1]), default=None)
+    above = above if above is not None and abs(above[0] - to[0]) <= within_m else None
+    beside = beside if beside is not None and abs(beside[1] - to[1]) <= within_m else None
+    return (above[0] if above else to[0], beside[1] if beside else to[1]), Guides(above, beside)
 
 
 def walk_handles(scenario: Scenario) -> Iterator[Handle]:

@@ -1,13 +1,15 @@
 """The whole take, one lane for each of the cast: what led when, the tape's window, and the playhead.
 
-The copies of one member share a lane, each a thin stripe of it. Puppets have none: nothing leads them.
+The copies of one member share a lane, each a thin stripe of it. Puppets have none: nothing leads them. Above them stand
+the cues of the scenario, to be dragged to another time.
 """
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PySide6.QtWidgets import QSizePolicy, QWidget
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from umbrant.desk.cached import Pictures
+from umbrant.desk.cue_ruler import CueRuler, marks
 from umbrant.desk.painted import draw_focus
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
@@ -20,11 +22,16 @@ LANE, BAR, TOP, LEFT, RIGHT = 18, 14, 6, 110, 16
 class LanesView(QWidget):
     """Click or drag to move the playhead; with Shift, to move the tape's window. Clicking a name looks at that one."""
 
+    picked = Signal(object)
+    """The path of the cue that was taken hold of."""
+
     def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
         self.palette_ = palette
         self._pictures = Pictures()
+        self.ruler = CueRuler(desk, self, self.x_of, self.tick_at)
+        self.arranging = False
         self.setAccessibleName("Lanes")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
@@ -35,7 +42,20 @@ class LanesView(QWidget):
         desk.playhead_moved.connect(self.update)
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 2 * TOP + LANE * max(1, len(self._cast())))
+        return QSize(600, int(self._top()) + TOP + LANE * max(1, len(self._cast())))
+
+    def arrange(self, on: bool) -> None:
+        """Show the ruler of cues also where there are none yet."""
+        self.arranging = on
+        self._refresh()
+
+    def ruler_box(self) -> QRectF:
+        """Where the cues stand; empty where they are not shown."""
+        return QRectF(LEFT, TOP - 3, self.width() - LEFT - RIGHT, self._top() - TOP)
+
+    def _top(self) -> float:
+        """Where the lanes begin: below the cues, if there are any."""
+        return TOP + (LANE if self.arranging or any(marks(self.desk)) else 0)
 
     def minimumSizeHint(self) -> QSize:
         return QSize(300, self.sizeHint().height())
@@ -49,6 +69,12 @@ class LanesView(QWidget):
         return (x - LEFT) / max(1, self.width() - LEFT - RIGHT) * self.desk.tape.ticks
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.position().y() < self._top():
+            held = self.ruler.press(event.position().x())
+            if held is not None:
+                self.picked.emit(held.path)
+                self.update()
+                return
         name = self._player_at(event.position().y())
         if name is not None:
             self.desk.select_agent(name)
@@ -56,8 +82,30 @@ class LanesView(QWidget):
             self._move(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if event.buttons() & Qt.MouseButton.LeftButton:
+        if self.ruler.is_held:
+            self.ruler.drag(event.position().x())
+        elif event.buttons() & Qt.MouseButton.LeftButton:
             self._move(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.ruler.release()
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        on_ruler = event.position().y() < self._top() and event.position().x() >= LEFT
+        if on_ruler and self.ruler.mark_at(event.position().x()) is None:
+            self.ruler.offer(event.position().toPoint())
+        else:
+            self.mousePressEvent(event)
+
+    def event(self, event: QEvent) -> bool:
+        """Over a cue the tooltip says what it does."""
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip and event.pos().y() < self._top():
+            mark = self.ruler.mark_at(event.pos().x())
+            told = f"at {mark.at_s:g} s: {mark.text}. Drag it to another time." if mark else "Double-click adds a cue."
+            QToolTip.showText(event.globalPos(), told, self)
+            return True
+        return super().event(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self.desk.tape.zoom(0.8 if event.angleDelta().y() > 0 else 1.25, self.tick_at(event.position().x()))
@@ -77,6 +125,8 @@ class LanesView(QWidget):
         painter.fillRect(self.rect(), self.palette_.ground)
         key = (id(self.desk.current), id(self.desk.project), self.desk.agent, id(self.palette_))
         self._pictures.draw(painter, QRectF(self.rect()), "lanes", key, self._lanes)
+        if self._top() > TOP:
+            self.ruler.paint(painter, self.palette_, self.ruler_box())
         if self.desk.take is not None:
             self._window(painter)
             x = self.x_of(self.desk.playhead)
@@ -86,16 +136,16 @@ class LanesView(QWidget):
 
     def _lanes(self, painter: QPainter, box: QRectF) -> None:
         for place, member in enumerate(self._cast()):
-            self._lane(painter, TOP + place * LANE, member)
+            self._lane(painter, int(self._top()) + place * LANE, member)
 
     def _player_at(self, y: float) -> str | None:
         """Whose stripe is at a height."""
-        lane = int((y - TOP) // LANE)
+        lane = int((y - self._top()) // LANE)
         cast = self._cast()
         if not 0 <= lane < len(cast):
             return None
         players = list(cast[lane].each())
-        share = (y - TOP - lane * LANE) / BAR
+        share = (y - self._top() - lane * LANE) / BAR
         return players[max(0, min(len(players) - 1, int(share * len(players))))].name
 
     def _lane(self, painter: QPainter, top: int, member: Member) -> None:

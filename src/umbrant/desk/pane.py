@@ -73,8 +73,9 @@ class DeskPane(QWidget):
         self.commands.beside = self.beside
         self.written = Written(desk, (self.ledger, self.machine, self.setting, self.review), self.actions_by_id, self)
         self.written.stack.currentChanged.connect(self.refresh_actions)
-        self.written.stack.currentChanged.connect(lambda place: self.stage.arrange(place == SETTING))
+        self.written.stack.currentChanged.connect(lambda place: self._arrange(place == SETTING))
         self.stage.picked.connect(self._show_in_setting)
+        self.lanes.picked.connect(self._show_in_setting)
         self.chart.drawn.connect(lambda _: self.commands.table.begin_missing())
         self.setting.walked.connect(self.stage.choose)
         self.commands.written = self.written
@@ -131,8 +132,14 @@ class DeskPane(QWidget):
         else:
             self.finder.open_things()
 
+    def _arrange(self, on: bool) -> None:
+        self.stage.arrange(on)
+        self.lanes.arrange(on)
+        self.beside.refresh()
+
     def _show_in_setting(self, path: Path) -> None:
         if self.commands.in_setting:
+            self.stage.about = path
             self.setting.unfold_to(path)
 
     def panes(self) -> tuple[QWidget, ...]:

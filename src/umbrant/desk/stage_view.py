@@ -13,7 +13,6 @@ from PySide6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QResizeEvent,
     QWheelEvent,
 )
@@ -21,22 +20,24 @@ from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.cached import Pictures
 from umbrant.desk.figures import LEAST_BODY, draw_body, draw_chosen, draw_label, draw_prop, draw_said
-from umbrant.desk.handles import Handle, setting_handles, walk_handles
+from umbrant.desk.ground_painting import paint_ground, paint_off_limits
+from umbrant.desk.handles import NO_GUIDES, Handle, in_line, setting_handles, walk_handles
 from umbrant.desk.painted import draw_focus, paint_with
 from umbrant.desk.rehearsing import Rehearsing
 from umbrant.desk.rings import Ring, rings
+from umbrant.desk.sketching import Sketching
 from umbrant.desk.state import Desk
 from umbrant.desk.steering import ARROWS, STEERING, Steering
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.edits import Edit
 from umbrant.model.paths import Path, put
-from umbrant.model.staging import Area, Blocks, Member, Scenario, Stage
+from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import Point
 from umbrant.take.record import RowState
 
 MARGIN = 14
 HANDLE = 5.0
-GRAB = 9.0
+GRAB, SNAP = 9.0, 6.0
 CROWDED = 34.0
 """How near, in pixels, a body hides the name of a place."""
 NUDGE_M, FAR_NUDGE_M = 0.1, 1.0
@@ -45,7 +46,10 @@ SAID_S = 2.0
 
 
 class StageView(QWidget):
-    """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a square changes what stands there."""
+    """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a square changes what stands there.
+
+    While setting up, dragging the ground draws an area, with Ctrl a walk; the other mouse buttons move it.
+    """
 
     picked = Signal(object)
     """The path of what the handle belongs to that was taken hold of."""
@@ -54,6 +58,10 @@ class StageView(QWidget):
         super().__init__(parent)
         self.desk = desk
         self.arranging = False
+        self.about: Path = ()
+        """What the setting's line is about."""
+        self.sketching = Sketching(self)
+        self.guides = NO_GUIDES
         self.palette_ = palette
         self.setAccessibleName("Stage")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -73,6 +81,13 @@ class StageView(QWidget):
         """The rehearsals that can be held on this stage."""
         paint_with(desk, self)
 
+    @property
+    def told(self) -> str:
+        """What can be done on it, in words."""
+        if self.arranging:
+            return "drag: an area · Ctrl+drag: a walk · Enter: more"
+        return "drag a square to move it · wheel zooms"
+
     # geometry
 
     def sizeHint(self) -> QSize:
@@ -80,7 +95,7 @@ class StageView(QWidget):
 
     def fit(self) -> None:
         """Show the whole stage."""
-        stage = self._stage()
+        stage = self.shown_stage()
         if stage is None:
             return
         wide, high = self.width() - 2 * MARGIN, self.height() - 2 * MARGIN
@@ -104,14 +119,20 @@ class StageView(QWidget):
         """Where a place of the stage is drawn."""
         return self._offset + QPointF(place[0] * self._scale, -place[1] * self._scale)
 
-    def to_stage(self, pixel: QPointF) -> Point:
-        """The place of the stage that is drawn at a pixel, on a grid of 0.1 m."""
+    def to_stage(self, pixel: QPointF, digits: int = 1) -> Point:
+        """The place of the stage that is drawn at a pixel, on a grid of 0.1 m, or of so many digits."""
         moved = pixel - self._offset
-        return round(moved.x() / self._scale, 1), round(-moved.y() / self._scale, 1)
+        return round(moved.x() / self._scale, digits), round(-moved.y() / self._scale, digits)
+
+    def snapped(self, to: Point, path: Path = ()) -> Point:
+        """A point in line with another that is drawn, if it is nearly so. What it is in line with is shown."""
+        others = [each.at for each in self.handles() if each.path != path]
+        to, self.guides = in_line(to, others, SNAP / self._scale) if self.arranging else (to, NO_GUIDES)
+        return to
 
     def handles(self) -> list[Handle]:
         """What can be dragged: points of walks; while setting up also places, things, starts and corners."""
-        stage, scenario = self._stage(), self.desk.scenario
+        stage, scenario = self.shown_stage(), self.desk.scenario
         if stage is None or scenario is None:
             return []
         return [*walk_handles(scenario), *(setting_handles(stage, scenario) if self.arranging else ())]
@@ -124,6 +145,7 @@ class StageView(QWidget):
 
     def choose(self, path: Path) -> None:
         """Mark the handle of what a path leads to, if it has one."""
+        self.about = path
         found = next((handle.path for handle in self.handles() if handle.about == path), None)
         if found is not None:
             self._chosen = found
@@ -174,14 +196,17 @@ class StageView(QWidget):
             self.steering.towards(self.to_stage(event.position()), event.modifiers())
             return
         handle = self._handle_at(event.position())
-        if handle is not None:
+        left = event.button() is Qt.MouseButton.LeftButton
+        if handle is not None and left:
             self._held, self._chosen = handle, handle.path
             self._drags += 1
             self.picked.emit(handle.about)
         else:
             name = self._agent_at(event.position())
-            if name is not None:
+            if name is not None and left:
                 self.desk.select_agent(name)
+            elif self.arranging and left:
+                self.sketching.begin(event.position(), event.modifiers())
             else:
                 self._panned_from = event.position()
         self.update()
@@ -192,7 +217,12 @@ class StageView(QWidget):
                 self.steering.towards(self.to_stage(event.position()), event.modifiers())
             return
         if self._held is not None:
-            self._move_point(self._held, self.to_stage(event.position()), f"drag {self._drags}")
+            free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+            to = self.to_stage(event.position(), 2 if free else 1)
+            to = to if free else self.snapped(to, self._held.path)
+            self._move_point(self._held, to, f"drag {self._drags}")
+        elif self.sketching.active:
+            self.sketching.go_on(event.position())
         elif self._panned_from is not None:
             self._offset += event.position() - self._panned_from
             self._panned_from = event.position()
@@ -200,7 +230,8 @@ class StageView(QWidget):
             self.update()
         else:
             grabs = self._handle_at(event.position()) is not None
-            self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else Qt.CursorShape.ArrowCursor)
+            empty = Qt.CursorShape.CrossCursor if self.arranging else Qt.CursorShape.ArrowCursor
+            self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else empty)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._live is not None:
@@ -209,9 +240,16 @@ class StageView(QWidget):
         if self._held is not None:
             self.desk.history.settle()
         self._held = self._panned_from = None
+        self.guides = NO_GUIDES
+        if self.sketching.active:
+            self.sketching.end()
+        self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.fit()
+        if self.arranging:
+            self.sketching.offer(event.position())
+        else:
+            self.fit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self._live is not None and self.steering is not None and self.steering.key(event, down=True):
@@ -224,6 +262,12 @@ class StageView(QWidget):
             self._choose_next(-1 if event.text() in (",", "[") else 1)
         elif step is not None and self._chosen is not None:
             self._nudge(step, FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M)
+        elif self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            handle = next((each for each in self.handles() if each.path == self._chosen), None)
+            self.sketching.offer(self.to_pixels(handle.at) if handle else QPointF(self.rect().center()))
+        elif self.arranging and event.key() == Qt.Key.Key_Delete and self._chosen is not None:
+            chosen, self._chosen = self._chosen, None
+            self.sketching.delete(chosen)
         elif event.key() == Qt.Key.Key_Escape:
             self._chosen = None
             self.update()
@@ -234,7 +278,8 @@ class StageView(QWidget):
         """Arrow keys belong to the chosen point of a walk while the stage has the keyboard."""
         if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
             steering = self._live is not None and event.key() in STEERING
-            if steering or (self._chosen is not None and event.key() in ARROWS):
+            adding = self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Delete)
+            if steering or adding or (self._chosen is not None and event.key() in ARROWS):
                 event.accept()
                 return True
         return super().event(event)
@@ -264,7 +309,7 @@ class StageView(QWidget):
                 self._move_point(handle, to, f"nudge {self._chosen}")
 
     def _move_point(self, handle: Handle, to: Point, merges: str) -> None:
-        stage = self._stage()
+        stage = self.shown_stage()
         if stage is None:
             return
         inside = max(0.0, min(stage.width_m, to[0])), max(0.0, min(stage.height_m, to[1]))
@@ -287,7 +332,8 @@ class StageView(QWidget):
         away = self.to_pixels(place) - pixel
         return math.hypot(away.x(), away.y())
 
-    def _stage(self) -> Stage | None:
+    def shown_stage(self) -> Stage | None:
+        """The stage of the scenario that is played."""
         scenario = self.desk.scenario
         return next((each for each in self.desk.project.stages if scenario and each.name == scenario.stage), None)
 
@@ -297,7 +343,7 @@ class StageView(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), self.palette_.ground)
-        stage, scenario = self._stage(), self.desk.scenario
+        stage, scenario = self.shown_stage(), self.desk.scenario
         if stage is None or scenario is None:
             painter.setPen(self.palette_.dim)
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show.")
@@ -311,11 +357,29 @@ class StageView(QWidget):
         self._row(painter)
         self._cone(painter)
         self._bodies(painter, scenario.players)
+        self._guides(painter)
+        self.sketching.paint(painter)
         if self._live is not None:
             self._rehearsal(painter, self._live)
         else:
             draw_focus(painter, self, self.palette_)
         painter.end()
+
+    def _guides(self, painter: QPainter) -> None:
+        """Lines through what the dragged point is in line with."""
+        painter.setPen(QPen(self.palette_.now, 1, Qt.PenStyle.DotLine))
+        if self.guides.above is not None:
+            x = self.to_pixels(self.guides.above).x()
+            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        if self.guides.beside is not None:
+            y = self.to_pixels(self.guides.beside).y()
+            painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
+
+    def _widest_m(self) -> float:
+        """The radius of the widest of the cast that walks: where it can go, all can."""
+        scenario = self.desk.scenario
+        walking = [each.body.radius_m for each in scenario.cast if not each.body.flies] if scenario else []
+        return max(walking, default=0.3)
 
     def _rehearsal(self, painter: QPainter, live: Rehearsing) -> None:
         """That a rehearsal is going on, and its time."""
@@ -330,19 +394,10 @@ class StageView(QWidget):
     def _standing(self, painter: QPainter, stage: Stage) -> None:
         """All that does not move by itself."""
         painter.setFont(self._font)
-        self._ground(painter, stage)
+        paint_ground(painter, stage, self.palette_, self.to_pixels)
+        if self.arranging:
+            paint_off_limits(painter, stage, self._widest_m(), self.palette_, self.to_pixels)
         self._walks(painter)
-
-    def _ground(self, painter: QPainter, stage: Stage) -> None:
-        whole = QRectF(self.to_pixels((0, stage.height_m)), self.to_pixels((stage.width_m, 0)))
-        painter.fillRect(whole, self.palette_.land)
-        for area in sorted(stage.areas, key=lambda each: each.blocks is Blocks.SIGHT_AND_WAY):
-            self._area(painter, area)
-        painter.setPen(self.palette_.dim)
-        for place in stage.places:
-            at = self.to_pixels(place.at)
-            painter.drawLine(at + QPointF(-3, 0), at + QPointF(3, 0))
-            painter.drawLine(at + QPointF(0, -3), at + QPointF(0, 3))
 
     def _name_places(self, painter: QPainter, stage: Stage, scenario: Scenario) -> None:
         """Write the names of places, but where somebody stands on one: names would cover each other there."""
@@ -351,42 +406,6 @@ class StageView(QWidget):
             at = self.to_pixels(place.at)
             if all(self._apart(body, at) > CROWDED for body in standing):
                 draw_label(painter, place.name, at + QPointF(6, 4), self.palette_.dim, self.width())
-
-    def _area(self, painter: QPainter, area: Area) -> None:
-        outline = QPolygonF([self.to_pixels(corner) for corner in area.corners])
-        if area.blocks is Blocks.NOTHING:
-            self._zone(painter, outline, area.name)
-            return
-        solid = area.blocks is Blocks.SIGHT_AND_WAY
-        painter.setBrush(self.palette_.wall if solid else self.palette_.water)
-        painter.setPen(QPen(self.palette_.wall_rule, 1) if solid else Qt.PenStyle.NoPen)
-        painter.drawPolygon(outline)
-        self._name_area(painter, outline.boundingRect(), area.name.removeprefix("the "))
-
-    def _zone(self, painter: QPainter, outline: QPolygonF, name: str) -> None:
-        """An area that is in the way of nothing: an outline on the ground, its name in the upper left corner."""
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(self.palette_.faint, 1, Qt.PenStyle.DashLine))
-        painter.drawPolygon(outline)
-        painter.setPen(self.palette_.faint)
-        painter.drawText(outline.boundingRect().adjusted(4, 1, -4, 0), Qt.AlignmentFlag.AlignTop, name)
-
-    def _name_area(self, painter: QPainter, box: QRectF, name: str) -> None:
-        """Write a name into an area: across, or upwards where it is narrow; not at all where it would be cut off."""
-        painter.setPen(self.palette_.dim)
-        text = painter.fontMetrics().boundingRect(name)
-        if text.width() <= box.width() and text.height() <= box.height():
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
-        elif text.width() <= box.height() and text.height() <= box.width():
-            painter.save()
-            painter.translate(box.center())
-            painter.rotate(-90)
-            painter.drawText(
-                QRectF(-box.height() / 2, -box.width() / 2, box.height(), box.width()),
-                Qt.AlignmentFlag.AlignCenter,
-                name,
-            )
-            painter.restore()
 
     def _props(self, painter: QPainter, stage: Stage) -> None:
         take, tick = self.desk.take, self.desk.playhead
@@ -449,7 +468,7 @@ class StageView(QWidget):
 
         def place_named(name: str) -> Point | None:
             found = self.place_of(name)
-            stage = self._stage()
+            stage = self.shown_stage()
             standing = {prop.name: prop.at for prop in stage.props} if stage else {}
             standing |= {place.name: place.at for place in stage.places} if stage else {}
             return found[0] if found else standing.get(name)

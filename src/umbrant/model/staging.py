@@ -107,6 +107,9 @@ class Member(Document):
     group: KeyName | None = None
     copies: int = Field(default=1, ge=1, le=1000)
     scatter_m: float = Field(default=0.0, ge=0)
+    every_s: float = Field(default=0.0, ge=0, le=3600)
+    """With copies, how long after one of them the next comes onto the stage, the first at once: a spawner. 0 for all
+    of them at once."""
     waits: bool = False
     """Whether it is not on the stage until a cue brings it on."""
     start: Point
@@ -130,8 +133,16 @@ class Member(Document):
                 round(self.start[1] + away * sin(turn), 3),
             )
             title = f"{self.title or self.name} {place + 1}"
-            more = {"name": f"{self.name}_{place + 1}", "title": title, "start": start, "copies": 1}
+            waits = self.waits or (self.every_s > 0 and place > 0)
+            more = {"name": f"{self.name}_{place + 1}", "title": title, "start": start, "copies": 1, "waits": waits}
             yield self.model_copy(update=more)
+
+    def arrivals(self) -> Iterator["Cue"]:
+        """The cues that bring on the copies of a spawner; none for one whose copies wait for cues of their own."""
+        if self.every_s > 0 and not self.waits:
+            for place, copy in enumerate(self.each()):
+                if place > 0:
+                    yield Cue(at_s=round(place * self.every_s, 6), does=MoveTo(moves=copy.name, to=copy.start))
 
 
 class RaiseEvent(Document):

@@ -1,6 +1,5 @@
 """The cues of a scenario: what happens at a time, or when a condition on the keys of the world comes true."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import singledispatchmethod
 from random import Random
@@ -15,7 +14,7 @@ from umbrant.engine.board import Board
 from umbrant.engine.events import Ears
 from umbrant.engine.recorder import Unrecorded
 from umbrant.engine.runner import Common
-from umbrant.model.staging import Cue, Deed, DropProp, MoveTo, RaiseEvent, SetKey, TakeAway
+from umbrant.model.staging import Cue, Deed, DropProp, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
 from umbrant.model.whole import Frame
 from umbrant.stage.world import StageWorld
 from umbrant.take.writer import TakeWriter
@@ -68,12 +67,13 @@ class _Waiting:
 class CuePlayer:
     """Does the cues as they come due. What cannot be done is noted in the take, and the rest goes on."""
 
-    def __init__(self, cues: Sequence[Cue], common: Common, world: StageWorld, writer: TakeWriter) -> None:
+    def __init__(self, scenario: Scenario, common: Common, world: StageWorld, writer: TakeWriter) -> None:
         self._common = common
         self._world = world
         self._writer = writer
         self._director = Director(common, world, writer)
-        self._waiting = [_Waiting(cue, number) for number, cue in enumerate(cues, 1)]
+        arrivals = [cue for member in scenario.cast for cue in member.arrivals()]
+        self._waiting = [_Waiting(cue, number) for number, cue in enumerate((*scenario.cues, *arrivals), 1)]
         for each in self._waiting:
             if each.cue.when:
                 try:

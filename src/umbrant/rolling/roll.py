@@ -63,7 +63,7 @@ class Play:
     def __init__(self, project: Project, scenario: Scenario, writer: TakeWriter, catalog: Catalog) -> None:
         self.world = StageWorld(project.stage(scenario.stage), scenario, writer)
         self.common = Common(project, catalog, scenario.seed)
-        self.cues = CuePlayer(scenario.cues, self.common, self.world, writer)
+        self.cues = CuePlayer(scenario, self.common, self.world, writer)
         self._writer = writer
         self._cast = Cast.of(self.common, scenario.players, self.world, writer.agent)
 

@@ -16,6 +16,7 @@ from umbrant.model.staging import (
     DropProp,
     Member,
     MoveTo,
+    Place,
     Prop,
     RaiseEvent,
     Scenario,
@@ -61,6 +62,23 @@ def new_area(stage: Stage) -> Area:
     x, y = round(stage.width_m / 2, 1), round(stage.height_m / 2, 1)
     name = fresh_name("wall", [each.name for each in stage.areas])
     return Area(name=name, corners=((x - 1, y - 1), (x + 1, y - 1), (x + 1, y + 1), (x - 1, y + 1)))
+
+
+def staging(path: Path, stage: Stage) -> tuple[Addition, ...]:
+    """What can be put onto the stage of a path."""
+    middle = (round(stage.width_m / 2, 1), round(stage.height_m / 2, 1))
+
+    def place(project: Project) -> Place:
+        return Place(name=fresh_name("place", [each.name for each in at(project, path).places]), at=middle)
+
+    def prop(project: Project) -> Prop:
+        return Prop(name=fresh_name("prop", [each.name for each in at(project, path).props]), group="things", at=middle)
+
+    return (
+        Addition("Area: a wall, water, or paint on the ground", (*path, "areas"), lambda p: new_area(at(p, path))),
+        Addition("Place: a named point", (*path, "places"), place),
+        Addition("Prop: a thing with a level that drains", (*path, "props"), prop),
+    )
 
 
 def casting(path: Path, project: Project) -> tuple[Addition, ...]:

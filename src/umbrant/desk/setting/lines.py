@@ -9,7 +9,7 @@ from umbrant.catalog.uses import Uses, uses_of
 from umbrant.catalog.validation.boards import value_fits
 from umbrant.desk.chips import Choice
 from umbrant.desk.sentence import Editor
-from umbrant.desk.setting.adding import about_member, casting, cueing, literal, new_area, new_board, new_key
+from umbrant.desk.setting.adding import about_member, casting, cueing, literal, new_board, new_key, staging
 from umbrant.desk.setting.fields import Addition, Line, Say, point_text, read_point
 from umbrant.model.behaviors import Behavior, Blackboard, Event, Key, Sharing
 from umbrant.model.documents import Project
@@ -20,7 +20,6 @@ from umbrant.model.staging import (
     DropProp,
     Member,
     MoveTo,
-    Place,
     Prop,
     RaiseEvent,
     Scenario,
@@ -221,23 +220,7 @@ class Setting:
 
     def _stage(self, stage: Stage, new: Addition) -> Iterator[Line]:
         path: Path = ("stages", stage.name)
-        middle = (round(stage.width_m / 2, 1), round(stage.height_m / 2, 1))
-        adds = (
-            Addition("Area: a wall, water, or paint on the ground", (*path, "areas"), lambda p: new_area(at(p, path))),
-            Addition(
-                "Place: a named point",
-                (*path, "places"),
-                lambda p: Place(name=fresh_name("place", [each.name for each in at(p, path).places]), at=middle),
-            ),
-            Addition(
-                "Prop: a thing with a level that drains",
-                (*path, "props"),
-                lambda p: Prop(
-                    name=fresh_name("prop", [each.name for each in at(p, path).props]), group="things", at=middle
-                ),
-            ),
-            new,
-        )
+        adds = (*staging(path, stage), new)
         say = self._document("stage", path).number("width_m", "width", METRES)
         yield say.words("by").number("height_m", "height", METRES).line(1, *adds)
         for place, area in enumerate(stage.areas):
@@ -298,6 +281,9 @@ class Setting:
         say.words("×").number("copies", "copies", COUNT, whole=True)
         if member.copies > 1:
             say.words("within").number("scatter_m", "scatter", METRES)
+            say.words("one every" if member.every_s else "at once, or one every").number(
+                "every_s", "time between them", SECONDS
+            )
         yield say.yes_no("waits", "from when", yes="waits for its cue", no="from the start").line(2, *mine)
         body = Say(self.project, (*path, "body")).kind("body").words("walks").number("walk_m_s", "walk", SPEED)
         body.words("runs").number("run_m_s", "run", SPEED).words("turns").number("turn_deg_s", "turning", DEGREES)
@@ -380,10 +366,12 @@ class Setting:
         """A document's title, and what it is called in files."""
 
         def rename(project: Project, value: object) -> Project:
-            return rename_document(project, self.catalog, str(path[0]), str(path[1]), str(value).strip())
+            name = str(value).strip().removesuffix(".json")
+            return rename_document(project, self.catalog, str(path[0]), str(path[1]), name)
 
         say = Say(self.project, path).kind(kind).name("title", "title").words("in")
-        return say.text("name", "name of the file", put=rename, help=f"the {kind} is kept in {path[0]}/{path[1]}.json")
+        say.text("name", "name of the file", put=rename, help=f"the {kind} is kept in {path[0]}/{path[1]}.json")
+        return say.show(f"{path[1]}.json")
 
     def _name(self, say: Say, label: str, named: Named, old: str) -> None:
         path = say.path

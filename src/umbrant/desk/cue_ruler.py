@@ -1,0 +1,149 @@
+"""The cues of a scenario on the time of the lanes: where each stands, and dragging one to another time."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from functools import partial
+
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPolygonF
+from PySide6.QtWidgets import QMenu, QWidget
+
+from umbrant.desk.setting.adding import cueing
+from umbrant.desk.state import Desk
+from umbrant.desk.theme import Palette, body_font
+from umbrant.model.edits import Edit
+from umbrant.model.paths import Path, put
+from umbrant.model.staging import Cue, Deed, DropProp, MoveTo, RaiseEvent, SetKey
+from umbrant.model.values import value_text
+
+GRAB, HALF, HIGH = 7.0, 4.5, 7.0
+"""How near a mark is taken hold of; half its width, and its height."""
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A cue that has a time, with the path that leads to it."""
+
+    path: Path
+    at_s: float
+    text: str
+
+
+def marks(desk: Desk) -> Iterator[Mark]:
+    """The cues with a time of the scenario that is played."""
+    scenario = desk.scenario
+    for place, cue in enumerate(scenario.cues if scenario else ()):
+        if cue.at_s is not None and not cue.when and scenario is not None:
+            yield Mark(("scenarios", scenario.name, "cues", place), cue.at_s, deed_text(cue.does))
+
+
+def deed_text(does: Deed) -> str:
+    """What a cue does, in a word or two."""
+    match does:
+        case RaiseEvent():
+            return does.raises
+        case SetKey():
+            return f"{does.sets} = {value_text(does.value)}"
+        case MoveTo():
+            return f"{does.moves} comes"
+        case DropProp():
+            return f"drop {does.drops.name}"
+        case _:
+            return f"{does.removes} goes"
+
+
+class CueRuler:
+    """The marks of the cues above the lanes. `x_of` says where a tick stands, `tick_at` which one stands at a place."""
+
+    def __init__(
+        self, desk: Desk, parent: QWidget, x_of: Callable[[float], float], tick_at: Callable[[float], float]
+    ) -> None:
+        self._desk = desk
+        self._parent = parent
+        self._x_of = x_of
+        self._tick_at = tick_at
+        self._held: Mark | None = None
+        self._drags = 0
+        self.menu: QMenu | None = None
+
+    @property
+    def is_held(self) -> bool:
+        """Whether a mark is being dragged."""
+        return self._held is not None
+
+    def mark_at(self, x: float) -> Mark | None:
+        """The mark at a place."""
+        near = [(abs(self.x_of(each) - x), each) for each in marks(self._desk)]
+        best = min(near, key=lambda each: each[0], default=None)
+        return best[1] if best is not None and best[0] <= GRAB else None
+
+    def x_of(self, mark: Mark) -> float:
+        """Where a mark stands."""
+        return self._x_of(mark.at_s * self._rate())
+
+    def press(self, x: float) -> Mark | None:
+        """Take hold of the mark at a place, if there is one."""
+        self._held = self.mark_at(x)
+        self._drags += 1
+        return self._held
+
+    def drag(self, x: float) -> None:
+        """Move the mark that is held."""
+        scenario = self._desk.scenario
+        if self._held is None or scenario is None:
+            return
+        at_s = round(max(0.0, min(scenario.seconds, self._tick_at(x) / self._rate())), 1)
+        path = (*self._held.path, "at_s")
+        self._desk.apply(Edit(f"Move the cue {self._held.text}", lambda p: put(p, path, at_s), f"cue {self._drags}"))
+
+    def release(self) -> None:
+        """Let go."""
+        if self._held is not None:
+            self._desk.history.settle()
+        self._held = None
+
+    def offer(self, place: QPoint) -> None:
+        """Offer cues for the time at a place."""
+        scenario = self._desk.scenario
+        if scenario is None:
+            return
+        at_s = round(max(0.0, min(scenario.seconds, self._tick_at(place.x()) / self._rate())), 1)
+        path: Path = ("scenarios", scenario.name)
+        menu = QMenu(self._parent)
+        menu.setAccessibleName(f"Cues at {at_s:g} s")
+        for addition in cueing(path, self._desk.project):
+            title = addition.title.removeprefix("Cue: ")
+            cue: Cue = addition.make(self._desk.project).model_copy(update={"at_s": at_s})
+            menu.addAction(f"at {at_s:g} s {title}", partial(self._add, title, cue))
+        self.menu = menu
+        menu.popup(self._parent.mapToGlobal(place))
+
+    def paint(self, painter: QPainter, palette: Palette, box: QRectF) -> None:
+        """Draw the marks, with what each does where there is room before the next."""
+        painter.setFont(body_font(10))
+        painter.setPen(palette.dim)
+        painter.drawText(QRectF(12, box.top(), box.left() - 16, box.height()), Qt.AlignmentFlag.AlignVCenter, "Cues")
+        found = sorted(marks(self._desk), key=lambda each: each.at_s)
+        ends = [*(self.x_of(each) for each in found[1:]), box.right()]
+        for each, end in zip(found, ends, strict=True):
+            x, foot = self.x_of(each), box.center().y() + HIGH / 2
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(palette.now if each == self._held else palette.dim)
+            corners = (QPointF(x - HALF, foot - HIGH), QPointF(x + HALF, foot - HIGH), QPointF(x, foot))
+            painter.drawPolygon(QPolygonF(list(corners)))
+            room = int(end - x - 2 * HALF - 6)
+            painter.setPen(palette.dim)
+            if painter.fontMetrics().horizontalAdvance(each.text) <= room:
+                at = QRectF(x + HALF + 3, box.top(), room, box.height())
+                painter.drawText(at, Qt.AlignmentFlag.AlignVCenter, each.text)
+
+    def _add(self, title: str, cue: Cue) -> None:
+        scenario = self._desk.scenario
+        if scenario is not None:
+            path = ("scenarios", scenario.name, "cues")
+            whole = (*scenario.cues, cue)
+            self._desk.apply(Edit(f"Add a cue: {title}", lambda project: put(project, path, whole)))
+
+    def _rate(self) -> int:
+        scenario = self._desk.scenario
+        return scenario.ticks_per_s if scenario else 20

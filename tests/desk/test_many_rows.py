@@ -158,3 +158,46 @@ def test_a_transition_is_told_with_the_new_name_of_its_state(quay_driver: Driver
     after = [placed.piece.text for placed in ledger.layout_of(transition).placed]
     assert "Somewhere else" not in before
     assert "Somewhere else" in after
+
+
+def drag_row(hands: Driver, row_id: str, onto: str, share: float) -> None:
+    """Drag a row by its gutter to a share of the height of another."""
+    ledger = hands.ledger
+
+    def place(wanted: str, part: float) -> QPointF:
+        rect = ledger.visualRect(ledger.ledger.index(ledger.ledger.place_of(wanted), 0))
+        return QPointF(34, rect.top() + part * rect.height())
+
+    start = place(row_id, 0.5)
+    hands.drag(start, 0, down=round(place(onto, share).y() - start.y()))
+
+
+def test_a_row_is_dragged_behind_before_and_into_others(hands: Driver) -> None:
+    first = hands.desk.project
+    drag_row(hands, "forget", "wary", 0.1)
+    assert [name for name in hands.names() if name.startswith("1.2.")][0] == "1.2.1 Forget it"
+    assert hands.desk.row_id == "forget"
+    assert hands.desk.history.undo_name == "Move Forget it"
+    drag_row(hands, "forget", "look", 0.9)
+    drag_row(hands, "forget", "tend", 0.5)
+    assert hands.desk.behavior.outline.parent["forget"] == "tend"
+    for _ in range(3):
+        hands.desk.undo()
+    assert hands.desk.project == first
+
+
+def test_rows_are_not_dropped_where_they_cannot_stand(hands: Driver) -> None:
+    first = hands.desk.project
+    drag_row(hands, "chk", "look", 0.1)
+    drag_row(hands, "keep", "look", 0.5)
+    assert hands.desk.project is first
+    assert hands.ledger.drop is None
+
+
+def test_several_rows_are_dragged_together(hands: Driver) -> None:
+    hands.select("1.2.1")
+    hands.key(Qt.Key.Key_Down, SHIFT)
+    drag_row(hands, "go", "tend", 0.5)
+    children = hands.desk.behavior.outline.children["tend"]
+    assert children[-2:] == ("wary", "go")
+    assert hands.ledger.selected_rows == ["wary", "go"]

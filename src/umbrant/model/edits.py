@@ -268,6 +268,18 @@ def move_row(project: Project, behavior: str, row_id: str, step: int) -> Project
     return _moved(project, behavior, row_id, after=after, under=document.outline.parent[row_id])
 
 
+def place_rows(project: Project, behavior: str, row_ids: Iterable[str], *, after: str | None, under: str) -> Project:
+    """Move rows, with all that is nested in them, behind `after`, or first in `under`, in the order they are given."""
+    behavior, under = home(project, behavior, under)
+    last = after.rpartition("/")[2] if after is not None else None
+    for row_id in row_ids:
+        own_id = row_id.rpartition("/")[2]
+        if own_id != last:
+            project = _moved(project, behavior, own_id, after=last, under=under)
+        last = own_id
+    return project
+
+
 def declare_key(project: Project, board: str, key: Key) -> Project:
     """Add a key to a blackboard, or put it in the place of the key with its name."""
     boards = []

@@ -16,6 +16,8 @@ from umbrant.model.whole import Whole
 _SPREAD = re.compile(r"^\s*([-+]?[\d.]+)\s*[a-z°]*\s*(?:±|\+-|\+/-|~)\s*([\d.]+)\s*[a-z°]*\s*$")
 _NUMBER = re.compile(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+))\s*[a-z°/%]*\s*$")
 
+MOST_STEPS = 120
+"""How many steps a slider has at the most."""
 _WRITTEN = re.compile(r"-?\s*(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
 
 
@@ -81,6 +83,13 @@ def stepped(chip: Chip, steps: float) -> ParamValue:
     step = chip.quantity.step
     number = bounded(chip, round(number_of(chip.value) + steps * step, 6))
     return Spread(mid=number, give=chip.value.give) if isinstance(chip.value, Spread) else number
+
+
+def is_short(chip: Chip) -> bool:
+    """Whether the range of a chip's plain number has so few steps that a slider can reach each of them."""
+    low, high, step = chip.quantity.low, chip.quantity.high, chip.quantity.step
+    plain = isinstance(chip.value, int | float) and not isinstance(chip.value, bool)
+    return plain and low is not None and high is not None and 0 < (high - low) / step <= MOST_STEPS
 
 
 def bounded(chip: Chip, number: float) -> float:

@@ -75,6 +75,7 @@ class DeskPane(QWidget):
         self.written.stack.currentChanged.connect(self.refresh_actions)
         self.written.stack.currentChanged.connect(lambda place: self._arrange(place == SETTING))
         self.stage.picked.connect(self._show_in_setting)
+        desk.point_wanted.connect(lambda _: self.commands.show_stage())
         self.lanes.picked.connect(self._show_in_setting)
         self.chart.drawn.connect(lambda _: self.commands.table.begin_missing())
         self.setting.walked.connect(self.stage.choose)

@@ -1,7 +1,7 @@
 """The stage at the playhead: who is where, what the selected row is about, and the puppets' walks to be dragged."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -41,6 +41,8 @@ GRAB, SNAP = 9.0, 6.0
 CROWDED = 34.0
 """How near, in pixels, a body hides the name of a place."""
 NUDGE_M, FAR_NUDGE_M = 0.1, 1.0
+STEPS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+ENDS_PICKING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
 SAID_S = 2.0
 """How long what was said stays on the stage."""
 
@@ -79,6 +81,10 @@ class StageView(QWidget):
         self.steering: Steering | None = None
         self.rehearsing: Rehearsing | None = None
         """The rehearsals that can be held on this stage."""
+        self._picking: Callable[[Point], None] | None = None
+        """Who is told the point that is picked, while one is."""
+        self._cross: Point = (0.0, 0.0)
+        desk.point_wanted.connect(self._begin_picking)
         paint_with(desk, self)
 
     @property
@@ -195,6 +201,9 @@ class StageView(QWidget):
         if self._live is not None and self.steering is not None:
             self.steering.towards(self.to_stage(event.position()), event.modifiers())
             return
+        if self._picking is not None:
+            self._pick(self.to_stage(event.position()))
+            return
         handle = self._handle_at(event.position())
         left = event.button() is Qt.MouseButton.LeftButton
         if handle is not None and left:
@@ -254,8 +263,9 @@ class StageView(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self._live is not None and self.steering is not None and self.steering.key(event, down=True):
             return
-        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-        step = steps.get(Qt.Key(event.key()))
+        if self._picking is not None and self._picking_key(event):
+            return
+        step = STEPS.get(Qt.Key(event.key()))
         if event.text() in ("+", "-"):
             self.zoom(1.25 if event.text() == "+" else 0.8)
         elif event.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) or event.text() in (",", "."):
@@ -278,8 +288,9 @@ class StageView(QWidget):
         """Arrow keys belong to the chosen point of a walk while the stage has the keyboard."""
         if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
             steering = self._live is not None and event.key() in STEERING
+            picking = self._picking is not None and event.key() in (*ARROWS, *ENDS_PICKING)
             adding = self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Delete)
-            if steering or adding or (self._chosen is not None and event.key() in ARROWS):
+            if steering or adding or picking or (self._chosen is not None and event.key() in ARROWS):
                 event.accept()
                 return True
         return super().event(event)
@@ -291,6 +302,35 @@ class StageView(QWidget):
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self.update()
+
+    def _begin_picking(self, picked: Callable[[Point], None]) -> None:
+        here = self.place_of(self.desk.agent)
+        stage = self.shown_stage()
+        middle = (stage.width_m / 2, stage.height_m / 2) if stage else (0.0, 0.0)
+        self._picking, self._cross = picked, here[0] if here else middle
+        self.setCursor(Qt.CursorShape.CrossCursor)
+        self.setFocus()
+        self.update()
+
+    def _pick(self, point: Point | None) -> None:
+        """A point was picked, or none: it is over."""
+        picking, self._picking = self._picking, None
+        self.setCursor(Qt.CursorShape.ArrowCursor)
+        self.desk.told.emit("")
+        if picking is not None and point is not None:
+            picking((round(point[0], 2), round(point[1], 2)))
+        self.update()
+
+    def _picking_key(self, event: QKeyEvent) -> bool:
+        key = Qt.Key(event.key())
+        step = STEPS.get(key)
+        if step is not None:
+            metres = FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
+            self._cross = self._cross[0] + step[0] * metres, self._cross[1] + step[1] * metres
+            self.update()
+        elif key in ENDS_PICKING:
+            self._pick(None if key == Qt.Key.Key_Escape else self._cross)
+        return step is not None or key in ENDS_PICKING
 
     def _choose_next(self, step: int) -> None:
         known = [handle.path for handle in self.handles()]
@@ -359,6 +399,11 @@ class StageView(QWidget):
         self._bodies(painter, scenario.players)
         self._guides(painter)
         self.sketching.paint(painter)
+        if self._picking is not None:
+            at = self.to_pixels(self._cross)
+            painter.setPen(QPen(self.palette_.now, 1.5))
+            painter.drawLine(at + QPointF(-9, 0), at + QPointF(9, 0))
+            painter.drawLine(at + QPointF(0, -9), at + QPointF(0, 9))
         if self._live is not None:
             self._rehearsal(painter, self._live)
         else:

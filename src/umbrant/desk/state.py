@@ -4,7 +4,7 @@ Everything here happens in the window's thread. Views call methods; the state te
 """
 
 import shutil
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Generic, Protocol, TypeVar
@@ -82,6 +82,8 @@ class Desk(QObject):
     agent_changed = Signal()
     busy_changed = Signal(bool)
     findings_changed = Signal()
+    point_wanted = Signal(object)
+    """A function that is to be told the point that the author picks on the stage."""
     told = Signal(str)
     """A message for the author; an empty one takes the last away."""
 
@@ -204,6 +206,11 @@ class Desk(QObject):
         """The problems that an edit would bring. Raises PathError."""
         known = set(self.problems)
         return [each for each in validate(edit.apply(self.project), self.catalog) if each not in known]
+
+    def pick_point(self, picked: Callable[[tuple[float, float]], None]) -> None:
+        """Have the author pick a point on the stage."""
+        self.told.emit("Click where on the stage, or walk there with the arrow keys and press Enter. Esc leaves it.")
+        self.point_wanted.emit(picked)
 
     def undo(self) -> None:
         """Take the last edit back."""

@@ -4,22 +4,23 @@ from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QAbstractScrollArea, QCompleter, QLabel, QLineEdit, QMenu, QWidgetAction
+from PySide6.QtWidgets import QAbstractScrollArea, QCompleter, QLabel, QLineEdit, QMenu, QSlider, QWidgetAction
 
-from umbrant.catalog.declare import Family
+from umbrant.catalog.declare import Family, ParamType
 from umbrant.catalog.language.check import faults
-from umbrant.desk.chips import ChipError, FieldChip, chip_edit, choices, stepped, typed_value
+from umbrant.desk.chips import ChipError, FieldChip, chip_edit, choices, is_short, stepped, typed_value
 from umbrant.desk.dialogs import Dialogs
-from umbrant.desk.sentence import Chip, Editor
+from umbrant.desk.sentence import Chip, Editor, number_of
 from umbrant.desk.state import Desk
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, Slot, declare_key, home, part_index, remove_part
 from umbrant.model.paths import PathError
-from umbrant.model.values import KeyRef, KeyType, ParamValue, value_text
+from umbrant.model.values import KeyRef, KeyType, ParamValue, number_text, value_text
 
 PIXELS_A_STEP = 4.0
 FINE, COARSE = 0.1, 10.0
+SLIDER_WIDTH = 140
 
 
 class ChipEditing(QObject):
@@ -36,6 +37,7 @@ class ChipEditing(QObject):
         self._dialogs = dialogs
         self.line: InlineEditor | None = None
         self.menu: QMenu | None = None
+        self._slides = 0
         self._written_in = ""
         """The behavior whose chip is being edited: another may be looked at by the time it is done."""
 
@@ -52,6 +54,9 @@ class ChipEditing(QObject):
         if written:
             self.line.offer(self._condition_words(chip))
         self.line.finished = lambda text: self._typed(whole, text)
+        if whole.editor is Editor.NUMBER and is_short(whole):
+            self._slides += 1
+            self.line.slide(whole, lambda number: self._set(whole, number, f"slide {self._slides}"))
         self.line.open()
 
     def finish(self) -> None:
@@ -107,6 +112,8 @@ class ChipEditing(QObject):
         menu.addSeparator()
         if keys:
             menu.addAction("New key…", lambda: self.new_key(chip, keys))
+        if chip.param is not None and chip.param.type is ParamType.PLACE and not chip.param.writes:
+            menu.addAction("Pick on the stage…", lambda: self._desk.pick_point(lambda point: self._set(chip, point)))
         if isinstance(chip.value, KeyRef) and chip.param is not None and chip.param.default is not None:
             default = chip.param.default
             menu.addAction(
@@ -248,6 +255,7 @@ class InlineEditor(QLineEdit):
         wide = max(wide, self.fontMetrics().horizontalAdvance(self.text()) + 24)
         left = max(2, min(int(rect.left()) - 4, viewport.width() - wide - 4))
         self.setGeometry(left, int(rect.top()) - 3, min(wide, viewport.width() - 4), int(rect.height()) + 6)
+        self.slider: QSlider | None = None
         self._fault = QLabel(viewport)
         self._fault.setObjectName("fault")
         self._fault.setStyleSheet("background: #B4532E; color: white; padding: 3px 6px; border-radius: 3px;")
@@ -259,10 +267,31 @@ class InlineEditor(QLineEdit):
         self.selectAll()
         self.show()
         self.setFocus()
+        if self.slider is not None:
+            self.slider.show()
 
     def offer(self, words: list[str]) -> None:
         """Complete the word that is being typed."""
         self.setCompleter(WordCompleter(words, self))
+
+    def slide(self, chip: Chip, put: Callable[[float], None]) -> None:
+        """Show a slider below, for a number whose range is short; what it is moved to is put in at once."""
+        low, high, step = float(chip.quantity.low or 0), float(chip.quantity.high or 0), chip.quantity.step
+        slider = QSlider(Qt.Orientation.Horizontal, self._table.viewport())
+        slider.setAccessibleName(f"{chip.label}, slider")
+        slider.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        slider.setRange(0, round((high - low) / step))
+        slider.setValue(round((number_of(chip.value) - low) / step))
+        slider.setGeometry(self.x(), self.y() + self.height() + 1, max(self.width(), SLIDER_WIDTH), 22)
+
+        def moved(place: int) -> None:
+            number = round(low + place * step, 6)
+            self.setText(number_text(number))
+            self._first = self.text()
+            put(number)
+
+        slider.valueChanged.connect(moved)
+        self.slider = slider
 
     def commit(self) -> None:
         """Keep what was typed."""
@@ -304,6 +333,8 @@ class InlineEditor(QLineEdit):
         text = self.text()
         self.hide()
         self._fault.deleteLater()
+        if self.slider is not None:
+            self.slider.deleteLater()
         self.deleteLater()
         if keep:
             self.finished(text)

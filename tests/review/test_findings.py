@@ -225,6 +225,31 @@ CASES = [
         (*SEEN, Key(name="p", type=KeyType.POINT)),
     ),
     Case(
+        "stale_target",
+        "w1",
+        [
+            row("top", "sequence", upkeep=[("set_point", 0.5, {"key": KeyRef(key="p"), "target": KeyRef(key="v")})]),
+            row("w1", "copy", "top", source=KeyRef(key="p"), key=KeyRef(key="q")),
+            row("w2", "move_to", "top", target=KeyRef(key="q")),
+        ],
+        [
+            row("top", "sequence"),
+            row("w1", "copy", "top", source=KeyRef(key="p"), key=KeyRef(key="q")),
+            row("w2", "move_to", "top", target=KeyRef(key="q")),
+        ],
+        (*SEEN, Key(name="p", type=KeyType.POINT), Key(name="q", type=KeyType.POINT)),
+    ),
+    Case(
+        "empty_state",
+        "bb",
+        two_states(when("t1", "aa", "clock() > 1", "bb"), row("x1", "wait", "aa", duration=1.0)),
+        two_states(
+            when("t1", "aa", "clock() > 1", "bb"),
+            row("x1", "wait", "aa", duration=1.0),
+            row("x2", "wait", "bb", duration=1.0),
+        ),
+    ),
+    Case(
         "unheard_event",
         "w1",
         [TOP, row("w1", "raise_event", "top", event="bell.low")],
@@ -296,6 +321,23 @@ def test_a_dismissed_finding_is_not_told_again() -> None:
 def test_a_variant_is_told_only_of_what_is_its_own() -> None:
     made = project(TOP, WAIT, NEXT, behaviors=(Behavior(name="v", title="V", blackboard="k", variant_of="b"),))
     assert [each.file for each in review(made, CATALOG)] == ["behaviors/b.json"]
+
+
+def test_the_same_rows_in_two_behaviors_are_told_where_they_share_a_blackboard() -> None:
+    rows = [TOP, row("a0", "sequence", "top"), *(row(f"a{n}", "wait", "a0", duration=float(n)) for n in (1, 2, 3, 4))]
+    made = project(*rows)
+    (first,) = made.behaviors
+    second = first.model_copy(update={"name": f"{first.name}-too", "title": "Too"})
+    told = [each for each in review(with_behaviors(made, first, second), CATALOG) if each.sort.id == "written_twice"]
+    assert [(each.file, each.row_id) for each in told] == [(f"behaviors/{second.name}.json", "top")]
+    assert first.title in told[0].message
+    elsewhere = second.model_copy(update={"blackboard": "other"})
+    found = review(with_behaviors(made, first, elsewhere), CATALOG)
+    assert not [each for each in found if each.sort.id == "written_twice"]
+
+
+def with_behaviors(made: Project, *behaviors: Behavior) -> Project:
+    return made.model_copy(update={"behaviors": behaviors})
 
 
 def of_take(sort: str, made: Project) -> list[Finding]:

@@ -97,9 +97,9 @@ def never_read(whole: Whole) -> Iterator[Found]:
     weight=Weight.HINT,
 )
 def stale_target(reading: Reading) -> Iterator[Found]:
-    """A point that a row takes once from one that moves, and the next row goes to."""
+    """A point that is taken once from one that moves, or copied from a key that is kept fresh, and then gone to."""
     for row in reading.rows:
-        if row.kind != "set_point" or not _moves(reading, row):
+        if not (_moves(reading, row) if row.kind == "set_point" else row.kind == "copy" and _is_fresh(reading, row)):
             continue
         taken = [each.value for each in given(row, reading.catalog) if each.param.writes]
         key = next((value.key for value in taken if isinstance(value, KeyRef)), None)
@@ -110,14 +110,21 @@ def stale_target(reading: Reading) -> Iterator[Found]:
             for each in after
             for name, value in reading.behavior.row(each).args.items()
         )
-        refreshed = any(
-            isinstance(value, KeyRef) and value.key == key
-            for other in reading.rows
-            for upkeep in other.upkeep
-            for value in upkeep.args.values()
-        )
-        if key is not None and goes and not refreshed:
+        if key is not None and goes and key not in _refreshed(reading):
             yield Found(f"{key} is taken once, and what it is taken from moves.", row.id, about=key)
+
+
+def _refreshed(reading: Reading) -> set[str]:
+    """The keys that upkeep has to do with."""
+    values = (value for row in reading.rows for upkeep in row.upkeep for value in upkeep.args.values())
+    return {value.key for value in values if isinstance(value, KeyRef)}
+
+
+def _is_fresh(reading: Reading, row: Row) -> bool:
+    """Whether a row copies a point that upkeep writes anew all the time."""
+    source = row.args.get("source")
+    key = reading.keys.get(source.key) if isinstance(source, KeyRef) else None
+    return key is not None and key.type is KeyType.POINT and key.name in _refreshed(reading)
 
 
 def _moves(reading: Reading, row: Row) -> bool:

@@ -97,6 +97,21 @@ def nothing_to_do(reading: Reading) -> Iterator[Found]:
 
 
 @finding(
+    "A state with nothing in it",
+    why="While it is active nothing is done. If that is meant, a row such as wait says so to whoever reads it.",
+    weight=Weight.HINT,
+)
+def empty_state(reading: Reading) -> Iterator[Found]:
+    """A state without rows, states, upkeep or work on entering or leaving it."""
+    for machine in _machines(reading):
+        for state in _states(reading, machine):
+            empty = not state.upkeep and not reading.children(state.id, *RUNS, Family.STATE, Family.HOOK)
+            waits = [each.kind == "on_done" for each in _transitions(reading, state)]
+            if state.kind == "state" and empty and not (waits and all(waits)):
+                yield Found("While it is active nothing is done.", state.id)
+
+
+@finding(
     "A transition that an earlier one always beats",
     why="Of two that could fire, the one written first does.",
     weight=Weight.WARNING,

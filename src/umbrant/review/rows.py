@@ -6,8 +6,9 @@ from hashlib import sha256
 from umbrant.catalog.declare import RUNS
 from umbrant.model.behaviors import Row, Watch
 from umbrant.model.edits import Edit, part_name, remove_part, set_guard, set_muted
-from umbrant.review.findings import Found, Weight, finding
+from umbrant.review.findings import Found, Scope, Weight, finding
 from umbrant.review.reading import Reading, constant
+from umbrant.review.whole import Whole
 
 LEAST_COPIED = 4
 """How many rows a branch has at least that is worth writing once."""
@@ -91,25 +92,28 @@ def idle_take_over(reading: Reading) -> Iterator[Found]:
     "The same rows twice",
     why="What is written twice is mended once and forgotten once. A behavior of its own can be used in both places.",
     weight=Weight.HINT,
+    scope=Scope.PROJECT,
 )
-def written_twice(reading: Reading) -> Iterator[Found]:
-    """A branch of some size that stands in the behavior more than once."""
-    if reading.behavior.variant_of is not None:
-        return
-    seen: dict[str, Row] = {}
-    covered: set[str] = set()
-    looks_of = _looks(reading)
-    for row in reading.rows:
-        inside = list(reading.outline.within(row.id))
-        if len(inside) < LEAST_COPIED or row.id in covered:
+def written_twice(whole: Whole) -> Iterator[Found]:
+    """A branch of some size that stands in the behaviors of one blackboard more than once."""
+    seen: dict[tuple[str, str], tuple[Reading, Row]] = {}
+    for reading in whole.readings:
+        if reading.behavior.variant_of is not None:
             continue
-        looks = looks_of[row.id]
-        if looks in seen:
-            first = seen[looks]
-            yield Found(f"Its {len(inside)} rows say the same as {reading.called(first)}.", row.id, about=first.id)
+        covered: set[str] = set()
+        looks_of = _looks(reading)
+        for row in reading.rows:
+            inside = list(reading.outline.within(row.id))
+            if len(inside) < LEAST_COPIED or row.id in covered:
+                continue
+            first, other = seen.setdefault((reading.behavior.blackboard, looks_of[row.id]), (reading, row))
+            if first is reading and other is row:
+                continue
             covered.update(inside)
-        else:
-            seen[looks] = row
+            told, about = first.called(other), other.id
+            if first is not reading:
+                told, about = f"{told} of {first.behavior.title}", f"{first.name}/{other.id}"
+            yield Found(f"Its {len(inside)} rows say the same as {told}.", row.id, reading.file, about=about)
 
 
 def _looks(reading: Reading) -> dict[str, str]:

@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from random import Random
 
 import pytest
 from PySide6.QtCore import Qt
@@ -21,7 +22,7 @@ from umbrant.desk.recovery import kept_changes, recovery_path
 from umbrant.desk.settings import Settings
 from umbrant.desk.window import MainWindow
 from umbrant.model.edits import Edit, delete_rows, rename_row, set_muted, set_seed
-from umbrant.model.folder import read_project
+from umbrant.model.folder import read_project, save_project
 
 RENAME = Edit("Rename", lambda project: rename_row(project, "warden", "go", "Run there"))
 CONTROL = Qt.KeyboardModifier.ControlModifier
@@ -298,3 +299,42 @@ def test_what_has_changed_since_the_last_save_is_told(demo_driver: Driver, answe
     desk.apply(Edit("Seed", lambda p: set_seed(p, "dusk", 3)))
     demo_driver.pane.actions_by_id["changes"].trigger()
     assert answers.told[-1] == "behaviors/warden.json: 1 row removed, 2 rows changed\nscenarios/dusk.json: changed"
+
+
+def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(demo: Path, own_folders: Path) -> None:
+    """What is on disk opens, is no older than what was told to be saved, and what was kept last is offered."""
+    random, seen = Random(5), set()
+    command = [sys.executable, "-m", "tests.desk.restless_writer", str(demo)]
+    with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as writer:
+        assert writer.stdin is not None
+        assert writer.stdout is not None
+        for _ in range(12):
+            print("go", file=writer.stdin, flush=True)
+            lines = [writer.stdout.readline() for _ in range(random.randint(3, 30))]
+            time.sleep(random.uniform(0.0, 0.01))
+            os.kill(next(int(line.split()[1]) for line in lines if line.startswith("began")), signal.SIGKILL)
+            while not lines[-1].startswith("ended"):
+                lines.append(writer.stdout.readline())
+            told = [line.split() for line in lines if line.startswith(("kept", "saved"))]
+            project = read_project(demo)
+            kept = kept_changes(demo, project)
+            newest = int((kept or project).stage("quay").title.removeprefix("n"))
+            what, number = told[-1]
+            assert newest >= int(number)
+            seen.add(what)
+            on_disk = {project.stage("quay").title, project.behavior("warden").row("keep").name}
+            assert len(on_disk) == 1 or kept is not None, "half a save can be completed from what was kept"
+            save_project(kept or project, demo)
+            recovery_path(demo).unlink(missing_ok=True)
+    assert seen == {"kept", "saved"}
+
+
+def test_a_long_drag_is_kept_while_it_goes_on(demo_driver: Driver, demo: Path) -> None:
+    desk = demo_driver.desk
+    for step in range(30):
+        edit = Edit("Rename", lambda p, n=step: rename_row(p, "warden", "keep", f"name {n}"), "drag")  # type: ignore[misc]
+        desk.apply(edit)
+        demo_driver.qtbot.wait(50)
+    kept = kept_changes(demo, read_project(demo))
+    assert kept is not None
+    assert kept.behavior("warden").row("keep").name.startswith("name ")

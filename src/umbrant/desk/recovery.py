@@ -49,7 +49,8 @@ class Keeper(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(DELAY_MS)
         self._timer.timeout.connect(self.keep_now)
-        desk.project_changed.connect(self._timer.start)
+        desk.project_changed.connect(self._later)
+        desk.about_to_save.connect(self._keep_before_saving)
 
     def keep_now(self) -> None:
         """Write the changes, or remove them if everything is saved."""
@@ -60,6 +61,16 @@ class Keeper(QObject):
             self._thread.submit(_write, folder, self._desk.project)
         else:
             self._thread.submit(forget_changes, folder)
+
+    def _later(self) -> None:
+        """Keep the changes soon. While an edit follows upon the other, as in a drag, that is not put off."""
+        if not self._timer.isActive():
+            self._timer.start()
+
+    def _keep_before_saving(self) -> None:
+        """Keep the changes now: a crash between two files of a save must not leave half of them."""
+        if self._desk.folder is not None and self._desk.history.unsaved:
+            self._thread.submit(_write, self._desk.folder, self._desk.project).result()
 
     def close(self) -> None:
         """Stop keeping: everything is saved, or the author chose to discard it."""

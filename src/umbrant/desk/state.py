@@ -82,6 +82,7 @@ class Desk(QObject):
     agent_changed = Signal()
     busy_changed = Signal(bool)
     findings_changed = Signal()
+    about_to_save = Signal()
     point_wanted = Signal(object)
     """A function that is to be told the point that the author picks on the stage."""
     told = Signal(str)
@@ -231,6 +232,7 @@ class Desk(QObject):
         target = folder or self.folder
         if target is None:
             raise ValueError("a project without a folder is saved to a folder that is given")
+        self.about_to_save.emit()
         save_project(self.project, target)
         self.folder = target
         self._stamp = stamp(target)

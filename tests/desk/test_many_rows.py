@@ -10,7 +10,7 @@ from tests.desk.conftest import Driver
 from umbrant.desk.sentence import Editor
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
-from umbrant.model.edits import Edit, rename_row
+from umbrant.model.edits import Edit, insert_row, rename_row
 from umbrant.model.folder import read_project, save_project
 
 SHIFT, CTRL = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.ControlModifier
@@ -201,3 +201,46 @@ def test_several_rows_are_dragged_together(hands: Driver) -> None:
     children = hands.desk.behavior.outline.children["tend"]
     assert children[-2:] == ("wary", "go")
     assert hands.ledger.selected_rows == ["wary", "go"]
+
+
+def test_what_a_variant_has_otherwise_is_marked_and_put_back(quay_driver: Driver) -> None:
+    desk, ledger = quay_driver.desk, quay_driver.ledger
+    desk.look_at("stern-warden")
+    assert "3 other than in warden" in quay_driver.pane.written.about()
+    marked = {row.id for row in desk.behavior.rows if desk.override_of(row.id)}
+    assert marked == {"warn", "esc", "easy"}
+    chip, _ = quay_driver.chip("warn", lambda each: each.slot.param == "text")
+    assert chip.overridden
+    assert not quay_driver.chip("close", lambda each: each.slot.param == "reach")[0].overridden
+    desk.select_row("warn")
+    quay_driver.key(Qt.Key.Key_C)
+    while ledger.focused_chip[0].slot.param != "text":
+        quay_driver.key(Qt.Key.Key_C)
+    quay_driver.key(Qt.Key.Key_U)
+    original = desk.project.behavior("warden").row("warn")
+    assert desk.behavior.row("warn").args == original.args
+    assert desk.override_of("warn") is not None
+    assert desk.history.undo_name == "Follow the original in text"
+    ledger.leave_chips()
+    quay_driver.key(Qt.Key.Key_U)
+    assert desk.override_of("warn") is None
+    assert desk.behavior.row("warn") == original
+    desk.select_row("easy")
+    quay_driver.key(Qt.Key.Key_U)
+    assert not desk.behavior.row("easy").muted
+    assert {row.id for row in desk.behavior.rows if desk.override_of(row.id)} == {"esc"}
+    assert not quay_driver.pane.actions_by_id["follow"].isEnabled()
+
+
+def test_rows_that_a_variant_has_put_in_are_taken_back_together(quay_driver: Driver) -> None:
+    desk = quay_driver.desk
+    desk.look_at("stern-warden")
+    before = desk.behavior.rows
+    desk.select_row("forget")
+    quay_driver.key(Qt.Key.Key_Delete)
+    new = Row(id="new1", kind="wait", name="Wait a little", args={"duration": 1.0})
+    desk.apply(Edit("Add", lambda p: insert_row(p, "stern-warden", new, after="look", under="chk")))
+    assert desk.override_of("new1") is not None
+    desk.select_row("new1")
+    quay_driver.key(Qt.Key.Key_U)
+    assert desk.behavior.rows == before

@@ -62,6 +62,10 @@ def _can_fold(commands: Commands) -> bool:
     return commands.in_setting or _has_children(commands)
 
 
+def _is_overridden(commands: Commands) -> bool:
+    return _looks_at_rows(commands) and commands.desk.override_of(commands.desk.row_id) is not None
+
+
 def _needs_trust(commands: Commands) -> bool:
     return commands.desk.needs_trust
 
@@ -255,6 +259,16 @@ ACTIONS: tuple[Action, ...] = (
         Where.LEDGER,
         _looks_at_rows,
         True,
+    ),
+    Action(
+        "follow",
+        "Row",
+        "Follow the original",
+        "Of a variant: put the chip, or all of the row, back to what it is in the behavior that it is made from",
+        lambda commands: commands.rows.follow(),
+        ("U",),
+        Where.LEDGER,
+        _is_overridden,
     ),
     Action("fold", "Row", "Fold", "Hide or show what is in it", Commands.fold, ("F",), Where.LEDGER, _can_fold),
     Action(

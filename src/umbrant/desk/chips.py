@@ -138,7 +138,8 @@ def chip_tip(chip: Chip) -> str:
     if isinstance(chip, FieldChip):
         return f"{chip.label}: {chip.help}. {_HOW[chip.editor]}" if chip.help else f"{chip.label}. {_HOW[chip.editor]}"
     about = f"{chip.param.label}: {chip.param.help}. " if chip.param is not None else ""
-    return about + _HOW[chip.editor]
+    follows = " Other than in the original; U puts it back." if chip.overridden else ""
+    return about + _HOW[chip.editor] + follows
 
 
 def choices(chip: Chip, project: Project, whole: Whole | None) -> list[Choice]:

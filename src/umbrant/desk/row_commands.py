@@ -12,7 +12,7 @@ from umbrant.desk.state import Desk
 from umbrant.model.behaviors import Row
 from umbrant.model.clipboard import NoRows, extract_rows, paste_rows, rows_from, rows_text, wrap_rows
 from umbrant.model.documents import Project
-from umbrant.model.edits import Edit, delete_rows, set_kind, set_muted, set_note
+from umbrant.model.edits import Edit, delete_rows, follow_original, set_kind, set_muted, set_note
 
 WRAPS = ("selector", "sequence", "parallel", "random_selector")
 """What rows can be wrapped in."""
@@ -27,6 +27,16 @@ class RowCommands:
         self.desk = desk
         self.ledger = ledger
         self.dialogs = dialogs
+
+    def follow(self) -> None:
+        """Put a variant's chip, or its whole row, back to what it is in the behavior that it is made from."""
+        behavior, row, chip = self.desk.behavior, self.desk.row, self.ledger.focused_chip
+        if behavior is None or row is None or self.desk.override_of(row.id) is None:
+            return
+        slot = chip[0].slot if chip is not None and chip[0].overridden else None
+        what = chip[0].label if chip is not None and slot is not None else row.name or row.kind
+        edit = Edit(f"Follow the original in {what}", lambda p: follow_original(p, behavior.name, row.id, slot))
+        self.desk.apply(edit)
 
     def delete(self) -> None:
         """Delete the rows with all in them; on a guard's, decorator's or upkeep's chip, only that."""

@@ -65,6 +65,8 @@ class Chip:
     quantity: Quantity = Quantity()  # noqa: RUF009  (frozen, so it may be shared)
     span: tuple[int, int] | None = None
     missing: bool = False
+    overridden: bool = False
+    """Whether a variant says this otherwise than the behavior that it is made from."""
 
     @property
     def key(self) -> ChipKey:

@@ -19,7 +19,7 @@ from umbrant.desk.reviewing import Reviewer
 from umbrant.desk.roller import Roller
 from umbrant.desk.tape_window import TapeWindow
 from umbrant.desk.visits import place_for_takes
-from umbrant.model.behaviors import Behavior, Key, Row
+from umbrant.model.behaviors import Behavior, Key, Override, Row
 from umbrant.model.changes import Stamp, changed_files, stamp
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
@@ -27,6 +27,7 @@ from umbrant.model.folder import NODES, read_nodes, save_project
 from umbrant.model.outline import OutlineError
 from umbrant.model.problems import Problem, ProjectError
 from umbrant.model.staging import Member, Scenario
+from umbrant.model.variants import override_of
 from umbrant.model.whole import Whole, whole_behavior
 from umbrant.own import fingerprint, own_catalog
 from umbrant.reasons.minds import Lead, lead_at
@@ -185,6 +186,13 @@ class Desk(QObject):
         """The keys that a row may use, by the names it uses."""
         whole = self.whole
         return whole.frame(row_id).keys if whole else {}
+
+    def override_of(self, row_id: str) -> Override | None:
+        """What the variant that a row belongs to does otherwise in it; None if nothing, or if it is no variant."""
+        whole = self.whole
+        name = whole.frame(row_id).behavior if whole else ""
+        variant = next((each for each in self.project.behaviors if each.name == name and each.variant_of), None)
+        return override_of(variant, row_id.rpartition("/")[2]) if variant is not None else None
 
     @property
     def row(self) -> Row | None:

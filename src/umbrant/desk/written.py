@@ -51,7 +51,10 @@ class Written(Tabs):
         if behavior is None:
             return ""
         mine = member is not None and member.behavior == behavior.name
-        return f"{behavior.title} · {len(behavior.rows)} rows" + ("" if mine else " · nobody here runs it")
+        told = f"{behavior.title} · {len(behavior.rows)} rows"
+        if behavior.variant_of:
+            told += f" · {len(behavior.overrides)} other than in {behavior.variant_of}, marked ≠"
+        return told + ("" if mine else " · nobody here runs it")
 
     def _count(self) -> None:
         """Say on the tab how many warnings and errors there are."""

@@ -13,7 +13,7 @@ from umbrant.model.behaviors import Behavior, Decorator, Guard, Key, Row, Upkeep
 from umbrant.model.documents import Project
 from umbrant.model.staging import Scenario
 from umbrant.model.values import ParamValue
-from umbrant.model.variants import in_order, overrides_between
+from umbrant.model.variants import in_order, override_of, overrides_between, without_override
 from umbrant.model.whole import BEHAVIOR, resolved
 
 ROW = ""
@@ -278,6 +278,20 @@ def place_rows(project: Project, behavior: str, row_ids: Iterable[str], *, after
             project = _moved(project, behavior, own_id, after=last, under=under)
         last = own_id
     return project
+
+
+def follow_original(project: Project, behavior: str, row_id: str, slot: Slot | None = None) -> Project:
+    """Have a variant's row, or one slot of it, be again as it is in the behavior that the variant is made from."""
+    behavior, own_id = home(project, behavior, row_id)
+    variant = project.behavior(behavior)
+    override = override_of(variant, own_id)
+    if override is None:
+        return project
+    left = without_override(override, slot.part, slot.param) if slot is not None else None
+    kept = (left if each is override else each for each in variant.overrides)
+    followed = variant.model_copy(update={"overrides": tuple(each for each in kept if each is not None)})
+    others = (followed if each.name == behavior else each for each in project.behaviors)
+    return project.model_copy(update={"behaviors": tuple(others)})
 
 
 def declare_key(project: Project, board: str, key: Key) -> Project:

@@ -18,6 +18,37 @@ def overrides_between(original: Behavior, wanted: Behavior) -> tuple[Override, .
     return tuple(_between(original, wanted, original.outline.tops))
 
 
+def override_of(variant: Behavior, row_id: str) -> Override | None:
+    """What a variant does differently in a row: its own override, or the one that put the row in."""
+    for each in variant.overrides:
+        if each.row == row_id or any(row.id == row_id for row in each.instead):
+            return each
+    return None
+
+
+def is_overridden(override: Override, part: str, param: str) -> bool:
+    """Whether an override says what stands in one slot of its row. The name of a row is the parameter `name`."""
+    if override.instead:
+        return True
+    if part:
+        field = {"guard": "guard", "decorator": "decorators", "upkeep": "upkeep"}[part.partition(" ")[0]]
+        return getattr(override, field) is not None
+    return param in override.args or (param == "name" and override.name is not None)
+
+
+def without_override(override: Override, part: str, param: str) -> Override | None:
+    """An override that says nothing of one slot any more; None if it then says nothing at all."""
+    changed: dict[str, object] = {}
+    if part:
+        changed[{"guard": "guard", "decorator": "decorators", "upkeep": "upkeep"}[part.partition(" ")[0]]] = None
+    elif param == "name" and param not in override.args:
+        changed["name"] = None
+    else:
+        changed["args"] = {name: value for name, value in override.args.items() if name != param}
+    left = override.model_copy(update=changed)
+    return None if override.instead or left == Override(row=override.row) else left
+
+
 def _between(original: Behavior, wanted: Behavior, row_ids: tuple[str, ...]) -> Iterator[Override]:
     for row_id in row_ids:
         if row_id not in wanted.by_id:

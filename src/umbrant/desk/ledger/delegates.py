@@ -85,8 +85,11 @@ class OutlineDelegate(_Delegate):
         self._pictures.draw(painter, cell, row.id, key, lambda p, _: self._sentence(p, row, focused))
 
     def _mark_of(self, row: Row) -> str:
-        """What stands after a row's number: that it cannot run, or that the review has found something."""
-        return " !" if self.desk.problems_of(row.id) else " ?" if self.desk.findings_of(row.id) else ""
+        """What stands after a row's number: that it cannot run, that the review has found something, or that a variant
+        has it otherwise."""
+        if self.desk.problems_of(row.id):
+            return " !"
+        return " ?" if self.desk.findings_of(row.id) else " ≠" if self.desk.override_of(row.id) else ""
 
     def _lead_colour(self, row: Row) -> QColor | None:
         """The colour of a row between which and others a change counts as a change of mind; None for other rows."""
@@ -120,7 +123,7 @@ class OutlineDelegate(_Delegate):
             painter.fillRect(QRectF(0, 0, 3, layout.height - 1), lead)
         painter.setFont(self.brushes.fonts.small)
         mark = self._mark_of(row)
-        painter.setPen({" !": palette.refused, " ?": palette.now}.get(mark, palette.faint))
+        painter.setPen({" !": palette.refused, " ?": palette.now, " ≠": palette.now}.get(mark, palette.faint))
         number = QRectF(layout.indent_x - 70, line.top(), 63, line.height())
         flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         painter.drawText(number, flags, behavior.outline.number[row.id] + mark)

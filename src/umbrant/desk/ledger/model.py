@@ -1,14 +1,16 @@
 """The rows of a behavior as a flat table: those inside folded rows are left out."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt
 
 from umbrant.catalog.declare import Family
-from umbrant.desk.sentence import NOTHING_AROUND, Around, has_more, sentence
+from umbrant.desk.sentence import NOTHING_AROUND, Around, Piece, has_more, sentence
 from umbrant.desk.state import Desk
-from umbrant.model.behaviors import Behavior, Key, Row
+from umbrant.model.behaviors import Behavior, Key, Override, Row
+from umbrant.model.variants import is_overridden
 from umbrant.model.whole import BEHAVIOR, USES
 from umbrant.reasons.now import now_value
 
@@ -86,7 +88,9 @@ class LedgerModel(QAbstractTableModel):
 
     def pieces(self, row: Row) -> list[Any]:
         """The sentence of a row, as the outline shows it."""
-        return sentence(row, self._desk.catalog, self.around(row), in_full=row.id == self.in_full)
+        found = sentence(row, self._desk.catalog, self.around(row), in_full=row.id == self.in_full)
+        override = self._desk.override_of(row.id)
+        return [_marked(piece, override) for piece in found] if override is not None else found
 
     def around(self, row: Row) -> Around:
         """What a row's sentence depends on besides the row."""
@@ -161,3 +165,11 @@ class LedgerModel(QAbstractTableModel):
             return "\n".join(f"{each.message} {each.sort.why}" for each in found)
         kind = self._desk.catalog.kinds.get(row.kind)
         return row.note or (kind.help if kind else None)
+
+
+def _marked(piece: Piece, override: Override) -> Piece:
+    """A piece whose chip says that the variant has it otherwise, if it has."""
+    chip = piece.chip
+    if chip is None or not is_overridden(override, chip.slot.part, chip.slot.param):
+        return piece
+    return replace(piece, chip=replace(chip, overridden=True))

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from umbrant.desk.curves import draw_curve
@@ -47,6 +47,8 @@ def _draw_piece(painter: QPainter, placed: Placed, brushes: Brushes, focused: Ch
         painter.setPen(QPen(rule, 1, style))
         painter.setBrush(palette.key_fill if keyed else palette.chip_fill)
         painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
+    if piece.chip is not None and piece.chip.overridden:
+        painter.fillRect(QRectF(rect.left() + 2, rect.bottom() - 1, rect.width() - 4, 2), palette.now)
     if piece.chip is not None and piece.chip.key == focused:
         painter.setPen(QPen(palette.now, 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -442,6 +442,7 @@ ACTIONS: tuple[Action, ...] = (
     Action("compact", "View", "Compact rows", "Lower rows", Commands.compact, ("Ctrl+Shift+D",), switch=True),
     Action("next_pane", "View", "Next pane", "Put the keyboard into the next pane", Commands.next_pane, ("F6",)),
     Action("shortcuts", "Help", "Keys", "Every action and its keys", Commands.shortcuts, ("F1",)),
+    Action("first_visit", "Help", "First visit", "Five things to do, one after the other", Commands.first_visit),
     Action("about", "Help", "About Umbrant", "What this program is", Commands.about),
 )
 

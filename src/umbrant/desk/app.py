@@ -13,7 +13,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from umbrant.desk.theme import body_font
-from umbrant.desk.window import MainWindow
+from umbrant.desk.window import VISITED, MainWindow
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
 from umbrant.own import fingerprint
@@ -44,11 +44,17 @@ def run_desk(folder: Path | None, *, trust: bool = False) -> int:
     start = folder or next((each for each in window.settings.recent if each.is_dir()), None)
     window.show()
     if start is not None:
-        QTimer.singleShot(0, window, lambda: window.open_folder(start))
+        QTimer.singleShot(0, window, lambda: _begin(window, start))
     else:
         window.desk.told.emit("No project is open. Project › Open… (Ctrl+O) opens the folder of one.")
     _quit_on_signals(window)
     return application.exec()
+
+
+def _begin(window: MainWindow, start: Path) -> None:
+    """Open a project; who is here for the first time is led through it."""
+    if window.open_folder(start) and not window.settings.flag(VISITED):
+        window.begin_first_visit()
 
 
 def _trust(window: MainWindow, folder: Path) -> None:

@@ -43,6 +43,9 @@ class Shell(Protocol):
     def open_folder(self, folder: Path) -> bool:
         """Open a project."""
 
+    def begin_first_visit(self) -> None:
+        """Lead through five steps."""
+
     def set_night(self, on: bool) -> None:
         """Turn to Night or to Day."""
 
@@ -468,6 +471,10 @@ class Commands:
     def shortcuts(self) -> None:
         """List every action and its keys."""
         self.shell.show_shortcuts()
+
+    def first_visit(self) -> None:
+        """Lead through five steps."""
+        self.shell.begin_first_visit()
 
     def about(self) -> None:
         """Say what this program is."""

@@ -15,6 +15,7 @@ from umbrant.desk.commands import Commands, Shell, Views
 from umbrant.desk.curve_view import CurveView
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.finder import Finder
+from umbrant.desk.first_visit import FirstVisit
 from umbrant.desk.help_view import HelpView
 from umbrant.desk.lanes import LanesView
 from umbrant.desk.ledger.view import LedgerView
@@ -84,6 +85,7 @@ class DeskPane(QWidget):
         self.commands.open_finder = self._open_finder
         self.top = TopBar(desk, self.actions_by_id, self)
         self.transport = Transport(desk, self.player, self.actions_by_id, palette, self)
+        self.first_visit = FirstVisit(desk, self.actions_by_id, self)
         self.across = QSplitter(Qt.Orientation.Horizontal, self)
         self.down = QSplitter(Qt.Orientation.Vertical, self)
         self._lay_out()
@@ -200,6 +202,7 @@ class DeskPane(QWidget):
         layout.addWidget(_line(self))
         layout.addWidget(self.across, 1)
         layout.addWidget(_line(self))
+        layout.addWidget(self.first_visit)
         layout.addWidget(self.lanes)
         layout.addWidget(self.transport)
 

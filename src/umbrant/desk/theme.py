@@ -169,6 +169,9 @@ def style_sheet(palette: Palette) -> str:
     QLabel#dim, QWidget#dim {{ color: {p["dim"]}; background: transparent; }}
     QFrame#search {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; border-radius: 6px; }}
     QLabel#noticeText {{ background: {p["button"]}; color: {p["button_ink"]}; border-radius: 6px; }}
+    QFrame#firstVisit {{ background: {p["selection"]}; border: none; border-left: 4px solid {p["now"]}; }}
+    QFrame#firstVisit QLabel {{ background: transparent; }}
+    QFrame#firstVisit QPushButton {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; padding: 3px 12px; }}
     QLabel#menuHeading {{ color: {p["dim"]}; font-size: 11px; padding: 6px 12px 2px 12px; }}
     QFrame#rule {{ background: {p["rule"]}; border: none; }}
     QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}

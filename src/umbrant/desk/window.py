@@ -24,6 +24,10 @@ from umbrant.own import names_of
 NOTHING = Project(cover=Cover(title="No project", scenario="none"))
 
 
+VISITED = "visited"
+"""The choice that remembers a first visit that is over."""
+
+
 class MainWindow(QMainWindow):
     """One window on one project."""
 
@@ -90,6 +94,12 @@ class MainWindow(QMainWindow):
         if folder is not None:
             self.open_folder(folder)
 
+    def begin_first_visit(self) -> None:
+        """Lead through five steps; once it is left, it is not begun again unasked."""
+        if self.pane is not None:
+            self.pane.first_visit.left.connect(lambda: self.settings.set_flag(VISITED, True))
+            self.pane.first_visit.begin()
+
     def set_night(self, on: bool) -> None:
         """Turn to Night or to Day."""
         self.settings.set_flag("night", on)
@@ -101,9 +111,8 @@ class MainWindow(QMainWindow):
         """Show compact rows, or roomy ones."""
         self.settings.set_flag("compact", on)
         if self.pane is not None:
-            self.pane.ledger.set_compact(on)
-            self.pane.setting.set_compact(on)
-            self.pane.review.set_compact(on)
+            for table in (self.pane.ledger, self.pane.machine, self.pane.setting, self.pane.review):
+                table.set_compact(on)
 
     def show_shortcuts(self) -> None:
         """List every action and its keys."""

@@ -1,0 +1,154 @@
+"""A first visit in five steps: the newcomer does each thing with the project that is open, and can leave at any step."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from umbrant.desk.state import Desk
+
+
+@dataclass(frozen=True)
+class Step:
+    """Something to do, how one is told to do it, and what is said when it has been done."""
+
+    text: str
+    done: str
+    actions: tuple[str, ...] = ()
+    """The actions any of which does it; none for a step that is told by what has changed in the project."""
+    has_changed: Callable[[Desk, "Before"], bool] = lambda desk, before: False
+
+
+@dataclass(frozen=True)
+class Before:
+    """The desk as it was when a step began."""
+
+    rows: int
+    take: object
+    undo: str | None
+
+
+def _rolled_anew(desk: Desk, before: Before) -> bool:
+    """Whether a chip was set, and the take that came of it is shown."""
+    set_ = (desk.history.undo_name or "").startswith("Set ") and desk.history.undo_name != before.undo
+    return set_ and desk.current is not before.take and desk.is_current
+
+
+def _has_more_rows(desk: Desk, before: Before) -> bool:
+    return desk.behavior is not None and len(desk.behavior.rows) > before.rows
+
+
+STEPS = (
+    Step(
+        "This project has been played and recorded. Press <b>Space</b> to watch it, and again to pause.",
+        "What each row did stands to its right, on the tape: tall ran, half succeeded, low failed or was refused.",
+        ("play",),
+    ),
+    Step(
+        "Press <b>N</b> to go to the next moment at which it changed its mind.",
+        "The line in the tape, the stage and the blackboard all show that moment.",
+        ("next_change",),
+    ),
+    Step(
+        "Select a row with the arrow keys, and press <b>W</b> to ask why, or <b>X</b> why not.",
+        "The reasons come from what was recorded, with the numbers on both sides.",
+        ("why", "why_not"),
+    ),
+    Step(
+        "Drag a number in a row sideways, or select the row, press <b>C</b> and then <b>Up</b>.",
+        "The same seconds were played again at once, and the tape marks what became different.",
+        has_changed=_rolled_anew,
+    ),
+    Step(
+        "Press <b>Enter</b>, type <b>wait 2</b> and press <b>Enter</b> again: that adds a row.",
+        "Ctrl+Z takes it back. Ctrl+K finds every command, F1 lists the keys, and Help › First visit begins anew.",
+        has_changed=_has_more_rows,
+    ),
+)
+
+
+class FirstVisit(QFrame):
+    """A line above the lanes that says what to do next, and notices when it has been done."""
+
+    left = Signal()
+    """It was left, or is over."""
+
+    def __init__(self, desk: Desk, actions: Mapping[str, QAction], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setObjectName("firstVisit")
+        self.setAccessibleName("First visit")
+        self._desk = desk
+        self._step = 0
+        self._praised = False
+        self._text = QLabel(self)
+        self._text.setTextFormat(Qt.TextFormat.RichText)
+        self._text.setWordWrap(True)
+        self._on = QPushButton("Skip this step", self)
+        self._leave = QPushButton("Leave", self)
+        self._on.clicked.connect(self.next_step)
+        self._leave.clicked.connect(self.leave)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 5, 8, 5)
+        row.addWidget(self._text, 1)
+        row.addWidget(self._on)
+        row.addWidget(self._leave)
+        for action_id in {each for step in STEPS for each in step.actions}:
+            actions[action_id].triggered.connect(lambda _=False, done=action_id: self._acted(done))
+        for changed in (desk.take_changed, desk.project_changed):
+            changed.connect(self._changed)
+        self.hide()
+
+    @property
+    def step(self) -> int:
+        """Which step it is, from 0; as many as there are when it is over."""
+        return self._step
+
+    @property
+    def text(self) -> str:
+        """What it says."""
+        return self._text.text()
+
+    def begin(self) -> None:
+        """Begin with the first step."""
+        self._go_to(0)
+        self.show()
+
+    def next_step(self) -> None:
+        """Go on to the next step."""
+        self._go_to(self._step + 1)
+
+    def leave(self) -> None:
+        """End it."""
+        self._step = len(STEPS)
+        self.hide()
+        self.left.emit()
+
+    def _go_to(self, step: int) -> None:
+        if step >= len(STEPS):
+            self.leave()
+            return
+        desk = self._desk
+        rows = len(desk.behavior.rows) if desk.behavior else 0
+        self._step, self._praised = step, False
+        self._before = Before(rows, desk.current, desk.history.undo_name)
+        self._say(STEPS[step].text, "Skip this step")
+
+    def _say(self, text: str, on: str) -> None:
+        self._text.setText(f"<b>{self._step + 1} of {len(STEPS)}</b> &nbsp; {text}")
+        self._on.setText(on)
+
+    def _acted(self, action_id: str) -> None:
+        if self.isVisible() and self._step < len(STEPS) and action_id in STEPS[self._step].actions:
+            self._praise()
+
+    def _changed(self) -> None:
+        if self.isVisible() and self._step < len(STEPS) and STEPS[self._step].has_changed(self._desk, self._before):
+            self._praise()
+
+    def _praise(self) -> None:
+        if not self._praised:
+            self._praised = True
+            last = self._step == len(STEPS) - 1
+            self._say(STEPS[self._step].done, "Done" if last else "Next")

@@ -1,0 +1,55 @@
+"""The first visit, done by keyboard as a newcomer would."""
+
+from PySide6.QtCore import Qt
+
+from tests.desk.conftest import Driver
+from umbrant.desk.first_visit import STEPS
+from umbrant.desk.window import VISITED
+
+
+
+def test_each_step_notices_that_it_was_done(demo_driver: Driver) -> None:
+    visit, window = demo_driver.pane.first_visit, demo_driver.window
+    assert not visit.isVisible()
+    demo_driver.pane.actions_by_id["first_visit"].trigger()
+    assert visit.isVisible()
+
+    def done(step: int) -> None:
+        demo_driver.until(lambda: STEPS[step].done in visit.text)
+        assert f"{step + 1} of 5" in visit.text
+        visit.next_step()
+
+    demo_driver.key(Qt.Key.Key_Space)
+    demo_driver.key(Qt.Key.Key_Space)
+    done(0)
+    demo_driver.key(Qt.Key.Key_N)
+    done(1)
+    demo_driver.key(Qt.Key.Key_X)
+    done(2)
+    demo_driver.desk.select_row("close")
+    demo_driver.key(Qt.Key.Key_C)
+    while demo_driver.ledger.focused_chip[0].slot.param != "reach":
+        demo_driver.key(Qt.Key.Key_C)
+    demo_driver.key(Qt.Key.Key_Up)
+    done(3)
+    demo_driver.ledger.leave_chips()
+    demo_driver.key(Qt.Key.Key_Return)
+    demo_driver.type("wait 2")
+    done(4)
+    assert not visit.isVisible()
+    assert window.settings.flag(VISITED)
+
+
+def test_it_can_be_skipped_left_and_begun_again(demo_driver: Driver) -> None:
+    visit = demo_driver.pane.first_visit
+    demo_driver.window.begin_first_visit()
+    demo_driver.qtbot.mouseClick(visit._on, Qt.MouseButton.LeftButton)
+    assert visit.step == 1
+    demo_driver.key(Qt.Key.Key_Space)
+    assert STEPS[1].text in visit.text
+    demo_driver.qtbot.mouseClick(visit._leave, Qt.MouseButton.LeftButton)
+    assert not visit.isVisible()
+    assert demo_driver.window.settings.flag(VISITED)
+    demo_driver.window.begin_first_visit()
+    assert visit.step == 0
+    assert STEPS[0].text in visit.text

@@ -51,10 +51,30 @@ def test_the_help_beside_the_rows_is_about_the_selected_row(demo_driver: Driver)
     hands = demo_driver
     hands.pane.actions_by_id["show_help"].trigger()
     hands.select("1.1.1")
-    text = hands.pane.help.toPlainText()
+    text = hands.pane.help.page.toPlainText()
     assert "move to" in text
     assert "how near it must come" in text or "reach" in text
     hands.select("1.1")
-    text = hands.pane.help.toPlainText()
+    text = hands.pane.help.page.toPlainText()
     assert text.index("sequence") < text.index("can see"), "the senses of its guard come after its kind"
     assert hands.pane.beside.about() == "about sequence, and what is on the row"
+
+
+def test_the_help_plays_the_example_of_the_rows_kind(demo_driver: Driver) -> None:
+    demo_driver.pane.actions_by_id["show_help"].trigger()
+    example = demo_driver.pane.help.example
+    demo_driver.desk.select_row("close")
+    demo_driver.until(lambda: example.take is not None)
+    assert example.accessibleName() == "Example of move to"
+    assert example.isVisible()
+    first = example.tick
+    demo_driver.until(lambda: example.tick != first)
+    demo_driver.key(Qt.Key.Key_Space, to=example)
+    assert not example.playing
+    assert not example.grab().isNull()
+    demo_driver.qtbot.mouseClick(example, Qt.MouseButton.LeftButton)
+    assert example.playing
+    demo_driver.desk.select_row("esc")
+    demo_driver.until(lambda: example.accessibleName() == "Example of sequence")
+    demo_driver.pane.actions_by_id["show_stage"].trigger()
+    assert not example.playing

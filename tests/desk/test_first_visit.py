@@ -7,7 +7,6 @@ from umbrant.desk.first_visit import STEPS
 from umbrant.desk.window import VISITED
 
 
-
 def test_each_step_notices_that_it_was_done(demo_driver: Driver) -> None:
     visit, window = demo_driver.pane.first_visit, demo_driver.window
     assert not visit.isVisible()

@@ -1,5 +1,7 @@
 """Drawing on the stage while setting up, in the real window."""
 
+from itertools import pairwise
+
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent
@@ -33,7 +35,7 @@ class Hands:
         """Press at the first place, move through the others, release at the last."""
         pixels = [self.pixel(each) for each in places]
         self.driver.qtbot.mousePress(self.stage, LEFT, modifier, pixels[0])
-        for start, end in zip(pixels, pixels[1:], strict=False):
+        for start, end in pairwise(pixels):
             for step in range(1, 7):
                 at = QPointF(start + (end - start) * step / 6)
                 globally = self.stage.mapToGlobal(at)

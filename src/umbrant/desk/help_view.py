@@ -1,25 +1,37 @@
-"""The reference beside the rows: the pages of the kinds that the selected row is made of."""
+"""The reference beside the rows: the pages of the kinds that the selected row is made of, and the first one at work."""
 
 from PySide6.QtGui import QShowEvent
-from PySide6.QtWidgets import QTextBrowser, QWidget
+from PySide6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
 
-from umbrant.catalog.declare import ROWS, Family
+from umbrant.catalog.declare import ROWS, Family, Kind
 from umbrant.catalog.language.tree import Ask, LanguageError, parse
 from umbrant.catalog.pages import kind_page
 from umbrant.catalog.uses import walk
+from umbrant.desk.example_view import ExampleView
 from umbrant.desk.state import Desk
-from umbrant.desk.theme import body_font
+from umbrant.desk.theme import Palette, body_font
 
 
-class HelpView(QTextBrowser):
-    """The page of the selected row's kind; below, of what is put on it, and of the senses that its guard asks."""
+class HelpView(QWidget):
+    """The page of the selected row's kind; below, of what is put on it, and of the senses that its guard asks.
 
-    def __init__(self, desk: Desk, parent: QWidget | None = None) -> None:
+    Above the pages the first kind's example plays on a small stage.
+    """
+
+    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.desk = desk
-        self.setAccessibleName("Help")
-        self.setFont(body_font())
-        self.document().setDocumentMargin(14)
+        self.example = ExampleView(palette, self)
+        self.page = QTextBrowser(self)
+        self.page.setAccessibleName("Help")
+        self.page.setFont(body_font())
+        self.page.document().setDocumentMargin(14)
+        self.setFocusProxy(self.page)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addWidget(self.example)
+        layout.addWidget(self.page, 1)
         desk.row_selected.connect(self.refresh)
         desk.project_changed.connect(self.refresh)
 
@@ -29,28 +41,36 @@ class HelpView(QTextBrowser):
         row = self.desk.row
         return f"about {row.kind.replace('_', ' ')}, and what is on the row" if row is not None else ""
 
+    def set_palette(self, palette: Palette) -> None:
+        """Turn to Day or Night."""
+        self.example.palette_ = palette
+        self.example.update()
+
     def refresh(self, *_: object) -> None:
         """Show the pages of the row that is selected now, if anybody sees them."""
         if self.isVisible():
-            pages = [kind_page(self.desk.catalog.kinds[name]) for name in self._kinds()]
-            self.setMarkdown("\n\n".join(pages) or "Select a row to read about it.")
+            kinds = self._kinds()
+            pages = [kind_page(each) for each in kinds]
+            self.page.setMarkdown("\n\n".join(pages) or "Select a row to read about it.")
+            self.example.show_kind(kinds[0] if kinds else None)
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.refresh()
 
-    def _kinds(self) -> list[str]:
+    def _kinds(self) -> list[Kind]:
         """The kinds that the row is made of, each once."""
         row, catalog = self.desk.row, self.desk.catalog
         if row is None:
             return []
-        found = [kind.id for kind in (catalog.get(row.kind, *ROWS),) if kind is not None]
+        found = [kind for kind in (catalog.get(row.kind, *ROWS),) if kind is not None]
         parts = [(each.kind, (Family.DECORATOR,)) for each in row.decorators]
         parts.extend((each.kind, (Family.ACTION, Family.CONDITION)) for each in row.upkeep)  # type: ignore[misc]
-        found.extend(name for name, families in parts if catalog.get(name, *families) is not None)
+        found.extend(kind for name, families in parts if (kind := catalog.get(name, *families)) is not None)
         try:
             asked = walk(parse(row.guard.when)) if row.guard else iter(())
-            found.extend(each.sense for each in asked if isinstance(each, Ask) and each.sense in catalog.kinds)
+            senses = [each.sense for each in asked if isinstance(each, Ask)]
+            found.extend(catalog.kinds[name] for name in senses if name in catalog.kinds)
         except LanguageError:
             pass
-        return list(dict.fromkeys(found))
+        return list({kind.id: kind for kind in found}.values())

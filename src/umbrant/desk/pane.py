@@ -55,7 +55,7 @@ class DeskPane(QWidget):
         self.lanes = LanesView(desk, palette, self)
         self.chart = MapView(desk, palette, self)
         self.curve = CurveView(desk, palette, self)
-        self.help = HelpView(desk, self)
+        self.help = HelpView(desk, palette, self)
         views = Views(
             self.ledger,
             self.machine,
@@ -99,6 +99,7 @@ class DeskPane(QWidget):
         """Turn to Day or Night."""
         self.ledger.set_palette(palette)
         self.machine.set_palette(palette)
+        self.help.set_palette(palette)
         self.setting.set_palette(palette)
         self.review.set_palette(palette)
         self.transport.set_palette(palette)
@@ -122,6 +123,7 @@ class DeskPane(QWidget):
     def close_desk(self, *, keep_changes: bool = False) -> None:
         """End what runs in the background. `keep_changes` leaves unsaved changes for the next visit."""
         self.player.pause()
+        self.help.example.finish()
         if keep_changes:
             self.keeper.keep_now()
             self.keeper.abandon()

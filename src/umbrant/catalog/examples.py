@@ -1,0 +1,310 @@
+"""A small project for each kind of node, in which it can be watched at work: what the help plays."""
+
+from collections.abc import Iterable, Mapping
+
+from umbrant.catalog.declare import Family, Kind, Param, ParamType
+from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Event, EventList, Guard, Key, Row, Watch
+from umbrant.model.documents import Cover, Project
+from umbrant.model.staging import (
+    Area,
+    Blocks,
+    Body,
+    Cue,
+    Member,
+    Place,
+    Prop,
+    RaiseEvent,
+    Scenario,
+    Stage,
+    Stat,
+    WalkPoint,
+)
+from umbrant.model.values import Curve, KeyRef, KeyType, ParamValue, PlaceRef, Shape
+
+SHOWN = "shown"
+"""The id of the row that is of the kind; of a decorator or a sense, of the row that has it."""
+SECONDS, RATE = 9.0, 20
+NPC, VISITOR = "npc", "visitor"
+
+_STAGE = Stage(
+    name="yard",
+    title="Yard",
+    width_m=12,
+    height_m=5,
+    areas=(
+        Area(name="wall", corners=((5.6, 2.2), (6.4, 2.2), (6.4, 3.6), (5.6, 3.6)), blocks=Blocks.SIGHT_AND_WAY),
+        Area(name="garden", corners=((0.3, 0.3), (4.2, 0.3), (4.2, 2.0), (0.3, 2.0)), blocks=Blocks.NOTHING),
+    ),
+    places=(Place(name="door", at=(11.0, 4.2)), Place(name="bench", at=(1.2, 1.0))),
+    props=(
+        Prop(name="lamp_1", group="lamps", at=(9.5, 1.0), level=0.4, drain_per_s=0.01),
+        Prop(name="lamp_2", group="lamps", at=(3.4, 4.2), level=0.9, drain_per_s=0.01),
+        Prop(name="crate", group="crates", at=(3.8, 1.4)),
+    ),
+)
+_KEYS = (
+    Key(name="visitor", type=KeyType.AGENT, default=VISITOR),
+    Key(name="other", type=KeyType.AGENT),
+    Key(name="flag", type=KeyType.YES_NO, default=True),
+    Key(name="count", type=KeyType.NUMBER, low=0, high=10, default=1.0),
+    Key(name="amount", type=KeyType.NUMBER, low=0, high=10, default=3.0),
+    Key(name="mood", type=KeyType.TEXT, default="calm"),
+    Key(name="spot", type=KeyType.POINT, default=(8.0, 1.2)),
+    Key(name="place", type=KeyType.POINT),
+    Key(name="lamp", type=KeyType.PROP, default="lamp_1"),
+)
+_BARKING = (
+    Row(id="top", kind="sequence", name="Bark"),
+    Row(id="bark", under="top", kind="make_noise", args={"what": "bark"}),
+    Row(id="rest", under="top", kind="wait", args={"duration": 2.0}),
+)
+_BY_TYPE: Mapping[ParamType, ParamValue] = {
+    ParamType.NUMBER: 1.0,
+    ParamType.SPREAD: 1.5,
+    ParamType.TEXT: "Hello there",
+    ParamType.YES_NO: True,
+    ParamType.PLACE: PlaceRef(place="door"),
+    ParamType.AGENT: KeyRef(key="visitor"),
+    ParamType.PROP: KeyRef(key="lamp"),
+    ParamType.GROUP: "lamps",
+    ParamType.CONDITION: "distance(visitor) < 5",
+    ParamType.FORMULA: "count + 1",
+    ParamType.CURVE: Curve(shape=Shape.LOGISTIC),
+    ParamType.STATE: "two",
+    ParamType.EVENT: "bell",
+    ParamType.BEHAVIOR: "greeting",
+    ParamType.STAT: "strength",
+    ParamType.ZONE: "garden",
+}
+_SPECIAL: Mapping[str, Mapping[str, ParamValue]] = {
+    "carry": {"target": "crate"},
+    "go_along": {"places": "bench, door"},
+    "throw": {"target": KeyRef(key="spot")},
+}
+"""What some kinds are given for their example to show something."""
+_TO_LAMP, _TO_VISITOR, _TO_CRATE = (
+    Row(id="go", under="top", kind="move_to", name="Go there", args={"target": target, "reach": 0.9})
+    for target in (KeyRef(key="lamp"), KeyRef(key="visitor"), "crate")
+)
+_TAKE = Row(id="take", under="top", kind="carry", name="Take it", args={"target": "crate"})
+_BEFORE: Mapping[str, tuple[Row, ...]] = {
+    "use": (_TO_LAMP,),
+    "use_up": (_TO_LAMP,),
+    "strike": (_TO_VISITOR,),
+    "carry": (_TO_CRATE,),
+    "drop": (_TO_CRATE, _TAKE),
+    "throw": (_TO_CRATE, _TAKE),
+}
+"""What has to be done before some kinds can do what they do."""
+
+
+def example_of(kind: Kind) -> Project:
+    """A project of one NPC, who shows the kind, and a visitor who comes and goes."""
+    greeting = (Row(id="hi", kind="say", name="Greet", args={"text": "Good evening"}),)
+    behaviors = (
+        Behavior(name="example", title=kind.title, blackboard="keys", rows=tuple(_rows(kind))),
+        Behavior(name="barking", title="Barking", blackboard="keys", rows=_BARKING),
+        Behavior(name="greeting", title="Greeting", blackboard="keys", rows=greeting),
+    )
+    npc = Member(
+        name=NPC,
+        title="NPC",
+        behavior="example",
+        group="guards",
+        start=(2.4, 3.0),
+        body=Body(stats={"strength": Stat(value=0.8, per_s=-0.02)}),
+    )
+    walk = tuple(
+        WalkPoint(at_s=at_s, to=to) for at_s, to in ((0.0, (10.5, 3.0)), (4.0, (4.6, 1.6)), (8.0, (10.5, 4.0)))
+    )
+    visitor = Member(
+        name=VISITOR,
+        title="visitor",
+        group="people",
+        start=(10.5, 3.0),
+        facing_deg=180,
+        walk=walk,
+        body=Body(stats={"health": Stat()}),
+    )
+    dog = Member(name="dog", behavior="barking", start=(11.2, 0.8), facing_deg=180, body=Body(radius_m=0.2))
+    cues = tuple(Cue(at_s=at_s, does=RaiseEvent(raises="bell")) for at_s in (2.0, 5.0))
+    scenario = Scenario(
+        name="example",
+        title="Example",
+        stage="yard",
+        seconds=SECONDS,
+        ticks_per_s=RATE,
+        cast=(npc, visitor, dog),
+        cues=cues,
+    )
+    return Project(
+        cover=Cover(title=kind.title, scenario="example"),
+        behaviors=behaviors,
+        blackboards=(Blackboard(name="keys", title="Keys", keys=_KEYS),),
+        stages=(_STAGE,),
+        scenarios=(scenario,),
+        event_list=EventList(events=(Event(name="bell"),)),
+    )
+
+
+def _rows(kind: Kind) -> Iterable[Row]:
+    match kind.family:
+        case Family.COMPOSITE:
+            return _composite(kind)
+        case Family.DECORATOR:
+            wrapped = (Decorator(kind=kind.id, args=_args(kind)),)
+            return (_top("sequence"), _wait("shown", "top", 1.0, decorators=wrapped), _wait("rest", "top", 0.6))
+        case Family.SENSE:
+            guard = Guard(when=_asked(kind), watch=Watch.BOTH)
+            return (
+                _top("selector"),
+                Row(id=SHOWN, under="top", kind="say", name="It is so", args={"text": "Yes"}, guard=guard),
+                _wait("rest", "top", 0.4),
+            )
+        case Family.STATE | Family.HOOK | Family.TRANSITION:
+            return _machine(kind)
+        case Family.OPTION | Family.CONSIDERATION:
+            return _utility()
+        case _:
+            return (_top("sequence"), *_BEFORE.get(kind.id, ()), _shown(kind, "top"), _wait("rest", "top", 0.8))
+
+
+def _composite(kind: Kind) -> tuple[Row, ...]:
+    whole = Row(id=SHOWN, kind=kind.id, name=kind.title.capitalize(), args=_args(kind))
+    if Family.STATE in kind.holds:
+        return _machine(kind)
+    if Family.OPTION in kind.holds:
+        return _utility()
+    if not kind.holds:
+        return (_top("sequence"), whole.model_copy(update={"under": "top"}), _wait("rest", "top", 0.8))
+    near = Guard(when="distance(visitor) < 5", watch=Watch.BOTH)
+    first = Row(id="one", under=SHOWN, kind="say", name="Greet", args={"text": "Hello"}, guard=near)
+    return (whole, first, _wait("two", SHOWN, 0.7), _say("three", SHOWN, "All quiet"))
+
+
+def _machine(kind: Kind) -> tuple[Row, ...]:
+    """Two states that lead to each other; the kind stands among them."""
+    is_machine = kind.family is Family.COMPOSITE
+    rows = [
+        Row(id=SHOWN if is_machine else "top", kind="machine", name="Day"),
+        Row(id="one", under=SHOWN if is_machine else "top", kind="state", name="Watch"),
+        _wait("w1", "one", 1.0),
+    ]
+    top = rows[0].id
+    two = Row(id="two", under=top, kind="state", name="Pause")
+    back = Row(id="back", under="two", kind="after", args={"time": 1.2, "to": "one"})
+    on = Row(id="on", under="one", kind="after", args={"time": 1.5, "to": "two"})
+    shown = Row(id=SHOWN, under="one", kind=kind.id, args=_args(kind))
+    if kind.family is Family.TRANSITION:
+        return (*rows, shown, two, _wait("w2", "two", 1.0), back)
+    if kind.family is Family.HOOK:
+        count = Row(id="c1", under=SHOWN, kind="count", args={"key": KeyRef(key="count")})
+        return (*rows, shown, count, on, two, _wait("w2", "two", 1.0), back)
+    if kind.id == "final":
+        end = shown.model_copy(update={"under": top, "name": "Over"})
+        return (*rows, on.model_copy(update={"args": {"time": 1.5, "to": SHOWN}}), end)
+    if kind.id == "history":
+        outer = Row(id="outer", under=top, kind="state", name="Busy")
+        inside = [each.model_copy(update={"under": "outer"}) if each.under == top else each for each in rows[1:]]
+        away = Row(id="away", under=top, kind="state", name="Startled")
+        return (
+            rows[0],
+            outer,
+            *inside,
+            on,
+            two.model_copy(update={"under": "outer"}),
+            _wait("w2", "two", 1.0),
+            back,
+            shown.model_copy(update={"under": "outer", "name": "As before"}),
+            Row(id="off", under="outer", kind="on_event", args={"event": "bell", "to": "away"}),
+            away,
+            _wait("w3", "away", 0.6),
+            Row(id="again", under="away", kind="after", args={"time": 0.8, "to": SHOWN}),
+        )
+    if kind.id == "regions":
+        mouth = Row(id="mouth", under=SHOWN, kind="state", name="Mouth")
+        legs = Row(id="legs", under=SHOWN, kind="state", name="Legs")
+        both = Row(id=SHOWN, under=top, kind="regions", name="Both")
+        go = Row(id="go", under="legs", kind="move_to", args={"target": PlaceRef(place="door")})
+        return (rows[0], both, mouth, _say("hm", "mouth", "Hm hm"), legs, go)
+    state = two.model_copy(update={"id": SHOWN}) if kind.id == "state" else two
+    on = on.model_copy(update={"args": {"time": 1.5, "to": state.id}})
+    return (*rows, on, state, _wait("w2", state.id, 1.0), back.model_copy(update={"under": state.id}))
+
+
+def _utility() -> tuple[Row, ...]:
+    near = {"input": "distance(visitor)", "low": 0.0, "high": 8.0}
+    falls, rises = Curve(shape=Shape.LINEAR, flipped=True), Curve(shape=Shape.LINEAR)
+    return (
+        Row(id="top", kind="utility", name="Choose"),
+        Row(id="one", under="top", kind="option", name="Greet"),
+        Row(id=SHOWN, under="one", kind="consider", name="It is near", args={**near, "curve": falls}),
+        _say("hi", "one", "Hello"),
+        Row(id="two", under="top", kind="option", name="Rest"),
+        Row(id="far", under="two", kind="consider", name="It is far", args={**near, "curve": rises}),
+        _wait("rest", "two", 1.0),
+    )
+
+
+def _top(kind: str) -> Row:
+    return Row(id="top", kind=kind, name="Example")
+
+
+def _shown(kind: Kind, under: str) -> Row:
+    return Row(id=SHOWN, under=under, kind=kind.id, name=kind.title.capitalize(), args=_args(kind))
+
+
+def _wait(row_id: str, under: str, seconds: float, decorators: tuple[Decorator, ...] = ()) -> Row:
+    return Row(id=row_id, under=under, kind="wait", name="Rest", args={"duration": seconds}, decorators=decorators)
+
+
+def _say(row_id: str, under: str, text: str) -> Row:
+    return Row(id=row_id, under=under, kind="say", name="Speak", args={"text": text})
+
+
+def _args(kind: Kind) -> dict[str, ParamValue]:
+    """A value for each parameter that must have one, and for those that make it worth watching."""
+    found: dict[str, ParamValue] = {}
+    taken: set[str] = set()
+    for param in kind.params:
+        if param.required or (param.type is ParamType.STATE and param.name == "to"):
+            found[param.name] = _sample(param, taken)
+    return {**found, **_SPECIAL.get(kind.id, {})}
+
+
+def _sample(param: Param, taken: set[str]) -> ParamValue:
+    if param.type is ParamType.KEY:
+        fitting = [key.name for key in _KEYS if key.type in param.keys]
+        name = next((name for name in fitting if name not in taken), fitting[0])
+        taken.add(name)
+        return KeyRef(key=name)
+    if param.type is ParamType.CHOICE:
+        return param.choices[0]
+    value = _BY_TYPE[param.type]
+    if isinstance(value, float):
+        low, high = param.quantity.low, param.quantity.high
+        value = max(low if low is not None else value, min(high if high is not None else value, value))
+    return value
+
+
+def _asked(kind: Kind) -> str:
+    """A condition that asks a sense."""
+    taken: set[str] = set()
+    told = [_written(_sample(param, taken)) for param in kind.params if param.required]
+    call = f"{kind.id}({', '.join(told)})"
+    if kind.gives is KeyType.YES_NO:
+        return call
+    return f"{call} > 1" if kind.gives is KeyType.NUMBER else f"{call} is set"
+
+
+def _written(value: ParamValue) -> str:
+    """A value as it is written in a condition."""
+    match value:
+        case KeyRef(key=name):
+            return name
+        case PlaceRef(place=name) | str(name):
+            return f'"{name}"'
+        case bool():
+            return "yes" if value else "no"
+        case _:
+            return str(value)

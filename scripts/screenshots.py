@@ -40,9 +40,12 @@ def main() -> None:
         _one_number_changed(window)
         _search(window)
         _map(window)
+        _table(window)
         _scores(window)
         _rehearsal(window)
         _setting(window)
+        _drawing(window)
+        _help(window)
         _review(window)
         _night(window)
         window.desk.history.saved = window.desk.project
@@ -106,6 +109,46 @@ def _map(window: MainWindow) -> None:
     window.desk.move_playhead(int(24.5 * 20))
     window.pane.actions_by_id["show_map"].trigger()
     _keep(window, "a-machine-and-its-map")
+
+
+def _table(window: MainWindow) -> None:
+    assert window.pane is not None
+    window.pane.actions_by_id["show_table"].trigger()
+    _keep(window, "a-machine-as-a-table")
+    window.pane.actions_by_id["show_rows"].trigger()
+
+
+def _drawing(window: MainWindow) -> None:
+    """An area half drawn, on a stage that has most of the room at the right."""
+    assert window.pane is not None
+    pane, stage = window.pane, window.pane.stage
+    pane.actions_by_id["show_stage"].trigger()
+    sizes = pane.down.sizes()
+    pane.down.setSizes([420, 60, 60])
+    pane.setting.select_path(("stages", "quay"))
+    _wait(lambda: stage.height() > 300)
+    one, other = (stage.to_pixels(place).toPoint() for place in ((16.4, 6.2), (20.6, 8.4)))
+    QTest.mousePress(stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, one)
+    stage.sketching.go_on(other.toPointF())
+    _keep(window, "drawing-on-the-stage")
+    stage.sketching.go_on(one.toPointF())
+    QTest.mouseRelease(stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, one)
+    pane.down.setSizes(sizes)
+    pane.actions_by_id["show_rows"].trigger()
+
+
+def _help(window: MainWindow) -> None:
+    assert window.pane is not None
+    pane = window.pane
+    window.desk.select_agent("odo")
+    window.desk.select_row("close")
+    sizes = pane.down.sizes()
+    pane.down.setSizes([420, 60, 60])
+    pane.actions_by_id["show_help"].trigger()
+    _wait(lambda: pane.help.example.take is not None and pane.help.example.tick > 90)
+    _keep(window, "the-help")
+    pane.down.setSizes(sizes)
+    pane.actions_by_id["show_stage"].trigger()
 
 
 def _scores(window: MainWindow) -> None:

@@ -4,6 +4,7 @@ from PySide6.QtCore import Qt
 
 from tests.desk.conftest import Driver
 from tests.desk.test_setting import choose
+from umbrant.desk.written import REVIEW
 from umbrant.model.behaviors import Watch
 from umbrant.model.edits import Edit, set_guard
 
@@ -20,14 +21,15 @@ def press(driver: Driver, key: Qt.Key) -> None:
 
 
 def test_the_demo_has_no_findings_in_its_documents(demo_driver: Driver) -> None:
-    demo_driver.until(lambda: demo_driver.pane.written.tabs[2].text() == "Review")
+    demo_driver.until(lambda: not demo_driver.desk.reviewer.busy)
+    assert demo_driver.pane.written.tabs[REVIEW].text() == "Review"
     assert demo_driver.desk.findings == []
 
 
 def test_a_mistake_is_told_as_it_is_written_and_enter_goes_to_its_row(demo_driver: Driver) -> None:
     mistaken(demo_driver)
     desk, review = demo_driver.desk, demo_driver.pane.review
-    assert demo_driver.pane.written.tabs[2].text().startswith("Review ")
+    assert demo_driver.pane.written.tabs[REVIEW].text().startswith("Review ")
     assert "Its guard is always yes." in demo_driver.ledger.ledger._tip(desk.behavior.row("tend"))
     assert "In the documents: " in review.review.data(review.review.index(0, 0))
     desk.select_row("keep")

@@ -157,7 +157,7 @@ class DeskPane(QWidget):
             self.stage,
             self.chart,
             self.curve,
-            self.help,
+            self.help.page,
             self.reasons,
             self.board,
             self.lanes,

@@ -91,8 +91,8 @@ class StageView(QWidget):
     def told(self) -> str:
         """What can be done on it, in words."""
         if self.arranging:
-            return "drag: an area · Ctrl+drag: a walk · Enter: more"
-        return "drag a square to move it · wheel zooms"
+            return "drag: an area · Enter: more"
+        return "drag squares · wheel zooms"
 
     # geometry
 

@@ -11,9 +11,12 @@ from hypothesis import strategies as st
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import ROWS, Family
+from umbrant.catalog.validation import Memory as ValidationMemory
 from umbrant.catalog.validation import validate
 from umbrant.desk.chips import ChipError, FieldChip
 from umbrant.desk.history import History
+from umbrant.desk.setting.fields import Line
+from umbrant.desk.setting.lines import Memory as SettingMemory
 from umbrant.desk.setting.lines import Setting
 from umbrant.model.behaviors import Row, Watch
 from umbrant.model.clipboard import extract_rows, paste_rows, rows_from, rows_text, wrap_rows
@@ -42,6 +45,10 @@ from umbrant.model.whole import resolved
 from umbrant.review import review
 
 PROJECT = read_project(DEMO)
+VALIDATED: ValidationMemory = {}
+WRITTEN: SettingMemory = {}
+validate(PROJECT, BUILTIN, VALIDATED)
+Setting(PROJECT, BUILTIN, WRITTEN).lines()
 KINDS = [kind.id for kind in BUILTIN.family(*ROWS)]
 WORDS = [
     "rest",
@@ -104,9 +111,9 @@ def row_edit(data: st.DataObject, project: Project) -> Callable[[Project], Proje
     return data.draw(st.sampled_from(edits))
 
 
-def setting_edit(data: st.DataObject, project: Project) -> Callable[[Project], Project]:
+def setting_edit(data: st.DataObject, project: Project, lines: list[Line]) -> Callable[[Project], Project]:
     """Something done to a random line of the setting: added, removed, moved, or a chip of it changed."""
-    line = data.draw(st.sampled_from(Setting(project, BUILTIN).lines()))
+    line = data.draw(st.sampled_from(lines))
     chips = [piece.chip for piece in line.pieces if isinstance(piece.chip, FieldChip)]
     what = data.draw(st.sampled_from(["add", "remove", "move", *["chip"] * (4 if chips else 0)]))
     if what == "add" and line.additions:
@@ -129,21 +136,26 @@ def setting_edit(data: st.DataObject, project: Project) -> Callable[[Project], P
     return lambda p: p
 
 
-@settings(max_examples=10, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
 @given(st.data(), st.integers(1, 20))
 def test_a_project_outlives_whatever_is_done_to_it(data: st.DataObject, count: int) -> None:
-    history = History(PROJECT, PROJECT)
+    history, validated, written = History(PROJECT, PROJECT), dict(VALIDATED), dict(WRITTEN)
     for _ in range(count):
-        make = row_edit if data.draw(st.booleans()) else setting_edit
-        change = make(data, history.project)
+        if data.draw(st.booleans()):
+            change = row_edit(data, history.project)
+        else:
+            change = setting_edit(data, history.project, Setting(history.project, BUILTIN, written).lines())
         try:
             history.do(Edit("edit", change))
         except (PathError, OutlineError):
             continue
-        problems = validate(history.project, BUILTIN)
-        if all(problem.row_id for problem in problems):
-            review(history.project, BUILTIN)
+        validate(history.project, BUILTIN, validated)
     last = history.project
+    assert validate(last, BUILTIN, validated) == validate(last, BUILTIN)
+    told = [line.text for line in Setting(last, BUILTIN, written).lines()]
+    assert told == [line.text for line in Setting(last, BUILTIN).lines()]
+    if all(problem.row_id for problem in validate(last, BUILTIN)):
+        review(last, BUILTIN)
     if not [problem for problem in validate(last, BUILTIN) if not problem.row_id]:
         with tempfile.TemporaryDirectory() as folder:
             save_project(last, Path(folder))

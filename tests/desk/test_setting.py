@@ -341,3 +341,23 @@ def test_a_starting_value_that_no_longer_fits_its_key_is_shown_and_marked(hands:
         chip = next(piece.chip for piece in line.pieces if piece.chip is not None)
         assert chip.missing == (wanted != "text")
         assert "visitor" in line.text
+
+
+def test_a_keys_line_names_the_rows_that_read_and_write_it(hands: Hands) -> None:
+    place = next(n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "lamp_oil")
+    hands.at("blackboards", "quay", "keys", place)
+    told = hands.view.line.help
+    assert "Read by Warden 1.3.2 All bright?" in told
+    assert "Written by Warden 1.3.1 Find the dimmest" in told
+
+
+def test_lines_that_an_edit_does_not_touch_are_kept(hands: Hands) -> None:
+    hands.at("scenarios", "dusk", "cast", 0, "body")
+    before = list(hands.view.setting.lines)
+    hands.on_chip("sight")
+    hands.key(Qt.Key.Key_Up)
+    after = hands.view.setting.lines
+    assert [line.text for line in after] == [line.text for line in hands.view.all_lines()]
+    written = [line.path for line, old in zip(after, before, strict=True) if line is not old and len(line.path) > 3]
+    assert written
+    assert all(path[:4] == ("scenarios", "dusk", "cast", 0) for path in written)

@@ -1,6 +1,7 @@
 """The lines of the setting: each document of a project besides its rows, and all that is in it."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from functools import partial
 
 from umbrant.catalog.declare import Catalog, Quantity
 from umbrant.catalog.renames import Named, extends, rename_document, rename_key, rename_used
@@ -36,14 +37,21 @@ SECONDS = Quantity("s", 0, None, 0.5)
 COUNT = Quantity("", 1, 1000, 1)
 SHARE = Quantity("", 0, 1, 0.05)
 NOBODY = "a puppet"
+MOST_TOLD = 12
+"""How many rows are named of those that use a key."""
+
+
+Memory = dict[Path, tuple[tuple[object, ...], list[Line]]]
+"""The lines that were written of a path last, and all that they were written from."""
 
 
 class Setting:
-    """Writes all lines of a project."""
+    """Writes all lines of a project. With a memory of earlier ones only those are written anew that an edit touched."""
 
-    def __init__(self, project: Project, catalog: Catalog) -> None:
+    def __init__(self, project: Project, catalog: Catalog, memory: Memory | None = None) -> None:
         self.project = project
         self.catalog = catalog
+        self._memory: Memory = {} if memory is None else memory
         self._uses = {each.name: _uses(each, catalog) for each in project.behaviors}
 
     def lines(self) -> list[Line]:
@@ -136,9 +144,11 @@ class Setting:
             say = self._document("blackboard", path).words("extends")
             yield say.pick("extends", "extended blackboard", others).line(1, add, new)
             for place, key in enumerate(board.keys):
-                yield self._key(board, place, key, add, new)
+                made_from = (key, board, self.project.behaviors, self.project.blackboards)
+                write = partial(self._key, board, place, key, add, new)
+                yield from self._kept((*path, "keys", place), made_from, write)
 
-    def _key(self, board: Blackboard, place: int, key: Key, *additions: Addition) -> Line:
+    def _key(self, board: Blackboard, place: int, key: Key, *additions: Addition) -> Iterator[Line]:
         path: Path = ("blackboards", board.name, "keys", place)
 
         def rename(project: Project, value: object) -> Project:
@@ -161,13 +171,15 @@ class Setting:
         else:
             self._value(say.words("at first"), "default", key)
         say.pick("scope", "who shares it", [Choice(_SCOPES[each], each) for each in Sharing])
-        reads, writes = self._touches(board.name, key.name)
+        reads, writes = (len(found) for found in self._touches(board.name, key.name))
         say.words(f"· read by {_rows(reads)}, written by {_rows(writes)}" if reads or writes else "· used by no row")
         if not key.formula:
             say.written(
                 "formula", "formula", self.project.keys_on(board.name), editor=Editor.FORMULA, empty="no formula"
             )
-        return say.text("help", "what it is for", empty="what is it for?").line(2, *additions, help=key.help)
+        line = say.text("help", "what it is for", empty="what is it for?").line(2, *additions)
+        line.help = self._told(board.name, key)
+        yield line
 
     def _value(self, say: Say, name: str, key: Key) -> None:
         if key.type is KeyType.NUMBER:
@@ -186,11 +198,25 @@ class Setting:
         if value is not None and not value_fits(key, value):
             say.mark()
 
-    def _touches(self, board: str, key: str) -> tuple[int, int]:
-        """How many rows read a key of a blackboard, and how many write it."""
-        using = [each.name for each in self.project.behaviors if extends(self.project, each.blackboard, board)]
-        uses = [each for name in using for each in self._uses[name]]
-        return sum(key in each.reads for each in uses), sum(key in each.writes for each in uses)
+    def _touches(self, board: str, key: str) -> tuple[list[str], list[str]]:
+        """The rows that read a key of a blackboard, and those that write it, with the titles of their behaviors."""
+        reads, writes = [], []
+        for behavior in self.project.behaviors:
+            if extends(self.project, behavior.blackboard, board):
+                for row, uses in zip(behavior.rows, self._uses[behavior.name], strict=True):
+                    called = f"{behavior.title} {behavior.outline.number[row.id]} {row.name or row.kind}"
+                    reads.extend([called] if key in uses.reads else [])
+                    writes.extend([called] if key in uses.writes else [])
+        return reads, writes
+
+    def _told(self, board: str, key: Key) -> str:
+        """What a key is for, and who reads and writes it, by name."""
+        lines = [key.help] if key.help else []
+        for what, found in zip(("Read by", "Written by"), self._touches(board, key.name), strict=True):
+            if found:
+                more = f" and {len(found) - MOST_TOLD} more" if len(found) > MOST_TOLD else ""
+                lines.append(f"{what} {', '.join(found[:MOST_TOLD])}{more}.")
+        return "\n".join(lines)
 
     def _events(self) -> Iterator[Line]:
         def make(project: Project) -> Event:
@@ -216,7 +242,7 @@ class Setting:
         new = Addition("Stage", ("stages",), make)
         yield self._heading("Stages", ("stages",), new, help="where it plays; things can be dragged on the stage too")
         for stage in self.project.stages:
-            yield from self._stage(stage, new)
+            yield from self._kept(("stages", stage.name), (stage,), partial(self._stage, stage, new))
 
     def _stage(self, stage: Stage, new: Addition) -> Iterator[Line]:
         path: Path = ("stages", stage.name)
@@ -259,15 +285,22 @@ class Setting:
     def _scenario(self, scenario: Scenario, new: Addition) -> Iterator[Line]:
         path: Path = ("scenarios", scenario.name)
         adds = (*casting(path, self.project), *cueing(path, self.project), new)
+        first = [(each.name, each.start) for each in scenario.cast[:1]]
+        of_adds = (self.project.behaviors, self.project.event_list, first)
         say = self._document("scenario", path).words("on")
         say.pick("stage", "stage", _documents(self.project.stages)).words("for")
         say.number("seconds", "length", Quantity("s", 0.5, 86_400, 1)).words("with")
         say.number("ticks_per_s", "tick rate", Quantity("", 1, 240, 1), whole=True).words("ticks a second, seed")
         yield say.number("seed", "seed", Quantity("", 0, None, 1), whole=True).line(1, *adds)
         for place, member in enumerate(scenario.cast):
-            yield from self._member((*path, "cast", place), member, adds)
+            made_from = (member, self.project.blackboards, *of_adds)
+            write = partial(self._member, (*path, "cast", place), member, adds)
+            yield from self._kept((*path, "cast", place), made_from, write)
+        named = [(each.name, each.group) for each in scenario.cast]
         for place, cue in enumerate(scenario.cues):
-            yield self._cue(scenario, (*path, "cues", place), cue, adds)
+            made_from = (cue, named, self.project.stages, self.project.blackboards, *of_adds)
+            write = partial(self._cue, scenario, (*path, "cues", place), cue, adds)
+            yield from self._kept((*path, "cues", place), made_from, write)
 
     def _member(self, path: Path, member: Member, adds: tuple[Addition, ...]) -> Iterator[Line]:
         mine = (*about_member(path, self.project, member), *adds)
@@ -320,7 +353,7 @@ class Setting:
         found = next((each for each in self.project.behaviors if each.name == member.behavior), None)
         return self.project.keys_of(found) if found else {}
 
-    def _cue(self, scenario: Scenario, path: Path, cue: Cue, adds: tuple[Addition, ...]) -> Line:
+    def _cue(self, scenario: Scenario, path: Path, cue: Cue, adds: tuple[Addition, ...]) -> Iterator[Line]:
         say = Say(self.project, path).kind("cue")
         if cue.when:
             say.words("each time").written(
@@ -332,7 +365,7 @@ class Setting:
         if not cue.when:
             when = "or a condition"
             say.written("when", "condition", self.project.world_keys(), editor=Editor.CONDITION, empty=when)
-        return say.line(2, *adds, help="done by hand in a rehearsal" if cue.by_hand else "")
+        yield say.line(2, *adds, help="done by hand in a rehearsal" if cue.by_hand else "")
 
     def _deed(self, whole: Say, scenario: Scenario, path: Path, cue: Cue) -> None:
         say, does = Say(self.project, path), cue.does
@@ -361,6 +394,13 @@ class Setting:
         whole.pieces.extend(say.pieces)
 
     # inside
+
+    def _kept(self, path: Path, made_from: tuple[object, ...], write: Callable[[], Iterable[Line]]) -> list[Line]:
+        """The lines of a path: those that were written last, if they were made from the same."""
+        kept = self._memory.get(path)
+        if kept is None or kept[0] != made_from:
+            kept = self._memory[path] = made_from, list(write())
+        return kept[1]
 
     def _document(self, kind: str, path: Path) -> Say:
         """A document's title, and what it is called in files."""

@@ -24,7 +24,7 @@ from umbrant.desk.ledger.delegates import make_flow
 from umbrant.desk.ledger.layout import RowLayout
 from umbrant.desk.ledger.pieces import draw_pieces
 from umbrant.desk.setting.fields import Addition, Line
-from umbrant.desk.setting.lines import Setting
+from umbrant.desk.setting.lines import Memory, Setting
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette
 from umbrant.model.documents import Project
@@ -43,11 +43,12 @@ class SettingModel(QAbstractTableModel):
         self.desk = desk
         self.lines: list[Line] = []
         self.folded: set[Path] = set()
+        self._memory: Memory = {}
 
     def reload(self) -> None:
         """Write the lines of the project as it now is."""
         self.beginResetModel()
-        whole = Setting(self.desk.project, self.desk.catalog).lines()
+        whole = Setting(self.desk.project, self.desk.catalog, self._memory).lines()
         self.lines, hidden_below = [], -1
         for line in whole:
             if hidden_below >= 0 and line.depth > hidden_below:

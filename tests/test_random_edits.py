@@ -136,7 +136,7 @@ def setting_edit(data: st.DataObject, project: Project, lines: list[Line]) -> Ca
     return lambda p: p
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
 @given(st.data(), st.integers(1, 20))
 def test_a_project_outlives_whatever_is_done_to_it(data: st.DataObject, count: int) -> None:
     history, validated, written = History(PROJECT, PROJECT), dict(VALIDATED), dict(WRITTEN)

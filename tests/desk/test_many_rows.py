@@ -191,7 +191,7 @@ def test_rows_are_not_dropped_where_they_cannot_stand(hands: Driver) -> None:
     drag_row(hands, "chk", "look", 0.1)
     drag_row(hands, "keep", "look", 0.5)
     assert hands.desk.project is first
-    assert hands.ledger.drop is None
+    assert hands.ledger.dragging.drop is None
 
 
 def test_several_rows_are_dragged_together(hands: Driver) -> None:

@@ -44,7 +44,7 @@ def test_a_point_is_picked_on_the_stage_by_mouse_or_keyboard(demo_driver: Driver
     target = desk.behavior.row("close").args["target"]
     assert target == (pytest.approx(8.0, abs=0.2), pytest.approx(9.0, abs=0.2))
     begin()
-    start = stage._cross
+    start = stage.picking.cross
     demo_driver.key(Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, to=stage)
     demo_driver.key(Qt.Key.Key_Up, to=stage)
     demo_driver.key(Qt.Key.Key_Return, to=stage)

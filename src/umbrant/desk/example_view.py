@@ -56,6 +56,8 @@ class ExampleView(QWidget):
     """Plays over and over while it is seen; a click or Space pauses it."""
 
     played = Signal(object)
+    changed = Signal()
+    """There is another example to show, or none."""
 
     def __init__(self, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -92,7 +94,7 @@ class ExampleView(QWidget):
         self._wanted = wanted
         if kind is None or not wanted:
             self._shown = None
-            self.hide()
+            self.changed.emit()
         else:
             self._pool.start(_Play(self, kind))
 
@@ -160,7 +162,7 @@ class ExampleView(QWidget):
             self._explainer = Explainer(played.take, NPC, BUILTIN)
             self.setAccessibleName(f"Example of {played.kind.replace('_', ' ')}")
             self.setFixedHeight(self.sizeHint().height())
-            self.show()
+            self.changed.emit()
             self.update()
 
     def _rows(self) -> list[str]:

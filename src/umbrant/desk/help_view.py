@@ -1,6 +1,6 @@
 """The reference beside the rows: the pages of the kinds that the selected row is made of, and the first one at work."""
 
-from PySide6.QtGui import QShowEvent
+from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
 
 from umbrant.catalog.declare import ROWS, Family, Kind
@@ -10,6 +10,9 @@ from umbrant.catalog.uses import walk
 from umbrant.desk.example_view import ExampleView
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
+
+LEAST_PAGE = 70
+"""How high the page is at the least, in pixels: in a low pane the example gives way to it."""
 
 
 class HelpView(QWidget):
@@ -32,6 +35,7 @@ class HelpView(QWidget):
         layout.setSpacing(0)
         layout.addWidget(self.example)
         layout.addWidget(self.page, 1)
+        self.example.changed.connect(self._make_room)
         desk.row_selected.connect(self.refresh)
         desk.project_changed.connect(self.refresh)
 
@@ -53,6 +57,15 @@ class HelpView(QWidget):
             pages = [kind_page(each) for each in kinds]
             self.page.setMarkdown("\n\n".join(pages) or "Select a row to read about it.")
             self.example.show_kind(kinds[0] if kinds else None)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._make_room()
+
+    def _make_room(self) -> None:
+        """Show the example where there is room for the page as well."""
+        room = self.height() - self.example.sizeHint().height()
+        self.example.setVisible(self.example.take is not None and room >= LEAST_PAGE)
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

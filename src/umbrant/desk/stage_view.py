@@ -1,7 +1,7 @@
 """The stage at the playhead: who is where, what the selected row is about, and the puppets' walks to be dragged."""
 
 import math
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -23,6 +23,7 @@ from umbrant.desk.figures import LEAST_BODY, draw_body, draw_chosen, draw_label,
 from umbrant.desk.ground_painting import paint_ground, paint_off_limits
 from umbrant.desk.handles import NO_GUIDES, Handle, in_line, setting_handles, walk_handles
 from umbrant.desk.painted import draw_focus, paint_with
+from umbrant.desk.picking import FAR_NUDGE_M, NUDGE_M, PICKING, STEPS, Picking
 from umbrant.desk.rehearsing import Rehearsing
 from umbrant.desk.rings import Ring, rings
 from umbrant.desk.sketching import Sketching
@@ -40,9 +41,6 @@ HANDLE = 5.0
 GRAB, SNAP = 9.0, 6.0
 CROWDED = 34.0
 """How near, in pixels, a body hides the name of a place."""
-NUDGE_M, FAR_NUDGE_M = 0.1, 1.0
-STEPS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-ENDS_PICKING = (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
 SAID_S = 2.0
 """How long what was said stays on the stage."""
 
@@ -81,10 +79,7 @@ class StageView(QWidget):
         self.steering: Steering | None = None
         self.rehearsing: Rehearsing | None = None
         """The rehearsals that can be held on this stage."""
-        self._picking: Callable[[Point], None] | None = None
-        """Who is told the point that is picked, while one is."""
-        self._cross: Point = (0.0, 0.0)
-        desk.point_wanted.connect(self._begin_picking)
+        self.picking = Picking(self)
         paint_with(desk, self)
 
     @property
@@ -201,8 +196,8 @@ class StageView(QWidget):
         if self._live is not None and self.steering is not None:
             self.steering.towards(self.to_stage(event.position()), event.modifiers())
             return
-        if self._picking is not None:
-            self._pick(self.to_stage(event.position()))
+        if self.picking.active:
+            self.picking.pick(self.to_stage(event.position()))
             return
         handle = self._handle_at(event.position())
         left = event.button() is Qt.MouseButton.LeftButton
@@ -263,7 +258,7 @@ class StageView(QWidget):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if self._live is not None and self.steering is not None and self.steering.key(event, down=True):
             return
-        if self._picking is not None and self._picking_key(event):
+        if self.picking.active and self.picking.key(event):
             return
         step = STEPS.get(Qt.Key(event.key()))
         if event.text() in ("+", "-"):
@@ -288,7 +283,7 @@ class StageView(QWidget):
         """Arrow keys belong to the chosen point of a walk while the stage has the keyboard."""
         if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
             steering = self._live is not None and event.key() in STEERING
-            picking = self._picking is not None and event.key() in (*ARROWS, *ENDS_PICKING)
+            picking = self.picking.active and event.key() in PICKING
             adding = self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Delete)
             if steering or adding or picking or (self._chosen is not None and event.key() in ARROWS):
                 event.accept()
@@ -302,35 +297,6 @@ class StageView(QWidget):
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
         self.update()
-
-    def _begin_picking(self, picked: Callable[[Point], None]) -> None:
-        here = self.place_of(self.desk.agent)
-        stage = self.shown_stage()
-        middle = (stage.width_m / 2, stage.height_m / 2) if stage else (0.0, 0.0)
-        self._picking, self._cross = picked, here[0] if here else middle
-        self.setCursor(Qt.CursorShape.CrossCursor)
-        self.setFocus()
-        self.update()
-
-    def _pick(self, point: Point | None) -> None:
-        """A point was picked, or none: it is over."""
-        picking, self._picking = self._picking, None
-        self.setCursor(Qt.CursorShape.ArrowCursor)
-        self.desk.told.emit("")
-        if picking is not None and point is not None:
-            picking((round(point[0], 2), round(point[1], 2)))
-        self.update()
-
-    def _picking_key(self, event: QKeyEvent) -> bool:
-        key = Qt.Key(event.key())
-        step = STEPS.get(key)
-        if step is not None:
-            metres = FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
-            self._cross = self._cross[0] + step[0] * metres, self._cross[1] + step[1] * metres
-            self.update()
-        elif key in ENDS_PICKING:
-            self._pick(None if key == Qt.Key.Key_Escape else self._cross)
-        return step is not None or key in ENDS_PICKING
 
     def _choose_next(self, step: int) -> None:
         known = [handle.path for handle in self.handles()]
@@ -399,11 +365,7 @@ class StageView(QWidget):
         self._bodies(painter, scenario.players)
         self._guides(painter)
         self.sketching.paint(painter)
-        if self._picking is not None:
-            at = self.to_pixels(self._cross)
-            painter.setPen(QPen(self.palette_.now, 1.5))
-            painter.drawLine(at + QPointF(-9, 0), at + QPointF(9, 0))
-            painter.drawLine(at + QPointF(0, -9), at + QPointF(0, 9))
+        self.picking.paint(painter)
         if self._live is not None:
             self._rehearsal(painter, self._live)
         else:

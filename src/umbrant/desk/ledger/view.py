@@ -10,7 +10,6 @@ from PySide6.QtGui import (
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
     QWheelEvent,
 )
@@ -20,7 +19,7 @@ from umbrant.catalog.declare import ROWS, Family, Kind
 from umbrant.desk.chip_table import ChipTable
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.delegates import NowDelegate, OutlineDelegate, TapeDelegate, make_flow
-from umbrant.desk.ledger.dragging import Drop, drop_at
+from umbrant.desk.ledger.dragging import RowDragging
 from umbrant.desk.ledger.filling import filled
 from umbrant.desk.ledger.layout import Flow, RowLayout
 from umbrant.desk.ledger.model import NOW, OUTLINE, TAPE, LedgerModel
@@ -30,12 +29,10 @@ from umbrant.desk.sentence import NAMELESS
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette
 from umbrant.model.behaviors import Behavior, Row
-from umbrant.model.edits import Edit, add_decorator, add_upkeep, fresh_id, insert_row, place_rows
+from umbrant.model.edits import Edit, add_decorator, add_upkeep, fresh_id, insert_row
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 OUTLINE_WIDTH, NOW_WIDTH, NARROWEST_OUTLINE = 456, 72, 240
-GRIP = 8
-"""How far the mouse moves, in pixels, before rows are dragged."""
 AT_ONCE, SLICE_S = 120, 0.005
 """How many lines are laid out at once; of more, for so long at a time, so that the window goes on between."""
 OUTLINE_SHARE = 0.62
@@ -58,10 +55,7 @@ class LedgerView(ChipTable):
         self._later.timeout.connect(self._lay_out_some)
         self._flow: Flow | None = None
         self._scrubbing = False
-        self._grip: QPointF | None = None
-        """Where rows were taken hold of that may be dragged."""
-        self.drop: Drop | None = None
-        """Where the rows that are dragged would go."""
+        self.dragging = RowDragging(self)
         self.anchor = ""
         """The row that a selection of several began at; empty while one is selected."""
         self._width_is_chosen = False
@@ -248,13 +242,14 @@ class LedgerView(ChipTable):
         if row is None:
             self.setFocus()
             return
-        grips = self._can_grip(event, index, row)
+        grips = self.dragging.can_grip(event, index, row)
         anchor = (self.anchor or self.desk.row_id) if event.modifiers() & SHIFT else ""
         if not (grips and row.id in self.selected_rows):
             self.desk.select_row(row.id)
             self._begin_at(anchor)
         self.leave_chips()
-        self._grip = event.position() if grips else None
+        if grips:
+            self.dragging.grip(event.position())
         if event.button() is not Qt.MouseButton.LeftButton:
             return
         if index.column() == OUTLINE:
@@ -266,60 +261,21 @@ class LedgerView(ChipTable):
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         if self._scrubbing:
             self._scrub(event.position())
-        elif self._grip is not None and event.buttons() & Qt.MouseButton.LeftButton:
-            self._drag_rows(event.position())
+        elif self.dragging.holds and event.buttons() & Qt.MouseButton.LeftButton:
+            self.dragging.drag(event.position())
         else:
             super().mouseMoveEvent(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._scrubbing = False
-        grip, drop = self._grip, self.drop
-        self._grip = self.drop = None
-        self.viewport().unsetCursor()
-        if drop is not None and drop.fits:
-            self._drop_rows(drop)
-        elif drop is None and grip is not None and len(self.selected_rows) > 1 and not event.modifiers() & SHIFT:
-            self.anchor = ""
-            self.mousePressEvent(event)
-            self._grip = None
+        if self.dragging.holds and not self.dragging.let_go() and len(self.selected_rows) > 1:
+            # A click on one of several that are selected selects that one alone.
+            self._begin_at("")
+            row = self.ledger.row_at(self.indexAt(event.position().toPoint()).row())
+            if row is not None:
+                self.desk.select_row(row.id)
         super().mouseReleaseEvent(event)
         self.viewport().update()
-
-    def _can_grip(self, event: QMouseEvent, index: QModelIndex, row: Row) -> bool:
-        """Whether the mouse is on a place of a row by which it can be dragged: all but chips and the fold mark."""
-        left = event.button() is Qt.MouseButton.LeftButton and not event.modifiers() & SHIFT
-        behavior = self.ledger.behavior
-        nested = behavior is not None and behavior.outline.parent[row.id] is not None
-        on_words = index.column() == OUTLINE and event.position().x() >= 22
-        return left and nested and on_words and self.chip_at(event.position()) is None
-
-    def _drag_rows(self, position: QPointF) -> None:
-        behavior, grip = self.ledger.behavior, self._grip
-        if behavior is None or grip is None or (self.drop is None and (position - grip).manhattanLength() < GRIP):
-            return
-        self.drop = None
-        index = self.indexAt(QPoint(10, int(position.y())))
-        row = self.ledger.row_at(index.row())
-        if row is not None:
-            cell = QRectF(self.visualRect(self.ledger.index(index.row(), OUTLINE)))
-            self.drop = drop_at(behavior, self.desk.catalog, row, cell, position.y(), self.selected_rows)
-        fits = self.drop is not None and self.drop.fits
-        self.viewport().setCursor(Qt.CursorShape.ClosedHandCursor if fits else Qt.CursorShape.ForbiddenCursor)
-        edge = self.rowHeight(index.row()) if index.isValid() else 0
-        if position.y() < edge or position.y() > self.viewport().height() - edge:
-            step = -1 if position.y() < edge else 1
-            self.verticalScrollBar().setValue(self.verticalScrollBar().value() + 6 * step)
-        self.viewport().update()
-
-    def _drop_rows(self, drop: Drop) -> None:
-        behavior, row_ids = self.ledger.behavior, self.selected_rows
-        if behavior is None:
-            return
-        names, whole = [behavior.row(each).name or behavior.row(each).kind for each in row_ids], behavior.name
-        what = names[0] if len(names) == 1 else f"{len(names)} rows"
-        edit = Edit(f"Move {what}", lambda p: place_rows(p, whole, row_ids, after=drop.after, under=drop.under))
-        if self.desk.apply(edit):
-            self.select_rows(row_ids)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         tape = self._cell_rect(TAPE)
@@ -346,12 +302,9 @@ class LedgerView(ChipTable):
         painter.end()
         super().paintEvent(event)
         self._paint_hint()
-        if self.drop is not None:
-            painter = QPainter(self.viewport())
-            palette = self.brushes.palette
-            painter.setPen(QPen(palette.now if self.drop.fits else palette.refused, 2))
-            painter.drawLine(self.drop.line)
-            painter.end()
+        painter = QPainter(self.viewport())
+        self.dragging.paint(painter)
+        painter.end()
 
     def _paint_hint(self) -> None:
         painter = QPainter(self.viewport())

@@ -293,9 +293,8 @@ class Setting:
         say.number("ticks_per_s", "tick rate", Quantity("", 1, 240, 1), whole=True).words("ticks a second, seed")
         yield say.number("seed", "seed", Quantity("", 0, None, 1), whole=True).line(1, *adds)
         for place, member in enumerate(scenario.cast):
-            made_from = (member, self.project.blackboards, *of_adds)
             write = partial(self._member, (*path, "cast", place), member, adds)
-            yield from self._kept((*path, "cast", place), made_from, write)
+            yield from self._kept((*path, "cast", place), (member, self.project.blackboards, *of_adds), write)
         named = [(each.name, each.group) for each in scenario.cast]
         for place, cue in enumerate(scenario.cues):
             made_from = (cue, named, self.project.stages, self.project.blackboards, *of_adds)

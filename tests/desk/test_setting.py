@@ -361,3 +361,22 @@ def test_lines_that_an_edit_does_not_touch_are_kept(hands: Hands) -> None:
     written = [line.path for line, old in zip(after, before, strict=True) if line is not old and len(line.path) > 3]
     assert written
     assert all(path[:4] == ("scenarios", "dusk", "cast", 0) for path in written)
+
+
+def test_what_is_no_point_is_told_as_it_is_typed_and_changes_nothing(hands: Hands) -> None:
+    place = next(n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "last_seen")
+    hands.at("blackboards", "quay", "keys", place)
+    before = hands.project
+    hands.write("value", "over there")
+    assert hands.project is before
+    assert "'over there' is no point" in hands.driver.messages[-1]
+    hands.write("value", "3, 4")
+    assert hands.project.blackboard("quay").keys[place].default == (3.0, 4.0)
+    hands.write("value", "not set")
+    assert hands.project == before
+    hands.at("scenarios", "dusk")
+    hands.add("Cue: set a key")
+    hands.write("value", "(3 or so")
+    assert "is no point" in hands.driver.messages[-1]
+    hands.write("value", "(3, 4)")
+    assert hands.project.scenario("dusk").cues[-1].does.value == (3.0, 4.0)

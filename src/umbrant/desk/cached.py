@@ -12,10 +12,15 @@ Paint = Callable[[QPainter, QRectF], None]
 
 
 class Pictures:
-    """Pictures by name. A picture is painted anew when what it depends on, its key, is another."""
+    """Pictures by name. A picture is painted anew when what it depends on, its key, is another.
 
-    def __init__(self) -> None:
-        self._kept: dict[Hashable, tuple[Hashable, QPixmap]] = {}
+    With `hasty`, a picture is kept only once its key has been the same twice: what is another each time is painted
+    straight away, which is quicker. Not for text, which looks a little different on a picture.
+    """
+
+    def __init__(self, *, hasty: bool = False) -> None:
+        self._hasty = hasty
+        self._kept: dict[Hashable, tuple[Hashable, QPixmap | None]] = {}
 
     def draw(self, painter: QPainter, box: QRectF, name: Hashable, key: Hashable, paint: Paint) -> None:
         """Draw a picture into a box, painting it first if need be. `paint` gets a box of the same size at (0, 0)."""
@@ -28,9 +33,25 @@ class Pictures:
         if kept is None or kept[0] != whole:
             if len(self._kept) >= MOST_PICTURES:
                 self._kept.clear()
-            kept = (whole, _painted(wide, high, ratio, paint))
-            self._kept[name] = kept
-        painter.drawPixmap(box.topLeft(), kept[1])
+            kept = self._kept[name] = whole, None
+            if self._hasty:
+                _paint_straight(painter, box, wide, high, paint)
+                return
+        picture = kept[1]
+        if picture is None:
+            picture = _painted(wide, high, ratio, paint)
+            self._kept[name] = whole, picture
+        painter.drawPixmap(box.topLeft(), picture)
+
+
+def _paint_straight(painter: QPainter, box: QRectF, wide: int, high: int, paint: Paint) -> None:
+    painter.save()
+    painter.translate(box.topLeft())
+    whole = QRectF(0, 0, wide, high)
+    painter.setClipRect(whole, Qt.ClipOperation.IntersectClip)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    paint(painter, whole)
+    painter.restore()
 
 
 def _painted(wide: int, high: int, ratio: float, paint: Paint) -> QPixmap:

@@ -155,7 +155,7 @@ class TapeDelegate(_Delegate):
 
     def __init__(self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject) -> None:
         super().__init__(desk, model, brushes, parent)
-        self._pictures = Pictures()
+        self._pictures = Pictures(hasty=True)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         """Everything but the playhead is one picture, which is painted anew only when the tape's window moves."""

@@ -3,6 +3,7 @@
 from bisect import bisect_right
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
@@ -164,10 +165,8 @@ class TapePainter:
 
     def _visible(self, changes: Changes[Gauge]) -> Iterator[tuple[int, Gauge]]:
         first = max(0, bisect_right(changes.ticks, self.axis.start) - 1)
-        for tick, gauge in zip(changes.ticks[first:], changes.values[first:], strict=True):
-            if tick > self.axis.end:
-                return
-            yield tick, gauge
+        last = bisect_right(changes.ticks, self.axis.end)
+        yield from zip(changes.ticks[first:last], changes.values[first:last], strict=True)
 
     def _ticks(self, changes: Changes[Gauge], top: float) -> None:
         """A small mark each time upkeep was done."""
@@ -199,6 +198,11 @@ class TapePainter:
 
 
 def _faded(colour: QColor, alpha: float) -> QColor:
-    faded = QColor(colour)
+    return _made_faded(colour.rgba(), alpha)
+
+
+@lru_cache(maxsize=64)
+def _made_faded(rgba: int, alpha: float) -> QColor:
+    faded = QColor.fromRgba(rgba)
     faded.setAlphaF(alpha)
     return faded

@@ -118,9 +118,18 @@ class Say:
             return self._piece(empty if chip.value is None else value_text(chip.value), chip)
         return self._piece(f"{number_text(chip.value)}{unit}", chip)
 
-    def text(self, name: str, label: str, *, empty: str = "", put: Put | None = None, help: str = "") -> "Say":
-        """Free text; `empty` is shown where there is none."""
-        chip = self._chip(name, Editor.TEXT, label, put=put, help=help)
+    def text(
+        self,
+        name: str,
+        label: str,
+        *,
+        empty: str = "",
+        put: Put | None = None,
+        read: Callable[[str], Any] | None = None,
+        help: str = "",
+    ) -> "Say":
+        """Free text; `empty` is shown where there is none. `read` makes something else of it, or raises ChipError."""
+        chip = self._chip(name, Editor.TEXT, label, put=put, help=help, read=read)
         return self._piece(str(chip.value or "") or empty or "…", chip)
 
     def optional_text(self, name: str, label: str, *, empty: str, help: str = "") -> "Say":

@@ -28,7 +28,7 @@ from umbrant.model.staging import (
     Stage,
     TakeAway,
 )
-from umbrant.model.values import KeyType, value_text
+from umbrant.model.values import KeyType, Point, value_text
 
 METRES = Quantity("m", 0, None, 0.1)
 SPEED = Quantity("m/s", 0.1, 50, 0.1)
@@ -190,7 +190,7 @@ class Setting:
             path = (*say.path, name)
             value = at(self.project, path)
             shown = point_text(value) if isinstance(value, tuple) else value_text(value)
-            say.text(name, "value", empty="not set", put=lambda p, text: put(p, path, read_point(str(text))))
+            say.text(name, "value", empty="not set", read=_read_optional_point)
             say.show(shown)
         else:
             say.optional_text(name, "value", empty="not set")
@@ -377,7 +377,7 @@ class Setting:
                 say.words("to").pick("to", "who hears it", [Choice("all", ""), *map(_same, [*names, *groups])])
             case SetKey():
                 say.words("set").optional_text("sets", "key", empty="key").words("to")
-                say.text("value", "value", put=lambda p, text: put(p, (*path, "value"), literal(str(text))))
+                say.text("value", "value", read=literal)
                 say.pieces[-1] = type(say.pieces[-1])(
                     value_text(does.value), say.pieces[-1].role, chip=say.pieces[-1].chip
                 )
@@ -431,6 +431,10 @@ _SCOPES = {
     Sharing.GROUP: "shared by the group",
     Sharing.WORLD: "shared by the whole world",
 }
+
+
+def _read_optional_point(text: str) -> Point | None:
+    return None if text.strip() in ("", "not set") else read_point(text)
 
 
 def _same(name: str) -> Choice:

@@ -1,6 +1,6 @@
 """Edits, keeps and saves a project without end, telling of each on its output: to be killed at any moment.
 
-`python -m tests.desk.restless_writer FOLDER` begins anew, in a fork that tells its process id, for each line it is given.
+`python -m tests.desk.restless_writer FOLDER` begins anew for each line it is given, in a fork that tells its process id.
 """
 
 import itertools

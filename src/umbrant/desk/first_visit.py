@@ -1,4 +1,4 @@
-"""A first visit in five steps: the newcomer does each thing with the project that is open, and can leave at any step."""
+"""A first visit in five steps: the newcomer does each with the project that is open, and can leave at any of them."""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass

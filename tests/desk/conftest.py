@@ -241,10 +241,14 @@ def quay(tmp_path: Path) -> Path:
 @pytest.fixture
 def demo(tmp_path: Path) -> Path:
     """A copy of the demo with only the warden and the visitor at dusk, which rolls quickly."""
-    folder = Path(shutil.copytree(DEMO, tmp_path / "lantern-quay"))
+    return with_cast(Path(shutil.copytree(DEMO, tmp_path / "lantern-quay")), "odo", "visitor")
+
+
+def with_cast(folder: Path, *names: str) -> Path:
+    """The demo in a folder with only these at dusk."""
     dusk = folder / "scenarios" / "dusk.json"
     scenario = json.loads(dusk.read_text())
-    scenario["cast"] = [each for each in scenario["cast"] if each["name"] in ("odo", "visitor")]
+    scenario["cast"] = [each for each in scenario["cast"] if each["name"] in names]
     dusk.write_text(json.dumps(scenario))
     return folder
 
@@ -253,6 +257,13 @@ def demo(tmp_path: Path) -> Path:
 def demo_driver(driver: Driver, demo: Path) -> Driver:
     """The window with the warden's part of the demo open and its first take shown."""
     assert driver.open(demo)
+    return driver
+
+
+@pytest.fixture
+def dog_driver(driver: Driver, quay: Path) -> Driver:
+    """The window with the warden's and the dog's part of the demo open, and its first take shown."""
+    assert driver.open(with_cast(quay, "odo", "brine", "visitor"))
     return driver
 
 

@@ -14,19 +14,19 @@ def place_of(driver: Driver, seconds: float) -> QPoint:
     return QPoint(round(lanes.x_of(seconds * 20)), round(lanes.ruler_box().center().y()))
 
 
-def test_a_cue_is_dragged_to_another_time_and_rolled_again(quay_driver: Driver) -> None:
-    desk, lanes = quay_driver.desk, quay_driver.pane.lanes
+def test_a_cue_is_dragged_to_another_time_and_rolled_again(dog_driver: Driver) -> None:
+    desk, lanes = dog_driver.desk, dog_driver.pane.lanes
     first = next(iter(marks(desk)))
-    quay_driver.pane.actions_by_id["show_setting"].trigger()
-    start, end = place_of(quay_driver, first.at_s), place_of(quay_driver, 10.0)
+    dog_driver.pane.actions_by_id["show_setting"].trigger()
+    start, end = place_of(dog_driver, first.at_s), place_of(dog_driver, 10.0)
     playhead = desk.playhead
-    quay_driver.drag(start.toPointF(), end.x() - start.x(), lanes)
+    dog_driver.drag(start.toPointF(), end.x() - start.x(), lanes)
     moved = next(iter(marks(desk)))
     assert abs(moved.at_s - 10.0) < 0.1
     assert desk.playhead == playhead
-    assert quay_driver.pane.setting.line.path == first.path
+    assert dog_driver.pane.setting.line.path == first.path
     assert desk.history.undo_name == f"Move the cue {first.text}"
-    quay_driver.settle()
+    dog_driver.settle()
     desk.undo()
     assert next(iter(marks(desk))) == first
 

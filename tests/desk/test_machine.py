@@ -65,8 +65,8 @@ class Hands:
 
 
 @pytest.fixture
-def hands(quay_driver: Driver) -> Hands:
-    return Hands(quay_driver)
+def hands(dog_driver: Driver) -> Hands:
+    return Hands(dog_driver)
 
 
 def test_states_stand_down_and_what_is_waited_for_across(hands: Hands) -> None:

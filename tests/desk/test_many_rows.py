@@ -147,8 +147,8 @@ def replace_rows(project: Project, rows: list[Row]) -> Project:
     return project.model_copy(update={"behaviors": tuple(warden if each.name == "warden" else each for each in kept)})
 
 
-def test_a_transition_is_told_with_the_new_name_of_its_state(quay_driver: Driver) -> None:
-    desk, ledger = quay_driver.desk, quay_driver.ledger
+def test_a_transition_is_told_with_the_new_name_of_its_state(dog_driver: Driver) -> None:
+    desk, ledger = dog_driver.desk, dog_driver.ledger
     desk.select_agent("brine")
     transition = next(row for row in desk.behavior.rows if row.kind == "on_event")
     state = transition.args["to"]
@@ -203,44 +203,44 @@ def test_several_rows_are_dragged_together(hands: Driver) -> None:
     assert hands.ledger.selected_rows == ["wary", "go"]
 
 
-def test_what_a_variant_has_otherwise_is_marked_and_put_back(quay_driver: Driver) -> None:
-    desk, ledger = quay_driver.desk, quay_driver.ledger
+def test_what_a_variant_has_otherwise_is_marked_and_put_back(dog_driver: Driver) -> None:
+    desk, ledger = dog_driver.desk, dog_driver.ledger
     desk.look_at("stern-warden")
-    assert "3 other than in warden" in quay_driver.pane.written.about()
+    assert "3 other than in warden" in dog_driver.pane.written.about()
     marked = {row.id for row in desk.behavior.rows if desk.override_of(row.id)}
     assert marked == {"warn", "esc", "easy"}
-    chip, _ = quay_driver.chip("warn", lambda each: each.slot.param == "text")
+    chip, _ = dog_driver.chip("warn", lambda each: each.slot.param == "text")
     assert chip.overridden
-    assert not quay_driver.chip("close", lambda each: each.slot.param == "reach")[0].overridden
+    assert not dog_driver.chip("close", lambda each: each.slot.param == "reach")[0].overridden
     desk.select_row("warn")
-    quay_driver.key(Qt.Key.Key_C)
+    dog_driver.key(Qt.Key.Key_C)
     while ledger.focused_chip[0].slot.param != "text":
-        quay_driver.key(Qt.Key.Key_C)
-    quay_driver.key(Qt.Key.Key_U)
+        dog_driver.key(Qt.Key.Key_C)
+    dog_driver.key(Qt.Key.Key_U)
     original = desk.project.behavior("warden").row("warn")
     assert desk.behavior.row("warn").args == original.args
     assert desk.override_of("warn") is not None
     assert desk.history.undo_name == "Follow the original in text"
     ledger.leave_chips()
-    quay_driver.key(Qt.Key.Key_U)
+    dog_driver.key(Qt.Key.Key_U)
     assert desk.override_of("warn") is None
     assert desk.behavior.row("warn") == original
     desk.select_row("easy")
-    quay_driver.key(Qt.Key.Key_U)
+    dog_driver.key(Qt.Key.Key_U)
     assert not desk.behavior.row("easy").muted
     assert {row.id for row in desk.behavior.rows if desk.override_of(row.id)} == {"esc"}
-    assert not quay_driver.pane.actions_by_id["follow"].isEnabled()
+    assert not dog_driver.pane.actions_by_id["follow"].isEnabled()
 
 
-def test_rows_that_a_variant_has_put_in_are_taken_back_together(quay_driver: Driver) -> None:
-    desk = quay_driver.desk
+def test_rows_that_a_variant_has_put_in_are_taken_back_together(dog_driver: Driver) -> None:
+    desk = dog_driver.desk
     desk.look_at("stern-warden")
     before = desk.behavior.rows
     desk.select_row("forget")
-    quay_driver.key(Qt.Key.Key_Delete)
+    dog_driver.key(Qt.Key.Key_Delete)
     new = Row(id="new1", kind="wait", name="Wait a little", args={"duration": 1.0})
     desk.apply(Edit("Add", lambda p: insert_row(p, "stern-warden", new, after="look", under="chk")))
     assert desk.override_of("new1") is not None
     desk.select_row("new1")
-    quay_driver.key(Qt.Key.Key_U)
+    dog_driver.key(Qt.Key.Key_U)
     assert desk.behavior.rows == before

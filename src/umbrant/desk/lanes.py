@@ -14,7 +14,7 @@ from umbrant.desk.painted import draw_focus
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.staging import Member
-from umbrant.reasons.minds import behavior_of, leading_rows
+from umbrant.reasons.minds import behavior_of
 
 LANE, BAR, TOP, LEFT, RIGHT = 18, 14, 6, 110, 16
 
@@ -181,8 +181,7 @@ class LanesView(QWidget):
         take, current = self.desk.take, self.desk.current
         if take is None or current is None or name not in take.agents:
             return
-        behavior = behavior_of(take, name)
-        rows = leading_rows(behavior) if behavior else ()
+        behavior, rows = behavior_of(take, name), current.loaded.leading.get(name, ())
         for lead in current.loaded.leads.get(name, ()):
             colour = self.palette_.leads[rows.index(lead.row_id) % len(self.palette_.leads)]
             bar = QRectF(QPointF(self.x_of(lead.start), box.top()), QPointF(self.x_of(lead.end + 1), box.bottom()))

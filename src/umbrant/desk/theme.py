@@ -169,6 +169,11 @@ def style_sheet(palette: Palette) -> str:
     QLabel#dim, QWidget#dim {{ color: {p["dim"]}; background: transparent; }}
     QFrame#search {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; border-radius: 6px; }}
     QLabel#noticeText {{ background: {p["button"]}; color: {p["button_ink"]}; border-radius: 6px; }}
+    QSlider {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; border-radius: 4px; padding: 0 8px; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {p["rule"]}; border-radius: 2px; }}
+    QSlider::sub-page:horizontal {{ background: {p["running"]}; border-radius: 2px; }}
+    QSlider::handle:horizontal {{ background: {p["sheet"]}; border: 2px solid {p["running"]}; width: 9px;
+        margin: -5px 0; border-radius: 6px; }}
     QFrame#firstVisit {{ background: {p["selection"]}; border: none; border-left: 4px solid {p["now"]}; }}
     QFrame#firstVisit QLabel {{ background: transparent; }}
     QFrame#firstVisit QPushButton {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; padding: 3px 12px; }}

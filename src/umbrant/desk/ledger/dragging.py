@@ -21,7 +21,7 @@ FOLD_MARK = 22
 """How wide the place of the mark is that folds."""
 
 INTO_FROM, INTO_TO = 0.3, 0.7
-"""Between these shares of a row's height rows are dropped into it, above before it, below behind it."""
+"""Between these shares of a row's height rows are dropped into it, as its first; above before it, below behind it."""
 
 
 @dataclass(frozen=True)
@@ -43,7 +43,7 @@ def drop_at(behavior: Behavior, catalog: Catalog, row: Row, cell: QRectF, y: flo
     depth, foot = outline.depth[row.id], cell.bottom()
     after: str | None
     if holds and (INTO_FROM < share < INTO_TO or above is None):
-        after, under, depth = (children[-1] if children else None), row.id, depth + 1
+        after, under, depth = None, row.id, depth + 1
     elif above is None:
         return None
     elif share <= INTO_TO / 2 + INTO_FROM / 2:

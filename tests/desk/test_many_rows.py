@@ -244,3 +244,14 @@ def test_rows_that_a_variant_has_put_in_are_taken_back_together(dog_driver: Driv
     desk.select_row("new1")
     dog_driver.key(Qt.Key.Key_U)
     assert desk.behavior.rows == before
+
+
+def test_a_row_that_no_other_kind_can_stand_for_says_so(dog_driver: Driver) -> None:
+    desk = dog_driver.desk
+    desk.look_at("stall-keeper")
+    option = next(row for row in desk.behavior.rows if row.kind == "option")
+    desk.select_row(option.id)
+    before = desk.project
+    dog_driver.key(Qt.Key.Key_K)
+    assert desk.project is before
+    assert "No other kind can stand" in dog_driver.messages[-1]

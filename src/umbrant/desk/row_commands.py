@@ -146,6 +146,9 @@ class RowCommands:
             return
         holds = bool(behavior.outline.children[row.id])
         others = {kind.title: kind for kind in _like(old, catalog, holds=holds)}
+        if not others:
+            self.desk.told.emit(f"No other kind can stand where {row.name or old.title} stands.")
+            return
         title = self.dialogs().choice("Another kind", f"Make {row.name or old.title} a:", sorted(others))
         if title is None:
             return

@@ -380,3 +380,14 @@ def test_what_is_no_point_is_told_as_it_is_typed_and_changes_nothing(hands: Hand
     assert "is no point" in hands.driver.messages[-1]
     hands.write("value", "(3, 4)")
     assert hands.project.scenario("dusk").cues[-1].does.value == (3.0, 4.0)
+
+
+def test_one_of_the_cast_becomes_a_spawner(hands: Hands) -> None:
+    hands.at("scenarios", "dusk", "cast", 0)
+    hands.write("copies", "3")
+    assert "at once, or one every" in hands.view.line.text
+    hands.write("time between them", "2")
+    assert "one every 2 s" in hands.view.line.text
+    member = hands.project.scenario("dusk").cast[0]
+    assert (member.copies, member.every_s) == (3, 2.0)
+    assert [cue.at_s for cue in member.arrivals()] == [2.0, 4.0]

@@ -154,3 +154,56 @@ def test_an_npc_is_written_by_keyboard_alone_and_does_what_was_written(driver: D
     went = record(driver, "Go there").spans
     assert any(span.outcome is Outcome.SUCCESS for span in went), "it has been at the last seen place"
     assert driver.desk.findings == []
+
+
+def write_machine(keys: Keyboard) -> None:
+    """Patrol, chase, give up: states among the rows, what leads from one to the other in the table."""
+    keys.find("Decide")
+    keys.row("machine", "Watch")
+    keys.key(Qt.Key.Key_Up, ALT)
+    keys.row("state", "Patrol")
+    keys.row("move gate 1", "To the gate")
+    keys.row("move well 1", "To the well")
+    keys.find("Watch")
+    keys.row("state", "Chase")
+    keys.row("move visitor 0.5 run", "Run after")
+    keys.find("Watch")
+    keys.row("state", "Give up")
+    keys.row("utility", "What now")
+    for name, worth, deed in (("Catch breath", "0.8", "wait 1"), ("Look around", "0.3", "look about 1")):
+        keys.find("What now")
+        keys.row("option", name)
+        keys.row("consider")
+        keys.type(worth)
+        keys.row(deed)
+    keys.key(Qt.Key.Key_8, CTRL)
+    for _ in range(2):
+        keys.key(Qt.Key.Key_Up)
+    for target, when in (("→ Chase", "can_see(visitor)"), ("→ Give up", "not can_see(visitor)")):
+        keys.key(Qt.Key.Key_Right)
+        keys.add(target)
+        keys.type(when)
+        keys.key(Qt.Key.Key_Escape)
+        keys.key(Qt.Key.Key_Left)
+        keys.key(Qt.Key.Key_Down)
+    for _ in range(2):
+        keys.key(Qt.Key.Key_Right)
+    keys.add("→ Patrol")
+    keys.write("time", "3")
+
+
+def test_a_machine_with_a_utility_in_it_is_written_by_keyboard_alone(driver: Driver) -> None:
+    driver.key(Qt.Key.Key_N, CTRL)
+    driver.until(lambda: driver.desk.take is not None and not driver.desk.busy)
+    keys = Keyboard(driver)
+    set_up(keys)
+    keys.key(Qt.Key.Key_5, CTRL)
+    write_machine(keys)
+    driver.settle()
+    assert driver.desk.problems == []
+    assert driver.messages == []
+    patrol, chase, gave_up = (record(driver, name).spans for name in ("Patrol", "Chase", "Give up"))
+    assert patrol[0].start < chase[0].start < gave_up[0].start < patrol[1].start, "each in its turn"
+    assert gave_up[0].end - gave_up[0].start == 3 * 20
+    assert record(driver, "Catch breath").spans
+    assert not record(driver, "Look around").spans

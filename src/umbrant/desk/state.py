@@ -7,12 +7,13 @@ import shutil
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Generic, Protocol, TypeVar
+from typing import Protocol
 
 from PySide6.QtCore import QObject, Signal
 
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.validation import Memory, validate
+from umbrant.desk.by_row import ByRow
 from umbrant.desk.history import History
 from umbrant.desk.loader import Loaded, Loader
 from umbrant.desk.reviewing import Reviewer
@@ -98,8 +99,8 @@ class Desk(QObject):
         self._own = own_catalog(project, trusted=trust.trusts(fingerprint(project)))
         self._validated: Memory = {}
         self.problems: list[Problem] = self._all_problems()
-        self._problems_by_row = _ByRow[Problem]()
-        self._findings_by_row = _ByRow[Finding]()
+        self._problems_by_row = ByRow[Problem]()
+        self._findings_by_row = ByRow[Finding]()
         self.scenario_name = project.cover.scenario
         self._played: Scenario | None = self.scenario
         self.takes: list[NumberedTake] = []
@@ -521,34 +522,6 @@ class Desk(QObject):
         behavior = self.behavior
         tops = behavior.outline.tops if behavior else ()
         self.select_row(tops[0] if tops else "")
-
-
-class _Told(Protocol):
-    """Something that is told of a row."""
-
-    @property
-    def file(self) -> str: ...
-    @property
-    def row_id(self) -> str: ...
-
-
-_SomethingTold = TypeVar("_SomethingTold", bound=_Told)
-
-
-class _ByRow(Generic[_SomethingTold]):
-    """Finds what is told of a row in a list, without going through all of it for each row."""
-
-    def __init__(self) -> None:
-        self._listed: list[_SomethingTold] = []
-        self._found: dict[tuple[str, str], list[_SomethingTold]] = {}
-
-    def of(self, listed: list[_SomethingTold], file: str, row_id: str) -> list[_SomethingTold]:
-        """What a list, which is not changed once it has been asked, tells of a row."""
-        if self._listed is not listed:
-            self._listed, self._found = listed, {}
-            for each in listed:
-                self._found.setdefault((each.file, each.row_id), []).append(each)
-        return self._found.get((file, row_id), [])
 
 
 def _noticed(take: Take) -> str:

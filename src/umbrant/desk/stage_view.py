@@ -1,7 +1,6 @@
 """The stage at the playhead: who is where, what the selected row is about, and the puppets' walks to be dragged."""
 
 import math
-from collections.abc import Iterator
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -10,7 +9,6 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPainterPath,
     QPaintEvent,
     QPen,
     QResizeEvent,
@@ -25,7 +23,7 @@ from umbrant.desk.handles import NO_GUIDES, Handle, in_line, setting_handles, wa
 from umbrant.desk.painted import draw_focus, paint_with
 from umbrant.desk.picking import FAR_NUDGE_M, NUDGE_M, PICKING, STEPS, Picking
 from umbrant.desk.rehearsing import Rehearsing
-from umbrant.desk.rings import Ring, rings
+from umbrant.desk.row_on_stage import paint_cone, paint_row
 from umbrant.desk.sketching import Sketching
 from umbrant.desk.state import Desk
 from umbrant.desk.steering import ARROWS, STEERING, Steering
@@ -34,7 +32,6 @@ from umbrant.model.edits import Edit
 from umbrant.model.paths import Path, put
 from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import Point
-from umbrant.take.record import RowState
 
 MARGIN = 14
 HANDLE = 5.0
@@ -119,6 +116,10 @@ class StageView(QWidget):
     def to_pixels(self, place: Point) -> QPointF:
         """Where a place of the stage is drawn."""
         return self._offset + QPointF(place[0] * self._scale, -place[1] * self._scale)
+
+    def to_size(self, metres: float) -> float:
+        """How many pixels a length is drawn with."""
+        return metres * self._scale
 
     def to_stage(self, pixel: QPointF, digits: int = 1) -> Point:
         """The place of the stage that is drawn at a pixel, on a grid of 0.1 m, or of so many digits."""
@@ -360,8 +361,8 @@ class StageView(QWidget):
         self._pictures.draw(painter, QRectF(self.rect()), "ground", key, lambda p, _: self._standing(p, stage))
         self._props(painter, stage)
         self._name_places(painter, stage, scenario)
-        self._row(painter)
-        self._cone(painter)
+        paint_row(painter, self)
+        paint_cone(painter, self)
         self._bodies(painter, scenario.players)
         self._guides(painter)
         self.sketching.paint(painter)
@@ -446,71 +447,6 @@ class StageView(QWidget):
             painter.setBrush(self.palette_.sheet)
             at = self.to_pixels(handle.at)
             painter.drawRect(QRectF(at.x() - HANDLE / 2, at.y() - HANDLE / 2, HANDLE, HANDLE))
-
-    def _row(self, painter: QPainter) -> None:
-        """What the selected row is about: its ranges, its way, its target."""
-        for ring in self._rings():
-            painter.setPen(QPen(self.palette_.now, 1.2, Qt.PenStyle.DashLine))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            size = ring.radius_m * self._scale
-            painter.drawEllipse(self.to_pixels(ring.centre), size, size)
-        way = self._way()
-        here = self.place_of(self.desk.agent)
-        if not way or here is None:
-            return
-        painter.setPen(QPen(self.palette_.running, 2, Qt.PenStyle.DotLine))
-        painter.drawPolyline([self.to_pixels(here[0]), *(self.to_pixels(corner) for corner in way)])
-        end = self.to_pixels(way[-1])
-        painter.setPen(QPen(self.palette_.ink, 1.6))
-        painter.drawLine(end + QPointF(-5, -5), end + QPointF(5, 5))
-        painter.drawLine(end + QPointF(-5, 5), end + QPointF(5, -5))
-
-    def _rings(self) -> Iterator[Ring]:
-        row, here, take = self.desk.row, self.place_of(self.desk.agent), self.desk.take
-        if row is None or here is None:
-            return
-        record = take.agents.get(self.desk.agent) if take else None
-        keys = {name: changes.at(self.desk.playhead) for name, changes in record.keys.items()} if record else {}
-        values = {name: written.value if written else None for name, written in keys.items()}
-
-        def place_named(name: str) -> Point | None:
-            found = self.place_of(name)
-            stage = self.shown_stage()
-            standing = {prop.name: prop.at for prop in stage.props} if stage else {}
-            standing |= {place.name: place.at for place in stage.places} if stage else {}
-            return found[0] if found else standing.get(name)
-
-        yield from rings(row, self.desk.catalog, values, here[0], place_named)
-
-    def _way(self) -> tuple[Point, ...]:
-        """The way of the selected row; of a row that holds others, of the one of them that runs."""
-        explainer, tick = self.desk.explainer, self.desk.playhead
-        if explainer is None or self.desk.row_id not in explainer.outline.number:
-            return ()
-        for row_id in explainer.outline.within(self.desk.row_id):
-            record = explainer.record.row(row_id)
-            if record.state_at(tick) is RowState.RUNNING:
-                way = record.ways.at(tick)
-                if way:
-                    return way
-        return ()
-
-    def _cone(self, painter: QPainter) -> None:
-        member, found = self.desk.member, self.place_of(self.desk.agent)
-        if member is None or found is None or member.behavior is None:
-            return
-        (place, heading), body = found, member.body
-        size = body.sight_m * self._scale
-        centre = self.to_pixels(place)
-        path = QPainterPath(centre)
-        box = QRectF(centre.x() - size, centre.y() - size, 2 * size, 2 * size)
-        path.arcTo(box, heading - body.cone_deg / 2, body.cone_deg)
-        path.closeSubpath()
-        fill = QColor(self.palette_.cone)
-        fill.setAlphaF(0.10)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(fill)
-        painter.drawPath(path)
 
     def _bodies(self, painter: QPainter, players: tuple[Member, ...]) -> None:
         """Everyone on the stage, coloured by what leads them; who is looked at last, so that nobody covers them."""

@@ -21,6 +21,7 @@ from umbrant.model.documents import Project
 from umbrant.model.folder import save_project
 from umbrant.model.problems import ProjectError
 from umbrant.model.values import KeyRef
+from umbrant.model.variants import in_order
 from umbrant.review import review
 
 ROWS, SCROLLS, REVIEWS = 2000, 200, 7
@@ -74,7 +75,7 @@ def with_many_rows(project: Project) -> Project:
         else:
             rows.append(Row(id=f"w{number}", under=sequence, kind="wait", name="Rest", args={"duration": 2.0}))
     warden = project.behavior("warden")
-    large = Behavior(name="warden", title=warden.title, blackboard=warden.blackboard, rows=tuple(rows))
+    large = in_order(Behavior(name="warden", title=warden.title, blackboard=warden.blackboard, rows=tuple(rows)))
     others = tuple(large if each is warden else each for each in project.behaviors if each.variant_of != "warden")
     made = project.model_copy(update={"behaviors": others})
     if problems := validate(made):

@@ -74,22 +74,12 @@ class Dialogs:
             f"This project brings nodes of its own, in {files}. They are Python that runs with your rights. "
             "Let them run only if you know where they come from. The project can be read and edited either way."
         )
-        box = QMessageBox(QMessageBox.Icon.Warning, "Nodes of its own", text, parent=self._parent)
-        yes = box.addButton("Let them run", QMessageBox.ButtonRole.AcceptRole)
-        no = box.addButton("Do not run them", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(no)
-        box.exec()
-        return box.clickedButton() is yes
+        return self._asks(QMessageBox.Icon.Warning, "Nodes of its own", text, "Let them run", "Do not run them")
 
     def remove(self, what: str, users: list[str]) -> bool:
         """Whether to remove something that is still used."""
         text = f"{what} is used by {', '.join(users)}. Without it they cannot run. It can be undone."
-        box = QMessageBox(QMessageBox.Icon.Question, f"Remove {what}?", text, parent=self._parent)
-        yes = box.addButton("Remove it", QMessageBox.ButtonRole.DestructiveRole)
-        no = box.addButton("Keep it", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(no)
-        box.exec()
-        return box.clickedButton() is yes
+        return self._asks(QMessageBox.Icon.Question, f"Remove {what}?", text, "Remove it", "Keep it")
 
     def breaks(self, what: str, broken: list[str]) -> bool:
         """Whether to make a change that breaks something, which is listed."""
@@ -97,23 +87,13 @@ class Dialogs:
         if len(broken) > MOST_PROBLEMS:
             listed.append(f"… and {len(broken) - MOST_PROBLEMS} more.")
         text = f"{what}? It breaks:\n\n" + "\n\n".join(listed) + "\n\nIt can be undone."
-        box = QMessageBox(QMessageBox.Icon.Question, what, text, parent=self._parent)
-        yes = box.addButton("Change it", QMessageBox.ButtonRole.DestructiveRole)
-        no = box.addButton("Leave it", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(no)
-        box.exec()
-        return box.clickedButton() is yes
+        return self._asks(QMessageBox.Icon.Question, what, text, "Change it", "Leave it")
 
     def overwrite(self, files: list[str]) -> bool:
         """Whether to write over files that somebody else has changed meanwhile."""
         listed = ", ".join(files[:6]) + (f" and {len(files) - 6} more" if len(files) > 6 else "")
         text = f"Another program has changed {listed} since they were read. Saving writes over that."
-        box = QMessageBox(QMessageBox.Icon.Warning, "Changed meanwhile", text, parent=self._parent)
-        yes = box.addButton("Save all the same", QMessageBox.ButtonRole.DestructiveRole)
-        no = box.addButton("Do not save", QMessageBox.ButtonRole.RejectRole)
-        box.setDefaultButton(no)
-        box.exec()
-        return box.clickedButton() is yes
+        return self._asks(QMessageBox.Icon.Warning, "Changed meanwhile", text, "Save all the same", "Do not save")
 
     def recover(self, what: str) -> bool:
         """Whether to take up changes that an earlier visit did not save."""
@@ -133,3 +113,11 @@ class Dialogs:
     def message(self, title: str, text: str) -> None:
         """Tell something."""
         QMessageBox.information(self._parent, title, text)
+
+    def _asks(self, icon: QMessageBox.Icon, title: str, text: str, yes: str, no: str) -> bool:
+        """A question whose careful answer, no, is the one that Enter gives."""
+        box = QMessageBox(icon, title, text, parent=self._parent)
+        chosen = box.addButton(yes, QMessageBox.ButtonRole.AcceptRole)
+        box.setDefaultButton(box.addButton(no, QMessageBox.ButtonRole.RejectRole))
+        box.exec()
+        return box.clickedButton() is chosen

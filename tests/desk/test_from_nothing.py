@@ -128,21 +128,32 @@ def write_behavior(keys: Keyboard) -> None:
     keys.row("clear last_seen", "Forget it")
 
 
+def begin(driver: Driver) -> Keyboard:
+    """A new project, set up, with the keyboard on its rows."""
+    driver.key(Qt.Key.Key_N, CTRL)
+    driver.until(lambda: driver.desk.take is not None and not driver.desk.busy)
+    keys = Keyboard(driver)
+    set_up(keys)
+    keys.key(Qt.Key.Key_5, CTRL)
+    return keys
+
+
+def come_to_rest(driver: Driver) -> None:
+    """What was written has been played, and nothing is wrong with it."""
+    driver.settle()
+    assert driver.desk.problems == []
+    assert driver.messages == []
+
+
 def record(driver: Driver, name: str) -> RowRecord:
     row = next(row for row in driver.desk.behavior.rows if row.name == name)
     return driver.desk.explainer.record.row(row.id)
 
 
 def test_an_npc_is_written_by_keyboard_alone_and_does_what_was_written(driver: Driver) -> None:
-    driver.key(Qt.Key.Key_N, CTRL)
-    driver.until(lambda: driver.desk.take is not None and not driver.desk.busy)
-    keys = Keyboard(driver)
-    set_up(keys)
-    keys.key(Qt.Key.Key_5, CTRL)
+    keys = begin(driver)
     write_behavior(keys)
-    driver.settle()
-    assert driver.desk.problems == []
-    assert driver.messages == []
+    come_to_rest(driver)
     beat, fight, search = record(driver, "Walk the beat"), record(driver, "Fight"), record(driver, "Search")
     strikes = [span for span in record(driver, "Strike").spans if span.outcome is Outcome.SUCCESS]
     assert beat.spans[0].start < fight.spans[0].start < strikes[0].start < search.spans[-1].start, "each in its turn"
@@ -193,15 +204,9 @@ def write_machine(keys: Keyboard) -> None:
 
 
 def test_a_machine_with_a_utility_in_it_is_written_by_keyboard_alone(driver: Driver) -> None:
-    driver.key(Qt.Key.Key_N, CTRL)
-    driver.until(lambda: driver.desk.take is not None and not driver.desk.busy)
-    keys = Keyboard(driver)
-    set_up(keys)
-    keys.key(Qt.Key.Key_5, CTRL)
+    keys = begin(driver)
     write_machine(keys)
-    driver.settle()
-    assert driver.desk.problems == []
-    assert driver.messages == []
+    come_to_rest(driver)
     patrol, chase, gave_up = (record(driver, name).spans for name in ("Patrol", "Chase", "Give up"))
     assert patrol[0].start < chase[0].start < gave_up[0].start < patrol[1].start, "each in its turn"
     assert gave_up[0].end - gave_up[0].start == 3 * 20

@@ -13,7 +13,7 @@ from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Override, R
 from umbrant.model.documents import Project
 from umbrant.model.paths import PathError, put
 from umbrant.model.staging import Cue, Member, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
-from umbrant.model.values import KeyRef, ParamValue, PlaceRef
+from umbrant.model.values import Document, KeyRef, ParamValue, PlaceRef
 from umbrant.model.whole import BEHAVIOR, USES
 
 _WORD = re.compile(r'"[^"]*"|\'[^\']*\'|[A-Za-z_][\w.]*(?!\w)(?!\s*\()')
@@ -165,24 +165,14 @@ def rename_document(project: Project, catalog: Catalog, collection: str, old: st
     project = put(project, (collection, old, "name"), new)
     in_order = tuple(sorted(getattr(project, collection), key=lambda each: str(each.name)))
     project = project.model_copy(update={collection: in_order})
+    for naming, field in _NAMES_DOCUMENTS[collection]:
+        changed = tuple(_naming(each, field, old, new) for each in getattr(project, naming))
+        project = project.model_copy(update={naming: changed})
+    if collection == "scenarios":
+        project = project.model_copy(update={"cover": _naming(project.cover, "scenario", old, new)})
     if collection == "behaviors":
         project = rename_used(project, catalog, Named.BEHAVIOR, old, new)
-    for naming, field in _NAMES_DOCUMENTS[collection]:
-        if naming == "cover":
-            cover = project.cover.model_copy(update={field: new}) if project.cover.scenario == old else project.cover
-            project = project.model_copy(update={"cover": cover})
-            continue
-        changed = [
-            each.model_copy(update={field: new}) if getattr(each, field) == old else each
-            for each in getattr(project, naming)
-        ]
-        project = project.model_copy(update={naming: tuple(changed)})
-    if collection == "behaviors":
-
-        def member(each: Member) -> Member:
-            return each.model_copy(update={"behavior": new}) if each.behavior == old else each
-
-        project = _with_scenarios(project, member, lambda cue, _: cue)
+        project = _with_scenarios(project, lambda member: _naming(member, "behavior", old, new), lambda cue, _: cue)
     return project
 
 
@@ -190,9 +180,16 @@ _NAMES_DOCUMENTS = {
     "behaviors": (("behaviors", "variant_of"),),
     "blackboards": (("behaviors", "blackboard"), ("blackboards", "extends")),
     "stages": (("scenarios", "stage"),),
-    "scenarios": (("cover", "scenario"),),
+    "scenarios": (),
 }
-"""Which fields of which documents name a document of a collection, besides rows and the cast."""
+"""Which fields of which documents name a document of a collection, besides the cover, rows and the cast."""
+
+Naming = TypeVar("Naming", bound=Document)
+
+
+def _naming(document: Naming, field: str, old: str, new: str) -> Naming:
+    """A document with another name in one of its fields, if the old one stands there."""
+    return document.model_copy(update={field: new}) if getattr(document, field) == old else document
 
 
 def _deed(does: object, named: Named, name: Callable[[str], str]) -> object:

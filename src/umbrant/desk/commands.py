@@ -120,8 +120,8 @@ class Commands:
     @property
     def table(self) -> ChipTable:
         """What has the place at the left: the rows, the machine's table, the setting or the review."""
-        shown: dict[bool, ChipTable] = {self.in_table: self.machine, self.in_setting: self.setting}
-        return self.review if self.in_review else shown.get(True, self.ledger)
+        tables: dict[int, ChipTable] = {TABLE: self.machine, SETTING: self.setting, REVIEW: self.review}
+        return tables.get(self.written.place, self.ledger) if self.written is not None else self.ledger
 
     # project
 

@@ -41,34 +41,40 @@ STORED = Stored(
 )
 
 
+class StoredWorld(PlainWorld):
+    """A world in which nothing is but the tick."""
+
+    tick = 0
+
+
 def catalog() -> Catalog:
     """The built-in kinds with stored senses and counted actions."""
-
-    def at(me: Any) -> int:
-        return round(me.world.now_s * RATE)
+    near, one = tuple(Reading(seen, 5.0) for seen in STORED.near), Reading(1.0)
 
     def lasting(ticks: int) -> Any:
+        told = tuple(Progress(float(left), float(ticks), "") for left in range(ticks, 0, -1))
+
         def run(me: Any, **_: object) -> Iterator[Progress]:
-            for left in range(ticks, 0, -1):
-                yield Progress(float(left), float(ticks), "")
+            yield from told
             return True
 
         return run
 
     def look_out(me: Any, target: Any, seen: Any, where: Any) -> bool:
-        seen.set(STORED.seen[at(me)])
-        if STORED.seen[at(me)]:
+        is_seen = STORED.seen[me.world.tick]
+        seen.set(is_seen)
+        if is_seen:
             where.set((1.0, 2.0))
         return True
 
     def pick_lowest(me: Any, group: Any, thing: Any, level: Any) -> bool:
         thing.set("lamp")
-        level.set(STORED.oil[at(me)])
+        level.set(STORED.oil[me.world.tick])
         return True
 
     runs = {
-        "can_see": lambda me, target, within=100.0: Reading(STORED.near[at(me)], 5.0),
-        "distance": lambda me, target: Reading(1.0),
+        "can_see": lambda me, target, within=100.0: near[me.world.tick],
+        "distance": lambda me, target: one,
         "look_out": look_out,
         "pick_lowest": pick_lowest,
         **{name: lasting(ticks) for name, ticks in (("move_to", MOVE), ("use", USE), ("look_about", LOOK))},
@@ -207,14 +213,14 @@ class Engine:
     """The warden of the demo run by the engine, in a world without anything."""
 
     def __init__(self, project: Project, recorder: Recorder) -> None:
-        self.world = PlainWorld(1 / RATE)
+        self.world = StoredWorld(1 / RATE)
         self.world.add(PlainBody("odo", (0.0, 0.0)))
         member = project.scenario("dusk").member("odo")
         self.common = Common(project, catalog(), 1)
         self.runner = Runner(self.common, member, self.world, recorder)
 
     def tick(self, t: int) -> None:
-        self.world.now_s = t / RATE
+        self.world.tick, self.world.now_s = t, t / RATE
         self.runner.tick()
 
 

@@ -39,15 +39,15 @@ def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
         writer.tick = tick
         writer.pose("a", (float(tick), 2.0), 90.0)
         if tick % 3 == 0:
-            agent.refused("r1", "", cause("guard"))
+            agent.refusing("r1", "")(cause("guard"))
         elif tick % 3 == 1:
             agent.entered("r1")
-            agent.progress("r1", Progress(1.5, 2.0, "m", ((1.0, 2.0),)))
+            agent.progressing("r1")(Progress(1.5, 2.0, "m", ((1.0, 2.0),)))
         else:
             agent.left("r1", Status.FAILURE, cause("not_set", key="n"))
-        agent.sensed("r1", "guard", 0, Found(tick % 3 != 0, float(tick), 4.0))
+        agent.sensing("r1", "guard")(0, Found(tick % 3 != 0, float(tick), 4.0))
         if tick == 0:
-            agent.sensed("r1", "guard", 1, None)
+            agent.sensing("r1", "guard")(1, None)
         agent.wrote("", "n", tick // 3, "r1", "upkeep 0")
         writer.tick_done()
     if close:
@@ -176,7 +176,7 @@ def test_what_is_left_of_a_row_is_read_back_for_every_tick(stretches: list[tuple
             agent.entered("r1")
             for tick, each in enumerate(lefts):
                 writer.tick = tick
-                agent.progress("r1", Progress(each, 40.0, "m"))
+                agent.progressing("r1")(Progress(each, 40.0, "m"))
                 writer.pose("a", (0.0, 0.0), 0.0)
         record = read_take(path).agents["a"].row("r1")
     for tick, each in enumerate(lefts):

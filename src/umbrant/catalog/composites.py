@@ -31,7 +31,7 @@ class _InOrder(Passing):
         if self.restarts:
             return self._from_the_first(me)
         for check in self.checks():
-            status = check(me)
+            status = check.check(me)
             if status is not None:
                 return status
         return self._run_on(me, len(self.children))

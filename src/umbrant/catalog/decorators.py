@@ -6,7 +6,7 @@ from typing import Literal
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Amount, Fixed, Live, Seconds, Share, SpreadSeconds, Times, decorator
 from umbrant.catalog.geometry import to_grid
-from umbrant.catalog.work import Check, Gauge, Measured, Passing, Status, Tell, Work
+from umbrant.catalog.work import Check, Gauge, Measured, Passing, Status, Tell, Timed, Work
 from umbrant.catalog.world import Me
 
 SLACK_S = 1e-9
@@ -111,23 +111,23 @@ class TimeLimit(_Wrapped):
         super().__init__(inner)
         self.tell = tell
         self.limit = limit
-        self.limit_s = self.until_s = 0.0
+        self.limit_s = self.due_s = 0.0
+        self._is_up = Timed(self, self._overrun)
 
     def start(self, me: Me) -> None:
         super().start(me)
         self.limit_s = self.limit()
-        self.until_s = me.world.now_s + self.limit_s
-        self.tell(Gauge(Measured.UNTIL, self.until_s, self.limit_s))
+        until_s = me.world.now_s + self.limit_s
+        self.due_s = until_s - SLACK_S
+        self.tell(Gauge(Measured.UNTIL, until_s, self.limit_s))
 
     def tick(self, me: Me) -> Status:
-        return self._overrun(me) or super().tick(me)
+        return self._is_up.check(me) or super().tick(me)
 
     def checks(self) -> Sequence[Check]:
-        return (self._overrun,)
+        return (self._is_up,)
 
-    def _overrun(self, me: Me) -> Status | None:
-        if me.world.now_s < self.until_s - SLACK_S:
-            return None
+    def _overrun(self, me: Me) -> Status:
         self.inner.stop(me)
         self.cause = cause("time_limit", limit_s=self.limit_s)
         return Status.FAILURE

@@ -50,7 +50,7 @@ def can_see(me: Me, target: AnAgent, within: Range = 100.0) -> Reading:
 
 
 @sense("distance to {target}", gives=KeyType.NUMBER, unit="m")
-def distance(me: Me, target: Target) -> Reading:
+def distance(me: Me, target: Target) -> Reading | float:
     """The straight distance to something.
 
     Example: `distance(lamp) < 1.5`.
@@ -60,7 +60,7 @@ def distance(me: Me, target: Target) -> Reading:
     there = target.at()
     if isinstance(there, Cause):
         return Reading(None, None, there)
-    return Reading(distance_m(me.body.place, there))
+    return distance_m(me.body.place, there)
 
 
 @sense("way to {target}", gives=KeyType.NUMBER, unit="m")
@@ -79,18 +79,18 @@ def way_length(me: Me, target: Target) -> Reading:
 
 
 @sense("{key} is set", gives=KeyType.YES_NO)
-def is_set(me: Me, key: ReadKey) -> Reading:
+def is_set(me: Me, key: ReadKey) -> bool:
     """Whether a key holds anything.
 
     Example: `is_set(last_seen)`.
 
     key: the key to ask about
     """
-    return Reading(key.get() is not None)
+    return key.get() is not None
 
 
 @sense("time since {key}", gives=KeyType.NUMBER, unit="s")
-def time_since(me: Me, key: ReadKey) -> Reading:
+def time_since(me: Me, key: ReadKey) -> Reading | float:
     """The seconds since a key was last written, by whatever row.
 
     Example: `time_since(last_seen) < 15`.
@@ -100,7 +100,7 @@ def time_since(me: Me, key: ReadKey) -> Reading:
     written_s = me.board.written_s(key.key)
     if written_s is None:
         return Reading(None, None, cause("never_written", key=key.key))
-    return Reading(to_grid(me.world.now_s - written_s))
+    return to_grid(me.world.now_s - written_s)
 
 
 @sense("heard a noise[ called {what}][ within {within}]", gives=KeyType.YES_NO, unit="m")
@@ -126,18 +126,18 @@ def heard(me: Me, what: str = "", within: Range = 1000.0) -> Reading:
 
 
 @sense("event {event}", gives=KeyType.YES_NO)
-def event(me: Me, event: EventName) -> Reading:
+def event(me: Me, event: EventName) -> bool:
     """Whether an event is heard in this very tick. Who asks for `alarm` also hears `alarm.bell`.
 
     Example: `event("alarm")`, as a guard that watches for a take-over.
 
     event: which event
     """
-    return Reading(me.events.heard(event))
+    return me.events.heard(event)
 
 
 @sense("time since event {event}", gives=KeyType.NUMBER, unit="s")
-def time_since_event(me: Me, event: EventName) -> Reading:
+def time_since_event(me: Me, event: EventName) -> Reading | float:
     """The seconds since an event was last heard.
 
     Example: `time_since_event("alarm") < 10`.
@@ -147,22 +147,22 @@ def time_since_event(me: Me, event: EventName) -> Reading:
     last_s = me.events.last_s(event)
     if last_s is None:
         return Reading(None, None, cause("never_heard", event=event))
-    return Reading(to_grid(me.world.now_s - last_s))
+    return to_grid(me.world.now_s - last_s)
 
 
 @sense("in {zone}", gives=KeyType.YES_NO)
-def in_zone(me: Me, zone: ZoneName) -> Reading:
+def in_zone(me: Me, zone: ZoneName) -> bool:
     """Whether the body stands in an area of the stage.
 
     Example: `in_zone("the market")`.
 
     zone: the name of the area
     """
-    return Reading(zone in me.world.zones_at(me.body.place))
+    return zone in me.world.zones_at(me.body.place)
 
 
 @sense("{target} is in {zone}", gives=KeyType.YES_NO)
-def is_in_zone(me: Me, target: Target, zone: ZoneName) -> Reading:
+def is_in_zone(me: Me, target: Target, zone: ZoneName) -> Reading | bool:
     """Whether something is in an area of the stage.
 
     Example: `is_in_zone(visitor, "the market")`.
@@ -173,11 +173,11 @@ def is_in_zone(me: Me, target: Target, zone: ZoneName) -> Reading:
     there = target.at()
     if isinstance(there, Cause):
         return Reading(None, None, there)
-    return Reading(zone in me.world.zones_at(there))
+    return zone in me.world.zones_at(there)
 
 
 @sense("number of {group}[ within {within}]", gives=KeyType.NUMBER)
-def count_of(me: Me, group: Group, within: Range = 1000.0) -> Reading:
+def count_of(me: Me, group: Group, within: Range = 1000.0) -> float:
     """How many of a group are there, bodies and things alike; never counting itself.
 
     Example: `count_of("customers", within=5) > 0`.
@@ -185,7 +185,7 @@ def count_of(me: Me, group: Group, within: Range = 1000.0) -> Reading:
     group: which group
     within: how far away at the most
     """
-    return Reading(float(sum(away <= within for away in _distances(me, group))))
+    return float(sum(away <= within for away in _distances(me, group)))
 
 
 @sense("nearest of {group}", gives=KeyType.NUMBER, unit="m")
@@ -208,7 +208,7 @@ def _distances(me: Me, group: str) -> list[float]:
 
 
 @sense("own {stat}", gives=KeyType.NUMBER)
-def stat(me: Me, stat: StatName) -> Reading:
+def stat(me: Me, stat: StatName) -> Reading | float:
     """How it stands with one of the body's numbers.
 
     Example: `stat("energy") < 0.3`.
@@ -218,11 +218,11 @@ def stat(me: Me, stat: StatName) -> Reading:
     value = me.body.stat(stat)
     if value is None:
         return Reading(None, None, cause("no_stat", name=me.name, stat=stat))
-    return Reading(to_grid(value))
+    return to_grid(value)
 
 
 @sense("{stat} of {target}", gives=KeyType.NUMBER)
-def stat_of(me: Me, target: AnAgent, stat: StatName) -> Reading:
+def stat_of(me: Me, target: AnAgent, stat: StatName) -> Reading | float:
     """How it stands with one of the numbers of another.
 
     Example: `stat_of(visitor, "health") < 0.5`.
@@ -237,11 +237,11 @@ def stat_of(me: Me, target: AnAgent, stat: StatName) -> Reading:
     value = body.stat(stat)
     if value is None:
         return Reading(None, None, cause("no_stat", name=body.name, stat=stat))
-    return Reading(to_grid(value))
+    return to_grid(value)
 
 
 @sense("level of {target}", gives=KeyType.NUMBER)
-def level(me: Me, target: AProp) -> Reading:
+def level(me: Me, target: AProp) -> Reading | float:
     """How full a thing is, from 0 to 1.
 
     Example: `level(lamp) < 0.3`.
@@ -252,20 +252,20 @@ def level(me: Me, target: AProp) -> Reading:
     if prop is None:
         there = target.at()
         return Reading(None, None, there if isinstance(there, Cause) else cause("not_there", name=target.label))
-    return Reading(to_grid(prop.level))
+    return to_grid(prop.level)
 
 
 @sense("carries something", gives=KeyType.YES_NO)
-def carries(me: Me) -> Reading:
+def carries(me: Me) -> bool:
     """Whether the body carries a thing.
 
     Example: `not carries()`.
     """
-    return Reading(me.body.carries is not None)
+    return me.body.carries is not None
 
 
 @sense("others in {row}[ of {group}]", gives=KeyType.NUMBER)
-def others_in(me: Me, row: str, group: Group = "") -> Reading:
+def others_in(me: Me, row: str, group: Group = "") -> float:
     """How many other agents are in a row of this name: for not all doing the same at once.
 
     Example: `others_in("Mob the fish", group="gulls") < 3`.
@@ -273,7 +273,7 @@ def others_in(me: Me, row: str, group: Group = "") -> Reading:
     row: the name of the row
     group: only those of this group
     """
-    return Reading(float(me.others_in(row, group)))
+    return float(me.others_in(row, group))
 
 
 @sense("the time", gives=KeyType.NUMBER, unit="s")

@@ -63,6 +63,10 @@ Tell = Callable[[Gauge], None]
 """Notes a gauge of the part of a row that is given it."""
 
 
+def nothing(*told: object) -> None:
+    """Keeps nothing of what it is told. Whoever is given this to tell need not work out what there is to tell."""
+
+
 class Reading(NamedTuple):
     """What a sense says: its value, the number behind it (in the sense's unit), and what stood in its way."""
 
@@ -105,8 +109,66 @@ class Weighted(Protocol):
         """The weight now. Raises Unbound."""
 
 
-Check = Callable[[Me], Status | None]
-"""What is looked at while work goes on. It gives None to go on, or the status that the work has come to."""
+Look = Callable[[Me], Status | None]
+"""Looks at something while work goes on. It gives None to go on, or the status that the work has come to."""
+
+
+class Due(Protocol):
+    """What is due at some time. It may be put off at any moment."""
+
+    @property
+    def due_s(self) -> float: ...
+
+
+class Timed(NamedTuple):
+    """A check that has nothing to look at before it is due."""
+
+    due: Due
+    look: Look
+
+    def check(self, me: Me) -> Status | None:
+        return self.look(me) if me.world.now_s >= self.due.due_s else None
+
+
+class Kept(NamedTuple):
+    """A check that a question is still answered with yes, and what comes of it when it is not."""
+
+    asks: Callable[[], bool]
+    no: Look
+
+    def check(self, me: Me) -> Status | None:
+        return None if self.asks() else self.no(me)
+
+
+class Chance(Protocol):
+    """What has a chance to be done, or has not."""
+
+    @property
+    def was_open(self) -> bool:
+        """Whether it could have been done when that was last looked at."""
+
+
+class Awaited(NamedTuple):
+    """A check whether a chance has come: it looks when the answer is yes, and when it has turned to no.
+
+    As long as it stays no, `tell` is given the reason each time.
+    """
+
+    asks: Callable[[], bool]
+    chance: Chance
+    yes: Look
+    no: Look
+    tell: Callable[[Cause], None]
+    reason: Cause
+
+    def check(self, me: Me) -> Status | None:
+        if self.asks():
+            return self.yes(me)
+        return self.no(me) if self.chance.was_open else self.tell(self.reason)
+
+
+Check = Timed | Kept | Awaited
+"""What is looked at while work goes on, in a form that an engine can write out in full instead of calling `check`."""
 
 
 class Passing:

@@ -2,21 +2,32 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from functools import partial
-from typing import Any
+from functools import lru_cache, partial
+from inspect import Parameter, signature
+from itertools import takewhile
+from typing import Any, Protocol
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import Catalog, Param, ParamType
+from umbrant.catalog.declare import Catalog, Kind, Param, ParamType
 from umbrant.catalog.language.ask import Asker, formula_of
 from umbrant.catalog.language.check import bound_args, faults
 from umbrant.catalog.language.tree import Ask, KeyName, Number, Text, parse
 from umbrant.catalog.work import Reading, Unbound
 from umbrant.catalog.world import Me
+from umbrant.engine.board import Board
 from umbrant.engine.guarded import called, nonsense
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyRef, Literal, ParamValue, PlaceRef, Point, Spread, value_text
 from umbrant.model.whole import Frame
+
+
+class Mind(Me, Protocol):
+    """An agent as the engine sees it: the `Me` of its nodes, whose blackboard is a `Board`."""
+
+    @property
+    def board(self) -> Board: ...
+
 
 Binder = Callable[[], Any]
 """Gives an argument its value. Called each time a row is entered; raises Unbound where there is none."""
@@ -101,14 +112,9 @@ class KeyTarget:
 class BoundKey:
     """A key for a node to read and write."""
 
-    me: Me
     key: str
-
-    def get(self) -> Literal | None:
-        return self.me.board.get(self.key)
-
-    def set(self, value: Literal | None) -> None:
-        self.me.board.set(self.key, value)
+    get: Callable[[], Literal | None]
+    set: Callable[[Literal | None], None]
 
 
 class LiveFormula:
@@ -130,7 +136,7 @@ class Scope:
     Also where its conditions get their values from.
     """
 
-    me: Me
+    me: Mind
     frame: Frame
     catalog: Catalog
     recorder: Recorder
@@ -144,8 +150,7 @@ class Scope:
 
     def key(self, name: str) -> Callable[[], Literal | None]:
         """A function that gives a key's value."""
-        board, actual = self.me.board, self.frame.actual.get(name, name)
-        return lambda: board.get(actual)
+        return self.me.board.getter(self.frame.actual.get(name, name))
 
     def formula(self, text: str) -> Callable[[], Literal | None]:
         """What works out a formula. Raises Unbound if it makes no sense with these keys."""
@@ -159,7 +164,7 @@ class Scope:
         try:
             return self.formula(text)
         except Unbound:
-            return lambda: None
+            return unknown
 
     def sense(self, ask: Ask) -> Callable[[], Reading | Literal | None]:
         """A function that asks a sense: it gives a Reading, or a value without more to it."""
@@ -168,7 +173,7 @@ class Scope:
         me, run, limit_s = self.me, kind.run, self.limit_s
 
         if not kind.own:
-            return _reader(me, run, args)
+            return _reader(me, kind, args)
 
         def read() -> Reading | Literal | None:
             try:
@@ -187,7 +192,7 @@ class Scope:
         found = faults(when, self.keys, self.catalog)
         if found:
             raise Unbound(cause("bad_condition", message=found[0].message.rstrip(".")))
-        return Asker(parse(when), self, partial(self.recorder.sensed, row_id, part))
+        return Asker(parse(when), self, self.recorder.sensing(row_id, part))
 
     def binder(self, param: Param, value: ParamValue, row_id: str, part: str) -> Binder:
         """What gives a parameter its value. Raises Unbound if it never can."""
@@ -215,7 +220,8 @@ class Scope:
             raise Unbound(cause("unfilled", param=param.label))
         actual = self.frame.actual.get(name, name)
         if param.type is ParamType.KEY:
-            slot = BoundKey(self.me, actual)
+            board = self.me.board
+            slot = BoundKey(actual, board.getter(actual), board.setter(actual))
             return Constant(slot)
         if param.type in TARGETS:
             target = KeyTarget(self.me, name, actual)
@@ -227,8 +233,10 @@ class Scope:
         return f"{self.frame.path}/{own}" if self.frame.path else own
 
     def _value_of_key(self, name: str, actual: str) -> Binder:
+        get = self.me.board.getter(actual)
+
         def value() -> Literal:
-            got = self.me.board.get(actual)
+            got = get()
             if got is None:
                 raise Unbound(cause("not_set", key=name))
             return got
@@ -259,6 +267,10 @@ class Scope:
         raise TypeError(f"a sense cannot be asked with {tree!r}")
 
 
+def unknown() -> None:
+    """What nothing can be said of."""
+
+
 def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
     """The values that binders give, if they always give the same; else None."""
     fixed = _fixed(binders)
@@ -269,11 +281,28 @@ def _fixed(binders: Mapping[str, Binder]) -> dict[str, Any]:
     return {name: binder.value for name, binder in binders.items() if isinstance(binder, Constant)}
 
 
-def _reader(me: Me, run: Callable[..., Any], args: Mapping[str, Binder]) -> Callable[[], Any]:
+def in_order(function: Callable[..., Any], given: Mapping[str, Any]) -> tuple[tuple[Any, ...], dict[str, Any]]:
+    """Arguments as a node's function takes them, after the agent: by their places as far as they go, else by name.
+
+    Those by their places cost less.
+    """
+    placed = list(takewhile(given.__contains__, _places(function)))
+    return tuple(given[name] for name in placed), {name: given[name] for name in given if name not in placed}
+
+
+@lru_cache(maxsize=1024)
+def _places(function: Callable[..., Any]) -> tuple[str, ...]:
+    """The names of the arguments that a node's function takes by their places, after the agent."""
+    found = signature(function).parameters.values()
+    return tuple(each.name for each in found if each.kind is Parameter.POSITIONAL_OR_KEYWORD)[1:]
+
+
+def _reader(me: Me, kind: Kind, args: Mapping[str, Binder]) -> Callable[[], Any]:
     """Asks a sense that comes with the program. What is the same each time is worked out once."""
     fixed = _fixed(args)
     asked = {name: binder for name, binder in args.items() if name not in fixed}
-    ask = partial(run, me, **fixed)
+    placed, named = in_order(kind.run, fixed)
+    ask = partial(kind.run, me, *placed, **named)
     if not asked:
         return ask
 

@@ -1,11 +1,21 @@
 """Blackboards: the values of keys. Every write knows its writer."""
 
 from collections.abc import Callable, Mapping
+from functools import partial
+from typing import Protocol
 
+from umbrant.catalog.work import nothing
 from umbrant.engine.recorder import WORLD, Recorder
 from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.edits import ROW
 from umbrant.model.values import KeyType, Literal
+
+
+class Clock(Protocol):
+    """What tells the time: a world."""
+
+    @property
+    def now_s(self) -> float: ...
 
 
 class Shared:
@@ -31,14 +41,14 @@ class Board:
         self,
         keys: Mapping[str, Key],
         recorder: Recorder,
-        now_s: Callable[[], float],
+        clock: Clock,
         *,
         shared: Shared | None = None,
         group: str | None = None,
     ) -> None:
         self._keys = keys
         self._recorder = recorder
-        self._now_s = now_s
+        self._clock = clock
         self._boards = {name: _board_of(key, group) for name, key in keys.items()}
         shared = shared or Shared()
         own: dict[str, Literal | None] = {}
@@ -48,6 +58,8 @@ class Board:
         self._formulas: dict[str, Callable[[], Literal | None]] = {}
         self._derived: dict[str, Literal | None] = {}
         self._busy: list[str] = []
+        self._getters: dict[str, Callable[[], Literal | None]] = {}
+        self._setters: dict[str, Callable[[Literal | None], None]] = {}
         self.writer: tuple[str, str] = ("", ROW)
 
     def start(self, values: Mapping[str, Literal]) -> None:
@@ -59,32 +71,31 @@ class Board:
                 self.set(name, first)
 
     def derive(self, key: str, formula: Callable[[], Literal | None]) -> None:
-        """Have a key always be what a formula gives."""
+        """Have a key always be what a formula gives. Which keys these are must be said before any is got or set."""
         self._formulas[key] = formula
 
     def get(self, key: str) -> Literal | None:
         """The key's value, None if it is not set or there is no such key."""
-        if key in self._formulas:
-            return self._worked_out(key)
-        values = self._values.get(key)
-        return values.get(key) if values is not None else None
+        return self.getter(key)()
 
     def set(self, key: str, value: Literal | None) -> None:
         """Write a key; a number is kept within the key's range. A derived key is left alone.
 
         Raises KeyError if there is no such key.
         """
-        declared = self._keys[key]
-        if key in self._formulas:
-            return
-        if declared.type is KeyType.NUMBER and isinstance(value, int | float):
-            value = _within(declared, float(value))
-        if value is not None:
-            self._written[key][key] = self._now_s()
-        values = self._values[key]
-        if value != values.get(key):
-            values[key] = value
-            self._recorder.wrote(self._boards[key], key, value, *self.writer)
+        self.setter(key)(value)
+
+    def getter(self, key: str) -> Callable[[], Literal | None]:
+        """What gives a key's value, as `get` does: for who asks at nearly every tick."""
+        if key not in self._getters:
+            self._getters[key] = self._make_getter(key)
+        return self._getters[key]
+
+    def setter(self, key: str) -> Callable[[Literal | None], None]:
+        """What writes a key, as `set` does. Raises KeyError if there is no such key."""
+        if key not in self._setters:
+            self._setters[key] = self._make_setter(key, self._keys[key])
+        return self._setters[key]
 
     def suppose(self, key: str, value: Literal | None) -> None:
         """Have a key hold a value for the sake of a question; nothing is recorded. Put the old one back afterwards."""
@@ -98,10 +109,36 @@ class Board:
         """When the key was last given a value (the same value counts), None if never."""
         return self._written[key].get(key) if key in self._written else None
 
+    @property
+    def derives(self) -> bool:
+        """Whether any key follows a formula."""
+        return bool(self._formulas)
+
     def settle(self) -> None:
         """Work out all derived keys, so that what is recorded of them is up to date."""
         for key in self._formulas:
             self._worked_out(key)
+
+    def _make_getter(self, key: str) -> Callable[[], Literal | None]:
+        if key in self._formulas:
+            return partial(self._worked_out, key)
+        return partial(self._values.get(key, {}).get, key)
+
+    def _make_setter(self, key: str, declared: Key) -> Callable[[Literal | None], None]:
+        board, values, written = self._boards[key], self._values[key], self._written[key]
+        clock, wrote = self._clock, self._recorder.wrote
+        is_number = declared.type is KeyType.NUMBER
+
+        def set_(value: Literal | None) -> None:
+            if is_number and isinstance(value, int | float):
+                value = _within(declared, float(value))
+            if value is not None:
+                written[key] = clock.now_s
+            if value != values.get(key):
+                values[key] = value
+                wrote(board, key, value, *self.writer)
+
+        return nothing if key in self._formulas else set_
 
     def _worked_out(self, key: str) -> Literal | None:
         """What a formula gives now. One that needs itself is unknown."""
@@ -114,7 +151,7 @@ class Board:
             self._busy.pop()
         if value != self._derived.get(key):
             self._derived[key] = value
-            self._written[key][key] = self._now_s()
+            self._written[key][key] = self._clock.now_s
             self._recorder.wrote("", key, value, "", FORMULA)
         return value
 

@@ -134,7 +134,7 @@ class Builder:
         kind = self._kind(decorator.kind, Family.DECORATOR)
         values = self._values(kind, row, decorator.args, part)
         if kind.tells:
-            values["tell"] = lambda gauge: self._recorder.gauged(row.id, part, gauge)
+            values["tell"] = self._recorder.gauging(row.id, part)
         wrapped: Work = kind.run(work, **values)
         return wrapped
 
@@ -206,10 +206,10 @@ class Builder:
             try:
                 given = self._setup(child)
             except Unbound as unbound:
-                self._recorder.refused(child.id, ROW, unbound.reason)
+                self._recorder.refusing(child.id, ROW)(unbound.reason)
                 continue
             if given.to and given.to not in by_id:
-                self._recorder.refused(child.id, ROW, cause("no_state", name=given.to))
+                self._recorder.refusing(child.id, ROW)(cause("no_state", name=given.to))
                 continue
             internal = getattr(given, "kind", "external") == "internal"
             waits = WAITS.get(child.kind, Waits.NOTHING)
@@ -218,7 +218,7 @@ class Builder:
 
     def _transition(self, row: Row, given: Any) -> LiveTransition:
         return LiveTransition(
-            refused=self._recorder.refusals(row.id, ROW),
+            refused=self._recorder.refusing(row.id, ROW),
             when=given.when,
             event=getattr(given, "event", None),
             after=getattr(given, "time", None),
@@ -232,7 +232,7 @@ class Builder:
         options = [self._option(child) for child in self._children(row, Family.OPTION)]
         if not options:
             raise Unbound(cause("no_options"))
-        return LiveUtility(self._setup(row), options, self._board, self._recorder)
+        return LiveUtility(self._setup(row), options, self._board)
 
     def _option(self, row: Row) -> LiveOption:
         children = [self._row(child) for child in self._children(row, *RUNS)]
@@ -246,13 +246,15 @@ class Builder:
             [self._consideration(child) for child in self._children(row, Family.CONSIDERATION)],
             setup.combine,
             setup.weight,
+            self._recorder.gauging(row.id, ROW),
             Candidates(setup.among, target.key) if setup.among and isinstance(target, BoundKey) else None,
         )
 
     def _consideration(self, row: Row) -> Consideration:
         setup = self._setup(row)
         tree = parse(str(row.args["input"]))
-        return Consideration(row.id, setup.input, tree, setup.low, setup.high, setup.curve, setup.weight)
+        tell = self._recorder.gauging(row.id, ROW)
+        return Consideration(setup.input, tree, setup.low, setup.high, setup.curve, setup.weight, tell)
 
     # what an author filled in
 

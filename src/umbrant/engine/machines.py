@@ -171,7 +171,8 @@ class LiveMachine:
         """One microstep: leave, do the rows of the transitions, enter. The last that may be taken is told of."""
         self._steps_left -= 1
         if not self._steps_left:
-            self._recorder.refused(self._chart.root.id, "machine", cause("endless", times=float(MOST_STEPS)))
+            endless = self._recorder.refusing(self._chart.root.id, "machine")
+            endless(cause("endless", times=float(MOST_STEPS)))
         step = self._chart.take(taken)
         for state in step.left:
             self._left(me, state, cause("fired", row=taken[0].id))

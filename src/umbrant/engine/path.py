@@ -1,15 +1,21 @@
 """Going on with what runs: the shortest way from a row down to the work that is being done.
 
-Most ticks change nothing: a few guards are asked, and the innermost work goes on. A path keeps what such a tick looks
-at, in the order in which the rows themselves would, so that composites and decorators are not asked each time what
-they are at. When something does come to an end, each of those around it says in turn what it makes of that.
+Most ticks change nothing: a few guards are asked, and the innermost work goes on. A path is one straight-line function
+that does what such a tick does, in the order in which the rows themselves would, so that composites and decorators are
+not asked each time what they are at. When something does come to an end, each of those around it says in turn what it
+makes of that.
 """
 
-from collections.abc import Sequence
-from typing import cast
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any, cast
 
-from umbrant.catalog.work import Check, Passing, Status, Unbound, Work
+from umbrant.catalog.work import Awaited, Check, Kept, Passing, Status, Timed, Unbound, Work, nothing
 from umbrant.catalog.world import Me
+
+GoOn = Callable[[Me], Status]
+"""Goes on with a row for one tick; gives what the row comes to."""
 
 
 class Pulse:
@@ -19,65 +25,101 @@ class Pulse:
         self.beat = 0
 
 
-class Path:
-    """What a tick looks at while a row that is active goes on as before. Good as of a beat of the pulse."""
-
-    def __init__(self, passed: Sequence[Passing], end: Work) -> None:
-        self.beat = 0
-        self._passed = passed
-        self._end = end
-        self._checks: list[tuple[int, Check]] = []
-        for place, passing in enumerate(self._passed):
-            self._checks.extend((place, check) for check in passing.checks())
-
-    def go_on(self, me: Me) -> Status:
-        """Go on for one tick; returns what the row at the top comes to."""
-        place = 0
-        try:
-            for place, check in self._checks:  # noqa: B007  (told of where something is unbound)
-                status = check(me)
-                if status is not None:
-                    break
-            else:
-                place = len(self._passed)
-                status = self._end.tick(me)
-        except Unbound as unbound:
-            place, status = self._gave_out(me, place, unbound)
-        return status if status is Status.RUNNING else self._outwards(me, place, status)
-
-    def _outwards(self, me: Me, place: int, status: Status) -> Status:
-        """What was at a place has come to a status: what becomes of those around it, the innermost first."""
-        while place and status is not Status.RUNNING:
-            place -= 1
-            try:
-                status = self._passed[place].after(me, status)
-            except Unbound as unbound:
-                place, status = self._gave_out(me, place, unbound)
-        return status
-
-    def _gave_out(self, me: Me, place: int, unbound: Unbound) -> tuple[int, Status]:
-        """Something at a place was unbound: the row that this is in fails."""
-        for outer in range(min(place, len(self._passed) - 1), -1, -1):
-            status = self._passed[outer].gave_out(me, unbound.reason)
-            if status is not None:
-                return outer, status
-        raise unbound
-
-
 class Paths:
     """The paths that lead on from a row, by the work at their ends: what lies between is always the same."""
 
     def __init__(self) -> None:
-        self._known: dict[object, Path] = {}
+        self._known: dict[object, GoOn] = {}
 
-    def find(self, top: Passing, pulse: Pulse) -> Path:
+    def find(self, top: Passing) -> GoOn:
         """The path down to what is active now."""
         passed, at = [top], top.inside()
         while isinstance(at, Passing) and (inner := at.inside()) is not None:
             passed.append(at)
             at = inner
-        path = self._known.get(at)
-        if path is None:
-            path = self._known[at] = Path(passed, cast(Work, at))
-        path.beat = pulse.beat
-        return path
+        if at not in self._known:
+            self._known[at] = _path(passed, cast(Work, at))
+        return self._known[at]
+
+
+def _path(passed: Sequence[Passing], end: Work) -> GoOn:
+    """What goes on with `end`, and with what is passed on the way to it, the outermost first."""
+
+    def outwards(me: Me, place: int, status: Status) -> Status:
+        """What was at a place has come to a status: what becomes of those around it, the innermost first."""
+        while place and status is not Status.RUNNING:
+            place -= 1
+            try:
+                status = passed[place].after(me, status)
+            except Unbound as unbound:
+                place, status = gave_out(me, place, unbound)
+        return status
+
+    def gave_out(me: Me, place: int, unbound: Unbound) -> tuple[int, Status]:
+        """Something at a place was unbound: the row that this is in fails."""
+        for outer in range(min(place, len(passed) - 1), -1, -1):
+            status = passed[outer].gave_out(me, unbound.reason)
+            if status is not None:
+                return outer, status
+        raise unbound
+
+    checks = [(place, check) for place, passing in enumerate(passed) for check in passing.checks()]
+    make = _maker(tuple((place, _form(check)) for place, check in checks), len(passed))
+    return make(end.tick, outwards, gave_out, *(part for _, check in checks for part in check))
+
+
+@dataclass(frozen=True)
+class _Form:
+    """How a check is written out: the names of its parts, and the expression that looks at them."""
+
+    parts: tuple[str, ...]
+    status: str
+
+
+_TIMED = _Form(Timed._fields, "look{n}(me) if now_s >= due{n}.due_s else None")
+_KEPT = _Form(Kept._fields, "None if asks{n}() else no{n}(me)")
+_AWAITED = "yes{n}(me) if asks{n}() else no{n}(me) if chance{n}.was_open else "
+_TOLD = _Form(Awaited._fields, _AWAITED + "tell{n}(reason{n})")
+_UNTOLD = _Form(Awaited._fields, _AWAITED + "None")
+
+_PATH = """
+def make(tick, outwards, gave_out{parts}):
+    def go_on(me):
+        now_s = me.world.now_s
+        place = 0
+        try:
+            while True:{checks}
+                place = {end}
+                status = tick(me)
+                break
+        except Unbound as unbound:
+            place, status = gave_out(me, place, unbound)
+        return status if status is RUNNING else outwards(me, place, status)
+    return go_on
+"""
+_CHECK = """
+                place = {place}
+                status = {status}
+                if status is not None:
+                    break"""
+
+
+def _form(check: Check) -> _Form:
+    if isinstance(check, Timed):
+        return _TIMED
+    if isinstance(check, Kept):
+        return _KEPT
+    return _UNTOLD if check.tell is nothing else _TOLD
+
+
+@lru_cache(maxsize=4096)
+def _maker(checks: tuple[tuple[int, _Form], ...], end: int) -> Callable[..., GoOn]:
+    """Makes paths that do these checks, each at its place. Kept, for agents have most forms in common."""
+    parts = "".join(f", {part}{n}" for n, (_, form) in enumerate(checks) for part in form.parts)
+    written = "".join(
+        _CHECK.format(place=place, status=form.status.format(n=n)) for n, (place, form) in enumerate(checks)
+    )
+    made: dict[str, Any] = {"Unbound": Unbound, "RUNNING": Status.RUNNING}
+    exec(_PATH.format(parts=parts, checks=written, end=end), made)  # noqa: S102  (written above, from nothing but counts)
+    maker: Callable[..., GoOn] = made["make"]
+    return maker

@@ -5,9 +5,24 @@ from dataclasses import dataclass
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.decorators import SLACK_S
-from umbrant.catalog.work import Check, Gate, Gauge, Measured, Passing, Renewed, Status, Unbound, Weighted, Work
+from umbrant.catalog.work import (
+    Awaited,
+    Check,
+    Gate,
+    Gauge,
+    Kept,
+    Measured,
+    Passing,
+    Renewed,
+    Status,
+    Timed,
+    Unbound,
+    Weighted,
+    Work,
+    nothing,
+)
 from umbrant.catalog.world import Me, Question
-from umbrant.engine.path import Path, Paths, Pulse
+from umbrant.engine.path import GoOn, Paths, Pulse
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Upkeep, Watch
 from umbrant.model.edits import ROW
@@ -21,27 +36,31 @@ class Chore:
 
     def __init__(self, work: Work, upkeep: Upkeep, row_id: str, part: str, recorder: Recorder) -> None:
         self.work = work
-        self.part = part
+        self.due_s = 0.0
+        """When it is next due, less what times may be missed by."""
+        self.check = Timed(self, self._do)
         self._upkeep = upkeep
-        self._row_id = row_id
-        self._recorder = recorder
-        self._due_s = 0.0
+        self._gauge = recorder.gauging(row_id, part)
+        self._refused = recorder.refusing(row_id, part)
+        self._next_s = 0.0
         self._times = 0
 
     def entered(self, now_s: float) -> None:
-        self._due_s = now_s
+        """The row has been entered: it is due at once."""
+        self._next_s = now_s
+        self.due_s = now_s - SLACK_S
 
-    def do(self, me: Me) -> None:
-        """Do it if it is due. If it fails, that is told of."""
-        if me.world.now_s < self._due_s - SLACK_S:
-            return
+    def _do(self, me: Me) -> None:
+        """Do it. If it fails, that is told of."""
         give_s = self._upkeep.give_s
-        self._due_s += self._upkeep.every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
+        self._next_s += self._upkeep.every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
+        self.due_s = self._next_s - SLACK_S
         self._times += 1
-        self._recorder.gauged(self._row_id, self.part, Gauge(Measured.COUNT, float(self._times)))
+        if self._gauge is not nothing:
+            self._gauge(Gauge(Measured.COUNT, float(self._times)))
         self.work.start(me)
         if self.work.tick(me) is Status.FAILURE and self.work.cause is not None:
-            self._recorder.refused(self._row_id, self.part, self.work.cause)
+            self._refused(self.work.cause)
 
 
 class InOrder(Passing):
@@ -126,17 +145,18 @@ class LiveRow(Passing):
         self.work = work
         self._recorder = recorder
         self._pulse = pulse
-        self._refused = recorder.refusals(row_id, ROW)
+        self._refused = recorder.refusing(row_id, ROW)
         self._asks = guard.ask if guard is not None else None
         self._watches_running = watch.while_running
         self._watches_over = watch.take_over
         self._wrapping = wrapping
         self._chores = chores
         self._children = children
-        self._was_open = False
+        self.was_open = False
         self._just_asked = False
         self._paths = Paths()
-        self._path: Path | None = None
+        self._beat = -1
+        self._go_on: GoOn = self.visit
 
     @property
     def weight(self) -> float:
@@ -146,10 +166,10 @@ class LiveRow(Passing):
     def visit(self, me: Me) -> Status:
         """Enter the row if it may be entered, or go on with it. A refusal is FAILURE."""
         if self.active:
-            path = self._path
-            if path is None or path.beat != self._pulse.beat:
-                path = self._path = self._paths.find(self, self._pulse)
-            return path.go_on(me)
+            if self._beat != self._pulse.beat:
+                self._beat = self._pulse.beat
+                self._go_on = self._paths.find(self)
+            return self._go_on(me)
         if not self.opens(me):
             return Status.FAILURE
         failed = self.enter(me)
@@ -157,7 +177,7 @@ class LiveRow(Passing):
             self.leave(me, Status.FAILURE, failed)
             return Status.FAILURE
         for chore in self._chores:
-            chore.do(me)
+            chore.check.check(me)
         try:
             status = self.work.tick(me)
         except Unbound as unbound:
@@ -176,17 +196,14 @@ class LiveRow(Passing):
         if asks is None or not self._watches_over:
             return None
 
-        def check(me: Me) -> Status | None:
-            if not asks():
-                self._refuse(GUARD_SAID_NO)
-                return None
-            before = self._was_open
+        def opens(me: Me) -> Status | None:
+            before = self.was_open
             if not self._gates_let(me) or before:
                 return None
             self._just_asked = True
             return take(me)
 
-        return check
+        return Awaited(asks, self, opens, self._closes, self._refused, GUARD_SAID_NO)
 
     def opens(self, me: Me) -> bool:
         """Whether the guard and the gates let the row be entered now; a refusal is recorded."""
@@ -233,8 +250,8 @@ class LiveRow(Passing):
         return self.work
 
     def checks(self) -> Sequence[Check]:
-        watched = [self._falls] if self._asks is not None and self._watches_running else []
-        return [*watched, *(chore.do for chore in self._chores)]
+        watched = [Kept(self._asks, self._falls)] if self._asks is not None and self._watches_running else []
+        return [*watched, *(chore.check for chore in self._chores)]
 
     def after(self, me: Me, status: Status) -> Status:
         self.leave(me, status, self.work.cause if status is Status.FAILURE else None)
@@ -245,17 +262,19 @@ class LiveRow(Passing):
         self.leave(me, Status.FAILURE, reason)
         return Status.FAILURE
 
-    def _falls(self, me: Me) -> Status | None:
-        """A guard that is watched turns to no."""
-        if self._asks is None or self._asks():
-            return None
+    def _falls(self, me: Me) -> Status:
+        """The guard, which is watched, has turned to no."""
         self.halt(me, cause("guard_ended"))
-        self._was_open = False
+        self.was_open = False
         return Status.FAILURE
+
+    def _closes(self, me: Me) -> None:
+        """The guard no longer lets it take over."""
+        self._refuse(GUARD_SAID_NO)
 
     def _refuse(self, reason: Cause) -> None:
         self.cause = reason
-        self._was_open = False
+        self.was_open = False
         self._refused(reason)
 
     def _gates_let(self, me: Me) -> bool:
@@ -269,5 +288,5 @@ class LiveRow(Passing):
             self._refuse(unbound.reason)
             return False
         self.cause = None
-        self._was_open = True
+        self.was_open = True
         return True

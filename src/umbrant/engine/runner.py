@@ -8,7 +8,7 @@ from random import Random
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.world import BodyView, World
-from umbrant.engine.binding import Scope
+from umbrant.engine.binding import Scope, unknown
 from umbrant.engine.board import Board, Shared
 from umbrant.engine.builder import Builder
 from umbrant.engine.events import Ears, Hub, Raised
@@ -62,7 +62,7 @@ class Runner:
         self.began_s = world.now_s
         self.random = Random(f"{common.seed}/{member.name}")  # noqa: S311  (a seeded generator is what a take needs)
         self.events = Ears(common.hub, member.name, member.group, lambda: world.now_s)
-        self.board = Board(whole.keys, recorder, lambda: world.now_s, shared=common.shared, group=member.group)
+        self.board = Board(whole.keys, recorder, world, shared=common.shared, group=member.group)
         self._common = common
         self._body: BodyView | None = None
         self._recorder = recorder
@@ -87,11 +87,16 @@ class Runner:
     def tick(self) -> None:
         """Decide and act for one tick. A behavior that has ended begins again at the next tick."""
         self._body = None
-        for raised in self.events.begin():
-            self._recorder.heard(raised.event, raised.sender)
+        if self._common.hub.given or self.events.now:
+            self._hear()
         if self._root is not None:
             self._root.visit(self)
-        self.board.settle()
+        if self.board.derives:
+            self.board.settle()
+
+    def _hear(self) -> None:
+        for raised in self.events.begin():
+            self._recorder.heard(raised.event, raised.sender)
 
     def stop(self, reason: Cause) -> None:
         """Stop deciding for now; the next tick begins anew."""
@@ -108,11 +113,21 @@ class Runner:
         return sum(each.is_in(row_name) for each in others)
 
     def _derive(self, whole: Whole, scope: Callable[..., Scope]) -> None:
-        """Have the keys that have a formula follow it. One that makes no sense stays unknown."""
-        for frame in [whole.own, *{id(each): each for each in whole.frames.values()}.values()]:
-            for name, key in frame.keys.items():
-                if key.formula and frame.actual[name] in whole.keys:
-                    self.board.derive(frame.actual[name], scope(frame).formula_or_unknown(key.formula))
+        """Have the keys that have a formula follow it. One that makes no sense stays unknown.
+
+        Formulas may ask for one another, so all such keys are known before the first formula is bound.
+        """
+        frames = [whole.own, *{id(each): each for each in whole.frames.values()}.values()]
+        derived = [
+            (frame, frame.actual[name], key.formula)
+            for frame in frames
+            for name, key in frame.keys.items()
+            if key.formula and frame.actual[name] in whole.keys
+        ]
+        for _, actual, _ in derived:
+            self.board.derive(actual, unknown)
+        for frame, actual, formula in derived:
+            self.board.derive(actual, scope(frame).formula_or_unknown(formula))
 
 
 @dataclass(frozen=True)

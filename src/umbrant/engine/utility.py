@@ -10,10 +10,9 @@ from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.language.grid import ask_grid
 from umbrant.catalog.language.tree import Tree
 from umbrant.catalog.utilities import UtilitySetup
-from umbrant.catalog.work import Gauge, Measured, Status
+from umbrant.catalog.work import Gauge, Measured, Status, Tell, nothing
 from umbrant.catalog.world import Formula, Me
 from umbrant.engine.board import Board
-from umbrant.engine.recorder import Recorder
 from umbrant.engine.rows import LiveRow
 from umbrant.engine.scoring import combined, combined_grid
 from umbrant.model.edits import ROW
@@ -24,13 +23,14 @@ from umbrant.model.values import Curve
 class Consideration:
     """One thing that an option's score depends on."""
 
-    id: str
     input: Formula
     tree: Tree
     low: float
     high: float
     curve: Curve
     weight: float
+    tell: Tell = nothing
+    """Hears of its input and what that is worth."""
 
     def worth(self) -> tuple[float | None, float]:
         """Its input, and what that is worth; NaN where the input is unknown."""
@@ -54,6 +54,8 @@ class LiveOption:
     considerations: Sequence[Consideration]
     combine: str
     weight: Callable[[], float]
+    tell: Tell = nothing
+    """Hears of its score."""
     candidates: Candidates | None = None
 
     def scores(self, values: Mapping[str, Floats]) -> Floats:
@@ -83,12 +85,11 @@ class Bid:
 class LiveUtility:
     """The work of a utility row."""
 
-    def __init__(self, setup: UtilitySetup, options: Sequence[LiveOption], board: Board, recorder: Recorder) -> None:
+    def __init__(self, setup: UtilitySetup, options: Sequence[LiveOption], board: Board) -> None:
         self.cause: Cause | None = None
         self.options = options
         self._setup = setup
         self._board = board
-        self._recorder = recorder
         self._current: LiveOption | None = None
         self._candidate: str | None = None
         self._own_score = 0.0
@@ -184,12 +185,11 @@ class LiveUtility:
         else:
             bid = self._best_candidate(me, option, stays)
         if bid is None:
-            self._recorder.gauged(option.row.id, ROW, Gauge(Measured.SCORE, 0.0, 0.0))
+            option.tell(Gauge(Measured.SCORE, 0.0, 0.0))
             return None
         if option is self._current:
             self._own_score = bid.whole
-        gauge = Gauge(Measured.SCORE, bid.score, bid.bonus, bid.candidate or "")
-        self._recorder.gauged(option.row.id, ROW, gauge)
+        option.tell(Gauge(Measured.SCORE, bid.score, bid.bonus, bid.candidate or ""))
         return bid
 
     def _best_candidate(self, me: Me, option: LiveOption, stays: float) -> Bid | None:
@@ -218,7 +218,7 @@ class LiveUtility:
             worths.append(is_worth)
             if tell:
                 told = 0.0 if math.isnan(is_worth) else is_worth
-                self._recorder.gauged(each.id, ROW, Gauge(Measured.INPUT, told, value))
+                each.tell(Gauge(Measured.INPUT, told, value))
         weights = [each.weight for each in option.considerations]
         return combined(option.combine, worths, weights) * max(0.0, option.weight())
 

@@ -34,7 +34,7 @@ class Director:
         recorder = writer.agent("")
         self.world = world
         self.random = Random(f"{common.seed}/")  # noqa: S311  (a seeded generator is what a take needs)
-        self.board = Board(keys, recorder, lambda: world.now_s, shared=common.shared)
+        self.board = Board(keys, recorder, world, shared=common.shared)
         self.events = Ears(common.hub, "", None, lambda: world.now_s)
         self.board.start({})
         self.board.writer = ("", BY_CUE)

@@ -88,7 +88,6 @@ class AgentWriter:
         self._open: dict[str, tuple[int, Span]] = {}
         self._refusals: dict[tuple[str, str], _Refusals] = {}
         self._progress: dict[str, _Progress] = {}
-        self._gauges: dict[tuple[str, str], Gauge] = {}
 
     def entered(self, row_id: str) -> None:
         number = self._take.number()
@@ -101,31 +100,37 @@ class AgentWriter:
         span.end, span.outcome, span.cause = self._take.tick, _OUTCOMES[status], cause
         self._take.spans[number] = (self._name, row_id, span)
 
-    def refused(self, row_id: str, part: str, cause: Cause) -> None:
-        self.refusals(row_id, part)(cause)
-
-    def refusals(self, row_id: str, part: str) -> Callable[[Cause], None]:
+    def refusing(self, row_id: str, part: str) -> Callable[[Cause], None]:
         place = (row_id, part)
         if place not in self._refusals:
             self._refusals[place] = _Refusals(self._name, row_id, part, self._take)
         return self._refusals[place].add
 
-    def sensed(self, row_id: str, part: str, atom: int, found: Found | None) -> None:
-        self._take.sensed.append((self._name, row_id, part, atom, self._take.tick, *_found_columns(found)))
+    def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
+        take, place = self._take, (self._name, row_id, part)
 
-    def progress(self, row_id: str, progress: Progress) -> None:
-        self.progressing(row_id)(progress)
+        def sensed(atom: int, found: Found | None) -> None:
+            take.sensed.append((*place, atom, take.tick, *_found_columns(found)))
+
+        return sensed
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
         if row_id not in self._progress:
             self._progress[row_id] = _Progress(self._name, row_id, self._take)
         return self._progress[row_id].add
 
-    def gauged(self, row_id: str, part: str, gauge: Gauge) -> None:
-        if self._gauges.get((row_id, part)) != gauge:
-            self._gauges[row_id, part] = gauge
-            told = (gauge.measured.value, gauge.value, gauge.of, gauge.about)
-            self._take.gauges.append((self._name, row_id, part, self._take.tick, *told))
+    def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
+        take, place = self._take, (self._name, row_id, part)
+        before: Gauge | None = None
+
+        def gauged(gauge: Gauge) -> None:
+            nonlocal before
+            if gauge != before:
+                before = gauge
+                told = (gauge.measured.value, gauge.value, gauge.of, gauge.about)
+                take.gauges.append((*place, take.tick, *told))
+
+        return gauged
 
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
         self._take.keys.append((self._name, board, key, self._take.tick, stored(value), row_id, part))

@@ -1,11 +1,12 @@
 """A condition as one straight-line function: no calls but those that ask senses and keys.
 
 The function is generated from our own tree, in which nothing but names that are bound here and plain values can stand.
-What it does is what `ask` tells: three-valued logic, and for each atom a `Found`, told of when it is news.
+What it does is what `ask` tells: three-valued logic, and for each atom a `Found`, told of when it is news. Where nobody
+keeps what is told, that part is left out.
 """
 
 from collections.abc import Callable
-from functools import lru_cache
+from functools import lru_cache, partial
 from typing import Any
 
 from umbrant.catalog.causes import cause
@@ -22,6 +23,7 @@ from umbrant.catalog.language.tree import (
     Tree,
     YesNo,
 )
+from umbrant.catalog.work import nothing
 
 Bound = dict[str, Any]
 
@@ -39,16 +41,18 @@ class Straight:
         self._scope = scope
         self._lines: list[str] = []
         self._names = 0
+        self._tells = False
 
     def make(self, tree: Tree, tell: Callable[[int, Any], None]) -> Callable[[], bool]:
         """The function: it gives whether the condition is so, unknown counting as no.
 
         `tell` is given an atom's place and what it found, None where it was not asked, whenever that is news.
         """
+        self._tells = tell is not nothing
         truth = self._truth(tree, DEPTH)
         self.bound["tell"] = tell
-        atoms = range(self.atoms)
-        begin = [f"f{atom} = None" for atom in atoms] if self.atoms > 1 else []
+        atoms = range(self.atoms if self._tells else 0)
+        begin = [f"f{atom} = None" for atom in atoms] if len(atoms) > 1 else []
         for atom in atoms:
             self._put(DEPTH, f"if f{atom} != told{atom}:")
             self._put(DEPTH + 1, f"told{atom} = f{atom}")
@@ -66,7 +70,7 @@ class Straight:
         """The function of a formula, which gives its value."""
         value = self._value(tree, "missing", DEPTH)
         self._put(DEPTH, f"return {value}")
-        return self._made(["missing = None"], [])
+        return self._made([], [])
 
     def _made(self, begin: list[str], kept: list[str]) -> Callable[[], Any]:
         """The function that the lines are the body of. `kept` are names whose values last from call to call."""
@@ -121,59 +125,86 @@ class Straight:
         return name
 
     def _comparison(self, tree: Compare, depth: int) -> str:
-        place, missing = self._atom(), self._name(prefix="m")
-        self._put(depth, f"{missing} = None")
+        missing = self._missing(depth)
         left, right = self._value(tree.left, missing, depth), self._value(tree.right, missing, depth)
         unknown = " or ".join(f"{side} is None" for side in (left, right) if side.startswith("v"))
         name = self._name()
         compared = f"{left} {tree.sign} {right}"
         self._put(depth, f"{name} = None if {unknown} else {compared}" if unknown else f"{name} = {compared}")
-        self._put(depth, f"f{place} = ({name}, {left}, {right}, {missing})")
+        self._found(f"({name}, {left}, {right}, {missing})", depth)
         return name
 
     def _bare_sense(self, tree: Ask, depth: int) -> str:
-        place, read, got, name = self._atom(), self._name(self._scope.sense(tree), "s"), self._name(), self._name()
-        self._read(got, read, depth)
-        self._put(depth, f"{name} = {got}[0] if {got}[0] is True or {got}[0] is False else None")
-        self._put(depth, f"f{place} = ({name}, {got}[1], None, {got}[2])")
+        got, value, name = self._sense(tree, depth), self._name(), self._name()
+        self._put(depth, f"{value} = {got}[0] if {got}.__class__ is Reading else {got}")
+        self._put(depth, f"{name} = {value} if {value} is True or {value} is False else None")
+        self._found(
+            f"({name}, {got}[1], None, {got}[2]) if {got}.__class__ is Reading else ({name}, None, None, None)", depth
+        )
         return name
 
     def _bare_value(self, tree: Tree, depth: int) -> str:
-        place, missing, name = self._atom(), self._name(prefix="m"), self._name()
-        self._put(depth, f"{missing} = None")
+        missing, name = self._missing(depth), self._name()
         got = self._value(tree, missing, depth)
         self._put(depth, f"{name} = {got} if {got} is True or {got} is False else None")
-        self._put(depth, f"f{place} = ({name}, {got}, None, {missing})")
+        self._found(f"({name}, {got}, None, {missing})", depth)
         return name
 
-    def _read(self, got: str, read: str, depth: int) -> None:
-        """Ask a sense. A bare value is all there is to tell of it."""
-        self._put(depth, f"{got} = {read}()")
-        self._put(depth, f"if {got}.__class__ is not Reading: {got} = ({got}, None, None)")
+    def _sense(self, tree: Ask, depth: int) -> str:
+        """Ask a sense: a Reading, or a bare value where that is all there is to tell."""
+        got = self._name()
+        self._put(depth, f"{got} = {self._call(self._scope.sense(tree), 's')}")
+        return got
 
-    def _atom(self) -> int:
+    def _call(self, function: Callable[[], Any], prefix: str) -> str:
+        """A call of a function. What a `partial` stands for is called itself, which costs less."""
+        if not isinstance(function, partial):
+            return f"{self._name(function, prefix)}()"
+        placed = [self._given(value) for value in function.args]
+        named = [f"{name}={self._given(value)}" for name, value in function.keywords.items()]
+        return f"{self._name(function.func, prefix)}({', '.join([*placed, *named])})"
+
+    def _given(self, value: Any) -> str:
+        name = self._name(prefix="c")
+        self.bound[name] = value
+        return name
+
+    # what is told
+
+    def _missing(self, depth: int) -> str:
+        """A name for what stands in the way of a value."""
+        name = self._name(prefix="m")
+        if self._tells:
+            self._put(depth, f"{name} = None")
+        return name
+
+    def _stands_in_the_way(self, missing: str, when: str, cause: str, depth: int) -> None:
+        if self._tells:
+            self._put(depth, f"if {when}: {missing} = {cause}")
+
+    def _found(self, found: str, depth: int) -> None:
+        """An atom found something: its truth, the sides of the comparison, and what stood in the way."""
+        if self._tells:
+            self._put(depth, f"f{self.atoms} = {found}")
         self.atoms += 1
-        return self.atoms - 1
 
     # values: a name that may hold None begins with v, a value that is always there with c
 
     def _value(self, tree: Tree, missing: str, depth: int) -> str:
         match tree:
             case Number(value=value) | Text(value=value) | YesNo(value=value):
-                name = self._name(prefix="c")
-                self.bound[name] = value
-                return name
+                return self._given(value)
             case KeyName(key=key):
-                get, name = self._name(self._scope.key(key), "k"), self._name()
-                unset = self._name(cause("not_set", key=key), "u")
-                self._put(depth, f"{name} = {get}()")
-                self._put(depth, f"if {name} is None: {missing} = {unset}")
+                name, unset = self._name(), self._name(cause("not_set", key=key), "u")
+                self._put(depth, f"{name} = {self._call(self._scope.key(key), 'k')}")
+                self._stands_in_the_way(missing, f"{name} is None", unset, depth)
                 return name
             case Ask():
-                read, got, name = self._name(self._scope.sense(tree), "s"), self._name(), self._name()
-                self._read(got, read, depth)
-                self._put(depth, f"if {got}[2] is not None: {missing} = {got}[2]")
-                self._put(depth, f"{name} = {got}[0]")
+                got, name = self._sense(tree, depth), self._name()
+                self._put(depth, f"{name} = {got}")
+                self._put(depth, f"if {got}.__class__ is Reading:")
+                self._put(depth + 1, f"{name} = {got}[0]")
+                self._stands_in_the_way(missing, f"{got}[2] is not None", f"{got}[2]", depth + 1)
                 return name
             case Arithmetic(sign=sign, left=left, right=right):
                 one, other = self._value(left, missing, depth), self._value(right, missing, depth)

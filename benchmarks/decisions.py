@@ -17,7 +17,7 @@ from umbrant.engine.recorder import Recorder, Unrecorded
 from umbrant.engine.runner import Common, Runner
 from umbrant.game import PlainBody, PlainWorld
 from umbrant.model.documents import Project
-from umbrant.rolling.roll import header_of
+from umbrant.rolling.roll import ROLLED_FLUSH_S, header_of
 from umbrant.take.writer import TakeWriter
 
 TICKS, RATE = 6000, 20
@@ -220,7 +220,9 @@ class Engine:
         self.runner = Runner(self.common, member, self.world, recorder)
 
     def tick(self, t: int) -> None:
-        self.world.tick, self.world.now_s = t, t / RATE
+        world = self.world
+        world.tick = t
+        world.now_s = t / RATE
         self.runner.tick()
 
 
@@ -246,7 +248,7 @@ def unrecorded_s(project: Project) -> float:
 def recorded_s(project: Project, path: Path) -> float:
     """The time by the engine with everything recorded and written to disk."""
     scenario = project.scenario("dusk")
-    with TakeWriter(path, header_of(project, scenario)) as writer:
+    with TakeWriter(path, header_of(project, scenario), ROLLED_FLUSH_S) as writer:
         engine = Engine(project, writer.agent("odo"))
         start = time.perf_counter()
         for tick in range(TICKS):
@@ -254,6 +256,7 @@ def recorded_s(project: Project, path: Path) -> float:
             engine.tick(tick)
             writer.pose("odo", (0.0, 0.0), 0.0)
             writer.tick_done()
+        writer.flush()
         return time.perf_counter() - start
 
 

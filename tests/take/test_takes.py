@@ -21,7 +21,7 @@ from umbrant.take.export import COLUMNS, ExportFormat, export_text
 from umbrant.take.header import Header
 from umbrant.take.reader import read_take
 from umbrant.take.record import Outcome, RowState
-from umbrant.take.writer import FLUSH_TICKS, TakeError, TakeWriter
+from umbrant.take.writer import FLUSH_S, TakeError, TakeWriter
 
 MADE = project(row("top", "selector"), row("r1", "wait", "top"))
 
@@ -88,12 +88,13 @@ def test_a_take_is_one_file(tmp_path: Path) -> None:
 
 
 def test_a_crash_keeps_what_was_flushed(tmp_path: Path) -> None:
-    writer = write(tmp_path / "t.take", FLUSH_TICKS + 50, close=False)
+    flushed = round(FLUSH_S * header().ticks_per_s)
+    writer = write(tmp_path / "t.take", flushed + 50, close=False)
     take = read_take(tmp_path / "t.take")
-    assert take.ticks == FLUSH_TICKS
+    assert take.ticks == flushed
     assert not take.whole
     assert "cut short" in take.ended
-    assert take.agents["a"].row("top").state_at(FLUSH_TICKS - 1) is RowState.RUNNING
+    assert take.agents["a"].row("top").state_at(flushed - 1) is RowState.RUNNING
     writer.close()
 
 

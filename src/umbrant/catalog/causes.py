@@ -7,6 +7,7 @@ import json
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property, lru_cache
 
 from umbrant.model.values import Literal, number_text, value_text
 
@@ -98,13 +99,14 @@ class Cause:
         if end < len(sentence):
             yield "", sentence[end:]
 
-    def to_json(self) -> str:
+    @cached_property
+    def json(self) -> str:
         """The cause as one line of JSON, the same for the same cause."""
         return one_line({"kind": self.kind, **self.facts})
 
     @classmethod
     def from_json(cls, text: str) -> "Cause":
-        """The reverse of `to_json`. Raises ValueError on anything else."""
+        """The reverse of `json`. Raises ValueError on anything else."""
         data = json.loads(text)
         facts = {name: tuple(fact) if isinstance(fact, list) else fact for name, fact in data.items() if name != "kind"}
         return cls(data["kind"], facts)
@@ -121,3 +123,9 @@ def fact_text(name: str, fact: Literal | None) -> str:
 def cause(kind: str, **facts: Literal) -> Cause:
     """A cause of this kind with these facts."""
     return Cause(kind, facts)
+
+
+@lru_cache(maxsize=4096)
+def cause_of_row(kind: str, row: str) -> Cause:
+    """A cause whose only fact is a row's id: the same object each time, for these come often."""
+    return Cause(kind, {"row": row})

@@ -3,7 +3,7 @@
 from collections.abc import Sequence as Several
 from typing import Literal
 
-from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.declare import BehaviorName, CountOrAll, Fixed, Live, composite
 from umbrant.catalog.work import Check, Child, Children, Passing, Status, Unbound
 from umbrant.catalog.world import Me
@@ -56,7 +56,7 @@ class _InOrder(Passing):
         """What lets the child at a place take over from the one that runs, if it watches for that."""
 
         def take(me: Me) -> Status:
-            self.children[self.at].halt(me, cause("taken_over", row=self.children[place].id))
+            self.children[self.at].halt(me, cause_of_row("taken_over", self.children[place].id))
             self.at = place
             return self._run_on(me, len(self.children))
 
@@ -79,7 +79,7 @@ class _InOrder(Passing):
         status = self._run_on(me, before)
         if self.at == before:
             return self._run_on(me, len(self.children))
-        self.children[before].halt(me, cause("taken_over", row=self.children[self.at].id))
+        self.children[before].halt(me, cause_of_row("taken_over", self.children[self.at].id))
         return status
 
 
@@ -88,7 +88,7 @@ def _running(child: Child) -> Child | None:
 
 
 def _failed(child: Child) -> Cause:
-    return cause("child", row=child.id)
+    return cause_of_row("child", child.id)
 
 
 @composite(

@@ -109,11 +109,6 @@ class Board:
         """When the key was last given a value (the same value counts), None if never."""
         return self._written[key].get(key) if key in self._written else None
 
-    @property
-    def derives(self) -> bool:
-        """Whether any key follows a formula."""
-        return bool(self._formulas)
-
     def settle(self) -> None:
         """Work out all derived keys, so that what is recorded of them is up to date."""
         for key in self._formulas:

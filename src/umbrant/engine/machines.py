@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
-from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.work import Status, Unbound
 from umbrant.catalog.world import Me, Question
@@ -112,7 +112,7 @@ class LiveMachine:
         return self._ended
 
     def stop(self, me: Me) -> None:
-        self._leave_all(me, cause("parent_left", row=self._chart.root.id))
+        self._leave_all(me, cause_of_row("parent_left", self._chart.root.id))
 
     # transitions
 
@@ -175,7 +175,7 @@ class LiveMachine:
             endless(cause("endless", times=float(MOST_STEPS)))
         step = self._chart.take(taken)
         for state in step.left:
-            self._left(me, state, cause("fired", row=taken[0].id))
+            self._left(me, state, cause_of_row("fired", taken[0].id))
         for transition in taken:
             self._recorder.entered(transition.id)
             _do_at_once(me, self._transitions[transition.id].rows)
@@ -217,7 +217,7 @@ class LiveMachine:
             self._inside.append(Done(state, status))
             return
         self._ended = status
-        self.cause = cause("child", row=final.id) if status is Status.FAILURE else None
+        self.cause = cause_of_row("child", final.id) if status is Status.FAILURE else None
 
     def _worst(self, regions: State) -> Status:
         finals = [each for each in self._chart.active if each.sort is Sort.FINAL and each.within(regions)]

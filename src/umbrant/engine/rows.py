@@ -3,7 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.work import (
     Awaited,
@@ -101,7 +101,7 @@ class InOrder(Passing):
         row = self.rows[self._at]
         self._at += 1
         if status is Status.FAILURE:
-            self.ended, self.cause = status, cause("child", row=row.id)
+            self.ended, self.cause = status, cause_of_row("child", row.id)
         elif self._at == len(self.rows):
             self.ended = status
 
@@ -149,9 +149,10 @@ class LiveRow(Passing):
         self._asks = guard.ask if guard is not None else None
         self._watches_running = watch.while_running
         self._watches_over = watch.take_over
-        self._wrapping = wrapping
+        self.wrapping = wrapping
         self._chores = chores
         self._children = children
+        self._renewed = [part for child in children for part in child.wrapping.renewed]
         self.was_open = False
         self._just_asked = False
         self._paths = Paths()
@@ -161,7 +162,7 @@ class LiveRow(Passing):
     @property
     def weight(self) -> float:
         """Its weight among its siblings. Raises Unbound."""
-        return self._wrapping.weighted.weight() if self._wrapping.weighted else 1.0
+        return self.wrapping.weighted.weight() if self.wrapping.weighted else 1.0
 
     def visit(self, me: Me) -> Status:
         """Enter the row if it may be entered, or go on with it. A refusal is FAILURE."""
@@ -222,8 +223,8 @@ class LiveRow(Passing):
         self._recorder.entered(self.id)
         for chore in self._chores:
             chore.entered(me.world.now_s)
-        for child in self._children:
-            child.renew()
+        for part in self._renewed:
+            part.renew()
         try:
             self.work.start(me)
         except Unbound as unbound:
@@ -233,16 +234,12 @@ class LiveRow(Passing):
     def leave(self, me: Me, status: Status | None, reason: Cause | None) -> None:
         """End, after what is still active in it has been stopped."""
         for child in self._children:
-            child.halt(me, cause("parent_left", row=self.id))
+            if child.active:
+                child.halt(me, cause_of_row("parent_left", self.id))
         self.active = False
         self._pulse.beat += 1
         self.cause = reason
         self._recorder.left(self.id, status, reason)
-
-    def renew(self) -> None:
-        """The row around it has been entered."""
-        for part in self._wrapping.renewed:
-            part.renew()
 
     # going on
 
@@ -279,7 +276,7 @@ class LiveRow(Passing):
 
     def _gates_let(self, me: Me) -> bool:
         try:
-            for gate in self._wrapping.gates:
+            for gate in self.wrapping.gates:
                 reason = gate.refusal(me)
                 if reason is not None:
                     self._refuse(reason)

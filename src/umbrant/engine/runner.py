@@ -64,11 +64,12 @@ class Runner:
         self.events = Ears(common.hub, member.name, member.group, lambda: world.now_s)
         self.board = Board(whole.keys, recorder, world, shared=common.shared, group=member.group)
         self._common = common
+        self._hub = common.hub
         self._body: BodyView | None = None
         self._recorder = recorder
         limit_s = common.project.cover.node_limit_s
         scope = partial(Scope, self, catalog=common.catalog, recorder=recorder, limit_s=limit_s)
-        self._derive(whole, scope)
+        self._derives = self._derive(whole, scope)
         self.board.start({**whole.given, **{name: value for name, value in member.keys.items() if name in whole.keys}})
         builder = Builder(whole, scope, self.board, recorder, common.catalog)
         self._root = builder.root()
@@ -87,11 +88,11 @@ class Runner:
     def tick(self) -> None:
         """Decide and act for one tick. A behavior that has ended begins again at the next tick."""
         self._body = None
-        if self._common.hub.given or self.events.now:
+        if self._hub.given or self.events.now:
             self._hear()
         if self._root is not None:
             self._root.visit(self)
-        if self.board.derives:
+        if self._derives:
             self.board.settle()
 
     def _hear(self) -> None:
@@ -112,8 +113,8 @@ class Runner:
         others = (each for each in self._common.runners if each is not self and group in ("", each.group))
         return sum(each.is_in(row_name) for each in others)
 
-    def _derive(self, whole: Whole, scope: Callable[..., Scope]) -> None:
-        """Have the keys that have a formula follow it. One that makes no sense stays unknown.
+    def _derive(self, whole: Whole, scope: Callable[..., Scope]) -> bool:
+        """Have the keys that have a formula follow it, if there are any. One that makes no sense stays unknown.
 
         Formulas may ask for one another, so all such keys are known before the first formula is bound.
         """
@@ -128,6 +129,7 @@ class Runner:
             self.board.derive(actual, unknown)
         for frame, actual, formula in derived:
             self.board.derive(actual, scope(frame).formula_or_unknown(formula))
+        return bool(derived)
 
 
 @dataclass(frozen=True)

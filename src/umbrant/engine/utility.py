@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.curves import Floats, worth, worth_grid
 from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.language.grid import ask_grid
@@ -119,7 +119,7 @@ class LiveUtility:
         self._current = None
         if self._setup.then == "decide again":
             return Status.RUNNING
-        self.cause = cause("child", row=option.row.id) if status is Status.FAILURE else None
+        self.cause = cause_of_row("child", option.row.id) if status is Status.FAILURE else None
         return status
 
     def _decide(self, me: Me) -> bool:

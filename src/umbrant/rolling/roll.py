@@ -18,6 +18,9 @@ from umbrant.stage.world import StageWorld
 from umbrant.take.header import Header
 from umbrant.take.writer import TakeWriter
 
+ROLLED_FLUSH_S = 40.0
+"""How much of a roll is gathered before it goes to disk: what takes a moment to play."""
+
 
 @dataclass(frozen=True)
 class Order:
@@ -48,7 +51,7 @@ def roll(order: Order, *, should_stop: Callable[[], bool] = never, catalog: Cata
     """
     scenario = played(order)
     catalog = own_catalog(order.project, trusted=order.trusted, base=catalog).catalog
-    with TakeWriter(order.path, header_of(order.project, scenario)) as writer:
+    with TakeWriter(order.path, header_of(order.project, scenario), ROLLED_FLUSH_S) as writer:
         play = Play(order.project, scenario, writer, catalog)
         for tick in range(scenario.tick_count):
             if should_stop():

@@ -60,21 +60,21 @@ def _agent_lines(name: str, agent: AgentRecord) -> Iterator[Line]:
     for tick, text in agent.said:
         yield _line(tick, name, "said", value=text)
     for tick, what, cause in agent.notices:
-        yield _line(tick, name, "notice", part=what, cause=cause.to_json())
+        yield _line(tick, name, "notice", part=what, cause=cause.json)
 
 
 def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[Line]:
     for span in record.spans:
-        cause = span.cause.to_json() if span.cause else None
+        cause = span.cause.json if span.cause else None
         yield _line(span.start, name, "ran", row=row_id, end=span.end, value=span.outcome, cause=cause)
     for part, refusals in record.refusals.items():
         for refusal in refusals:
-            facts = refusal.cause.to_json()
+            facts = refusal.cause.json
             yield _line(refusal.start, name, "refused", row=row_id, part=part, end=refusal.end, cause=facts)
     for (part, atom), found_changes in record.sensed.items():
         for tick, found in zip(found_changes.ticks, found_changes.values, strict=True):
             value = None if found is None else [found.truth, found.left, found.right]
-            cause = found.cause.to_json() if found and found.cause else None
+            cause = found.cause.json if found and found.cause else None
             yield _line(tick, name, "sensed", row=row_id, part=f"{part} {atom}".strip(), value=value, cause=cause)
     for part, gauges in record.gauges.items():
         for tick, gauge in zip(gauges.ticks, gauges.values, strict=True):

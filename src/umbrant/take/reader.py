@@ -1,6 +1,7 @@
 """Reading a take back, whole or as far as it was written when a crash cut it short."""
 
 import json
+import math
 import sqlite3
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -124,9 +125,10 @@ def _read_agents(file: sqlite3.Connection, agents: dict[str, AgentRecord]) -> No
         row(agent, row_id).progress.add(tick, Done(left, whole, unit, rate))
     for agent, row_id, tick, corners in select("row, tick, corners", "way"):
         row(agent, row_id).ways.add(tick, tuple((x, y) for x, y in json.loads(corners)))
-    columns = "row, part, tick, measured, value, whole, about"
-    for agent, row_id, part, tick, measured, value, whole, about in select(columns, "gauge"):
-        _kept(row(agent, row_id).gauges, part).add(tick, Gauge(Measured(measured), value, whole, about))
+    for agent, row_id, part, *columns in select("row, part, measured, ticks, numbers, wholes, abouts", "gauge"):
+        changes = _kept(row(agent, row_id).gauges, part)
+        for tick, gauge in _gauges(*columns):
+            changes.add(tick, gauge)
 
 
 def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord]) -> None:
@@ -161,6 +163,17 @@ def _arrays(file: sqlite3.Connection, table: str, name: str, column: str, length
         start = tick * (3 if table == "pose" else 1)
         whole[start : start + len(numbers)] = numbers[: max(0, length - start)]
     return found
+
+
+def _gauges(
+    measured: str, ticks: bytes, numbers: bytes, wholes: bytes, abouts: str | None
+) -> Iterator[tuple[int, Gauge]]:
+    """The changes that lie in one row of the table of gauges."""
+    measure, at = Measured(measured), np.frombuffer(ticks, "<i4").tolist()
+    whole = [None if math.isnan(each) else each for each in np.frombuffer(wholes, "<f8").tolist()]
+    about = json.loads(abouts) if abouts else [""] * len(at)
+    for tick, *told in zip(at, np.frombuffer(numbers, "<f8").tolist(), whole, about, strict=True):
+        yield tick, Gauge(measure, *told)
 
 
 def _found(truth: int | None, left: float | str | None, right: float | str | None, cause: str | None) -> Found:

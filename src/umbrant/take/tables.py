@@ -1,6 +1,8 @@
 """How a take lies in its SQLite file. The writer, the reader and the export all use these names and columns."""
 
 import json
+import struct
+from collections.abc import Sequence
 
 from umbrant.catalog.causes import Cause, one_line
 from umbrant.model.values import Literal
@@ -13,7 +15,7 @@ CREATE TABLE sensed (agent TEXT, row TEXT, part TEXT, atom INTEGER, tick INTEGER
                      left, right, cause TEXT);
 CREATE TABLE progress (agent TEXT, row TEXT, tick INTEGER, left REAL, whole REAL, unit TEXT, rate REAL);
 CREATE TABLE way (agent TEXT, row TEXT, tick INTEGER, corners TEXT);
-CREATE TABLE gauge (agent TEXT, row TEXT, part TEXT, tick INTEGER, measured TEXT, value REAL, whole REAL, about TEXT);
+CREATE TABLE gauge (agent TEXT, row TEXT, part TEXT, measured TEXT, ticks BLOB, numbers BLOB, wholes BLOB, abouts TEXT);
 CREATE TABLE key (agent TEXT, board TEXT, key TEXT, tick INTEGER, value, row TEXT, part TEXT);
 CREATE TABLE heard (agent TEXT, tick INTEGER, event TEXT, sender TEXT);
 CREATE TABLE prop (prop TEXT, tick INTEGER, x REAL, y REAL, carrier TEXT);
@@ -23,7 +25,9 @@ CREATE TABLE pose (agent TEXT, tick INTEGER, poses BLOB);
 CREATE TABLE level (prop TEXT, tick INTEGER, levels BLOB);
 """
 """`pose` holds float32 triples (x m, y m, heading deg), `level` float32 numbers, one a tick, from `tick` on; NaN where
-the body or the prop is not on the stage. `board` is empty for an agent's own keys, `*` for the world's, or a group.
+the body or the prop is not on the stage. `gauge` holds some changes in a row: int32 ticks, float64 numbers, of how much
+in all as float64 (NaN where that is not said), and what they are about as a JSON list, if anything. All numbers have
+their least significant byte first. `board` is empty for an agent's own keys, `*` for the world's, or a group.
 
 Values and sides of comparisons are numbers, or else JSON, as corners are; `asked` is 0 where an
 atom of a condition was passed over.
@@ -35,9 +39,24 @@ HEADER, RECORDED, ENDED = "header", "recorded", "ended"
 WHOLE = "whole"
 
 
+def packed(numbers: Sequence[float]) -> bytes:
+    """Numbers as float32."""
+    return struct.pack(f"<{len(numbers)}f", *numbers)
+
+
+def packed_numbers(numbers: Sequence[float]) -> bytes:
+    """Numbers as float64."""
+    return struct.pack(f"<{len(numbers)}d", *numbers)
+
+
+def packed_ticks(ticks: Sequence[int]) -> bytes:
+    """Ticks as int32."""
+    return struct.pack(f"<{len(ticks)}i", *ticks)
+
+
 def cause_text(cause: Cause | None) -> str | None:
     """A cause as a column holds it."""
-    return cause.to_json() if cause else None
+    return cause.json if cause else None
 
 
 def stored(value: Literal | None) -> float | str | None:

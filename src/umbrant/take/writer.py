@@ -3,21 +3,32 @@
 import math
 import os
 import sqlite3
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
-
-import numpy as np
 
 from umbrant.catalog.causes import Cause, one_line
 from umbrant.catalog.language.ask import Found
-from umbrant.catalog.work import Gauge, Progress, Status
+from umbrant.catalog.work import Gauge, Measured, Progress, Status
 from umbrant.model.values import Literal, Point
 from umbrant.take.header import Header
-from umbrant.take.record import Done, Outcome, Refusal, Span
-from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, cause_text, stored
+from umbrant.take.record import Outcome, Refusal, Span
+from umbrant.take.tables import (
+    ENDED,
+    HEADER,
+    RECORDED,
+    SCHEMA,
+    WHOLE,
+    cause_text,
+    packed,
+    packed_numbers,
+    packed_ticks,
+    stored,
+)
 
-FLUSH_TICKS = 400
-"""How many ticks are gathered before they go to disk."""
+FLUSH_S = 5.0
+"""How many seconds of what is played are gathered before they go to disk."""
+
+NOWHERE = math.nan, math.nan
 
 NO_CAUSE = Cause("guard")
 """Stands for the refusal before the first."""
@@ -32,11 +43,15 @@ class TakeError(Exception):
     """A take cannot be written or read. The message names the file and the way out."""
 
 
+Place = tuple[str, str, str]
+"""An agent, a row and a part of it."""
+
+
 class _Refusals:
     """The refusals of one part of a row. Said again tick after tick, one only gets longer."""
 
-    def __init__(self, agent: str, row_id: str, part: str, take: "TakeWriter") -> None:
-        self._place = agent, row_id, part
+    def __init__(self, place: Place, take: "TakeWriter") -> None:
+        self._place = place
         self._take = take
         self._last = Refusal(-2, -2, NO_CAUSE)
 
@@ -56,27 +71,73 @@ class _Progress:
         self._place = agent, row_id
         self._take = take
         self._since = 0
-        self._done: Done | None = None
+        self._left: float | None = None
+        self._of: float | None = None
+        self._unit: str | None = None
+        self._rate = 0.0
         self._way: tuple[Point, ...] | None = None
+        self._row: list[object] = []
+        """What was kept last, which a second step that is as even as the first completes until it is on disk."""
+        self._flushes = 0
 
     def add(self, progress: Progress) -> None:
         left, of, unit, way = progress
-        tick, done = self._take.tick, self._done
-        goes_on = done is not None and done.unit == unit and done.of == of
+        tick = self._take.tick
         if way != self._way:
             self._way = way
             self._take.ways.append((*self._place, tick, one_line(way)))
         rate = 0.0
-        if done is not None and goes_on:
-            if done.left is None or left is None:
-                if done.left is left:
+        if unit == self._unit and of == self._of:
+            if self._left is None or left is None:
+                if self._left is left:
                     return
-            elif abs(done.left - done.rate * (tick - self._since) - left) < EVEN:
+            elif -EVEN < self._left - self._rate * (tick - self._since) - left < EVEN:
                 return
             elif tick == self._since + 1:
-                rate = done.left - left
-        self._since, self._done = tick, Done(left, of, unit, rate)
-        self._take.progress.append((*self._place, tick, *self._done))
+                rate = self._left - left
+        completes = rate != 0.0 and self._rate == 0.0 and self._flushes == self._take.flushes
+        self._since, self._left, self._of, self._unit, self._rate = tick, left, of, unit, rate
+        if completes:
+            self._row[-1] = rate
+            return
+        self._row = [*self._place, tick, left, of, unit, rate]
+        self._flushes = self._take.flushes
+        self._take.progress.append(self._row)
+
+
+class _Gauges:
+    """The numbers of one measure that a part of a row has told since the last flush, each when it was news."""
+
+    def __init__(self, place: Place, measured: Measured, take: "TakeWriter") -> None:
+        self.measured = measured
+        self._place = place
+        self._take = take
+        self._last: Gauge | None = None
+        self._ticks: list[int] = []
+        self._values: list[float] = []
+        self._wholes: list[float] = []
+        self._abouts: list[str] = []
+
+    def add(self, gauge: Gauge) -> None:
+        if gauge == self._last:
+            return
+        self._last = gauge
+        if not self._ticks:
+            self._take.gauges.append(self)
+        self._ticks.append(self._take.tick)
+        self._values.append(gauge[1])
+        self._wholes.append(math.nan if gauge[2] is None else gauge[2])
+        self._abouts.append(gauge[3])
+
+    def columns(self) -> tuple[object, ...]:
+        """All of them as one row of the table, the measure and the arrays."""
+        abouts = one_line(self._abouts) if any(self._abouts) else None
+        numbers = packed_ticks(self._ticks), packed_numbers(self._values), packed_numbers(self._wholes)
+        return (*self._place, self.measured.value, *numbers, abouts)
+
+    def clear(self) -> None:
+        for told in (self._ticks, self._values, self._wholes, self._abouts):
+            told.clear()
 
 
 class AgentWriter:
@@ -103,7 +164,7 @@ class AgentWriter:
     def refusing(self, row_id: str, part: str) -> Callable[[Cause], None]:
         place = (row_id, part)
         if place not in self._refusals:
-            self._refusals[place] = _Refusals(self._name, row_id, part, self._take)
+            self._refusals[place] = _Refusals((self._name, row_id, part), self._take)
         return self._refusals[place].add
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
@@ -120,17 +181,9 @@ class AgentWriter:
         return self._progress[row_id].add
 
     def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
-        take, place = self._take, (self._name, row_id, part)
-        before: Gauge | None = None
-
-        def gauged(gauge: Gauge) -> None:
-            nonlocal before
-            if gauge != before:
-                before = gauge
-                told = (gauge.measured.value, gauge.value, gauge.of, gauge.about)
-                take.gauges.append((*place, take.tick, *told))
-
-        return gauged
+        place = (self._name, row_id, part)
+        known = {measured: _Gauges(place, measured, self._take) for measured in Measured}
+        return lambda gauge: known[gauge.measured].add(gauge)
 
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
         self._take.keys.append((self._name, board, key, self._take.tick, stored(value), row_id, part))
@@ -145,25 +198,29 @@ class TakeWriter:
     Raises TakeError where the file cannot be written. Use as a context: an exception inside is noted in the file.
     """
 
-    def __init__(self, path: Path, header: Header) -> None:
+    def __init__(self, path: Path, header: Header, flush_s: float = FLUSH_S) -> None:
         self.tick = 0
         self.path = path
         self.spans: dict[int, tuple[str, str, Span]] = {}
         self.refusals: list[tuple[int, str, str, str, Refusal]] = []
         """Those that began since the last flush, and those that were going on then."""
         self.sensed: list[tuple[object, ...]] = []
-        self.progress: list[tuple[object, ...]] = []
+        self.progress: list[list[object]] = []
         self.ways: list[tuple[object, ...]] = []
         self.keys: list[tuple[object, ...]] = []
-        self.gauges: list[tuple[object, ...]] = []
+        self.gauges: list[_Gauges] = []
+        """Those that told anything since the last flush."""
         self.heard: list[tuple[object, ...]] = []
         self._props: list[tuple[object, ...]] = []
         self._places: dict[str, tuple[Point, str | None]] = {}
         self._said: list[tuple[str, int, str]] = []
         self._notices: list[tuple[str, int, str, str | None]] = []
-        self._poses: dict[str, list[tuple[float, float, float]]] = {}
+        self._poses: dict[str, list[float]] = {}
         self._levels: dict[str, list[float]] = {}
+        self.flushes = 0
+        """How often what was gathered has gone to disk."""
         self._flushed = 0
+        self._flush_ticks = max(1, round(flush_s * header.ticks_per_s))
         self._numbers = 0
         self._file = self._create(path)
         self._guarded(self._begin, header)
@@ -200,8 +257,11 @@ class TakeWriter:
 
     def pose(self, name: str, place: Point | None, heading_deg: float) -> None:
         """Where a body is at this tick, None where it is not on the stage. Said once for each body and tick."""
-        x, y = place or (math.nan, math.nan)
-        self._poses.setdefault(name, []).append((x, y, heading_deg))
+        poses = self._poses.get(name)
+        if poses is None:
+            poses = self._poses[name] = []
+        x, y = place or NOWHERE
+        poses.extend((x, y, heading_deg))
 
     def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None:
         """How full a prop is at this tick, and where; a level of None where it is not there.
@@ -218,7 +278,7 @@ class TakeWriter:
 
     def tick_done(self) -> None:
         """The tick is over; what is gathered goes to disk every so often."""
-        if self.tick + 1 - self._flushed >= FLUSH_TICKS:
+        if self.tick + 1 - self._flushed >= self._flush_ticks:
             self.flush()
 
     def flush(self) -> None:
@@ -274,41 +334,45 @@ class TakeWriter:
         self._put("INSERT INTO sensed VALUES (?,?,?,?,?,?,?,?,?,?)", self.sensed)
         self._put("INSERT INTO progress VALUES (?,?,?,?,?,?,?)", self.progress)
         self._put("INSERT INTO way VALUES (?,?,?,?)", self.ways)
-        self._put("INSERT INTO gauge VALUES (?,?,?,?,?,?,?,?)", self.gauges)
+        self._put("INSERT INTO gauge VALUES (?,?,?,?,?,?,?,?)", [gauges.columns() for gauges in self.gauges])
         self._put("INSERT INTO key VALUES (?,?,?,?,?,?,?)", self.keys)
         self._put("INSERT INTO heard VALUES (?,?,?,?)", self.heard)
         self._put("INSERT INTO prop VALUES (?,?,?,?,?)", self._props)
         self._put("INSERT INTO said VALUES (?,?,?)", self._said)
         self._put("INSERT INTO notice VALUES (?,?,?,?)", self._notices)
-        self._put("INSERT INTO pose VALUES (?,?,?)", ((n, first, _packed(p)) for n, p in self._poses.items()))
-        self._put("INSERT INTO level VALUES (?,?,?)", ((n, first, _packed(p)) for n, p in self._levels.items()))
-        self._flushed = first + max((len(poses) for poses in self._poses.values()), default=0)
+        self._put("INSERT INTO pose VALUES (?,?,?)", [(n, first, packed(p)) for n, p in self._poses.items()])
+        self._put("INSERT INTO level VALUES (?,?,?)", [(n, first, packed(p)) for n, p in self._levels.items()])
+        self.flushes += 1
+        self._flushed = first + max((len(poses) // 3 for poses in self._poses.values()), default=0)
         self._meta(RECORDED, str(self._flushed))
         self._file.execute("COMMIT")
         self.refusals = [each for each in self.refusals if each[-1].end >= self.tick]
+        for gauges in self.gauges:
+            gauges.clear()
         for kept in (self.spans, self._poses, self._levels):
             kept.clear()
         gathered = (self.sensed, self.progress, self.ways, self.keys, self.gauges, self.heard, self._props)
         for listed in (*gathered, self._said, self._notices):
             listed.clear()
 
-    def _put(self, statement: str, rows: Iterable[tuple[object, ...]]) -> None:
-        self._file.executemany(statement, rows)
+    def _put(self, statement: str, rows: Sequence[Sequence[object]]) -> None:
+        if rows:
+            self._file.executemany(statement, rows)
 
-    def _span_columns(self) -> Iterable[tuple[object, ...]]:
-        for number, (agent, row_id, span) in self.spans.items():
-            yield number, agent, row_id, span.start, span.end, span.outcome, cause_text(span.cause)
+    def _span_columns(self) -> Sequence[tuple[object, ...]]:
+        return [
+            (number, agent, row_id, span.start, span.end, span.outcome and span.outcome.value, cause_text(span.cause))
+            for number, (agent, row_id, span) in self.spans.items()
+        ]
 
-    def _refusal_columns(self) -> Iterable[tuple[object, ...]]:
-        for number, agent, row_id, part, refusal in self.refusals:
-            yield number, agent, row_id, part, refusal.start, refusal.end, cause_text(refusal.cause)
+    def _refusal_columns(self) -> Sequence[tuple[object, ...]]:
+        return [
+            (number, agent, row_id, part, refusal.start, refusal.end, cause_text(refusal.cause))
+            for number, agent, row_id, part, refusal in self.refusals
+        ]
 
 
 def _found_columns(found: Found | None) -> tuple[object, ...]:
     if found is None:
         return 0, None, None, None, None
     return 1, found.truth, stored(found.left), stored(found.right), cause_text(found.cause)
-
-
-def _packed(numbers: Sequence[object]) -> bytes:
-    return np.asarray(numbers, dtype="<f4").tobytes()

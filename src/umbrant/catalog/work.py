@@ -1,6 +1,7 @@
 """What nodes give back while they run, and the protocol between a row and what it does."""
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from enum import IntEnum, StrEnum
 from typing import NamedTuple, Protocol, runtime_checkable
 
@@ -17,8 +18,13 @@ class Status(IntEnum):
     FAILURE = 2
 
 
-class Progress(NamedTuple):
-    """Yielded by an action that runs on: how much is `left` of how much in all, and where it is heading."""
+@dataclass(slots=True)
+class Progress:
+    """Yielded by an action that runs on: how much is `left` of how much in all, and where it is heading.
+
+    Like a Gauge and a Reading it is made at nearly every tick, so it is not frozen, which would cost three times as
+    much; but nobody changes it.
+    """
 
     left: float | None = None
     of: float | None = None
@@ -49,7 +55,8 @@ class Measured(StrEnum):
     """What a consideration is worth, and its input."""
 
 
-class Gauge(NamedTuple):
+@dataclass(slots=True)
+class Gauge:
     """A number that a part of a row goes by, told when it changes."""
 
     measured: Measured
@@ -67,7 +74,8 @@ def nothing(*told: object) -> None:
     """Keeps nothing of what it is told. Whoever is given this to tell need not work out what there is to tell."""
 
 
-class Reading(NamedTuple):
+@dataclass(slots=True)
+class Reading:
     """What a sense says: its value, the number behind it (in the sense's unit), and what stood in its way."""
 
     value: bool | float | str | None

@@ -81,10 +81,10 @@ class _Progress:
         self._flushes = 0
 
     def add(self, progress: Progress) -> None:
-        left, of, unit, way = progress
+        left, of, unit = progress.left, progress.of, progress.unit
         tick = self._take.tick
-        if way != self._way:
-            self._way = way
+        if progress.way != self._way:
+            self._way = way = progress.way
             self._take.ways.append((*self._place, tick, one_line(way)))
         rate = 0.0
         if unit == self._unit and of == self._of:
@@ -119,15 +119,16 @@ class _Gauges:
         self._abouts: list[str] = []
 
     def add(self, gauge: Gauge) -> None:
-        if gauge == self._last:
+        last = self._last
+        if last is not None and gauge.value == last.value and gauge.of == last.of and gauge.about == last.about:
             return
         self._last = gauge
         if not self._ticks:
             self._take.gauges.append(self)
         self._ticks.append(self._take.tick)
-        self._values.append(gauge[1])
-        self._wholes.append(math.nan if gauge[2] is None else gauge[2])
-        self._abouts.append(gauge[3])
+        self._values.append(gauge.value)
+        self._wholes.append(math.nan if gauge.of is None else gauge.of)
+        self._abouts.append(gauge.about)
 
     def columns(self) -> tuple[object, ...]:
         """All of them as one row of the table, the measure and the arrays."""
@@ -181,9 +182,17 @@ class AgentWriter:
         return self._progress[row_id].add
 
     def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
-        place = (self._name, row_id, part)
-        known = {measured: _Gauges(place, measured, self._take) for measured in Measured}
-        return lambda gauge: known[gauge.measured].add(gauge)
+        known: dict[Measured, _Gauges] = {}
+        told: _Gauges | None = None
+
+        def gauged(gauge: Gauge) -> None:
+            nonlocal told
+            if told is None or told.measured is not gauge.measured:
+                place = (self._name, row_id, part)
+                told = known.setdefault(gauge.measured, _Gauges(place, gauge.measured, self._take))
+            told.add(gauge)
+
+        return gauged
 
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
         self._take.keys.append((self._name, board, key, self._take.tick, stored(value), row_id, part))
@@ -221,6 +230,7 @@ class TakeWriter:
         """How often what was gathered has gone to disk."""
         self._flushed = 0
         self._flush_ticks = max(1, round(flush_s * header.ticks_per_s))
+        self._flush_at = self._flush_ticks - 1
         self._numbers = 0
         self._file = self._create(path)
         self._guarded(self._begin, header)
@@ -278,7 +288,7 @@ class TakeWriter:
 
     def tick_done(self) -> None:
         """The tick is over; what is gathered goes to disk every so often."""
-        if self.tick + 1 - self._flushed >= self._flush_ticks:
+        if self.tick >= self._flush_at:
             self.flush()
 
     def flush(self) -> None:
@@ -344,6 +354,7 @@ class TakeWriter:
         self._put("INSERT INTO level VALUES (?,?,?)", [(n, first, packed(p)) for n, p in self._levels.items()])
         self.flushes += 1
         self._flushed = first + max((len(poses) // 3 for poses in self._poses.values()), default=0)
+        self._flush_at = self._flushed + self._flush_ticks - 1
         self._meta(RECORDED, str(self._flushed))
         self._file.execute("COMMIT")
         self.refusals = [each for each in self.refusals if each[-1].end >= self.tick]

@@ -136,10 +136,11 @@ class Straight:
 
     def _bare_sense(self, tree: Ask, depth: int) -> str:
         got, value, name = self._sense(tree, depth), self._name(), self._name()
-        self._put(depth, f"{value} = {got}[0] if {got}.__class__ is Reading else {got}")
+        self._put(depth, f"{value} = {got}.value if {got}.__class__ is Reading else {got}")
         self._put(depth, f"{name} = {value} if {value} is True or {value} is False else None")
         self._found(
-            f"({name}, {got}[1], None, {got}[2]) if {got}.__class__ is Reading else ({name}, None, None, None)", depth
+            f"({name}, {got}.measure, None, {got}.cause) if {got}.__class__ is Reading else ({name}, None, None, None)",
+            depth,
         )
         return name
 
@@ -203,8 +204,8 @@ class Straight:
                 got, name = self._sense(tree, depth), self._name()
                 self._put(depth, f"{name} = {got}")
                 self._put(depth, f"if {got}.__class__ is Reading:")
-                self._put(depth + 1, f"{name} = {got}[0]")
-                self._stands_in_the_way(missing, f"{got}[2] is not None", f"{got}[2]", depth + 1)
+                self._put(depth + 1, f"{name} = {got}.value")
+                self._stands_in_the_way(missing, f"{got}.cause is not None", f"{got}.cause", depth + 1)
                 return name
             case Arithmetic(sign=sign, left=left, right=right):
                 one, other = self._value(left, missing, depth), self._value(right, missing, depth)

@@ -5,7 +5,17 @@ from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.declare import BehaviorName, CountOrAll, Fixed, Live, composite
-from umbrant.catalog.work import Check, Child, Children, Passing, Status, Unbound
+from umbrant.catalog.work import (
+    FAILURE,
+    RUNNING,
+    SUCCESS,
+    Check,
+    Child,
+    Children,
+    Passing,
+    Status,
+    Unbound,
+)
 from umbrant.catalog.world import Me
 
 Start = Literal["where it was", "the first"]
@@ -47,7 +57,7 @@ class _InOrder(Passing):
 
     def after(self, me: Me, status: Status) -> Status:
         if status is not self.goes_on_after:
-            self.cause = _failed(self.children[self.at]) if status is Status.FAILURE else None
+            self.cause = _failed(self.children[self.at]) if status is FAILURE else None
             return status
         self.at += 1
         return self._run_on(me, len(self.children))
@@ -67,10 +77,10 @@ class _InOrder(Passing):
             child = self.children[self.at]
             status = child.visit(me)
             if status is not self.goes_on_after:
-                self.cause = _failed(child) if status is Status.FAILURE else None
+                self.cause = _failed(child) if status is FAILURE else None
                 return status
             self.at += 1
-        self.cause = cause("all_failed") if self.goes_on_after is Status.FAILURE else None
+        self.cause = cause("all_failed") if self.goes_on_after is FAILURE else None
         return self.goes_on_after
 
     def _from_the_first(self, me: Me) -> Status:
@@ -106,7 +116,7 @@ class Selector(_InOrder):
     resumes_at: where a tick starts: at the child that was running, or at the first one again
     """
 
-    goes_on_after = Status.FAILURE
+    goes_on_after = FAILURE
 
     def __init__(self, children: Children, resumes_at: Start = "where it was") -> None:
         super().__init__(children, resumes_at)
@@ -127,7 +137,7 @@ class Sequence(_InOrder):
     resumes_at: where a tick starts: at the child that was running, or at the first one again
     """
 
-    goes_on_after = Status.SUCCESS
+    goes_on_after = SUCCESS
 
     def __init__(self, children: Children, resumes_at: Start = "where it was") -> None:
         super().__init__(children, resumes_at)
@@ -165,9 +175,9 @@ class RandomSelector(Passing):
                 self.current = self._drawn(me)
             if self.current is None:
                 self.cause = self.cause or cause("all_failed")
-                return Status.FAILURE
+                return FAILURE
             status = self.current.visit(me)
-            if status is not Status.FAILURE:
+            if status is not FAILURE:
                 return status
             self.current = None
 
@@ -178,7 +188,7 @@ class RandomSelector(Passing):
         return _running(self.current) if self.current else None
 
     def after(self, me: Me, status: Status) -> Status:
-        if status is not Status.FAILURE:
+        if status is not FAILURE:
             return status
         self.current = None
         return self.tick(me)
@@ -235,9 +245,9 @@ class Parallel:
         for child in self.children:
             if child.id not in self.ended:
                 status = child.visit(me)
-                if status is not Status.RUNNING:
+                if status is not RUNNING:
                     self.ended[child.id] = status
-                    if status is Status.FAILURE:
+                    if status is FAILURE:
                         self.cause = _failed(child)
         return self._ended()
 
@@ -246,15 +256,15 @@ class Parallel:
 
     def _ended(self) -> Status:
         whole = len(self.children)
-        won = sum(status is Status.SUCCESS for status in self.ended.values())
+        won = sum(status is SUCCESS for status in self.ended.values())
         lost = len(self.ended) - won
         needed = min(whole, round(self.successes()) or whole)
         borne = min(whole, round(self.failures()) or whole)
         if won >= needed:
-            return Status.SUCCESS
+            return SUCCESS
         if lost >= borne or whole - lost < needed:
-            return Status.FAILURE
-        return Status.RUNNING
+            return FAILURE
+        return RUNNING
 
 
 @composite(
@@ -283,16 +293,16 @@ class Accompany:
 
     def tick(self, me: Me) -> Status:
         if not self.children:
-            return Status.SUCCESS
+            return SUCCESS
         lead = self.children[0]
         status = lead.visit(me)
-        if status is not Status.RUNNING:
-            self.cause = _failed(lead) if status is Status.FAILURE else None
+        if status is not RUNNING:
+            self.cause = _failed(lead) if status is FAILURE else None
             return status
         for child in self.children[1:]:
-            if child.id not in self.ended and child.visit(me) is not Status.RUNNING and not self.again:
+            if child.id not in self.ended and child.visit(me) is not RUNNING and not self.again:
                 self.ended.add(child.id)
-        return Status.RUNNING
+        return RUNNING
 
     def stop(self, me: Me) -> None:
         pass
@@ -327,7 +337,7 @@ class UseBehavior(Passing):
     def tick(self, me: Me) -> Status:
         if not self.children:
             self.cause = cause("nothing_inside")
-            return Status.FAILURE
+            return FAILURE
         return self.after(me, self.children[0].visit(me))
 
     def stop(self, me: Me) -> None:
@@ -337,5 +347,5 @@ class UseBehavior(Passing):
         return _running(self.children[0]) if self.children else None
 
     def after(self, me: Me, status: Status) -> Status:
-        self.cause = _failed(self.children[0]) if status is Status.FAILURE else None
+        self.cause = _failed(self.children[0]) if status is FAILURE else None
         return status

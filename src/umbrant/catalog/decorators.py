@@ -6,7 +6,19 @@ from typing import Literal
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Amount, Fixed, Live, Seconds, Share, SpreadSeconds, Times, decorator
 from umbrant.catalog.geometry import to_grid
-from umbrant.catalog.work import Check, Gauge, Measured, Passing, Status, Tell, Timed, Work
+from umbrant.catalog.work import (
+    FAILURE,
+    RUNNING,
+    SUCCESS,
+    Check,
+    Gauge,
+    Measured,
+    Passing,
+    Status,
+    Tell,
+    Timed,
+    Work,
+)
 from umbrant.catalog.world import Me
 
 SLACK_S = 1e-9
@@ -26,7 +38,7 @@ class _Wrapped(Passing):
 
     def tick(self, me: Me) -> Status:
         status = self.inner.tick(me)
-        return status if status is Status.RUNNING else self.after(me, status)
+        return status if status is RUNNING else self.after(me, status)
 
     def stop(self, me: Me) -> None:
         self.inner.stop(me)
@@ -44,7 +56,7 @@ First = Literal["ready", "cooling"]
 Result = Literal["success", "failure"]
 Counted = Literal["in all", "per entry"]
 
-_ENDS = {Status.SUCCESS: "success", Status.FAILURE: "failure"}
+_ENDS = {SUCCESS: "success", FAILURE: "failure"}
 
 
 @decorator("cooldown {duration}[ after {ending}][, at first {first}]", failure="refused while it cools")
@@ -130,7 +142,7 @@ class TimeLimit(_Wrapped):
     def _overrun(self, me: Me) -> Status:
         self.inner.stop(me)
         self.cause = cause("time_limit", limit_s=self.limit_s)
-        return Status.FAILURE
+        return FAILURE
 
 
 @decorator("invert", success="when the row fails", failure="when the row succeeds")
@@ -144,8 +156,8 @@ class Invert(_Wrapped):
         super().__init__(inner)
 
     def after(self, me: Me, status: Status) -> Status:
-        turned = Status.FAILURE if status is Status.SUCCESS else Status.SUCCESS
-        self.cause = cause("inverted") if turned is Status.FAILURE else None
+        turned = FAILURE if status is SUCCESS else SUCCESS
+        self.cause = cause("inverted") if turned is FAILURE else None
         return turned
 
 
@@ -160,7 +172,7 @@ class AlwaysSucceed(_Wrapped):
         super().__init__(inner)
 
     def after(self, me: Me, status: Status) -> Status:
-        return Status.SUCCESS
+        return SUCCESS
 
 
 @decorator("always fail", success="never")
@@ -174,8 +186,8 @@ class AlwaysFail(_Wrapped):
         super().__init__(inner)
 
     def after(self, me: Me, status: Status) -> Status:
-        self.cause = cause("always_fails") if status is Status.SUCCESS else self.inner.cause
-        return Status.FAILURE
+        self.cause = cause("always_fails") if status is SUCCESS else self.inner.cause
+        return FAILURE
 
 
 class _Again(_Wrapped):
@@ -203,7 +215,7 @@ class _Again(_Wrapped):
         if self.done >= self.most:
             return status
         self.inner.start(me)
-        return Status.RUNNING
+        return RUNNING
 
 
 @decorator("repeat {times}", success="when it has succeeded so many times", failure="as soon as it fails")
@@ -215,7 +227,7 @@ class Repeat(_Again):
     times: how many times in all
     """
 
-    again_after = Status.SUCCESS
+    again_after = SUCCESS
 
     def __init__(self, inner: Work, tell: Tell, times: Live[Times] = Fixed(2.0)) -> None:
         super().__init__(inner, tell, times)
@@ -230,7 +242,7 @@ class Retry(_Again):
     times: how many times in all
     """
 
-    again_after = Status.FAILURE
+    again_after = FAILURE
 
     def __init__(self, inner: Work, tell: Tell, times: Live[Times] = Fixed(2.0)) -> None:
         super().__init__(inner, tell, times)
@@ -248,7 +260,7 @@ class RepeatUntil(_Wrapped):
     def __init__(self, inner: Work, tell: Tell, result: Result = "success") -> None:
         super().__init__(inner)
         self.tell = tell
-        self.last = Status.SUCCESS if result == "success" else Status.FAILURE
+        self.last = SUCCESS if result == "success" else FAILURE
         self.done = 0
 
     def start(self, me: Me) -> None:
@@ -260,9 +272,9 @@ class RepeatUntil(_Wrapped):
         self.done += 1
         self.tell(Gauge(Measured.COUNT, float(self.done)))
         if status is self.last:
-            return Status.SUCCESS
+            return SUCCESS
         self.inner.start(me)
-        return Status.RUNNING
+        return RUNNING
 
 
 @decorator("delay {delay}")
@@ -291,7 +303,7 @@ class Delay(_Wrapped):
     def tick(self, me: Me) -> Status:
         if not self.began:
             if me.world.now_s < self.from_s - SLACK_S:
-                return Status.RUNNING
+                return RUNNING
             self.began = True
             self.inner.start(me)
         return super().tick(me)

@@ -18,6 +18,10 @@ class Status(IntEnum):
     FAILURE = 2
 
 
+RUNNING, SUCCESS, FAILURE = Status
+"""By names of their own: they are looked at several times a tick, and a member of a class costs more to look up."""
+
+
 @dataclass(slots=True)
 class Progress:
     """Yielded by an action that runs on: how much is `left` of how much in all, and where it is heading.

@@ -6,15 +6,21 @@ from typing import Any
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Family, Kind
-from umbrant.catalog.work import Progress, Status, Unbound, nothing
+from umbrant.catalog.work import (
+    FAILURE,
+    RUNNING,
+    SUCCESS,
+    Progress,
+    Status,
+    Unbound,
+    nothing,
+)
 from umbrant.catalog.world import Me
 from umbrant.engine.binding import Binder, fixed_values, in_order
 from umbrant.engine.board import Board
 from umbrant.engine.guarded import called, nonsense
 from umbrant.engine.recorder import Recorder
 from umbrant.model.edits import ROW
-
-RUNNING, SUCCESS, FAILURE = Status.RUNNING, Status.SUCCESS, Status.FAILURE
 
 
 class Leaf:

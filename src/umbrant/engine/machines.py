@@ -13,7 +13,7 @@ from functools import partial
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.decorators import SLACK_S
-from umbrant.catalog.work import Status, Unbound
+from umbrant.catalog.work import FAILURE, RUNNING, SUCCESS, Status, Unbound
 from umbrant.catalog.world import Me, Question
 from umbrant.engine.chart import Chart, Sort, State, Step, Transition, Waits
 from umbrant.engine.recorder import Recorder
@@ -31,7 +31,7 @@ class LiveState:
     work: InOrder
     on_enter: Sequence[LiveRow] = ()
     on_leave: Sequence[LiveRow] = ()
-    result: Status = Status.SUCCESS
+    result: Status = SUCCESS
     """How what is around it ends, of a final state."""
     must_finish: bool = False
     told: bool = False
@@ -107,7 +107,7 @@ class LiveMachine:
             if self._inside:
                 self._settle(me)
         if self._ended is None:
-            return Status.RUNNING
+            return RUNNING
         self._leave_all(me, cause("machine_ended"))
         return self._ended
 
@@ -179,7 +179,7 @@ class LiveMachine:
         for transition in taken:
             self._recorder.entered(transition.id)
             _do_at_once(me, self._transitions[transition.id].rows)
-            self._recorder.left(transition.id, Status.SUCCESS, None)
+            self._recorder.left(transition.id, SUCCESS, None)
         self._entered(me, step)
 
     # states
@@ -217,12 +217,12 @@ class LiveMachine:
             self._inside.append(Done(state, status))
             return
         self._ended = status
-        self.cause = cause_of_row("child", final.id) if status is Status.FAILURE else None
+        self.cause = cause_of_row("child", final.id) if status is FAILURE else None
 
     def _worst(self, regions: State) -> Status:
         finals = [each for each in self._chart.active if each.sort is Sort.FINAL and each.within(regions)]
-        failed = any(self._states[each.id].result is Status.FAILURE for each in finals)
-        return Status.FAILURE if failed else Status.SUCCESS
+        failed = any(self._states[each.id].result is FAILURE for each in finals)
+        return FAILURE if failed else SUCCESS
 
     def _run(self, me: Me, states: Sequence[State]) -> None:
         """Run the rows of states that are still active; one whose rows have ended is told of once."""
@@ -266,5 +266,5 @@ def matches(event: str, listened_for: str) -> bool:
 def _do_at_once(me: Me, rows: Sequence[LiveRow]) -> None:
     """Do rows that end at once. One that runs on is stopped: there is no tick in which it could."""
     for row in rows:
-        if row.visit(me) is Status.RUNNING:
+        if row.visit(me) is RUNNING:
             row.halt(me, cause("takes_time"))

@@ -11,7 +11,18 @@ from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any, cast
 
-from umbrant.catalog.work import Awaited, Check, Kept, Passing, Status, Timed, Unbound, Work, nothing
+from umbrant.catalog.work import (
+    RUNNING,
+    Awaited,
+    Check,
+    Kept,
+    Passing,
+    Status,
+    Timed,
+    Unbound,
+    Work,
+    nothing,
+)
 from umbrant.catalog.world import Me
 
 GoOn = Callable[[Me], Status]
@@ -47,7 +58,7 @@ def _path(passed: Sequence[Passing], end: Work) -> GoOn:
 
     def outwards(me: Me, place: int, status: Status) -> Status:
         """What was at a place has come to a status: what becomes of those around it, the innermost first."""
-        while place and status is not Status.RUNNING:
+        while place and status is not RUNNING:
             place -= 1
             try:
                 status = passed[place].after(me, status)
@@ -119,7 +130,7 @@ def _maker(checks: tuple[tuple[int, _Form], ...], end: int) -> Callable[..., GoO
     written = "".join(
         _CHECK.format(place=place, status=form.status.format(n=n)) for n, (place, form) in enumerate(checks)
     )
-    made: dict[str, Any] = {"Unbound": Unbound, "RUNNING": Status.RUNNING}
+    made: dict[str, Any] = {"Unbound": Unbound, "RUNNING": RUNNING}
     exec(_PATH.format(parts=parts, checks=written, end=end), made)  # noqa: S102  (written above, from nothing but counts)
     maker: Callable[..., GoOn] = made["make"]
     return maker

@@ -6,6 +6,9 @@ from dataclasses import dataclass
 from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.work import (
+    FAILURE,
+    RUNNING,
+    SUCCESS,
     Awaited,
     Check,
     Gate,
@@ -59,7 +62,7 @@ class Chore:
         if self._gauge is not nothing:
             self._gauge(Gauge(Measured.COUNT, float(self._times)))
         self.work.start(me)
-        if self.work.tick(me) is Status.FAILURE and self.work.cause is not None:
+        if self.work.tick(me) is FAILURE and self.work.cause is not None:
             self._refused(self.work.cause)
 
 
@@ -77,15 +80,15 @@ class InOrder(Passing):
 
     def start(self, me: Me) -> None:
         self._at, self.cause = 0, None
-        self.ended = None if self.rows else Status.SUCCESS
+        self.ended = None if self.rows else SUCCESS
 
     def tick(self, me: Me) -> Status:
         while self.ended is None:
             status = self.rows[self._at].visit(me)
-            if status is Status.RUNNING:
+            if status is RUNNING:
                 break
             self._go_past(status)
-        return Status.RUNNING
+        return RUNNING
 
     def stop(self, me: Me) -> None: ...
 
@@ -100,7 +103,7 @@ class InOrder(Passing):
         """The row it was at has ended."""
         row = self.rows[self._at]
         self._at += 1
-        if status is Status.FAILURE:
+        if status is FAILURE:
             self.ended, self.cause = status, cause_of_row("child", row.id)
         elif self._at == len(self.rows):
             self.ended = status
@@ -172,18 +175,18 @@ class LiveRow(Passing):
                 self._go_on = self._paths.find(self)
             return self._go_on(me)
         if not self.opens(me):
-            return Status.FAILURE
+            return FAILURE
         failed = self.enter(me)
         if failed:
-            self.leave(me, Status.FAILURE, failed)
-            return Status.FAILURE
+            self.leave(me, FAILURE, failed)
+            return FAILURE
         for chore in self._chores:
             chore.check.check(me)
         try:
             status = self.work.tick(me)
         except Unbound as unbound:
             return self.gave_out(me, unbound.reason)
-        return status if status is Status.RUNNING else self.after(me, status)
+        return status if status is RUNNING else self.after(me, status)
 
     def halt(self, me: Me, reason: Cause) -> None:
         """Stop the row and all that is active in it, the innermost first."""
@@ -251,19 +254,19 @@ class LiveRow(Passing):
         return [*watched, *(chore.check for chore in self._chores)]
 
     def after(self, me: Me, status: Status) -> Status:
-        self.leave(me, status, self.work.cause if status is Status.FAILURE else None)
+        self.leave(me, status, self.work.cause if status is FAILURE else None)
         return status
 
     def gave_out(self, me: Me, reason: Cause) -> Status:
         self.work.stop(me)
-        self.leave(me, Status.FAILURE, reason)
-        return Status.FAILURE
+        self.leave(me, FAILURE, reason)
+        return FAILURE
 
     def _falls(self, me: Me) -> Status:
         """The guard, which is watched, has turned to no."""
         self.halt(me, cause("guard_ended"))
         self.was_open = False
-        return Status.FAILURE
+        return FAILURE
 
     def _closes(self, me: Me) -> None:
         """The guard no longer lets it take over."""

@@ -10,7 +10,15 @@ from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.language.grid import ask_grid
 from umbrant.catalog.language.tree import Tree
 from umbrant.catalog.utilities import UtilitySetup
-from umbrant.catalog.work import Gauge, Measured, Status, Tell, nothing
+from umbrant.catalog.work import (
+    FAILURE,
+    RUNNING,
+    Gauge,
+    Measured,
+    Status,
+    Tell,
+    nothing,
+)
 from umbrant.catalog.world import Formula, Me
 from umbrant.engine.board import Board
 from umbrant.engine.rows import LiveRow
@@ -105,7 +113,7 @@ class LiveUtility:
         if now_s >= self._next_s - SLACK_S or self._current is None:
             self._next_s = now_s + self._setup.every()
             if not self._decide(me):
-                return Status.FAILURE
+                return FAILURE
         return self._go_on(me)
 
     def stop(self, me: Me) -> None: ...
@@ -114,12 +122,12 @@ class LiveUtility:
         option = self._current
         assert option is not None  # noqa: S101  (one has just been chosen, or is being done)
         status = option.row.visit(me)
-        if status is Status.RUNNING:
+        if status is RUNNING:
             return status
         self._current = None
         if self._setup.then == "decide again":
-            return Status.RUNNING
-        self.cause = cause_of_row("child", option.row.id) if status is Status.FAILURE else None
+            return RUNNING
+        self.cause = cause_of_row("child", option.row.id) if status is FAILURE else None
         return status
 
     def _decide(self, me: Me) -> bool:

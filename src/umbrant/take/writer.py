@@ -76,26 +76,48 @@ class _Progress:
         self._unit: str | None = None
         self._rate = 0.0
         self._way: tuple[Point, ...] | None = None
+        self._next, self._expected = -1, 0.0
+        """The tick after that at which it was told last, and how much is left then if it goes on evenly."""
         self._row: list[object] = []
         """What was kept last, which a second step that is as even as the first completes until it is on disk."""
         self._flushes = 0
 
     def add(self, progress: Progress) -> None:
+        tick, left = self._take.tick, progress.left
+        if (
+            tick == self._next
+            and left is not None
+            and -EVEN < left - self._expected < EVEN
+            and progress.of == self._of
+            and progress.unit == self._unit
+            and progress.way == self._way
+        ):
+            self._next = tick + 1
+            self._expected -= self._rate
+        else:
+            self._add(progress, tick)
+
+    def _add(self, progress: Progress, tick: int) -> None:
         left, of, unit = progress.left, progress.of, progress.unit
-        tick = self._take.tick
         if progress.way != self._way:
             self._way = way = progress.way
             self._take.ways.append((*self._place, tick, one_line(way)))
-        rate = 0.0
-        if unit == self._unit and of == self._of:
-            if self._left is None or left is None:
-                if self._left is left:
-                    return
-            elif -EVEN < self._left - self._rate * (tick - self._since) - left < EVEN:
-                return
-            elif tick == self._since + 1:
-                rate = self._left - left
-        completes = rate != 0.0 and self._rate == 0.0 and self._flushes == self._take.flushes
+        goes_on = unit == self._unit and of == self._of
+        if not goes_on or not self._is_even(left, tick):
+            self._keep(left, of, unit, tick, goes_on=goes_on)
+        if left is not None:
+            self._next, self._expected = tick + 1, left - self._rate
+
+    def _is_even(self, left: float | None, tick: int) -> bool:
+        """Whether what is left can be told from what was kept last."""
+        if self._left is None or left is None:
+            return self._left is left
+        return abs(self._left - self._rate * (tick - self._since) - left) < EVEN
+
+    def _keep(self, left: float | None, of: float | None, unit: str, tick: int, *, goes_on: bool) -> None:
+        follows = goes_on and tick == self._since + 1 and left is not None and self._left is not None
+        rate = self._left - left if follows and self._left is not None and left is not None else 0.0
+        completes = follows and self._rate == 0.0 and self._flushes == self._take.flushes
         self._since, self._left, self._of, self._unit, self._rate = tick, left, of, unit, rate
         if completes:
             self._row[-1] = rate

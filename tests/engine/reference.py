@@ -81,9 +81,12 @@ class Reference:
             self.stop(node, 0)
             self.leave(node, "stopped")
 
-    def leave(self, node: Node, how: str) -> None:
+    def halt_all(self, node: Node) -> None:
         for child in node.children:
             self.halt(child)
+
+    def leave(self, node: Node, how: str) -> None:
+        self.halt_all(node)
         node.active = False
         self.log.append((self.now, node.row, how))
 
@@ -106,7 +109,10 @@ class Reference:
 
     def run(self, node: Node, place: int) -> str:  # noqa: C901
         if place == len(node.decorators):
-            return self.work(node)
+            status = self.work(node)
+            if status != R:
+                self.halt_all(node)
+            return status
         kind, value = node.decorators[place]
         if kind == "time_limit" and self.now >= node.memory[place]:
             self.stop(node, place + 1)
@@ -134,6 +140,7 @@ class Reference:
 
     def stop(self, node: Node, place: int) -> None:
         if place == len(node.decorators):
+            self.halt_all(node)
             return
         kind, value = node.decorators[place]
         if kind != "delay" or node.memory[-1 - place]:

@@ -89,3 +89,33 @@ def test_decorators_of_one_row_work_together() -> None:
     inside = [("always_succeed", {}), ("retry", {"times": 3.0})]
     assert once(False, *inside)[0] == (0, 2, "success")
     assert once(False, ("repeat", {"times": 2.0}), *inside)[0] == (0, 5, "success")
+
+
+@pytest.mark.parametrize("decorator", [("repeat", {"times": 2.0}), ("repeat_until", {"result": "failure"})])
+def test_what_still_runs_at_the_end_of_a_round_is_stopped(decorator: tuple[str, dict[str, object]]) -> None:
+    take = played(
+        project(
+            row("pp", "parallel", successes=1.0, decorators=[decorator]),
+            row("r1", "last", "pp", ticks=1),
+            row("r2", "last", "pp", ticks=9),
+            seconds=0.4,
+        )
+    )
+    assert spans(take, "r1") == [(0, 1, "success"), (2, 3, "success")]
+    assert spans(take, "r2") == [(0, 1, "stopped"), (2, 3, "stopped")]
+    why = record(take, "r2").spans[0].cause
+    assert why is not None
+    assert (why.kind, why.facts["row"]) == ("round_over", "pp")
+
+
+def test_a_selector_that_is_retried_after_its_time_was_up_begins_with_its_first_child() -> None:
+    take = played(
+        project(
+            row("top", "selector", decorators=[("retry", {"times": 2.0}), ("time_limit", {"limit": 0.3})]),
+            row("r1", "last", "top", ticks=1, success=False),
+            row("r2", "last", "top", ticks=9),
+            seconds=0.8,
+        )
+    )
+    assert spans(take, "r2")[0] == (1, 3, "stopped")
+    assert spans(take, "r1")[:2] == [(0, 1, "failure"), (4, 5, "failure")]

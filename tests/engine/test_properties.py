@@ -3,32 +3,19 @@
 from collections.abc import Callable
 
 from hypothesis import given, settings
-from hypothesis import strategies as st
 
 from tests.engine.reference import Node, Reference
+from tests.engine.trees import GUARDS, IN_THE_REFERENCE, ONE_AT_A_TIME, trees
 from tests.kinds import CATALOG
-from tests.small import project, row
+from tests.small import project
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.ask import Found
 from umbrant.catalog.work import Progress, Status
 from umbrant.engine.recorder import Unrecorded
 from umbrant.engine.runner import Common, Runner
-from umbrant.model.behaviors import Row, Watch
+from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.stage.world import StageWorld
-
-GUARDS = ["between(0.1, 0.4)", "between(0, 0.3) or between(0.5, 0.7)", "not between(0.2, 0.5)"]
-DECORATORS = [
-    ("invert", {}),
-    ("cooldown", {"duration": 0.2}),
-    ("time_limit", {"limit": 0.3}),
-    ("repeat", {"times": 2.0}),
-    ("retry", {"times": 2.0}),
-    ("delay", {"delay": 0.2}),
-    ("chance", {"share": 0.5}),
-    ("always_succeed", {}),
-    ("always_fail", {}),
-]
 
 
 class Ledger(Unrecorded):
@@ -48,8 +35,11 @@ class Ledger(Unrecorded):
         self.active.remove(row_id)
         self.times[row_id] -= 1
 
-    def sensed(self, row_id: str, part: str, atom: int, found: Found | None) -> None:
-        assert atom >= 0
+    def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
+        def told(atom: int, found: Found | None) -> None:
+            assert atom >= 0
+
+        return told
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
         def told(progress: Progress) -> None:
@@ -63,33 +53,6 @@ class Silent:
     def noticed(self, name: str, what: str, cause: Cause) -> None: ...
 
 
-@st.composite
-def trees(draw: st.DrawFn, *, chance: bool = True, parallel: bool = True) -> list[Row]:
-    rows: list[Row] = []
-    wrapping = [each for each in DECORATORS if chance or each[0] != "chance"]
-    kinds = ["selector", "sequence", *(["parallel"] if parallel else [])]
-
-    def grow(under: str | None, depth: int) -> None:
-        row_id = f"r{len(rows)}x"
-        leaf = depth >= 3 or draw(st.booleans())
-        guard = draw(st.none() | st.tuples(st.sampled_from(GUARDS), st.sampled_from(list(Watch))))
-        decorators = draw(st.lists(st.sampled_from(wrapping), max_size=2, unique_by=lambda each: each[0]))
-        if leaf and under is not None:
-            ticks, success = draw(st.integers(0, 4)), draw(st.booleans())
-            rows.append(row(row_id, "last", under, ticks=ticks, success=success, guard=guard, decorators=decorators))
-            return
-        kind = draw(st.sampled_from(kinds))
-        setup: dict[str, object] = {"resumes_at": draw(st.sampled_from(["where it was", "the first"]))}
-        if kind == "parallel":
-            setup = {"successes": float(draw(st.integers(0, 2))), "failures": float(draw(st.integers(0, 2)))}
-        rows.append(row(row_id, kind, under, guard=guard, decorators=decorators, **setup))
-        for _ in range(draw(st.integers(1, 3))):
-            grow(row_id, depth + 1)
-
-    grow(None, 0)
-    return rows
-
-
 def run(made: Project, ticks: int) -> Ledger:
     ledger, scenario = Ledger(), made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
@@ -101,15 +64,16 @@ def run(made: Project, ticks: int) -> Ledger:
     return ledger
 
 
-@settings(max_examples=80)
+@settings(max_examples=120)
 @given(trees())
 def test_every_row_that_is_entered_is_left_exactly_once_and_no_row_runs_outside_its_parent(rows: list[Row]) -> None:
     made = project(*rows)
     ledger = run(made, 12)
     outline = made.behaviors[0].outline
+    kinds = {each.id: each.kind for each in rows}
     for row_id in ledger.active:
         above = outline.parent[row_id]
-        assert above is None or above in ledger.active
+        assert above is None or above in ledger.active, f"{kinds[row_id]} in {kinds[above]}"
     for row_id, left_over in ledger.times.items():
         assert left_over == (row_id in ledger.active)
 
@@ -163,7 +127,7 @@ class Diary(Unrecorded):
 
 
 @settings(max_examples=90, deadline=None)
-@given(trees(chance=False))
+@given(trees(kinds=IN_THE_REFERENCE, chance=False))
 def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
     made, diary, reference = project(*rows), Diary(), reference_of(rows)
     scenario = made.scenarios[0]
@@ -179,9 +143,10 @@ def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
 
 
 @settings(max_examples=60)
-@given(trees(parallel=False))
+@given(trees(kinds=ONE_AT_A_TIME))
 def test_of_a_composites_children_at_most_one_is_active(rows: list[Row]) -> None:
     made = project(*rows)
-    ledger = run(made, 7)
-    for children in made.behaviors[0].outline.children.values():
-        assert sum(child in ledger.active for child in children) <= 1
+    for ticks in (3, 7, 12):
+        ledger = run(made, ticks)
+        for children in made.behaviors[0].outline.children.values():
+            assert sum(child in ledger.active for child in children) <= 1

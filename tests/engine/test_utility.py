@@ -14,7 +14,7 @@ from umbrant.catalog.curves import worth, worth_grid
 from umbrant.engine.recorder import Unrecorded
 from umbrant.engine.runner import Common, Runner
 from umbrant.engine.scoring import combined, combined_grid
-from umbrant.model.behaviors import Key
+from umbrant.model.behaviors import Key, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Member, Prop
 from umbrant.model.values import Curve, KeyType, Shape
@@ -258,3 +258,18 @@ def test_the_product_makes_up_for_many_considerations() -> None:
     assert combined("product", [0.5], [1]) == 0.5
     assert combined("product", [0.8, 0.8], [1, 1]) == pytest.approx(0.64 + 0.36 * 0.5 * 0.64)
     assert combined("product", [], []) == 1.0
+
+
+def test_a_utility_that_is_left_stops_the_option_it_is_at() -> None:
+    danger = row("dd", "last", "top", ticks=2, guard=("between(0.5, 0.8)", Watch.TAKE_OVER))
+    utility = [
+        row("uu", "utility", "top"),
+        row("oo", "option", "uu"),
+        row("cc", "consider", "oo", input="1"),
+        row("xx", "last", "oo", ticks=30),
+    ]
+    take = played(project(row("top", "selector"), danger, *utility, seconds=1.5))
+    assert [spans(take, each) for each in ("uu", "oo", "xx")] == [[(0, 5, "stopped"), (8, None, None)]] * 3
+    why = record(take, "oo").spans[0].cause
+    assert why is not None
+    assert (why.kind, why.facts["row"]) == ("parent_left", "uu")

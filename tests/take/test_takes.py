@@ -89,7 +89,7 @@ def test_a_take_is_one_file(tmp_path: Path) -> None:
 
 def test_a_crash_keeps_what_was_flushed(tmp_path: Path) -> None:
     flushed = round(FLUSH_S * header().ticks_per_s)
-    writer = write(tmp_path / "t.take", flushed + 50, close=False)
+    writer = write(tmp_path / "t.take", flushed + 20, close=False)
     take = read_take(tmp_path / "t.take")
     assert take.ticks == flushed
     assert not take.whole

@@ -19,6 +19,7 @@ SENTENCES: Mapping[str, str] = {
     "time_limit": "its time limit of {limit_s} ran out",
     "taken_over": "{row} took its place",
     "parent_left": "{row}, which it is in, was left",
+    "round_over": "{row}, which it is in, was at the end of a round",
     "child": "{row} failed",
     "all_failed": "none of its children could be done",
     "off_stage": "its body is not on the stage",

@@ -28,6 +28,9 @@ SLACK_S = 1e-9
 class _Wrapped(Passing):
     """Passes everything on to the work inside."""
 
+    begins_anew = False
+    """Whether it may begin the work inside anew, with the row around it going on."""
+
     def __init__(self, inner: Work) -> None:
         self.inner = inner
         self.cause: Cause | None = None
@@ -193,6 +196,7 @@ class AlwaysFail(_Wrapped):
 class _Again(_Wrapped):
     """Begins the work anew, at the next tick, as long as it ends the way `again_after` says and turns are left."""
 
+    begins_anew = True
     again_after: Status
 
     def __init__(self, inner: Work, tell: Tell, times: Live[Times]) -> None:
@@ -256,6 +260,8 @@ class RepeatUntil(_Wrapped):
 
     result: which way of ending is the last
     """
+
+    begins_anew = True
 
     def __init__(self, inner: Work, tell: Tell, result: Result = "success") -> None:
         super().__init__(inner)

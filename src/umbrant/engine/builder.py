@@ -1,6 +1,6 @@
 """From a behavior's rows to live rows. What cannot run becomes a row that fails with its reason."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any, Protocol
 
 from umbrant.catalog.causes import cause
@@ -15,7 +15,7 @@ from umbrant.engine.leaf import Broken, Idle, Leaf
 from umbrant.engine.machines import LiveMachine, LiveState, LiveTransition
 from umbrant.engine.path import Pulse
 from umbrant.engine.recorder import Recorder
-from umbrant.engine.rows import Chore, InOrder, LiveRow, Wrapping
+from umbrant.engine.rows import Chore, InOrder, LiveRow, Round, Wrapping
 from umbrant.engine.utility import Candidates, Consideration, LiveOption, LiveUtility
 from umbrant.model.behaviors import Decorator, Row, Upkeep, Watch
 from umbrant.model.edits import GUARD, ROW, part_name
@@ -49,7 +49,6 @@ class Builder:
         self._recorder = recorder
         self._catalog = catalog
         self._pulse = Pulse()
-        self._makers: dict[str, Callable[[Row], Work]] = {"machine": self._machine, "utility": self._utility}
 
     def root(self) -> LiveRow | None:
         """The first top row with all that is nested in it; None if there is none or it is muted."""
@@ -77,10 +76,15 @@ class Builder:
         guard: Question | None = None
         try:
             guard = self._scope(row).question(row.guard.when, row.id, GUARD) if row.guard else None
-            maker = self._makers.get(row.kind)
-            if maker is None:
+            if row.kind == "machine":
+                own = self._machine(row)
+            elif row.kind == "utility":
+                own = utility = self._utility(row)
+                children = [option.row for option in utility.options]
+            else:
                 children = [self._row(child) for child in self._children(row, *RUNS)]
-            work = self._decorated(row, maker(row) if maker else self._work(row, children), gates)
+                own = self._work(row, children)
+            work = self._decorated(row, own, children, gates)
         except Unbound as unbound:
             work, gates = Broken(unbound.reason), []
         return self._finished(row, work, children, guard, gates)
@@ -123,8 +127,11 @@ class Builder:
         binders = self._binders(kind, row, args, part)
         return Leaf(kind, binders, self._board, self._recorder, row.id, part, limit_s=scope.limit_s)
 
-    def _decorated(self, row: Row, work: Work, wrapped: list[Work]) -> Work:
+    def _decorated(self, row: Row, work: Work, children: Sequence[LiveRow], wrapped: list[Work]) -> Work:
         """The work inside its decorators, the first written outermost; they are added to `wrapped` in that order."""
+        kinds = [self._kind(each.kind, Family.DECORATOR) for each in row.decorators]
+        if children and any(kind.run.begins_anew for kind in kinds):  # type: ignore[attr-defined]
+            work = Round(work, children, row.id)
         for place, decorator in reversed(list(enumerate(row.decorators))):
             work = self._wrapped(row, decorator, part_name("decorator", place), work)
             wrapped.insert(0, work)
@@ -228,7 +235,7 @@ class Builder:
 
     # utilities
 
-    def _utility(self, row: Row) -> Work:
+    def _utility(self, row: Row) -> LiveUtility:
         options = [self._option(child) for child in self._children(row, Family.OPTION)]
         if not options:
             raise Unbound(cause("no_options"))
@@ -240,7 +247,7 @@ class Builder:
         setup, target = self._setup(row), self._setup(row).target
         guard = self._scope(row).question(row.guard.when, row.id, GUARD) if row.guard else None
         inner = self._kind("sequence", Family.COMPOSITE).run(children) if children else Idle()
-        work = self._decorated(row, inner, wrapped)
+        work = self._decorated(row, inner, children, wrapped)
         return LiveOption(
             self._finished(row, work, children, guard, wrapped),
             [self._consideration(child) for child in self._children(row, Family.CONSIDERATION)],

@@ -109,6 +109,40 @@ class InOrder(Passing):
             self.ended = status
 
 
+class Round(Passing):
+    """Work with rows in it that a decorator may begin anew: what still runs in it at the end of a round is stopped."""
+
+    def __init__(self, work: Work, rows: Sequence["LiveRow"], row_id: str) -> None:
+        self.cause: Cause | None = None
+        self._work = work
+        self._rows = rows
+        self._over = cause_of_row("round_over", row_id)
+
+    def start(self, me: Me) -> None:
+        self.cause = None
+        self._work.start(me)
+
+    def tick(self, me: Me) -> Status:
+        status = self._work.tick(me)
+        return status if status is RUNNING else self.after(me, status)
+
+    def stop(self, me: Me) -> None:
+        self._work.stop(me)
+        self._halt_rows(me)
+
+    def inside(self) -> Work:
+        return self._work
+
+    def after(self, me: Me, status: Status) -> Status:
+        self.cause = self._work.cause
+        self._halt_rows(me)
+        return status
+
+    def _halt_rows(self, me: Me) -> None:
+        for row in self._rows:
+            row.halt(me, self._over)
+
+
 @dataclass(frozen=True)
 class Wrapping:
     """What the decorators of a row come to besides the work they wrap."""

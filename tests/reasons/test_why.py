@@ -9,7 +9,7 @@ from tests.conftest import DEMO
 from tests.kinds import CATALOG
 from tests.small import key, played, project, row
 from umbrant.catalog.validation import open_project
-from umbrant.model.behaviors import Key, Watch
+from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Member, WalkPoint
 from umbrant.model.values import KeyType
@@ -83,7 +83,7 @@ def test_why_not_of_a_later_sibling_says_what_it_waits_for_and_when_it_last_ran(
 
 def test_why_not_of_a_running_row_says_that_it_runs() -> None:
     told = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r11")
-    assert [line.text for line in told.lines] == ["Run is running"]
+    assert [line.text for line in told.lines] == ["Run is running, since 0.20 s."]
 
 
 def test_a_row_that_is_not_asked_again_says_since_when_and_why() -> None:
@@ -234,3 +234,93 @@ def test_every_row_has_an_answer_at_every_tick(demo_take: Take, tick: int) -> No
     for row_id in told.outline.number:
         lines = told.why_not(tick, row_id).lines
         assert all(line.text.strip() and not line.text.endswith(" .") for line in lines)
+
+
+def told(rows: tuple[Row, ...], tick: int, row_id: str | None = None, **more: object) -> list[str]:
+    """What is told of why at a tick, or of why not a row."""
+    asked = explainer(project(*rows, seconds=1.0, **more))
+    answer = asked.why_not(tick, row_id) if row_id else asked.why(tick)
+    return [line.text for line in answer.lines]
+
+
+SIDE_BY_SIDE = (
+    row("top", "parallel", name="Both", successes=0.0),
+    row("r1", "last", "top", name="Short", ticks=2),
+    row("r2", "last", "top", name="Long", ticks=50),
+    row("r3", "selector", "top", name="Pick"),
+    row("r31", "last", "r3", name="Third", ticks=50),
+)
+
+
+def test_why_tells_of_all_that_run_side_by_side() -> None:
+    assert told(SIDE_BY_SIDE, 4) == [
+        "Both runs its children side by side.",
+        "Short succeeded 0.20 s ago. It waits for the others.",
+        "Pick runs beside it, at Third.",
+        "Long is running, since 0.40 s.",
+    ]
+    assert told(SIDE_BY_SIDE, 4, "r1")[0] == "Short succeeded 0.20 s ago. It waits for the others."
+
+
+def test_why_follows_the_row_that_leads_and_tells_of_those_that_accompany_it() -> None:
+    rows = (
+        row("top", "accompany", name="Carry", others="again and again"),
+        row("r1", "last", "top", name="Walk", ticks=50),
+        row("r2", "last", "top", name="Grumble", ticks=2),
+        row("r3", "last", "top", name="Hum", guard="clock() > 5"),
+    )
+    assert told(rows, 4) == [
+        "Carry runs its first child, and the others beside it.",
+        "Grumble runs beside it.",
+        "Hum was refused: the time is 0.4 s, not > 5 s.",
+        "Walk is running, since 0.40 s.",
+    ]
+    once = (rows[0].model_copy(update={"args": {"others": "once"}}), *rows[1:])
+    assert told(once, 4, "r2")[0] == "Grumble succeeded 0.20 s ago. It is not begun again."
+
+
+def test_why_not_of_a_row_whose_turn_is_drawn() -> None:
+    rows = (
+        row("top", "random_selector", name="Any"),
+        row("r1", "last", "top", name="A", ticks=1, success=False),
+        row("r2", "last", "top", name="B", ticks=50),
+        row("r3", "last", "top", name="C", ticks=50),
+    )
+    assert told(rows, 4, seed=4) == [
+        "Any tries its children in an order that it draws anew each time it is entered.",
+        "A failed 0.30 s ago.",
+        "C is running, since 0.30 s.",
+    ]
+    assert told(rows, 4, "r1", seed=4)[0] == "A failed 0.30 s ago. It is drawn again when Any is entered anew."
+    not_drawn = "B has not been drawn: C was, and the next is drawn only when that fails."
+    assert told(rows, 4, "r2", seed=4)[0] == not_drawn
+
+
+def test_why_tells_of_the_other_regions_of_a_machine() -> None:
+    rows = (
+        row("mm", "machine", name="Body"),
+        row("gg", "regions", "mm", name="Parts"),
+        row("s1", "state", "gg", name="Mood"),
+        row("s11", "state", "s1", name="calm"),
+        row("s2", "state", "gg", name="Legs"),
+        row("s21", "state", "s2", name="stand"),
+        row("x2", "last", "s21", name="Stretch", ticks=50),
+    )
+    lines = told(rows, 4)
+    assert "Legs is active beside it, in stand, at Stretch." in lines
+    assert lines[-1].startswith("calm was entered 0.40 s ago")
+    assert told(rows, 4, "s21") == ["stand is active, since 0.40 s."]
+
+
+def test_why_not_of_an_option_tells_of_the_threshold_and_of_one_that_is_over() -> None:
+    rows = (
+        row("uu", "utility", name="U", threshold=0.5),
+        row("oo", "option", "uu", name="O"),
+        row("cc", "consider", "oo", name="time", input="clock()", high=1.0),
+        row("xx", "last", "oo", ticks=1),
+    )
+    assert told(rows, 3, "oo")[:2] == [
+        "O scored 0.30, not more than the threshold of 0.50.",
+        "O would win with time ≥ 0.5 (it is 0.30).",
+    ]
+    assert told(rows, 7, "oo")[0] == "O succeeded at this tick."

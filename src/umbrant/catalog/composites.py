@@ -4,7 +4,7 @@ from collections.abc import Sequence as Several
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
-from umbrant.catalog.declare import BehaviorName, CountOrAll, Fixed, Live, composite
+from umbrant.catalog.declare import BehaviorName, CountOrAll, Fixed, Live, Order, composite
 from umbrant.catalog.work import (
     FAILURE,
     RUNNING,
@@ -148,6 +148,7 @@ class Sequence(_InOrder):
     success="as soon as a child succeeds",
     failure="when every child has failed or was refused",
     told="tries its children in an order that it draws anew each time it is entered",
+    order=Order.DRAWN,
     moves_on="fails",
 )
 class RandomSelector(Passing):
@@ -216,6 +217,8 @@ class RandomSelector(Passing):
     success="when as many children have succeeded as it needs",
     failure="when as many children have failed as it bears, or the others are too few to succeed",
     told="runs its children side by side",
+    order=Order.TOGETHER,
+    rests="waits for the others",
 )
 class Parallel:
     """Runs all of its children at once, and ends when enough of them have succeeded or failed.
@@ -272,6 +275,8 @@ class Parallel:
     success="when the first child succeeds",
     failure="when the first child fails or is refused",
     told="runs its first child, and the others beside it",
+    order=Order.TOGETHER,
+    rests="is not begun again",
 )
 class Accompany:
     """Runs its first child, which leads: the row ends when that one does. The others run beside it as long.

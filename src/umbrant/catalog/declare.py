@@ -197,6 +197,14 @@ class Param:
         return self.name.replace("_", " ")
 
 
+class Order(StrEnum):
+    """In which order a kind goes about the rows nested in it."""
+
+    WRITTEN = "written"
+    DRAWN = "drawn"
+    TOGETHER = "together"
+
+
 @dataclass
 class Hooks:
     """What else a project's own action does when its row is entered and when it is left, however it is left."""
@@ -226,6 +234,9 @@ class Kind:
     """How a composite goes about its children, for reasons: 'tries its children in order'."""
     moves_on: str = ""
     """How a composite's child has to end for the next to be tried: 'fails'."""
+    order: Order = Order.WRITTEN
+    rests: str = ""
+    """What a child that has ended does while the others run, where they run together: 'waits for the others'."""
     holds: tuple[Family, ...] = ()
     """The families of the rows that may be nested in it."""
     tells: bool = False
@@ -332,22 +343,32 @@ def composite(
     failure: str,
     told: str,
     moves_on: str = "has ended",
+    order: Order = Order.WRITTEN,
+    rests: str = "",
     name: str = "",
     holds: tuple[Family, ...] = RUNS,
 ) -> Declared:
-    """Declare a composite: a class made from its children and its parameters. `told` and `moves_on` as in `Kind`.
+    """Declare a composite: a class made from its children and its parameters. The words are as in `Kind`.
 
     A class without `children` only says how the author set it up; the engine knows how such a kind runs.
     """
     outcomes = {"success": success, "failure": failure, "running": "a child runs"}
     declare = _declared(Family.COMPOSITE, phrase, outcomes, name=name)
-    return lambda run: replace(declare(run), told=told, moves_on=moves_on, holds=holds)
+    return lambda run: replace(declare(run), told=told, moves_on=moves_on, order=order, rests=rests, holds=holds)
 
 
-def part(family: Family, phrase: str, *, name: str, holds: tuple[Family, ...] = (), **outcomes: str) -> Declared:
+def part(
+    family: Family,
+    phrase: str,
+    *,
+    name: str,
+    holds: tuple[Family, ...] = (),
+    order: Order = Order.WRITTEN,
+    **outcomes: str,
+) -> Declared:
     """Declare a part of a machine or a utility: a class that says how the author set it up. `name` is its id."""
     declare = _declared(family, phrase, outcomes, name=name)
-    return lambda run: replace(declare(run), holds=holds)
+    return lambda run: replace(declare(run), holds=holds, order=order)
 
 
 def decorator(phrase: str, *, success: str = "as the row", failure: str = "as the row") -> Declared:

@@ -12,6 +12,7 @@ from umbrant.catalog.declare import (
     Family,
     Fixed,
     Live,
+    Order,
     SpreadSeconds,
     StateName,
     composite,
@@ -71,7 +72,14 @@ class StateSetup:
     leaving: Leaving = "at any time"
 
 
-@part(Family.STATE, "", name="regions", holds=(Family.STATE, Family.TRANSITION, Family.HOOK), running="it is active")
+@part(
+    Family.STATE,
+    "",
+    name="regions",
+    holds=(Family.STATE, Family.TRANSITION, Family.HOOK),
+    order=Order.TOGETHER,
+    running="it is active",
+)
 @dataclass(frozen=True)
 class RegionsSetup:
     """A state whose states are all active at once, each a region of its own. It is done when all of them are.

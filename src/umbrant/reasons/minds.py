@@ -8,13 +8,10 @@ from bisect import bisect_right
 from dataclasses import dataclass
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import ROWS, RUNS, Family
+from umbrant.catalog.declare import ROWS, RUNS, Family, Order
 from umbrant.model.behaviors import Behavior
 from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord
-
-SIDE_BY_SIDE = ("parallel", "accompany", "regions")
-"""The kinds whose children run at the same time."""
 
 
 @dataclass(frozen=True)
@@ -35,7 +32,7 @@ def leading_rows(behavior: Behavior) -> tuple[str, ...]:
         inner = _choices(behavior, at)
         if not inner:
             return choice
-        if len(inner) > 1 and behavior.row(at).kind not in SIDE_BY_SIDE:
+        if len(inner) > 1 and not _together(behavior, at):
             return _innermost(behavior, inner)
         at, choice = inner[0], inner[:1]
 
@@ -78,6 +75,12 @@ def _choices(behavior: Behavior, row_id: str) -> tuple[str, ...]:
     return tuple(each for each in behavior.outline.children[row_id] if _counts(behavior, each, wanted))
 
 
+def _together(behavior: Behavior, row_id: str) -> bool:
+    """Whether the rows nested in a row run at the same time."""
+    kind = BUILTIN.get(behavior.row(row_id).kind, *ROWS)
+    return kind is not None and kind.order is Order.TOGETHER
+
+
 def _counts(behavior: Behavior, row_id: str, wanted: tuple[Family, ...]) -> bool:
     row = behavior.row(row_id)
     kind = BUILTIN.get(row.kind, *ROWS)
@@ -91,7 +94,7 @@ def _innermost(behavior: Behavior, rows: tuple[str, ...]) -> tuple[str, ...]:
     for row_id in rows:
         kind = BUILTIN.get(behavior.row(row_id).kind, *ROWS)
         inner = _choices(behavior, row_id) if kind is not None and kind.family is Family.STATE else ()
-        if behavior.row(row_id).kind in SIDE_BY_SIDE:
+        if _together(behavior, row_id):
             inner = inner[:1]
         found.extend(_innermost(behavior, inner) if inner else (row_id,))
     return tuple(found)

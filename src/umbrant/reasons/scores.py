@@ -95,23 +95,30 @@ class Scores:
         scored = self.at(tick)
         own = next((each for each in scored if each.row.id == row_id), None)
         best = next((each for each in scored if each.row.id != row_id), None)
-        if own is None or best is None:
+        threshold = _number(self.utility.args.get("threshold"), 0.0)
+        if own is None:
             return
-        bits = [Bit(f" scored {_text(own.score)}; "), self.names.bit(best.row.id), Bit(f" scored {_text(best.score)}")]
-        if best.bonus:
-            bits.append(Bit(f" + {_text(best.bonus)} for staying"))
+        bits = [Bit(f" scored {_text(own.score)}")]
+        if own.whole <= threshold:
+            bits.append(Bit(f", not more than the threshold of {_text(threshold)}"))
+        if best is not None:
+            bits += [Bit("; "), self.names.bit(best.row.id), Bit(f" scored {_text(best.score)}")]
+            if best.bonus:
+                bits.append(Bit(f" + {_text(best.bonus)} for staying"))
         yield self.names.line(row_id, [*bits, Bit(".")], Tone.NO)
-        ways = list(self._ways_to_win(own, best))
+        ways = list(self._ways_to_win(own, best, threshold))
         if ways:
             yield self.names.line(row_id, [Bit(" would win with "), Bit(", or with ".join(ways), Tone.YES), Bit(".")])
 
-    def _ways_to_win(self, own: Scored, best: Scored) -> Iterator[str]:
-        for each in own.considered:
-            value = self._winning_input(own, each, best.whole)
+    def _ways_to_win(self, own: Scored, best: Scored | None, threshold: float) -> Iterator[str]:
+        """The smallest changes with which an option would have scored more than the best other, and the threshold."""
+        wanted = max(best.whole, threshold) if best else threshold
+        for each in own.considered if own.whole <= wanted else ():
+            value = self._winning_input(own, each, wanted)
             if value is not None and each.input is not None:
                 sign = "≤" if value < each.input else "≥"
                 yield f"{self._title(each.row)} {sign} {number_text(round(value, 2))} (it is {_text(each.input)})"
-        if best.bonus and best.score < own.score:
+        if best and best.bonus and threshold < own.score and best.score < own.score:
             yield f"the stay bonus under {_text(own.score - best.score)}"
 
     def _winning_input(self, own: Scored, considered: Considered, wanted: float) -> float | None:

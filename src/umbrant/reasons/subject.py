@@ -1,6 +1,6 @@
 """One agent of a take, with the behavior it ran: what every answer about it is read from."""
 
-from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, ParamType
+from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Order, ParamType
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import GUARD, ROW
 from umbrant.own import own_catalog
@@ -37,6 +37,11 @@ class Subject:
         """The family of a row's kind; an unknown kind counts as an action."""
         kind = self.catalog.get(self.behavior.row(row_id).kind, *ROWS)
         return kind.family if kind else Family.ACTION
+
+    def order(self, row_id: str) -> Order:
+        """In which order a row goes about the rows nested in it."""
+        kind = self.catalog.get(self.behavior.row(row_id).kind, *ROWS)
+        return kind.order if kind else Order.WRITTEN
 
     def composite(self, row_id: str) -> Kind | None:
         """The kind of a row that is a composite."""

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import RUNS, Family
+from umbrant.catalog.declare import RUNS, Family, Order
 from umbrant.model.edits import part_name
 from umbrant.model.values import value_text
 from umbrant.reasons.gauges import gauge_text
@@ -22,15 +22,7 @@ class Explainer(Subject):
 
     def path(self, tick: int) -> tuple[str, ...]:
         """The rows that ran at a tick, from the root down; where a row ended at it, the one that ended last."""
-        found: list[str] = []
-        level = self.outline.tops[:1]
-        while level:
-            inner = self._running_or_ended(level, tick)
-            if inner is None:
-                break
-            found.append(inner)
-            level = self.outline.children[inner]
-        return tuple(found)
+        return self._down(self.outline.tops[:1], tick)
 
     def why(self, tick: int) -> Answer:
         """Why it did what it did at a tick: from the root down, what each row tried before the one that ran."""
@@ -41,8 +33,8 @@ class Explainer(Subject):
             inner = path[place + 1] if place + 1 < len(path) else None
             lines.append(self._stands(row_id, tick, last=inner is None))
             lines.extend(self._wrapped(row_id, tick))
-            if inner is not None and self.family(inner) in RUNS:
-                lines.extend(self._before(row_id, inner, tick))
+            if inner is not None:
+                lines.extend(self._others(row_id, inner, tick))
             if self._is_state(row_id) and (inner is None or not self._is_state(inner)):
                 lines.extend(waiting_lines(self, row_id, tick))
             if self.behavior.row(row_id).kind == "utility":
@@ -69,8 +61,7 @@ class Explainer(Subject):
                     lines.insert(0, self.names.line(row_id, bits, Tone.NO))
                 table = self._table_about(above, tick)
                 return Answer(question, tick, (*lines, *self._last_ran(row_id, tick)), table)
-        line = self.names.line(row_id, [Bit(" is running"), *self._how_far(row_id, tick)], Tone.YES)
-        return Answer(question, tick, (line,))
+        return Answer(question, tick, (self.names.line(row_id, self._runs(row_id, tick), Tone.YES),))
 
     def change(self, lead: Lead) -> Line:
         """Why a row took the lead, in one line."""
@@ -91,9 +82,10 @@ class Explainer(Subject):
         """Why a row whose parent runs does not run itself."""
         family, parent = self.family(row_id), self.outline.parent[row_id]
         if family is Family.OPTION and parent is not None:
-            if self.record.row(row_id).refusal_at(tick):
+            record, scored = self.record.row(row_id), list(self.scores(parent).why_not(row_id, tick))
+            if record.refusal_at(tick) or record.span_at(tick) or not scored:
                 yield self.names.line(row_id, self._tried(row_id, tick), Tone.NO)
-            yield from self.scores(parent).why_not(row_id, tick)
+            yield from scored
         elif family is Family.TRANSITION:
             yield self.names.line(row_id, waits_for(self, self.behavior.row(row_id), tick), Tone.NO)
         elif family is Family.STATE and parent is not None:
@@ -146,8 +138,13 @@ class Explainer(Subject):
             return self.names.line(row_id, self._chooser(row_id, tick), Tone.YES)
         state = self.state_of(row_id, tick)
         if state is RowState.RUNNING:
-            return self.names.line(row_id, [" is running", *self._how_far(row_id, tick), *self._since(row_id, tick)])
+            return self.names.line(row_id, self._runs(row_id, tick))
         return self.names.line(row_id, self._ended(row_id, tick), Tone.YES if state is RowState.SUCCESS else Tone.NO)
+
+    def _runs(self, row_id: str, tick: int) -> Bits:
+        yield " is active" if self._is_state(row_id) else " is running"
+        yield from self._how_far(row_id, tick)
+        yield from self._since(row_id, tick)
 
     def _chooser(self, row_id: str, tick: int) -> Bits:
         if self.outline.parent[row_id] is not None:
@@ -169,16 +166,43 @@ class Explainer(Subject):
         if asked is not None:
             yield from asked.bits(tick, held=True, now=now)
 
-    def _before(self, parent: str, ran: str, tick: int) -> Iterator[Line]:
-        """The children tried before the one that ran."""
-        for child in self.outline.children[parent]:
-            if child == ran:
-                return
-            if self.family(child) not in RUNS:
-                continue
-            state = self.state_of(child, tick)
-            tone = Tone.YES if state is RowState.SUCCESS or self._succeeded_before(child, tick) else Tone.NO
-            yield self.names.line(child, self._tried(child, tick), tone)
+    def _others(self, parent: str, ran: str, tick: int) -> Iterator[Line]:
+        """The children besides the one that ran: those tried before it, or those that run beside it."""
+        order, children = self.order(parent), self.outline.children[parent]
+        if order is Order.TOGETHER:
+            beside = [each for each in children if each != ran and self.family(each) in (*RUNS, Family.STATE)]
+            yield from (self._beside(child, parent, tick) for child in beside)
+        elif self.family(ran) in RUNS:
+            tried = [each for each in children if each != ran and self._in_this_round(each, parent, tick)]
+            before = tried if order is Order.DRAWN else children[: children.index(ran)]
+            yield from (self._before(child, tick) for child in before if self.family(child) in RUNS)
+
+    def _before(self, child: str, tick: int) -> Line:
+        """A child that was tried before the one that ran."""
+        state = self.state_of(child, tick)
+        tone = Tone.YES if state is RowState.SUCCESS or self._succeeded_before(child, tick) else Tone.NO
+        return self.names.line(child, self._tried(child, tick), tone)
+
+    def _beside(self, child: str, parent: str, tick: int) -> Line:
+        """A child that runs beside the one that ran, or has ended while that still runs."""
+        if self.state_of(child, tick) is not RowState.RUNNING:
+            return self.names.line(child, self._rests(child, parent, tick), self._before(child, tick).tone)
+        down = self._down((child,), tick)
+        states, inner = [each for each in down if self._is_state(each)], down[-1]
+        bits: list[Bit | str] = [" is active beside it" if states[:1] == [child] else " runs beside it"]
+        if states and states[-1] != child:
+            bits += [", in ", self.names.bit(states[-1])]
+        if inner != child and not self._is_state(inner):
+            bits += [", at ", self.names.bit(inner)]
+        return self.names.line(child, [*bits, *self._how_far(inner, tick), "."], Tone.YES)
+
+    def _rests(self, child: str, parent: str, tick: int) -> Bits:
+        """How a child fared that ran beside others which still run, and what it does now."""
+        yield from self._tried(child, tick)
+        record, kind = self.record.row(child), self.composite(parent)
+        is_tried = record.span_at(tick) or record.refusal_at(tick) or self.behavior.row(child).muted
+        if kind is not None and kind.rests and not is_tried:
+            yield f" It {kind.rests}."
 
     def _tried(self, row_id: str, tick: int) -> Bits:
         """How a row fared that does not run: now, or when it was last tried."""
@@ -281,9 +305,13 @@ class Explainer(Subject):
         if parent is None:
             return self.names.line(row_id, self._tried(row_id, tick), Tone.NO)
         siblings = self.outline.children[parent]
-        ran = self._running_or_ended(siblings, tick)
+        ran, order = self._running_or_ended(siblings, tick), self.order(parent)
+        if order is Order.TOGETHER:
+            return self.names.line(row_id, self._rests(row_id, parent, tick), Tone.NO)
         if ran is None:
             return self.names.line(row_id, self._tried(row_id, tick), Tone.NO)
+        if order is Order.DRAWN:
+            return self.names.line(row_id, self._not_drawn(row_id, parent, ran, tick), Tone.NO)
         if siblings.index(ran) < siblings.index(row_id):
             return self.names.line(row_id, self._waits_for(ran, parent, tick), Tone.NO)
         return self.names.line(row_id, self._passed(row_id, ran, tick), Tone.NO)
@@ -300,6 +328,18 @@ class Explainer(Subject):
             yield "."
         else:
             yield from self._ended(ran, tick)
+
+    def _not_drawn(self, row_id: str, parent: str, ran: str, tick: int) -> Bits:
+        """Of a row whose turn is drawn."""
+        if self._in_this_round(row_id, parent, tick):
+            yield from self._tried(row_id, tick)
+            yield " It is drawn again when "
+            yield self.names.bit(parent)
+            yield " is entered anew."
+        else:
+            yield " has not been drawn: "
+            yield self.names.bit(ran)
+            yield " was, and the next is drawn only when that fails."
 
     def _passed(self, row_id: str, ran: str, tick: int) -> Bits:
         """Of a row that was tried before the one that runs and is not asked now."""
@@ -355,6 +395,25 @@ class Explainer(Subject):
     def _succeeded_before(self, row_id: str, tick: int) -> bool:
         span = self.record.row(row_id).last_span(tick)
         return span is not None and span.outcome is Outcome.SUCCESS
+
+    def _in_this_round(self, row_id: str, parent: str, tick: int) -> bool:
+        """Whether a row has been tried since the row around it was last entered."""
+        around, record = self.record.row(parent).last_span(tick), self.record.row(row_id)
+        last = (record.last_span(tick), record.last_refusal(tick))
+        return around is not None and any(each is not None and each.start >= around.start for each in last)
+
+    def _down(self, level: tuple[str, ...], tick: int) -> tuple[str, ...]:
+        """The rows that ran at a tick, from one of these siblings down; of those that run together the first."""
+        found: list[str] = []
+        while level:
+            together = bool(found) and self.order(found[-1]) is Order.TOGETHER
+            running = (each for each in level if self.state_of(each, tick) is RowState.RUNNING)
+            inner = (next(running, None) if together else None) or self._running_or_ended(level, tick)
+            if inner is None:
+                break
+            found.append(inner)
+            level = self.outline.children[inner]
+        return tuple(found)
 
     def _running_or_ended(self, row_ids: tuple[str, ...], tick: int) -> str | None:
         """The one of these siblings that ran at a tick; where several ended at it, the one entered last."""

@@ -40,7 +40,9 @@ def test_every_question_about_a_take_has_an_answer(rows: list[Row]) -> None:
             answer = asked.why_not(tick, row_id)
             check_sentences(answer, known)
             runs = all(asked.state_of(each, tick) is RowState.RUNNING for each in asked.outline.path(row_id))
-            says = re.search(r" is (running|active), since|: .* to go", answer.lines[0].text) is not None
+            says = (
+                re.search(r" has been (running|active) for | has just been entered", answer.lines[0].text) is not None
+            )
             assert not runs or says, answer.lines[0].text
             now_value(asked, row_id, tick)
     for lead in changes_of_mind(take, "a"):

@@ -44,7 +44,7 @@ def test_why_goes_from_the_root_to_the_running_row_past_what_was_refused() -> No
     assert [line.text for line in answer.lines] == [
         "Watch tries its children in order.",
         "Chase was refused: the time is 0.3 s, not > 0.45 s.",
-        "Stroll is running, since 0.30 s.",
+        "Stroll has been running for 0.30 s.",
     ]
     assert [line.row_id for line in answer.lines] == ["top", "r1", "r2"]
 
@@ -54,7 +54,7 @@ def test_why_tells_what_let_a_row_in() -> None:
     assert [line.text for line in answer.lines] == [
         "Watch tries its children in order.",
         "Chase was entered 0.20 s ago: the time is 0.5 s, > 0.45 s.",
-        "Run is running, since 0.20 s.",
+        "Run has been running for 0.20 s.",
     ]
 
 
@@ -83,7 +83,7 @@ def test_why_not_of_a_later_sibling_says_what_it_waits_for_and_when_it_last_ran(
 
 def test_why_not_of_a_running_row_says_that_it_runs() -> None:
     told = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r11")
-    assert [line.text for line in told.lines] == ["Run is running, since 0.20 s."]
+    assert [line.text for line in told.lines] == ["Run has been running for 0.20 s."]
 
 
 def test_a_row_that_is_not_asked_again_says_since_when_and_why() -> None:
@@ -158,7 +158,7 @@ def test_who_wrote_the_key_that_decided_is_named() -> None:
         seconds=1.0,
     )
     told = explainer(made).why(8)
-    assert told.lines[-1].text == "Act is running, since 0.40 s."
+    assert told.lines[-1].text == "Act has been running for 0.40 s."
     change = explainer(made).change(changes_of_mind(played(made), "a")[1])
     assert change.text == "Act: flag is yes; flag became yes 0.10 s ago by 1.2.2"
 
@@ -257,7 +257,7 @@ def test_why_tells_of_all_that_run_side_by_side() -> None:
         "Both runs its children side by side.",
         "Short succeeded 0.20 s ago. It waits for the others.",
         "Pick runs beside it, at Third.",
-        "Long is running, since 0.40 s.",
+        "Long has been running for 0.40 s.",
     ]
     assert told(SIDE_BY_SIDE, 4, "r1")[0] == "Short succeeded 0.20 s ago. It waits for the others."
 
@@ -273,7 +273,7 @@ def test_why_follows_the_row_that_leads_and_tells_of_those_that_accompany_it() -
         "Carry runs its first child, and the others beside it.",
         "Grumble runs beside it.",
         "Hum was refused: the time is 0.4 s, not > 5 s.",
-        "Walk is running, since 0.40 s.",
+        "Walk has been running for 0.40 s.",
     ]
     once = (rows[0].model_copy(update={"args": {"others": "once"}}), *rows[1:])
     assert told(once, 4, "r2")[0] == "Grumble succeeded 0.20 s ago. It is not begun again."
@@ -289,7 +289,7 @@ def test_why_not_of_a_row_whose_turn_is_drawn() -> None:
     assert told(rows, 4, seed=4) == [
         "Any tries its children in an order that it draws anew each time it is entered.",
         "A failed 0.30 s ago.",
-        "C is running, since 0.30 s.",
+        "C has been running for 0.30 s.",
     ]
     assert told(rows, 4, "r1", seed=4)[0] == "A failed 0.30 s ago. It is drawn again when Any is entered anew."
     not_drawn = "B has not been drawn: C was, and the next is drawn only when that fails."
@@ -309,7 +309,7 @@ def test_why_tells_of_the_other_regions_of_a_machine() -> None:
     lines = told(rows, 4)
     assert "Legs is active beside it, in stand, at Stretch." in lines
     assert lines[-1].startswith("calm was entered 0.40 s ago")
-    assert told(rows, 4, "s21") == ["stand is active, since 0.40 s."]
+    assert told(rows, 4, "s21") == ["stand has been active for 0.40 s."]
 
 
 def test_why_not_of_an_option_tells_of_the_threshold_and_of_one_that_is_over() -> None:

@@ -2,22 +2,18 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import RUNS, Family, Order
 from umbrant.model.edits import part_name
-from umbrant.model.values import value_text
+from umbrant.reasons.fared import Bits, Fared
 from umbrant.reasons.gauges import gauge_text
 from umbrant.reasons.minds import Lead, leading_rows
 from umbrant.reasons.scores import Scores
 from umbrant.reasons.sentences import Answer, Bit, Line, Table, Tone, seconds_text
 from umbrant.reasons.states import entered_bits, entered_by, entered_by_bits, machine_of, waiting_lines, waits_for
-from umbrant.reasons.subject import Subject
 from umbrant.take.record import Outcome, RowRecord, RowState, Span
 
-Bits = Iterator[Bit | str]
 
-
-class Explainer(Subject):
+class Explainer(Fared):
     """Answers questions about one agent of a take. Raises KeyError if the take has no such agent."""
 
     def path(self, tick: int) -> tuple[str, ...]:
@@ -35,7 +31,7 @@ class Explainer(Subject):
             lines.extend(self._wrapped(row_id, tick))
             if inner is not None:
                 lines.extend(self._others(row_id, inner, tick))
-            if self._is_state(row_id) and (inner is None or not self._is_state(inner)):
+            if self.is_state(row_id) and (inner is None or not self.is_state(inner)):
                 lines.extend(waiting_lines(self, row_id, tick))
             if self.behavior.row(row_id).kind == "utility":
                 table = self.scores(row_id).table(tick, inner)
@@ -61,17 +57,15 @@ class Explainer(Subject):
                     lines.insert(0, self.names.line(row_id, bits, Tone.NO))
                 table = self._table_about(above, tick)
                 return Answer(question, tick, (*lines, *self._last_ran(row_id, tick)), table)
-        return Answer(question, tick, (self.names.line(row_id, self._runs(row_id, tick), Tone.YES),))
+        return Answer(question, tick, (self.names.line(row_id, self.runs(row_id, tick), Tone.YES),))
 
     def change(self, lead: Lead) -> Line:
         """Why a row took the lead, in one line."""
         before = self._lead_before(lead)
         bits = (
-            list(self._why_left(before, lead))
-            if before
-            else list(self._guard_held(lead.row_id, lead.start, lead.start))
+            list(self._why_left(before, lead)) if before else list(self.guard_held(lead.row_id, lead.start, lead.start))
         )
-        by = entered_by(self, lead.row_id, lead.start) if self._is_state(lead.row_id) else None
+        by = entered_by(self, lead.row_id, lead.start) if self.is_state(lead.row_id) else None
         if by is not None:
             bits = list(entered_by_bits(self, by, lead.start))
         return self.names.line(lead.row_id, [Bit(": "), *bits] if bits else [], Tone.YES)
@@ -84,7 +78,7 @@ class Explainer(Subject):
         if family is Family.OPTION and parent is not None:
             record, scored = self.record.row(row_id), list(self.scores(parent).why_not(row_id, tick))
             if record.refusal_at(tick) or record.span_at(tick) or not scored:
-                yield self.names.line(row_id, self._tried(row_id, tick), Tone.NO)
+                yield self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
             yield from scored
         elif family is Family.TRANSITION:
             yield self.names.line(row_id, waits_for(self, self.behavior.row(row_id), tick), Tone.NO)
@@ -95,7 +89,7 @@ class Explainer(Subject):
 
     def _not_in_state(self, row_id: str, parent: str, tick: int) -> Iterator[Line]:
         """Which state is active instead, and which transitions would lead here."""
-        siblings = tuple(each for each in self.outline.children[parent] if self._is_state(each))
+        siblings = tuple(each for each in self.outline.children[parent] if self.is_state(each))
         active = self._running_or_ended(siblings, tick)
         if active is not None:
             yield self.names.line(row_id, [" is not active: ", self.names.bit(active), " is."], Tone.NO)
@@ -126,25 +120,17 @@ class Explainer(Subject):
             if told:
                 yield self.names.line(row_id, [f": {decorator.kind.replace('_', ' ')}: {told}."])
 
-    def _is_state(self, row_id: str) -> bool:
-        return self.family(row_id) is Family.STATE
-
     # what runs
 
     def _stands(self, row_id: str, tick: int, *, last: bool) -> Line:
-        if self._is_state(row_id):
+        if self.is_state(row_id):
             return self.names.line(row_id, entered_bits(self, row_id, tick), Tone.YES)
         if not last:
             return self.names.line(row_id, self._chooser(row_id, tick), Tone.YES)
         state = self.state_of(row_id, tick)
         if state is RowState.RUNNING:
-            return self.names.line(row_id, self._runs(row_id, tick))
-        return self.names.line(row_id, self._ended(row_id, tick), Tone.YES if state is RowState.SUCCESS else Tone.NO)
-
-    def _runs(self, row_id: str, tick: int) -> Bits:
-        yield " is active" if self._is_state(row_id) else " is running"
-        yield from self._how_far(row_id, tick)
-        yield from self._since(row_id, tick)
+            return self.names.line(row_id, self.runs(row_id, tick))
+        return self.names.line(row_id, self.ended(row_id, tick), Tone.YES if state is RowState.SUCCESS else Tone.NO)
 
     def _chooser(self, row_id: str, tick: int) -> Bits:
         if self.outline.parent[row_id] is not None:
@@ -156,15 +142,10 @@ class Explainer(Subject):
     def _entered(self, row_id: str, tick: int) -> Bits:
         span = self.record.row(row_id).span_at(tick)
         start = span.start if span else tick
-        held = list(self._guard_held(row_id, start, tick))
+        held = list(self.guard_held(row_id, start, tick))
         yield f" was entered {seconds_text(self.header.seconds(tick - start))} ago"
         yield from [": ", *held] if held else []
         yield "."
-
-    def _guard_held(self, row_id: str, tick: int, now: int) -> Bits:
-        asked = self.guard(row_id)
-        if asked is not None:
-            yield from asked.bits(tick, held=True, now=now)
 
     def _others(self, parent: str, ran: str, tick: int) -> Iterator[Line]:
         """The children besides the one that ran: those tried before it, or those that run beside it."""
@@ -181,109 +162,28 @@ class Explainer(Subject):
         """A child that was tried before the one that ran."""
         state = self.state_of(child, tick)
         tone = Tone.YES if state is RowState.SUCCESS or self._succeeded_before(child, tick) else Tone.NO
-        return self.names.line(child, self._tried(child, tick), tone)
+        return self.names.line(child, self.tried(child, tick), tone)
 
     def _beside(self, child: str, parent: str, tick: int) -> Line:
         """A child that runs beside the one that ran, or has ended while that still runs."""
         if self.state_of(child, tick) is not RowState.RUNNING:
             return self.names.line(child, self._rests(child, parent, tick), self._before(child, tick).tone)
         down = self._down((child,), tick)
-        states, inner = [each for each in down if self._is_state(each)], down[-1]
+        states, inner = [each for each in down if self.is_state(each)], down[-1]
         bits: list[Bit | str] = [" is active beside it" if states[:1] == [child] else " runs beside it"]
         if states and states[-1] != child:
             bits += [", in ", self.names.bit(states[-1])]
-        if inner != child and not self._is_state(inner):
+        if inner != child and not self.is_state(inner):
             bits += [", at ", self.names.bit(inner)]
-        return self.names.line(child, [*bits, *self._how_far(inner, tick), "."], Tone.YES)
+        return self.names.line(child, [*bits, *self.how_far(inner, tick), "."], Tone.YES)
 
     def _rests(self, child: str, parent: str, tick: int) -> Bits:
         """How a child fared that ran beside others which still run, and what it does now."""
-        yield from self._tried(child, tick)
+        yield from self.tried(child, tick)
         record, kind = self.record.row(child), self.composite(parent)
         is_tried = record.span_at(tick) or record.refusal_at(tick) or self.behavior.row(child).muted
         if kind is not None and kind.rests and not is_tried:
             yield f" It {kind.rests}."
-
-    def _tried(self, row_id: str, tick: int) -> Bits:
-        """How a row fared that does not run: now, or when it was last tried."""
-        record = self.record.row(row_id)
-        if self.behavior.row(row_id).muted:
-            yield " is muted, so it is passed over."
-            return
-        span, refusal = record.last_span(tick), record.last_refusal(tick)
-        if refusal is not None and (span is None or refusal.end >= (span.end or span.start)):
-            at = min(tick, refusal.end)
-            yield from self._refused(row_id, refusal.cause, at)
-            yield "." if at == tick else f". That was {self._ago(at, tick)}; it has not been asked since."
-        elif span is not None and span.end is not None:
-            yield from self._ended(row_id, tick)
-        else:
-            yield " has not been tried."
-
-    def _refused(self, row_id: str, reason: Cause, tick: int) -> Bits:
-        yield " was refused: "
-        asked = self.guard(row_id)
-        if reason.kind == "guard" and asked is not None:
-            yield from asked.bits(tick, held=False)
-        else:
-            yield from self.names.because(reason)
-            if reason.kind == "cooling":
-                left = float(str(reason.facts["until_s"])) - self.header.seconds(tick)
-                yield f", in {seconds_text(left)}"
-
-    def _ended(self, row_id: str, tick: int) -> Bits:
-        span = self.record.row(row_id).last_span(tick)
-        if span is None or span.end is None:
-            return
-        words = {Outcome.SUCCESS: " succeeded", Outcome.FAILURE: " failed", Outcome.STOPPED: " was stopped"}
-        yield words[span.outcome or Outcome.STOPPED]
-        yield " at this tick" if span.end == tick else f" {self._ago(span.end, tick)}"
-        yield from self._why_ended(row_id, span)
-        yield "."
-
-    def _why_ended(self, row_id: str, span: Span) -> Bits:
-        if span.cause is None:
-            return
-        yield ": "
-        asked, checks, tick = self.guard(row_id), self.checks(row_id), span.end or 0
-        if span.cause.kind == "guard_ended" and asked is not None:
-            yield from asked.bits(tick, held=False)
-            return
-        if span.cause.kind == "condition" and checks is not None:
-            yield from checks.bits(tick, held=False)
-            return
-        if span.cause.kind == "child":
-            yield from self._why_child_failed(str(span.cause.facts["row"]), tick)
-            return
-        yield from self.names.because(span.cause)
-        if span.cause.kind == "inverted" and checks is not None:
-            yield ": "
-            yield from checks.bits(tick, held=True)
-
-    def _why_child_failed(self, row_id: str, tick: int) -> Bits:
-        """What a failed child itself says: it was refused, or it ended."""
-        record = self.record.row(row_id)
-        refusal, ended = record.refusal_at(tick), record.span_at(tick)
-        yield self.names.bit(row_id)
-        if ended is None and refusal is not None:
-            yield from self._refused(row_id, refusal.cause, tick)
-            return
-        yield " failed"
-        if ended is not None:
-            yield from self._why_ended(row_id, ended)
-
-    def _how_far(self, row_id: str, tick: int) -> Bits:
-        done = self.record.row(row_id).done_at(tick)
-        if done is None or done.left is None:
-            return
-        yield f": {value_text(round(done.left, 1), done.unit)} to go"
-        if done.of is not None:
-            yield f" of {value_text(round(done.of, 1), done.unit)}"
-
-    def _since(self, row_id: str, tick: int) -> Bits:
-        span = self.record.row(row_id).span_at(tick)
-        if span is not None:
-            yield f", since {seconds_text(self.header.seconds(tick - span.start))}."
 
     def _nothing(self, tick: int) -> Iterator[Line]:
         if self.member.behavior is None:
@@ -292,7 +192,7 @@ class Explainer(Subject):
             yield Line("", "", (Bit("Its behavior has no rows yet."),))
         else:
             root = self.outline.tops[0]
-            yield self.names.line(root, self._tried(root, tick), Tone.NO)
+            yield self.names.line(root, self.tried(root, tick), Tone.NO)
 
     # what does not run
 
@@ -300,16 +200,16 @@ class Explainer(Subject):
         """The first thing in the way of a row whose parent runs, or which is the root."""
         record = self.record.row(row_id)
         if self.behavior.row(row_id).muted or record.refusal_at(tick) or record.span_at(tick):
-            return self.names.line(row_id, self._tried(row_id, tick), Tone.NO)
+            return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
         parent = self.outline.parent[row_id]
         if parent is None:
-            return self.names.line(row_id, self._tried(row_id, tick), Tone.NO)
+            return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
         siblings = self.outline.children[parent]
         ran, order = self._running_or_ended(siblings, tick), self.order(parent)
         if order is Order.TOGETHER:
             return self.names.line(row_id, self._rests(row_id, parent, tick), Tone.NO)
         if ran is None:
-            return self.names.line(row_id, self._tried(row_id, tick), Tone.NO)
+            return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
         if order is Order.DRAWN:
             return self.names.line(row_id, self._not_drawn(row_id, parent, ran, tick), Tone.NO)
         if siblings.index(ran) < siblings.index(row_id):
@@ -324,15 +224,15 @@ class Explainer(Subject):
         yield self.names.bit(ran)
         if self.state_of(ran, tick) is RowState.RUNNING:
             yield " is running"
-            yield from self._how_far(ran, tick)
+            yield from self.how_far(ran, tick)
             yield "."
         else:
-            yield from self._ended(ran, tick)
+            yield from self.ended(ran, tick)
 
     def _not_drawn(self, row_id: str, parent: str, ran: str, tick: int) -> Bits:
         """Of a row whose turn is drawn."""
         if self._in_this_round(row_id, parent, tick):
-            yield from self._tried(row_id, tick)
+            yield from self.tried(row_id, tick)
             yield " It is drawn again when "
             yield self.names.bit(parent)
             yield " is entered anew."
@@ -343,7 +243,7 @@ class Explainer(Subject):
 
     def _passed(self, row_id: str, ran: str, tick: int) -> Bits:
         """Of a row that was tried before the one that runs and is not asked now."""
-        yield from self._tried(row_id, tick)
+        yield from self.tried(row_id, tick)
         if self._succeeded_before(row_id, tick):
             return
         guard = self.behavior.row(row_id).guard
@@ -381,14 +281,14 @@ class Explainer(Subject):
         if span is None:
             return
         if span.cause is not None and span.cause.kind == "taken_over":
-            yield from self._guard_held(lead.row_id, lead.start, lead.start)
+            yield from self.guard_held(lead.row_id, lead.start, lead.start)
         elif span.outcome is Outcome.SUCCESS:
             yield self.names.bit(before)
             yield " was done"
         else:
             yield self.names.bit(before)
             yield " was left" if span.outcome is Outcome.STOPPED else " failed"
-            yield from self._why_ended(before, span)
+            yield from self.why_ended(before, span)
 
     # small things
 
@@ -427,6 +327,3 @@ class Explainer(Subject):
             return -1, -1
         running = span.end is None or span.end > tick
         return (2 if running else int(span.outcome is not Outcome.STOPPED)), span.start
-
-    def _ago(self, tick: int, now: int) -> str:
-        return f"{seconds_text(self.header.seconds(now - tick))} ago"

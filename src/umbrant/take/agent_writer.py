@@ -1,0 +1,205 @@
+"""Hearing what one agent does, and keeping what is news.
+
+What is told at nearly every tick is told to an object for each place, which knows what it was told last.
+"""
+
+import math
+from collections.abc import Callable
+
+from umbrant.catalog.causes import Cause, one_line
+from umbrant.catalog.language.ask import Found
+from umbrant.catalog.work import Gauge, Measured, Progress, Status
+from umbrant.model.values import Literal, Point
+from umbrant.take.gathered import Gathered, Place
+from umbrant.take.record import Outcome, Refusal, Span
+from umbrant.take.tables import cause_text, packed_numbers, packed_ticks, stored
+
+NO_CAUSE = Cause("guard")
+"""Stands for the refusal before the first."""
+
+EVEN = 1e-6
+"""How far off what is left may be from going on evenly and still count as doing so."""
+
+_OUTCOMES = {Status.SUCCESS: Outcome.SUCCESS, Status.FAILURE: Outcome.FAILURE, None: Outcome.STOPPED}
+
+
+class _Refusals:
+    """The refusals of one part of a row. Said again tick after tick, one only gets longer."""
+
+    def __init__(self, place: Place, gathered: Gathered) -> None:
+        self._place = place
+        self._gathered = gathered
+        self._last = Refusal(-2, -2, NO_CAUSE)
+
+    def add(self, cause: Cause) -> None:
+        last, tick = self._last, self._gathered.tick
+        if last.end >= tick - 1 and (last.cause is cause or last.cause == cause):
+            last.end = tick
+        else:
+            self._last = Refusal(tick, tick, cause)
+            self._gathered.refusals.append((self._gathered.number(), *self._place, self._last))
+
+
+class _Progress:
+    """How far one row is. What could be told from before is not kept, for most things go on evenly."""
+
+    def __init__(self, agent: str, row_id: str, gathered: Gathered) -> None:
+        self._place = agent, row_id
+        self._gathered = gathered
+        self._since = 0
+        self._left: float | None = None
+        self._of: float | None = None
+        self._unit: str | None = None
+        self._rate = 0.0
+        self._way: tuple[Point, ...] | None = None
+        self._next, self._expected = -1, 0.0
+        """The tick after that at which it was told last, and how much is left then if it goes on evenly."""
+        self._row: list[object] = []
+        """What was kept last, which a second step that is as even as the first completes until it is on disk."""
+        self._flushes = 0
+
+    def add(self, progress: Progress) -> None:
+        tick, left = self._gathered.tick, progress.left
+        if (
+            tick == self._next
+            and left is not None
+            and -EVEN < left - self._expected < EVEN
+            and progress.of == self._of
+            and progress.unit == self._unit
+            and progress.way == self._way
+        ):
+            self._next = tick + 1
+            self._expected -= self._rate
+        else:
+            self._add(progress, tick)
+
+    def _add(self, progress: Progress, tick: int) -> None:
+        left, of, unit = progress.left, progress.of, progress.unit
+        if progress.way != self._way:
+            self._way = way = progress.way
+            self._gathered.ways.append((*self._place, tick, one_line(way)))
+        goes_on = unit == self._unit and of == self._of
+        if not goes_on or not self._is_even(left, tick):
+            self._keep(left, of, unit, tick, goes_on=goes_on)
+        if left is not None:
+            self._next, self._expected = tick + 1, left - self._rate
+
+    def _is_even(self, left: float | None, tick: int) -> bool:
+        """Whether what is left can be told from what was kept last."""
+        if self._left is None or left is None:
+            return self._left is left
+        return abs(self._left - self._rate * (tick - self._since) - left) < EVEN
+
+    def _keep(self, left: float | None, of: float | None, unit: str, tick: int, *, goes_on: bool) -> None:
+        follows = goes_on and tick == self._since + 1 and left is not None and self._left is not None
+        rate = self._left - left if follows and self._left is not None and left is not None else 0.0
+        completes = follows and self._rate == 0.0 and self._flushes == self._gathered.flushes
+        self._since, self._left, self._of, self._unit, self._rate = tick, left, of, unit, rate
+        if completes:
+            self._row[-1] = rate
+            return
+        self._row = [*self._place, tick, left, of, unit, rate]
+        self._flushes = self._gathered.flushes
+        self._gathered.progress.append(self._row)
+
+
+class _Gauges:
+    """The numbers of one measure that a part of a row has told since the last flush, each when it was news."""
+
+    def __init__(self, place: Place, measured: Measured, gathered: Gathered) -> None:
+        self.measured = measured
+        self._place = place
+        self._gathered = gathered
+        self._last: Gauge | None = None
+        self._ticks: list[int] = []
+        self._values: list[float] = []
+        self._wholes: list[float] = []
+        self._abouts: list[str] = []
+
+    def add(self, gauge: Gauge) -> None:
+        last = self._last
+        if last is not None and gauge.value == last.value and gauge.of == last.of and gauge.about == last.about:
+            return
+        self._last = gauge
+        if not self._ticks:
+            self._gathered.gauges.append(self)
+        self._ticks.append(self._gathered.tick)
+        self._values.append(gauge.value)
+        self._wholes.append(math.nan if gauge.of is None else gauge.of)
+        self._abouts.append(gauge.about)
+
+    def columns(self) -> tuple[object, ...]:
+        """All of them as one row of the table, the measure and the arrays."""
+        abouts = one_line(self._abouts) if any(self._abouts) else None
+        numbers = packed_ticks(self._ticks), packed_numbers(self._values), packed_numbers(self._wholes)
+        return (*self._place, self.measured.value, *numbers, abouts)
+
+    def clear(self) -> None:
+        for told in (self._ticks, self._values, self._wholes, self._abouts):
+            told.clear()
+
+
+class AgentWriter:
+    """Hears what one agent does (it is an engine's `Recorder`) and keeps what is new until the next flush."""
+
+    def __init__(self, name: str, gathered: Gathered) -> None:
+        self._name = name
+        self._gathered = gathered
+        self._open: dict[str, tuple[int, Span]] = {}
+        self._refusals: dict[tuple[str, str], _Refusals] = {}
+        self._progress: dict[str, _Progress] = {}
+
+    def entered(self, row_id: str) -> None:
+        number = self._gathered.number()
+        span = Span(self._gathered.tick)
+        self._open[row_id] = (number, span)
+        self._gathered.spans[number] = (self._name, row_id, span)
+
+    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
+        number, span = self._open.pop(row_id)
+        span.end, span.outcome, span.cause = self._gathered.tick, _OUTCOMES[status], cause
+        self._gathered.spans[number] = (self._name, row_id, span)
+
+    def refusing(self, row_id: str, part: str) -> Callable[[Cause], None]:
+        place = (row_id, part)
+        if place not in self._refusals:
+            self._refusals[place] = _Refusals((self._name, row_id, part), self._gathered)
+        return self._refusals[place].add
+
+    def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
+        gathered, place = self._gathered, (self._name, row_id, part)
+
+        def sensed(atom: int, found: Found | None) -> None:
+            gathered.sensed.append((*place, atom, gathered.tick, *_found_columns(found)))
+
+        return sensed
+
+    def progressing(self, row_id: str) -> Callable[[Progress], None]:
+        if row_id not in self._progress:
+            self._progress[row_id] = _Progress(self._name, row_id, self._gathered)
+        return self._progress[row_id].add
+
+    def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
+        known: dict[Measured, _Gauges] = {}
+        told: _Gauges | None = None
+
+        def gauged(gauge: Gauge) -> None:
+            nonlocal told
+            if told is None or told.measured is not gauge.measured:
+                place = (self._name, row_id, part)
+                told = known.setdefault(gauge.measured, _Gauges(place, gauge.measured, self._gathered))
+            told.add(gauge)
+
+        return gauged
+
+    def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
+        self._gathered.keys.append((self._name, board, key, self._gathered.tick, stored(value), row_id, part))
+
+    def heard(self, event: str, sender: str) -> None:
+        self._gathered.heard.append((self._name, self._gathered.tick, event, sender))
+
+
+def _found_columns(found: Found | None) -> tuple[object, ...]:
+    if found is None:
+        return 0, None, None, None, None
+    return 1, found.truth, stored(found.left), stored(found.right), cause_text(found.cause)

@@ -21,7 +21,7 @@ class Sort(StrEnum):
     HISTORY = "history"
 
 
-@dataclass
+@dataclass(eq=False)
 class State:
     """One state. `order` counts in document order; the chart itself is the state without a parent."""
 
@@ -77,7 +77,7 @@ class Waits(StrEnum):
     DONE = "done"
 
 
-@dataclass
+@dataclass(eq=False)
 class Transition:
     """Leads from `source` to `target`; without a target nothing is left or entered."""
 
@@ -106,7 +106,7 @@ class Chart:
         self.active: list[State] = []
         """The configuration, in document order."""
         self._remembered: dict[str, list[State]] = {}
-        self._candidates: dict[Waits | None, list[list[Transition]]] = {}
+        self._candidates: dict[Waits | None, tuple[list[Transition], list[list[Transition]]]] = {}
         for order, state in enumerate(_all(root)):
             state.order = order
 
@@ -130,10 +130,14 @@ class Chart:
 
         `enabled` is asked of each transition once at the most, and only of those that wait for `waits`, if it is given.
         """
-        answers: dict[str, bool] = {}
+        asked, candidates = self._candidates_for(waits)
+        first = next((place for place, each in enumerate(asked) if enabled(each)), None)
+        if first is None:
+            return []
+        answers = {each.id: place == first for place, each in enumerate(asked[: first + 1])}
         chosen: list[Transition] = []
-        for candidates in self._candidates_for(waits):
-            for each in candidates:
+        for of_state in candidates:
+            for each in of_state:
                 if each.id not in answers:
                     answers[each.id] = enabled(each)
                 if answers[each.id]:
@@ -142,8 +146,11 @@ class Chart:
                     break
         return self.without_conflicts(chosen) if len(chosen) > 1 else chosen
 
-    def _candidates_for(self, waits: Waits | None) -> list[list[Transition]]:
-        """For each active atomic state the transitions that could be taken, in order; kept until a step is taken."""
+    def _candidates_for(self, waits: Waits | None) -> tuple[list[Transition], list[list[Transition]]]:
+        """For each active atomic state the transitions that could be taken, in order, and before that all of them.
+
+        Kept until a step is taken, for at most ticks none is.
+        """
         if waits not in self._candidates:
             found = []
             for state in self.active:
@@ -152,7 +159,8 @@ class Chart:
                     mine = [each for each in outwards if waits is None or each.waits is waits]
                     if mine:
                         found.append(mine)
-            self._candidates[waits] = found
+            every = {each.id: each for mine in found for each in mine}
+            self._candidates[waits] = list(every.values()), found
         return self._candidates[waits]
 
     def without_conflicts(self, chosen: Sequence[Transition]) -> list[Transition]:

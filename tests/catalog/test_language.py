@@ -14,7 +14,7 @@ from umbrant.catalog.language.check import faults
 from umbrant.catalog.language.grid import ask_grid
 from umbrant.catalog.language.phrases import PieceKind, pieces, spoken
 from umbrant.catalog.language.tree import Ask, LanguageError, Number, parse, source
-from umbrant.catalog.work import Reading
+from umbrant.catalog.work import Reading, nothing
 from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyType, Literal
 
@@ -213,6 +213,16 @@ def test_a_grid_gives_the_same_answers_as_asking_one_at_a_time(
     answers = np.broadcast_to(ask_grid(tree, grid), (len(cases),))
     for case, found in zip(cases, answers, strict=True):
         assert (found == 1.0) == answer(text, **dict(zip(names, case, strict=True)))
+
+
+@given(CONDITIONS, st.tuples(NUMBERS, NUMBERS, YES_NO, YES_NO))
+def test_an_answer_is_the_same_whether_or_not_anybody_is_told(
+    text: str, given_: tuple[float | None, float | None, bool | None, bool | None]
+) -> None:
+    n, m, flag, raining = given_
+    values = Values(n=n, m=m, flag=flag, raining=raining)
+    told = Asker(parse(text), values, lambda atom, found: None).ask()
+    assert Asker(parse(text), values, nothing).ask() is told
 
 
 def test_a_condition_is_read_in_words_with_its_numbers_apart() -> None:

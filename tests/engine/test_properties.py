@@ -1,5 +1,6 @@
 """What holds for every tree, whatever its rows do."""
 
+from collections import Counter
 from collections.abc import Callable
 
 from hypothesis import given, settings
@@ -7,7 +8,7 @@ from hypothesis import given, settings
 from tests.engine.reference import Node, Reference
 from tests.engine.trees import GUARDS, IN_THE_REFERENCE, ONE_AT_A_TIME, trees
 from tests.kinds import CATALOG
-from tests.small import project
+from tests.small import played, project
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.ask import Found
 from umbrant.catalog.work import Progress, Status
@@ -150,3 +151,27 @@ def test_of_a_composites_children_at_most_one_is_active(rows: list[Row]) -> None
         ledger = run(made, ticks)
         for children in made.behaviors[0].outline.children.values():
             assert sum(child in ledger.active for child in children) <= 1
+
+
+@settings(max_examples=60, deadline=None)
+@given(trees())
+def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(rows: list[Row]) -> None:
+    made, diary = project(*rows, seconds=1.2), Diary()
+    scenario = made.scenarios[0]
+    world = StageWorld(made.stages[0], scenario, Silent())
+    common = Common(made, CATALOG, scenario.seed)
+    runner = Runner(common, scenario.cast[0], world, diary)
+    for tick in range(scenario.tick_count):
+        diary.tick = tick
+        world.begin(tick)
+        common.begin(world.now_s)
+        runner.tick()
+        world.finish()
+    told = Counter((row_id, what) for _, row_id, what in diary.log)
+    recorded: Counter[tuple[str, str]] = Counter()
+    for row_id, record in played(made).agents["a"].rows.items():
+        for span in record.spans:
+            recorded[row_id, "entered"] += 1
+            if span.outcome is not None:
+                recorded[row_id, span.outcome.value] += 1
+    assert told == recorded

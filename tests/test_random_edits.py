@@ -41,7 +41,7 @@ from umbrant.model.edits import (
 from umbrant.model.folder import document_texts, read_project, save_project
 from umbrant.model.outline import OutlineError
 from umbrant.model.paths import PathError, move, remove
-from umbrant.model.whole import resolved
+from umbrant.model.whole import whole_behavior, written_under
 from umbrant.review import review
 
 PROJECT = read_project(DEMO)
@@ -68,13 +68,13 @@ WORDS = [
 
 
 def row_edit(data: st.DataObject, project: Project) -> Callable[[Project], Project]:
-    """Something done to a random row of a random behavior."""
+    """Something done to a random row of a random behavior, or of one that it uses."""
     name = data.draw(st.sampled_from([each.name for each in project.behaviors]))
-    behavior = resolved(project, name)
+    behavior = whole_behavior(project, name).behavior
     if not behavior.rows:
         return lambda p: p
     row = data.draw(st.sampled_from(behavior.rows))
-    around, kind = behavior.outline.parent[row.id], data.draw(st.sampled_from(KINDS))
+    around, kind = written_under(behavior, row.id), data.draw(st.sampled_from(KINDS))
     word = data.draw(st.sampled_from(WORDS))
     new = Row(id=fresh_id(behavior), kind=kind, name=word)
     parts = [

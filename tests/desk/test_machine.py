@@ -195,3 +195,27 @@ def test_a_behavior_without_a_machine_says_so(hands: Hands) -> None:
     hands.key(Qt.Key.Key_Return)
     assert "no machine here" in hands.driver.messages[-1]
     hands.table.grab()
+
+
+def test_a_machine_in_a_used_behavior_is_edited_where_it_is_used(hands: Hands) -> None:
+    hands.driver.pane.actions_by_id["show_rows"].trigger()
+    hands.desk.select_row(hands.named("Brine’s watch").id)
+    hands.driver.answers.texts = ["Watch"]
+    hands.driver.pane.actions_by_id["extract"].trigger()
+    used = next(each for each in hands.desk.project.behaviors if each.title == "Watch")
+    hands.desk.select_row(hands.named("Bark").id)
+    hands.driver.pane.actions_by_id["show_table"].trigger()
+    hands.at("Bark", "when")
+    hands.add("→ Doze")
+    hands.driver.type("distance(visitor) > 20")
+    assert hands.read()["Bark", "when"] == "→ Doze when distance to visitor > 20 m"
+    assert len(hands.desk.project.behavior(used.name).rows) == len(used.rows) + 1
+    hands.at("Bark", "State")
+    hands.add("State after this one")
+    hands.driver.type("Growl")
+    assert hands.desk.behavior.outline.parent[hands.named("Growl").id] == hands.named("Awake").id
+    hands.at("Circle", "State")
+    hands.key(Qt.Key.Key_F2)
+    hands.driver.type("Go round")
+    assert hands.read()["Doze", "when"].startswith("Someone comes → Go round")
+    assert hands.desk.problems == []

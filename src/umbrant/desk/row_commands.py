@@ -13,6 +13,7 @@ from umbrant.model.behaviors import Row
 from umbrant.model.clipboard import NoRows, extract_rows, paste_rows, rows_from, rows_text, wrap_rows
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, delete_rows, follow_original, set_kind, set_muted, set_note
+from umbrant.model.whole import written_under
 
 WRAPS = ("selector", "sequence", "parallel", "random_selector")
 """What rows can be wrapped in."""
@@ -94,7 +95,7 @@ class RowCommands:
         behavior, row_ids = self.desk.behavior, self.ledger.selected_rows
         if behavior is None or not row_ids:
             return
-        around = behavior.outline.parent[row_ids[0]]
+        around = written_under(behavior, row_ids[0])
         if around is None:
             self.desk.told.emit("The outermost row stands alone; copy it into another behavior instead.")
             return

@@ -205,13 +205,16 @@ def remove_part(project: Project, behavior: str, row_id: str, part: str) -> Proj
 
 
 def insert_row(project: Project, behavior: str, row: Row, *, after: str | None, under: str | None) -> Project:
-    """Add a row under `under`: behind its sibling `after`, or as the first where `after` is None."""
+    """Add a row under `under`: behind its sibling `after`, or as the first where `after` is None.
+
+    A row that is inside a used behavior is added there, where its sibling or the row around it is written.
+    """
     if after is not None:
         behavior, after = home(project, behavior, after)
+        under = resolved(project, behavior).row(after).under
     elif under is not None:
-        behavior, _ = home(project, behavior, under)
+        behavior, under = home(project, behavior, under)
     document = resolved(project, behavior)
-    under = under.rpartition("/")[2] if under is not None else None
     rows = list(document.rows)
     new = row.model_copy(update={"under": under})
     if after is not None:

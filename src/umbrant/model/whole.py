@@ -64,6 +64,12 @@ def whole_behavior(project: Project, name: str) -> Whole:
     return whole
 
 
+def written_under(behavior: Behavior, row_id: str) -> str | None:
+    """The row around a row in the behavior that it is written in; None for an outermost one, a used behavior's too."""
+    around = behavior.outline.parent[row_id]
+    return around if around is not None and around.rpartition("/")[0] == row_id.rpartition("/")[0] else None
+
+
 def resolved(project: Project, name: str) -> Behavior:
     """The behavior with this name; of a variant, what its original and its overrides come to. Raises KeyError."""
     behavior = project.behavior(name)

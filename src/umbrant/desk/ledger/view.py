@@ -30,6 +30,7 @@ from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import Edit, add_decorator, add_upkeep, fresh_id, insert_row
+from umbrant.model.whole import written_under
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 OUTLINE_WIDTH, NOW_WIDTH, NARROWEST_OUTLINE = 456, 72, 240
@@ -182,8 +183,8 @@ class LedgerView(ChipTable):
         if behavior is None:
             return
         self._place_of_new = self._after_and_under(behavior, row)
-        if behind and row is not None and behavior.outline.parent[row.id] is not None:
-            self._place_of_new = row.id, behavior.outline.parent[row.id]
+        if behind and row is not None and (around := written_under(behavior, row.id)) is not None:
+            self._place_of_new = row.id, around
         at = self._cell(row.id, OUTLINE).bottomLeft() if row else QPointF(0, 0)
         indent = self.layout_of(row).indent_x if row else 20
         found = offers(self.desk.catalog, self._kind_of(self._place_of_new[1]), self._kind_of(row.id if row else None))
@@ -198,7 +199,7 @@ class LedgerView(ChipTable):
         if row is None:
             return None, None
         kind = self._kind_of(row.id)
-        parent = behavior.outline.parent[row.id]
+        parent = written_under(behavior, row.id)
         if (kind is not None and kind.holds and not _short(kind)) or parent is None:
             children = behavior.outline.children[row.id]
             return (children[-1] if children else None), row.id
@@ -213,7 +214,7 @@ class LedgerView(ChipTable):
         if offer.role == "row":
             after, under = self._place_of_new
             name_of_new = "" if kind.family in NAMELESS else kind.title.capitalize()
-            new = Row(id=fresh_id(behavior), under=under, kind=kind.id, name=name_of_new, args=args)
+            new = Row(id=fresh_id(behavior), kind=kind.id, name=name_of_new, args=args)
             edit = Edit(f"Add {kind.title}", lambda p: insert_row(p, name, new, after=after, under=under))
             self.desk.apply(edit)
             path = (after or under or "").rpartition("/")[0]

@@ -22,7 +22,7 @@ def add_transition(desk: Desk, source: str, trigger: Trigger, target: str) -> st
     rows = [behavior.row(child) for child in behavior.outline.children[source]]
     after = next((row.id for row in reversed(rows) if row.kind in TRIGGERS), None)
     to = {"to": target.rpartition("/")[2]} if target else {}
-    new = Row(id=fresh_id(behavior), under=source, kind=trigger.kind, args={**trigger.args(), **to})
+    new = Row(id=fresh_id(behavior), kind=trigger.kind, args={**trigger.args(), **to})
     name = behavior.name
     edit = Edit(f"Add a transition {trigger.title}", lambda p: insert_row(p, name, new, after=after, under=source))
     return _done(desk, edit, source, new)
@@ -36,7 +36,7 @@ def add_state(desk: Desk, after: str | None, under: str) -> str | None:
     children = behavior.outline.children[under]
     behind = after or (children[-1] if children else None)
     count = sum(behavior.row(child).kind in STATES for child in children)
-    new = Row(id=fresh_id(behavior), under=under, kind="state", name=f"State {count + 1}")
+    new = Row(id=fresh_id(behavior), kind="state", name=f"State {count + 1}")
     name = behavior.name
     return _done(desk, Edit("Add a state", lambda p: insert_row(p, name, new, after=behind, under=under)), under, new)
 

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
 from umbrant.desk.sentence import Editor
+from umbrant.model.edits import Edit, delete_rows
 from umbrant.model.values import KeyRef, KeyType, Spread
 
 ALT, SHIFT = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
@@ -326,3 +327,20 @@ def test_what_is_typed_after_a_kind_fills_its_chips(
     hands.type(text)
     row = hands.desk.row
     assert (row.kind, row.args) == (kind, args)
+
+
+def test_a_row_is_added_though_what_the_search_was_opened_at_is_gone(demo_driver: Driver) -> None:
+    demo_driver.desk.select_row("look")
+    demo_driver.key(Qt.Key.Key_Return)
+    search = demo_driver.ledger.search.line
+    warden = demo_driver.desk.project.behavior("warden")
+    demo_driver.desk.apply(Edit("Delete", lambda project: delete_rows(project, "warden", ["chk"])))
+    demo_driver.desk.select_row("tend")
+    search.setFocus()
+    demo_driver.type("wait")
+    assert demo_driver.desk.row is not None
+    assert demo_driver.desk.row.kind == "wait"
+    assert demo_driver.desk.behavior.outline.parent[demo_driver.desk.row_id] == "tend"
+    demo_driver.desk.undo()
+    demo_driver.desk.undo()
+    assert demo_driver.desk.project.behavior("warden") == warden

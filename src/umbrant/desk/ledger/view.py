@@ -213,6 +213,8 @@ class LedgerView(ChipTable):
         args = filled(kind, self.search.besides, row.id if row else "", self.desk.project, self.desk.whole)
         if offer.role == "row":
             after, under = self._place_of_new
+            if not {after, under} <= {None, *behavior.by_id}:  # what the search was opened at is gone by now
+                after, under = self._after_and_under(behavior, row)
             name_of_new = "" if kind.family in NAMELESS else kind.title.capitalize()
             new = Row(id=fresh_id(behavior), kind=kind.id, name=name_of_new, args=args)
             edit = Edit(f"Add {kind.title}", lambda p: insert_row(p, name, new, after=after, under=under))

@@ -256,7 +256,7 @@ def test_why_tells_of_all_that_run_side_by_side() -> None:
     assert told(SIDE_BY_SIDE, 4) == [
         "Both runs its children side by side.",
         "Short succeeded 0.20 s ago. It waits for the others.",
-        "Pick runs beside it, at Third.",
+        "Pick runs beside Long, at Third.",
         "Long has been running for 0.40 s.",
     ]
     assert told(SIDE_BY_SIDE, 4, "r1")[0] == "Short succeeded 0.20 s ago. It waits for the others."
@@ -271,7 +271,7 @@ def test_why_follows_the_row_that_leads_and_tells_of_those_that_accompany_it() -
     )
     assert told(rows, 4) == [
         "Carry runs its first child, and the others beside it.",
-        "Grumble runs beside it.",
+        "Grumble runs beside Walk.",
         "Hum was refused: the time is 0.4 s, not > 5 s.",
         "Walk has been running for 0.40 s.",
     ]
@@ -307,7 +307,7 @@ def test_why_tells_of_the_other_regions_of_a_machine() -> None:
         row("x2", "last", "s21", name="Stretch", ticks=50),
     )
     lines = told(rows, 4)
-    assert "Legs is active beside it, in stand, at Stretch." in lines
+    assert "Legs is active beside Mood, in stand, at Stretch." in lines
     assert lines[-1].startswith("calm was entered 0.40 s ago")
     assert told(rows, 4, "s21") == ["stand has been active for 0.40 s."]
 

@@ -152,7 +152,7 @@ class Explainer(Fared):
         order, children = self.order(parent), self.outline.children[parent]
         if order is Order.TOGETHER:
             beside = [each for each in children if each != ran and self.family(each) in (*RUNS, Family.STATE)]
-            yield from (self._beside(child, parent, tick) for child in beside)
+            yield from (self._beside(child, parent, ran, tick) for child in beside)
         elif self.family(ran) in RUNS:
             tried = [each for each in children if each != ran and self._in_this_round(each, parent, tick)]
             before = tried if order is Order.DRAWN else children[: children.index(ran)]
@@ -164,13 +164,16 @@ class Explainer(Fared):
         tone = Tone.YES if state is RowState.SUCCESS or self._succeeded_before(child, tick) else Tone.NO
         return self.names.line(child, self.tried(child, tick), tone)
 
-    def _beside(self, child: str, parent: str, tick: int) -> Line:
+    def _beside(self, child: str, parent: str, ran: str, tick: int) -> Line:
         """A child that runs beside the one that ran, or has ended while that still runs."""
         if self.state_of(child, tick) is not RowState.RUNNING:
             return self.names.line(child, self._rests(child, parent, tick), self._before(child, tick).tone)
         down = self._down((child,), tick)
         states, inner = [each for each in down if self.is_state(each)], down[-1]
-        bits: list[Bit | str] = [" is active beside it" if states[:1] == [child] else " runs beside it"]
+        bits: list[Bit | str] = [
+            " is active beside " if states[:1] == [child] else " runs beside ",
+            self.names.bit(ran),
+        ]
         if states and states[-1] != child:
             bits += [", in ", self.names.bit(states[-1])]
         if inner != child and not self.is_state(inner):

@@ -26,7 +26,7 @@ def test_a_chip_changes_the_take_the_tape_and_the_reason_and_undo_brings_them_ba
 
     assert hands.desk.behavior.row("esc").guard.when == "can_see(visitor, within=11)"
     assert hands.desk.explainer.record.row("esc").state_at(GAVE_UP) is RowState.RUNNING
-    assert "Close in is running" in hands.reasons()
+    assert "Close in has been running for 2.20 s" in hands.reasons()
     assert any(stretch.start <= GAVE_UP <= stretch.end for stretch in hands.desk.different["esc"])
     assert hands.ledger.grab().toImage() != first
     assert hands.window.windowTitle().startswith("*")
@@ -39,7 +39,7 @@ def test_a_chip_changes_the_take_the_tape_and_the_reason_and_undo_brings_them_ba
 
     hands.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
     hands.settle()
-    assert "Close in is running" in hands.reasons()
+    assert "Close in has been running for 2.20 s" in hands.reasons()
 
 
 def test_dragging_a_number_sideways_rolls_as_it_goes_and_is_one_step_of_undo(demo_driver: Driver) -> None:

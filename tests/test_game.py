@@ -1,5 +1,6 @@
 """Behaviors inside a game: its own world, its own nodes, and a take that can be opened."""
 
+import io
 import runpy
 import sys
 from pathlib import Path
@@ -84,13 +85,13 @@ def test_the_example_game_plays_and_its_take_can_be_asked(
     assert "Out of the light was refused: light of lantern on it is 0.08, not > 0.15" in answer
 
 
+@pytest.mark.parametrize("last", ["q\n", ""])
 def test_the_example_game_can_be_played_by_hand(
-    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+    last: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    typed = iter(["d", "d", "nonsense", "q"])
     monkeypatch.chdir(tmp_path)
     monkeypatch.setattr(sys, "argv", ["game.py"])
-    monkeypatch.setattr("builtins.input", lambda prompt: next(typed))
+    monkeypatch.setattr("sys.stdin", io.StringIO(f"d\nd\nnonsense\n{last}"))
     runpy.run_path(str(EXAMPLES / "own-game" / "game.py"), run_name="__main__")
     assert ".....@.." in capsys.readouterr().out
     assert read_take(tmp_path / "cellar.take").ticks == 3

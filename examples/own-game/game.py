@@ -62,6 +62,14 @@ class Cellar(PlainWorld):
         return "\n".join(rows)
 
 
+def asked(cellar: Cellar) -> str:
+    """What the player types; the end of the input ends the game, as `q` does."""
+    try:
+        return input(f"{cellar.drawn()}\n> ").strip().lower()
+    except EOFError:
+        return "q"
+
+
 def main() -> None:
     """Play it."""
     watch = "--watch" in sys.argv
@@ -70,7 +78,7 @@ def main() -> None:
     record = Path("cellar.take")
     with load_behavior(HERE / "cellar", "rat", cellar, name="rat", keys=keys, trust=True, record=record) as rat:
         for turn in range(TURNS if watch else 10_000):
-            typed = ROUND[turn % len(ROUND)] if watch else input(f"{cellar.drawn()}\n> ").strip().lower()
+            typed = ROUND[turn % len(ROUND)] if watch else asked(cellar)
             if typed == "q":
                 break
             cellar.walk(STEPS.get(typed, (0, 0)))

@@ -427,10 +427,12 @@ class LedgerView(ChipTable):
             self._later.start()
 
     def _bring_into_sight(self, index: QModelIndex) -> None:
-        self.scrollTo(index)
-        if self._not_laid_out:
-            self._lay_out_seen()
+        """Scroll to a line: again and again, as long as what comes into sight is laid out anew and pushes it out."""
+        waiting = -1
+        while waiting != len(self._not_laid_out):
+            waiting = len(self._not_laid_out)
             self.scrollTo(index)
+            self._lay_out_seen()
 
     def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
         row = self.ledger.row_at(current.row())

@@ -25,7 +25,7 @@ SLACK_S = 1e-9
 """Times are sums of ticks; a moment counts as reached when it is missed by no more than this."""
 
 
-class _Wrapped(Passing):
+class Wrapped(Passing):
     """Passes everything on to the work inside."""
 
     begins_anew = False
@@ -63,7 +63,7 @@ _ENDS = {SUCCESS: "success", FAILURE: "failure"}
 
 
 @decorator("cooldown {duration}[ after {ending}][, at first {first}]", failure="refused while it cools")
-class Cooldown(_Wrapped):
+class Cooldown(Wrapped):
     """Keeps a row from being entered again for a while after it ended.
 
     Example: *Warn*, cooldown 4 s, is not said again for four seconds.
@@ -114,7 +114,7 @@ class Cooldown(_Wrapped):
 
 
 @decorator("time limit {limit}", failure="as the row, or when the time is up")
-class TimeLimit(_Wrapped):
+class TimeLimit(Wrapped):
     """Stops a row that takes too long, and fails.
 
     Example: *Go there*, time limit 9 s, gives up when it is not there in nine seconds.
@@ -149,7 +149,7 @@ class TimeLimit(_Wrapped):
 
 
 @decorator("invert", success="when the row fails", failure="when the row succeeds")
-class Invert(_Wrapped):
+class Invert(Wrapped):
     """Turns success into failure and failure into success.
 
     Example: *All bright?*, inverted, succeeds when a lamp is dim.
@@ -165,7 +165,7 @@ class Invert(_Wrapped):
 
 
 @decorator("always succeed", failure="never")
-class AlwaysSucceed(_Wrapped):
+class AlwaysSucceed(Wrapped):
     """Turns failure into success, so that what comes after goes on.
 
     Example: *Greet*, always succeed: whoever cannot be greeted is walked past all the same.
@@ -179,7 +179,7 @@ class AlwaysSucceed(_Wrapped):
 
 
 @decorator("always fail", success="never")
-class AlwaysFail(_Wrapped):
+class AlwaysFail(Wrapped):
     """Turns success into failure, so that the next one is tried.
 
     Example: *Note the time*, always fail, as a first child that never keeps a selector from trying the others.
@@ -193,7 +193,7 @@ class AlwaysFail(_Wrapped):
         return FAILURE
 
 
-class _Again(_Wrapped):
+class _Again(Wrapped):
     """Begins the work anew, at the next tick, as long as it ends the way `again_after` says and turns are left."""
 
     begins_anew = True
@@ -253,7 +253,7 @@ class Retry(_Again):
 
 
 @decorator("repeat until {result}", success="when the row has ended that way", failure="never")
-class RepeatUntil(_Wrapped):
+class RepeatUntil(Wrapped):
     """Does a row again, at the next tick, until it ends in a certain way.
 
     Example: *Pull at the rope*, repeat until failure: until it comes loose.
@@ -284,7 +284,7 @@ class RepeatUntil(_Wrapped):
 
 
 @decorator("delay {delay}")
-class Delay(_Wrapped):
+class Delay(Wrapped):
     """Waits before a row begins. The row counts as running while it waits.
 
     Example: *Turn round*, delay 0.4 s, for someone slow to notice.
@@ -323,7 +323,7 @@ class Delay(_Wrapped):
 
 
 @decorator("chance {share}", failure="refused when the roll is not under the chance")
-class Chance(_Wrapped):
+class Chance(Wrapped):
     """Lets a row be entered only so often. Rolled anew each time the row is tried.
 
     Example: *Whistle*, chance 0.3, is begun about three times in ten.
@@ -344,7 +344,7 @@ class Chance(_Wrapped):
 
 
 @decorator("at most {times}[ {counted}]", failure="refused when it has been entered so many times")
-class AtMost(_Wrapped):
+class AtMost(Wrapped):
     """Lets a row be entered only so many times.
 
     Example: *Bark*, at most 3 times per entry of the row around it.
@@ -377,7 +377,7 @@ class AtMost(_Wrapped):
 
 
 @decorator("hold result {duration}")
-class Hold(_Wrapped):
+class Hold(Wrapped):
     """Keeps a row's result for a while: entered again within that time, it ends at once the same way, and does nothing.
 
     Example: *Is there a way out?*, hold result 1 s, searches for a way once a second at the most.
@@ -420,7 +420,7 @@ class Hold(_Wrapped):
 
 
 @decorator("weight {weight}")
-class Weight(_Wrapped):
+class Weight(Wrapped):
     """How often a row is drawn by the random selector it is in, against the others.
 
     Example: *Yawn*, weight 3, beside *Whistle*, weight 1: three times out of four it yawns.

@@ -4,7 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
-from umbrant.catalog.decorators import SLACK_S
+from umbrant.catalog.decorators import SLACK_S, Wrapped
 from umbrant.catalog.work import (
     FAILURE,
     RUNNING,
@@ -109,32 +109,20 @@ class InOrder(Passing):
             self.ended = status
 
 
-class Round(Passing):
+class Round(Wrapped):
     """Work with rows in it that a decorator may begin anew: what still runs in it at the end of a round is stopped."""
 
     def __init__(self, work: Work, rows: Sequence["LiveRow"], row_id: str) -> None:
-        self.cause: Cause | None = None
-        self._work = work
+        super().__init__(work)
         self._rows = rows
         self._over = cause_of_row("round_over", row_id)
 
-    def start(self, me: Me) -> None:
-        self.cause = None
-        self._work.start(me)
-
-    def tick(self, me: Me) -> Status:
-        status = self._work.tick(me)
-        return status if status is RUNNING else self.after(me, status)
-
     def stop(self, me: Me) -> None:
-        self._work.stop(me)
+        super().stop(me)
         self._halt_rows(me)
 
-    def inside(self) -> Work:
-        return self._work
-
     def after(self, me: Me, status: Status) -> Status:
-        self.cause = self._work.cause
+        status = super().after(me, status)
         self._halt_rows(me)
         return status
 

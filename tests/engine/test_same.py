@@ -1,6 +1,6 @@
 """Two ways to write the same come to the same: a behavior used or written out, a row muted or deleted, one wrapped."""
 
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from tests.engine.trees import trees
@@ -11,21 +11,31 @@ from umbrant.model.behaviors import Row
 from umbrant.model.clipboard import extract_rows, wrap_rows
 from umbrant.model.edits import delete_rows, set_muted
 
+Tree = tuple[list[Row], Row]
+"""The rows of a tree, and one of them."""
 
-def that_run(rows: list[Row]) -> list[Row]:
-    """Rows that run on their own and are nested; those with a guard may watch to take over, which what is put around
-    them does not.
-    """
-    kinds = {row.id: CATALOG.get(row.kind, *ROWS) for row in rows}
-    return [row for row in rows if row.under and row.guard is None and kinds[row.id].family in RUNS]
+
+@st.composite
+def nested(draw: st.DrawFn) -> Tree:
+    """A tree, and one of its rows that is in another."""
+    rows = draw(trees())
+    inside = [row for row in rows if row.under]
+    assume(inside)
+    return rows, draw(st.sampled_from(inside))
+
+
+def runs_alone(tree: Tree) -> bool:
+    """Whether the row runs on its own, and does not watch to take over: what is put around it would not."""
+    _, one = tree
+    kind = CATALOG.get(one.kind, *ROWS)
+    return one.guard is None and kind is not None and kind.family in RUNS
 
 
 @settings(max_examples=25, deadline=None)
-@given(trees(), st.data())
-def test_a_behavior_that_is_used_runs_as_if_it_were_written_out(rows: list[Row], data: st.DataObject) -> None:
-    if not that_run(rows):
-        return
-    made, one = project(*rows, seconds=1.2), data.draw(st.sampled_from(that_run(rows)))
+@given(nested().filter(runs_alone))
+def test_a_behavior_that_is_used_runs_as_if_it_were_written_out(tree: Tree) -> None:
+    rows, one = tree
+    made = project(*rows, seconds=1.2)
     using, use = extract_rows(made, "b", [one.id], "part", "Part")
     inside = set(made.behaviors[0].outline.within(one.id))
     written_out, used = played(made), played(using)
@@ -34,12 +44,10 @@ def test_a_behavior_that_is_used_runs_as_if_it_were_written_out(rows: list[Row],
 
 
 @settings(max_examples=25, deadline=None)
-@given(trees(), st.data())
-def test_a_muted_row_is_as_good_as_none(rows: list[Row], data: st.DataObject) -> None:
-    nested = [row for row in rows if row.under]
-    if not nested:
-        return
-    made, one = project(*rows, seconds=1.2), data.draw(st.sampled_from(nested))
+@given(nested())
+def test_a_muted_row_is_as_good_as_none(tree: Tree) -> None:
+    rows, one = tree
+    made = project(*rows, seconds=1.2)
     inside = set(made.behaviors[0].outline.within(one.id))
     muted, deleted = played(set_muted(made, "b", [one.id], True)), played(delete_rows(made, "b", [one.id]))
     for row in rows:
@@ -47,11 +55,10 @@ def test_a_muted_row_is_as_good_as_none(rows: list[Row], data: st.DataObject) ->
 
 
 @settings(max_examples=25, deadline=None)
-@given(trees(), st.data())
-def test_a_row_alone_in_a_sequence_runs_as_by_itself(rows: list[Row], data: st.DataObject) -> None:
-    if not that_run(rows):
-        return
-    made, one = project(*rows, seconds=1.2), data.draw(st.sampled_from(that_run(rows)))
+@given(nested().filter(runs_alone))
+def test_a_row_alone_in_a_sequence_runs_as_by_itself(tree: Tree) -> None:
+    rows, one = tree
+    made = project(*rows, seconds=1.2)
     wrapped, _ = wrap_rows(made, "b", [one.id], "sequence", "Alone")
     alone, by_itself = played(wrapped), played(made)
     for row in rows:

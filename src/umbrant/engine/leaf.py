@@ -47,7 +47,7 @@ class Leaf:
         self._progressed = recorder.progressing(row_id)
         self._is_told = self._progressed is not nothing
         self._fixed = fixed_values(binders)
-        self._asks = kind.own or self._fixed is None
+        self._asks = bool(kind.own) or self._fixed is None
         """Whether there is more to beginning than to call its function with the same arguments each time."""
         self._placed, self._named = in_order(kind.run, self._fixed or {})
         self._steps: Generator[Progress | None, None, object] | None = None

@@ -41,7 +41,7 @@ class Chore:
         self.work = work
         self.due_s = 0.0
         """When it is next due, less what times may be missed by."""
-        self.check = Timed(self, self._do)
+        self.timed = Timed(self, self._do)
         self._upkeep = upkeep
         self._gauge = recorder.gauging(row_id, part)
         self._refused = recorder.refusing(row_id, part)
@@ -183,6 +183,7 @@ class LiveRow(Passing):
         self._paths = Paths()
         self._beat = -1
         self._go_on: GoOn = self.visit
+        """The path as of the beat; found anew before it is first taken."""
 
     @property
     def weight(self) -> float:
@@ -203,7 +204,7 @@ class LiveRow(Passing):
             self.leave(me, FAILURE, failed)
             return FAILURE
         for chore in self._chores:
-            chore.check.check(me)
+            chore.timed.check(me)
         try:
             status = self.work.tick(me)
         except Unbound as unbound:
@@ -273,7 +274,7 @@ class LiveRow(Passing):
 
     def checks(self) -> Sequence[Check]:
         watched = [Kept(self._asks, self._falls)] if self._asks is not None and self._watches_running else []
-        return [*watched, *(chore.check for chore in self._chores)]
+        return [*watched, *(chore.timed for chore in self._chores)]
 
     def after(self, me: Me, status: Status) -> Status:
         self.leave(me, status, self.work.cause if status is FAILURE else None)

@@ -10,15 +10,7 @@ from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.language.grid import ask_grid
 from umbrant.catalog.language.tree import Tree
 from umbrant.catalog.utilities import UtilitySetup
-from umbrant.catalog.work import (
-    FAILURE,
-    RUNNING,
-    Gauge,
-    Measured,
-    Status,
-    Tell,
-    nothing,
-)
+from umbrant.catalog.work import FAILURE, RUNNING, Gauge, Measured, Status, Tell, nothing
 from umbrant.catalog.world import Formula, Me
 from umbrant.engine.board import Board
 from umbrant.engine.rows import LiveRow

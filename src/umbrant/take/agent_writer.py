@@ -91,9 +91,9 @@ class _Progress:
         return abs(self._left - self._rate * (tick - self._since) - left) < EVEN
 
     def _keep(self, left: float | None, of: float | None, unit: str, tick: int, *, goes_on: bool) -> None:
-        follows = goes_on and tick == self._since + 1 and left is not None and self._left is not None
-        rate = self._left - left if follows and self._left is not None and left is not None else 0.0
-        completes = follows and self._rate == 0.0 and self._flushes == self._gathered.flushes
+        before = self._left if goes_on and tick == self._since + 1 else None
+        rate = before - left if before is not None and left is not None else 0.0
+        completes = rate != 0.0 and self._rate == 0.0 and self._flushes == self._gathered.flushes
         self._since, self._left, self._of, self._unit, self._rate = tick, left, of, unit, rate
         if completes:
             self._row[-1] = rate

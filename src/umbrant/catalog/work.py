@@ -152,31 +152,80 @@ class Kept(NamedTuple):
         return None if self.asks() else self.no(me)
 
 
+class Clock(Protocol):
+    """Counts ticks."""
+
+    @property
+    def tick(self) -> int: ...
+
+
+class Lasting(Protocol):
+    """What has been told to be so at ticks in a row."""
+
+    end: int
+    """The last of them."""
+
+
+class Refused(Protocol):
+    """Is told why something is not done, at each tick that it is so.
+
+    Whoever would tell the same as at the tick before may put off the end of what was told `last` instead.
+    """
+
+    @property
+    def clock(self) -> Clock: ...
+    @property
+    def last(self) -> Lasting: ...
+    def __call__(self, reason: Cause, /) -> None: ...
+
+
+class _Unheard:
+    """Is told, and keeps nothing."""
+
+    tick = end = 0
+
+    @property
+    def clock(self) -> "_Unheard":
+        return self
+
+    @property
+    def last(self) -> "_Unheard":
+        return self
+
+    def __call__(self, reason: Cause, /) -> None: ...
+
+
+UNHEARD: Refused = _Unheard()
+"""For refusals that nobody keeps."""
+
+
 class Chance(Protocol):
     """What has a chance to be done, or has not."""
 
-    @property
-    def was_open(self) -> bool:
-        """Whether it could have been done when that was last looked at."""
+    reason: Cause | None
+    """Why it could not be done when that was last looked at; that has been told. None if it could."""
 
 
 class Awaited(NamedTuple):
     """A check whether a chance has come: it looks when the answer is yes, and when it has turned to no.
 
-    As long as it stays no, `tell` is given the reason each time.
+    As long as it is refused for that `reason`, that merely goes on.
     """
 
     asks: Callable[[], bool]
     chance: Chance
     yes: Look
     no: Look
-    tell: Callable[[Cause], None]
     reason: Cause
+    refused: Refused
 
     def check(self, me: Me) -> Status | None:
         if self.asks():
             return self.yes(me)
-        return self.no(me) if self.chance.was_open else self.tell(self.reason)
+        if self.chance.reason is not self.reason:
+            return self.no(me)
+        self.refused.last.end = self.refused.clock.tick
+        return None
 
 
 Check = Timed | Kept | Awaited

@@ -277,6 +277,12 @@ def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
     return fixed if len(fixed) == len(binders) else None
 
 
+def bound(function: Callable[..., Any], me: Me, given: Mapping[str, Any]) -> Callable[..., Any]:
+    """A node's function with the agent and with arguments that are the same each time: it need only be called."""
+    placed, named = in_order(function, given)
+    return partial(function, me, *placed, **named)
+
+
 def _fixed(binders: Mapping[str, Binder]) -> dict[str, Any]:
     return {name: binder.value for name, binder in binders.items() if isinstance(binder, Constant)}
 
@@ -301,8 +307,7 @@ def _reader(me: Me, kind: Kind, args: Mapping[str, Binder]) -> Callable[[], Any]
     """Asks a sense that comes with the program. What is the same each time is worked out once."""
     fixed = _fixed(args)
     asked = {name: binder for name, binder in args.items() if name not in fixed}
-    placed, named = in_order(kind.run, fixed)
-    ask = partial(kind.run, me, *placed, **named)
+    ask = bound(kind.run, me, fixed)
     if not asked:
         return ask
 

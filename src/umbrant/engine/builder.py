@@ -11,7 +11,7 @@ from umbrant.catalog.world import Question
 from umbrant.engine.binding import Binder, BoundKey, Scope
 from umbrant.engine.board import Board
 from umbrant.engine.chart import Chart, Sort, State, Transition, Waits
-from umbrant.engine.leaf import Broken, Idle, Leaf
+from umbrant.engine.leaf import Broken, Idle, LastingLeaf, Leaf
 from umbrant.engine.machines import LiveMachine, LiveState, LiveTransition
 from umbrant.engine.path import Pulse
 from umbrant.engine.recorder import Recorder
@@ -125,7 +125,8 @@ class Builder:
     def _leaf(self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str) -> Leaf:
         scope = self._scope(row)
         binders = self._binders(kind, row, args, part)
-        return Leaf(kind, binders, self._board, self._recorder, row.id, part, limit_s=scope.limit_s)
+        made = LastingLeaf if kind.takes_time else Leaf
+        return made(kind, binders, scope, row.id, part)
 
     def _decorated(self, row: Row, work: Work, children: Sequence[LiveRow], wrapped: list[Work]) -> Work:
         """The work inside its decorators, the first written outermost; they are added to `wrapped` in that order."""

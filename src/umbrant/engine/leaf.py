@@ -6,123 +6,77 @@ from typing import Any
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Family, Kind
-from umbrant.catalog.work import (
-    FAILURE,
-    RUNNING,
-    SUCCESS,
-    Progress,
-    Status,
-    Unbound,
-    nothing,
-)
+from umbrant.catalog.work import FAILURE, RUNNING, SUCCESS, Progress, Status, Unbound
 from umbrant.catalog.world import Me
-from umbrant.engine.binding import Binder, fixed_values, in_order
-from umbrant.engine.board import Board
+from umbrant.engine.binding import Binder, Scope, bound, fixed_values
 from umbrant.engine.guarded import called, nonsense
-from umbrant.engine.recorder import Recorder
-from umbrant.model.edits import ROW
 
 
 class Leaf:
-    """An action or a condition: calls its kind's function, and goes on with it as long as it yields."""
+    """An action or a condition that is done at once: calls its kind's function."""
 
-    def __init__(
-        self,
-        kind: Kind,
-        binders: dict[str, Binder],
-        board: Board,
-        recorder: Recorder,
-        row_id: str,
-        part: str = ROW,
-        *,
-        limit_s: float = 2.0,
-    ) -> None:
+    def __init__(self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str) -> None:
         self.kind = kind
         self.cause: Cause | None = None
+        self.board = scope.me.board
+        self.writer = (row_id, part)
+        """On whose account it writes keys."""
+        self._me = scope.me
+        self._limit_s = scope.limit_s
+        self._refused = scope.recorder.refusing(row_id, part)
         self._binders = binders
-        self._board = board
-        self._writer = (row_id, part)
-        self._limit_s = limit_s
-        self._refused = recorder.refusing(row_id, part)
-        self._progressed = recorder.progressing(row_id)
-        self._is_told = self._progressed is not nothing
         self._fixed = fixed_values(binders)
-        self._asks = bool(kind.own) or self._fixed is None
-        """Whether there is more to beginning than to call its function with the same arguments each time."""
-        self._placed, self._named = in_order(kind.run, self._fixed or {})
-        self._steps: Generator[Progress | None, None, object] | None = None
-        self._next: Callable[[], Progress | None] = unbegun
+        asks = bool(kind.own) or self._fixed is None
+        self._run = self._ask if asks else bound(kind.run, self._me, self._fixed or {})
+        """Calls the function. Where there is more to that than to give it the same arguments each time, it asks."""
         self._args: dict[str, object] | None = None
-        """The arguments of a row that has been begun and not left."""
+        """The arguments of a row that has been begun and not left, where a hook for leaving is given them."""
 
     def start(self, me: Me) -> None:
-        self._steps = None
         self.cause = None
 
     def tick(self, me: Me) -> Status:
-        self._board.writer = self._writer
+        self.board.writer = self.writer
         try:
-            if self._steps is None:
-                return self._begin(me)
-            progress = self._next()
-        except StopIteration as stop:
-            self._steps = None
-            return self._ended(me, stop.value)
+            result = self._run()
         except Unbound as unbound:
-            self._steps = None
-            self.cause = unbound.reason
-            self._left(me, "failure")
-            return FAILURE
-        if self._is_told and progress.__class__ is Progress:
-            self._progressed(progress)
-        return RUNNING
+            return self.gave_out(unbound)
+        return SUCCESS if result is True and self._args is None else self.ended(result)
 
-    def stop(self, me: Me) -> None:
-        steps, self._steps = self._steps, None
-        if steps is not None:
-            self._board.writer = self._writer
-            try:
-                called(self.kind, self._limit_s, steps.close)
-            except Unbound as unbound:
-                self._refused(unbound.reason)
-            self._left(me, "stopped")
+    def stop(self, me: Me) -> None: ...
 
-    def _left(self, me: Me, how: str) -> None:
-        """Call the hook for leaving, once for each time the row was begun. What it raises is told of, and no more."""
-        args, self._args = self._args, None
-        hook = self.kind.hooks.left
-        if hook is None or args is None:
-            return
-        try:
-            called(self.kind, self._limit_s, lambda: hook(me, how, **args))
-        except Unbound as unbound:
-            self._refused(unbound.reason)
+    def ended(self, result: object) -> Status:
+        """What it comes to, now that its function has returned."""
+        status = self._status(result)
+        self._left(status.name.lower())
+        return status
 
-    def _begin(self, me: Me) -> Status:
-        kind = self.kind
-        result = self._begin_asking(me) if self._asks else kind.run(me, *self._placed, **self._named)
-        if not kind.takes_time:
-            return self._ended(me, result)
-        self._steps = result
-        self._next = partial(called, kind, self._limit_s, result.__next__) if kind.own else result.__next__
-        return self.tick(me)
+    def gave_out(self, unbound: Unbound) -> Status:
+        """What it comes to, now that something was unbound."""
+        self.cause = unbound.reason
+        self._left("failure")
+        return FAILURE
 
-    def _begin_asking(self, me: Me) -> Any:
+    def _ask(self) -> Any:
         """Call the function with arguments that are asked for now, and the hook for entering before it."""
+        kind, me = self.kind, self._me
         args = self._fixed if self._fixed is not None else {name: binder() for name, binder in self._binders.items()}
-        kind = self.kind
         hook = kind.hooks.entered
         if hook is not None:
             called(kind, self._limit_s, lambda: hook(me, **args))
         self._args = args if kind.hooks.left is not None else None
         return called(kind, self._limit_s, lambda: kind.run(me, **args)) if kind.own else kind.run(me, **args)
 
-    def _ended(self, me: Me, result: object) -> Status:
-        if result is True and self._args is None:
-            return SUCCESS
-        status = self._status(result)
-        self._left(me, status.name.lower())
-        return status
+    def _left(self, how: str) -> None:
+        """Call the hook for leaving, once for each time the row was begun. What it raises is told of, and no more."""
+        args, self._args = self._args, None
+        hook = self.kind.hooks.left
+        if hook is None or args is None:
+            return
+        try:
+            called(self.kind, self._limit_s, lambda: hook(self._me, how, **args))
+        except Unbound as unbound:
+            self._refused(unbound.reason)
 
     def _status(self, result: object) -> Status:
         if isinstance(result, Cause):
@@ -137,8 +91,62 @@ class Leaf:
         return SUCCESS
 
 
-def unbegun() -> None:
-    """The next step of work that has not been begun."""
+class LastingLeaf(Leaf):
+    """An action that takes time: goes on with what its kind's function yields, step by step."""
+
+    def __init__(self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str) -> None:
+        super().__init__(kind, binders, scope, row_id, part)
+        self.step: Callable[[], Progress | None] | None = None
+        """Takes the next step and gives what is told of it; None while it has not been begun."""
+        self.told: Progress | None = None
+        """What was told last. A step that tells the same object again says that it goes on as it did."""
+        self.progressed = scope.recorder.progressing(row_id)
+        self._steps: Generator[Progress | None, None, object] | None = None
+
+    def start(self, me: Me) -> None:
+        self.cause = self.step = self.told = self._steps = None
+
+    def tick(self, me: Me) -> Status:
+        """Begin, or take the next step. A path that leads here takes later steps by itself."""
+        self.board.writer = self.writer
+        try:
+            told = (self.step or self._begin())()
+        except StopIteration as stop:
+            return self.ended(stop.value)
+        except Unbound as unbound:
+            return self.gave_out(unbound)
+        if told is not self.told:
+            self.tell(told)
+        return RUNNING
+
+    def tell(self, told: object) -> None:
+        """Something else is told than before. What is no progress is not told on."""
+        if isinstance(told, Progress):
+            self.told = None if self.kind.own else told
+            self.progressed(told)
+
+    def stop(self, me: Me) -> None:
+        steps, self._steps, self.step = self._steps, None, None
+        if steps is not None:
+            self.board.writer = self.writer
+            try:
+                called(self.kind, self._limit_s, steps.close)
+            except Unbound as unbound:
+                self._refused(unbound.reason)
+            self._left("stopped")
+
+    def ended(self, result: object) -> Status:
+        self.step = self._steps = None
+        return super().ended(result)
+
+    def gave_out(self, unbound: Unbound) -> Status:
+        self.step = self._steps = None
+        return super().gave_out(unbound)
+
+    def _begin(self) -> Callable[[], Progress | None]:
+        steps = self._steps = self._run()
+        self.step = partial(called, self.kind, self._limit_s, steps.__next__) if self.kind.own else steps.__next__
+        return self.step
 
 
 class Broken:

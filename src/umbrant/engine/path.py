@@ -7,12 +7,13 @@ makes of that.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any, cast
 
 from umbrant.catalog.work import (
     RUNNING,
+    UNHEARD,
     Awaited,
     Check,
     Kept,
@@ -24,6 +25,7 @@ from umbrant.catalog.work import (
     nothing,
 )
 from umbrant.catalog.world import Me
+from umbrant.engine.leaf import LastingLeaf
 
 GoOn = Callable[[Me], Status]
 """Goes on with a row for one tick; gives what the row comes to."""
@@ -75,44 +77,91 @@ def _path(passed: Sequence[Passing], end: Work) -> GoOn:
         raise unbound
 
     checks = [(place, check) for place, passing in enumerate(passed) for check in passing.checks()]
-    make = _maker(tuple((place, _form(check)) for place, check in checks), len(passed))
-    return make(end.tick, outwards, gave_out, *(part for _, check in checks for part in check))
+    forms = tuple((place, _form(check)) for place, check in checks)
+    if isinstance(end, LastingLeaf):
+        board, writer = end.board, end.writer
+        make = _maker(forms, len(passed), _STEP.format(tells="" if end.progressed is nothing else _TELLS))
+    else:
+        board, writer = None, None
+        make = _maker(forms, len(passed), _TICK)
+    return make(end, end.tick, board, writer, outwards, gave_out, *(part for _, check in checks for part in check))
 
 
 @dataclass(frozen=True)
 class _Form:
-    """How a check is written out: the names of its parts, and the expression that looks at them."""
+    """How a check is written out: the names of its parts, when there is something to look at, and what else is done."""
 
     parts: tuple[str, ...]
-    status: str
+    looks: str
+    otherwise: str = ""
 
 
-_TIMED = _Form(Timed._fields, "look{n}(me) if now_s >= due{n}.due_s else None")
-_KEPT = _Form(Kept._fields, "None if asks{n}() else no{n}(me)")
-_AWAITED = "yes{n}(me) if asks{n}() else no{n}(me) if chance{n}.was_open else "
-_TOLD = _Form(Awaited._fields, _AWAITED + "tell{n}(reason{n})")
-_UNTOLD = _Form(Awaited._fields, _AWAITED + "None")
+_TIMED = _Form(
+    Timed._fields,
+    """
+                if now_s >= due{n}.due_s:
+                    status = look{n}(me)""",
+)
+_KEPT = _Form(
+    Kept._fields,
+    """
+                if not asks{n}():
+                    status = no{n}(me)""",
+)
+_UNTOLD = _Form(
+    Awaited._fields,
+    """
+                if asks{n}():
+                    status = yes{n}(me)""",
+    """
+                elif chance{n}.reason is not reason{n}:
+                    no{n}(me)""",
+)
+_TOLD = replace(
+    _UNTOLD,
+    otherwise=_UNTOLD.otherwise
+    + """
+                else:
+                    refused{n}.last.end = refused{n}.clock.tick""",
+)
 
 _PATH = """
-def make(tick, outwards, gave_out{parts}):
+def make(end, tick, board, writer, outwards, gave_out{parts}):
     def go_on(me):
         now_s = me.world.now_s
         place = 0
         try:
             while True:{checks}
-                place = {end}
-                status = tick(me)
+                place = {end}{end_form}
                 break
         except Unbound as unbound:
             place, status = gave_out(me, place, unbound)
         return status if status is RUNNING else outwards(me, place, status)
     return go_on
 """
+_TICK = """
+                status = tick(me)"""
+_STEP = """
+                if end.step is None:
+                    status = tick(me)
+                    break
+                board.writer = writer
+                try:
+                    told = end.step()
+                except StopIteration as stop:
+                    status = end.ended(stop.value)
+                except Unbound as unbound:
+                    status = end.gave_out(unbound)
+                else:
+{tells}
+                    return RUNNING"""
+_TELLS = """
+                    if told is not end.told:
+                        end.tell(told)"""
 _CHECK = """
-                place = {place}
-                status = {status}
-                if status is not None:
-                    break"""
+                place = {place}{looks}
+                    if status is not None:
+                        break{otherwise}"""
 
 
 def _form(check: Check) -> _Form:
@@ -120,17 +169,18 @@ def _form(check: Check) -> _Form:
         return _TIMED
     if isinstance(check, Kept):
         return _KEPT
-    return _UNTOLD if check.tell is nothing else _TOLD
+    return _UNTOLD if check.refused is UNHEARD else _TOLD
 
 
 @lru_cache(maxsize=4096)
-def _maker(checks: tuple[tuple[int, _Form], ...], end: int) -> Callable[..., GoOn]:
+def _maker(checks: tuple[tuple[int, _Form], ...], end: int, end_form: str) -> Callable[..., GoOn]:
     """Makes paths that do these checks, each at its place. Kept, for agents have most forms in common."""
     parts = "".join(f", {part}{n}" for n, (_, form) in enumerate(checks) for part in form.parts)
     written = "".join(
-        _CHECK.format(place=place, status=form.status.format(n=n)) for n, (place, form) in enumerate(checks)
+        _CHECK.format(place=place, looks=form.looks.format(n=n), otherwise=form.otherwise.format(n=n))
+        for n, (place, form) in enumerate(checks)
     )
     made: dict[str, Any] = {"Unbound": Unbound, "RUNNING": RUNNING}
-    exec(_PATH.format(parts=parts, checks=written, end=end), made)  # noqa: S102  (written above, from nothing but counts)
+    exec(_PATH.format(parts=parts, checks=written, end=end, end_form=end_form), made)  # noqa: S102  (written above, from nothing but counts)
     maker: Callable[..., GoOn] = made["make"]
     return maker

@@ -5,7 +5,7 @@ from typing import Protocol
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.ask import Found
-from umbrant.catalog.work import Gauge, Progress, Status, nothing
+from umbrant.catalog.work import UNHEARD, Gauge, Progress, Refused, Status, nothing
 from umbrant.model.values import Literal
 
 WORLD = "*"
@@ -16,7 +16,7 @@ class Recorder(Protocol):
     """Hears of everything one agent does. Whoever implements it knows which tick it is.
 
     `part` is ROW, 'guard', 'decorator n' or 'upkeep n', as in `model.edits.Slot`. What is told at nearly every tick is
-    told to one place each: `refusing`, `sensing`, `progressing` and `gauging` give what is called there, or `nothing`.
+    told to one place each: `refusing`, `sensing`, `progressing`, `gauging` and `counting` give what is called there, or `nothing`.
     """
 
     def entered(self, row_id: str) -> None:
@@ -25,7 +25,7 @@ class Recorder(Protocol):
     def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
         """A row ended with a status, or was stopped (None)."""
 
-    def refusing(self, row_id: str, part: str) -> Callable[[Cause], None]:
+    def refusing(self, row_id: str, part: str) -> Refused:
         """For a row that was tried and not entered, or whose upkeep failed. Said again at every tick that it is so."""
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
@@ -36,6 +36,9 @@ class Recorder(Protocol):
 
     def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
         """For the numbers that a part of a row goes by."""
+
+    def counting(self, row_id: str, part: str) -> Callable[[], None]:
+        """For each time that something has been done."""
 
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
         """A key got another value. `row_id` is empty for values set before the first tick.
@@ -55,8 +58,8 @@ class Unrecorded:
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None: ...
     def heard(self, event: str, sender: str) -> None: ...
 
-    def refusing(self, row_id: str, part: str) -> Callable[[Cause], None]:
-        return nothing
+    def refusing(self, row_id: str, part: str) -> Refused:
+        return UNHEARD
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
         return nothing
@@ -65,4 +68,7 @@ class Unrecorded:
         return nothing
 
     def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
+        return nothing
+
+    def counting(self, row_id: str, part: str) -> Callable[[], None]:
         return nothing

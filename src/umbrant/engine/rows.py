@@ -12,9 +12,7 @@ from umbrant.catalog.work import (
     Awaited,
     Check,
     Gate,
-    Gauge,
     Kept,
-    Measured,
     Passing,
     Renewed,
     Status,
@@ -22,7 +20,6 @@ from umbrant.catalog.work import (
     Unbound,
     Weighted,
     Work,
-    nothing,
 )
 from umbrant.catalog.world import Me, Question
 from umbrant.engine.path import GoOn, Paths, Pulse
@@ -43,10 +40,9 @@ class Chore:
         """When it is next due, less what times may be missed by."""
         self.timed = Timed(self, self._do)
         self._upkeep = upkeep
-        self._gauge = recorder.gauging(row_id, part)
+        self._count = recorder.counting(row_id, part)
         self._refused = recorder.refusing(row_id, part)
         self._next_s = 0.0
-        self._times = 0
 
     def entered(self, now_s: float) -> None:
         """The row has been entered: it is due at once."""
@@ -58,9 +54,7 @@ class Chore:
         give_s = self._upkeep.give_s
         self._next_s += self._upkeep.every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
         self.due_s = self._next_s - SLACK_S
-        self._times += 1
-        if self._gauge is not nothing:
-            self._gauge(Gauge(Measured.COUNT, float(self._times)))
+        self._count()
         self.work.start(me)
         if self.work.tick(me) is FAILURE and self.work.cause is not None:
             self._refused(self.work.cause)
@@ -178,7 +172,8 @@ class LiveRow(Passing):
         self._chores = chores
         self._children = children
         self._renewed = [part for child in children for part in child.wrapping.renewed]
-        self.was_open = False
+        self.reason: Cause | None = None
+        self._was_open = False
         self._just_asked = False
         self._paths = Paths()
         self._beat = -1
@@ -224,13 +219,13 @@ class LiveRow(Passing):
             return None
 
         def opens(me: Me) -> Status | None:
-            before = self.was_open
+            before = self._was_open
             if not self._gates_let(me) or before:
                 return None
             self._just_asked = True
             return take(me)
 
-        return Awaited(asks, self, opens, self._closes, self._refused, GUARD_SAID_NO)
+        return Awaited(asks, self, opens, self._closes, GUARD_SAID_NO, self._refused)
 
     def opens(self, me: Me) -> bool:
         """Whether the guard and the gates let the row be entered now; a refusal is recorded."""
@@ -288,7 +283,7 @@ class LiveRow(Passing):
     def _falls(self, me: Me) -> Status:
         """The guard, which is watched, has turned to no."""
         self.halt(me, cause("guard_ended"))
-        self.was_open = False
+        self._was_open = False
         return FAILURE
 
     def _closes(self, me: Me) -> None:
@@ -296,8 +291,8 @@ class LiveRow(Passing):
         self._refuse(GUARD_SAID_NO)
 
     def _refuse(self, reason: Cause) -> None:
-        self.cause = reason
-        self.was_open = False
+        self.cause = self.reason = reason
+        self._was_open = False
         self._refused(reason)
 
     def _gates_let(self, me: Me) -> bool:
@@ -310,6 +305,6 @@ class LiveRow(Passing):
         except Unbound as unbound:
             self._refuse(unbound.reason)
             return False
-        self.cause = None
-        self.was_open = True
+        self.cause = self.reason = None
+        self._was_open = True
         return True

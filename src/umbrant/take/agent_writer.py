@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 from umbrant.catalog.causes import Cause, one_line
 from umbrant.catalog.language.ask import Found
-from umbrant.catalog.work import Gauge, Measured, Progress, Status
+from umbrant.catalog.work import Gauge, Measured, Progress, Refused, Status
 from umbrant.model.values import Literal, Point
 from umbrant.take.gathered import Gathered, Place
 from umbrant.take.record import Outcome, Refusal, Span
@@ -27,17 +27,17 @@ class _Refusals:
     """The refusals of one part of a row. Said again tick after tick, one only gets longer."""
 
     def __init__(self, place: Place, gathered: Gathered) -> None:
+        self.clock = gathered
+        self.last = Refusal(-2, -2, NO_CAUSE)
         self._place = place
-        self._gathered = gathered
-        self._last = Refusal(-2, -2, NO_CAUSE)
 
-    def add(self, cause: Cause) -> None:
-        last, tick = self._last, self._gathered.tick
+    def __call__(self, cause: Cause, /) -> None:
+        last, tick = self.last, self.clock.tick
         if last.end >= tick - 1 and (last.cause is cause or last.cause == cause):
             last.end = tick
         else:
-            self._last = Refusal(tick, tick, cause)
-            self._gathered.refusals.append((self._gathered.number(), *self._place, self._last))
+            self.last = Refusal(tick, tick, cause)
+            self.clock.refusals.append((self.clock.number(), *self._place, self.last))
 
 
 class _Progress:
@@ -139,6 +139,39 @@ class _Gauges:
             told.clear()
 
 
+class _Counts:
+    """How often a part of a row has done something: a gauge that goes up by one each time it is told."""
+
+    def __init__(self, place: Place, gathered: Gathered) -> None:
+        self._place = place
+        self._gathered = gathered
+        self._before = 0
+        """How many of them are on disk."""
+        self._ticks: list[int] = []
+
+    def add(self) -> None:
+        ticks, gathered = self._ticks, self._gathered
+        if not ticks:
+            gathered.gauges.append(self)
+        ticks.append(gathered.tick)
+
+    def columns(self) -> tuple[object, ...]:
+        ticks, first = self._ticks, self._before + 1
+        counts = packed_numbers(range(first, first + len(ticks)))
+        return (
+            *self._place,
+            Measured.COUNT.value,
+            packed_ticks(ticks),
+            counts,
+            packed_numbers([math.nan] * len(ticks)),
+            None,
+        )
+
+    def clear(self) -> None:
+        self._before += len(self._ticks)
+        self._ticks.clear()
+
+
 class AgentWriter:
     """Hears what one agent does (it is an engine's `Recorder`) and keeps what is new until the next flush."""
 
@@ -160,11 +193,11 @@ class AgentWriter:
         span.end, span.outcome, span.cause = self._gathered.tick, _OUTCOMES[status], cause
         self._gathered.spans[number] = (self._name, row_id, span)
 
-    def refusing(self, row_id: str, part: str) -> Callable[[Cause], None]:
+    def refusing(self, row_id: str, part: str) -> Refused:
         place = (row_id, part)
         if place not in self._refusals:
             self._refusals[place] = _Refusals((self._name, row_id, part), self._gathered)
-        return self._refusals[place].add
+        return self._refusals[place]
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
         gathered, place = self._gathered, (self._name, row_id, part)
@@ -191,6 +224,9 @@ class AgentWriter:
             told.add(gauge)
 
         return gauged
+
+    def counting(self, row_id: str, part: str) -> Callable[[], None]:
+        return _Counts((self._name, row_id, part), self._gathered).add
 
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
         self._gathered.keys.append((self._name, board, key, self._gathered.tick, stored(value), row_id, part))

@@ -12,7 +12,7 @@ from typing import Any
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
-from umbrant.catalog.work import Progress, Reading
+from umbrant.catalog.work import Progress, Reading, lasting
 from umbrant.engine.recorder import Recorder, Unrecorded
 from umbrant.engine.runner import Common, Runner
 from umbrant.game import PlainBody, PlainWorld
@@ -51,11 +51,21 @@ def catalog() -> Catalog:
     """The built-in kinds with stored senses and counted actions."""
     near, one = tuple(Reading(seen, 5.0) for seen in STORED.near), Reading(1.0)
 
-    def lasting(ticks: int) -> Any:
-        told = tuple(Progress(float(left), float(ticks), "") for left in range(ticks, 0, -1))
+    def going(ticks: int) -> Any:
+        told = tuple(Progress(float(left), float(ticks), "m") for left in range(ticks, 0, -1))
 
         def run(me: Any, **_: object) -> Iterator[Progress]:
             yield from told
+            return True
+
+        return run
+
+    def staying(ticks: int) -> Any:
+        told = lasting(ticks / RATE, ticks / RATE)
+
+        def run(me: Any, **_: object) -> Iterator[Progress]:
+            for _tick in range(ticks):
+                yield told
             return True
 
         return run
@@ -77,8 +87,8 @@ def catalog() -> Catalog:
         "distance": lambda me, target: one,
         "look_out": look_out,
         "pick_lowest": pick_lowest,
-        **{name: lasting(ticks) for name, ticks in (("move_to", MOVE), ("use", USE), ("look_about", LOOK))},
-        **{name: lasting(ticks) for name, ticks in (("follow", ALONG), ("say", SAY), ("wait", REST))},
+        **{name: going(ticks) for name, ticks in (("move_to", MOVE), ("follow", ALONG))},
+        **{name: staying(ticks) for name, ticks in (("use", USE), ("look_about", LOOK), ("say", SAY), ("wait", REST))},
     }
     return Catalog({name: replace(kind, run=runs.get(name, kind.run)) for name, kind in BUILTIN.kinds.items()})
 

@@ -4,7 +4,7 @@ from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Amount, AnAgent, AProp, Number, Reach, SpreadSeconds, StatName, Steps, action
 from umbrant.catalog.geometry import distance_m, heading_to
 from umbrant.catalog.going import point_from
-from umbrant.catalog.work import Progress
+from umbrant.catalog.work import lasting
 from umbrant.catalog.world import Me, Noise, PropView, Target
 
 STRIKES_S = 0.4
@@ -40,10 +40,10 @@ def use(me: Me, target: AProp, *, duration: SpreadSeconds = 1.5, reach: Reach = 
     prop = within_reach(me, target, reach)
     if isinstance(prop, Cause):
         return prop
-    start_s, first = me.world.now_s, prop.level
+    start_s, first, told = me.world.now_s, prop.level, lasting(duration, duration)
     while (spent := me.world.now_s - start_s) < duration - 1e-9:
         prop.level = first + (1.0 - first) * spent / duration
-        yield Progress(duration - spent, duration, "s")
+        yield told
     prop.level = 1.0
     return True
 
@@ -86,7 +86,7 @@ def strike(me: Me, target: AnAgent, *, amount: Amount = 0.2, stat: StatName = "h
     stat: which number
     reach: how near it must be
     """
-    until_s = me.world.now_s + STRIKES_S
+    until_s, told = me.world.now_s + STRIKES_S, lasting(STRIKES_S, STRIKES_S)
     while me.world.now_s < until_s - 1e-9:
         there = target.at()
         if isinstance(there, Cause):
@@ -95,7 +95,7 @@ def strike(me: Me, target: AnAgent, *, amount: Amount = 0.2, stat: StatName = "h
         if away > reach:
             return cause("too_far", distance_m=away, range_m=reach)
         me.world.turn(me.body.name, heading_to(me.body.place, there))
-        yield Progress(until_s - me.world.now_s, STRIKES_S, "s")
+        yield told
     struck = me.world.body(target.name or "")
     if struck is None:
         return cause("not_there", name=target.label)
@@ -161,10 +161,10 @@ def throw(me: Me, target: Target, *, reach: Reach = 6.0) -> Steps:
     away = distance_m(me.body.place, there)
     if away > reach:
         return cause("too_far", distance_m=away, range_m=reach)
-    until_s = me.world.now_s + STRIKES_S
+    until_s, told = me.world.now_s + STRIKES_S, lasting(STRIKES_S, STRIKES_S)
     while me.world.now_s < until_s - 1e-9:
         me.world.turn(me.body.name, heading_to(me.body.place, there))
-        yield Progress(until_s - me.world.now_s, STRIKES_S, "s")
+        yield told
     me.world.put_down(me.body.name, there)
     me.world.make_noise(Noise(there, 0.5, me.world.now_s, me.name, "throw"))
     return True
@@ -192,11 +192,11 @@ def change_slowly(me: Me, stat: StatName, *, amount: Number = 0.5, duration: Spr
     amount: by how much in all; less than nothing takes away
     duration: over how long
     """
-    spent_s = 0.0
+    spent_s, told = 0.0, lasting(duration - me.world.tick_s, duration)
     while spent_s < duration - 1e-9:
         step_s = min(me.world.tick_s, duration - spent_s)
         if me.body.change_stat(stat, amount * step_s / duration) is None:
             return cause("no_stat", name=me.name, stat=stat)
         spent_s += step_s
-        yield Progress(duration - spent_s, duration, "s")
+        yield told
     return True

@@ -8,7 +8,7 @@ from typing import Literal
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import AnAgent, Degrees, Range, Reach, SpreadSeconds, Steps, action
 from umbrant.catalog.geometry import distance_m, heading_to, turn_between
-from umbrant.catalog.work import Progress
+from umbrant.catalog.work import Progress, lasting
 from umbrant.catalog.world import Me, Target
 from umbrant.model.values import Point
 
@@ -357,10 +357,10 @@ def look_about(me: Me, *, duration: SpreadSeconds = 3.0) -> Steps:
 
     duration: for how long
     """
-    until_s = me.world.now_s + duration
+    until_s, told = me.world.now_s + duration, lasting(duration, duration)
     wanted = me.random.uniform(0.0, 360.0)
     while me.world.now_s < until_s - 1e-9:
         if me.world.turn(me.body.name, wanted) < 1.0:
             wanted = me.random.uniform(0.0, 360.0)
-        yield Progress(until_s - me.world.now_s, duration, "s")
+        yield told
     return True

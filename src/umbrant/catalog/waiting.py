@@ -2,7 +2,7 @@
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Amount, AnAgent, EventName, Group, Seconds, SpreadSeconds, Steps, action
-from umbrant.catalog.work import Progress
+from umbrant.catalog.work import lasting
 from umbrant.catalog.world import Me, Noise
 
 
@@ -14,9 +14,9 @@ def wait(me: Me, duration: SpreadSeconds = 1.0) -> Steps:
 
     duration: how long to wait
     """
-    until_s = me.world.now_s + duration
+    until_s, told = me.world.now_s + duration, lasting(duration, duration)
     while me.world.now_s < until_s - 1e-9:
-        yield Progress(until_s - me.world.now_s, duration, "s")
+        yield told
     return True
 
 
@@ -33,9 +33,9 @@ def say(me: Me, text: str, *, duration: SpreadSeconds = 1.0, loudness: Amount = 
     me.world.say(me.body.name, text)
     if loudness > 0:
         me.world.make_noise(Noise(me.body.place, loudness, me.world.now_s, me.name, "speech"))
-    until_s = me.world.now_s + duration
+    until_s, told = me.world.now_s + duration, lasting(duration, duration)
     while me.world.now_s < until_s - 1e-9:
-        yield Progress(until_s - me.world.now_s, duration, "s")
+        yield told
     return True
 
 

@@ -26,6 +26,8 @@ RUNNING, SUCCESS, FAILURE = Status
 class Progress:
     """Yielded by an action that runs on: how much is `left` of how much in all, and where it is heading.
 
+    With `per_s` the same one may be yielded at each tick: so much less is left of it each second.
+
     Like a Gauge and a Reading it is made at nearly every tick, so it is not frozen, which would cost three times as
     much; but nobody changes it.
     """
@@ -34,6 +36,12 @@ class Progress:
     of: float | None = None
     unit: str = ""
     way: tuple[Point, ...] = ()
+    per_s: float = 0.0
+
+
+def lasting(left_s: float, of_s: float) -> Progress:
+    """How far an action is that merely takes its time, to be yielded until the time is up."""
+    return Progress(left_s, of_s, "s", per_s=1.0)
 
 
 class Unbound(Exception):  # noqa: N818  (it is an answer, with its reason, rather than an error)
@@ -96,6 +104,14 @@ class Work(Protocol):
     def start(self, me: Me) -> None: ...
     def tick(self, me: Me) -> Status: ...
     def stop(self, me: Me) -> None: ...
+
+
+class AtOnce(Protocol):
+    """Work that is over with one tick, so that it needs no start."""
+
+    cause: Cause | None
+
+    def tick(self, me: Me) -> Status: ...
 
 
 @runtime_checkable

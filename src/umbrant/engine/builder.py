@@ -6,7 +6,7 @@ from typing import Any, Protocol
 from umbrant.catalog.causes import cause
 from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind
 from umbrant.catalog.language.tree import parse
-from umbrant.catalog.work import Gate, Renewed, Status, Unbound, Weighted, Work
+from umbrant.catalog.work import AtOnce, Gate, Renewed, Status, Unbound, Weighted, Work
 from umbrant.catalog.world import Question
 from umbrant.engine.binding import Binder, BoundKey, Scope
 from umbrant.engine.board import Board
@@ -151,13 +151,13 @@ class Builder:
         for place, upkeep in enumerate(row.upkeep):
             part = part_name("upkeep", place)
             try:
-                work = self._chore_work(row, upkeep, part)
+                work: AtOnce = self._chore_work(row, upkeep, part)
             except Unbound as unbound:
                 work = Broken(unbound.reason)
             found.append(Chore(work, upkeep, row.id, part, self._recorder))
         return found
 
-    def _chore_work(self, row: Row, upkeep: Upkeep, part: str) -> Work:
+    def _chore_work(self, row: Row, upkeep: Upkeep, part: str) -> AtOnce:
         kind = self._kind(upkeep.kind, Family.ACTION, Family.CONDITION)
         if kind.takes_time:
             raise Unbound(cause("takes_time"))

@@ -16,7 +16,7 @@ class Recorder(Protocol):
     """Hears of everything one agent does. Whoever implements it knows which tick it is.
 
     `part` is ROW, 'guard', 'decorator n' or 'upkeep n', as in `model.edits.Slot`. What is told at nearly every tick is
-    told to one place each: `refusing`, `sensing`, `progressing`, `gauging` and `counting` give what is called there, or `nothing`.
+    told to one place each: the methods whose names end in -ing give what is called there, or `nothing`.
     """
 
     def entered(self, row_id: str) -> None:

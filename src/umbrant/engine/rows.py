@@ -9,6 +9,7 @@ from umbrant.catalog.work import (
     FAILURE,
     RUNNING,
     SUCCESS,
+    AtOnce,
     Awaited,
     Check,
     Gate,
@@ -34,12 +35,13 @@ class Chore:
     With a give, each stretch is drawn from so much less to so much more.
     """
 
-    def __init__(self, work: Work, upkeep: Upkeep, row_id: str, part: str, recorder: Recorder) -> None:
+    def __init__(self, work: AtOnce, upkeep: Upkeep, row_id: str, part: str, recorder: Recorder) -> None:
         self.work = work
         self.due_s = 0.0
         """When it is next due, less what times may be missed by."""
         self.timed = Timed(self, self._do)
-        self._upkeep = upkeep
+        self._every_s = upkeep.every_s
+        self._give_s = upkeep.give_s
         self._count = recorder.counting(row_id, part)
         self._refused = recorder.refusing(row_id, part)
         self._next_s = 0.0
@@ -51,13 +53,13 @@ class Chore:
 
     def _do(self, me: Me) -> None:
         """Do it. If it fails, that is told of."""
-        give_s = self._upkeep.give_s
-        self._next_s += self._upkeep.every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
+        give_s = self._give_s
+        self._next_s += self._every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
         self.due_s = self._next_s - SLACK_S
         self._count()
-        self.work.start(me)
-        if self.work.tick(me) is FAILURE and self.work.cause is not None:
-            self._refused(self.work.cause)
+        work = self.work
+        if work.tick(me) is FAILURE and work.cause is not None:
+            self._refused(work.cause)
 
 
 class InOrder(Passing):
@@ -171,6 +173,7 @@ class LiveRow(Passing):
         self.wrapping = wrapping
         self._chores = chores
         self._children = children
+        self._is_kept_out = guard is not None or bool(wrapping.gates)
         self._renewed = [part for child in children for part in child.wrapping.renewed]
         self.reason: Cause | None = None
         self._was_open = False
@@ -192,7 +195,7 @@ class LiveRow(Passing):
                 self._beat = self._pulse.beat
                 self._go_on = self._paths.find(self)
             return self._go_on(me)
-        if not self.opens(me):
+        if self._is_kept_out and not self.opens(me):
             return FAILURE
         failed = self.enter(me)
         if failed:

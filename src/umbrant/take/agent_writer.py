@@ -57,8 +57,13 @@ class _Progress:
         self._row: list[object] = []
         """What was kept last, which a second step that is as even as the first completes until it is on disk."""
         self._flushes = 0
+        self._goes_on: Progress | None = None
+        """What was told last and goes on by itself, told again or not."""
 
     def add(self, progress: Progress) -> None:
+        if progress.per_s:
+            self._go_on(progress)
+            return
         tick, left = self._gathered.tick, progress.left
         if (
             tick == self._next
@@ -73,16 +78,31 @@ class _Progress:
         else:
             self._add(progress, tick)
 
+    def _go_on(self, progress: Progress) -> None:
+        """Keep it when it is told first."""
+        if progress is self._goes_on:
+            return
+        tick = self._gathered.tick
+        self._add_way(progress.way, tick)
+        self._goes_on = progress
+        self._since, self._left, self._of, self._unit = tick, progress.left, progress.of, progress.unit
+        self._rate = progress.per_s / self._gathered.ticks_per_s
+        self._gathered.progress.append([*self._place, tick, self._left, self._of, self._unit, self._rate])
+
     def _add(self, progress: Progress, tick: int) -> None:
         left, of, unit = progress.left, progress.of, progress.unit
-        if progress.way != self._way:
-            self._way = way = progress.way
-            self._gathered.ways.append((*self._place, tick, one_line(way)))
+        self._add_way(progress.way, tick)
+        self._goes_on = None
         goes_on = unit == self._unit and of == self._of
         if not goes_on or not self._is_even(left, tick):
             self._keep(left, of, unit, tick, goes_on=goes_on)
         if left is not None:
             self._next, self._expected = tick + 1, left - self._rate
+
+    def _add_way(self, way: tuple[Point, ...], tick: int) -> None:
+        if way != self._way:
+            self._way = way
+            self._gathered.ways.append((*self._place, tick, one_line(way)))
 
     def _is_even(self, left: float | None, tick: int) -> bool:
         """Whether what is left can be told from what was kept last."""

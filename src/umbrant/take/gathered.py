@@ -23,7 +23,8 @@ class Gauges(Protocol):
 class Gathered:
     """Rows for the take's tables, in the order in which they came. All that is heard belongs to `tick`."""
 
-    def __init__(self) -> None:
+    def __init__(self, ticks_per_s: float) -> None:
+        self.ticks_per_s = ticks_per_s
         self.tick = 0
         self.spans: dict[int, tuple[str, str, Span]] = {}
         """Those that began or ended, by their number: the agent, the row, and from when to when."""

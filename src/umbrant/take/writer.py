@@ -30,7 +30,7 @@ class TakeWriter(Gathered):
     """
 
     def __init__(self, path: Path, header: Header, flush_s: float = FLUSH_S) -> None:
-        super().__init__()
+        super().__init__(header.ticks_per_s)
         self.path = path
         self._props: list[tuple[object, ...]] = []
         self._places: dict[str, tuple[Point, str | None]] = {}

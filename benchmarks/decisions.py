@@ -49,7 +49,8 @@ class StoredWorld(PlainWorld):
 
 def catalog() -> Catalog:
     """The built-in kinds with stored senses and counted actions."""
-    near, one = tuple(Reading(seen, 5.0) for seen in STORED.near), Reading(1.0)
+    hidden, visible, one = Reading(False, 5.0), Reading(True, 5.0), Reading(1.0)
+    near = tuple(visible if seen else hidden for seen in STORED.near)
 
     def going(ticks: int) -> Any:
         told = tuple(Progress(float(left), float(ticks), "m") for left in range(ticks, 0, -1))

@@ -1,7 +1,7 @@
 """From what an author put into a chip to what a node's function is given."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache, partial
 from inspect import Parameter, signature
 from itertools import takewhile
@@ -181,7 +181,9 @@ class Scope:
                 value = called(kind, limit_s, lambda: run(me, **given))
             except Unbound as unbound:
                 return Reading(None, None, unbound.reason)
-            if isinstance(value, Reading | bool | int | float | str | None):
+            if isinstance(value, Reading):
+                return replace(value)
+            if isinstance(value, bool | int | float | str | None):
                 return value
             return Reading(None, None, nonsense(kind, value))
 

@@ -8,10 +8,10 @@ from collections.abc import Callable
 
 from umbrant.catalog.causes import Cause, one_line
 from umbrant.catalog.language.ask import Found
-from umbrant.catalog.work import Gauge, Measured, Progress, Refused, Status
+from umbrant.catalog.work import FAILURE, SUCCESS, Gauge, Measured, Progress, Refused, Status
 from umbrant.model.values import Literal, Point
 from umbrant.take.gathered import Gathered, Place
-from umbrant.take.record import Outcome, Refusal, Span
+from umbrant.take.record import Outcome, Refusal
 from umbrant.take.tables import cause_text, packed_numbers, packed_ticks, stored
 
 NO_CAUSE = Cause("guard")
@@ -20,7 +20,7 @@ NO_CAUSE = Cause("guard")
 EVEN = 1e-6
 """How far off what is left may be from going on evenly and still count as doing so."""
 
-_OUTCOMES = {Status.SUCCESS: Outcome.SUCCESS, Status.FAILURE: Outcome.FAILURE, None: Outcome.STOPPED}
+_OUTCOMES = {SUCCESS: Outcome.SUCCESS.value, FAILURE: Outcome.FAILURE.value, None: Outcome.STOPPED.value}
 
 
 class _Refusals:
@@ -198,20 +198,19 @@ class AgentWriter:
     def __init__(self, name: str, gathered: Gathered) -> None:
         self._name = name
         self._gathered = gathered
-        self._open: dict[str, tuple[int, Span]] = {}
+        self._open: dict[str, list[object]] = {}
         self._refusals: dict[tuple[str, str], _Refusals] = {}
         self._progress: dict[str, _Progress] = {}
 
     def entered(self, row_id: str) -> None:
-        number = self._gathered.number()
-        span = Span(self._gathered.tick)
-        self._open[row_id] = (number, span)
-        self._gathered.spans[number] = (self._name, row_id, span)
+        gathered = self._gathered
+        number = gathered.number()
+        gathered.spans[number] = self._open[row_id] = [number, self._name, row_id, gathered.tick, None, None, None]
 
     def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
-        number, span = self._open.pop(row_id)
-        span.end, span.outcome, span.cause = self._gathered.tick, _OUTCOMES[status], cause
-        self._gathered.spans[number] = (self._name, row_id, span)
+        span, gathered = self._open.pop(row_id), self._gathered
+        span[4:] = gathered.tick, _OUTCOMES[status], cause_text(cause)
+        gathered.spans[span[0]] = span
 
     def refusing(self, row_id: str, part: str) -> Refused:
         place = (row_id, part)

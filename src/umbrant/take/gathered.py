@@ -2,7 +2,7 @@
 
 from typing import Protocol
 
-from umbrant.take.record import Refusal, Span
+from umbrant.take.record import Refusal
 
 Place = tuple[str, str, str]
 """An agent, a row and a part of it."""
@@ -26,8 +26,8 @@ class Gathered:
     def __init__(self, ticks_per_s: float) -> None:
         self.ticks_per_s = ticks_per_s
         self.tick = 0
-        self.spans: dict[int, tuple[str, str, Span]] = {}
-        """Those that began or ended, by their number: the agent, the row, and from when to when."""
+        self.spans: dict[object, list[object]] = {}
+        """Those that began or ended, by their number."""
         self.refusals: list[tuple[int, str, str, str, Refusal]] = []
         """Those that began since the last flush, and those that were going on then."""
         self.sensed: list[Columns] = []

@@ -143,7 +143,7 @@ class TakeWriter(Gathered):
     def _write_all(self) -> None:
         first = self._flushed
         self._file.execute("BEGIN")
-        self._put("INSERT OR REPLACE INTO span VALUES (?,?,?,?,?,?,?)", self._span_columns())
+        self._put("INSERT OR REPLACE INTO span VALUES (?,?,?,?,?,?,?)", [*self.spans.values()])
         self._put("INSERT OR REPLACE INTO refusal VALUES (?,?,?,?,?,?,?)", self._refusal_columns())
         self._put("INSERT INTO sensed VALUES (?,?,?,?,?,?,?,?,?,?)", self.sensed)
         self._put("INSERT INTO progress VALUES (?,?,?,?,?,?,?)", self.progress)
@@ -172,12 +172,6 @@ class TakeWriter(Gathered):
     def _put(self, statement: str, rows: Sequence[Sequence[object]]) -> None:
         if rows:
             self._file.executemany(statement, rows)
-
-    def _span_columns(self) -> Sequence[tuple[object, ...]]:
-        return [
-            (number, agent, row_id, span.start, span.end, span.outcome and span.outcome.value, cause_text(span.cause))
-            for number, (agent, row_id, span) in self.spans.items()
-        ]
 
     def _refusal_columns(self) -> Sequence[tuple[object, ...]]:
         return [

@@ -36,11 +36,13 @@ class Straight:
     """Writes the function of one condition. `bound` are the names that its source uses."""
 
     def __init__(self, scope: Any, helpers: Bound) -> None:
-        self.bound: Bound = dict(helpers)
+        self.bound: Bound = {**helpers, "never": object()}
         self.atoms = 0
         self._scope = scope
         self._lines: list[str] = []
         self._names = 0
+        self._kept: list[str] = []
+        """Names whose values last from call to call; in the beginning each is `never`."""
         self._tells = False
 
     def make(self, tree: Tree, tell: Callable[[int, Any], None]) -> Callable[[], bool]:
@@ -51,34 +53,27 @@ class Straight:
         self._tells = tell is not nothing
         truth = self._truth(tree, DEPTH)
         self.bound["tell"] = tell
-        atoms = range(self.atoms if self._tells else 0)
-        begin = [f"f{atom} = None" for atom in atoms] if len(atoms) > 1 else []
-        for atom in atoms:
-            self._put(DEPTH, f"if f{atom} != told{atom}:")
-            self._put(DEPTH + 1, f"told{atom} = f{atom}")
-            self._put(DEPTH + 1, f"tell({atom}, f{atom} and Found(*f{atom}))")
         self._put(DEPTH, f"return {truth} is True")
-        return self._made(begin, [f"told{atom}" for atom in atoms])
+        return self._made()
 
     def make_truth(self, tree: Tree) -> Callable[[], bool | None]:
         """The function of a condition that nobody is told of; it gives None where the truth is unknown."""
         truth = self._truth(tree, DEPTH)
         self._put(DEPTH, f"return {truth}")
-        return self._made([], [])
+        return self._made()
 
     def make_value(self, tree: Tree) -> Callable[[], Any]:
         """The function of a formula, which gives its value."""
         value = self._value(tree, "missing", DEPTH)
         self._put(DEPTH, f"return {value}")
-        return self._made([], [])
+        return self._made()
 
-    def _made(self, begin: list[str], kept: list[str]) -> Callable[[], Any]:
-        """The function that the lines are the body of. `kept` are names whose values last from call to call."""
+    def _made(self) -> Callable[[], Any]:
+        """The function that the lines are the body of."""
         source = [f"def make({', '.join(self.bound)}):"]
-        source.extend(f"    {name} = 0" for name in kept)
+        source.extend(f"    {name} = never" for name in self._kept)
         source.append("    def ask():")
-        inside = [f"nonlocal {', '.join(kept)}", *begin] if kept else begin
-        source.extend("    " * DEPTH + line for line in inside)
+        source.extend(f"        nonlocal {name}" for name in self._kept)
         source.extend([*self._lines, "    return ask"])
         made: Callable[[], Any] = _maker("\n".join(source))(**self.bound)
         return made
@@ -119,9 +114,11 @@ class Straight:
         self._put(depth, f"{name} = {first}")
         for part in parts[1:]:
             self._put(depth, f"if {name} is not {decisive}:")
+            before = self.atoms
             truth = self._truth(part, depth + 1)
             known = f"None if {name} is None or {truth} is None else {not decisive}"
             self._put(depth + 1, f"{name} = {decisive} if {truth} is {decisive} else {known}")
+            self._passed_over(range(before, self.atoms), depth)
         return name
 
     def _comparison(self, tree: Compare, depth: int) -> str:
@@ -136,13 +133,18 @@ class Straight:
 
     def _bare_sense(self, tree: Ask, depth: int) -> str:
         got, value, name = self._sense(tree, depth), self._name(), self._name()
-        self._put(depth, f"{value} = {got}.value if {got}.__class__ is Reading else {got}")
-        self._put(depth, f"{name} = {value} if {value} is True or {value} is False else None")
-        self._found(
-            f"({name}, {got}.measure, None, {got}.cause) if {got}.__class__ is Reading else ({name}, None, None, None)",
-            depth,
-        )
-        return name
+        if not self._tells:
+            self._put(depth, f"{value} = {got}.value if {got}.__class__ is Reading else {got}")
+            self._put(depth, f"{name} = {value} if {value} is True or {value} is False else None")
+            return name
+        last, truth = self._keep("last"), self._keep("truth")
+        self._put(depth, f"if {got} is not {last}:")
+        self._put(depth + 1, f"{last} = {got}")
+        self._put(depth + 1, f"{value} = {got}.value if {got}.__class__ is Reading else {got}")
+        self._put(depth + 1, f"{truth} = {value} if {value} is True or {value} is False else None")
+        more = f"{got}.measure, None, {got}.cause"
+        self._found(f"({truth}, {more}) if {got}.__class__ is Reading else ({truth}, None, None, None)", depth + 1)
+        return truth
 
     def _bare_value(self, tree: Tree, depth: int) -> str:
         missing, name = self._missing(depth), self._name()
@@ -186,8 +188,30 @@ class Straight:
     def _found(self, found: str, depth: int) -> None:
         """An atom found something: its truth, the sides of the comparison, and what stood in the way."""
         if self._tells:
-            self._put(depth, f"f{self.atoms} = {found}")
+            told = self._keep("told")
+            self._put(depth, f"found = {found}")
+            self._put(depth, f"if found != {told}:")
+            self._put(depth + 1, f"{told} = found")
+            self._put(depth + 1, f"tell({self.atoms}, Found(*found))")
         self.atoms += 1
+
+    def _passed_over(self, atoms: range, depth: int) -> None:
+        """These atoms have not been asked."""
+        if not self._tells:
+            return
+        self._put(depth, "else:")
+        for atom in atoms:
+            self._put(depth + 1, f"if told{atom} is not None:")
+            self._put(depth + 2, f"told{atom} = None")
+            self._put(depth + 2, f"tell({atom}, None)")
+            if f"last{atom}" in self._kept:
+                self._put(depth + 2, f"last{atom} = never")
+
+    def _keep(self, name: str) -> str:
+        """A name of the present atom for what lasts from call to call."""
+        kept = f"{name}{self.atoms}"
+        self._kept.append(kept)
+        return kept
 
     # values: a name that may hold None begins with v, a value that is always there with c
 

@@ -17,7 +17,7 @@ from umbrant.engine.recorder import Recorder, Unrecorded
 from umbrant.engine.runner import Common, Runner
 from umbrant.game import PlainBody, PlainWorld
 from umbrant.model.documents import Project
-from umbrant.rolling.roll import ROLLED_FLUSH_S, header_of
+from umbrant.rolling.roll import GATHERED_AGENT_S, header_of
 from umbrant.take.writer import TakeWriter
 
 TICKS, RATE = 6000, 20
@@ -230,11 +230,13 @@ class Engine:
         self.common = Common(project, catalog(), 1)
         self.runner = Runner(self.common, member, self.world, recorder)
 
-    def tick(self, t: int) -> None:
-        world = self.world
-        world.tick = t
-        world.now_s = t / RATE
-        self.runner.tick()
+    def ticks(self) -> Iterator[int]:
+        """All ticks, one after the other; each has been decided when it is given."""
+        world, decide = self.world, self.runner.tick
+        for tick in range(TICKS):
+            world.tick, world.now_s = tick, tick / RATE
+            decide()
+            yield tick
 
 
 def by_hand_s(times: int = 10) -> float:
@@ -251,22 +253,21 @@ def unrecorded_s(project: Project) -> float:
     """The time by the engine with nothing recorded."""
     engine = Engine(project, Unrecorded())
     start = time.perf_counter()
-    for tick in range(TICKS):
-        engine.tick(tick)
+    for _ in engine.ticks():
+        pass
     return time.perf_counter() - start
 
 
 def recorded_s(project: Project, path: Path) -> float:
     """The time by the engine with everything recorded and written to disk."""
     scenario = project.scenario("dusk")
-    with TakeWriter(path, header_of(project, scenario), ROLLED_FLUSH_S) as writer:
+    with TakeWriter(path, header_of(project, scenario), GATHERED_AGENT_S) as writer:
         engine = Engine(project, writer.agent("odo"))
         start = time.perf_counter()
-        for tick in range(TICKS):
-            writer.tick = tick
-            engine.tick(tick)
+        for tick in engine.ticks():
             writer.pose("odo", (0.0, 0.0), 0.0)
             writer.tick_done()
+            writer.tick = tick + 1
         writer.flush()
         return time.perf_counter() - start
 
@@ -274,9 +275,8 @@ def recorded_s(project: Project, path: Path) -> float:
 def check_equal(project: Project) -> None:
     """Raises AssertionError where the two do not come to the same at every tick."""
     hand, engine = ByHand(), Engine(project, Unrecorded())
-    for tick in range(TICKS):
+    for tick in engine.ticks():
         hand.tick(tick)
-        engine.tick(tick)
         board = engine.runner.board
         ours = (board.get("visitor_seen"), board.get("last_seen") is not None, board.get("mood"), board.get("lamp_oil"))
         assert ours == (hand.seen, hand.last_seen, hand.mood, hand.oil), f"tick {tick}: {ours}"

@@ -46,13 +46,23 @@ class Paths:
 
     def find(self, top: Passing) -> GoOn:
         """The path down to what is active now."""
-        passed, at = [top], top.inside()
-        while isinstance(at, Passing) and (inner := at.inside()) is not None:
-            passed.append(at)
-            at = inner
-        if at not in self._known:
-            self._known[at] = _path(passed, cast(Work, at))
-        return self._known[at]
+        end: object = top
+        while isinstance(end, Passing) and (inner := end.inside()) is not None:
+            end = inner
+        known = self._known.get(end)
+        if known is None:
+            known = self._known[end] = _path(_passed(top, end), cast(Work, end))
+        return known
+
+
+def _passed(top: Passing, end: object) -> Sequence[Passing]:
+    """What is passed on the way down, the outermost first."""
+    passed: list[Passing] = []
+    at: object = top
+    while at is not end:
+        passed.append(cast(Passing, at))
+        at = passed[-1].inside()
+    return passed
 
 
 def _path(passed: Sequence[Passing], end: Work) -> GoOn:

@@ -18,8 +18,9 @@ from umbrant.stage.world import StageWorld
 from umbrant.take.header import Header
 from umbrant.take.writer import TakeWriter
 
-ROLLED_FLUSH_S = 40.0
-"""How much of a roll is gathered before it goes to disk: what takes a moment to play."""
+GATHERED_AGENT_S = 6000.0
+"""How many seconds of play, of all agents together, are gathered before they go to disk: however large the cast is, they
+take up as much memory. What is cut short can be rolled again."""
 
 
 @dataclass(frozen=True)
@@ -51,7 +52,7 @@ def roll(order: Order, *, should_stop: Callable[[], bool] = never, catalog: Cata
     """
     scenario = played(order)
     catalog = own_catalog(order.project, trusted=order.trusted, base=catalog).catalog
-    with TakeWriter(order.path, header_of(order.project, scenario), ROLLED_FLUSH_S) as writer:
+    with TakeWriter(order.path, header_of(order.project, scenario), rolled_flush_s(scenario)) as writer:
         play = Play(order.project, scenario, writer, catalog)
         for tick in range(scenario.tick_count):
             if should_stop():
@@ -97,6 +98,11 @@ class Play:
             runner.tick()
         else:
             runner.stop(cause("off_stage"))
+
+
+def rolled_flush_s(scenario: Scenario) -> float:
+    """How many seconds of a roll are gathered before they go to disk."""
+    return GATHERED_AGENT_S / max(1, len(scenario.players))
 
 
 def header_of(project: Project, scenario: Scenario) -> Header:

@@ -40,7 +40,7 @@ class _InOrder(Passing):
     def tick(self, me: Me) -> Status:
         if self.restarts:
             return self._from_the_first(me)
-        for check in self.checks():
+        for check in self.checks() if self.at else ():
             status = check.check(me)
             if status is not None:
                 return status

@@ -6,10 +6,12 @@ from typing import Any
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Family, Kind
-from umbrant.catalog.work import FAILURE, RUNNING, SUCCESS, Progress, Status, Unbound
+from umbrant.catalog.work import FAILURE, RUNNING, SUCCESS, Progress, Status, Unbound, nothing
 from umbrant.catalog.world import Me
 from umbrant.engine.binding import Binder, Scope, bound, fixed_values
 from umbrant.engine.guarded import called, nonsense
+
+NOT_SO = cause("condition")
 
 
 class Leaf:
@@ -47,14 +49,16 @@ class Leaf:
 
     def ended(self, result: object) -> Status:
         """What it comes to, now that its function has returned."""
-        status = self._status(result)
-        self._left(status.name.lower())
+        status = SUCCESS if result is True else self._status(result)
+        if self._args is not None:
+            self._left(status.name.lower())
         return status
 
     def gave_out(self, unbound: Unbound) -> Status:
         """What it comes to, now that something was unbound."""
         self.cause = unbound.reason
-        self._left("failure")
+        if self._args is not None:
+            self._left("failure")
         return FAILURE
 
     def _ask(self) -> Any:
@@ -83,7 +87,7 @@ class Leaf:
             self.cause = result
             return FAILURE
         if result is False:
-            self.cause = cause("condition") if self.kind.family is Family.CONDITION else None
+            self.cause = NOT_SO if self.kind.family is Family.CONDITION else None
             return FAILURE
         if self.kind.own and result is not True and (result is not None or self.kind.family is Family.CONDITION):
             self.cause = nonsense(self.kind, result)
@@ -101,6 +105,8 @@ class LastingLeaf(Leaf):
         self.told: Progress | None = None
         """What was told last. A step that tells the same object again says that it goes on as it did."""
         self.progressed = scope.recorder.progressing(row_id)
+        self.is_told = self.progressed is not nothing
+        """Whether anybody is told."""
         self._steps: Generator[Progress | None, None, object] | None = None
 
     def start(self, me: Me) -> None:
@@ -110,20 +116,19 @@ class LastingLeaf(Leaf):
         """Begin, or take the next step. A path that leads here takes later steps by itself."""
         self.board.writer = self.writer
         try:
-            told = (self.step or self._begin())()
+            if self.step is None:
+                steps = self._steps = self._run()
+                step = steps.__next__
+                self.step = partial(called, self.kind, self._limit_s, step) if self.kind.own else step
+            told = self.step()
         except StopIteration as stop:
             return self.ended(stop.value)
         except Unbound as unbound:
             return self.gave_out(unbound)
-        if told is not self.told:
-            self.tell(told)
-        return RUNNING
-
-    def tell(self, told: object) -> None:
-        """Something else is told than before. What is no progress is not told on."""
-        if isinstance(told, Progress):
+        if self.is_told and isinstance(told, Progress) and told is not self.told:
             self.told = None if self.kind.own else told
             self.progressed(told)
+        return RUNNING
 
     def stop(self, me: Me) -> None:
         steps, self._steps, self.step = self._steps, None, None
@@ -142,11 +147,6 @@ class LastingLeaf(Leaf):
     def gave_out(self, unbound: Unbound) -> Status:
         self.step = self._steps = None
         return super().gave_out(unbound)
-
-    def _begin(self) -> Callable[[], Progress | None]:
-        steps = self._steps = self._run()
-        self.step = partial(called, self.kind, self._limit_s, steps.__next__) if self.kind.own else steps.__next__
-        return self.step
 
 
 class Broken:

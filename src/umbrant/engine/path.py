@@ -22,7 +22,6 @@ from umbrant.catalog.work import (
     Timed,
     Unbound,
     Work,
-    nothing,
 )
 from umbrant.catalog.world import Me
 from umbrant.engine.leaf import LastingLeaf
@@ -88,9 +87,9 @@ def _path(passed: Sequence[Passing], end: Work) -> GoOn:
 
     checks = [(place, check) for place, passing in enumerate(passed) for check in passing.checks()]
     forms = tuple((place, _form(check)) for place, check in checks)
-    if isinstance(end, LastingLeaf):
+    if isinstance(end, LastingLeaf) and not end.kind.own:
         board, writer = end.board, end.writer
-        make = _maker(forms, len(passed), _STEP.format(tells="" if end.progressed is nothing else _TELLS))
+        make = _maker(forms, len(passed), _STEP.format(tells=_TELLS if end.is_told else ""))
     else:
         board, writer = None, None
         make = _maker(forms, len(passed), _TICK)
@@ -166,8 +165,9 @@ _STEP = """
 {tells}
                     return RUNNING"""
 _TELLS = """
-                    if told is not end.told:
-                        end.tell(told)"""
+                    if told is not end.told and told is not None:
+                        end.told = told
+                        end.progressed(told)"""
 _CHECK = """
                 place = {place}{looks}
                     if status is not None:

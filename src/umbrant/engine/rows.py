@@ -39,7 +39,7 @@ class Chore:
         self.work = work
         self.due_s = 0.0
         """When it is next due, less what times may be missed by."""
-        self.timed = Timed(self, self._do)
+        self.timed = Timed(self, self.do)
         self._every_s = upkeep.every_s
         self._give_s = upkeep.give_s
         self._count = recorder.counting(row_id, part)
@@ -51,7 +51,7 @@ class Chore:
         self._next_s = now_s
         self.due_s = now_s - SLACK_S
 
-    def _do(self, me: Me) -> None:
+    def do(self, me: Me) -> None:
         """Do it. If it fails, that is told of."""
         give_s = self._give_s
         self._next_s += self._every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
@@ -202,7 +202,7 @@ class LiveRow(Passing):
             self.leave(me, FAILURE, failed)
             return FAILURE
         for chore in self._chores:
-            chore.timed.check(me)
+            chore.do(me)
         try:
             status = self.work.tick(me)
         except Unbound as unbound:

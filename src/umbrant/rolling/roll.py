@@ -19,8 +19,10 @@ from umbrant.take.header import Header
 from umbrant.take.writer import TakeWriter
 
 GATHERED_AGENT_S = 6000.0
-"""How many seconds of play, of all agents together, are gathered before they go to disk: however large the cast is, they
-take up as much memory. What is cut short can be rolled again."""
+"""How many seconds of play, of all agents together, are gathered before they go to disk.
+
+However large the cast is, they take up as much memory; and a roll that is cut short can be done again.
+"""
 
 
 @dataclass(frozen=True)

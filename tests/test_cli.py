@@ -66,7 +66,7 @@ def test_show_prints_each_rows_status_and_value(umbrant: Any, take: Path) -> Non
     code, out, _ = umbrant("show", take, "--agent", "odo", "--at", "5")
     assert code == 0
     refill = next(line for line in out.splitlines() if "Refill" in line)
-    assert refill.split() == ["1.3.4", "Refill", "running", "1.3", "s"]
+    assert refill.split() == ["1.3.4", "Refill", "running", "1.4", "s"]
     data = json.loads(umbrant("show", take, "--agent", "odo", "--at", "5", "--json")[1])
     assert (data["tick"], len(data["rows"])) == (100, 18)
 

@@ -10,7 +10,7 @@ from tests.small import key, project, record, refusals, row, spans, values
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import ParamType
 from umbrant.catalog.validation import validate
-from umbrant.model.behaviors import Key, NodeFile
+from umbrant.model.behaviors import Key, NodeFile, Watch
 from umbrant.model.documents import Project
 from umbrant.model.values import KeyType
 from umbrant.own import fingerprint, own_catalog
@@ -221,3 +221,42 @@ def test_the_command_line_runs_own_nodes_only_when_told_to(tmp_path: Path, capfd
     _, err = run("--trust")
     assert err == ""
     assert record(read_take(tmp_path / "t.take"), "ri").spans[0].cause is None
+
+
+CHANGED_IN_PLACE = '''
+from umbrant.nodes import *
+
+told = Progress(9.0, 9.0, "steps")
+high = Reading(False, 0.0)
+
+@action("climb")
+def climb(me: Agent):
+    """Says how far it is with one and the same object."""
+    while True:
+        told.left = 9.0 - round(me.world.now_s * 10)
+        yield told
+
+@sense("high enough", gives=KeyType.YES_NO)
+def high_enough(me: Agent) -> Reading:
+    """Answers with one and the same object."""
+    high.value = me.world.now_s > 0.25
+    return high
+'''
+
+
+def test_own_code_may_change_what_it_gave_before() -> None:
+    made = project(
+        row("top", "selector"),
+        row("look", "wait", "top", guard=("high_enough()", Watch.TAKE_OVER), duration=9.0),
+        row("up", "climb", "top"),
+        seconds=0.6,
+    )
+    take = rolled(with_nodes(made, CHANGED_IN_PLACE))
+    assert spans(take, "up") == [(0, 3, "stopped")]
+    lefts = [done.left for tick in range(3) if (done := record(take, "up").done_at(tick)) is not None]
+    assert lefts == [9.0, 8.0, 7.0]
+    found = record(take, "look").sensed["guard", 0]
+    assert [(tick, each and each.truth) for tick, each in zip(found.ticks, found.values, strict=True)] == [
+        (0, False),
+        (3, True),
+    ]

@@ -10,7 +10,8 @@
         there = source.at()
         return not isinstance(there, Cause) and distance_m(me.body.place, there) < reach
 
-A function is done at once; one that yields runs on until it returns. True is success, False is failure.
+A function is done at once; one that yields runs on until it returns. True is success, False is failure. What it yields
+may be a `Progress`; one that merely takes its time yields the same `lasting(left_s, of_s)` again and again.
 """
 
 from typing import Literal
@@ -47,7 +48,7 @@ from umbrant.catalog.declare import (
     sense,
 )
 from umbrant.catalog.geometry import distance_m, heading_to
-from umbrant.catalog.work import Progress, Reading
+from umbrant.catalog.work import Progress, Reading, lasting
 from umbrant.catalog.world import Me as Agent
 from umbrant.catalog.world import Noise
 from umbrant.catalog.world import Target as Place
@@ -92,5 +93,6 @@ __all__ = [
     "condition",
     "distance_m",
     "heading_to",
+    "lasting",
     "sense",
 ]

@@ -3,7 +3,7 @@
 import pytest
 
 from tests.kinds import LEFT
-from tests.small import key, played, project, record, refusals, row, spans
+from tests.small import gauges, key, played, project, record, refusals, row, spans
 from umbrant.model.behaviors import Key, Watch
 from umbrant.model.staging import Prop
 from umbrant.model.values import KeyType, Spread
@@ -86,6 +86,7 @@ def test_upkeep_is_done_on_entry_and_then_every_so_often_while_the_row_is_active
     assert list(zip(changes.ticks, [each.value for each in changes.values], strict=True)) == [(0, True), (4, None)]
     assert (changes.values[0].row_id, changes.values[0].part) == ("r1", "upkeep 0")
     assert (changes.values[1].row_id, changes.values[1].part) == ("r2", "")
+    assert gauges(take, "r1", "upkeep 0") == [(0, 1.0, None), (3, 2.0, None)], "each time is counted"
 
 
 def test_upkeep_that_fails_says_why_and_the_row_goes_on() -> None:

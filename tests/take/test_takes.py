@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from tests.small import played, project, row
 from umbrant.catalog.causes import cause
 from umbrant.catalog.language.ask import Found
-from umbrant.catalog.work import Progress, Status
+from umbrant.catalog.work import Progress, Status, lasting
 from umbrant.model.folder import document_texts
 from umbrant.take.compare import Stretch, different
 from umbrant.take.export import COLUMNS, ExportFormat, export_text
@@ -185,3 +185,51 @@ def test_what_is_left_of_a_row_is_read_back_for_every_tick(stretches: list[tuple
         assert done is not None
         assert done.left == pytest.approx(each, abs=1e-5)
     assert len(record.progress.ticks) <= 2 * len(stretches) + 3, "what goes on evenly is kept once"
+
+
+def test_what_merely_takes_its_time_is_told_again_and_kept_once(tmp_path: Path) -> None:
+    """10 ticks a second: half a second is told twice in a row, and something uneven follows it."""
+    with TakeWriter(tmp_path / "t.take", header(14), flush_s=0.3) as writer:
+        agent = writer.agent("a")
+        agent.entered("r1")
+        tell = agent.progressing("r1")
+        yielded = (
+            [lasting(0.5, 0.5)] * 5 + [lasting(0.5, 0.5)] * 5 + [Progress(each, 9.0, "m") for each in (5, 4, 2, 2)]
+        )
+        for writer.tick, progress in enumerate(yielded):
+            tell(progress)
+            writer.pose("a", (0.0, 0.0), 0.0)
+            writer.tick_done()
+    record = read_take(tmp_path / "t.take").agents["a"].row("r1")
+    lefts = [done.left for tick in range(14) if (done := record.done_at(tick)) is not None]
+    assert lefts == pytest.approx([0.5, 0.4, 0.3, 0.2, 0.1] * 2 + [5, 4, 2, 2])
+    assert record.progress.ticks[:2] == [0, 5]
+    assert [each.rate for each in record.progress.values[:2]] == pytest.approx([0.05 * 2] * 2)
+
+
+def test_counting_goes_on_after_what_was_counted_has_gone_to_disk(tmp_path: Path) -> None:
+    with TakeWriter(tmp_path / "t.take", header(9), flush_s=0.3) as writer:
+        count = writer.agent("a").counting("r1", "upkeep 0")
+        for writer.tick in range(9):
+            if writer.tick % 2:
+                count()
+            writer.pose("a", (0.0, 0.0), 0.0)
+            writer.tick_done()
+    counts = read_take(tmp_path / "t.take").agents["a"].row("r1").gauges["upkeep 0"]
+    assert counts.ticks == [1, 3, 5, 7]
+    assert [each.value for each in counts.values] == [1, 2, 3, 4]
+
+
+def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
+    """What was told last may be put off in place of telling it again, over what has gone to disk meanwhile too."""
+    with TakeWriter(tmp_path / "t.take", header(12), flush_s=0.3) as writer:
+        refused = writer.agent("a").refusing("r1", "")
+        for writer.tick in range(12):
+            if writer.tick in (0, 9):
+                refused(cause("guard"))
+            elif writer.tick not in (7, 8):
+                refused.last.end = refused.clock.tick
+            writer.pose("a", (0.0, 0.0), 0.0)
+            writer.tick_done()
+    refusals = read_take(tmp_path / "t.take").agents["a"].row("r1").refusals[""]
+    assert [(each.start, each.end) for each in refusals] == [(0, 6), (9, 11)]

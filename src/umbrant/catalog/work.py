@@ -231,7 +231,7 @@ class Awaited(NamedTuple):
     asks: Callable[[], bool]
     chance: Chance
     yes: Look
-    no: Look
+    no: Callable[[Me], None]
     reason: Cause
     refused: Refused
 
@@ -239,8 +239,9 @@ class Awaited(NamedTuple):
         if self.asks():
             return self.yes(me)
         if self.chance.reason is not self.reason:
-            return self.no(me)
-        self.refused.last.end = self.refused.clock.tick
+            self.no(me)
+        else:
+            self.refused.last.end = self.refused.clock.tick
         return None
 
 

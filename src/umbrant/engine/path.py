@@ -7,8 +7,9 @@ makes of that.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache
+from textwrap import indent
 from typing import Any, cast
 
 from umbrant.catalog.work import (
@@ -86,95 +87,96 @@ def _path(passed: Sequence[Passing], end: Work) -> GoOn:
         raise unbound
 
     checks = [(place, check) for place, passing in enumerate(passed) for check in passing.checks()]
-    forms = tuple((place, _form(check)) for place, check in checks)
-    if isinstance(end, LastingLeaf) and not end.kind.own:
-        board, writer = end.board, end.writer
-        make = _maker(forms, len(passed), _STEP.format(tells=_TELLS if end.is_told else ""))
-    else:
-        board, writer = None, None
-        make = _maker(forms, len(passed), _TICK)
-    return make(end, end.tick, board, writer, outwards, gave_out, *(part for _, check in checks for part in check))
+    make = _maker(tuple((place, _check_form(check)) for place, check in checks), len(passed), _end_form(end))
+    return make(end, outwards, gave_out, *(part for _, check in checks for part in check))
 
 
 @dataclass(frozen=True)
 class _Form:
-    """How a check is written out: the names of its parts, when there is something to look at, and what else is done."""
+    """How a check is written out: the names of its parts, and what it does with them."""
 
     parts: tuple[str, ...]
-    looks: str
-    otherwise: str = ""
+    lines: str
 
 
 _TIMED = _Form(
     Timed._fields,
     """
-                if now_s >= due{n}.due_s:
-                    status = look{n}(me)""",
+if now_s >= due{n}.due_s:
+    status = look{n}(me)
+    if status is not None:
+        break""",
 )
 _KEPT = _Form(
     Kept._fields,
     """
-                if not asks{n}():
-                    status = no{n}(me)""",
+if not asks{n}():
+    status = no{n}(me)
+    if status is not None:
+        break""",
 )
 _UNTOLD = _Form(
     Awaited._fields,
     """
-                if asks{n}():
-                    status = yes{n}(me)""",
-    """
-                elif chance{n}.reason is not reason{n}:
-                    no{n}(me)""",
+if asks{n}():
+    status = yes{n}(me)
+    if status is not None:
+        break
+elif chance{n}.reason is not reason{n}:
+    no{n}(me)""",
 )
-_TOLD = replace(
-    _UNTOLD,
-    otherwise=_UNTOLD.otherwise
+_TOLD = _Form(
+    Awaited._fields,
+    _UNTOLD.lines
     + """
-                else:
-                    refused{n}.last.end = refused{n}.clock.tick""",
+else:
+    refused{n}.last.end = refused{n}.clock.tick""",
 )
-
+_TICK = """
+status = tick(me)
+break"""
+_STEP = """
+if end.step is None:
+    status = tick(me)
+    break
+board.writer = writer
+try:
+    told = end.step()
+except StopIteration as stop:
+    status = end.ended(stop.value)
+    break
+except Unbound as unbound:
+    status = end.gave_out(unbound)
+    break"""
+_UNTOLD_STEP = (
+    _STEP
+    + """
+return RUNNING"""
+)
+_TOLD_STEP = (
+    _STEP
+    + """
+if told is not end.told and told is not None:
+    end.told = told
+    end.progressed(told)
+return RUNNING"""
+)
 _PATH = """
-def make(end, tick, board, writer, outwards, gave_out{parts}):
+def make(end, outwards, gave_out{parts}):
+    tick = end.tick{more}
     def go_on(me):
         now_s = me.world.now_s
         place = 0
         try:
-            while True:{checks}
-                place = {end}{end_form}
-                break
+            while True:{lines}
         except Unbound as unbound:
             place, status = gave_out(me, place, unbound)
         return status if status is RUNNING else outwards(me, place, status)
     return go_on
 """
-_TICK = """
-                status = tick(me)"""
-_STEP = """
-                if end.step is None:
-                    status = tick(me)
-                    break
-                board.writer = writer
-                try:
-                    told = end.step()
-                except StopIteration as stop:
-                    status = end.ended(stop.value)
-                except Unbound as unbound:
-                    status = end.gave_out(unbound)
-                else:
-{tells}
-                    return RUNNING"""
-_TELLS = """
-                    if told is not end.told and told is not None:
-                        end.told = told
-                        end.progressed(told)"""
-_CHECK = """
-                place = {place}{looks}
-                    if status is not None:
-                        break{otherwise}"""
 
 
-def _form(check: Check) -> _Form:
+def _check_form(check: Check) -> _Form:
     if isinstance(check, Timed):
         return _TIMED
     if isinstance(check, Kept):
@@ -182,15 +184,22 @@ def _form(check: Check) -> _Form:
     return _UNTOLD if check.refused is UNHEARD else _TOLD
 
 
+def _end_form(end: Work) -> str:
+    """What goes on with the end of a path. A step of an action that comes with the program is taken right there."""
+    if not isinstance(end, LastingLeaf) or end.kind.own:
+        return _TICK
+    return _TOLD_STEP if end.is_told else _UNTOLD_STEP
+
+
 @lru_cache(maxsize=4096)
 def _maker(checks: tuple[tuple[int, _Form], ...], end: int, end_form: str) -> Callable[..., GoOn]:
     """Makes paths that do these checks, each at its place. Kept, for agents have most forms in common."""
     parts = "".join(f", {part}{n}" for n, (_, form) in enumerate(checks) for part in form.parts)
-    written = "".join(
-        _CHECK.format(place=place, looks=form.looks.format(n=n), otherwise=form.otherwise.format(n=n))
-        for n, (place, form) in enumerate(checks)
-    )
+    lines = [(place, form.lines.format(n=n)) for n, (place, form) in enumerate(checks)]
+    written = "".join(f"\nplace = {place}{each}" for place, each in [*lines, (end, end_form)])
+    more = "" if end_form == _TICK else "; board, writer = end.board, end.writer"
     made: dict[str, Any] = {"Unbound": Unbound, "RUNNING": RUNNING}
-    exec(_PATH.format(parts=parts, checks=written, end=end, end_form=end_form), made)  # noqa: S102  (written above, from nothing but counts)
+    path = _PATH.format(parts=parts, more=more, lines=indent(written, " " * 16))
+    exec(path, made)  # noqa: S102  (written above, from nothing but counts)
     maker: Callable[..., GoOn] = made["make"]
     return maker

@@ -119,11 +119,11 @@ def test_a_corner_is_put_into_an_edge_and_taken_out_by_delete(hands: Hands) -> N
     hands.driver.qtbot.mouseDClick(hands.stage, LEFT, pos=hands.pixel(((x0 + x1) / 2, (y0 + y1) / 2)))
     choose(hands.stage.sketching.menu, "Corner of the rope store")
     assert len(hands.areas[place].corners) == len(area.corners) + 1
-    hands.stage._chosen = ("stages", "quay", "areas", place, "corners", 1)
+    hands.stage.chosen = ("stages", "quay", "areas", place, "corners", 1)
     hands.driver.key(Qt.Key.Key_Delete, to=hands.stage)
     assert hands.areas[place].corners == area.corners
     last = len(hands.desk.project.stage("quay").places) - 1
-    hands.stage._chosen = ("stages", "quay", "places", last, "at")
+    hands.stage.chosen = ("stages", "quay", "places", last, "at")
     hands.driver.key(Qt.Key.Key_Delete, to=hands.stage)
     assert len(hands.desk.project.stage("quay").places) == last
 

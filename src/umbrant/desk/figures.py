@@ -43,17 +43,8 @@ def draw_prop(painter: QPainter, palette: Palette, at: QPointF, level: float, *,
     painter.drawPie(QRectF(at.x() - 5, at.y() - 5, 10, 10), 90 * 16, -int(360 * 16 * level))
 
 
-def draw_label(painter: QPainter, text: str, at: QPointF, colour: QColor, room: float) -> QRectF:
-    """A text beside a place, moved inside where it would leave a widget so wide; returns where it stands."""
-    wide = painter.fontMetrics().horizontalAdvance(text)
-    left, base = max(3.0, min(at.x(), room - wide - 4)), max(12.0, at.y())
-    painter.setPen(colour)
-    painter.drawText(QPointF(left, base), text)
-    return QRectF(left, base - 10, wide, 13)
-
-
-def draw_said(painter: QPainter, palette: Palette, text: str, at: QPointF, room: float) -> None:
-    """What was said, in a box beside who said it."""
+def draw_said(painter: QPainter, palette: Palette, text: str, at: QPointF, room: float) -> QRectF:
+    """What was said, in a box beside who said it. Returns the box."""
     wide = painter.fontMetrics().horizontalAdvance(text) + 14
     box = QRectF(max(2.0, min(at.x(), room - wide - 4.0)), max(2.0, at.y() - 16), wide, 20)
     painter.setPen(QPen(palette.chip_rule, 1))
@@ -61,3 +52,4 @@ def draw_said(painter: QPainter, palette: Palette, text: str, at: QPointF, room:
     painter.drawRoundedRect(box, 8, 8)
     painter.setPen(palette.ink)
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    return box

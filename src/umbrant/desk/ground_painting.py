@@ -1,9 +1,9 @@
 """Drawing the ground of a stage: its areas with their names, and where nobody can walk."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import shapely
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from umbrant.desk.theme import Palette
@@ -14,17 +14,26 @@ from umbrant.stage.ground import ground_of
 ToPixels = Callable[[Point], QPointF]
 
 
-def paint_ground(painter: QPainter, stage: Stage, palette: Palette, to_pixels: ToPixels) -> None:
-    """The land, the areas on it, and a cross for each place."""
+def paint_ground(painter: QPainter, stage: Stage, palette: Palette, to_pixels: ToPixels) -> list[QRectF]:
+    """The land, the areas on it, and a cross for each place. Returns where names have been written."""
     whole = QRectF(to_pixels((0, stage.height_m)), to_pixels((stage.width_m, 0)))
     painter.fillRect(whole, palette.land)
-    for area in sorted(stage.areas, key=lambda each: each.blocks is Blocks.SIGHT_AND_WAY):
-        _paint_area(painter, area, palette, to_pixels)
+    outlines = [(area, QPolygonF([to_pixels(corner) for corner in area.corners])) for area in stage.areas]
+    for area, outline in sorted(outlines, key=lambda each: each[0].blocks is Blocks.SIGHT_AND_WAY):
+        _paint_area(painter, area, outline, palette)
+    written: list[QRectF] = []
+    for area, outline in sorted(outlines, key=lambda each: each[0].blocks is Blocks.NOTHING):
+        if area.blocks is Blocks.NOTHING:
+            solid = [each.boundingRect() for other, each in outlines if other.blocks is Blocks.SIGHT_AND_WAY]
+            written.append(_name_zone(painter, outline.boundingRect(), area.name, palette, [*written, *solid]))
+        else:
+            written.append(_name_area(painter, outline.boundingRect(), area.name.removeprefix("the "), palette))
     painter.setPen(palette.dim)
     for place in stage.places:
         at = to_pixels(place.at)
         painter.drawLine(at + QPointF(-3, 0), at + QPointF(3, 0))
         painter.drawLine(at + QPointF(0, -3), at + QPointF(0, 3))
+    return written
 
 
 def paint_off_limits(painter: QPainter, stage: Stage, radius_m: float, palette: Palette, to_pixels: ToPixels) -> None:
@@ -45,37 +54,48 @@ def paint_off_limits(painter: QPainter, stage: Stage, radius_m: float, palette: 
     painter.drawPath(path)
 
 
-def _paint_area(painter: QPainter, area: Area, palette: Palette, to_pixels: ToPixels) -> None:
-    outline = QPolygonF([to_pixels(corner) for corner in area.corners])
-    if area.blocks is Blocks.NOTHING:
-        _paint_zone(painter, outline, area.name, palette)
-        return
-    solid = area.blocks is Blocks.SIGHT_AND_WAY
-    painter.setBrush(palette.wall if solid else palette.water)
-    painter.setPen(QPen(palette.wall_rule, 1) if solid else Qt.PenStyle.NoPen)
+def _paint_area(painter: QPainter, area: Area, outline: QPolygonF, palette: Palette) -> None:
+    """The shape of an area; one that is in the way of nothing is an outline on the ground."""
+    solid, open_ = area.blocks is Blocks.SIGHT_AND_WAY, area.blocks is Blocks.NOTHING
+    painter.setBrush(Qt.BrushStyle.NoBrush if open_ else palette.wall if solid else palette.water)
+    if open_:
+        painter.setPen(QPen(palette.faint, 1, Qt.PenStyle.DashLine))
+    else:
+        painter.setPen(QPen(palette.wall_rule, 1) if solid else Qt.PenStyle.NoPen)
     painter.drawPolygon(outline)
-    _name_area(painter, outline.boundingRect(), area.name.removeprefix("the "), palette)
 
 
-def _paint_zone(painter: QPainter, outline: QPolygonF, name: str, palette: Palette) -> None:
-    """An area that is in the way of nothing: an outline on the ground, its name in the upper left corner."""
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.setPen(QPen(palette.faint, 1, Qt.PenStyle.DashLine))
-    painter.drawPolygon(outline)
+def _name_zone(painter: QPainter, zone: QRectF, name: str, palette: Palette, taken: Sequence[QRectF]) -> QRectF:
+    """Write a name into the first corner of a zone in which nothing stands. Returns where it stands."""
+    text = painter.fontMetrics().boundingRect(name)
+    box = QRectF(0, 0, text.width() + 1, text.height())
+    inside = zone.adjusted(4, 1, -4, -1)
+    rights, lows = inside.right() - box.width(), inside.bottom() - box.height()
+    corners = [(x, y) for y in (inside.top(), lows) for x in (inside.left(), rights)]
+    boxes = [box.translated(*corner) for corner in corners]
+    free = next((each for each in boxes if not any(each.intersects(other) for other in taken)), boxes[0])
     painter.setPen(palette.faint)
-    painter.drawText(outline.boundingRect().adjusted(4, 1, -4, 0), Qt.AlignmentFlag.AlignTop, name)
+    painter.drawText(free, Qt.AlignmentFlag.AlignTop, name)
+    return free
 
 
-def _name_area(painter: QPainter, box: QRectF, name: str, palette: Palette) -> None:
-    """Write a name into an area: across, or upwards where it is narrow; not at all where it would be cut off."""
+def _name_area(painter: QPainter, box: QRectF, name: str, palette: Palette) -> QRectF:
+    """Write a name into an area: across, or upwards where it is narrow; not at all where it would be cut off.
+
+    Returns where it stands.
+    """
     painter.setPen(palette.dim)
     text = painter.fontMetrics().boundingRect(name)
-    if text.width() <= box.width() and text.height() <= box.height():
+    wide, high = text.width(), text.height()
+    if wide <= box.width() and high <= box.height():
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
-    elif text.width() <= box.height() and text.height() <= box.width():
+        return QRectF(box.center() - QPointF(wide / 2, high / 2), QSizeF(wide, high))
+    if wide <= box.height() and high <= box.width():
         painter.save()
         painter.translate(box.center())
         painter.rotate(-90)
         upwards = QRectF(-box.height() / 2, -box.width() / 2, box.height(), box.width())
         painter.drawText(upwards, Qt.AlignmentFlag.AlignCenter, name)
         painter.restore()
+        return QRectF(box.center() - QPointF(high / 2, wide / 2), QSizeF(high, wide))
+    return QRectF()

@@ -2,44 +2,35 @@
 
 import math
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QSize, Qt, Signal
 from PySide6.QtGui import (
-    QColor,
+    QEnterEvent,
     QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
 
-from umbrant.desk.cached import Pictures
-from umbrant.desk.figures import LEAST_BODY, draw_body, draw_chosen, draw_label, draw_prop, draw_said
-from umbrant.desk.ground_painting import paint_ground, paint_off_limits
 from umbrant.desk.handles import NO_GUIDES, Handle, in_line, setting_handles, walk_handles
 from umbrant.desk.painted import draw_focus, paint_with
 from umbrant.desk.picking import FAR_NUDGE_M, NUDGE_M, PICKING, STEPS, Picking
 from umbrant.desk.rehearsing import Rehearsing
-from umbrant.desk.row_on_stage import paint_cone, paint_row
 from umbrant.desk.sketching import Sketching
+from umbrant.desk.stage_painting import StagePainter
 from umbrant.desk.state import Desk
 from umbrant.desk.steering import ARROWS, STEERING, Steering
-from umbrant.desk.theme import Palette, body_font
+from umbrant.desk.theme import Palette
 from umbrant.model.edits import Edit
 from umbrant.model.paths import Path, put
-from umbrant.model.staging import Member, Scenario, Stage
+from umbrant.model.staging import Stage
 from umbrant.model.values import Point
 
 MARGIN = 14
-HANDLE = 5.0
 GRAB, SNAP = 9.0, 6.0
-CROWDED = 34.0
-"""How near, in pixels, a body hides the name of a place."""
-SAID_S = 2.0
-"""How long what was said stays on the stage."""
 
 
 class StageView(QWidget):
@@ -64,13 +55,13 @@ class StageView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(200, 120)
-        self._pictures = Pictures()
-        self._font = body_font(11)
+        self._painter = StagePainter(self)
         self._scale = 1.0
         self._offset = QPointF()
         self._fitted = True
         self._held: Handle | None = None
-        self._chosen: Path | None = None
+        self.chosen: Path | None = None
+        """The path of the handle that is chosen."""
         self._panned_from: QPointF | None = None
         self._drags = 0
         self.steering: Steering | None = None
@@ -85,6 +76,11 @@ class StageView(QWidget):
         if self.arranging:
             return "drag: an area · Enter: more"
         return "drag squares · wheel zooms"
+
+    @property
+    def is_handled(self) -> bool:
+        """Whether somebody is about to take hold of something: then what can be held is drawn larger."""
+        return self.arranging or self.hasFocus() or self.underMouse()
 
     # geometry
 
@@ -142,7 +138,7 @@ class StageView(QWidget):
     def arrange(self, on: bool) -> None:
         """Let all that stands on the stage be dragged, or only walks."""
         self.arranging = on
-        self._chosen = None
+        self.chosen = None
         self.update()
 
     def choose(self, path: Path) -> None:
@@ -150,7 +146,7 @@ class StageView(QWidget):
         self.about = path
         found = next((handle.path for handle in self.handles() if handle.about == path), None)
         if found is not None:
-            self._chosen = found
+            self.chosen = found
             self.update()
 
     def place_of(self, name: str) -> tuple[Point, float] | None:
@@ -185,16 +181,16 @@ class StageView(QWidget):
         rehearsing.changed.connect(self.update)
 
     @property
-    def _live(self) -> Rehearsing | None:
+    def live(self) -> Rehearsing | None:
         """The rehearsal that is going on."""
         return self.rehearsing if self.rehearsing is not None and self.rehearsing.active else None
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
-        if self._live is None or self.steering is None or not self.steering.key(event, down=False):
+        if self.live is None or self.steering is None or not self.steering.key(event, down=False):
             super().keyReleaseEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        if self._live is not None and self.steering is not None:
+        if self.live is not None and self.steering is not None:
             self.steering.towards(self.to_stage(event.position()), event.modifiers())
             return
         if self.picking.active:
@@ -203,7 +199,7 @@ class StageView(QWidget):
         handle = self._handle_at(event.position())
         left = event.button() is Qt.MouseButton.LeftButton
         if handle is not None and left:
-            self._held, self._chosen = handle, handle.path
+            self._held, self.chosen = handle, handle.path
             self._drags += 1
             self.picked.emit(handle.about)
         else:
@@ -217,7 +213,7 @@ class StageView(QWidget):
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._live is not None and self.steering is not None:
+        if self.live is not None and self.steering is not None:
             if event.buttons():
                 self.steering.towards(self.to_stage(event.position()), event.modifiers())
             return
@@ -239,8 +235,8 @@ class StageView(QWidget):
             self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else empty)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._live is not None:
-            self._live.steer(0.0, 0.0)
+        if self.live is not None:
+            self.live.steer(0.0, 0.0)
             return
         if self._held is not None:
             self.desk.history.settle()
@@ -257,7 +253,7 @@ class StageView(QWidget):
             self.fit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if self._live is not None and self.steering is not None and self.steering.key(event, down=True):
+        if self.live is not None and self.steering is not None and self.steering.key(event, down=True):
             return
         if self.picking.active and self.picking.key(event):
             return
@@ -266,16 +262,16 @@ class StageView(QWidget):
             self.zoom(1.25 if event.text() == "+" else 0.8)
         elif event.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) or event.text() in (",", "."):
             self._choose_next(-1 if event.text() in (",", "[") else 1)
-        elif step is not None and self._chosen is not None:
+        elif step is not None and self.chosen is not None:
             self._nudge(step, FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M)
         elif self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            handle = next((each for each in self.handles() if each.path == self._chosen), None)
+            handle = next((each for each in self.handles() if each.path == self.chosen), None)
             self.sketching.offer(self.to_pixels(handle.at) if handle else QPointF(self.rect().center()))
-        elif self.arranging and event.key() == Qt.Key.Key_Delete and self._chosen is not None:
-            chosen, self._chosen = self._chosen, None
+        elif self.arranging and event.key() == Qt.Key.Key_Delete and self.chosen is not None:
+            chosen, self.chosen = self.chosen, None
             self.sketching.delete(chosen)
         elif event.key() == Qt.Key.Key_Escape:
-            self._chosen = None
+            self.chosen = None
             self.update()
         else:
             super().keyPressEvent(event)
@@ -283,10 +279,10 @@ class StageView(QWidget):
     def event(self, event: QEvent) -> bool:
         """Arrow keys belong to the chosen point of a walk while the stage has the keyboard."""
         if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
-            steering = self._live is not None and event.key() in STEERING
+            steering = self.live is not None and event.key() in STEERING
             picking = self.picking.active and event.key() in PICKING
             adding = self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Delete)
-            if steering or adding or picking or (self._chosen is not None and event.key() in ARROWS):
+            if steering or adding or picking or (self.chosen is not None and event.key() in ARROWS):
                 event.accept()
                 return True
         return super().event(event)
@@ -302,18 +298,18 @@ class StageView(QWidget):
     def _choose_next(self, step: int) -> None:
         known = [handle.path for handle in self.handles()]
         if known:
-            place = known.index(self._chosen) + step if self._chosen in known else 0
-            self._chosen = known[place % len(known)]
+            place = known.index(self.chosen) + step if self.chosen in known else 0
+            self.chosen = known[place % len(known)]
             self.picked.emit(self.handles()[place % len(known)].about)
             self.update()
 
     def _nudge(self, step: tuple[int, int], metres: float) -> None:
-        if self._chosen is None:
+        if self.chosen is None:
             return
         for handle in self.handles():
-            if handle.path == self._chosen:
+            if handle.path == self.chosen:
                 to = round(handle.at[0] + step[0] * metres, 2), round(handle.at[1] + step[1] * metres, 2)
-                self._move_point(handle, to, f"nudge {self._chosen}")
+                self._move_point(handle, to, f"nudge {self.chosen}")
 
     def _move_point(self, handle: Handle, to: Point, merges: str) -> None:
         stage = self.shown_stage()
@@ -344,170 +340,19 @@ class StageView(QWidget):
         scenario = self.desk.scenario
         return next((each for each in self.desk.project.stages if scenario and each.name == scenario.stage), None)
 
-    # drawing
+    # painting
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.palette_.ground)
-        stage, scenario = self.shown_stage(), self.desk.scenario
-        if stage is None or scenario is None:
-            painter.setPen(self.palette_.dim)
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show.")
-            return
-        painter.setFont(self._font)
-        looks = (self._chosen, self.arranging, id(self.palette_))
-        key = (id(self.desk.project), self._scale, self._offset.toTuple(), *looks)
-        self._pictures.draw(painter, QRectF(self.rect()), "ground", key, lambda p, _: self._standing(p, stage))
-        self._props(painter, stage)
-        self._name_places(painter, stage, scenario)
-        paint_row(painter, self)
-        paint_cone(painter, self)
-        self._bodies(painter, scenario.players)
-        self._guides(painter)
-        self.sketching.paint(painter)
-        self.picking.paint(painter)
-        if self._live is not None:
-            self._rehearsal(painter, self._live)
-        else:
+        self._painter.paint(painter)
+        if self.live is None and self.shown_stage() is not None:
             draw_focus(painter, self, self.palette_)
         painter.end()
 
-    def _guides(self, painter: QPainter) -> None:
-        """Lines through what the dragged point is in line with."""
-        painter.setPen(QPen(self.palette_.now, 1, Qt.PenStyle.DotLine))
-        if self.guides.above is not None:
-            x = self.to_pixels(self.guides.above).x()
-            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-        if self.guides.beside is not None:
-            y = self.to_pixels(self.guides.beside).y()
-            painter.drawLine(QPointF(0, y), QPointF(self.width(), y))
+    def enterEvent(self, event: QEnterEvent) -> None:
+        super().enterEvent(event)
+        self.update()
 
-    def _widest_m(self) -> float:
-        """The radius of the widest of the cast that walks: where it can go, all can."""
-        scenario = self.desk.scenario
-        walking = [each.body.radius_m for each in scenario.cast if not each.body.flies] if scenario else []
-        return max(walking, default=0.3)
-
-    def _rehearsal(self, painter: QPainter, live: Rehearsing) -> None:
-        """That a rehearsal is going on, and its time."""
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(self.palette_.now, 3))
-        painter.drawRect(QRectF(self.rect()).adjusted(1.5, 1.5, -1.5, -1.5))
-        scenario = self.desk.scenario
-        tick = live.frame.tick if live.frame else 0
-        seconds = tick / scenario.ticks_per_s if scenario else 0.0
-        draw_label(painter, f"rehearsing · {seconds:.1f} s", QPointF(10, 18), self.palette_.now, self.width())
-
-    def _standing(self, painter: QPainter, stage: Stage) -> None:
-        """All that does not move by itself."""
-        painter.setFont(self._font)
-        paint_ground(painter, stage, self.palette_, self.to_pixels)
-        if self.arranging:
-            paint_off_limits(painter, stage, self._widest_m(), self.palette_, self.to_pixels)
-        self._walks(painter)
-
-    def _name_places(self, painter: QPainter, stage: Stage, scenario: Scenario) -> None:
-        """Write the names of places, but where somebody stands on one: names would cover each other there."""
-        standing = [found[0] for member in scenario.players if (found := self.place_of(member.name))]
-        for place in stage.places:
-            at = self.to_pixels(place.at)
-            if all(self._apart(body, at) > CROWDED for body in standing):
-                draw_label(painter, place.name, at + QPointF(6, 4), self.palette_.dim, self.width())
-
-    def _props(self, painter: QPainter, stage: Stage) -> None:
-        take, tick = self.desk.take, self.desk.playhead
-        drains = {prop.name for prop in stage.props if prop.drain_per_s > 0}
-        if self._live is not None and self._live.frame is not None:
-            for name, (x, y, level) in self._live.frame.props.items():
-                draw_prop(painter, self.palette_, self.to_pixels((x, y)), level, drains=name in drains)
-            return
-        if take is None:
-            for prop in stage.props:
-                draw_prop(painter, self.palette_, self.to_pixels(prop.at), prop.level, drains=prop.name in drains)
-            return
-        for name, levels in take.levels.items():
-            level, place = float(levels[tick]) if tick < len(levels) else math.nan, take.props[name].at(tick)
-            if place is not None and not math.isnan(level):
-                draw_prop(painter, self.palette_, self.to_pixels(place.at), level, drains=name in drains)
-
-    def _walks(self, painter: QPainter) -> None:
-        scenario = self.desk.scenario
-        for member in scenario.players if scenario else ():
-            if member.behavior is not None or not member.walk:
-                continue
-            line = QColor(self.palette_.dim)
-            line.setAlphaF(0.55)
-            painter.setPen(QPen(line, 1, Qt.PenStyle.DotLine))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline([self.to_pixels(member.start), *(self.to_pixels(point.to) for point in member.walk)])
-        for handle in self.handles():
-            chosen = self._chosen == handle.path
-            painter.setPen(QPen(self.palette_.now if chosen else self.palette_.dim, 2 if chosen else 1))
-            painter.setBrush(self.palette_.sheet)
-            at = self.to_pixels(handle.at)
-            painter.drawRect(QRectF(at.x() - HANDLE / 2, at.y() - HANDLE / 2, HANDLE, HANDLE))
-
-    def _bodies(self, painter: QPainter, players: tuple[Member, ...]) -> None:
-        """Everyone on the stage, coloured by what leads them; who is looked at last, so that nobody covers them."""
-        desk = self.desk
-        written: list[QRectF] = []
-        ranked = sorted(players, key=lambda member: member.name == desk.agent)
-        for member in ranked:
-            found = self.place_of(member.name)
-            if found is None:
-                continue
-            at, size = self.to_pixels(found[0]), max(LEAST_BODY, member.body.radius_m * self._scale)
-            lead = None if self._live else desk.leading(member.name)
-            colours = self.palette_.leads
-            fill = (
-                None
-                if member.behavior is None
-                else self.palette_.running
-                if lead is None
-                else colours[lead % len(colours)]
-            )
-            if member.name == desk.agent:
-                draw_chosen(painter, self.palette_, at, size)
-            draw_body(painter, self.palette_, at, size, found[1], fill)
-        for member in reversed(ranked):
-            self._called(painter, member, written)
-
-    def _called(self, painter: QPainter, member: Member, written: list[QRectF]) -> None:
-        """The name of a body, unless it is one of many or another name stands there; and what it said."""
-        found = self.place_of(member.name)
-        if found is None:
-            return
-        at, size = self.to_pixels(found[0]), max(LEAST_BODY, member.body.radius_m * self._scale)
-        chosen, label = member.name == self.desk.agent, member.title or member.name
-        doing = self._doing(member) if chosen else ""
-        text = f"{label} · {doing}" if doing else label
-        beside = at + QPointF(size + 5, -6)
-        wide = painter.fontMetrics().horizontalAdvance(text)
-        box = QRectF(beside.x(), beside.y() - 10, wide, 13)
-        one_of_many = self._is_copy(member.name) and not chosen
-        if not one_of_many and not any(box.intersects(other) for other in written):
-            written.append(draw_label(painter, text, beside, self.palette_.ink, self.width()))
-        said = self._said(member.name)
-        if said:
-            draw_said(painter, self.palette_, said, at + QPointF(size + 5, -24), self.width())
-
-    def _is_copy(self, name: str) -> bool:
-        scenario = self.desk.scenario
-        return scenario is not None and all(member.name != name for member in scenario.cast)
-
-    def _doing(self, member: Member) -> str:
-        explainer = self.desk.explainer
-        if explainer is None or member.name != self.desk.agent or self._live is not None:
-            return ""
-        path = explainer.path(self.desk.playhead)
-        return explainer.names.titles[path[-1]] if path else ""
-
-    def _said(self, name: str) -> str:
-        if self._live is not None:
-            return self._live.said_by(name)
-        take, tick = self.desk.take, self.desk.playhead
-        if take is None or name not in take.agents:
-            return ""
-        recent = [text for when, text in take.agents[name].said if 0 <= tick - when < SAID_S * take.header.ticks_per_s]
-        return recent[-1] if recent else ""
+    def leaveEvent(self, event: QEvent) -> None:
+        super().leaveEvent(event)
+        self.update()

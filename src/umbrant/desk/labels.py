@@ -1,0 +1,55 @@
+"""Texts beside what they name, none over another."""
+
+from collections.abc import Iterator
+
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QColor, QPainter
+
+ABOVE, BELOW = 10, 3
+"""How far a line of text reaches above and below the line it stands on."""
+
+
+class Labels:
+    """Writes texts into an area where there is room for them: what comes first is written first.
+
+    Used for one painting; `painter` has the font of the labels.
+    """
+
+    def __init__(self, painter: QPainter, area: QRectF) -> None:
+        self._painter = painter
+        self._area = area
+        self._taken: list[QRectF] = []
+
+    def keep_clear(self, box: QRectF) -> None:
+        """Nothing that may go without its label is to be written over a box."""
+        self._taken.append(box)
+
+    def write(self, text: str, at: QPointF, away: float, colour: QColor, *, must: bool = False) -> QRectF | None:
+        """Write a text so far away from a point: to its right or left, below or above it.
+
+        Where there is no room for it, it is left out; if it must be there, it stands where it would stand first.
+        Returns where it stands.
+        """
+        boxes = [self._inside(box) for box in self._around(text, at, away)]
+        free = next((box for box in boxes if not any(box.intersects(other) for other in self._taken)), None)
+        box = free or (boxes[0] if must else None)
+        if box is not None:
+            self._taken.append(box)
+            self._painter.setPen(colour)
+            self._painter.drawText(QPointF(box.left(), box.top() + ABOVE), text)
+        return box
+
+    def _around(self, text: str, at: QPointF, away: float) -> Iterator[QRectF]:
+        """Where the text might stand, the best place first."""
+        wide, high = self._painter.fontMetrics().horizontalAdvance(text), ABOVE + BELOW
+        lifted = at.y() - high + 1
+        yield QRectF(at.x() + away, lifted, wide, high)
+        yield QRectF(at.x() - away - wide, lifted, wide, high)
+        yield QRectF(at.x() - wide / 2, at.y() + away, wide, high)
+        yield QRectF(at.x() - wide / 2, min(at.y() - away, lifted) - high, wide, high)
+
+    def _inside(self, box: QRectF) -> QRectF:
+        """The box, moved to where none of it is cut off."""
+        left = max(self._area.left() + 3, min(box.left(), self._area.right() - box.width() - 4))
+        top = max(self._area.top() + 2, min(box.top(), self._area.bottom() - box.height() - 2))
+        return QRectF(left, top, box.width(), box.height())

@@ -1,0 +1,58 @@
+"""Labels: none over another, none cut off, and left out where there is no room."""
+
+import itertools
+from collections.abc import Iterator
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtGui import QColor, QImage, QPainter
+from pytestqt.qtbot import QtBot
+
+from umbrant.desk.labels import Labels
+
+AREA = QRectF(0, 0, 300, 200)
+MIDDLE = QPointF(150, 100)
+INK = QColor("black")
+
+
+@pytest.fixture
+def painter(qtbot: QtBot) -> Iterator[QPainter]:
+    image = QImage(300, 200, QImage.Format.Format_RGB32)
+    painting = QPainter(image)
+    yield painting
+    painting.end()
+
+
+def test_a_label_stands_on_the_first_side_that_is_free(painter: QPainter) -> None:
+    labels = Labels(painter, AREA)
+    right, left, below, above = (labels.write(name, MIDDLE, 8, INK) for name in ("one", "two", "three", "four"))
+    assert right is not None
+    assert left is not None
+    assert below is not None
+    assert above is not None
+    assert (right.left(), left.right(), below.top(), above.bottom()) == (158, 142, 108, right.top())
+    assert labels.write("five", MIDDLE, 8, INK) is None
+    forced = labels.write("five", MIDDLE, 8, INK, must=True)
+    assert forced is not None
+    assert forced.topLeft() == right.topLeft()
+
+
+def test_nothing_is_written_over_what_is_kept_clear(painter: QPainter) -> None:
+    labels = Labels(painter, AREA)
+    labels.keep_clear(QRectF(150, 0, 150, 200))
+    box = labels.write("here", MIDDLE, 8, INK)
+    assert box is not None
+    assert box.right() == 142
+
+
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=40, deadline=None)
+@given(st.lists(st.tuples(st.floats(-20, 320), st.floats(-20, 220)), max_size=30))
+def test_no_label_covers_another_or_is_cut_off(painter: QPainter, places: list[tuple[float, float]]) -> None:
+    labels = Labels(painter, AREA)
+    found = [labels.write(f"lamp {number}", QPointF(*place), 6, INK) for number, place in enumerate(places)]
+    boxes = [box for box in found if box is not None]
+    assert bool(boxes) == bool(places)
+    assert all(AREA.contains(box) for box in boxes)
+    assert not any(one.intersects(other) for one, other in itertools.combinations(boxes, 2))

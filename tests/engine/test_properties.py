@@ -11,7 +11,7 @@ from tests.kinds import CATALOG
 from tests.small import played, project
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.ask import Found
-from umbrant.catalog.work import Progress, Status
+from umbrant.catalog.work import Progress, Refused, Status
 from umbrant.engine.recorder import Unrecorded
 from umbrant.engine.runner import Common, Runner
 from umbrant.model.behaviors import Row
@@ -113,12 +113,39 @@ HOLDS = {
 }
 
 
+class Told:
+    """Notes the ticks at which a refusal is told, or merely lasts."""
+
+    def __init__(self, clock: "Diary") -> None:
+        self.clock = clock
+        self.ticks: set[int] = set()
+
+    def __call__(self, reason: Cause, /) -> None:
+        self.ticks.add(self.clock.tick)
+
+    @property
+    def last(self) -> "Told":
+        return self
+
+    @property
+    def end(self) -> int:
+        return max(self.ticks)
+
+    @end.setter
+    def end(self, tick: int) -> None:
+        self.ticks.add(tick)
+
+
 class Diary(Unrecorded):
-    """Notes what is entered and left, tick by tick."""
+    """Notes what is entered, left and refused, tick by tick."""
 
     def __init__(self) -> None:
         self.tick = 0
         self.log: list[tuple[int, str, str]] = []
+        self.refused: dict[tuple[str, str], Told] = {}
+
+    def refusing(self, row_id: str, part: str) -> Refused:
+        return self.refused.setdefault((row_id, part), Told(self))
 
     def entered(self, row_id: str) -> None:
         self.log.append((self.tick, row_id, "entered"))
@@ -169,9 +196,13 @@ def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(rows: list[Ro
         world.finish()
     told = Counter((row_id, what) for _, row_id, what in diary.log)
     recorded: Counter[tuple[str, str]] = Counter()
+    refused: dict[tuple[str, str], set[int]] = {}
     for row_id, record in played(made).agents["a"].rows.items():
         for span in record.spans:
             recorded[row_id, "entered"] += 1
             if span.outcome is not None:
                 recorded[row_id, span.outcome.value] += 1
+        for part, refusals in record.refusals.items():
+            refused[row_id, part] = {tick for each in refusals for tick in range(each.start, each.end + 1)}
     assert told == recorded
+    assert {place: each.ticks for place, each in diary.refused.items() if each.ticks} == refused

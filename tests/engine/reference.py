@@ -1,7 +1,7 @@
 """A short interpreter of trees, written straight from the definitions: what the engine is tested against.
 
 It knows selectors, sequences, parallels, guards with their watches, and decorators; leaves last so many ticks. It
-notes, tick by tick, what is entered and how what is left has ended.
+notes, tick by tick, what is entered, how what is left has ended, and what is refused.
 """
 
 from collections.abc import Callable
@@ -38,6 +38,7 @@ class Reference:
         self.root = root
         self.now = 0
         self.log: list[tuple[int, str, str]] = []
+        self.refused: dict[str, set[int]] = {}
 
     def tick(self) -> None:
         self.visit(self.root)
@@ -67,6 +68,8 @@ class Reference:
             kind == "cooldown" and self.now < node.memory.get(place, -1)
             for place, (kind, _) in enumerate(node.decorators)
         )
+        if not node.was_open:
+            self.refused.setdefault(node.row, set()).add(self.now)
         return node.was_open
 
     def wants_over(self, node: Node) -> bool:

@@ -16,6 +16,7 @@ from umbrant.engine.recorder import Unrecorded
 from umbrant.engine.runner import Common, Runner
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
+from umbrant.model.edits import ROW
 from umbrant.stage.world import StageWorld
 
 
@@ -110,6 +111,7 @@ HOLDS = {
     GUARDS[0]: lambda tick: 1 <= tick < 4,
     GUARDS[1]: lambda tick: tick < 3 or 5 <= tick < 7,
     GUARDS[2]: lambda tick: not 2 <= tick < 5,
+    GUARDS[3]: lambda tick: 7 <= tick < 10,
 }
 
 
@@ -168,6 +170,8 @@ def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
         world.finish()
         reference.tick()
         assert diary.log == reference.log
+    refused = {row_id: each.ticks for (row_id, part), each in diary.refused.items() if each.ticks and part == ROW}
+    assert refused == reference.refused
 
 
 @settings(max_examples=60)

@@ -6,7 +6,12 @@ from tests.small import row
 from umbrant.model.behaviors import Row, Watch
 from umbrant.model.values import Curve, Shape
 
-GUARDS = ["between(0.1, 0.4)", "between(0, 0.3) or between(0.5, 0.7)", "not between(0.2, 0.5)"]
+GUARDS = [
+    "between(0.1, 0.4)",
+    "between(0, 0.3) or between(0.5, 0.7)",
+    "not between(0.2, 0.5)",
+    "between(0.7, 1)",
+]
 DECORATORS = [
     ("invert", {}),
     ("cooldown", {"duration": 0.2}),

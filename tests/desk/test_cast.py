@@ -142,8 +142,11 @@ def test_another_scenario_can_be_played(demo_driver: Driver) -> None:
 def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_driver: Driver) -> None:
     hands = demo_driver
     stage, rehearsing = hands.pane.stage, hands.pane.rehearsing
-    hands.pane.actions_by_id["rehearse"].trigger()
+    rehearse = hands.pane.actions_by_id["rehearse"]
+    rehearse.trigger()
     assert rehearsing.active
+    assert rehearse.text() == "End rehearsal"
+    assert hands.pane.beside.about().startswith("arrows steer")
     hands.until(lambda: rehearsing.frame is not None)
     hands.qtbot.keyPress(stage, Qt.Key.Key_Left)
     hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.tick >= 12)
@@ -163,6 +166,7 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_drive
     hands.qtbot.keyClick(stage, Qt.Key.Key_Escape)
     hands.until(lambda: hands.desk.current is not before and not hands.desk.busy)
     assert not rehearsing.active
+    assert rehearse.text() == "Rehearse"
     scenario = hands.desk.project.scenario("dusk")
     by_hand = [cue for cue in scenario.cues if cue.by_hand]
     assert len(by_hand) == 2

@@ -27,14 +27,13 @@ def painter(qtbot: QtBot) -> Iterator[QPainter]:
 
 def test_a_label_stands_on_the_first_side_that_is_free(painter: QPainter) -> None:
     labels = Labels(painter, AREA)
-    right, left, below, above = (labels.write(name, MIDDLE, 8, INK) for name in ("one", "two", "three", "four"))
-    assert right is not None
-    assert left is not None
-    assert below is not None
-    assert above is not None
-    assert (right.left(), left.right(), below.top(), above.bottom()) == (158, 142, 108, right.top())
-    assert labels.write("five", MIDDLE, 8, INK) is None
-    forced = labels.write("five", MIDDLE, 8, INK, must=True)
+    written = [labels.write(name, MIDDLE, 8, INK) for name in ("one", "two", "three", "four", "five", "six")]
+    right, left, lower_right, lower_left, below, above = (box for box in written if box is not None)
+    assert (right.left(), left.right(), lower_right.left(), lower_left.right()) == (158, 142, 158, 142)
+    assert lower_right.top() == lower_left.top() > right.top() == left.top()
+    assert (below.top(), above.bottom()) == (lower_right.bottom(), right.top())
+    assert labels.write("seven", MIDDLE, 8, INK) is None
+    forced = labels.write("seven", MIDDLE, 8, INK, must=True)
     assert forced is not None
     assert forced.topLeft() == right.topLeft()
 

@@ -7,6 +7,8 @@ from PySide6.QtGui import QColor, QPainter
 
 ABOVE, BELOW = 10, 3
 """How far a line of text reaches above and below the line it stands on."""
+BESIDE = 4
+"""How much is left free between two texts beside each other."""
 
 
 class Labels:
@@ -34,7 +36,7 @@ class Labels:
         free = next((box for box in boxes if not any(box.intersects(other) for other in self._taken)), None)
         box = free or (boxes[0] if must else None)
         if box is not None:
-            self._taken.append(box)
+            self._taken.append(box.adjusted(-BESIDE, 0, BESIDE, 0))
             self._painter.setPen(colour)
             self._painter.drawText(QPointF(box.left(), box.top() + ABOVE), text)
         return box
@@ -42,10 +44,11 @@ class Labels:
     def _around(self, text: str, at: QPointF, away: float) -> Iterator[QRectF]:
         """Where the text might stand, the best place first."""
         wide, high = self._painter.fontMetrics().horizontalAdvance(text), ABOVE + BELOW
-        lifted = at.y() - high + 1
-        yield QRectF(at.x() + away, lifted, wide, high)
-        yield QRectF(at.x() - away - wide, lifted, wide, high)
-        yield QRectF(at.x() - wide / 2, at.y() + away, wide, high)
+        lifted, lowered = at.y() - high + 1, at.y() + 1
+        for top in (lifted, lowered):
+            yield QRectF(at.x() + away, top, wide, high)
+            yield QRectF(at.x() - away - wide, top, wide, high)
+        yield QRectF(at.x() - wide / 2, max(at.y() + away, lowered + high), wide, high)
         yield QRectF(at.x() - wide / 2, min(at.y() - away, lifted) - high, wide, high)
 
     def _inside(self, box: QRectF) -> QRectF:

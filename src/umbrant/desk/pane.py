@@ -93,6 +93,8 @@ class DeskPane(QWidget):
         desk.told.connect(self.notice.tell)
         for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.row_selected):
             changed.connect(self.refresh_actions)
+        for follows in (self.refresh_actions, self.beside.refresh):
+            self.rehearsing.switched.connect(follows)
         self.refresh_actions()
 
     def set_palette(self, palette: Palette) -> None:
@@ -118,6 +120,7 @@ class DeskPane(QWidget):
         for name, title, step in (("undo", "Undo", history.undo_name), ("redo", "Redo", history.redo_name)):
             self.actions_by_id[name].setText(f"{title}: {step}" if step else title)
         row = self.desk.row
+        self.actions_by_id["rehearse"].setText("End rehearsal" if self.rehearsing.active else "Rehearse")
         self.actions_by_id["mute"].setText("Unmute" if row is not None and row.muted else "Mute")
 
     def close_desk(self, *, keep_changes: bool = False) -> None:

@@ -18,6 +18,8 @@ class Rehearsing(QObject):
 
     changed = Signal()
     """It began, a frame came, or it ended."""
+    switched = Signal()
+    """It began, or it ended."""
 
     def __init__(self, desk: Desk, player: Player) -> None:
         super().__init__(desk)
@@ -54,6 +56,7 @@ class Rehearsing(QObject):
         self._timer.start(int(1000 / scenario.ticks_per_s / min(1.0, self._player.speed)))
         who = chosen.title or chosen.name
         self.desk.told.emit(f"Rehearsing: arrow keys or the mouse steer {who}, E raises an event, D drops, Esc ends.")
+        self.switched.emit()
         self.changed.emit()
 
     def finish(self) -> None:
@@ -122,4 +125,5 @@ class Rehearsing(QObject):
         if self.active:
             self._timer.stop()
             self.puppet, self.frame = None, None
+            self.switched.emit()
             self.changed.emit()

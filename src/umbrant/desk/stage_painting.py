@@ -57,10 +57,12 @@ class StagePainter:
         labels = Labels(painter, whole)
         for box in self._written:
             labels.keep_clear(box)
-        self._props(painter, stage, labels)
+        props = self._props(painter, stage)
         paint_row(painter, view)
         paint_cone(painter, view)
         self._bodies(painter, scenario, labels)
+        for box in props:
+            labels.keep_clear(box)
         for place in stage.places:
             labels.write(place.name, view.to_pixels(place.at), 6, self._palette.dim)
         self._guides(painter)
@@ -101,12 +103,15 @@ class StagePainter:
 
     # what the take tells
 
-    def _props(self, painter: QPainter, stage: Stage, labels: Labels) -> None:
+    def _props(self, painter: QPainter, stage: Stage) -> list[QRectF]:
+        """Everything that stands around. Returns where it is drawn."""
+        boxes = []
         drains = {prop.name for prop in stage.props if prop.drain_per_s > 0}
         for name, place, level in self._props_now(stage):
             at = self._view.to_pixels(place)
             draw_prop(painter, self._palette, at, level, drains=name in drains)
-            labels.keep_clear(_around(at, PROP))
+            boxes.append(_around(at, PROP))
+        return boxes
 
     def _props_now(self, stage: Stage) -> list[tuple[str, tuple[float, float], float]]:
         """Each prop that is there: its name, where it is, and how full."""
@@ -123,14 +128,14 @@ class StagePainter:
         return found
 
     def _bodies(self, painter: QPainter, scenario: Scenario, labels: Labels) -> None:
-        """Everyone on the stage, coloured by what leads them; who is looked at last, so that nobody covers them."""
-        ranked = sorted(scenario.players, key=lambda member: member.name == self._desk.agent)
+        """Everyone on the stage, coloured by what leads them; who is followed last, so that nobody covers them."""
+        ranked = sorted(scenario.players, key=self._is_followed)
         standing = [(member, self._view.place_of(member.name)) for member in ranked]
         bodies = [(member, self._view.to_pixels(found[0]), found[1]) for member, found in standing if found]
         for member, at, heading_deg in bodies:
             size = self._size(member)
             labels.keep_clear(_around(at, size))
-            if member.name == self._desk.agent:
+            if self._is_followed(member):
                 draw_chosen(painter, self._palette, at, size)
             draw_body(painter, self._palette, at, size, heading_deg, self._fill(member))
         for member, at, _ in reversed(bodies):
@@ -140,6 +145,11 @@ class StagePainter:
                 labels.keep_clear(draw_said(painter, self._palette, said, above, self._view.width()))
         for member, at, _ in reversed(bodies):
             self._name(member, at, scenario, labels)
+
+    def _is_followed(self, member: Member) -> bool:
+        """Whether it is the one that is looked at; in a rehearsal, the one that is steered."""
+        live = self._view.live
+        return member.name == (live.puppet.name if live is not None and live.puppet else self._desk.agent)
 
     def _size(self, member: Member) -> float:
         return max(LEAST_BODY, self._view.to_size(member.body.radius_m))
@@ -154,16 +164,16 @@ class StagePainter:
 
     def _name(self, member: Member, at: QPointF, scenario: Scenario, labels: Labels) -> None:
         """The name of a body, unless it is one of many; of who is looked at also what it does."""
-        chosen, text = member.name == self._desk.agent, member.title or member.name
+        chosen, text = self._is_followed(member), member.title or member.name
         if not chosen and all(each.name != member.name for each in scenario.cast):
             return
-        doing = self._doing() if chosen else ""
+        doing = self._doing() if chosen and self._view.live is None else ""
         text = f"{text} · {doing}" if doing else text
         labels.write(text, at, self._size(member) + 5, self._palette.ink, must=chosen)
 
     def _doing(self) -> str:
         explainer = self._desk.explainer
-        if explainer is None or self._view.live is not None:
+        if explainer is None:
             return ""
         path = explainer.path(self._desk.playhead)
         return explainer.names.titles[path[-1]] if path else ""

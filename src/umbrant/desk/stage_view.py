@@ -73,6 +73,8 @@ class StageView(QWidget):
     @property
     def told(self) -> str:
         """What can be done on it, in words."""
+        if self.live is not None:
+            return "arrows steer · E · D · Esc ends"
         if self.arranging:
             return "drag: an area · Enter: more"
         return "drag squares · wheel zooms"

@@ -96,6 +96,14 @@ def test_dragging_a_curve_rolls_again(quay_driver: Driver) -> None:
     hands.desk.select_row("left")
     hands.pane.actions_by_id["show_curve"].trigger()
     curve = hands.pane.curve
+    considered, behavior = curve.row, hands.desk.behavior
+    assert considered is not None
+    assert behavior is not None
+    for above in ("option", "utility"):
+        hands.desk.select_row(next(each.id for each in behavior.rows if each.kind == above))
+        assert curve.row is not None
+        assert curve.row.kind == "consider", f"of {above} the first one is shown"
+    hands.desk.select_row(considered.id)
     row = curve.row
     assert row is not None
     counts = curve.counts(row)
@@ -146,7 +154,7 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_drive
     rehearse.trigger()
     assert rehearsing.active
     assert rehearse.text() == "End rehearsal"
-    assert hands.pane.beside.about().startswith("arrows steer")
+    assert hands.pane.beside.about().startswith("arrows · E event")
     hands.until(lambda: rehearsing.frame is not None)
     hands.qtbot.keyPress(stage, Qt.Key.Key_Left)
     hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.tick >= 12)

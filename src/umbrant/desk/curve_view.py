@@ -51,12 +51,12 @@ class CurveView(QWidget):
 
     @property
     def row(self) -> Row | None:
-        """The consideration that is selected; of an option its first."""
+        """The consideration that is selected; of an option or a utility its first."""
         row, behavior = self.desk.row, self.desk.behavior
         if row is None or behavior is None:
             return None
-        if row.kind == "option":
-            inside = [behavior.row(child) for child in behavior.outline.children[row.id]]
+        if row.kind in ("option", "utility"):
+            inside = (behavior.row(each) for each in behavior.outline.within(row.id))
             return next((each for each in inside if each.kind == "consider"), None)
         return row if row.kind == "consider" else None
 
@@ -65,7 +65,7 @@ class CurveView(QWidget):
         """What is drawn, in words."""
         row, behavior = self.row, self.desk.behavior
         if row is None or behavior is None:
-            return "select a consideration to see its curve"
+            return "what an input is worth"
         above = behavior.outline.parent[row.id]
         option = behavior.row(above).name if above else ""
         return f"{row.name or row.args.get('input', '')} → worth of {option}"

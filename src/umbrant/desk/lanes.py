@@ -156,8 +156,10 @@ class LanesView(QWidget):
         title = member.title or member.name
         if len(players) > 1:
             title = f"{chosen.title} of {len(players)}" if chosen else f"{title} × {len(players)}"
-        text = f"{title} ({member.behavior})" if member.behavior else title
-        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, LEFT - 18)
+        whole_title = f"{title} ({member.behavior})" if member.behavior else title
+        metrics, room = painter.fontMetrics(), LEFT - 18
+        fits = metrics.horizontalAdvance(whole_title) <= room
+        shown = whole_title if fits else metrics.elidedText(title, Qt.TextElideMode.ElideRight, room)
         painter.drawText(QRectF(12, top, LEFT - 16, BAR), Qt.AlignmentFlag.AlignVCenter, shown)
         painter.setFont(body_font(10))
         whole = QRectF(LEFT, top, self.width() - LEFT - RIGHT, BAR)

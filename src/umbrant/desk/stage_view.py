@@ -74,7 +74,7 @@ class StageView(QWidget):
     def told(self) -> str:
         """What can be done on it, in words."""
         if self.live is not None:
-            return "arrows steer · E · D · Esc ends"
+            return "arrows · E event · D drop · Esc"
         if self.arranging:
             return "drag: an area · Enter: more"
         return "drag squares · wheel zooms"

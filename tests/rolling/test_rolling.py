@@ -5,14 +5,18 @@ import json
 import subprocess
 import sys
 from itertools import pairwise
+from math import hypot
 from pathlib import Path
 
 import numpy as np
 import pytest
 
 from tests.conftest import DEMO
-from umbrant.catalog.validation import open_project
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.validation import open_project, validate
+from umbrant.model.documents import Project
 from umbrant.model.edits import Slot, set_value
+from umbrant.model.staging import Cue, MoveTo, RaiseEvent, TakeAway
 from umbrant.reasons.minds import behavior_of
 from umbrant.rolling.roll import Order, RollStopped, roll
 from umbrant.rolling.worker import Reply, order_line, read_reply, serve
@@ -133,3 +137,37 @@ def test_a_spawner_brings_its_copies_on_one_after_the_other(tmp_path: Path) -> N
     take = read_take(roll(Order(project, "dusk", tmp_path / "spawner.take")))
     came = [int(np.argmin(np.isnan(take.poses[f"{gulls.name}_{n}"][:, 0]))) for n in (1, 2, 3)]
     assert came == [0, 2 * dusk.ticks_per_s, 4 * dusk.ticks_per_s]
+
+
+def few_gulls(*cues: Cue, **changed: object) -> Project:
+    """The demo with nothing but three gulls at dusk, for six seconds."""
+    project = open_project(DEMO)
+    dusk = project.scenario("dusk")
+    gulls = next(each for each in dusk.cast if each.copies > 1)
+    three = gulls.model_copy(update={"name": "gull", "copies": 3, "scatter_m": 1.0, **changed})
+    few = dusk.model_copy(update={"cast": (three,), "cues": cues, "seconds": 6.0})
+    return project.model_copy(update={"scenarios": (few,)})
+
+
+def test_a_cue_brings_the_copies_of_a_spawner_on_around_a_place_one_after_the_other(tmp_path: Path) -> None:
+    cue = Cue(at_s=1.0, does=MoveTo(moves="gull", to=(10.0, 9.0)))
+    project = few_gulls(cue, waits=True, every_s=1.5)
+    assert not [each for each in validate(project, BUILTIN) if "gull" in each.message]
+    take = read_take(roll(Order(project, "dusk", tmp_path / "wave.take")))
+    came = [int(np.argmin(np.isnan(take.poses[f"gull_{n}"][:, 0]))) for n in (1, 2, 3)]
+    assert came == [20, 50, 80]
+    for n, tick in enumerate(came, 1):
+        x, y, _ = take.poses[f"gull_{n}"][tick].tolist()
+        assert hypot(x - 10.0, y - 9.0) <= 1.2
+    assert take.notices == []
+
+
+def test_a_cue_for_someone_with_copies_is_done_to_each_of_them(tmp_path: Path) -> None:
+    heard, gone = RaiseEvent(raises="thunder", to="gull"), TakeAway(removes="gull")
+    take = read_take(
+        roll(Order(few_gulls(Cue(at_s=1.0, does=heard), Cue(at_s=3.0, does=gone)), "dusk", tmp_path / "all.take"))
+    )
+    for n in (1, 2, 3):
+        assert [event for _, event, _ in take.agents[f"gull_{n}"].heard] == ["thunder"]
+        assert int(np.argmax(np.isnan(take.poses[f"gull_{n}"][:, 0]))) == 60
+    assert take.notices == []

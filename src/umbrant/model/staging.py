@@ -108,8 +108,8 @@ class Member(Document):
     copies: int = Field(default=1, ge=1, le=1000)
     scatter_m: float = Field(default=0.0, ge=0)
     every_s: float = Field(default=0.0, ge=0, le=3600)
-    """With copies, how long after one of them the next comes onto the stage, the first at once: a spawner. 0 for all
-    of them at once."""
+    """With copies, how long after one of them the next comes onto the stage: a spawner. 0 for all of them at once. The
+    first comes at once or, where they wait, as soon as a cue puts them somewhere."""
     waits: bool = False
     """Whether it is not on the stage until a cue brings it on."""
     start: Point
@@ -182,6 +182,9 @@ class TakeAway(Document):
 Deed = RaiseEvent | SetKey | MoveTo | DropProp | TakeAway
 """What a cue can do."""
 
+_WHOM: dict[type[Deed], str] = {RaiseEvent: "to", SetKey: "of", MoveTo: "moves", TakeAway: "removes"}
+"""The field in which a deed names whom it is done to."""
+
 
 class Cue(Document):
     """Something that a scenario does at a time, or each time a condition on the keys of the world comes true.
@@ -216,6 +219,27 @@ class Scenario(Document):
     def players(self) -> tuple[Member, ...]:
         """The cast, with each copy as a member of its own."""
         return tuple(each for member in self.cast for each in member.each())
+
+    def spelled_out(self, deed: Deed) -> Iterator[tuple[float, Deed]]:
+        """A deed for each of those whom it names, and how many seconds later it is done for them.
+
+        What is done to one of the cast with copies is done to every copy. They are put around a place as they stand
+        around their start; those that wait for that come one after the other, if they are a spawner's.
+        """
+        field = _WHOM.get(type(deed))
+        whom = getattr(deed, field) if field else None
+        several = next((each for each in self.cast if each.name == whom and each.copies > 1), None)
+        is_group = isinstance(deed, RaiseEvent) and any(each.group == whom for each in self.cast)
+        if field is None or several is None or is_group:
+            yield 0.0, deed
+            return
+        for place, copy in enumerate(several.each()):
+            changed: dict[str, object] = {field: copy.name}
+            if isinstance(deed, MoveTo):
+                away = copy.start[0] - several.start[0], copy.start[1] - several.start[1]
+                changed["to"] = (round(deed.to[0] + away[0], 3), round(deed.to[1] + away[1], 3))
+            comes_later = isinstance(deed, MoveTo) and several.waits
+            yield place * several.every_s if comes_later else 0.0, deed.model_copy(update=changed)
 
     def member(self, name: str) -> Member:
         """The one of the players with this name; KeyError if there is none."""

@@ -68,6 +68,7 @@ class CuePlayer:
     """Does the cues as they come due. What cannot be done is noted in the take, and the rest goes on."""
 
     def __init__(self, scenario: Scenario, common: Common, world: StageWorld, writer: TakeWriter) -> None:
+        self._scenario = scenario
         self._common = common
         self._world = world
         self._writer = writer
@@ -86,13 +87,22 @@ class CuePlayer:
         self._director.events.begin()
         for each in self._waiting:
             if self._is_due(each):
-                self.do(each.cue.does, f"cue {each.number}")
+                self._begin(each)
 
     def do(self, deed: Deed, called: str) -> None:
         """Do something now."""
         reason = self._do(deed)
         if reason is not None:
             self._cannot(called, reason)
+
+    def _begin(self, waiting: _Waiting) -> None:
+        """Do a cue for each of those whom it names; for some of them it may be done later."""
+        for later_s, deed in self._scenario.spelled_out(waiting.cue.does):
+            if later_s:
+                at_s = round(self._world.now_s + later_s, 6)
+                self._waiting.append(_Waiting(Cue(at_s=at_s, does=deed), waiting.number))
+            else:
+                self.do(deed, f"cue {waiting.number}")
 
     def _is_due(self, each: _Waiting) -> bool:
         if each.question is None:

@@ -82,6 +82,11 @@ class _Cue:
             case DropProp():
                 pass
 
+    @property
+    def _cast(self) -> list[Member]:
+        """Whom a cue can name: everyone, and those with copies as a whole."""
+        return [*self.scenario.players, *(each for each in self.scenario.cast if each.copies > 1)]
+
     def _event(self, event: str) -> Iterator[Problem]:
         known = [each.name for each in self.project.event_list.events]
         if event not in known:
@@ -90,7 +95,7 @@ class _Cue:
     def _key(self, deed: SetKey) -> Iterator[Problem]:
         keys = self.project.world_keys()
         if deed.of is not None:
-            member = next((each for each in self.scenario.players if each.name == deed.of), None)
+            member = next((each for each in self._cast if each.name == deed.of), None)
             behavior = next((each for each in self.project.behaviors if member and each.name == member.behavior), None)
             keys = self.project.keys_of(behavior) if behavior else {}
         if deed.sets not in keys:
@@ -102,7 +107,7 @@ class _Cue:
         dropped = [cue.does.drops.name for cue in self.scenario.cues if isinstance(cue.does, DropProp)]
         stage = next((each for each in self.project.stages if each.name == self.scenario.stage), None)
         props = [prop.name for prop in stage.props] if stage else []
-        known = [*(member.name for member in self.scenario.players), *props, *dropped]
+        known = [*(member.name for member in self._cast), *props, *dropped]
         if name not in known:
             yield self._at(f"there is no '{name}' in the cast or on the stage.", did_you_mean(name, known))
 

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QWidget
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Kind
 from umbrant.catalog.examples import NPC, RATE, SHOWN, VISITOR, example_of
-from umbrant.desk.figures import draw_body, draw_prop, draw_said
+from umbrant.desk.figures import draw_body, draw_boxed, draw_prop
 from umbrant.desk.ground_painting import paint_ground
 from umbrant.desk.ledger.tape import Axis, TapePainter
 from umbrant.desk.painted import draw_focus
@@ -200,7 +200,7 @@ class ExampleView(QWidget):
                 recent = [text for when, text in take.agents[name].said if self._is_recent(when)] if name == NPC else []
                 if recent:
                     at = to_pixels((x, y)) + QPointF(8, -4)
-                    draw_said(painter, self.palette_, recent[-1], at, box.right())
+                    draw_boxed(painter, self.palette_, recent[-1], at, box.right())
         painter.restore()
 
     def _is_recent(self, when: int) -> bool:

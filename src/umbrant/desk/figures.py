@@ -43,8 +43,8 @@ def draw_prop(painter: QPainter, palette: Palette, at: QPointF, level: float, *,
     painter.drawPie(QRectF(at.x() - 5, at.y() - 5, 10, 10), 90 * 16, -int(360 * 16 * level))
 
 
-def draw_said(painter: QPainter, palette: Palette, text: str, at: QPointF, room: float) -> QRectF:
-    """What was said, in a box beside who said it. Returns the box."""
+def draw_boxed(painter: QPainter, palette: Palette, text: str, at: QPointF, room: float) -> QRectF:
+    """A text in a box of its own, as what was said beside who said it. Returns the box."""
     wide = painter.fontMetrics().horizontalAdvance(text) + 14
     box = QRectF(max(2.0, min(at.x(), room - wide - 4.0)), max(2.0, at.y() - 16), wide, 20)
     painter.setPen(QPen(palette.chip_rule, 1))

@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QMenu
 
 from umbrant.catalog.starting import fresh_name
+from umbrant.desk.figures import draw_boxed
 from umbrant.desk.handles import NO_GUIDES
 from umbrant.desk.setting.adding import casting, staging
 from umbrant.desk.setting.fields import Addition
@@ -128,8 +129,8 @@ class Sketching:
             box = QRectF(view.to_pixels(self._corner), view.to_pixels(self._to)).normalized()
             painter.drawRect(box)
             size = f"{abs(self._corner[0] - self._to[0]):.1f} × {abs(self._corner[1] - self._to[1]):.1f} m"
-            painter.drawText(box.bottomLeft() + QPointF(4, 14), size)
-        if self._walk:
+            draw_boxed(painter, view.palette_, size, box.bottomLeft() + QPointF(0, 20), view.width())
+        elif self._walk:
             painter.drawPolyline([view.to_pixels(each) for each in self._walk])
 
     # inside

@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from umbrant.desk.cached import Pictures
-from umbrant.desk.figures import LEAST_BODY, draw_body, draw_chosen, draw_prop, draw_said
+from umbrant.desk.figures import LEAST_BODY, draw_body, draw_boxed, draw_chosen, draw_prop
 from umbrant.desk.ground_painting import paint_ground, paint_off_limits
 from umbrant.desk.labels import Labels
 from umbrant.desk.rehearsing import Rehearsing
@@ -142,7 +142,7 @@ class StagePainter:
             said = self._said(member.name)
             if said:
                 above = at + QPointF(self._size(member) + 5, -24)
-                labels.keep_clear(draw_said(painter, self._palette, said, above, self._view.width()))
+                labels.keep_clear(draw_boxed(painter, self._palette, said, above, self._view.width()))
         for member, at, _ in reversed(bodies):
             self._name(member, at, scenario, labels)
 

@@ -5,12 +5,15 @@ from collections.abc import Callable
 import pytest
 
 from tests.small import project, row
-from umbrant.model.behaviors import Behavior, Row
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.renames import rename_key
+from umbrant.model.behaviors import Behavior, Blackboard, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import (
     Slot,
     add_decorator,
     delete_rows,
+    follow_original,
     home,
     insert_row,
     move_row,
@@ -18,9 +21,12 @@ from umbrant.model.edits import (
     row_of,
     set_guard,
     set_muted,
+    set_note,
     set_value,
     unnest_row,
 )
+from umbrant.model.values import KeyType
+from umbrant.model.variants import is_overridden, override_of
 from umbrant.model.whole import resolved
 
 VARIANT = Behavior(name="v", title="V", blackboard="k", variant_of="b")
@@ -30,8 +36,11 @@ ROWS = (
     row("qq", "sequence", "ss"),
     row("bb", "wait", "qq", duration=2.0),
     row("cc", "wait", "qq", duration=3.0),
+    row("uu", "use_behavior", "ss", behavior="o", binds={"near": 1.0, "far": 2.0}),
 )
-MADE = project(*ROWS, behaviors=(VARIANT,))
+OTHER = Behavior(name="o", title="O", blackboard="j", rows=(row("oo", "wait"),))
+BOARD = Blackboard(name="j", title="J", keys=tuple(Key(name=each, type=KeyType.NUMBER) for each in ("near", "far")))
+MADE = project(*ROWS, behaviors=(VARIANT, OTHER), blackboards=(BOARD,))
 
 EDITS: dict[str, Callable[[Project, str], Project]] = {
     "value": lambda p, b: set_value(p, b, Slot("aa", "", "duration"), 9.0),
@@ -43,6 +52,9 @@ EDITS: dict[str, Callable[[Project, str], Project]] = {
     "decorator": lambda p, b: add_decorator(p, b, "qq", "invert"),
     "insert": lambda p, b: insert_row(p, b, Row(id="nn", kind="wait"), after="bb", under="qq"),
     "delete": lambda p, b: delete_rows(p, b, ["bb"]),
+    "note": lambda p, b: set_note(p, b, "cc", "a long one"),
+    "bind": lambda p, b: set_value(p, b, Slot("uu", "binds", "far"), 3.0),
+    "unbind": lambda p, b: set_value(p, b, Slot("uu", "binds", "far"), None),
     "move": lambda p, b: move_row(p, b, "cc", -1),
 }
 
@@ -63,6 +75,29 @@ def test_what_is_not_overridden_follows_the_original() -> None:
     assert row_of(later, "v", "cc").args["duration"] == 7.0
     assert row_of(later, "v", "aa").args["duration"] == 9.0
     assert [each.row for each in later.behavior("v").overrides] == ["aa"]
+
+
+def test_what_a_used_behaviors_key_is_bound_to_is_overridden_by_itself() -> None:
+    changed = set_value(MADE, "v", Slot("uu", "binds", "far"), 3.0)
+    override = override_of(changed.behavior("v"), "uu")
+    assert override is not None
+    assert (override.binds, override.instead) == ({"far": 3.0}, ())
+    assert is_overridden(override, "binds", "far")
+    assert not is_overridden(override, "binds", "near")
+    later = set_value(changed, "b", Slot("uu", "binds", "near"), 1.5)
+    assert row_of(later, "v", "uu").binds == {"near": 1.5, "far": 3.0}
+    followed = follow_original(changed, "v", "uu", Slot("uu", "binds", "far"))
+    assert followed.behavior("v").overrides == ()
+    renamed = rename_key(changed, BUILTIN, "j", "far", "away")
+    assert renamed.behavior("v").overrides[0].binds == {"away": 3.0}
+    assert renamed.behavior("v").overrides[0].args == {}
+
+
+def test_a_muted_use_of_a_behavior_says_of_each_chip_whether_it_is_otherwise() -> None:
+    muted = set_muted(MADE, "v", ["uu"], True)
+    override = override_of(muted.behavior("v"), "uu")
+    assert override is not None
+    assert not is_overridden(override, "binds", "far")
 
 
 def test_going_back_to_what_the_original_says_takes_the_override_away() -> None:

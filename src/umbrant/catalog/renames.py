@@ -263,11 +263,13 @@ def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Proj
         original = next((row for row in _original_rows(project, behavior) if row.id == each.row), None)
         if original is None:
             return each
+        uses = {name: value for name, value in original.args.items() if name == BEHAVIOR}
         told = change(
             Row(
                 id=each.row,
                 kind=original.kind,
-                args=each.args,
+                args={**uses, **each.args},
+                binds=each.binds,
                 guard=each.guard,
                 decorators=each.decorators or (),
                 upkeep=each.upkeep or (),
@@ -276,7 +278,8 @@ def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Proj
         )
         return each.model_copy(
             update={
-                "args": told.args,
+                "args": {name: value for name, value in told.args.items() if name in each.args},
+                "binds": told.binds,
                 "guard": told.guard,
                 "decorators": told.decorators if each.decorators is not None else None,
                 "upkeep": told.upkeep if each.upkeep is not None else None,

@@ -8,8 +8,8 @@ from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamTyp
 from umbrant.catalog.language.phrases import Piece as SaidPiece
 from umbrant.catalog.language.phrases import PieceKind, pieces
 from umbrant.catalog.language.tree import LanguageError, parse
-from umbrant.model.behaviors import Decorator, Key, Row, Upkeep
-from umbrant.model.edits import BINDS, GUARD, ROW, Slot, part_name
+from umbrant.model.behaviors import BINDS, Decorator, Key, Row, Upkeep
+from umbrant.model.edits import GUARD, ROW, Slot, part_name
 from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread, value_text
 from umbrant.model.whole import USES
 

@@ -80,8 +80,17 @@ class Override(Document):
     muted: bool | None = None
     decorators: tuple[Decorator, ...] | None = None
     upkeep: tuple[Upkeep, ...] | None = None
+    note: str | None = None
+    binds: dict[KeyName, ParamValue] = Field(default_factory=dict)
     instead: tuple[Row, ...] = ()
     """Rows that take the place of the row and of all that is nested in it; the first of them stands where it stood."""
+
+
+BINDS = "binds"
+"""The part of a row that holds what another behavior's keys are bound to."""
+
+REPLACED = ("name", "guard", "muted", "decorators", "upkeep", "note")
+"""The fields of a row that an override puts others in the place of. Arguments and what keys are bound to it adds to."""
 
 
 class Behavior(Document):

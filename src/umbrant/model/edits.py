@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import TypeVar
 
-from umbrant.model.behaviors import Behavior, Decorator, Guard, Key, Row, Upkeep, Watch
+from umbrant.model.behaviors import BINDS, Behavior, Decorator, Guard, Key, Row, Upkeep, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Scenario
 from umbrant.model.values import ParamValue
@@ -18,8 +18,6 @@ from umbrant.model.whole import BEHAVIOR, resolved
 
 ROW = ""
 GUARD = "guard"
-BINDS = "binds"
-"""The part of a row that holds what another behavior's keys are bound to."""
 Wrapped = TypeVar("Wrapped", Decorator, Upkeep)
 Part = TypeVar("Part")
 Args = dict[str, ParamValue]

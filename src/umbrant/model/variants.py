@@ -2,7 +2,10 @@
 
 from collections.abc import Iterator
 
-from umbrant.model.behaviors import Behavior, Override, Row
+from umbrant.model.behaviors import BINDS, REPLACED, Behavior, Override, Row
+
+_FIELDS = {"guard": "guard", "decorator": "decorators", "upkeep": "upkeep"}
+"""Where an override holds what stands in a part of a row."""
 
 
 def in_order(behavior: Behavior) -> Behavior:
@@ -30,17 +33,20 @@ def is_overridden(override: Override, part: str, param: str) -> bool:
     """Whether an override says what stands in one slot of its row. The name of a row is the parameter `name`."""
     if override.instead:
         return True
+    if part == BINDS:
+        return param in override.binds
     if part:
-        field = {"guard": "guard", "decorator": "decorators", "upkeep": "upkeep"}[part.partition(" ")[0]]
-        return getattr(override, field) is not None
+        return getattr(override, _FIELDS[part.partition(" ")[0]]) is not None
     return param in override.args or (param == "name" and override.name is not None)
 
 
 def without_override(override: Override, part: str, param: str) -> Override | None:
     """An override that says nothing of one slot any more; None if it then says nothing at all."""
     changed: dict[str, object] = {}
-    if part:
-        changed[{"guard": "guard", "decorator": "decorators", "upkeep": "upkeep"}[part.partition(" ")[0]]] = None
+    if part == BINDS:
+        changed[BINDS] = {name: value for name, value in override.binds.items() if name != param}
+    elif part:
+        changed[_FIELDS[part.partition(" ")[0]]] = None
     elif param == "name" and param not in override.args:
         changed["name"] = None
     else:
@@ -58,7 +64,8 @@ def _between(original: Behavior, wanted: Behavior, row_ids: tuple[str, ...]) -> 
         inside = original.outline.children[row_id]
         same = inside == wanted.outline.children[row_id] and before.kind == after.kind
         unguarded = before.guard is not None and after.guard is None
-        if same and not unguarded and set(after.args) >= set(before.args) and before.binds == after.binds:
+        kept = set(after.args) >= set(before.args) and set(after.binds) >= set(before.binds)
+        if same and not unguarded and kept:
             if before != after:
                 yield _changed(before, after)
             yield from _between(original, wanted, inside)
@@ -69,9 +76,6 @@ def _between(original: Behavior, wanted: Behavior, row_ids: tuple[str, ...]) -> 
 def _changed(before: Row, after: Row) -> Override:
     """What is another in a row of the same kind."""
     args = {name: value for name, value in after.args.items() if before.args.get(name) != value}
-    fields = {
-        name: getattr(after, name)
-        for name in ("name", "guard", "muted", "decorators", "upkeep")
-        if getattr(after, name) != getattr(before, name)
-    }
-    return Override(row=before.id, args=args, **fields)
+    binds = {name: value for name, value in after.binds.items() if before.binds.get(name) != value}
+    fields = {name: getattr(after, name) for name in REPLACED if getattr(after, name) != getattr(before, name)}
+    return Override(row=before.id, args=args, binds=binds, **fields)

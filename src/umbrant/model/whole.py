@@ -6,7 +6,7 @@ Rows that come from a used behavior have ids such as `use1/go`: the id of the ro
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from umbrant.model.behaviors import Behavior, Key, Override, Row, Sharing
+from umbrant.model.behaviors import REPLACED, Behavior, Key, Override, Row, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.values import KeyRef, Literal
 
@@ -138,8 +138,11 @@ def _overridden(rows: tuple[Row, ...], override: Override) -> tuple[Row, ...]:
         return rows
     if override.instead:
         return tuple(_replaced(rows, row, override.instead))
-    changes: dict[str, object] = {"args": {**row.args, **override.args}}
-    for name in ("name", "guard", "muted", "decorators", "upkeep"):
+    changes: dict[str, object] = {
+        "args": {**row.args, **override.args},
+        "binds": {**row.binds, **override.binds},
+    }
+    for name in REPLACED:
         value = getattr(override, name)
         if value is not None:
             changes[name] = value

@@ -6,6 +6,8 @@ from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
 from tests.desk.test_setting import choose
+from umbrant.desk.machine.adding import add_state, add_transition
+from umbrant.desk.machine.cells import WHEN, Trigger
 from umbrant.model.behaviors import Row
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -219,3 +221,13 @@ def test_a_machine_in_a_used_behavior_is_edited_where_it_is_used(hands: Hands) -
     hands.driver.type("Go round")
     assert hands.read()["Doze", "when"].startswith("Someone comes → Go round")
     assert hands.desk.problems == []
+
+
+def test_a_menu_that_is_still_open_when_another_behavior_is_shown_adds_nothing(hands: Hands) -> None:
+    desk, before = hands.desk, hands.desk.project
+    assert desk.behavior is not None
+    source = next(row.id for row in desk.behavior.rows if row.kind == "state")
+    desk.select_agent("odo")
+    assert add_transition(desk, source, Trigger(WHEN), "") is None
+    assert add_state(desk, source, source) is None
+    assert desk.project is before

@@ -17,7 +17,7 @@ Added = Callable[[str], None]
 def add_transition(desk: Desk, source: str, trigger: Trigger, target: str) -> str | None:
     """Add a transition behind those that its source has; returns its id, or None if it cannot be."""
     behavior = desk.behavior
-    if behavior is None:
+    if behavior is None or source not in behavior.by_id:  # another behavior may be shown by now
         return None
     rows = [behavior.row(child) for child in behavior.outline.children[source]]
     after = next((row.id for row in reversed(rows) if row.kind in TRIGGERS), None)
@@ -31,7 +31,7 @@ def add_transition(desk: Desk, source: str, trigger: Trigger, target: str) -> st
 def add_state(desk: Desk, after: str | None, under: str) -> str | None:
     """Add a state to a machine or a state, behind another or as its last; returns its id."""
     behavior = desk.behavior
-    if behavior is None:
+    if behavior is None or not {after, under} <= {None, *behavior.by_id}:
         return None
     children = behavior.outline.children[under]
     behind = after or (children[-1] if children else None)

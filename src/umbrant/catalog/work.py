@@ -279,7 +279,6 @@ class Child(Protocol):
     """A nested row, as the composite that holds it sees it."""
 
     id: str
-    cause: Cause | None
     active: bool
 
     @property

@@ -161,7 +161,6 @@ class LiveRow(Passing):
         children: Sequence["LiveRow"] = (),
     ) -> None:
         self.id = row_id
-        self.cause: Cause | None = None
         self.active = False
         self.work = work
         self._recorder = recorder
@@ -176,6 +175,7 @@ class LiveRow(Passing):
         self._is_kept_out = guard is not None or bool(wrapping.gates)
         self._renewed = [part for child in children for part in child.wrapping.renewed]
         self.reason: Cause | None = None
+        """Why it was refused when it was last asked, if it was."""
         self._was_open = False
         self._just_asked = False
         self._paths = Paths()
@@ -262,7 +262,6 @@ class LiveRow(Passing):
                 child.halt(me, cause_of_row("parent_left", self.id))
         self.active = False
         self._pulse.beat += 1
-        self.cause = reason
         self._recorder.left(self.id, status, reason)
 
     # going on
@@ -294,7 +293,7 @@ class LiveRow(Passing):
         self._refuse(GUARD_SAID_NO)
 
     def _refuse(self, reason: Cause) -> None:
-        self.cause = self.reason = reason
+        self.reason = reason
         self._was_open = False
         self._refused(reason)
 
@@ -308,6 +307,6 @@ class LiveRow(Passing):
         except Unbound as unbound:
             self._refuse(unbound.reason)
             return False
-        self.cause = self.reason = None
+        self.reason = None
         self._was_open = True
         return True

@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from textwrap import indent
-from typing import Any, cast
+from typing import Any, Protocol, cast
 
 from umbrant.catalog.work import (
     RUNNING,
@@ -31,11 +31,25 @@ GoOn = Callable[[Me], Status]
 """Goes on with a row for one tick; gives what the row comes to."""
 
 
+class Strays(Protocol):
+    """A row that goes on along a path."""
+
+    def stray(self) -> None:
+        """The path may no longer be the right one."""
+
+
 class Pulse:
     """Beats each time one of an agent's rows is entered or left: a path is good for as long as it has not."""
 
     def __init__(self) -> None:
-        self.beat = 0
+        self.on_paths: list[Strays] = []
+        """The rows that go on along a path, and must find another at the next beat."""
+
+    def beat(self) -> None:
+        """A row has been entered or left."""
+        for row in self.on_paths:
+            row.stray()
+        self.on_paths.clear()
 
 
 class Paths:

@@ -179,22 +179,16 @@ class LiveRow(Passing):
         self._was_open = False
         self._just_asked = False
         self._paths = Paths()
-        self._beat = -1
-        self._go_on: GoOn = self.visit
-        """The path as of the beat; found anew before it is first taken."""
+        self.visit: GoOn = self._begin
+        """Enters the row if it may be entered, or goes on with it. A refusal is FAILURE."""
 
     @property
     def weight(self) -> float:
         """Its weight among its siblings. Raises Unbound."""
         return self.wrapping.weighted.weight() if self.wrapping.weighted else 1.0
 
-    def visit(self, me: Me) -> Status:
-        """Enter the row if it may be entered, or go on with it. A refusal is FAILURE."""
-        if self.active:
-            if self._beat != self._pulse.beat:
-                self._beat = self._pulse.beat
-                self._go_on = self._paths.find(self)
-            return self._go_on(me)
+    def _begin(self, me: Me) -> Status:
+        """Enter the row if it may be entered."""
         if self._is_kept_out and not self.opens(me):
             return FAILURE
         failed = self.enter(me)
@@ -243,7 +237,9 @@ class LiveRow(Passing):
     def enter(self, me: Me) -> Cause | None:
         """Begin, without asking. Returns why it could not, if so; it is active all the same."""
         self.active = True
-        self._pulse.beat += 1
+        self.visit = self._go_on
+        if self._pulse.on_paths:
+            self._pulse.beat()
         self._recorder.entered(self.id)
         for chore in self._chores:
             chore.entered(me.world.now_s)
@@ -261,10 +257,22 @@ class LiveRow(Passing):
             if child.active:
                 child.halt(me, cause_of_row("parent_left", self.id))
         self.active = False
-        self._pulse.beat += 1
+        self.visit = self._begin
+        if self._pulse.on_paths:
+            self._pulse.beat()
         self._recorder.left(self.id, status, reason)
 
     # going on
+
+    def _go_on(self, me: Me) -> Status:
+        """Find the path that leads on, and take it until the next beat."""
+        path = self.visit = self._paths.find(self)
+        self._pulse.on_paths.append(self)
+        return path(me)
+
+    def stray(self) -> None:
+        if self.active:
+            self.visit = self._go_on
 
     def inside(self) -> Work:
         return self.work

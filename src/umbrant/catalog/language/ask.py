@@ -53,13 +53,14 @@ class Asker:
     """
 
     def __init__(self, tree: Tree, scope: Scope, tell: Callable[[int, Found | None], None]) -> None:
-        self.ask = Straight(scope, HELPERS).make(tree, tell)
+        self.written = Straight(scope, HELPERS).condition(tree, tell)
+        self.ask: Callable[[], bool] = self.written.made()
         """Ask it now; unknown counts as no."""
 
 
 def formula_of(tree: Tree, scope: Scope) -> Callable[[], Literal | None]:
     """What works out a formula; it gives None where something in it is unknown."""
-    return Straight(scope, HELPERS).make_value(tree)
+    return Straight(scope, HELPERS).value(tree).made()
 
 
 def reckoned(sign: str, one: Any, other: Any) -> float | None:

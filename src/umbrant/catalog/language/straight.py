@@ -1,12 +1,12 @@
-"""A condition as one straight-line function: no calls but those that ask senses and keys.
+"""A condition as straight-line source: no calls but those that ask senses and keys.
 
-The function is generated from our own tree, in which nothing but names that are bound here and plain values can stand.
-What it does is what `ask` tells: three-valued logic, and for each atom a `Found`, told of when it is news. Where nobody
-keeps what is told, that part is left out.
+It is written from our own tree, in which nothing but names that are bound here and plain values can stand. What it does
+is what `ask` tells: three-valued logic, and for each atom a `Found`, told of when it is news. Where nobody keeps what is
+told, that part is left out.
 """
 
 from collections.abc import Callable
-from functools import lru_cache, partial
+from functools import partial
 from typing import Any
 
 from umbrant.catalog.causes import cause
@@ -23,60 +23,48 @@ from umbrant.catalog.language.tree import (
     Tree,
     YesNo,
 )
+from umbrant.catalog.language.written import Written
 from umbrant.catalog.work import nothing
 
 Bound = dict[str, Any]
-
-
-DEPTH = 2
-"""How deep the body of the generated function stands."""
+NEVER = object()
+"""What has been told before anything has."""
 
 
 class Straight:
-    """Writes the function of one condition. `bound` are the names that its source uses."""
+    """Writes the source of one condition. `bound` are the names that it uses."""
 
     def __init__(self, scope: Any, helpers: Bound) -> None:
-        self.bound: Bound = {**helpers, "never": object()}
+        self.bound: Bound = {**helpers, "never": NEVER}
         self.atoms = 0
         self._scope = scope
         self._lines: list[str] = []
         self._names = 0
-        self._kept: list[str] = []
-        """Names whose values last from call to call; in the beginning each is `never`."""
+        self._lasting: dict[str, str] = {}
+        """What lasts from one time to the next, and where it stands. In the beginning each is `never`."""
         self._tells = False
 
-    def make(self, tree: Tree, tell: Callable[[int, Any], None]) -> Callable[[], bool]:
-        """The function: it gives whether the condition is so, unknown counting as no.
+    def condition(self, tree: Tree, tell: Callable[[int, Any], None]) -> Written:
+        """Gives whether a condition is so, unknown counting as no.
 
         `tell` is given an atom's place and what it found, None where it was not asked, whenever that is news.
         """
         self._tells = tell is not nothing
-        truth = self._truth(tree, DEPTH)
-        self.bound["tell"] = tell
-        self._put(DEPTH, f"return {truth} is True")
-        return self._made()
+        truth = self._truth(tree, 0)
+        self.bound["tell{n}"] = tell
+        return self._written(f"{truth} is True")
 
-    def make_truth(self, tree: Tree) -> Callable[[], bool | None]:
-        """The function of a condition that nobody is told of; it gives None where the truth is unknown."""
-        truth = self._truth(tree, DEPTH)
-        self._put(DEPTH, f"return {truth}")
-        return self._made()
+    def truth(self, tree: Tree) -> Written:
+        """Gives what a condition comes to that nobody is told of, None where that is unknown."""
+        return self._written(self._truth(tree, 0))
 
-    def make_value(self, tree: Tree) -> Callable[[], Any]:
-        """The function of a formula, which gives its value."""
-        value = self._value(tree, "missing", DEPTH)
-        self._put(DEPTH, f"return {value}")
-        return self._made()
+    def value(self, tree: Tree) -> Written:
+        """Gives the value of a formula."""
+        return self._written(self._value(tree, "missing", 0))
 
-    def _made(self) -> Callable[[], Any]:
-        """The function that the lines are the body of."""
-        source = [f"def make({', '.join(self.bound)}):"]
-        source.extend(f"    {name} = never" for name in self._kept)
-        source.append("    def ask():")
-        source.extend(f"        nonlocal {name}" for name in self._kept)
-        source.extend([*self._lines, "    return ask"])
-        made: Callable[[], Any] = _maker("\n".join(source))(**self.bound)
-        return made
+    def _written(self, gives: str) -> Written:
+        self.bound["lasting{n}"] = [NEVER] * len(self._lasting)
+        return Written("\n".join(self._lines), gives, self.bound)
 
     def _put(self, depth: int, line: str) -> None:
         self._lines.append("    " * depth + line)
@@ -84,7 +72,7 @@ class Straight:
     def _name(self, value: Any = None, prefix: str = "v") -> str:
         """A name of its own; with a value it is bound to that."""
         self._names += 1
-        name = f"{prefix}{self._names}"
+        name = f"{prefix}{self._names}{{n}}"
         if value is not None:
             self.bound[name] = value
         return name
@@ -192,7 +180,7 @@ class Straight:
             self._put(depth, f"found = {found}")
             self._put(depth, f"if found != {told}:")
             self._put(depth + 1, f"{told} = found")
-            self._put(depth + 1, f"tell({self.atoms}, Found(*found))")
+            self._put(depth + 1, f"tell{{n}}({self.atoms}, Found(*found))")
         self.atoms += 1
 
     def _passed_over(self, atoms: range, depth: int) -> None:
@@ -201,17 +189,18 @@ class Straight:
             return
         self._put(depth, "else:")
         for atom in atoms:
-            self._put(depth + 1, f"if told{atom} is not None:")
-            self._put(depth + 2, f"told{atom} = None")
-            self._put(depth + 2, f"tell({atom}, None)")
-            if f"last{atom}" in self._kept:
-                self._put(depth + 2, f"last{atom} = never")
+            told = self._lasting[f"told{atom}"]
+            self._put(depth + 1, f"if {told} is not None:")
+            self._put(depth + 2, f"{told} = None")
+            self._put(depth + 2, f"tell{{n}}({atom}, None)")
+            if f"last{atom}" in self._lasting:
+                self._put(depth + 2, f"{self._lasting[f'last{atom}']} = never")
 
     def _keep(self, name: str) -> str:
-        """A name of the present atom for what lasts from call to call."""
-        kept = f"{name}{self.atoms}"
-        self._kept.append(kept)
-        return kept
+        """A place for what lasts of the present atom."""
+        place = f"lasting{{n}}[{len(self._lasting)}]"
+        self._lasting[f"{name}{self.atoms}"] = place
+        return place
 
     # values: a name that may hold None begins with v, a value that is always there with c
 
@@ -241,15 +230,6 @@ class Straight:
     def _inner_truth(self, tree: Tree, depth: int) -> str:
         """The truth of a condition that stands where a value does: what its atoms find is not kept."""
         inner = Straight(self._scope, {name: self.bound[name] for name in ("Found", "Reading", "reckoned")})
-        ask, name = self._name(inner.make_truth(tree), "i"), self._name()
+        ask, name = self._name(inner.truth(tree).made(), "i"), self._name()
         self._put(depth, f"{name} = {ask}()")
         return name
-
-
-@lru_cache(maxsize=1024)
-def _maker(source: str) -> Callable[..., Any]:
-    """The function that a source defines. Kept, for the agents of one behavior have their conditions in common."""
-    made: Bound = {}
-    exec(source, made)  # noqa: S102  (written above, from a tree of our own)
-    maker: Callable[..., Any] = made["make"]
-    return maker

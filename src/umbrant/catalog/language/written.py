@@ -1,0 +1,36 @@
+"""A condition or a formula as source text, to be made a function of its own, or to stand in a longer one."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+from textwrap import indent
+from typing import Any
+
+
+@dataclass(frozen=True, slots=True)
+class Written:
+    """Lines, and an expression that `gives` what they come to. `bound` is what their names stand for.
+
+    What is a condition's own has `{n}` in its name, in all three.
+    """
+
+    lines: str
+    gives: str
+    bound: Mapping[str, Any]
+
+    def made(self) -> Callable[[], Any]:
+        """A function of its own."""
+        names = ", ".join(self.bound).format(n="")
+        maker = _maker(names, self.lines.format(n=""), self.gives.format(n=""))
+        made: Callable[[], Any] = maker(*self.bound.values())
+        return made
+
+
+@lru_cache(maxsize=1024)
+def _maker(names: str, lines: str, gives: str) -> Callable[..., Any]:
+    """Makes functions. Kept, for the agents of one behavior have their conditions in common."""
+    made: dict[str, Any] = {}
+    body = indent(f"{lines}\nreturn {gives}", " " * 8)
+    exec(f"def make({names}):\n    def ask():\n{body}\n    return ask", made)  # noqa: S102  (from a tree of our own)
+    maker: Callable[..., Any] = made["make"]
+    return maker

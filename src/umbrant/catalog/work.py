@@ -6,6 +6,7 @@ from enum import IntEnum, StrEnum
 from typing import NamedTuple, Protocol, runtime_checkable
 
 from umbrant.catalog.causes import Cause
+from umbrant.catalog.language.written import Written
 from umbrant.catalog.world import Me
 from umbrant.model.values import Point
 
@@ -158,14 +159,22 @@ class Timed(NamedTuple):
         return self.look(me) if me.world.now_s >= self.due.due_s else None
 
 
+class Asked(Protocol):
+    """A question that may be asked, or be written out."""
+
+    @property
+    def written(self) -> Written: ...
+    def ask(self) -> bool: ...
+
+
 class Kept(NamedTuple):
     """A check that a question is still answered with yes, and what comes of it when it is not."""
 
-    asks: Callable[[], bool]
+    question: Asked
     no: Look
 
     def check(self, me: Me) -> Status | None:
-        return None if self.asks() else self.no(me)
+        return None if self.question.ask() else self.no(me)
 
 
 class Clock(Protocol):
@@ -228,7 +237,7 @@ class Awaited(NamedTuple):
     As long as it is refused for that `reason`, that merely goes on.
     """
 
-    asks: Callable[[], bool]
+    question: Asked
     chance: Chance
     yes: Look
     no: Callable[[Me], None]
@@ -236,7 +245,7 @@ class Awaited(NamedTuple):
     refused: Refused
 
     def check(self, me: Me) -> Status | None:
-        if self.asks():
+        if self.question.ask():
             return self.yes(me)
         if self.chance.reason is not self.reason:
             self.no(me)

@@ -6,8 +6,7 @@ from typing import Any, Protocol
 from umbrant.catalog.causes import cause
 from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind
 from umbrant.catalog.language.tree import parse
-from umbrant.catalog.work import AtOnce, Gate, Renewed, Status, Unbound, Weighted, Work
-from umbrant.catalog.world import Question
+from umbrant.catalog.work import Asked, AtOnce, Gate, Renewed, Status, Unbound, Weighted, Work
 from umbrant.engine.binding import Binder, BoundKey, Scope
 from umbrant.engine.board import Board
 from umbrant.engine.chart import Chart, Sort, State, Transition, Waits
@@ -73,7 +72,7 @@ class Builder:
     def _row(self, row: Row) -> LiveRow:
         children: list[LiveRow] = []
         gates: list[Work] = []
-        guard: Question | None = None
+        guard: Asked | None = None
         try:
             guard = self._scope(row).question(row.guard.when, row.id, GUARD) if row.guard else None
             if row.kind == "machine":
@@ -94,7 +93,7 @@ class Builder:
         row: Row,
         work: Work,
         children: Sequence[LiveRow],
-        guard: Question | None = None,
+        guard: Asked | None = None,
         wrapped: Sequence[Work] = (),
     ) -> LiveRow:
         live = LiveRow(

@@ -7,7 +7,6 @@ makes of that.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from textwrap import indent
 from typing import Any, Protocol, cast
@@ -15,7 +14,6 @@ from typing import Any, Protocol, cast
 from umbrant.catalog.work import (
     RUNNING,
     UNHEARD,
-    Awaited,
     Check,
     Kept,
     Passing,
@@ -100,51 +98,38 @@ def _path(passed: Sequence[Passing], end: Work) -> GoOn:
                 return outer, status
         raise unbound
 
-    checks = [(place, check) for place, passing in enumerate(passed) for check in passing.checks()]
-    make = _maker(tuple((place, _check_form(check)) for place, check in checks), len(passed), _end_form(end))
-    return make(end, outwards, gave_out, *(part for _, check in checks for part in check))
+    lines: list[str] = []
+    parts: dict[str, object] = {}
+    for place, check in ((place, check) for place, passing in enumerate(passed) for check in passing.checks()):
+        number = str(len(lines))
+        lines.append(f"place = {place}{_form(check)}".replace("{n}", number))
+        parts.update((name.replace("{n}", number), part) for name, part in _parts(check).items())
+    lines.append(f"place = {len(passed)}{_end_form(end)}")
+    return _maker("\n".join(lines), ", ".join(parts))(end, outwards, gave_out, *parts.values())
 
 
-@dataclass(frozen=True)
-class _Form:
-    """How a check is written out: the names of its parts, and what it does with them."""
-
-    parts: tuple[str, ...]
-    lines: str
-
-
-_TIMED = _Form(
-    Timed._fields,
-    """
+_TIMED = """
 if now_s >= due{n}.due_s:
     status = look{n}(me)
     if status is not None:
-        break""",
-)
-_KEPT = _Form(
-    Kept._fields,
-    """
-if not asks{n}():
+        break"""
+_KEPT = """
+if not ({gives}):
     status = no{n}(me)
     if status is not None:
-        break""",
-)
-_UNTOLD = _Form(
-    Awaited._fields,
-    """
-if asks{n}():
+        break"""
+_UNTOLD = """
+if {gives}:
     status = yes{n}(me)
     if status is not None:
         break
 elif chance{n}.reason is not reason{n}:
-    no{n}(me)""",
-)
-_TOLD = _Form(
-    Awaited._fields,
-    _UNTOLD.lines
+    no{n}(me)"""
+_TOLD = (
+    _UNTOLD
     + """
 else:
-    refused{n}.last.end = refused{n}.clock.tick""",
+    refused{n}.last.end = refused{n}.clock.tick"""
 )
 _TICK = """
 status = tick(me)
@@ -176,13 +161,14 @@ if told is not end.told and told is not None:
 return RUNNING"""
 )
 _PATH = """
-def make(end, outwards, gave_out{parts}):
-    tick = end.tick{more}
+def make(end, outwards, gave_out, {names}):
+    tick, board, writer = end.tick, getattr(end, "board", None), getattr(end, "writer", None)
     def go_on(me):
         now_s = me.world.now_s
         place = 0
         try:
-            while True:{lines}
+            while True:
+{lines}
         except Unbound as unbound:
             place, status = gave_out(me, place, unbound)
         return status if status is RUNNING else outwards(me, place, status)
@@ -190,12 +176,19 @@ def make(end, outwards, gave_out{parts}):
 """
 
 
-def _check_form(check: Check) -> _Form:
+def _form(check: Check) -> str:
+    """How a check is written out. What is its own has `{n}` in its name."""
     if isinstance(check, Timed):
         return _TIMED
-    if isinstance(check, Kept):
-        return _KEPT
-    return _UNTOLD if check.refused is UNHEARD else _TOLD
+    written = check.question.written
+    form = _KEPT if isinstance(check, Kept) else _UNTOLD if check.refused is UNHEARD else _TOLD
+    return f"\n{written.lines}{form.replace('{gives}', written.gives)}"
+
+
+def _parts(check: Check) -> dict[str, object]:
+    """What the names in a check's form stand for."""
+    parts: dict[str, object] = {f"{field}{{n}}": part for field, part in zip(check._fields, check, strict=True)}
+    return parts if isinstance(check, Timed) else {**parts, **check.question.written.bound}
 
 
 def _end_form(end: Work) -> str:
@@ -206,14 +199,9 @@ def _end_form(end: Work) -> str:
 
 
 @lru_cache(maxsize=4096)
-def _maker(checks: tuple[tuple[int, _Form], ...], end: int, end_form: str) -> Callable[..., GoOn]:
-    """Makes paths that do these checks, each at its place. Kept, for agents have most forms in common."""
-    parts = "".join(f", {part}{n}" for n, (_, form) in enumerate(checks) for part in form.parts)
-    lines = [(place, form.lines.format(n=n)) for n, (place, form) in enumerate(checks)]
-    written = "".join(f"\nplace = {place}{each}" for place, each in [*lines, (end, end_form)])
-    more = "" if end_form == _TICK else "; board, writer = end.board, end.writer"
+def _maker(written: str, names: str) -> Callable[..., GoOn]:
+    """Makes paths that do what is written. Kept, for agents have most of them in common."""
     made: dict[str, Any] = {"Unbound": Unbound, "RUNNING": RUNNING}
-    path = _PATH.format(parts=parts, more=more, lines=indent(written, " " * 16))
-    exec(path, made)  # noqa: S102  (written above, from nothing but counts)
+    exec(_PATH.format(names=names, lines=indent(written, " " * 16)), made)  # noqa: S102  (from trees of our own)
     maker: Callable[..., GoOn] = made["make"]
     return maker

@@ -9,6 +9,7 @@ from umbrant.catalog.work import (
     FAILURE,
     RUNNING,
     SUCCESS,
+    Asked,
     AtOnce,
     Awaited,
     Check,
@@ -22,7 +23,7 @@ from umbrant.catalog.work import (
     Weighted,
     Work,
 )
-from umbrant.catalog.world import Me, Question
+from umbrant.catalog.world import Me
 from umbrant.engine.path import GoOn, Paths, Pulse
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Upkeep, Watch
@@ -154,7 +155,7 @@ class LiveRow(Passing):
         recorder: Recorder,
         pulse: Pulse,
         *,
-        guard: Question | None = None,
+        guard: Asked | None = None,
         watch: Watch = Watch.ON_ENTRY,
         wrapping: Wrapping = NOTHING_AROUND,
         chores: Sequence[Chore] = (),
@@ -166,7 +167,7 @@ class LiveRow(Passing):
         self._recorder = recorder
         self._pulse = pulse
         self._refused = recorder.refusing(row_id, ROW)
-        self._asks = guard.ask if guard is not None else None
+        self._guard = guard
         self._watches_running = watch.while_running
         self._watches_over = watch.take_over
         self.wrapping = wrapping
@@ -211,8 +212,8 @@ class LiveRow(Passing):
 
     def taking_over(self, take: Callable[[Me], Status]) -> Check | None:
         """What has the row `take` over as soon as it may be entered and could not before; None if it does not watch."""
-        asks = self._asks
-        if asks is None or not self._watches_over:
+        guard = self._guard
+        if guard is None or not self._watches_over:
             return None
 
         def opens(me: Me) -> Status | None:
@@ -222,14 +223,14 @@ class LiveRow(Passing):
             self._just_asked = True
             return take(me)
 
-        return Awaited(asks, self, opens, self._closes, GUARD_SAID_NO, self._refused)
+        return Awaited(guard, self, opens, self._closes, GUARD_SAID_NO, self._refused)
 
     def opens(self, me: Me) -> bool:
         """Whether the guard and the gates let the row be entered now; a refusal is recorded."""
         if self._just_asked:
             self._just_asked = False
             return True
-        if self._asks is not None and not self._asks():
+        if self._guard is not None and not self._guard.ask():
             self._refuse(GUARD_SAID_NO)
             return False
         return self._gates_let(me)
@@ -278,7 +279,7 @@ class LiveRow(Passing):
         return self.work
 
     def checks(self) -> Sequence[Check]:
-        watched = [Kept(self._asks, self._falls)] if self._asks is not None and self._watches_running else []
+        watched = [Kept(self._guard, self._falls)] if self._guard is not None and self._watches_running else []
         return [*watched, *(chore.timed for chore in self._chores)]
 
     def after(self, me: Me, status: Status) -> Status:

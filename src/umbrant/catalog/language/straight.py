@@ -1,8 +1,8 @@
 """A condition as straight-line source: no calls but those that ask senses and keys.
 
-It is written from our own tree, in which nothing but names that are bound here and plain values can stand. What it does
-is what `ask` tells: three-valued logic, and for each atom a `Found`, told of when it is news. Where nobody keeps what is
-told, that part is left out.
+It is written from our own tree, in which nothing but names that are bound here and plain values can stand. It comes to
+what asking is to come to: three-valued logic, and for each atom a `Found`, told of when it is news. Where nobody keeps
+what is told, that part is left out.
 """
 
 from collections.abc import Callable

@@ -165,11 +165,11 @@ def tally(me: Agent, key: NumberKey):
 
 @tally.entered
 def begin(me, key):
-    key.set(key.get() + 1)
+    key.set(key.value + 1)
 
 @tally.left
 def end(me, how, key):
-    key.set(key.get() + {"success": 10, "stopped": 100}[how])
+    key.set(key.value + {"success": 10, "stopped": 100}[how])
 '''
     rows = [row("ss", "selector"), row("gg", "wait", "ss", duration=9.0, guard=("time() > 0.55", "take over"))]
     made = with_nodes(project(*rows, row("ta", "tally", "ss", key=key("n")), keys=(N,), seconds=1.0), text)

@@ -1,7 +1,7 @@
 """The condition language: any text gives a clean error or a tree that prints back; answers are three-valued."""
 
 import math
-from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 import pytest
@@ -14,6 +14,7 @@ from umbrant.catalog.language.check import faults
 from umbrant.catalog.language.grid import ask_grid
 from umbrant.catalog.language.phrases import PieceKind, pieces, spoken
 from umbrant.catalog.language.tree import Ask, LanguageError, Number, parse, source
+from umbrant.catalog.language.written import Sensed
 from umbrant.catalog.work import Reading, nothing
 from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyType, Literal
@@ -32,17 +33,29 @@ KEYS = {
 }
 
 
+@dataclass
+class Held:
+    """A key among the values of a scope, which may change."""
+
+    values: dict[str, Literal | None]
+    name: str
+
+    @property
+    def value(self) -> Literal | None:
+        return self.values.get(self.name)
+
+
 class Values:
     """A scope with fixed values; senses are looked up by their source."""
 
     def __init__(self, **values: Literal | None) -> None:
         self.values = values
 
-    def key(self, name: str) -> Callable[[], Literal | None]:
-        return lambda: self.values.get(name)
+    def key(self, name: str) -> Held:
+        return Held(self.values, name)
 
-    def sense(self, ask: Ask) -> Callable[[], Reading]:
-        return lambda: Reading(self.values.get(source(ask).replace("(visitor)", "_visitor")))
+    def sense(self, ask: Ask) -> Sensed:
+        return Sensed(lambda: Reading(self.values.get(source(ask).replace("(visitor)", "_visitor"))))
 
 
 def asked(text: str, **values: Literal | None) -> tuple[bool, dict[int, Found | None]]:

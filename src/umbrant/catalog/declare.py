@@ -22,7 +22,7 @@ from types import ModuleType
 from typing import Annotated, Any, TypeVar
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.work import Progress
+from umbrant.catalog.work import Progress, Reading
 from umbrant.catalog.world import Formula, KeySlot, Question, Target
 from umbrant.model.values import Curve, KeyType, ParamValue, Spread
 
@@ -230,6 +230,10 @@ class Kind:
     """The unit of what a sense gives or measures."""
     gives: KeyType | None = None
     """The type of what a sense gives."""
+    gives_reading: bool = False
+    """Whether a sense gives nothing but Readings."""
+    in_line: str = ""
+    """A sense that says yes or no, as a Python expression of its parameters in {braces}: the same as `run`, sooner."""
     told: str = ""
     """How a composite goes about its children, for reasons: 'tries its children in order'."""
     moves_on: str = ""
@@ -376,9 +380,12 @@ def decorator(phrase: str, *, success: str = "as the row", failure: str = "as th
     return _declared(Family.DECORATOR, phrase, {"success": success, "failure": failure})
 
 
-def sense(phrase: str, *, gives: KeyType, unit: str = "", value: str = "") -> Declared:
-    """Declare a sense: a function that answers at once, for use in conditions."""
-    return _declared(Family.SENSE, phrase, {"value": value or gives.value}, unit=unit, gives=gives)
+def sense(phrase: str, *, gives: KeyType, unit: str = "", value: str = "", in_line: str = "") -> Declared:
+    """Declare a sense: a function that answers at once, for use in conditions.
+
+    One that merely says yes or no may also be given `in_line`, as an expression.
+    """
+    return _declared(Family.SENSE, phrase, {"value": value or gives.value}, unit=unit, gives=gives, in_line=in_line)
 
 
 def _declared(
@@ -389,6 +396,7 @@ def _declared(
     name: str = "",
     unit: str = "",
     gives: KeyType | None = None,
+    in_line: str = "",
 ) -> Declared:
     given = name
 
@@ -410,6 +418,8 @@ def _declared(
             takes_time,
             unit,
             gives,
+            inspect.signature(run).return_annotation is Reading,
+            in_line,
             example=example,
             tells=_tells(run),
         )
@@ -510,6 +520,9 @@ def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, ask
 
 
 def _check_phrase(kind: Kind) -> None:
+    for name in _FIELDS.findall(kind.in_line):
+        if kind.param(name) is None:
+            raise DeclarationError(f"kind '{kind.id}': in line it names '{name}', which is none of its parameters")
     for name in _FIELDS.findall(kind.phrase):
         if kind.param(name) is None:
             raise DeclarationError(f"kind '{kind.id}': its phrase names '{name}', which is none of its parameters")

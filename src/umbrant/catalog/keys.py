@@ -103,7 +103,7 @@ def count(me: Me, key: NumberKey, amount: Number = 1.0) -> bool:
     key: the key to change
     amount: how much to add; less than nothing takes away
     """
-    before = key.get()
+    before = key.value
     key.set((before if isinstance(before, int | float) else 0.0) + amount)
     return True
 
@@ -117,9 +117,9 @@ def copy(me: Me, source: ReadKey, key: AnyKey) -> bool | Cause:
     source: the key to read
     key: the key to write
     """
-    if me.board.type_of(source.key) is not me.board.type_of(key.key):
+    if source.type is not key.type:
         return cause("other_type", key=key.key, source=source.key)
-    key.set(source.get())
+    key.set(source.value)
     return True
 
 

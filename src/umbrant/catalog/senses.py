@@ -78,7 +78,7 @@ def way_length(me: Me, target: Target) -> Reading:
     return Reading(None, None, way.cause) if way.cause else Reading(way.left_m)
 
 
-@sense("{key} is set", gives=KeyType.YES_NO)
+@sense("{key} is set", gives=KeyType.YES_NO, in_line="{key}.value is not None")
 def is_set(me: Me, key: ReadKey) -> bool:
     """Whether a key holds anything.
 
@@ -86,7 +86,7 @@ def is_set(me: Me, key: ReadKey) -> bool:
 
     key: the key to ask about
     """
-    return key.get() is not None
+    return key.value is not None
 
 
 @sense("time since {key}", gives=KeyType.NUMBER, unit="s")
@@ -97,10 +97,9 @@ def time_since(me: Me, key: ReadKey) -> Reading | float:
 
     key: the key to ask about
     """
-    written_s = me.board.written_s(key.key)
-    if written_s is None:
+    if key.written_s is None:
         return Reading(None, None, cause("never_written", key=key.key))
-    return to_grid(me.world.now_s - written_s)
+    return to_grid(me.world.now_s - key.written_s)
 
 
 @sense("heard a noise[ called {what}][ within {within}]", gives=KeyType.YES_NO, unit="m")

@@ -172,12 +172,6 @@ class BoardView(Protocol):
     def set(self, key: str, value: Literal | None) -> None:
         """Write a key; None unsets it."""
 
-    def type_of(self, key: str) -> KeyType | None:
-        """The key's type, None if there is no such key."""
-
-    def written_s(self, key: str) -> float | None:
-        """When the key was last written, None if never."""
-
 
 class Me(Protocol):
     """The agent on whose behalf a node runs: the first argument of every node's function."""
@@ -221,9 +215,19 @@ class KeySlot(Protocol):
 
     @property
     def key(self) -> str: ...
+    @property
+    def type(self) -> KeyType: ...
 
-    def get(self) -> Literal | None: ...
-    def set(self, value: Literal | None) -> None: ...
+    @property
+    def value(self) -> Literal | None:
+        """What it holds, None if it is not set."""
+
+    @property
+    def written_s(self) -> float | None:
+        """When it was last written, None if never."""
+
+    def set(self, value: Literal | None) -> None:
+        """Write it; None unsets it."""
 
 
 class Formula(Protocol):

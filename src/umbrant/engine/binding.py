@@ -12,9 +12,10 @@ from umbrant.catalog.declare import Catalog, Kind, Param, ParamType
 from umbrant.catalog.language.ask import Asker, formula_of
 from umbrant.catalog.language.check import bound_args, faults
 from umbrant.catalog.language.tree import Ask, KeyName, Number, Text, parse
+from umbrant.catalog.language.written import Sensed
 from umbrant.catalog.work import Reading, Unbound
 from umbrant.catalog.world import Me
-from umbrant.engine.board import Board
+from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.guarded import called, nonsense
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Key
@@ -94,27 +95,18 @@ class KeyTarget:
 
     me: Me
     label: str
-    actual: str
+    key: LiveKey
 
     @property
     def name(self) -> str | None:
-        value = self.me.board.get(self.actual)
+        value = self.key.value
         return value if isinstance(value, str) else None
 
     def at(self) -> Point | Cause:
-        value = self.me.board.get(self.actual)
+        value = self.key.value
         if value is None:
             return cause("not_set", key=self.label)
         return NamedTarget(self.me, value).at() if isinstance(value, str) else value  # type: ignore[return-value]
-
-
-@dataclass(frozen=True)
-class BoundKey:
-    """A key for a node to read and write."""
-
-    key: str
-    get: Callable[[], Literal | None]
-    set: Callable[[Literal | None], None]
 
 
 class LiveFormula:
@@ -148,9 +140,9 @@ class Scope:
         """The keys by the names that the rows of the frame use."""
         return self.frame.keys
 
-    def key(self, name: str) -> Callable[[], Literal | None]:
-        """A function that gives a key's value."""
-        return self.me.board.getter(self.frame.actual.get(name, name))
+    def key(self, name: str) -> LiveKey:
+        """A key by the name that the rows of the frame use. Raises KeyError."""
+        return self.me.board.key(self.frame.actual.get(name, name))
 
     def formula(self, text: str) -> Callable[[], Literal | None]:
         """What works out a formula. Raises Unbound if it makes no sense with these keys."""
@@ -166,14 +158,16 @@ class Scope:
         except Unbound:
             return unknown
 
-    def sense(self, ask: Ask) -> Callable[[], Reading | Literal | None]:
-        """A function that asks a sense: it gives a Reading, or a value without more to it."""
+    def sense(self, ask: Ask) -> Sensed:
+        """How a sense is asked."""
         kind = self.catalog.kinds[ask.sense]
         args = {name: self._sense_arg(kind.param(name), tree) for name, tree in bound_args(ask, kind).items()}
         me, run, limit_s = self.me, kind.run, self.limit_s
 
         if not kind.own:
-            return _reader(me, kind, args)
+            fixed = fixed_values(args)
+            in_line = kind.in_line if fixed is not None else ""
+            return Sensed(_reader(me, kind, args), in_line, fixed or {}, always_reading=kind.gives_reading)
 
         def read() -> Reading | Literal | None:
             try:
@@ -187,7 +181,7 @@ class Scope:
                 return value
             return Reading(None, None, nonsense(kind, value))
 
-        return read
+        return Sensed(read)
 
     def question(self, when: str, row_id: str, part: str) -> Asker:
         """A condition to ask. Raises Unbound if it makes no sense with these keys."""
@@ -220,30 +214,16 @@ class Scope:
         key = self.keys.get(name)
         if key is None or key.type not in param.keys:
             raise Unbound(cause("unfilled", param=param.label))
-        actual = self.frame.actual.get(name, name)
+        live = self.key(name)
         if param.type is ParamType.KEY:
-            board = self.me.board
-            slot = BoundKey(actual, board.getter(actual), board.setter(actual))
-            return Constant(slot)
+            return Constant(live)
         if param.type in TARGETS:
-            target = KeyTarget(self.me, name, actual)
-            return Constant(target)
-        return self._value_of_key(name, actual)
+            return Constant(KeyTarget(self.me, name, live))
+        return _value_of_key(name, live)
 
     def row_id(self, own: str) -> str:
         """The id under which a row of the frame's behavior runs."""
         return f"{self.frame.path}/{own}" if self.frame.path else own
-
-    def _value_of_key(self, name: str, actual: str) -> Binder:
-        get = self.me.board.getter(actual)
-
-        def value() -> Literal:
-            got = get()
-            if got is None:
-                raise Unbound(cause("not_set", key=name))
-            return got
-
-        return value
 
     def _target(self, value: ParamValue) -> PointTarget | PlaceTarget | NamedTarget:
         if isinstance(value, PlaceRef):
@@ -267,6 +247,16 @@ class Scope:
             case Number(value=value) | Text(value=value):
                 return self.binder(param, value, "", "")
         raise TypeError(f"a sense cannot be asked with {tree!r}")
+
+
+def _value_of_key(name: str, key: LiveKey) -> Binder:
+    def value() -> Literal:
+        got = key.value
+        if got is None:
+            raise Unbound(cause("not_set", key=name))
+        return got
+
+    return value
 
 
 def unknown() -> None:

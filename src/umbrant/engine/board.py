@@ -1,14 +1,16 @@
 """Blackboards: the values of keys. Every write knows its writer."""
 
 from collections.abc import Callable, Mapping
-from functools import partial
+from dataclasses import dataclass
 from typing import Protocol
 
-from umbrant.catalog.work import nothing
 from umbrant.engine.recorder import WORLD, Recorder
 from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.edits import ROW
 from umbrant.model.values import KeyType, Literal
+
+FORMULA = "formula"
+"""The part that writes derived keys."""
 
 
 class Clock(Protocol):
@@ -18,24 +20,27 @@ class Clock(Protocol):
     def now_s(self) -> float: ...
 
 
+@dataclass(slots=True)
+class Held:
+    """What a key that several agents share holds, and when it was last given a value, None if never."""
+
+    value: Literal | None = None
+    written_s: float | None = None
+
+
 class Shared:
-    """The values that several agents share: one set for the world, and one for each group."""
+    """What the keys hold that several agents share: those of the world, and those of each group."""
 
     def __init__(self) -> None:
-        self._values: dict[str, dict[str, Literal | None]] = {}
-        self._written_s: dict[str, dict[str, float]] = {}
+        self._held: dict[tuple[str, str], Held] = {}
 
-    def values(self, board: str) -> dict[str, Literal | None]:
-        """The values of WORLD or of a group."""
-        return self._values.setdefault(board, {})
-
-    def written_s(self, board: str) -> dict[str, float]:
-        """When each of them was last given a value."""
-        return self._written_s.setdefault(board, {})
+    def held(self, by: str, key: str) -> Held:
+        """What a key holds that is shared by a group, or WORLD."""
+        return self._held.setdefault((by, key), Held())
 
 
 class Board:
-    """The values of an agent's keys. `writer` is the row and part on whose account writes are noted."""
+    """An agent's keys. `writer` is the row and part on whose account writes are noted."""
 
     def __init__(
         self,
@@ -46,117 +51,161 @@ class Board:
         shared: Shared | None = None,
         group: str | None = None,
     ) -> None:
-        self._keys = keys
-        self._recorder = recorder
-        self._clock = clock
-        self._boards = {name: _board_of(key, group) for name, key in keys.items()}
-        shared = shared or Shared()
-        own: dict[str, Literal | None] = {}
-        own_s: dict[str, float] = {}
-        self._values = {name: shared.values(board) if board else own for name, board in self._boards.items()}
-        self._written = {name: shared.written_s(board) if board else own_s for name, board in self._boards.items()}
-        self._formulas: dict[str, Callable[[], Literal | None]] = {}
-        self._derived: dict[str, Literal | None] = {}
-        self._busy: list[str] = []
-        self._getters: dict[str, Callable[[], Literal | None]] = {}
-        self._setters: dict[str, Callable[[Literal | None], None]] = {}
+        self.clock = clock
+        self.recorder = recorder
         self.writer: tuple[str, str] = ("", ROW)
+        shared = shared or Shared()
+        self._keys = keys
+        self._live: dict[str, LiveKey] = {}
+        for name, key in keys.items():
+            by = _shared_by(key, group)
+            self._live[name] = SharedKey(self, name, key, shared.held(by, name), by) if by else OwnKey(self, name, key)
+        self._derived: list[DerivedKey] = []
 
     def start(self, values: Mapping[str, Literal]) -> None:
         """Put in the defaults, and `values` over them. What others who share a key have put in stays."""
         for name, key in self._keys.items():
-            first = values.get(name, key.default)
-            known = name in self._values[name] and self._boards[name]
-            if first is not None and not key.formula and (name in values or not known):
-                self.set(name, first)
+            first, live = values.get(name, key.default), self._live[name]
+            if first is not None and not key.formula and (name in values or live.written_s is None):
+                live.set(first)
 
     def derive(self, key: str, formula: Callable[[], Literal | None]) -> None:
-        """Have a key always be what a formula gives. Which keys these are must be said before any is got or set."""
-        self._formulas[key] = formula
+        """Have a key always be what a formula gives. Which keys these are must be said before any is asked for."""
+        live = self._live[key]
+        if isinstance(live, DerivedKey):
+            live.formula = formula
+        else:
+            self._live[key] = derived = DerivedKey(self, key, self._keys[key], formula)
+            self._derived.append(derived)
+
+    def key(self, name: str) -> "LiveKey":
+        """A key, to be kept by who often asks for it or writes it. Raises KeyError if there is no such key."""
+        return self._live[name]
 
     def get(self, key: str) -> Literal | None:
         """The key's value, None if it is not set or there is no such key."""
-        return self.getter(key)()
+        return self._live[key].value if key in self._live else None
 
     def set(self, key: str, value: Literal | None) -> None:
-        """Write a key; a number is kept within the key's range. A derived key is left alone.
-
-        Raises KeyError if there is no such key.
-        """
-        self.setter(key)(value)
-
-    def getter(self, key: str) -> Callable[[], Literal | None]:
-        """What gives a key's value, as `get` does: for who asks at nearly every tick."""
-        if key not in self._getters:
-            self._getters[key] = self._make_getter(key)
-        return self._getters[key]
-
-    def setter(self, key: str) -> Callable[[Literal | None], None]:
-        """What writes a key, as `set` does. Raises KeyError if there is no such key."""
-        if key not in self._setters:
-            self._setters[key] = self._make_setter(key, self._keys[key])
-        return self._setters[key]
-
-    def suppose(self, key: str, value: Literal | None) -> None:
-        """Have a key hold a value for the sake of a question; nothing is recorded. Put the old one back afterwards."""
-        self._values[key][key] = value
+        """Write a key, as `LiveKey.set` does. Raises KeyError if there is no such key."""
+        self._live[key].set(value)
 
     def type_of(self, key: str) -> KeyType | None:
         """The key's type, None if there is no such key."""
         return self._keys[key].type if key in self._keys else None
 
-    def written_s(self, key: str) -> float | None:
-        """When the key was last given a value (the same value counts), None if never."""
-        return self._written[key].get(key) if key in self._written else None
-
     def settle(self) -> None:
         """Work out all derived keys, so that what is recorded of them is up to date."""
-        for key in self._formulas:
-            self._worked_out(key)
+        for live in self._derived:
+            live.work_out()
 
-    def _make_getter(self, key: str) -> Callable[[], Literal | None]:
-        if key in self._formulas:
-            return partial(self._worked_out, key)
-        return partial(self._values.get(key, {}).get, key)
 
-    def _make_setter(self, key: str, declared: Key) -> Callable[[Literal | None], None]:
-        board, values, written = self._boards[key], self._values[key], self._written[key]
-        clock, wrote = self._clock, self._recorder.wrote
-        is_number = declared.type is KeyType.NUMBER
+class LiveKey:
+    """One of an agent's keys, as nodes are given it.
 
-        def set_(value: Literal | None) -> None:
-            if is_number and isinstance(value, int | float):
-                value = _within(declared, float(value))
-            if value is not None:
-                written[key] = clock.now_s
-            if value != values.get(key):
-                values[key] = value
-                wrote(board, key, value, *self.writer)
+    Whoever writes `value` itself, for the sake of a question, leaves no trace, and must put the old one back.
+    """
 
-        return nothing if key in self._formulas else set_
+    shared_by = ""
+    """Who shares it: WORLD, a group, or nobody."""
+    value: Literal | None
+    """What it holds, None if it is not set."""
+    written_s: float | None
+    """When it was last given a value (the same value counts), None if never."""
 
-    def _worked_out(self, key: str) -> Literal | None:
-        """What a formula gives now. One that needs itself is unknown."""
-        if key in self._busy:
+    def __init__(self, board: Board, key: str, declared: Key) -> None:
+        self.key = key
+        self._board = board
+        self._declared = declared
+        self._is_number = declared.type is KeyType.NUMBER
+        self._wrote = board.recorder.wrote
+
+    @property
+    def type(self) -> KeyType:
+        """What it can hold."""
+        return self._declared.type
+
+    def set(self, value: Literal | None) -> None:
+        """Write it; a number is kept within the key's range."""
+        if value is not None:
+            if self._is_number and isinstance(value, int | float):
+                value = _within(self._declared, float(value))
+            self.written_s = self._board.clock.now_s
+        if value != self.value:
+            self.value = value
+            self._wrote(self.shared_by, self.key, value, *self._board.writer)
+
+
+class OwnKey(LiveKey):
+    """A key that is the agent's own."""
+
+    def __init__(self, board: Board, key: str, declared: Key) -> None:
+        super().__init__(board, key, declared)
+        self.value = self.written_s = None
+
+
+class SharedKey(LiveKey):
+    """A key that the agent shares with its group, or with all."""
+
+    def __init__(self, board: Board, key: str, declared: Key, held: Held, by: str) -> None:
+        super().__init__(board, key, declared)
+        self.shared_by = by
+        self._held = held
+
+    @property
+    def value(self) -> Literal | None:
+        return self._held.value
+
+    @value.setter
+    def value(self, value: Literal | None) -> None:
+        self._held.value = value
+
+    @property
+    def written_s(self) -> float | None:
+        return self._held.written_s
+
+    @written_s.setter
+    def written_s(self, written_s: float | None) -> None:
+        self._held.written_s = written_s
+
+
+class DerivedKey(LiveKey):
+    """A key that always is what a formula gives; nothing else writes it."""
+
+    def __init__(self, board: Board, key: str, declared: Key, formula: Callable[[], Literal | None]) -> None:
+        super().__init__(board, key, declared)
+        self.formula = formula
+        self.written_s = None
+        self._last: Literal | None = None
+        self._is_busy = False
+
+    @property
+    def value(self) -> Literal | None:
+        return self.work_out()
+
+    @value.setter
+    def value(self, value: Literal | None) -> None: ...
+
+    def set(self, value: Literal | None) -> None: ...
+
+    def work_out(self) -> Literal | None:
+        """What the formula gives now. One that needs itself is unknown."""
+        if self._is_busy:
             return None
-        self._busy.append(key)
+        self._is_busy = True
         try:
-            value = self._formulas[key]()
+            value = self.formula()
         finally:
-            self._busy.pop()
-        if value != self._derived.get(key):
-            self._derived[key] = value
-            self._written[key][key] = self._clock.now_s
-            self._recorder.wrote("", key, value, "", FORMULA)
+            self._is_busy = False
+        if value != self._last:
+            self._last = value
+            self.written_s = self._board.clock.now_s
+            self._wrote("", self.key, value, "", FORMULA)
         return value
 
 
-FORMULA = "formula"
-"""The part that writes derived keys."""
-
-
-def _board_of(key: Key, group: str | None) -> str:
-    """Whose value a key is: '' is the agent's own. A key that is shared by a group is its own where it has none."""
+def _shared_by(key: Key, group: str | None) -> str:
+    """Who shares a key. One that is shared by a group is an agent's own where it has none."""
     if key.scope is Sharing.WORLD:
         return WORLD
     return group or "" if key.scope is Sharing.GROUP else ""

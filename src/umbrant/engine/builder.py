@@ -7,8 +7,8 @@ from umbrant.catalog.causes import cause
 from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind
 from umbrant.catalog.language.tree import parse
 from umbrant.catalog.work import Asked, AtOnce, Gate, Renewed, Status, Unbound, Weighted, Work
-from umbrant.engine.binding import Binder, BoundKey, Scope
-from umbrant.engine.board import Board
+from umbrant.engine.binding import Binder, Scope
+from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.chart import Chart, Sort, State, Transition, Waits
 from umbrant.engine.leaf import Broken, Idle, LastingLeaf, Leaf
 from umbrant.engine.machines import LiveMachine, LiveState, LiveTransition
@@ -254,7 +254,7 @@ class Builder:
             setup.combine,
             setup.weight,
             self._recorder.gauging(row.id, ROW),
-            Candidates(setup.among, target.key) if setup.among and isinstance(target, BoundKey) else None,
+            Candidates(setup.among, target) if setup.among and isinstance(target, LiveKey) else None,
         )
 
     def _consideration(self, row: Row) -> Consideration:

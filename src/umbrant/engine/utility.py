@@ -12,7 +12,7 @@ from umbrant.catalog.language.tree import Tree
 from umbrant.catalog.utilities import UtilitySetup
 from umbrant.catalog.work import FAILURE, RUNNING, Gauge, Measured, Status, Tell, nothing
 from umbrant.catalog.world import Formula, Me
-from umbrant.engine.board import Board
+from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.rows import LiveRow
 from umbrant.engine.scoring import combined, combined_grid
 from umbrant.model.edits import ROW
@@ -43,7 +43,7 @@ class Candidates:
     """The group that an option is scored for one by one, and the key that each is put into meanwhile."""
 
     group: str
-    key: str
+    key: LiveKey
 
 
 @dataclass
@@ -166,7 +166,7 @@ class LiveUtility:
         self._candidate = bid.candidate
         if bid.option.candidates is not None:
             self._board.writer = (bid.option.row.id, ROW)
-            self._board.set(bid.option.candidates.key, bid.candidate)
+            bid.option.candidates.key.set(bid.candidate)
 
     def _change_to(self, me: Me, bid: Bid) -> None:
         if self._current is not None:
@@ -197,18 +197,18 @@ class LiveUtility:
         assert wanted is not None  # noqa: S101  (asked only of options that have candidates)
         names = [each.name for each in me.world.bodies(wanted.group) if each.name != me.name]
         names.extend(each.name for each in me.world.props(wanted.group))
-        before = self._board.get(wanted.key)
+        before = wanted.key.value
         best: Bid | None = None
         for name in names:
-            self._board.suppose(wanted.key, name)
+            wanted.key.value = name
             at_it = option is self._current and name == self._candidate
             bid = Bid(option, self._score(option, tell=False), stays if at_it else 0.0, name)
             if best is None or bid.whole > best.whole:
                 best = bid
         if best is not None:
-            self._board.suppose(wanted.key, best.candidate)
+            wanted.key.value = best.candidate
             self._score(option, tell=True)
-        self._board.suppose(wanted.key, before)
+        wanted.key.value = before
         return best
 
     def _score(self, option: LiveOption, *, tell: bool) -> float:

@@ -8,6 +8,7 @@ from umbrant.catalog.causes import Cause
 from umbrant.catalog.geometry import to_grid
 from umbrant.catalog.language.straight import Straight
 from umbrant.catalog.language.tree import Ask, Tree
+from umbrant.catalog.language.written import Sensed
 from umbrant.catalog.work import Reading
 from umbrant.model.values import Literal
 
@@ -39,11 +40,18 @@ class Found(NamedTuple):
     cause: Cause | None = None
 
 
+class Holder(Protocol):
+    """A key that holds a value."""
+
+    @property
+    def value(self) -> Literal | None: ...
+
+
 class Scope(Protocol):
     """Where keys and senses get their values from."""
 
-    def key(self, name: str) -> Callable[[], Literal | None]: ...
-    def sense(self, ask: Ask) -> Callable[[], Reading | Literal | None]: ...
+    def key(self, name: str) -> Holder: ...
+    def sense(self, ask: Ask) -> Sensed: ...
 
 
 class Asker:

@@ -23,7 +23,7 @@ from umbrant.catalog.language.tree import (
     Tree,
     YesNo,
 )
-from umbrant.catalog.language.written import Written
+from umbrant.catalog.language.written import Sensed, Written
 from umbrant.catalog.work import nothing
 
 Bound = dict[str, Any]
@@ -120,19 +120,35 @@ class Straight:
         return name
 
     def _bare_sense(self, tree: Ask, depth: int) -> str:
-        got, value, name = self._sense(tree, depth), self._name(), self._name()
+        sensed = self._scope.sense(tree)
+        if sensed.in_line:
+            return self._in_line(sensed, depth)
+        got, value, name = self._asked(sensed, depth), self._name(), self._name()
+        reads = f"{got}.value" if sensed.always_reading else f"{got}.value if {got}.__class__ is Reading else {got}"
         if not self._tells:
-            self._put(depth, f"{value} = {got}.value if {got}.__class__ is Reading else {got}")
+            self._put(depth, f"{value} = {reads}")
             self._put(depth, f"{name} = {value} if {value} is True or {value} is False else None")
             return name
         last, truth = self._keep("last"), self._keep("truth")
         self._put(depth, f"if {got} is not {last}:")
         self._put(depth + 1, f"{last} = {got}")
-        self._put(depth + 1, f"{value} = {got}.value if {got}.__class__ is Reading else {got}")
+        self._put(depth + 1, f"{value} = {reads}")
         self._put(depth + 1, f"{truth} = {value} if {value} is True or {value} is False else None")
         more = f"{got}.measure, None, {got}.cause"
         self._found(f"({truth}, {more}) if {got}.__class__ is Reading else ({truth}, None, None, None)", depth + 1)
         return truth
+
+    def _in_line(self, sensed: Sensed, depth: int) -> str:
+        """Whether what is written out is so; when that is news, there is nothing more to tell."""
+        name = self._name()
+        self._put(depth, f"{name} = {self._written_out(sensed)}")
+        if self._tells:
+            told = self._keep("told")
+            self._put(depth, f"if {name} is not {told}:")
+            self._put(depth + 1, f"{told} = {name}")
+            self._put(depth + 1, f"tell{{n}}({self.atoms}, Found({name}))")
+        self.atoms += 1
+        return name
 
     def _bare_value(self, tree: Tree, depth: int) -> str:
         missing, name = self._missing(depth), self._name()
@@ -141,11 +157,14 @@ class Straight:
         self._found(f"({name}, {got}, None, {missing})", depth)
         return name
 
-    def _sense(self, tree: Ask, depth: int) -> str:
+    def _asked(self, sensed: Sensed, depth: int) -> str:
         """Ask a sense: a Reading, or a bare value where that is all there is to tell."""
         got = self._name()
-        self._put(depth, f"{got} = {self._call(self._scope.sense(tree), 's')}")
+        self._put(depth, f"{got} = {self._call(sensed.function, 's')}")
         return got
+
+    def _written_out(self, sensed: Sensed) -> str:
+        return sensed.in_line.format(**{name: self._given(value) for name, value in sensed.given.items()})
 
     def _call(self, function: Callable[[], Any], prefix: str) -> str:
         """A call of a function. What a `partial` stands for is called itself, which costs less."""
@@ -210,22 +229,31 @@ class Straight:
                 return self._given(value)
             case KeyName(key=key):
                 name, unset = self._name(), self._name(cause("not_set", key=key), "u")
-                self._put(depth, f"{name} = {self._call(self._scope.key(key), 'k')}")
+                self._put(depth, f"{name} = {self._given(self._scope.key(key))}.value")
                 self._stands_in_the_way(missing, f"{name} is None", unset, depth)
                 return name
             case Ask():
-                got, name = self._sense(tree, depth), self._name()
-                self._put(depth, f"{name} = {got}")
-                self._put(depth, f"if {got}.__class__ is Reading:")
-                self._put(depth + 1, f"{name} = {got}.value")
-                self._stands_in_the_way(missing, f"{got}.cause is not None", f"{got}.cause", depth + 1)
-                return name
+                return self._sense(tree, missing, depth)
             case Arithmetic(sign=sign, left=left, right=right):
                 one, other = self._value(left, missing, depth), self._value(right, missing, depth)
                 name = self._name()
                 self._put(depth, f"{name} = reckoned({sign!r}, {one}, {other})")
                 return name
         return self._inner_truth(tree, depth)
+
+    def _sense(self, tree: Ask, missing: str, depth: int) -> str:
+        """The value that a sense gives."""
+        sensed = self._scope.sense(tree)
+        name = self._name()
+        if sensed.in_line:
+            self._put(depth, f"{name} = {self._written_out(sensed)}")
+            return name
+        got = self._asked(sensed, depth)
+        self._put(depth, f"{name} = {got}")
+        self._put(depth, f"if {got}.__class__ is Reading:")
+        self._put(depth + 1, f"{name} = {got}.value")
+        self._stands_in_the_way(missing, f"{got}.cause is not None", f"{got}.cause", depth + 1)
+        return name
 
     def _inner_truth(self, tree: Tree, depth: int) -> str:
         """The truth of a condition that stands where a value does: what its atoms find is not kept."""

@@ -1,7 +1,7 @@
 """A condition or a formula as source text, to be made a function of its own, or to stand in a longer one."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from textwrap import indent
 from typing import Any
@@ -24,6 +24,21 @@ class Written:
         maker = _maker(names, self.lines.format(n=""), self.gives.format(n=""))
         made: Callable[[], Any] = maker(*self.bound.values())
         return made
+
+
+@dataclass(frozen=True, slots=True)
+class Sensed:
+    """How a sense is asked: by a function, which gives a Reading, or a value where that is all there is to tell.
+
+    With `in_line` it may be written out instead, as an expression that gives yes or no, in which the names in braces
+    are those of what it is `given`.
+    """
+
+    function: Callable[[], Any]
+    in_line: str = ""
+    given: Mapping[str, Any] = field(default_factory=dict)
+    always_reading: bool = False
+    """Whether the function gives nothing but Readings."""
 
 
 @lru_cache(maxsize=1024)

@@ -12,7 +12,8 @@ from typing import Any
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
-from umbrant.catalog.work import Progress, Reading, lasting
+from umbrant.catalog.reading import Reading
+from umbrant.catalog.work import Progress, lasting
 from umbrant.engine.recorder import Recorder, Unrecorded
 from umbrant.engine.runner import Common, Runner
 from umbrant.game import PlainBody, PlainWorld

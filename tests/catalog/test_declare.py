@@ -83,6 +83,15 @@ def test_a_parameter_that_no_phrase_names_is_a_mistake() -> None:
         action("x")(hidden)
 
 
+def test_an_expression_that_names_no_parameter_is_a_mistake() -> None:
+    def at_hand(me: Me) -> bool:
+        """Says something."""
+        return True
+
+    with pytest.raises(DeclarationError, match="in line it names 'key'"):
+        sense("at hand", gives=KeyType.YES_NO, in_line="{key}.value is not None")(at_hand)
+
+
 def test_two_kinds_of_one_name_are_a_mistake() -> None:
     def twin(me: Me) -> bool:
         """Does something."""

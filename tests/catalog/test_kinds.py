@@ -5,17 +5,19 @@ Composites, decorators, machines and utilities have tests of their own, beside t
 
 import re
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
 
 from tests.small import key, played, project, record, row, spans, values
 from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.declare import Kind, ParamType
 from umbrant.catalog.geometry import distance_m
 from umbrant.model.behaviors import Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.staging import Area, Body, Cue, Member, MoveTo, Place, Prop, RaiseEvent, Stat, TakeAway
-from umbrant.model.values import KeyType, PlaceRef, Point
+from umbrant.model.values import KeyType, Literal, PlaceRef, Point
 from umbrant.stage.ground import Sightlines
 from umbrant.take.reader import Take
 
@@ -325,6 +327,15 @@ def test_senses_answer(when: str, holds: bool, not_so: str) -> None:
     assert (spans(take, "x1")[0][2] == "success") is holds
     other = played(made.model_copy(update={"behaviors": (made.behaviors[0].with_rows([one("check", when=not_so)]),)}))
     assert spans(other, "x1")[0][2] == "failure"
+
+
+@pytest.mark.parametrize("kind", [kind for kind in BUILTIN.kinds.values() if kind.in_line], ids=lambda kind: kind.id)
+@pytest.mark.parametrize("value", [None, False, True, 0.0, "", (0.0, 0.0)])
+def test_a_sense_in_line_says_what_its_function_says(kind: Kind, value: Literal | None) -> None:
+    assert all(param.type is ParamType.KEY for param in kind.params)
+    given = {param.name: SimpleNamespace(value=value) for param in kind.params}
+    written = re.sub(r"[{}]", "", kind.in_line)
+    assert eval(written, {}, given) is kind.run(None, **given)  # noqa: S307  (an expression of our own catalog)
 
 
 def test_hearing_events_groups_and_what_others_do_change_with_the_time() -> None:

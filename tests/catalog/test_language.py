@@ -9,13 +9,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.language.ask import Asker, Found
+from umbrant.catalog.language.ask import Asker
 from umbrant.catalog.language.check import faults
+from umbrant.catalog.language.found import Found
 from umbrant.catalog.language.grid import ask_grid
 from umbrant.catalog.language.phrases import PieceKind, pieces, spoken
 from umbrant.catalog.language.tree import Ask, LanguageError, Number, parse, source
 from umbrant.catalog.language.written import Sensed
-from umbrant.catalog.work import Reading, nothing
+from umbrant.catalog.reading import Reading
+from umbrant.catalog.work import nothing
 from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyType, Literal
 
@@ -130,6 +132,34 @@ def test_what_an_atom_finds_is_told_when_it_is_another_than_before() -> None:
         (0, 3.0),
         (1, 3.0),
     ]
+
+
+class InLine(Values):
+    """A scope whose one sense, `is_set`, is written out, or asked by its function."""
+
+    def __init__(self, in_line: str, **values: Literal | None) -> None:
+        super().__init__(**values)
+        self.in_line = in_line
+
+    def sense(self, ask: Ask) -> Sensed:
+        held = self.key(getattr(ask.args[0], "key", ""))
+        return Sensed(lambda: held.value is not None, self.in_line, {"key": held})
+
+
+@pytest.mark.parametrize("text", ["is_set(n)", "not is_set(n)", "flag and is_set(n)", "is_set(n) == flag or n > 1"])
+@given(st.lists(st.tuples(st.sampled_from([None, 1.0, 2.0]), st.sampled_from([None, True, False])), max_size=8))
+def test_a_sense_in_line_answers_and_tells_as_it_does_when_asked(
+    text: str, steps: list[tuple[float | None, bool | None]]
+) -> None:
+    heard: list[list[object]] = []
+    for in_line in ("{key}.value is not None", ""):
+        scope, told = InLine(in_line), []
+        asker = Asker(parse(text), scope, lambda atom, found, told=told: told.append((atom, found)))
+        for n, flag in steps:
+            scope.values.update(n=n, flag=flag)
+            told.append(asker.ask())
+        heard.append(told)
+    assert heard[0] == heard[1]
 
 
 def test_an_unset_key_is_named_as_what_stood_in_the_way() -> None:

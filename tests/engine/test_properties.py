@@ -10,7 +10,7 @@ from tests.engine.trees import GUARDS, IN_THE_REFERENCE, ONE_AT_A_TIME, trees
 from tests.kinds import CATALOG
 from tests.small import played, project
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.language.ask import Found
+from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import Progress, Refused, Status
 from umbrant.engine.recorder import Unrecorded
 from umbrant.engine.runner import Common, Runner

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from tests.small import played, project, row
 from umbrant.catalog.causes import cause
-from umbrant.catalog.language.ask import Found
+from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import Progress, Status, lasting
 from umbrant.model.folder import document_texts
 from umbrant.take.compare import Stretch, different

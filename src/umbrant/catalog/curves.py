@@ -18,7 +18,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from umbrant.catalog.language.ask import COMPARE
+from umbrant.catalog.language.found import COMPARE
 from umbrant.model.values import Curve, Shape
 
 Floats = NDArray[np.float64]

@@ -22,7 +22,8 @@ from types import ModuleType
 from typing import Annotated, Any, TypeVar
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.work import Progress, Reading
+from umbrant.catalog.reading import Reading
+from umbrant.catalog.work import Progress
 from umbrant.catalog.world import Formula, KeySlot, Question, Target
 from umbrant.model.values import Curve, KeyType, ParamValue, Spread
 

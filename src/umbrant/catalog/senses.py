@@ -14,7 +14,7 @@ from umbrant.catalog.declare import (
     sense,
 )
 from umbrant.catalog.geometry import distance_m, heading_to, to_grid, turn_between
-from umbrant.catalog.work import Reading
+from umbrant.catalog.reading import Reading
 from umbrant.catalog.world import Me, Target
 from umbrant.model.values import KeyType, Point
 

@@ -29,7 +29,7 @@ class Progress:
 
     With `per_s` the same one may be yielded at each tick: so much less is left of it each second.
 
-    Like a Gauge and a Reading it is made at nearly every tick, so it is not frozen, which would cost three times as
+    Like a Gauge and a `Reading` it is made at nearly every tick, so it is not frozen, which would cost three times as
     much; but nobody changes it.
     """
 
@@ -85,15 +85,6 @@ Tell = Callable[[Gauge], None]
 
 def nothing(*told: object) -> None:
     """Keeps nothing of what it is told. Whoever is given this to tell need not work out what there is to tell."""
-
-
-@dataclass(slots=True)
-class Reading:
-    """What a sense says: its value, the number behind it (in the sense's unit), and what stood in its way."""
-
-    value: bool | float | str | None
-    measure: float | None = None
-    cause: Cause | None = None
 
 
 class Work(Protocol):

@@ -13,7 +13,8 @@ from umbrant.catalog.language.ask import Asker, formula_of
 from umbrant.catalog.language.check import bound_args, faults
 from umbrant.catalog.language.tree import Ask, KeyName, Number, Text, parse
 from umbrant.catalog.language.written import Sensed
-from umbrant.catalog.work import Reading, Unbound
+from umbrant.catalog.reading import Reading
+from umbrant.catalog.work import Unbound
 from umbrant.catalog.world import Me
 from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.guarded import called, nonsense

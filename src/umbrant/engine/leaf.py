@@ -1,7 +1,6 @@
 """The work of rows that do something themselves: actions and conditions."""
 
 from collections.abc import Callable, Generator
-from functools import partial
 from typing import Any
 
 from umbrant.catalog.causes import Cause, cause
@@ -12,6 +11,8 @@ from umbrant.engine.binding import Binder, Scope, bound, fixed_values
 from umbrant.engine.guarded import called, nonsense
 
 NOT_SO = cause("condition")
+
+Steps = Generator[Progress | None, None, object]
 
 
 class Leaf:
@@ -100,14 +101,14 @@ class LastingLeaf(Leaf):
 
     def __init__(self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str) -> None:
         super().__init__(kind, binders, scope, row_id, part)
-        self.step: Callable[[], Progress | None] | None = None
+        self.step: Callable[[None], Progress | None] | None = None
         """Takes the next step and gives what is told of it; None while it has not been begun."""
         self.told: Progress | None = None
         """What was told last. A step that tells the same object again says that it goes on as it did."""
         self.progressed = scope.recorder.progressing(row_id)
         self.is_told = self.progressed is not nothing
         """Whether anybody is told."""
-        self._steps: Generator[Progress | None, None, object] | None = None
+        self._steps: Steps | None = None
 
     def start(self, me: Me) -> None:
         self.cause = self.step = self.told = self._steps = None
@@ -118,9 +119,8 @@ class LastingLeaf(Leaf):
         try:
             if self.step is None:
                 steps = self._steps = self._run()
-                step = steps.__next__
-                self.step = partial(called, self.kind, self._limit_s, step) if self.kind.own else step
-            told = self.step()
+                self.step = self._watched(steps) if self.kind.own else steps.send
+            told = self.step(None)
         except StopIteration as stop:
             return self.ended(stop.value)
         except Unbound as unbound:
@@ -129,6 +129,10 @@ class LastingLeaf(Leaf):
             self.told = None if self.kind.own else told
             self.progressed(told)
         return RUNNING
+
+    def _watched(self, steps: Steps) -> Callable[[None], Progress | None]:
+        """Takes the next step of a project's own code."""
+        return lambda _: called(self.kind, self._limit_s, steps.__next__)
 
     def stop(self, me: Me) -> None:
         steps, self._steps, self.step = self._steps, None, None

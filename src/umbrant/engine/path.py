@@ -9,11 +9,13 @@ makes of that.
 from collections.abc import Callable, Sequence
 from functools import lru_cache
 from textwrap import indent
-from typing import Any, Protocol, cast
+from typing import Any, NamedTuple, Protocol, cast
 
+from umbrant.catalog.language.found import HELPERS
 from umbrant.catalog.work import (
     RUNNING,
     UNHEARD,
+    Awaited,
     Check,
     Kept,
     Passing,
@@ -98,27 +100,39 @@ def _path(passed: Sequence[Passing], end: Work) -> GoOn:
                 return outer, status
         raise unbound
 
-    lines: list[str] = []
-    parts: dict[str, object] = {}
-    for place, check in ((place, check) for place, passing in enumerate(passed) for check in passing.checks()):
-        number = str(len(lines))
-        lines.append(f"place = {place}{_form(check)}".replace("{n}", number))
-        parts.update((name.replace("{n}", number), part) for name, part in _parts(check).items())
-    lines.append(f"place = {len(passed)}{_end_form(end)}")
-    return _maker("\n".join(lines), ", ".join(parts))(end, outwards, gave_out, *parts.values())
+    checks = [(place, check) for place, passing in enumerate(passed) for check in passing.checks()]
+    make = _maker(tuple((place, _form(check)) for place, check in checks), len(passed), _end_lines(end))
+    return make(end, outwards, gave_out, *(part for _, check in checks for part in _parts(check)))
 
 
-_TIMED = """
+class _Form(NamedTuple):
+    """How a check is written out: the condition that it begins with, what comes of that, and the names in both.
+
+    What is a check's own has `{n}` in its name. `{gives}` is what the condition comes to.
+    """
+
+    condition: str
+    gives: str
+    lines: str
+    names: tuple[str, ...]
+
+    def numbered(self, number: int) -> str:
+        """The lines for the check with this number."""
+        written = f"{self.condition}\n{self.lines.replace('{gives}', self.gives)}"
+        return written.replace("{n}", str(number))
+
+
+_TIMED = """\
 if now_s >= due{n}.due_s:
     status = look{n}(me)
     if status is not None:
         break"""
-_KEPT = """
+_KEPT = """\
 if not ({gives}):
     status = no{n}(me)
     if status is not None:
         break"""
-_UNTOLD = """
+_UNTOLD = """\
 if {gives}:
     status = yes{n}(me)
     if status is not None:
@@ -131,16 +145,16 @@ _TOLD = (
 else:
     refused{n}.last.end = refused{n}.clock.tick"""
 )
-_TICK = """
+_TICK = """\
 status = tick(me)
 break"""
-_STEP = """
+_STEP = """\
 if end.step is None:
     status = tick(me)
     break
 board.writer = writer
 try:
-    told = end.step()
+    told = end.step(None)
 except StopIteration as stop:
     status = end.ended(stop.value)
     break
@@ -176,22 +190,24 @@ def make(end, outwards, gave_out, {names}):
 """
 
 
-def _form(check: Check) -> str:
-    """How a check is written out. What is its own has `{n}` in its name."""
+def _form(check: Check) -> _Form:
     if isinstance(check, Timed):
-        return _TIMED
+        return _Form("", "", _TIMED, _NAMES[Timed])
     written = check.question.written
-    form = _KEPT if isinstance(check, Kept) else _UNTOLD if check.refused is UNHEARD else _TOLD
-    return f"\n{written.lines}{form.replace('{gives}', written.gives)}"
+    lines = _KEPT if isinstance(check, Kept) else _UNTOLD if check.refused is UNHEARD else _TOLD
+    return _Form(written.lines, written.gives, lines, (*_NAMES[type(check)], *written.bound))
 
 
-def _parts(check: Check) -> dict[str, object]:
+_NAMES = {check: tuple(f"{field}{{n}}" for field in check._fields) for check in (Timed, Kept, Awaited)}
+"""The names by which the parts of each check go."""
+
+
+def _parts(check: Check) -> tuple[object, ...]:
     """What the names in a check's form stand for."""
-    parts: dict[str, object] = {f"{field}{{n}}": part for field, part in zip(check._fields, check, strict=True)}
-    return parts if isinstance(check, Timed) else {**parts, **check.question.written.bound}
+    return check if isinstance(check, Timed) else (*check, *check.question.written.bound.values())
 
 
-def _end_form(end: Work) -> str:
+def _end_lines(end: Work) -> str:
     """What goes on with the end of a path. A step of an action that comes with the program is taken right there."""
     if not isinstance(end, LastingLeaf) or end.kind.own:
         return _TICK
@@ -199,9 +215,12 @@ def _end_form(end: Work) -> str:
 
 
 @lru_cache(maxsize=4096)
-def _maker(written: str, names: str) -> Callable[..., GoOn]:
-    """Makes paths that do what is written. Kept, for agents have most of them in common."""
-    made: dict[str, Any] = {"Unbound": Unbound, "RUNNING": RUNNING}
+def _maker(checks: tuple[tuple[int, _Form], ...], end: int, end_lines: str) -> Callable[..., GoOn]:
+    """Makes paths that do these checks, each at its place. Kept, for agents have most of them in common."""
+    lines = [(place, form.numbered(number)) for number, (place, form) in enumerate(checks)]
+    written = "\n".join(f"place = {place}\n{each}" for place, each in [*lines, (end, end_lines)])
+    names = ", ".join(name.replace("{n}", str(n)) for n, (_, form) in enumerate(checks) for name in form.names)
+    made: dict[str, Any] = {**HELPERS, "Unbound": Unbound, "RUNNING": RUNNING}
     exec(_PATH.format(names=names, lines=indent(written, " " * 16)), made)  # noqa: S102  (from trees of our own)
     maker: Callable[..., GoOn] = made["make"]
     return maker

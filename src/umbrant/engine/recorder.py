@@ -4,7 +4,7 @@ from collections.abc import Callable
 from typing import Protocol
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.language.ask import Found
+from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import UNHEARD, Gauge, Progress, Refused, Status, nothing
 from umbrant.model.values import Literal
 

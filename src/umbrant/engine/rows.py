@@ -22,6 +22,7 @@ from umbrant.catalog.work import (
     Unbound,
     Weighted,
     Work,
+    nothing,
 )
 from umbrant.catalog.world import Me
 from umbrant.engine.path import GoOn, Paths, Pulse
@@ -43,6 +44,7 @@ class Chore:
         self.timed = Timed(self, self.do)
         self._every_s = upkeep.every_s
         self._give_s = upkeep.give_s
+        self._tick = work.tick
         self._count = recorder.counting(row_id, part)
         self._refused = recorder.refusing(row_id, part)
         self._next_s = 0.0
@@ -55,12 +57,12 @@ class Chore:
     def do(self, me: Me) -> None:
         """Do it. If it fails, that is told of."""
         give_s = self._give_s
-        self._next_s += self._every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
-        self.due_s = self._next_s - SLACK_S
-        self._count()
-        work = self.work
-        if work.tick(me) is FAILURE and work.cause is not None:
-            self._refused(work.cause)
+        self._next_s = next_s = self._next_s + (self._every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0))
+        self.due_s = next_s - SLACK_S
+        if self._count is not nothing:
+            self._count()
+        if self._tick(me) is FAILURE and self.work.cause is not None:
+            self._refused(self.work.cause)
 
 
 class InOrder(Passing):

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from umbrant.catalog.declare import Catalog
-from umbrant.catalog.language.ask import Found
+from umbrant.catalog.language.found import Found
 from umbrant.catalog.language.phrases import spoken, unit_of
 from umbrant.catalog.language.tree import SIGNS, Compare, KeyName, LanguageError, Not, Tree, atoms, parse, walk
 from umbrant.engine.board import FORMULA

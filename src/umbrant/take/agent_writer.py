@@ -6,7 +6,7 @@ What is told at nearly every tick is told to an object for each place, which kno
 from collections.abc import Callable
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.language.ask import Found
+from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import FAILURE, SUCCESS, Gauge, Measured, Progress, Refused, Status
 from umbrant.model.values import Literal
 from umbrant.take.gathered import Gathered

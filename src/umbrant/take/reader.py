@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from pydantic import ValidationError
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.language.ask import Found
+from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import Gauge, Measured
 from umbrant.engine.recorder import WORLD
 from umbrant.model.problems import ProjectError

@@ -9,7 +9,7 @@ from enum import StrEnum
 from typing import Generic, NamedTuple, TypeVar
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.language.ask import Found
+from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import Gauge
 from umbrant.model.edits import ROW
 from umbrant.model.values import Literal, Point

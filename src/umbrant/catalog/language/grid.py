@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from umbrant.catalog.geometry import GRID
-from umbrant.catalog.language.ask import COMPARE, RECKON
+from umbrant.catalog.language.found import COMPARE, RECKON
 from umbrant.catalog.language.tree import (
     Arithmetic,
     Ask,

@@ -10,6 +10,7 @@ from functools import partial
 from typing import Any
 
 from umbrant.catalog.causes import cause
+from umbrant.catalog.language.found import NEVER
 from umbrant.catalog.language.tree import (
     Arithmetic,
     Ask,
@@ -27,15 +28,13 @@ from umbrant.catalog.language.written import Sensed, Written
 from umbrant.catalog.work import nothing
 
 Bound = dict[str, Any]
-NEVER = object()
-"""What has been told before anything has."""
 
 
 class Straight:
     """Writes the source of one condition. `bound` are the names that it uses."""
 
-    def __init__(self, scope: Any, helpers: Bound) -> None:
-        self.bound: Bound = {**helpers, "never": NEVER}
+    def __init__(self, scope: Any) -> None:
+        self.bound: Bound = {}
         self.atoms = 0
         self._scope = scope
         self._lines: list[str] = []
@@ -257,7 +256,7 @@ class Straight:
 
     def _inner_truth(self, tree: Tree, depth: int) -> str:
         """The truth of a condition that stands where a value does: what its atoms find is not kept."""
-        inner = Straight(self._scope, {name: self.bound[name] for name in ("Found", "Reading", "reckoned")})
+        inner = Straight(self._scope)
         ask, name = self._name(inner.truth(tree).made(), "i"), self._name()
         self._put(depth, f"{name} = {ask}()")
         return name

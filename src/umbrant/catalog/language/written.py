@@ -6,12 +6,14 @@ from functools import lru_cache
 from textwrap import indent
 from typing import Any
 
+from umbrant.catalog.language.found import HELPERS
+
 
 @dataclass(frozen=True, slots=True)
 class Written:
     """Lines, and an expression that `gives` what they come to. `bound` is what their names stand for.
 
-    What is a condition's own has `{n}` in its name, in all three.
+    Each of those names has `{n}` in it, in all three. The lines also use HELPERS.
     """
 
     lines: str
@@ -44,7 +46,7 @@ class Sensed:
 @lru_cache(maxsize=1024)
 def _maker(names: str, lines: str, gives: str) -> Callable[..., Any]:
     """Makes functions. Kept, for the agents of one behavior have their conditions in common."""
-    made: dict[str, Any] = {}
+    made: dict[str, Any] = {**HELPERS}
     body = indent(f"{lines}\nreturn {gives}", " " * 8)
     exec(f"def make({names}):\n    def ask():\n{body}\n    return ask", made)  # noqa: S102  (from a tree of our own)
     maker: Callable[..., Any] = made["make"]

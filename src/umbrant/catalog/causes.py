@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
+from typing import Any
 
 from umbrant.model.values import Literal, number_text, value_text
 
@@ -101,16 +102,25 @@ class Cause:
             yield "", sentence[end:]
 
     @cached_property
+    def plain(self) -> Mapping[str, Literal]:
+        """The cause as plain data, as JSON holds it."""
+        return {"kind": self.kind, **self.facts}
+
+    @cached_property
     def json(self) -> str:
         """The cause as one line of JSON, the same for the same cause."""
-        return one_line({"kind": self.kind, **self.facts})
+        return one_line(self.plain)
+
+    @classmethod
+    def from_plain(cls, data: Mapping[str, Any]) -> "Cause":
+        """The reverse of `plain`, after JSON has held it. Raises ValueError or KeyError on anything else."""
+        facts = {name: tuple(fact) if isinstance(fact, list) else fact for name, fact in data.items() if name != "kind"}
+        return cls(data["kind"], facts)
 
     @classmethod
     def from_json(cls, text: str) -> "Cause":
-        """The reverse of `json`. Raises ValueError on anything else."""
-        data = json.loads(text)
-        facts = {name: tuple(fact) if isinstance(fact, list) else fact for name, fact in data.items() if name != "kind"}
-        return cls(data["kind"], facts)
+        """The reverse of `json`. Raises ValueError or KeyError on anything else."""
+        return cls.from_plain(json.loads(text))
 
 
 def fact_text(name: str, fact: Literal | None) -> str:

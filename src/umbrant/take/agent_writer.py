@@ -7,14 +7,12 @@ from collections.abc import Callable
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.found import Found
-from umbrant.catalog.work import FAILURE, SUCCESS, Gauge, Measured, Progress, Refused, Status
+from umbrant.catalog.work import Gauge, Measured, Progress, Refused, Status
+from umbrant.model.edits import ROW
 from umbrant.model.values import Literal
 from umbrant.take.gathered import Gathered
-from umbrant.take.record import Outcome
-from umbrant.take.tables import cause_text, stored
-from umbrant.take.told import Counts, Gauges, Headway, Refusals
-
-_OUTCOMES = {SUCCESS: Outcome.SUCCESS.value, FAILURE: Outcome.FAILURE.value, None: Outcome.STOPPED.value}
+from umbrant.take.tables import stored
+from umbrant.take.told import Counts, Finds, Gauges, Headway, Refusals, Spans
 
 
 class AgentWriter:
@@ -23,19 +21,18 @@ class AgentWriter:
     def __init__(self, name: str, gathered: Gathered) -> None:
         self._name = name
         self._gathered = gathered
-        self._open: dict[str, list[object]] = {}
+        self._spans: dict[str, Spans] = {}
         self._refusals: dict[tuple[str, str], Refusals] = {}
         self._progress: dict[str, Headway] = {}
 
     def entered(self, row_id: str) -> None:
-        gathered = self._gathered
-        number = gathered.number()
-        gathered.spans[number] = self._open[row_id] = [number, self._name, row_id, gathered.tick, None, None, None]
+        spans = self._spans.get(row_id)
+        if spans is None:
+            spans = self._spans[row_id] = Spans((self._name, row_id, ROW), self._gathered)
+        spans.entered()
 
     def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
-        span, gathered = self._open.pop(row_id), self._gathered
-        span[4:] = gathered.tick, _OUTCOMES[status], cause_text(cause)
-        gathered.spans[span[0]] = span
+        self._spans[row_id].left(status, cause)
 
     def refusing(self, row_id: str, part: str) -> Refused:
         place = (row_id, part)
@@ -44,16 +41,11 @@ class AgentWriter:
         return self._refusals[place]
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
-        gathered, place = self._gathered, (self._name, row_id, part)
-
-        def sensed(atom: int, found: Found | None) -> None:
-            gathered.sensed.append((*place, atom, gathered.tick, *_found_columns(found)))
-
-        return sensed
+        return Finds((self._name, row_id, part), self._gathered).add
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
         if row_id not in self._progress:
-            self._progress[row_id] = Headway(self._name, row_id, self._gathered)
+            self._progress[row_id] = Headway((self._name, row_id, ROW), self._gathered)
         return self._progress[row_id].add
 
     def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
@@ -77,9 +69,3 @@ class AgentWriter:
 
     def heard(self, event: str, sender: str) -> None:
         self._gathered.heard.append((self._name, self._gathered.tick, event, sender))
-
-
-def _found_columns(found: Found | None) -> tuple[object, ...]:
-    if found is None:
-        return 0, None, None, None, None
-    return 1, found.truth, stored(found.left), stored(found.right), cause_text(found.cause)

@@ -2,22 +2,20 @@
 
 from typing import Protocol
 
-from umbrant.take.record import Refusal
-
 Place = tuple[str, str, str]
 """An agent, a row and a part of it."""
 
 Columns = tuple[object, ...]
 
 
-class Gauges(Protocol):
-    """What one part of a row has told of one measure."""
+class Told(Protocol):
+    """What one place has told of one thing since the last flush."""
 
     def columns(self) -> Columns:
-        """All of it as one row of the table of gauges."""
+        """All of it as one row of the table of what was told."""
 
-    def clear(self) -> None:
-        """It is on disk."""
+    def clear(self) -> bool:
+        """It is on disk. Gives whether something is still going on, and will be told again at the next flush."""
 
 
 class Gathered:
@@ -26,32 +24,13 @@ class Gathered:
     def __init__(self, ticks_per_s: float) -> None:
         self.ticks_per_s = ticks_per_s
         self.tick = 0
-        self.spans: dict[object, list[object]] = {}
-        """Those that began or ended, by their number."""
-        self.refusals: list[tuple[int, str, str, str, Refusal]] = []
-        """Those that began since the last flush, and those that were going on then."""
-        self.sensed: list[Columns] = []
-        self.progress: list[list[object]] = []
-        self.ways: list[Columns] = []
+        self.told: list[Told] = []
+        """The places that told anything since the last flush, or where something is still going on."""
         self.keys: list[Columns] = []
-        self.gauges: list[Gauges] = []
-        """Those that told anything since the last flush."""
         self.heard: list[Columns] = []
-        self.flushes = 0
-        """How often what was gathered has gone to disk."""
-        self._numbers = 0
-
-    def number(self) -> int:
-        """The next number for a span or a refusal."""
-        self._numbers += 1
-        return self._numbers
 
     def clear(self) -> None:
-        """All of it is on disk. What is still going on is kept, for it will be told of again."""
-        self.flushes += 1
-        self.refusals = [each for each in self.refusals if each[-1].end >= self.tick]
-        for gauges in self.gauges:
-            gauges.clear()
-        self.spans.clear()
-        for listed in (self.sensed, self.progress, self.ways, self.keys, self.gauges, self.heard):
-            listed.clear()
+        """All of it is on disk. What is still going on is kept, for it will be told again."""
+        self.told = [told for told in self.told if told.clear()]
+        self.keys.clear()
+        self.heard.clear()

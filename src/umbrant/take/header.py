@@ -8,7 +8,7 @@ from umbrant.model.staging import Member, Scenario
 from umbrant.model.values import Document
 from umbrant.model.whole import Whole, whole_behavior
 
-FORMAT = "umbrant take 3"
+FORMAT = "umbrant take 4"
 
 
 class Header(Document):

@@ -3,7 +3,7 @@
 import json
 import math
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TypeVar
@@ -17,9 +17,10 @@ from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import Gauge, Measured
 from umbrant.engine.recorder import WORLD
 from umbrant.model.problems import ProjectError
+from umbrant.model.values import Literal
 from umbrant.take.header import FORMAT, Header
 from umbrant.take.record import AgentRecord, Changes, Done, Outcome, PropPlace, Refusal, RowRecord, Span, Written
-from umbrant.take.tables import ENDED, HEADER, RECORDED, WHOLE, loaded
+from umbrant.take.tables import ENDED, HEADER, RECORDED, WHOLE, What, loaded
 from umbrant.take.writer import TakeError
 
 Floats = NDArray[np.float32]
@@ -103,32 +104,80 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
 
 
 def _read_agents(file: sqlite3.Connection, agents: dict[str, AgentRecord]) -> None:
-    """What every agent did: each table is read once, in the order in which it was written."""
-
-    def select(columns: str, table: str, order: str = "rowid") -> Iterator[Any]:
-        return file.execute(f"SELECT agent, {columns} FROM {table} ORDER BY {order}")  # noqa: S608
-
-    def row(agent: str, row_id: str) -> RowRecord:
+    """What every agent did, in the order in which it was written."""
+    told = "SELECT agent, row, part, what, ticks, ends, numbers, more FROM told ORDER BY rowid"
+    for agent, row_id, part, what, ticks, ends, numbers, more in file.execute(told):
         rows = agents[agent].rows
-        return rows.get(row_id) or rows.setdefault(row_id, RowRecord())
+        record = rows.get(row_id) or rows.setdefault(row_id, RowRecord())
+        chunk = Chunk(_integers(ticks), _integers(ends or b""), numbers or b"", json.loads(more) if more else [])
+        if what in _READ:
+            _READ[what](record, part, chunk)
+        else:
+            _read_gauges(record, part, Measured(what), chunk)
 
-    for agent, row_id, start, end, outcome, cause in select("row, start, end, outcome, cause", "span", "id"):
-        span = Span(start, end, Outcome(outcome) if outcome else None, _cause(cause))
-        row(agent, row_id).spans.append(span)
-    for agent, row_id, part, start, end, cause in select("row, part, start, end, cause", "refusal", "id"):
-        row(agent, row_id).refusals.setdefault(part, []).append(Refusal(start, end, Cause.from_json(cause)))
-    for agent, row_id, part, atom, tick, asked, *found in select(
-        "row, part, atom, tick, asked, truth, left, right, cause", "sensed"
-    ):
-        _kept(row(agent, row_id).sensed, (part, atom)).add(tick, _found(*found) if asked else None)
-    for agent, row_id, tick, left, whole, unit, rate in select("row, tick, left, whole, unit, rate", "progress"):
-        row(agent, row_id).progress.add(tick, Done(left, whole, unit, rate))
-    for agent, row_id, tick, corners in select("row, tick, corners", "way"):
-        row(agent, row_id).ways.add(tick, tuple((x, y) for x, y in json.loads(corners)))
-    for agent, row_id, part, *columns in select("row, part, measured, ticks, numbers, wholes, abouts", "gauge"):
-        changes = _kept(row(agent, row_id).gauges, part)
-        for tick, gauge in _gauges(*columns):
-            changes.add(tick, gauge)
+
+@dataclass(frozen=True, slots=True)
+class Chunk:
+    """What one row of the table of what was told holds."""
+
+    ticks: list[int]
+    ends: list[int]
+    numbers: bytes
+    more: list[Any]
+
+
+def _read_spans(record: RowRecord, part: str, chunk: Chunk) -> None:
+    if record.spans and record.spans[-1].end is None:
+        record.spans.pop()
+    for start, end, (outcome, cause) in zip(chunk.ticks, chunk.ends, chunk.more, strict=False):
+        record.spans.append(Span(start, end, Outcome(outcome), _cause(cause)))
+    if len(chunk.ends) < len(chunk.ticks):
+        record.spans.append(Span(chunk.ticks[-1]))
+
+
+def _read_refusals(record: RowRecord, part: str, chunk: Chunk) -> None:
+    refusals = record.refusals.setdefault(part, [])
+    if refusals and refusals[-1].start == chunk.ticks[0]:
+        refusals.pop()
+    for start, end, cause in zip(chunk.ticks, chunk.ends, chunk.more, strict=True):
+        refusals.append(Refusal(start, end, Cause.from_plain(cause)))
+
+
+def _read_finds(record: RowRecord, part: str, chunk: Chunk) -> None:
+    for tick, (atom, *found) in zip(chunk.ticks, chunk.more, strict=True):
+        _kept(record.sensed, (part, atom)).add(tick, _found(*found) if found else None)
+
+
+def _read_progress(record: RowRecord, part: str, chunk: Chunk) -> None:
+    for tick, done in zip(chunk.ticks, chunk.more, strict=True):
+        record.progress.add(tick, Done(*done))
+
+
+def _read_ways(record: RowRecord, part: str, chunk: Chunk) -> None:
+    for tick, corners in zip(chunk.ticks, chunk.more, strict=True):
+        record.ways.add(tick, tuple((x, y) for x, y in corners))
+
+
+_READ: Mapping[str, Callable[[RowRecord, str, Chunk], None]] = {
+    What.RAN: _read_spans,
+    What.REFUSED: _read_refusals,
+    What.FOUND: _read_finds,
+    What.PROGRESS: _read_progress,
+    What.WAY: _read_ways,
+}
+
+
+def _read_gauges(record: RowRecord, part: str, measured: Measured, chunk: Chunk) -> None:
+    changes = _kept(record.gauges, part)
+    numbers, count = np.frombuffer(chunk.numbers, "<f8").tolist(), len(chunk.ticks)
+    abouts = chunk.more or [""] * count
+    for tick, value, whole, about in zip(chunk.ticks, numbers[:count], numbers[count:], abouts, strict=True):
+        changes.add(tick, Gauge(measured, value, None if math.isnan(whole) else whole, about))
+
+
+def _integers(packed: bytes) -> list[int]:
+    found: list[int] = np.frombuffer(packed, "<i4").tolist()
+    return found
 
 
 def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord]) -> None:
@@ -165,21 +214,14 @@ def _arrays(file: sqlite3.Connection, table: str, name: str, column: str, length
     return found
 
 
-def _gauges(
-    measured: str, ticks: bytes, numbers: bytes, wholes: bytes, abouts: str | None
-) -> Iterator[tuple[int, Gauge]]:
-    """The changes that lie in one row of the table of gauges."""
-    measure, at = Measured(measured), np.frombuffer(ticks, "<i4").tolist()
-    whole = [None if math.isnan(each) else each for each in np.frombuffer(wholes, "<f8").tolist()]
-    about = json.loads(abouts) if abouts else [""] * len(at)
-    for tick, *told in zip(at, np.frombuffer(numbers, "<f8").tolist(), whole, about, strict=True):
-        yield tick, Gauge(measure, *told)
+def _found(truth: bool | None, left: Any, right: Any, cause: Mapping[str, Any] | None) -> Found:
+    return Found(truth, _side(left), _side(right), _cause(cause))
 
 
-def _found(truth: int | None, left: float | str | None, right: float | str | None, cause: str | None) -> Found:
-    known = None if truth is None else bool(truth)
-    return Found(known, loaded(left), loaded(right), _cause(cause))
+def _side(value: Any) -> Literal | None:
+    """A side of a comparison: a list of two numbers is a point."""
+    return tuple(value) if isinstance(value, list) else value
 
 
-def _cause(text: str | None) -> Cause | None:
-    return Cause.from_json(text) if text else None
+def _cause(data: Mapping[str, Any] | None) -> Cause | None:
+    return Cause.from_plain(data) if data else None

@@ -2,20 +2,15 @@
 
 import json
 import struct
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from enum import StrEnum
 
 from umbrant.catalog.causes import Cause, one_line
 from umbrant.model.values import Literal
 
 SCHEMA = """
 CREATE TABLE meta (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
-CREATE TABLE span (id INTEGER PRIMARY KEY, agent TEXT, row TEXT, start INTEGER, end INTEGER, outcome TEXT, cause TEXT);
-CREATE TABLE refusal (id INTEGER PRIMARY KEY, agent TEXT, row TEXT, part TEXT, start INTEGER, end INTEGER, cause TEXT);
-CREATE TABLE sensed (agent TEXT, row TEXT, part TEXT, atom INTEGER, tick INTEGER, asked INTEGER, truth INTEGER,
-                     left, right, cause TEXT);
-CREATE TABLE progress (agent TEXT, row TEXT, tick INTEGER, left REAL, whole REAL, unit TEXT, rate REAL);
-CREATE TABLE way (agent TEXT, row TEXT, tick INTEGER, corners TEXT);
-CREATE TABLE gauge (agent TEXT, row TEXT, part TEXT, measured TEXT, ticks BLOB, numbers BLOB, wholes BLOB, abouts TEXT);
+CREATE TABLE told (agent TEXT, row TEXT, part TEXT, what TEXT, ticks BLOB, ends BLOB, numbers BLOB, more TEXT);
 CREATE TABLE key (agent TEXT, board TEXT, key TEXT, tick INTEGER, value, row TEXT, part TEXT);
 CREATE TABLE heard (agent TEXT, tick INTEGER, event TEXT, sender TEXT);
 CREATE TABLE prop (prop TEXT, tick INTEGER, x REAL, y REAL, carrier TEXT);
@@ -24,14 +19,30 @@ CREATE TABLE notice (agent TEXT, tick INTEGER, what TEXT, cause TEXT);
 CREATE TABLE pose (agent TEXT, tick INTEGER, poses BLOB);
 CREATE TABLE level (prop TEXT, tick INTEGER, levels BLOB);
 """
-"""`pose` holds float32 triples (x m, y m, heading deg), `level` float32 numbers, one a tick, from `tick` on; NaN where
-the body or the prop is not on the stage. `gauge` holds some changes in a row: int32 ticks, float64 numbers, of how much
-in all as float64 (NaN where that is not said), and what they are about as a JSON list, if anything. All numbers have
-their least significant byte first. `board` is empty for an agent's own keys, `*` for the world's, or a group.
+"""`told` holds chunks of what one place told of one thing: the int32 ticks at which it was told, and `more` as a JSON
+list with something for each of them, as `What` says. A measured number has float64 `numbers` instead: first what was
+measured each time, then of how much in all (NaN where that is not said); `more` is then what each is about.
 
-Values and sides of comparisons are numbers, or else JSON, as corners are; `asked` is 0 where an
-atom of a condition was passed over.
+`pose` holds float32 triples (x m, y m, heading deg), `level` float32 numbers, one a tick, from `tick` on; NaN where
+the body or the prop is not on the stage. All numbers have their least significant byte first. `board` is empty for an
+agent's own keys, `*` for the world's, or a group; their values are numbers, or else JSON.
 """
+
+
+class What(StrEnum):
+    """What else than a measured number is told of a place."""
+
+    RAN = "ran"
+    """Spans: the `ends`, outcomes and causes of those that ended. One that ran on is told again in the next chunk."""
+    REFUSED = "refused"
+    """Refusals: their `ends`, and the cause of each. One that went on is told again in the next chunk."""
+    FOUND = "found"
+    """What atoms of a condition found: the atom, its truth, both sides, and a cause; the atom alone if not asked."""
+    PROGRESS = "progress"
+    """How far an action was: what is left, of how much, the unit, and how much less is left at each further tick."""
+    WAY = "way"
+    """The corners of the way it was on."""
+
 
 HEADER, RECORDED, ENDED = "header", "recorded", "ended"
 """The rows of `meta`: the header as JSON; how many ticks are in the file; how the take ended ('whole' or a message)."""
@@ -57,6 +68,11 @@ def packed_ticks(ticks: Sequence[int]) -> bytes:
 def cause_text(cause: Cause | None) -> str | None:
     """A cause as a column holds it."""
     return cause.json if cause else None
+
+
+def plain(cause: Cause | None) -> Mapping[str, Literal] | None:
+    """A cause as a list in a column holds it."""
+    return cause.plain if cause else None
 
 
 def stored(value: Literal | None) -> float | str | None:

@@ -1,13 +1,15 @@
-"""What is told of one place at nearly every tick: each of these knows what it was told last, and keeps what is news."""
+"""What is told of one place: each of these keeps what is news, until it goes to disk as one row of a table."""
 
 import math
+from collections.abc import Mapping, Sequence
 
 from umbrant.catalog.causes import Cause, one_line
-from umbrant.catalog.work import Gauge, Measured, Progress
-from umbrant.model.values import Point
+from umbrant.catalog.language.found import Found
+from umbrant.catalog.work import FAILURE, SUCCESS, Gauge, Measured, Progress, Status
+from umbrant.model.values import Literal, Point
 from umbrant.take.gathered import Gathered, Place
-from umbrant.take.record import Refusal
-from umbrant.take.tables import packed_numbers, packed_ticks
+from umbrant.take.record import Outcome, Refusal
+from umbrant.take.tables import What, packed_numbers, packed_ticks, plain
 
 NO_CAUSE = Cause("guard")
 """Stands for the refusal before the first."""
@@ -15,45 +17,154 @@ NO_CAUSE = Cause("guard")
 EVEN = 1e-6
 """How far off what is left may be from going on evenly and still count as doing so."""
 
+_OUTCOMES = {SUCCESS: Outcome.SUCCESS.value, FAILURE: Outcome.FAILURE.value, None: Outcome.STOPPED.value}
 
-class Refusals:
+
+class Told:
+    """What one place has told of one thing since the last flush, and at which ticks."""
+
+    def __init__(self, place: Place, what: What | Measured, gathered: Gathered) -> None:
+        self._place = place
+        self._what = what.value
+        self._gathered = gathered
+        self._ticks: list[int] = []
+
+    def _now(self) -> None:
+        """Something is told at the present tick."""
+        ticks, gathered = self._ticks, self._gathered
+        if not ticks:
+            gathered.told.append(self)
+        ticks.append(gathered.tick)
+
+    def columns(self) -> tuple[object, ...]:
+        """All of it as one row of the table."""
+        return (*self._place, self._what, packed_ticks(self._ticks), *self._more())
+
+    def _more(self) -> tuple[bytes | None, bytes | None, str | None]:
+        """The ticks at which it ended, numbers, and what else there is as JSON."""
+        raise NotImplementedError
+
+    def clear(self) -> bool:
+        """It is on disk. Gives whether something is still going on, and will be told again at the next flush."""
+        self._ticks.clear()
+        return False
+
+
+class Spans(Told):
+    """When a row ran. What runs on over a flush is told again, until it has ended."""
+
+    def __init__(self, place: Place, gathered: Gathered) -> None:
+        super().__init__(place, What.RAN, gathered)
+        self._ends: list[int] = []
+        self._outcomes: list[tuple[str, Mapping[str, Literal] | None]] = []
+        self.entered = self._now
+
+    def left(self, status: Status | None, cause: Cause | None) -> None:
+        """It has ended with a status, or was stopped."""
+        self._ends.append(self._gathered.tick)
+        self._outcomes.append((_OUTCOMES[status], plain(cause)))
+
+    def _more(self) -> tuple[bytes, None, str]:
+        return packed_ticks(self._ends), None, one_line(self._outcomes)
+
+    def clear(self) -> bool:
+        del self._ticks[: len(self._ends)]
+        self._ends.clear()
+        self._outcomes.clear()
+        return bool(self._ticks)
+
+
+class Refusals(Told):
     """The refusals of one part of a row. Said again tick after tick, one only gets longer."""
 
     def __init__(self, place: Place, gathered: Gathered) -> None:
+        super().__init__(place, What.REFUSED, gathered)
         self.clock = gathered
         self.last = Refusal(-2, -2, NO_CAUSE)
-        self._place = place
+        self._refusals: list[Refusal] = []
 
     def __call__(self, cause: Cause, /) -> None:
         last, tick = self.last, self.clock.tick
         if last.end >= tick - 1 and (last.cause is cause or last.cause == cause):
             last.end = tick
         else:
+            self._now()
             self.last = Refusal(tick, tick, cause)
-            self.clock.refusals.append((self.clock.number(), *self._place, self.last))
+            self._refusals.append(self.last)
+
+    def _more(self) -> tuple[bytes, None, str]:
+        ends = [refusal.end for refusal in self._refusals]
+        return packed_ticks(ends), None, one_line([refusal.cause.plain for refusal in self._refusals])
+
+    def clear(self) -> bool:
+        goes_on = self.last.end >= self._gathered.tick
+        keeps = 1 if goes_on else 0
+        del self._ticks[: len(self._ticks) - keeps], self._refusals[: len(self._refusals) - keeps]
+        return goes_on
 
 
-class Headway:
+class Finds(Told):
+    """What the atoms of a condition found."""
+
+    def __init__(self, place: Place, gathered: Gathered) -> None:
+        super().__init__(place, What.FOUND, gathered)
+        self._finds: list[tuple[object, ...]] = []
+
+    def add(self, atom: int, found: Found | None) -> None:
+        """An atom found something else than before, or was passed over."""
+        self._now()
+        told = (found.truth, found.left, found.right, plain(found.cause)) if found else ()
+        self._finds.append((atom, *told))
+
+    def _more(self) -> tuple[None, None, str]:
+        return None, None, one_line(self._finds)
+
+    def clear(self) -> bool:
+        self._finds.clear()
+        return super().clear()
+
+
+class Ways(Told):
+    """The corners of the ways that a row took."""
+
+    def __init__(self, place: Place, gathered: Gathered) -> None:
+        super().__init__(place, What.WAY, gathered)
+        self._ways: list[Sequence[Point]] = []
+
+    def add(self, way: Sequence[Point]) -> None:
+        """It is on another way now."""
+        self._now()
+        self._ways.append(way)
+
+    def _more(self) -> tuple[None, None, str]:
+        return None, None, one_line(self._ways)
+
+    def clear(self) -> bool:
+        self._ways.clear()
+        return super().clear()
+
+
+class Headway(Told):
     """How far one row is. What could be told from before is not kept, for most things go on evenly."""
 
-    def __init__(self, agent: str, row_id: str, gathered: Gathered) -> None:
-        self._place = agent, row_id
-        self._gathered = gathered
+    def __init__(self, place: Place, gathered: Gathered) -> None:
+        super().__init__(place, What.PROGRESS, gathered)
+        self._ways = Ways(place, gathered)
         self._since = 0
         self._left: float | None = None
         self._of: float | None = None
         self._unit: str | None = None
+        self._way: Sequence[Point] | None = None
         self._rate = 0.0
-        self._way: tuple[Point, ...] | None = None
         self._next, self._expected = -1, 0.0
         """The tick after that at which it was told last, and how much is left then if it goes on evenly."""
-        self._row: list[object] = []
-        """What was kept last, which a second step that is as even as the first completes until it is on disk."""
-        self._flushes = 0
+        self._kept: list[tuple[float | None, float | None, str, float]] = []
+        """What has been kept since the last flush: how much is left, of how much, the unit, and the rate."""
         self._goes_on: Progress | None = None
         """What was told last and goes on by itself, told again or not."""
 
     def add(self, progress: Progress) -> None:
+        """It is so far now."""
         if progress.per_s:
             self._go_on(progress)
             return
@@ -73,29 +184,20 @@ class Headway:
 
     def _go_on(self, progress: Progress) -> None:
         """Keep it when it is told first."""
-        if progress is self._goes_on:
-            return
-        tick = self._gathered.tick
-        self._add_way(progress.way, tick)
-        self._goes_on = progress
-        self._since, self._left, self._of, self._unit = tick, progress.left, progress.of, progress.unit
-        self._rate = progress.per_s / self._gathered.ticks_per_s
-        self._gathered.progress.append([*self._place, tick, self._left, self._of, self._unit, self._rate])
+        if progress is not self._goes_on:
+            self._goes_on = progress
+            self._set_out(progress.way)
+            self._take(progress, self._gathered.tick, progress.per_s / self._gathered.ticks_per_s)
 
     def _add(self, progress: Progress, tick: int) -> None:
-        left, of, unit = progress.left, progress.of, progress.unit
-        self._add_way(progress.way, tick)
+        left = progress.left
         self._goes_on = None
-        goes_on = unit == self._unit and of == self._of
+        self._set_out(progress.way)
+        goes_on = progress.unit == self._unit and progress.of == self._of
         if not goes_on or not self._is_even(left, tick):
-            self._keep(left, of, unit, tick, goes_on=goes_on)
+            self._keep(progress, tick, goes_on=goes_on)
         if left is not None:
             self._next, self._expected = tick + 1, left - self._rate
-
-    def _add_way(self, way: tuple[Point, ...], tick: int) -> None:
-        if way != self._way:
-            self._way = way
-            self._gathered.ways.append((*self._place, tick, one_line(way)))
 
     def _is_even(self, left: float | None, tick: int) -> bool:
         """Whether what is left can be told from what was kept last."""
@@ -103,83 +205,84 @@ class Headway:
             return self._left is left
         return abs(self._left - self._rate * (tick - self._since) - left) < EVEN
 
-    def _keep(self, left: float | None, of: float | None, unit: str, tick: int, *, goes_on: bool) -> None:
+    def _keep(self, progress: Progress, tick: int, *, goes_on: bool) -> None:
+        """Keep it. A step right after the one that was kept last tells how fast that goes."""
         before = self._left if goes_on and tick == self._since + 1 else None
-        rate = before - left if before is not None and left is not None else 0.0
-        completes = rate != 0.0 and self._rate == 0.0 and self._flushes == self._gathered.flushes
-        self._since, self._left, self._of, self._unit, self._rate = tick, left, of, unit, rate
-        if completes:
-            self._row[-1] = rate
-            return
-        self._row = [*self._place, tick, left, of, unit, rate]
-        self._flushes = self._gathered.flushes
-        self._gathered.progress.append(self._row)
+        rate = before - progress.left if before is not None and progress.left is not None else 0.0
+        if rate and not self._rate and self._kept:
+            left, of, unit, _ = self._kept[-1]
+            self._kept[-1] = left, of, unit, rate
+            self._remember(progress, tick, rate)
+        else:
+            self._take(progress, tick, rate)
+
+    def _take(self, progress: Progress, tick: int, rate: float) -> None:
+        self._remember(progress, tick, rate)
+        self._now()
+        self._kept.append((progress.left, progress.of, progress.unit, rate))
+
+    def _remember(self, progress: Progress, tick: int, rate: float) -> None:
+        self._since, self._rate = tick, rate
+        self._left, self._of, self._unit = progress.left, progress.of, progress.unit
+
+    def _set_out(self, way: Sequence[Point]) -> None:
+        if way != self._way:
+            self._way = way
+            self._ways.add(way)
+
+    def _more(self) -> tuple[None, None, str]:
+        return None, None, one_line(self._kept)
+
+    def clear(self) -> bool:
+        self._kept.clear()
+        return super().clear()
 
 
-class Gauges:
-    """The numbers of one measure that a part of a row has told since the last flush, each when it was news."""
+class Gauges(Told):
+    """The numbers of one measure that a part of a row has told, each when it was news."""
 
     def __init__(self, place: Place, measured: Measured, gathered: Gathered) -> None:
+        super().__init__(place, measured, gathered)
         self.measured = measured
-        self._place = place
-        self._gathered = gathered
         self._last: Gauge | None = None
-        self._ticks: list[int] = []
         self._values: list[float] = []
         self._wholes: list[float] = []
         self._abouts: list[str] = []
 
     def add(self, gauge: Gauge) -> None:
+        """It is so much now."""
         last = self._last
         if last is not None and gauge.value == last.value and gauge.of == last.of and gauge.about == last.about:
             return
         self._last = gauge
-        if not self._ticks:
-            self._gathered.gauges.append(self)
-        self._ticks.append(self._gathered.tick)
+        self._now()
         self._values.append(gauge.value)
         self._wholes.append(math.nan if gauge.of is None else gauge.of)
         self._abouts.append(gauge.about)
 
-    def columns(self) -> tuple[object, ...]:
-        """All of them as one row of the table, the measure and the arrays."""
+    def _more(self) -> tuple[None, bytes, str | None]:
         abouts = one_line(self._abouts) if any(self._abouts) else None
-        numbers = packed_ticks(self._ticks), packed_numbers(self._values), packed_numbers(self._wholes)
-        return (*self._place, self.measured.value, *numbers, abouts)
+        return None, packed_numbers([*self._values, *self._wholes]), abouts
 
-    def clear(self) -> None:
-        for told in (self._ticks, self._values, self._wholes, self._abouts):
-            told.clear()
+    def clear(self) -> bool:
+        for kept in (self._values, self._wholes, self._abouts):
+            kept.clear()
+        return super().clear()
 
 
-class Counts:
+class Counts(Told):
     """How often a part of a row has done something: a gauge that goes up by one each time it is told."""
 
     def __init__(self, place: Place, gathered: Gathered) -> None:
-        self._place = place
-        self._gathered = gathered
+        super().__init__(place, Measured.COUNT, gathered)
         self._before = 0
         """How many of them are on disk."""
-        self._ticks: list[int] = []
+        self.add = self._now
 
-    def add(self) -> None:
-        ticks, gathered = self._ticks, self._gathered
-        if not ticks:
-            gathered.gauges.append(self)
-        ticks.append(gathered.tick)
+    def _more(self) -> tuple[None, bytes, None]:
+        first, times = self._before + 1, len(self._ticks)
+        return None, packed_numbers([*range(first, first + times), *[math.nan] * times]), None
 
-    def columns(self) -> tuple[object, ...]:
-        ticks, first = self._ticks, self._before + 1
-        counts = packed_numbers(range(first, first + len(ticks)))
-        return (
-            *self._place,
-            Measured.COUNT.value,
-            packed_ticks(ticks),
-            counts,
-            packed_numbers([math.nan] * len(ticks)),
-            None,
-        )
-
-    def clear(self) -> None:
+    def clear(self) -> bool:
         self._before += len(self._ticks)
-        self._ticks.clear()
+        return super().clear()

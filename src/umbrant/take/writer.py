@@ -143,12 +143,7 @@ class TakeWriter(Gathered):
     def _write_all(self) -> None:
         first = self._flushed
         self._file.execute("BEGIN")
-        self._put("INSERT OR REPLACE INTO span VALUES (?,?,?,?,?,?,?)", [*self.spans.values()])
-        self._put("INSERT OR REPLACE INTO refusal VALUES (?,?,?,?,?,?,?)", self._refusal_columns())
-        self._put("INSERT INTO sensed VALUES (?,?,?,?,?,?,?,?,?,?)", self.sensed)
-        self._put("INSERT INTO progress VALUES (?,?,?,?,?,?,?)", self.progress)
-        self._put("INSERT INTO way VALUES (?,?,?,?)", self.ways)
-        self._put("INSERT INTO gauge VALUES (?,?,?,?,?,?,?,?)", [gauges.columns() for gauges in self.gauges])
+        self._put("INSERT INTO told VALUES (?,?,?,?,?,?,?,?)", [told.columns() for told in self.told])
         self._put("INSERT INTO key VALUES (?,?,?,?,?,?,?)", self.keys)
         self._put("INSERT INTO heard VALUES (?,?,?,?)", self.heard)
         self._put("INSERT INTO prop VALUES (?,?,?,?,?)", self._props)
@@ -172,9 +167,3 @@ class TakeWriter(Gathered):
     def _put(self, statement: str, rows: Sequence[Sequence[object]]) -> None:
         if rows:
             self._file.executemany(statement, rows)
-
-    def _refusal_columns(self) -> Sequence[tuple[object, ...]]:
-        return [
-            (number, agent, row_id, part, refusal.start, refusal.end, cause_text(refusal.cause))
-            for number, agent, row_id, part, refusal in self.refusals
-        ]

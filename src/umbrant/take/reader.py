@@ -1,6 +1,5 @@
 """Reading a take back, whole or as far as it was written when a crash cut it short."""
 
-import json
 import math
 import sqlite3
 from collections.abc import Callable, Mapping
@@ -11,6 +10,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import ValidationError
+from pydantic_core import from_json
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.found import Found
@@ -109,7 +109,7 @@ def _read_agents(file: sqlite3.Connection, agents: dict[str, AgentRecord]) -> No
     for agent, row_id, part, what, ticks, ends, numbers, more in file.execute(told):
         rows = agents[agent].rows
         record = rows.get(row_id) or rows.setdefault(row_id, RowRecord())
-        chunk = Chunk(_integers(ticks), _integers(ends or b""), numbers or b"", json.loads(more) if more else [])
+        chunk = Chunk(_integers(ticks), _integers(ends or b""), numbers or b"", from_json(more) if more else [])
         if what in _READ:
             _READ[what](record, part, chunk)
         else:
@@ -129,7 +129,7 @@ class Chunk:
 def _read_spans(record: RowRecord, part: str, chunk: Chunk) -> None:
     if record.spans and record.spans[-1].end is None:
         record.spans.pop()
-    for start, end, (outcome, cause) in zip(chunk.ticks, chunk.ends, chunk.more, strict=False):
+    for start, end, outcome, cause in zip(chunk.ticks, chunk.ends, *chunk.more, strict=False):
         record.spans.append(Span(start, end, Outcome(outcome), _cause(cause)))
     if len(chunk.ends) < len(chunk.ticks):
         record.spans.append(Span(chunk.ticks[-1]))
@@ -158,21 +158,33 @@ def _read_ways(record: RowRecord, part: str, chunk: Chunk) -> None:
         record.ways.add(tick, tuple((x, y) for x, y in corners))
 
 
+def _read_counts(record: RowRecord, part: str, chunk: Chunk) -> None:
+    (before,) = _numbers(chunk)
+    for times, tick in enumerate(chunk.ticks, 1):
+        _kept(record.gauges, part).add(tick, Gauge(Measured.COUNT, before + times))
+
+
 _READ: Mapping[str, Callable[[RowRecord, str, Chunk], None]] = {
     What.RAN: _read_spans,
     What.REFUSED: _read_refusals,
     What.FOUND: _read_finds,
     What.PROGRESS: _read_progress,
     What.WAY: _read_ways,
+    What.COUNTED: _read_counts,
 }
 
 
 def _read_gauges(record: RowRecord, part: str, measured: Measured, chunk: Chunk) -> None:
     changes = _kept(record.gauges, part)
-    numbers, count = np.frombuffer(chunk.numbers, "<f8").tolist(), len(chunk.ticks)
+    numbers, count = _numbers(chunk), len(chunk.ticks)
     abouts = chunk.more or [""] * count
     for tick, value, whole, about in zip(chunk.ticks, numbers[:count], numbers[count:], abouts, strict=True):
         changes.add(tick, Gauge(measured, value, None if math.isnan(whole) else whole, about))
+
+
+def _numbers(chunk: Chunk) -> list[float]:
+    found: list[float] = np.frombuffer(chunk.numbers, "<f8").tolist()
+    return found
 
 
 def _integers(packed: bytes) -> list[int]:

@@ -5,6 +5,8 @@ import struct
 from collections.abc import Mapping, Sequence
 from enum import StrEnum
 
+from pydantic_core import to_json
+
 from umbrant.catalog.causes import Cause, one_line
 from umbrant.model.values import Literal
 
@@ -33,7 +35,8 @@ class What(StrEnum):
     """What else than a measured number is told of a place."""
 
     RAN = "ran"
-    """Spans: the `ends`, outcomes and causes of those that ended. One that ran on is told again in the next chunk."""
+    """Spans. One that ran on is told again in the next chunk; of those that ended there are `ends`, and as `more` a list
+    of their outcomes and one of their causes."""
     REFUSED = "refused"
     """Refusals: their `ends`, and the cause of each. One that went on is told again in the next chunk."""
     FOUND = "found"
@@ -42,6 +45,8 @@ class What(StrEnum):
     """How far an action was: what is left, of how much, the unit, and how much less is left at each further tick."""
     WAY = "way"
     """The corners of the way it was on."""
+    COUNTED = "counted"
+    """That something has been done once more; the one of `numbers` is how often it had been before."""
 
 
 HEADER, RECORDED, ENDED = "header", "recorded", "ended"
@@ -68,6 +73,11 @@ def packed_ticks(ticks: Sequence[int]) -> bytes:
 def cause_text(cause: Cause | None) -> str | None:
     """A cause as a column holds it."""
     return cause.json if cause else None
+
+
+def listed(told: Sequence[object]) -> str:
+    """What was told as a JSON list."""
+    return to_json(told).decode()
 
 
 def plain(cause: Cause | None) -> Mapping[str, Literal] | None:

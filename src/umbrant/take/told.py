@@ -3,13 +3,13 @@
 import math
 from collections.abc import Mapping, Sequence
 
-from umbrant.catalog.causes import Cause, one_line
+from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import FAILURE, SUCCESS, Gauge, Measured, Progress, Status
 from umbrant.model.values import Literal, Point
 from umbrant.take.gathered import Gathered, Place
 from umbrant.take.record import Outcome, Refusal
-from umbrant.take.tables import What, packed_numbers, packed_ticks, plain
+from umbrant.take.tables import What, listed, packed_numbers, packed_ticks, plain
 
 NO_CAUSE = Cause("guard")
 """Stands for the refusal before the first."""
@@ -56,21 +56,24 @@ class Spans(Told):
     def __init__(self, place: Place, gathered: Gathered) -> None:
         super().__init__(place, What.RAN, gathered)
         self._ends: list[int] = []
-        self._outcomes: list[tuple[str, Mapping[str, Literal] | None]] = []
+        self._outcomes: list[str] = []
+        self._causes: list[Mapping[str, Literal] | None] = []
         self.entered = self._now
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
         """It has ended with a status, or was stopped."""
         self._ends.append(self._gathered.tick)
-        self._outcomes.append((_OUTCOMES[status], plain(cause)))
+        self._outcomes.append(_OUTCOMES[status])
+        self._causes.append(plain(cause))
 
     def _more(self) -> tuple[bytes, None, str]:
-        return packed_ticks(self._ends), None, one_line(self._outcomes)
+        return packed_ticks(self._ends), None, listed([self._outcomes, self._causes])
 
     def clear(self) -> bool:
         del self._ticks[: len(self._ends)]
         self._ends.clear()
         self._outcomes.clear()
+        self._causes.clear()
         return bool(self._ticks)
 
 
@@ -94,7 +97,7 @@ class Refusals(Told):
 
     def _more(self) -> tuple[bytes, None, str]:
         ends = [refusal.end for refusal in self._refusals]
-        return packed_ticks(ends), None, one_line([refusal.cause.plain for refusal in self._refusals])
+        return packed_ticks(ends), None, listed([refusal.cause.plain for refusal in self._refusals])
 
     def clear(self) -> bool:
         goes_on = self.last.end >= self._gathered.tick
@@ -117,7 +120,7 @@ class Finds(Told):
         self._finds.append((atom, *told))
 
     def _more(self) -> tuple[None, None, str]:
-        return None, None, one_line(self._finds)
+        return None, None, listed(self._finds)
 
     def clear(self) -> bool:
         self._finds.clear()
@@ -137,7 +140,7 @@ class Ways(Told):
         self._ways.append(way)
 
     def _more(self) -> tuple[None, None, str]:
-        return None, None, one_line(self._ways)
+        return None, None, listed(self._ways)
 
     def clear(self) -> bool:
         self._ways.clear()
@@ -231,7 +234,7 @@ class Headway(Told):
             self._ways.add(way)
 
     def _more(self) -> tuple[None, None, str]:
-        return None, None, one_line(self._kept)
+        return None, None, listed(self._kept)
 
     def clear(self) -> bool:
         self._kept.clear()
@@ -261,7 +264,7 @@ class Gauges(Told):
         self._abouts.append(gauge.about)
 
     def _more(self) -> tuple[None, bytes, str | None]:
-        abouts = one_line(self._abouts) if any(self._abouts) else None
+        abouts = listed(self._abouts) if any(self._abouts) else None
         return None, packed_numbers([*self._values, *self._wholes]), abouts
 
     def clear(self) -> bool:
@@ -274,14 +277,13 @@ class Counts(Told):
     """How often a part of a row has done something: a gauge that goes up by one each time it is told."""
 
     def __init__(self, place: Place, gathered: Gathered) -> None:
-        super().__init__(place, Measured.COUNT, gathered)
+        super().__init__(place, What.COUNTED, gathered)
         self._before = 0
         """How many of them are on disk."""
         self.add = self._now
 
     def _more(self) -> tuple[None, bytes, None]:
-        first, times = self._before + 1, len(self._ticks)
-        return None, packed_numbers([*range(first, first + times), *[math.nan] * times]), None
+        return None, packed_numbers([self._before]), None
 
     def clear(self) -> bool:
         self._before += len(self._ticks)

@@ -231,14 +231,6 @@ class Engine:
         self.common = Common(project, catalog(), 1)
         self.runner = Runner(self.common, member, self.world, recorder)
 
-    def ticks(self) -> Iterator[int]:
-        """All ticks, one after the other; each has been decided when it is given."""
-        world, decide = self.world, self.runner.tick
-        for tick in range(TICKS):
-            world.tick, world.now_s = tick, tick / RATE
-            decide()
-            yield tick
-
 
 def by_hand_s(times: int = 10) -> float:
     """The time for all ticks by hand, in seconds: the mean of so many times in a row, to be as long as the others."""
@@ -253,9 +245,11 @@ def by_hand_s(times: int = 10) -> float:
 def unrecorded_s(project: Project) -> float:
     """The time by the engine with nothing recorded."""
     engine = Engine(project, Unrecorded())
+    world, decide = engine.world, engine.runner.tick
     start = time.perf_counter()
-    for _ in engine.ticks():
-        pass
+    for tick in range(TICKS):
+        world.tick, world.now_s = tick, tick / RATE
+        decide()
     return time.perf_counter() - start
 
 
@@ -263,12 +257,14 @@ def recorded_s(project: Project, path: Path) -> float:
     """The time by the engine with everything recorded and written to disk."""
     scenario = project.scenario("dusk")
     with TakeWriter(path, header_of(project, scenario), GATHERED_AGENT_S) as writer:
-        engine = Engine(project, writer.agent("odo"))
+        engine, pose = Engine(project, writer.agent("odo")), writer.posing("odo")
+        world, decide = engine.world, engine.runner.tick
         start = time.perf_counter()
-        for tick in engine.ticks():
-            writer.pose("odo", (0.0, 0.0), 0.0)
+        for tick in range(TICKS):
+            world.tick, world.now_s = tick, tick / RATE
+            pose((0.0, 0.0), 0.0)
+            decide()
             writer.tick_done()
-            writer.tick = tick + 1
         writer.flush()
         return time.perf_counter() - start
 
@@ -276,7 +272,9 @@ def recorded_s(project: Project, path: Path) -> float:
 def check_equal(project: Project) -> None:
     """Raises AssertionError where the two do not come to the same at every tick."""
     hand, engine = ByHand(), Engine(project, Unrecorded())
-    for tick in engine.ticks():
+    for tick in range(TICKS):
+        engine.world.tick, engine.world.now_s = tick, tick / RATE
+        engine.runner.tick()
         hand.tick(tick)
         board = engine.runner.board
         ours = (board.get("visitor_seen"), board.get("last_seen") is not None, board.get("mood"), board.get("lamp_oil"))

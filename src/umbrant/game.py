@@ -160,19 +160,18 @@ class Minds:
         if problems:
             raise ProjectError(problems)
         self.world = world
-        self._tick = 0
         self._writer = TakeWriter(Path(record), _header(project, members, world, seed)) if record else None
         self._common = Common(project, own.catalog, seed)
         self.minds = {each.name: Runner(self._common, each, world, self._recorder(each.name)) for each in members}
+        self._poses = {name: self._writer.posing(name) for name in self.minds} if self._writer is not None else {}
 
     def tick(self) -> None:
         """Have every agent decide once, in the order in which they were given."""
         self._common.begin(self.world.now_s)
         if self._writer is not None:
-            self._writer.tick = self._tick
-            for name in self.minds:
+            for name, pose in self._poses.items():
                 body = self.world.body(name)
-                self._writer.pose(name, body.place if body else None, body.heading_deg if body else 0.0)
+                pose(body.place if body else None, body.heading_deg if body else 0.0)
         for name, mind in self.minds.items():
             if self.world.body(name) is None:
                 mind.stop(cause("off_stage"))
@@ -180,7 +179,6 @@ class Minds:
                 mind.tick()
         if self._writer is not None:
             self._writer.tick_done()
-        self._tick += 1
 
     def raise_event(self, event: str, to: str = "") -> None:
         """Raise an event, heard at the next tick by one agent, by a group, or by all."""

@@ -34,10 +34,10 @@ def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
     """A take in which r1 is refused at every third tick and runs else, and top runs all the time."""
     writer = TakeWriter(path, header(ticks))
     agent = writer.agent("a")
+    pose = writer.posing("a")
     agent.entered("top")
     for tick in range(ticks):
-        writer.tick = tick
-        writer.pose("a", (float(tick), 2.0), 90.0)
+        pose((float(tick), 2.0), 90.0)
         if tick % 3 == 0:
             agent.refusing("r1", "")(cause("guard"))
         elif tick % 3 == 1:
@@ -175,10 +175,9 @@ def test_what_is_left_of_a_row_is_read_back_for_every_tick(stretches: list[tuple
         with TakeWriter(path, header(len(lefts))) as writer:
             agent = writer.agent("a")
             agent.entered("r1")
-            for tick, each in enumerate(lefts):
-                writer.tick = tick
+            for each in lefts:
                 agent.progressing("r1")(Progress(each, 40.0, "m"))
-                writer.pose("a", (0.0, 0.0), 0.0)
+                writer.tick_done()
         record = read_take(path).agents["a"].row("r1")
     for tick, each in enumerate(lefts):
         done = record.done_at(tick)
@@ -196,9 +195,8 @@ def test_what_merely_takes_its_time_is_told_again_and_kept_once(tmp_path: Path) 
         yielded = (
             [lasting(0.5, 0.5)] * 5 + [lasting(0.5, 0.5)] * 5 + [Progress(each, 9.0, "m") for each in (5, 4, 2, 2)]
         )
-        for writer.tick, progress in enumerate(yielded):
+        for progress in yielded:
             tell(progress)
-            writer.pose("a", (0.0, 0.0), 0.0)
             writer.tick_done()
     record = read_take(tmp_path / "t.take").agents["a"].row("r1")
     lefts = [done.left for tick in range(14) if (done := record.done_at(tick)) is not None]
@@ -210,10 +208,9 @@ def test_what_merely_takes_its_time_is_told_again_and_kept_once(tmp_path: Path) 
 def test_counting_goes_on_after_what_was_counted_has_gone_to_disk(tmp_path: Path) -> None:
     with TakeWriter(tmp_path / "t.take", header(9), flush_s=0.3) as writer:
         count = writer.agent("a").counting("r1", "upkeep 0")
-        for writer.tick in range(9):
-            if writer.tick % 2:
+        for tick in range(9):
+            if tick % 2:
                 count()
-            writer.pose("a", (0.0, 0.0), 0.0)
             writer.tick_done()
     counts = read_take(tmp_path / "t.take").agents["a"].row("r1").gauges["upkeep 0"]
     assert counts.ticks == [1, 3, 5, 7]
@@ -224,12 +221,11 @@ def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
     """What was told last may be put off in place of telling it again, over what has gone to disk meanwhile too."""
     with TakeWriter(tmp_path / "t.take", header(12), flush_s=0.3) as writer:
         refused = writer.agent("a").refusing("r1", "")
-        for writer.tick in range(12):
-            if writer.tick in (0, 9):
+        for tick in range(12):
+            if tick in (0, 9):
                 refused(cause("guard"))
-            elif writer.tick not in (7, 8):
+            elif tick not in (7, 8):
                 refused.last.end = refused.clock.tick
-            writer.pose("a", (0.0, 0.0), 0.0)
             writer.tick_done()
     refusals = read_take(tmp_path / "t.take").agents["a"].row("r1").refusals[""]
     assert [(each.start, each.end) for each in refusals] == [(0, 6), (9, 11)]

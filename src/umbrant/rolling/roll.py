@@ -71,6 +71,7 @@ class Play:
         self.common = Common(project, catalog, scenario.seed)
         self.cues = CuePlayer(scenario, self.common, self.world, writer)
         self._writer = writer
+        self._poses = [(body, writer.posing(body.name)) for body in self.world.cast.values()]
         self._cast = Cast.of(self.common, scenario.players, self.world, writer.agent)
 
     def tick(self, tick: int, deeds: Sequence[Deed] = (), steered: tuple[str, Point] | None = None) -> None:
@@ -78,7 +79,6 @@ class Play:
 
         A hand may steer a puppet (its name, and how it is pushed), and do deeds after the cues.
         """
-        self._writer.tick = tick
         self.world.begin(tick)
         if steered is not None:
             self.world.steer(*steered)
@@ -86,8 +86,8 @@ class Play:
         for deed in deeds:
             self.cues.do(deed, "the hand")
         self.common.begin(self.world.now_s)
-        for body in self.world.cast.values():
-            self._writer.pose(body.name, body.place if body.here else None, body.heading_deg)
+        for body, pose in self._poses:
+            pose(body.place if body.here else None, body.heading_deg)
         for prop in self.world.all_props.values():
             self._writer.prop(prop.name, prop.level if prop.here else None, prop.place, prop.carrier)
         for runner in self._cast.runners:

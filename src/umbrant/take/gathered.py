@@ -19,7 +19,10 @@ class Told(Protocol):
 
 
 class Gathered:
-    """Rows for the take's tables, in the order in which they came. All that is heard belongs to `tick`."""
+    """Rows for the take's tables, in the order in which they came.
+
+    All that is heard belongs to `tick`, which is being played; those before it are over.
+    """
 
     def __init__(self, ticks_per_s: float) -> None:
         self.ticks_per_s = ticks_per_s

@@ -109,7 +109,7 @@ def _read_agents(file: sqlite3.Connection, agents: dict[str, AgentRecord]) -> No
     for agent, row_id, part, what, ticks, ends, numbers, more in file.execute(told):
         rows = agents[agent].rows
         record = rows.get(row_id) or rows.setdefault(row_id, RowRecord())
-        chunk = Chunk(_integers(ticks), _integers(ends or b""), numbers or b"", from_json(more) if more else [])
+        chunk = Chunk(_integers(ticks), _integers(ends), numbers, from_json(more) if more else [])
         if what in _READ:
             _READ[what](record, part, chunk)
         else:

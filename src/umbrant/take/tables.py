@@ -35,8 +35,10 @@ class What(StrEnum):
     """What else than a measured number is told of a place."""
 
     RAN = "ran"
-    """Spans. One that ran on is told again in the next chunk; of those that ended there are `ends`, and as `more` a list
-    of their outcomes and one of their causes."""
+    """Spans: of those that ended the `ends`, and as `more` their outcomes, then their causes, as a list each.
+
+    One that ran on is told again in the next chunk.
+    """
     REFUSED = "refused"
     """Refusals: their `ends`, and the cause of each. One that went on is told again in the next chunk."""
     FOUND = "found"
@@ -55,19 +57,23 @@ HEADER, RECORDED, ENDED = "header", "recorded", "ended"
 WHOLE = "whole"
 
 
-def packed(numbers: Sequence[float]) -> bytes:
-    """Numbers as float32."""
-    return struct.pack(f"<{len(numbers)}f", *numbers)
+def packed(numbers: Sequence[float]) -> bytearray:
+    """Numbers as float32. (A column is given a bytearray, for it takes bytes only by way of an adapter.)"""
+    return bytearray(struct.pack(f"<{len(numbers)}f", *numbers))
 
 
-def packed_numbers(numbers: Sequence[float]) -> bytes:
+def packed_numbers(numbers: Sequence[float]) -> bytearray:
     """Numbers as float64."""
-    return struct.pack(f"<{len(numbers)}d", *numbers)
+    return bytearray(struct.pack(f"<{len(numbers)}d", *numbers))
 
 
-def packed_ticks(ticks: Sequence[int]) -> bytes:
+def packed_ticks(ticks: Sequence[int]) -> bytearray:
     """Ticks as int32."""
-    return struct.pack(f"<{len(ticks)}i", *ticks)
+    return bytearray(struct.pack(f"<{len(ticks)}i", *ticks))
+
+
+NO_NUMBERS = bytearray()
+"""For a column of numbers where there are none. (Nothing at all would also go by way of an adapter.)"""
 
 
 def cause_text(cause: Cause | None) -> str | None:

@@ -9,7 +9,7 @@ from umbrant.catalog.work import FAILURE, SUCCESS, Gauge, Measured, Progress, St
 from umbrant.model.values import Literal, Point
 from umbrant.take.gathered import Gathered, Place
 from umbrant.take.record import Outcome, Refusal
-from umbrant.take.tables import What, listed, packed_numbers, packed_ticks, plain
+from umbrant.take.tables import NO_NUMBERS, What, listed, packed_numbers, packed_ticks, plain
 
 NO_CAUSE = Cause("guard")
 """Stands for the refusal before the first."""
@@ -18,6 +18,10 @@ EVEN = 1e-6
 """How far off what is left may be from going on evenly and still count as doing so."""
 
 _OUTCOMES = {SUCCESS: Outcome.SUCCESS.value, FAILURE: Outcome.FAILURE.value, None: Outcome.STOPPED.value}
+
+
+Rest = tuple[bytearray, bytearray, str]
+"""The ticks at which what was told ended, numbers, and what else there is as JSON; empty where there is none."""
 
 
 class Told:
@@ -38,10 +42,9 @@ class Told:
 
     def columns(self) -> tuple[object, ...]:
         """All of it as one row of the table."""
-        return (*self._place, self._what, packed_ticks(self._ticks), *self._more())
+        return (*self._place, self._what, packed_ticks(self._ticks), *self._rest())
 
-    def _more(self) -> tuple[bytes | None, bytes | None, str | None]:
-        """The ticks at which it ended, numbers, and what else there is as JSON."""
+    def _rest(self) -> Rest:
         raise NotImplementedError
 
     def clear(self) -> bool:
@@ -66,8 +69,8 @@ class Spans(Told):
         self._outcomes.append(_OUTCOMES[status])
         self._causes.append(plain(cause))
 
-    def _more(self) -> tuple[bytes, None, str]:
-        return packed_ticks(self._ends), None, listed([self._outcomes, self._causes])
+    def _rest(self) -> Rest:
+        return packed_ticks(self._ends), NO_NUMBERS, listed([self._outcomes, self._causes])
 
     def clear(self) -> bool:
         del self._ticks[: len(self._ends)]
@@ -95,12 +98,12 @@ class Refusals(Told):
             self.last = Refusal(tick, tick, cause)
             self._refusals.append(self.last)
 
-    def _more(self) -> tuple[bytes, None, str]:
+    def _rest(self) -> Rest:
         ends = [refusal.end for refusal in self._refusals]
-        return packed_ticks(ends), None, listed([refusal.cause.plain for refusal in self._refusals])
+        return packed_ticks(ends), NO_NUMBERS, listed([refusal.cause.plain for refusal in self._refusals])
 
     def clear(self) -> bool:
-        goes_on = self.last.end >= self._gathered.tick
+        goes_on = self.last.end >= self._gathered.tick - 1
         keeps = 1 if goes_on else 0
         del self._ticks[: len(self._ticks) - keeps], self._refusals[: len(self._refusals) - keeps]
         return goes_on
@@ -119,8 +122,8 @@ class Finds(Told):
         told = (found.truth, found.left, found.right, plain(found.cause)) if found else ()
         self._finds.append((atom, *told))
 
-    def _more(self) -> tuple[None, None, str]:
-        return None, None, listed(self._finds)
+    def _rest(self) -> Rest:
+        return NO_NUMBERS, NO_NUMBERS, listed(self._finds)
 
     def clear(self) -> bool:
         self._finds.clear()
@@ -139,8 +142,8 @@ class Ways(Told):
         self._now()
         self._ways.append(way)
 
-    def _more(self) -> tuple[None, None, str]:
-        return None, None, listed(self._ways)
+    def _rest(self) -> Rest:
+        return NO_NUMBERS, NO_NUMBERS, listed(self._ways)
 
     def clear(self) -> bool:
         self._ways.clear()
@@ -160,7 +163,7 @@ class Headway(Told):
         self._way: Sequence[Point] | None = None
         self._rate = 0.0
         self._next, self._expected = -1, 0.0
-        """The tick after that at which it was told last, and how much is left then if it goes on evenly."""
+        """The tick after that at which it was told last, and how much is left then if it goes on just as it did."""
         self._kept: list[tuple[float | None, float | None, str, float]] = []
         """What has been kept since the last flush: how much is left, of how much, the unit, and the rate."""
         self._goes_on: Progress | None = None
@@ -168,22 +171,20 @@ class Headway(Told):
 
     def add(self, progress: Progress) -> None:
         """It is so far now."""
-        if progress.per_s:
-            self._go_on(progress)
-            return
-        tick, left = self._gathered.tick, progress.left
         if (
-            tick == self._next
-            and left is not None
-            and -EVEN < left - self._expected < EVEN
+            progress.left == self._expected
+            and self._gathered.tick == self._next
             and progress.of == self._of
-            and progress.unit == self._unit
+            and progress.unit is self._unit
             and progress.way == self._way
+            and not progress.per_s
         ):
-            self._next = tick + 1
+            self._next += 1
             self._expected -= self._rate
+        elif progress.per_s:
+            self._go_on(progress)
         else:
-            self._add(progress, tick)
+            self._add(progress, self._gathered.tick)
 
     def _go_on(self, progress: Progress) -> None:
         """Keep it when it is told first."""
@@ -233,8 +234,8 @@ class Headway(Told):
             self._way = way
             self._ways.add(way)
 
-    def _more(self) -> tuple[None, None, str]:
-        return None, None, listed(self._kept)
+    def _rest(self) -> Rest:
+        return NO_NUMBERS, NO_NUMBERS, listed(self._kept)
 
     def clear(self) -> bool:
         self._kept.clear()
@@ -263,9 +264,9 @@ class Gauges(Told):
         self._wholes.append(math.nan if gauge.of is None else gauge.of)
         self._abouts.append(gauge.about)
 
-    def _more(self) -> tuple[None, bytes, str | None]:
-        abouts = listed(self._abouts) if any(self._abouts) else None
-        return None, packed_numbers([*self._values, *self._wholes]), abouts
+    def _rest(self) -> Rest:
+        abouts = listed(self._abouts) if any(self._abouts) else ""
+        return NO_NUMBERS, packed_numbers([*self._values, *self._wholes]), abouts
 
     def clear(self) -> bool:
         for kept in (self._values, self._wholes, self._abouts):
@@ -282,8 +283,8 @@ class Counts(Told):
         """How many of them are on disk."""
         self.add = self._now
 
-    def _more(self) -> tuple[None, bytes, None]:
-        return None, packed_numbers([self._before]), None
+    def _rest(self) -> Rest:
+        return NO_NUMBERS, packed_numbers([self._before]), ""
 
     def clear(self) -> bool:
         self._before += len(self._ticks)

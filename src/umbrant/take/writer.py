@@ -1,6 +1,5 @@
 """Writing a take as it goes, so that a crash keeps what was recorded up to a moment before."""
 
-import math
 import os
 import sqlite3
 from collections.abc import Sequence
@@ -11,12 +10,11 @@ from umbrant.model.values import Point
 from umbrant.take.agent_writer import AgentWriter
 from umbrant.take.gathered import Gathered
 from umbrant.take.header import Header
-from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, cause_text, packed
+from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, cause_text
+from umbrant.take.tracks import Levels, Poses, Posing
 
 FLUSH_S = 5.0
 """How many seconds of what is played are gathered before they go to disk."""
-
-NOWHERE = math.nan, math.nan
 
 
 class TakeError(Exception):
@@ -36,11 +34,12 @@ class TakeWriter(Gathered):
         self._places: dict[str, tuple[Point, str | None]] = {}
         self._said: list[tuple[str, int, str]] = []
         self._notices: list[tuple[str, int, str, str | None]] = []
-        self._poses: dict[str, list[float]] = {}
-        self._levels: dict[str, list[float]] = {}
+        self._just_said: list[tuple[str, str]] = []
+        self._poses: dict[str, Poses] = {}
+        self._levels: dict[str, Levels] = {}
         self._flushed = 0
         self._flush_ticks = max(1, round(flush_s * header.ticks_per_s))
-        self._flush_at = self._flush_ticks - 1
+        self._flush_at = self._flush_ticks
         self._file = self._create(path)
         self._guarded(self._begin, header)
 
@@ -60,38 +59,34 @@ class TakeWriter(Gathered):
     def said(self, name: str, text: str) -> None:
         """A body said something."""
         self._said.append((name, self.tick, text))
+        self._just_said.append((name, text))
 
     def just_said(self) -> list[tuple[str, str]]:
-        """What was said at this tick: who, and what."""
-        return [(name, text) for name, tick, text in self._said if tick == self.tick]
+        """What has been said since this was last asked: who, and what."""
+        said, self._just_said = self._just_said, []
+        return said
 
     def noticed(self, name: str, what: str, cause: Cause) -> None:
         """Something of the scenario could not be done as written."""
         self._notices.append((name, self.tick, what, cause_text(cause)))
 
-    def pose(self, name: str, place: Point | None, heading_deg: float) -> None:
-        """Where a body is at this tick, None where it is not on the stage. Said once for each body and tick."""
-        poses = self._poses.get(name)
-        if poses is None:
-            poses = self._poses[name] = []
-        x, y = place or NOWHERE
-        poses.extend((x, y, heading_deg))
+    def posing(self, name: str) -> Posing:
+        """For where a body is at each tick."""
+        return self._poses.setdefault(name, Poses(self, self._flushed)).tell
 
     def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None:
-        """How full a prop is at this tick, and where; a level of None where it is not there.
-
-        Said once for each prop and tick, from when it first is there.
-        """
+        """How full a prop is at this tick, and where; a level of None where it is not there."""
         levels = self._levels.get(name)
         if levels is None:
-            levels = self._levels[name] = [math.nan] * (self.tick - self._flushed)
-        levels.append(math.nan if level is None else level)
+            levels = self._levels[name] = Levels(self, self._flushed)
+        levels.tell(level)
         if self._places.get(name) != (place, carrier):
             self._places[name] = place, carrier
             self._props.append((name, self.tick, place[0], place[1], carrier))
 
     def tick_done(self) -> None:
-        """The tick is over; what is gathered goes to disk every so often."""
+        """The tick is over, and the next begins; what is gathered goes to disk every so often."""
+        self.tick += 1
         if self.tick >= self._flush_at:
             self.flush()
 
@@ -141,7 +136,7 @@ class TakeWriter(Gathered):
         self._file.execute("INSERT OR REPLACE INTO meta VALUES (?, ?)", (name, value))
 
     def _write_all(self) -> None:
-        first = self._flushed
+        first, until = self._flushed, self.tick
         self._file.execute("BEGIN")
         self._put("INSERT INTO told VALUES (?,?,?,?,?,?,?,?)", [told.columns() for told in self.told])
         self._put("INSERT INTO key VALUES (?,?,?,?,?,?,?)", self.keys)
@@ -149,18 +144,15 @@ class TakeWriter(Gathered):
         self._put("INSERT INTO prop VALUES (?,?,?,?,?)", self._props)
         self._put("INSERT INTO said VALUES (?,?,?)", self._said)
         self._put("INSERT INTO notice VALUES (?,?,?,?)", self._notices)
-        self._put("INSERT INTO pose VALUES (?,?,?)", [(n, first, packed(p)) for n, p in self._poses.items()])
-        self._put("INSERT INTO level VALUES (?,?,?)", [(n, first, packed(p)) for n, p in self._levels.items()])
-        self._flushed = first + max((len(poses) // 3 for poses in self._poses.values()), default=0)
-        self._flush_at = self._flushed + self._flush_ticks - 1
+        self._put("INSERT INTO pose VALUES (?,?,?)", [(n, first, p.taken(until)) for n, p in self._poses.items()])
+        self._put("INSERT INTO level VALUES (?,?,?)", [(n, first, p.taken(until)) for n, p in self._levels.items()])
+        self._flushed, self._flush_at = until, until + self._flush_ticks
         self._meta(RECORDED, str(self._flushed))
         self._file.execute("COMMIT")
         self.clear()
 
     def clear(self) -> None:
         super().clear()
-        for kept in (self._poses, self._levels):
-            kept.clear()
         for listed in (self._props, self._said, self._notices):
             listed.clear()
 

@@ -1,0 +1,67 @@
+"""What is so at every tick: where bodies are and how full props are. It is written down only when it changes."""
+
+import math
+from collections.abc import Callable
+
+from umbrant.model.values import Point
+from umbrant.take.gathered import Gathered
+from umbrant.take.tables import packed
+
+Posing = Callable[[Point | None, float], None]
+"""Is told at each tick where a body is, None where it is not on the stage, and its heading in degrees."""
+
+
+class Track:
+    """Some numbers of one thing, the same at each tick until others are told. They are NaN before that."""
+
+    def __init__(self, gathered: Gathered, first: int, width: int) -> None:
+        self._gathered = gathered
+        self._now: tuple[float, ...] = (math.nan,) * width
+        self._numbers: list[float] = []
+        self._until = first
+        """The tick up to which they are written down."""
+
+    def _change(self, *now: float) -> None:
+        self._write_down(self._gathered.tick)
+        self._now = now
+
+    def _write_down(self, until: int) -> None:
+        self._numbers.extend(self._now * (until - self._until))
+        self._until = until
+
+    def taken(self, until: int) -> bytearray:
+        """All that is not on disk yet, up to but without a tick, as float32."""
+        self._write_down(until)
+        numbers = packed(self._numbers)
+        self._numbers.clear()
+        return numbers
+
+
+class Poses(Track):
+    """Where a body is."""
+
+    def __init__(self, gathered: Gathered, first: int) -> None:
+        super().__init__(gathered, first, 3)
+        self._place: Point | None = None
+        self._heading_deg = math.nan
+
+    def tell(self, place: Point | None, heading_deg: float) -> None:
+        """It is there at this tick, None where it is not on the stage."""
+        if place is not self._place or heading_deg != self._heading_deg:
+            self._place, self._heading_deg = place, heading_deg
+            x, y = place or (math.nan, math.nan)
+            self._change(x, y, heading_deg)
+
+
+class Levels(Track):
+    """How full a prop is."""
+
+    def __init__(self, gathered: Gathered, first: int) -> None:
+        super().__init__(gathered, first, 1)
+        self._level: float | None = None
+
+    def tell(self, level: float | None) -> None:
+        """It is so full at this tick, None where it is not there."""
+        if level != self._level:
+            self._level = level
+            self._change(math.nan if level is None else level)

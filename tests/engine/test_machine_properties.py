@@ -3,6 +3,7 @@
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from tests.engine.by_row import ByRow
 from tests.engine.scxml import MOST, Interpreter, S, T
 from tests.engine.test_chart import EVENTS, charts
 from tests.engine.test_properties import GUARDS, HOLDS, Silent
@@ -10,7 +11,6 @@ from tests.kinds import CATALOG
 from tests.small import RATE, project, row
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.work import Status
-from umbrant.engine.recorder import Unrecorded
 from umbrant.engine.runner import Common, Runner
 from umbrant.model.behaviors import Row
 from umbrant.stage.world import StageWorld
@@ -19,7 +19,7 @@ TICKS = 9
 KINDS = {"state": "state", "parallel": "regions", "final": "final", "history": "history"}
 
 
-class Steps(Unrecorded):
+class Steps(ByRow):
     """Notes what a machine leaves, fires and enters, and that every row is entered and left in turn."""
 
     def __init__(self) -> None:

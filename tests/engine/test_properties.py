@@ -5,6 +5,7 @@ from collections.abc import Callable
 
 from hypothesis import given, settings
 
+from tests.engine.by_row import ByRow
 from tests.engine.reference import Node, Reference
 from tests.engine.trees import GUARDS, IN_THE_REFERENCE, ONE_AT_A_TIME, trees
 from tests.kinds import CATALOG
@@ -12,7 +13,6 @@ from tests.small import played, project
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import Progress, Refused, Status
-from umbrant.engine.recorder import Unrecorded
 from umbrant.engine.runner import Common, Runner
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
@@ -20,7 +20,7 @@ from umbrant.model.edits import ROW
 from umbrant.stage.world import StageWorld
 
 
-class Ledger(Unrecorded):
+class Ledger(ByRow):
     """Checks, as it is told, that rows are entered and left in pairs."""
 
     def __init__(self) -> None:
@@ -138,7 +138,7 @@ class Told:
         self.ticks.add(tick)
 
 
-class Diary(Unrecorded):
+class Diary(ByRow):
     """Notes what is entered, left and refused, tick by tick."""
 
     def __init__(self) -> None:

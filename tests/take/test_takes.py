@@ -35,16 +35,16 @@ def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
     writer = TakeWriter(path, header(ticks))
     agent = writer.agent("a")
     pose = writer.posing("a")
-    agent.entered("top")
+    agent.running("top").entered()
     for tick in range(ticks):
         pose((float(tick), 2.0), 90.0)
         if tick % 3 == 0:
             agent.refusing("r1", "")(cause("guard"))
         elif tick % 3 == 1:
-            agent.entered("r1")
+            agent.running("r1").entered()
             agent.progressing("r1")(Progress(1.5, 2.0, "m", ((1.0, 2.0),)))
         else:
-            agent.left("r1", Status.FAILURE, cause("not_set", key="n"))
+            agent.running("r1").left(Status.FAILURE, cause("not_set", key="n"))
         agent.sensing("r1", "guard")(0, Found(tick % 3 != 0, float(tick), 4.0))
         if tick == 0:
             agent.sensing("r1", "guard")(1, None)
@@ -174,7 +174,7 @@ def test_what_is_left_of_a_row_is_read_back_for_every_tick(stretches: list[tuple
         path = Path(folder) / "t.take"
         with TakeWriter(path, header(len(lefts))) as writer:
             agent = writer.agent("a")
-            agent.entered("r1")
+            agent.running("r1").entered()
             for each in lefts:
                 agent.progressing("r1")(Progress(each, 40.0, "m"))
                 writer.tick_done()
@@ -190,7 +190,7 @@ def test_what_merely_takes_its_time_is_told_again_and_kept_once(tmp_path: Path) 
     """10 ticks a second: half a second is told twice in a row, and something uneven follows it."""
     with TakeWriter(tmp_path / "t.take", header(14), flush_s=0.3) as writer:
         agent = writer.agent("a")
-        agent.entered("r1")
+        agent.running("r1").entered()
         tell = agent.progressing("r1")
         yielded = (
             [lasting(0.5, 0.5)] * 5 + [lasting(0.5, 0.5)] * 5 + [Progress(each, 9.0, "m") for each in (5, 4, 2, 2)]

@@ -225,6 +225,7 @@ class Builder:
 
     def _transition(self, row: Row, given: Any) -> LiveTransition:
         return LiveTransition(
+            fires=self._recorder.running(row.id),
             refused=self._recorder.refusing(row.id, ROW),
             when=given.when,
             event=getattr(given, "event", None),

@@ -16,7 +16,7 @@ from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.work import FAILURE, RUNNING, SUCCESS, Status, Unbound
 from umbrant.catalog.world import Me, Question
 from umbrant.engine.chart import Chart, Sort, State, Step, Transition, Waits
-from umbrant.engine.recorder import Recorder
+from umbrant.engine.recorder import Recorder, Running
 from umbrant.engine.rows import GUARD_SAID_NO, InOrder, LiveRow
 
 MOST_STEPS = 100
@@ -42,6 +42,8 @@ class LiveState:
 class LiveTransition:
     """What a transition of the chart waits for, and the rows that are done as it fires."""
 
+    fires: Running
+    """Is told when it fires, as of a row that runs for no time."""
     refused: Callable[[Cause], None]
     """Tells why it does not fire."""
     when: Question | None = None
@@ -177,9 +179,10 @@ class LiveMachine:
         for state in step.left:
             self._left(me, state, cause_of_row("fired", taken[0].id))
         for transition in taken:
-            self._recorder.entered(transition.id)
-            _do_at_once(me, self._transitions[transition.id].rows)
-            self._recorder.left(transition.id, SUCCESS, None)
+            live = self._transitions[transition.id]
+            live.fires.entered()
+            _do_at_once(me, live.rows)
+            live.fires.left(SUCCESS, None)
         self._entered(me, step)
 
     # states

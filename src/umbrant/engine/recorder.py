@@ -12,6 +12,16 @@ WORLD = "*"
 """The board of the keys that all agents share."""
 
 
+class Running(Protocol):
+    """Is told when a row runs."""
+
+    def entered(self) -> None:
+        """It became active."""
+
+    def left(self, status: Status | None, cause: Cause | None) -> None:
+        """It ended with a status, or was stopped (None)."""
+
+
 class Recorder(Protocol):
     """Hears of everything one agent does. Whoever implements it knows which tick it is.
 
@@ -19,11 +29,8 @@ class Recorder(Protocol):
     told to one place each: the methods whose names end in -ing give what is called there, or `nothing`.
     """
 
-    def entered(self, row_id: str) -> None:
-        """A row became active."""
-
-    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
-        """A row ended with a status, or was stopped (None)."""
+    def running(self, row_id: str) -> Running:
+        """For when a row runs."""
 
     def refusing(self, row_id: str, part: str) -> Refused:
         """For a row that was tried and not entered, or whose upkeep failed. Said again at every tick that it is so."""
@@ -50,13 +57,24 @@ class Recorder(Protocol):
         """An event came to the agent's ears. `sender` is who raised it, empty for the scenario or the author."""
 
 
+class _Unnoticed:
+    """Is told when a row runs, and keeps nothing."""
+
+    def entered(self) -> None: ...
+    def left(self, status: Status | None, cause: Cause | None) -> None: ...
+
+
+_UNNOTICED = _Unnoticed()
+
+
 class Unrecorded:
     """Hears everything and keeps nothing."""
 
-    def entered(self, row_id: str) -> None: ...
-    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None: ...
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None: ...
     def heard(self, event: str, sender: str) -> None: ...
+
+    def running(self, row_id: str) -> Running:
+        return _UNNOTICED
 
     def refusing(self, row_id: str, part: str) -> Refused:
         return UNHEARD

@@ -166,7 +166,7 @@ class LiveRow(Passing):
         self.id = row_id
         self.active = False
         self.work = work
-        self._recorder = recorder
+        self._running = recorder.running(row_id)
         self._pulse = pulse
         self._refused = recorder.refusing(row_id, ROW)
         self._guard = guard
@@ -243,7 +243,7 @@ class LiveRow(Passing):
         self.visit = self._go_on
         if self._pulse.on_paths:
             self._pulse.beat()
-        self._recorder.entered(self.id)
+        self._running.entered()
         for chore in self._chores:
             chore.entered(me.world.now_s)
         for part in self._renewed:
@@ -263,7 +263,7 @@ class LiveRow(Passing):
         self.visit = self._begin
         if self._pulse.on_paths:
             self._pulse.beat()
-        self._recorder.left(self.id, status, reason)
+        self._running.left(status, reason)
 
     # going on
 

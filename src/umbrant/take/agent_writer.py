@@ -5,9 +5,9 @@ What is told at nearly every tick is told to an object for each place, which kno
 
 from collections.abc import Callable
 
-from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.found import Found
-from umbrant.catalog.work import Gauge, Measured, Progress, Refused, Status
+from umbrant.catalog.work import Gauge, Measured, Progress, Refused
+from umbrant.engine.recorder import Running
 from umbrant.model.edits import ROW
 from umbrant.model.values import Literal
 from umbrant.take.gathered import Gathered
@@ -25,14 +25,10 @@ class AgentWriter:
         self._refusals: dict[tuple[str, str], Refusals] = {}
         self._progress: dict[str, Headway] = {}
 
-    def entered(self, row_id: str) -> None:
-        spans = self._spans.get(row_id)
-        if spans is None:
-            spans = self._spans[row_id] = Spans((self._name, row_id, ROW), self._gathered)
-        spans.entered()
-
-    def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None:
-        self._spans[row_id].left(status, cause)
+    def running(self, row_id: str) -> Running:
+        if row_id not in self._spans:
+            self._spans[row_id] = Spans((self._name, row_id, ROW), self._gathered)
+        return self._spans[row_id]
 
     def refusing(self, row_id: str, part: str) -> Refused:
         place = (row_id, part)

@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from pydantic_core import to_json
 
-from umbrant.catalog.causes import Cause, one_line
+from umbrant.catalog.causes import Cause
 from umbrant.model.values import Literal
 
 SCHEMA = """
@@ -91,11 +91,14 @@ def plain(cause: Cause | None) -> Mapping[str, Literal] | None:
     return cause.plain if cause else None
 
 
+_NUMBERS = (float, int)
+
+
 def stored(value: Literal | None) -> float | str | None:
     """A value as a column without a type holds it: numbers and nothing as they are, all else as JSON."""
-    if value is None or (isinstance(value, int | float) and not isinstance(value, bool)):
+    if value is None or value.__class__ in _NUMBERS:
         return value
-    return one_line(value)
+    return to_json(value).decode()
 
 
 def loaded(value: float | str | None) -> Literal | None:

@@ -67,7 +67,7 @@ class Spans(Told):
         """It has ended with a status, or was stopped."""
         self._ends.append(self._gathered.tick)
         self._outcomes.append(_OUTCOMES[status])
-        self._causes.append(plain(cause))
+        self._causes.append(cause.plain if cause else None)
 
     def _rest(self) -> Rest:
         return packed_ticks(self._ends), NO_NUMBERS, listed([self._outcomes, self._causes])

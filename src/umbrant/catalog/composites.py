@@ -25,10 +25,9 @@ Others = Literal["once", "again and again"]
 class _InOrder(Passing):
     """Children one after the other. A child that was running is resumed, unless a watched guard says otherwise."""
 
-    goes_on_after: Status
-
-    def __init__(self, children: Children, resumes_at: str) -> None:
+    def __init__(self, children: Children, resumes_at: str, goes_on_after: Status) -> None:
         self.children = children
+        self.goes_on_after = goes_on_after
         self.restarts = resumes_at == "the first"
         self.at = 0
         self.cause: Cause | None = None
@@ -75,7 +74,8 @@ class _InOrder(Passing):
     def _run_on(self, me: Me, end: int) -> Status:
         while self.at < end:
             child = self.children[self.at]
-            status = child.visit(me)
+            visit = child.visit
+            status = visit(me)
             if status is not self.goes_on_after:
                 self.cause = _failed(child) if status is FAILURE else None
                 return status
@@ -116,10 +116,8 @@ class Selector(_InOrder):
     resumes_at: where a tick starts: at the child that was running, or at the first one again
     """
 
-    goes_on_after = FAILURE
-
     def __init__(self, children: Children, resumes_at: Start = "where it was") -> None:
-        super().__init__(children, resumes_at)
+        super().__init__(children, resumes_at, FAILURE)
 
 
 @composite(
@@ -137,10 +135,8 @@ class Sequence(_InOrder):
     resumes_at: where a tick starts: at the child that was running, or at the first one again
     """
 
-    goes_on_after = SUCCESS
-
     def __init__(self, children: Children, resumes_at: Start = "where it was") -> None:
-        super().__init__(children, resumes_at)
+        super().__init__(children, resumes_at, SUCCESS)
 
 
 @composite(

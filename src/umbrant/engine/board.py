@@ -116,6 +116,7 @@ class LiveKey:
     def __init__(self, board: Board, key: str, declared: Key) -> None:
         self.key = key
         self._board = board
+        self._clock = board.clock
         self._declared = declared
         self._is_number = declared.type is KeyType.NUMBER
         self._wrote = board.recorder.wrote
@@ -128,10 +129,10 @@ class LiveKey:
     def set(self, value: Literal | None) -> None:
         """Write it; a number is kept within the key's range."""
         if value is not None:
-            if self._is_number and isinstance(value, int | float):
+            if self._is_number and isinstance(value, _NUMBERS):
                 value = _within(self._declared, float(value))
-            self.written_s = self._board.clock.now_s
-        if value != self.value:
+            self.written_s = self._clock.now_s
+        if value is not self.value and value != self.value:
             self.value = value
             self._wrote(self.shared_by, self.key, value, *self._board.writer)
 
@@ -199,9 +200,12 @@ class DerivedKey(LiveKey):
             self._is_busy = False
         if value != self._last:
             self._last = value
-            self.written_s = self._board.clock.now_s
+            self.written_s = self._clock.now_s
             self._wrote("", self.key, value, "", FORMULA)
         return value
+
+
+_NUMBERS = (float, int)
 
 
 def _shared_by(key: Key, group: str | None) -> str:

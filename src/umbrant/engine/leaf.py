@@ -40,8 +40,9 @@ class Leaf:
 
     def tick(self, me: Me) -> Status:
         self.board.writer = self.writer
+        run = self._run
         try:
-            result = self._run()
+            result = run()
         except Unbound as unbound:
             return self.gave_out(unbound)
         return SUCCESS if result is True and self._args is None else self.ended(result)

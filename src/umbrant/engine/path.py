@@ -149,12 +149,13 @@ _TICK = """\
 status = tick(me)
 break"""
 _STEP = """\
-if end.step is None:
+step = end.step
+if step is None:
     status = tick(me)
     break
 board.writer = writer
 try:
-    told = end.step(None)
+    told = step(None)
 except StopIteration as stop:
     status = end.ended(stop.value)
     break
@@ -171,12 +172,13 @@ _TOLD_STEP = (
     + """
 if told is not end.told and told is not None:
     end.told = told
-    end.progressed(told)
+    progressed(told)
 return RUNNING"""
 )
 _PATH = """
 def make(end, outwards, gave_out, {names}):
     tick, board, writer = end.tick, getattr(end, "board", None), getattr(end, "writer", None)
+    progressed = getattr(end, "progressed", None)
     def go_on(me):
         now_s = me.world.now_s
         place = 0

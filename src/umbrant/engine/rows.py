@@ -59,9 +59,10 @@ class Chore:
         give_s = self._give_s
         self._next_s = next_s = self._next_s + (self._every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0))
         self.due_s = next_s - SLACK_S
-        if self._count is not nothing:
-            self._count()
-        if self._tick(me) is FAILURE and self.work.cause is not None:
+        count, tick = self._count, self._tick
+        if count is not nothing:
+            count()
+        if tick(me) is FAILURE and self.work.cause is not None:
             self._refused(self.work.cause)
 
 
@@ -182,8 +183,12 @@ class LiveRow(Passing):
         self._was_open = False
         self._just_asked = False
         self._paths = Paths()
-        self.visit: GoOn = self._begin
-        """Enters the row if it may be entered, or goes on with it. A refusal is FAILURE."""
+        self._beginning, self._going_on = self._begin, self._go_on
+        self.visit: GoOn = self._beginning
+        """Enters the row if it may be entered, or goes on with it. A refusal is FAILURE.
+
+        Whoever calls it often takes it from the row first: CPython 3.11 is slow to call what an attribute holds.
+        """
 
     @property
     def weight(self) -> float:
@@ -240,7 +245,7 @@ class LiveRow(Passing):
     def enter(self, me: Me) -> Cause | None:
         """Begin, without asking. Returns why it could not, if so; it is active all the same."""
         self.active = True
-        self.visit = self._go_on
+        self.visit = self._going_on
         if self._pulse.on_paths:
             self._pulse.beat()
         self._running.entered()
@@ -260,7 +265,7 @@ class LiveRow(Passing):
             if child.active:
                 child.halt(me, cause_of_row("parent_left", self.id))
         self.active = False
-        self.visit = self._begin
+        self.visit = self._beginning
         if self._pulse.on_paths:
             self._pulse.beat()
         self._running.left(status, reason)
@@ -275,7 +280,7 @@ class LiveRow(Passing):
 
     def stray(self) -> None:
         if self.active:
-            self.visit = self._go_on
+            self.visit = self._going_on
 
     def inside(self) -> Work:
         return self.work

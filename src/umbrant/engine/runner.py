@@ -90,8 +90,10 @@ class Runner:
         self._body = None
         if self._hub.given or self.events.now:
             self._hear()
-        if self._root is not None:
-            self._root.visit(self)
+        root = self._root
+        if root is not None:
+            visit = root.visit
+            visit(self)
         if self._derives:
             self.board.settle()
 

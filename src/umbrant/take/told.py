@@ -56,12 +56,13 @@ class Told:
 class Spans(Told):
     """When a row ran. What runs on over a flush is told again, until it has ended."""
 
+    entered = Told._now
+
     def __init__(self, place: Place, gathered: Gathered) -> None:
         super().__init__(place, What.RAN, gathered)
         self._ends: list[int] = []
         self._outcomes: list[str] = []
         self._causes: list[Mapping[str, Literal] | None] = []
-        self.entered = self._now
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
         """It has ended with a status, or was stopped."""
@@ -176,7 +177,7 @@ class Headway(Told):
             and self._gathered.tick == self._next
             and progress.of == self._of
             and progress.unit is self._unit
-            and progress.way == self._way
+            and (progress.way is self._way or progress.way == self._way)
             and not progress.per_s
         ):
             self._next += 1
@@ -277,11 +278,12 @@ class Gauges(Told):
 class Counts(Told):
     """How often a part of a row has done something: a gauge that goes up by one each time it is told."""
 
+    add = Told._now
+
     def __init__(self, place: Place, gathered: Gathered) -> None:
         super().__init__(place, What.COUNTED, gathered)
         self._before = 0
         """How many of them are on disk."""
-        self.add = self._now
 
     def _rest(self) -> Rest:
         return NO_NUMBERS, packed_numbers([self._before]), ""

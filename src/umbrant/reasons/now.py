@@ -44,7 +44,7 @@ def _by_kind(subject: Subject, row_id: str, tick: int) -> str | None:
         due = refusal.cause.facts.get("until_s") if refusal and refusal.cause.kind == "not_yet" else None
         return "" if due is None else f"{float(str(due)) - subject.header.seconds(tick):.1f} s"
     if row.kind in ("when", "on_event", "on_done"):
-        return _measured_in(subject, subject.checks(row_id), tick)
+        return _measured_in(subject, subject.checks(row_id), tick) if record.refusal_at(tick) else ""
     return None
 
 

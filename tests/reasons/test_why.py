@@ -221,12 +221,13 @@ def test_now_tells_what_a_transition_waits_for_only_while_it_waits() -> None:
     made = project(
         row("mm", "machine"),
         row("s1", "state", "mm"),
-        row("t1", "when", "s1", to="s2", when="clock() > 0.4"),
+        row("t1", "when", "s1", to="s2", when="clock() > 9"),
+        row("t2", "after", "s1", to="s2", time=0.5),
         row("s2", "state", "mm"),
         seconds=1.0,
     )
     told = explainer(made)
-    assert [now_value(told, "t1", tick) for tick in (2, 4, 5, 8)] == ["0.2 s", "0.4 s", "", ""]
+    assert [now_value(told, "t1", tick) for tick in (2, 4, 6, 8)] == ["0.2 s", "0.4 s", "", ""]
 
 
 def test_the_demo_tells_its_story(demo_take: Take) -> None:

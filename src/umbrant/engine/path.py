@@ -6,29 +6,12 @@ not asked each time what they are at. When something does come to an end, each o
 makes of that.
 """
 
-from collections.abc import Callable, Sequence
-from functools import lru_cache
-from textwrap import indent
-from typing import Any, NamedTuple, Protocol, cast
+from collections.abc import Sequence
+from typing import Protocol, cast
 
-from umbrant.catalog.language.found import HELPERS
-from umbrant.catalog.work import (
-    RUNNING,
-    UNHEARD,
-    Awaited,
-    Check,
-    Kept,
-    Passing,
-    Status,
-    Timed,
-    Unbound,
-    Work,
-)
+from umbrant.catalog.work import RUNNING, Passing, Status, Unbound, Work
 from umbrant.catalog.world import Me
-from umbrant.engine.leaf import LastingLeaf
-
-GoOn = Callable[[Me], Status]
-"""Goes on with a row for one tick; gives what the row comes to."""
+from umbrant.engine.path_source import GoOn, written_out
 
 
 class Strays(Protocol):
@@ -101,128 +84,4 @@ def _path(passed: Sequence[Passing], end: Work) -> GoOn:
         raise unbound
 
     checks = [(place, check) for place, passing in enumerate(passed) for check in passing.checks()]
-    make = _maker(tuple((place, _form(check)) for place, check in checks), len(passed), _end_lines(end))
-    return make(end, outwards, gave_out, *(part for _, check in checks for part in _parts(check)))
-
-
-class _Form(NamedTuple):
-    """How a check is written out: the condition that it begins with, what comes of that, and the names in both.
-
-    What is a check's own has `{n}` in its name. `{gives}` is what the condition comes to.
-    """
-
-    condition: str
-    gives: str
-    lines: str
-    names: tuple[str, ...]
-
-    def numbered(self, number: int) -> str:
-        """The lines for the check with this number."""
-        written = f"{self.condition}\n{self.lines.replace('{gives}', self.gives)}"
-        return written.replace("{n}", str(number))
-
-
-_TIMED = """\
-if now_s >= due{n}.due_s:
-    status = look{n}(me)
-    if status is not None:
-        break"""
-_KEPT = """\
-if not ({gives}):
-    status = no{n}(me)
-    if status is not None:
-        break"""
-_UNTOLD = """\
-if {gives}:
-    status = yes{n}(me)
-    if status is not None:
-        break
-elif chance{n}.reason is not reason{n}:
-    no{n}(me)"""
-_TOLD = (
-    _UNTOLD
-    + """
-else:
-    refused{n}.last.end = refused{n}.clock.tick"""
-)
-_TICK = """\
-status = tick(me)
-break"""
-_STEP = """\
-step = end.step
-if step is None:
-    status = tick(me)
-    break
-board.writer = writer
-try:
-    told = step(None)
-except StopIteration as stop:
-    status = end.ended(stop.value)
-    break
-except Unbound as unbound:
-    status = end.gave_out(unbound)
-    break"""
-_UNTOLD_STEP = (
-    _STEP
-    + """
-return RUNNING"""
-)
-_TOLD_STEP = (
-    _STEP
-    + """
-if told is not end.told and told is not None:
-    end.told = told
-    progressed(told)
-return RUNNING"""
-)
-_PATH = """
-def make(end, outwards, gave_out, {names}):
-    tick, board, writer = end.tick, getattr(end, "board", None), getattr(end, "writer", None)
-    progressed = getattr(end, "progressed", None)
-    def go_on(me):
-        now_s = me.world.now_s
-        place = 0
-        try:
-            while True:
-{lines}
-        except Unbound as unbound:
-            place, status = gave_out(me, place, unbound)
-        return status if status is RUNNING else outwards(me, place, status)
-    return go_on
-"""
-
-
-def _form(check: Check) -> _Form:
-    if isinstance(check, Timed):
-        return _Form("", "", _TIMED, _NAMES[Timed])
-    written = check.question.written
-    lines = _KEPT if isinstance(check, Kept) else _UNTOLD if check.refused is UNHEARD else _TOLD
-    return _Form(written.lines, written.gives, lines, (*_NAMES[type(check)], *written.bound))
-
-
-_NAMES = {check: tuple(f"{field}{{n}}" for field in check._fields) for check in (Timed, Kept, Awaited)}
-"""The names by which the parts of each check go."""
-
-
-def _parts(check: Check) -> tuple[object, ...]:
-    """What the names in a check's form stand for."""
-    return check if isinstance(check, Timed) else (*check, *check.question.written.bound.values())
-
-
-def _end_lines(end: Work) -> str:
-    """What goes on with the end of a path. A step of an action that comes with the program is taken right there."""
-    if not isinstance(end, LastingLeaf) or end.kind.own:
-        return _TICK
-    return _TOLD_STEP if end.is_told else _UNTOLD_STEP
-
-
-@lru_cache(maxsize=4096)
-def _maker(checks: tuple[tuple[int, _Form], ...], end: int, end_lines: str) -> Callable[..., GoOn]:
-    """Makes paths that do these checks, each at its place. Kept, for agents have most of them in common."""
-    lines = [(place, form.numbered(number)) for number, (place, form) in enumerate(checks)]
-    written = "\n".join(f"place = {place}\n{each}" for place, each in [*lines, (end, end_lines)])
-    names = ", ".join(name.replace("{n}", str(n)) for n, (_, form) in enumerate(checks) for name in form.names)
-    made: dict[str, Any] = {**HELPERS, "Unbound": Unbound, "RUNNING": RUNNING}
-    exec(_PATH.format(names=names, lines=indent(written, " " * 16)), made)  # noqa: S102  (from trees of our own)
-    maker: Callable[..., GoOn] = made["make"]
-    return maker
+    return written_out(checks, end, len(passed), outwards, gave_out)

@@ -25,7 +25,8 @@ from umbrant.catalog.work import (
     nothing,
 )
 from umbrant.catalog.world import Me
-from umbrant.engine.path import GoOn, Paths, Pulse
+from umbrant.engine.path import Paths, Pulse
+from umbrant.engine.path_source import GoOn
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Upkeep, Watch
 from umbrant.model.edits import ROW

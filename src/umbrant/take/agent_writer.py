@@ -11,8 +11,9 @@ from umbrant.engine.recorder import Running
 from umbrant.model.edits import ROW
 from umbrant.model.values import Literal
 from umbrant.take.gathered import Gathered
+from umbrant.take.headway import Headway
 from umbrant.take.tables import stored
-from umbrant.take.told import Counts, Finds, Gauges, Headway, Refusals, Spans
+from umbrant.take.told import Counts, Finds, Gauges, Refusals, Spans
 
 
 class AgentWriter:

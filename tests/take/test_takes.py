@@ -3,10 +3,12 @@
 import csv
 import io
 import json
+import math
 import sqlite3
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -229,3 +231,42 @@ def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
             writer.tick_done()
     refusals = read_take(tmp_path / "t.take").agents["a"].row("r1").refusals[""]
     assert [(each.start, each.end) for each in refusals] == [(0, 6), (9, 11)]
+
+
+@given(
+    st.lists(
+        st.tuples(st.sampled_from([None, (0.0, 1.5), (2.5, -1.0)]), st.sampled_from([0.0, 90.0]), st.booleans()),
+        min_size=1,
+        max_size=30,
+    ),
+    st.sampled_from([0.3, 60.0]),
+)
+def test_where_bodies_are_and_how_full_props_are_is_read_back_for_every_tick(
+    told: list[tuple[tuple[float, float] | None, float, bool]], flush_s: float
+) -> None:
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "t.take"
+        with TakeWriter(path, header(len(told)), flush_s) as writer:
+            pose = writer.posing("a")
+            for place, heading_deg, is_full in told:
+                pose(place, heading_deg)
+                writer.prop("lamp", 1.0 if is_full else None, (1.0, 1.0), None)
+                writer.tick_done()
+        take = read_take(path)
+    assert take.ticks == len(told)
+    nowhere = (math.nan, math.nan)
+    wanted = [(*(place or nowhere), heading_deg) for place, heading_deg, _ in told]
+    np.testing.assert_array_equal(take.poses["a"], np.array(wanted, dtype=np.float32))
+    levels = [1.0 if is_full else math.nan for *_, is_full in told]
+    np.testing.assert_array_equal(take.levels["lamp"], np.array(levels, dtype=np.float32))
+
+
+def test_a_body_that_comes_late_is_nowhere_before(tmp_path: Path) -> None:
+    with TakeWriter(tmp_path / "t.take", header(9), flush_s=0.3) as writer:
+        for tick in range(9):
+            if tick == 5:
+                writer.posing("a")((3.0, 4.0), 0.0)
+            writer.tick_done()
+    places = read_take(tmp_path / "t.take").poses["a"][:, 0].tolist()
+    assert [place for place in places if place == place] == [3.0] * 4
+    assert all(math.isnan(place) for place in places[:5])

@@ -67,9 +67,9 @@ class CueRuler:
         self.menu: QMenu | None = None
 
     @property
-    def is_held(self) -> bool:
-        """Whether a mark is being dragged."""
-        return self._held is not None
+    def held(self) -> Mark | None:
+        """The mark that is being dragged."""
+        return self._held
 
     def mark_at(self, x: float) -> Mark | None:
         """The mark at a place."""

@@ -1,6 +1,7 @@
 """Texts beside what they name, none over another."""
 
 from collections.abc import Iterator
+from itertools import chain
 
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter
@@ -32,14 +33,17 @@ class Labels:
         Where there is no room for it, it is left out; if it must be there, it stands where it would stand first.
         Returns where it stands.
         """
-        boxes = [self._inside(box) for box in self._around(text, at, away)]
-        free = next((box for box in boxes if not any(box.intersects(other) for other in self._taken)), None)
-        box = free or (boxes[0] if must else None)
+        boxes = (self._inside(box) for box in self._around(text, at, away))
+        first = next(boxes)
+        box = next((box for box in chain((first,), boxes) if self._is_free(box)), first if must else None)
         if box is not None:
             self._taken.append(box.adjusted(-BESIDE, 0, BESIDE, 0))
             self._painter.setPen(colour)
             self._painter.drawText(QPointF(box.left(), box.top() + ABOVE), text)
         return box
+
+    def _is_free(self, box: QRectF) -> bool:
+        return not any(map(box.intersects, self._taken))
 
     def _around(self, text: str, at: QPointF, away: float) -> Iterator[QRectF]:
         """Where the text might stand, the best place first."""

@@ -82,7 +82,7 @@ class LanesView(QWidget):
             self._move(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self.ruler.is_held:
+        if self.ruler.held is not None:
             self.ruler.drag(event.position().x())
         elif event.buttons() & Qt.MouseButton.LeftButton:
             self._move(event)
@@ -126,13 +126,19 @@ class LanesView(QWidget):
         key = (id(self.desk.current), id(self.desk.project), self.desk.agent, id(self.palette_))
         self._pictures.draw(painter, QRectF(self.rect()), "lanes", key, self._lanes)
         if self._top() > TOP:
-            self.ruler.paint(painter, self.palette_, self.ruler_box())
+            strip = QRectF(0, 0, self.width(), self._top())
+            cues = (self.desk.scenario, self.ruler.held, self.desk.tape.ticks, id(self.palette_))
+            self._pictures.draw(painter, strip, "cues", cues, self._cues)
         if self.desk.take is not None:
             self._window(painter)
             x = self.x_of(self.desk.playhead)
             painter.fillRect(QRectF(x - 1, 1, 2, self.height() - 2), self.palette_.now)
         draw_focus(painter, self, self.palette_)
         painter.end()
+
+    def _cues(self, painter: QPainter, box: QRectF) -> None:
+        painter.fillRect(box, self.palette_.ground)
+        self.ruler.paint(painter, self.palette_, self.ruler_box())
 
     def _lanes(self, painter: QPainter, box: QRectF) -> None:
         for place, member in enumerate(self._cast()):

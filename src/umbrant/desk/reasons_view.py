@@ -1,5 +1,7 @@
 """Why, and why not: the answer for the playhead, with every row it speaks of as a link."""
 
+from functools import lru_cache
+
 from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtGui import (
     QColor,
@@ -15,7 +17,7 @@ from PySide6.QtWidgets import QTextBrowser, QWidget
 
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
-from umbrant.reasons.sentences import Answer, Bit, Table, Tone
+from umbrant.reasons.sentences import Answer, Bit, Line, Table, Tone
 
 NUMBERS_WIDTH = 46
 
@@ -82,13 +84,14 @@ class ReasonsView(QTextBrowser):
         block.setTextIndent(-wide)
         block.setBottomMargin(5)
         block.setTabPositions([QTextOption.Tab(wide, QTextOption.TabType.LeftTab)])
+        plain = _format(self.palette_.ink.rgba())
         for place, line in enumerate(answer.lines):
             if place:
                 cursor.insertBlock(block)
             else:
                 cursor.setBlockFormat(block)
-            cursor.insertText(line.number, self._link(line.row_id, self._colour(line.tone) or self.palette_.running))
-            cursor.insertText("\t", self._plain())
+            cursor.insertText(line.number, self._number(line))
+            cursor.insertText("\t", plain)
             for bit in line.bits:
                 cursor.insertText(bit.text, self._format(bit))
         if answer.table is not None:
@@ -103,8 +106,7 @@ class ReasonsView(QTextBrowser):
         form.setCellSpacing(0)
         form.setTopMargin(4)
         written = cursor.insertTable(len(table.rows) + 1, len(table.columns), form)
-        dim = self._plain()
-        dim.setForeground(self.palette_.dim)
+        dim = _format(self.palette_.dim.rgba())
         for place, title in enumerate(table.columns):
             self._cell(written, 0, place).insertText(title, dim)
         for line, row in enumerate(table.rows, 1):
@@ -120,29 +122,27 @@ class ReasonsView(QTextBrowser):
             cursor.setBlockFormat(right)
         return cursor
 
+    def _number(self, line: Line) -> QTextCharFormat:
+        return _format((self._colour(line.tone) or self.palette_.running).rgba(), line.row_id)
+
     def _format(self, bit: Bit) -> QTextCharFormat:
         if bit.row_id:
-            form = self._link(bit.row_id, self.palette_.ink)
-            form.setFontWeight(QFont.Weight.Bold if bit.tone is Tone.NAME else QFont.Weight.Normal)
-            form.setFontUnderline(bit.tone is not Tone.NAME)
-            return form
-        form = self._plain()
-        colour = self._colour(bit.tone)
-        if colour is not None:
-            form.setForeground(colour)
-        return form
-
-    def _plain(self) -> QTextCharFormat:
-        form = QTextCharFormat()
-        form.setForeground(self.palette_.ink)
-        return form
-
-    def _link(self, row_id: str, colour: QColor) -> QTextCharFormat:
-        form = QTextCharFormat()
-        form.setForeground(colour)
-        form.setAnchor(bool(row_id))
-        form.setAnchorHref(f"row:{row_id}")
-        return form
+            is_name = bit.tone is Tone.NAME
+            return _format(self.palette_.ink.rgba(), bit.row_id, bold=is_name, underlined=not is_name)
+        return _format((self._colour(bit.tone) or self.palette_.ink).rgba())
 
     def _colour(self, tone: Tone) -> QColor | None:
         return {Tone.YES: self.palette_.success, Tone.NO: self.palette_.refused}.get(tone)
+
+
+@lru_cache(maxsize=1024)
+def _format(rgba: int, row_id: str = "", *, bold: bool = False, underlined: bool = False) -> QTextCharFormat:
+    """How a text is written; with a row it is a link to it. Kept, for an answer is written at each tick."""
+    form = QTextCharFormat()
+    form.setForeground(QColor.fromRgba(rgba))
+    if row_id:
+        form.setAnchor(True)
+        form.setAnchorHref(f"row:{row_id}")
+        form.setFontWeight(QFont.Weight.Bold if bold else QFont.Weight.Normal)
+        form.setFontUnderline(underlined)
+    return form

@@ -170,8 +170,10 @@ class TapePainter:
 
     def _ticks(self, changes: Changes[Gauge], top: float) -> None:
         """A small mark each time upkeep was done."""
-        for tick, _ in self._visible(changes):
-            self.painter.fillRect(QRectF(self.axis.x_of(tick), top, 1.2, 2.5), _faded(self.palette.success, 0.8))
+        marks = [QRectF(self.axis.x_of(tick), top, 1.2, 2.5) for tick, _ in self._visible(changes)]
+        self.painter.setPen(Qt.PenStyle.NoPen)
+        self.painter.setBrush(_faded(self.palette.success, 0.8))
+        self.painter.drawRects(marks)
 
     def _wrapped(self, tick: int, gauge: Gauge, record: RowRecord) -> None:
         """Time that runs out as a dotted line above the row, not beyond the row's end where it ran out with the row; a

@@ -40,7 +40,28 @@ def test_the_quay_reads_plays_and_answers(quay_driver: Driver) -> None:
     assert hands.desk.explainer is not None
     assert hands.desk.leading("gull_3") is not None
     _map(hands)
+    for agent, machine in (("gull_3", "gull"), ("brine", "watch"), ("tam", "job")):
+        _labels_stand_apart(hands, agent, machine)
     _edit_inside(hands)
+
+
+def _labels_stand_apart(hands: Driver, agent: str, machine: str) -> None:
+    """What is written on the arrows of a machine covers neither each other nor a state; a click on it selects."""
+    hands.desk.select_agent(agent)
+    hands.desk.select_row(machine)
+    hands.pane.actions_by_id["show_map"].trigger()
+    chart = hands.pane.chart
+    chart.repaint()
+    assert chart.drawing is not None
+    taken = [chart.box_rect(box) for box in chart.drawing.leaves()]
+    assert len(chart.labels) >= 4
+    for box in chart.labels.values():
+        assert not any(box.intersects(other) for other in taken)
+        assert chart.rect().contains(box.toAlignedRect())
+        taken.append(box)
+    row_id, box = next(iter(chart.labels.items()))
+    hands.qtbot.mouseClick(chart, Qt.MouseButton.LeftButton, pos=box.center().toPoint())
+    assert hands.desk.row_id == row_id
 
 
 def _edit_inside(hands: Driver) -> None:

@@ -58,8 +58,11 @@ class StagePainter:
         for box in self._written:
             labels.keep_clear(box)
         props = self._props(painter, stage)
+        painter.save()
+        painter.setClipRect(QRectF(view.to_pixels((0, stage.height_m)), view.to_pixels((stage.width_m, 0))))
         paint_row(painter, view)
         paint_cone(painter, view)
+        painter.restore()
         self._bodies(painter, scenario, labels)
         for box in props:
             labels.keep_clear(box)

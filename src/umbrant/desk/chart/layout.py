@@ -12,6 +12,8 @@ from umbrant.model.behaviors import Behavior, Row
 
 BOX_H, GAP_X, GAP_Y, PAD, TITLE_H = 30.0, 46.0, 12.0, 14.0, 20.0
 STATE_H, STATE_GAP_X, STATE_GAP_Y = 38.0, 84.0, 34.0
+LOOP_ROOM = 32.0
+"""How much is left free around a machine in which a transition leads back to its own state."""
 LEAST_W, MOST_W = 62.0, 190.0
 
 STATE_KINDS = ("state", "regions", "final", "history")
@@ -77,6 +79,10 @@ class Drawing:
     height: float
     is_machine: bool
 
+    def leaves(self) -> Iterator[Box]:
+        """The boxes with nothing inside."""
+        return (each for top in self.boxes for each in top.all() if not each.inside)
+
     def box(self, row_id: str) -> Box | None:
         """The box of a row."""
         return next((each for top in self.boxes for each in top.all() if each.row_id == row_id), None)
@@ -128,13 +134,16 @@ def draw_machine(behavior: Behavior, machine: str, measure: Measure) -> Drawing:
     arrows = list(_bowed(_transitions(behavior, machine)))
     tops = _states(behavior, machine, arrows, measure)
     width, height = _arrange(tops, arrows, machine, behavior, measure)
+    around = LOOP_ROOM if any(arrow.start == arrow.end for arrow in arrows) else PAD
     for box in tops:
-        box.moved(PAD, PAD)
-    drawing = Drawing(tops, arrows, width + 2 * PAD, height + 2 * PAD, is_machine=True)
+        box.moved(around, around)
+    drawing = Drawing(tops, arrows, width + 2 * around, height + 2 * around, is_machine=True)
     for arrow in arrows:
         end = drawing.box(arrow.end)
         if end is not None and drawing.box(arrow.start) is None:
             drawing.width = max(drawing.width, end.x + measure(from_any(arrow)) + PAD)
+        elif end is not None and arrow.start == arrow.end:
+            drawing.width = max(drawing.width, end.x + end.w + LOOP_ROOM + measure(arrow.label) + PAD)
     return drawing
 
 

@@ -1,10 +1,12 @@
 """The map beside the stage: the tree, or the machine that the selected row belongs to, as it is at the playhead."""
 
 import math
+from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QColor,
+    QFont,
     QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
@@ -12,11 +14,11 @@ from PySide6.QtGui import (
     QPainterPath,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
+from umbrant.desk.chart.arrows import Curve, bowed, draw_head, loop, on_edge
 from umbrant.desk.chart.layout import Arrow, Box, Drawing, draw, from_any
 from umbrant.desk.ledger.editing import menu_heading
 from umbrant.desk.machine.adding import add_transition, trigger_menu
@@ -29,8 +31,9 @@ from umbrant.reasons.minds import leading_rows
 from umbrant.take.record import RowState
 
 LARGEST, SMALLEST = 1.0, 0.35
-BOW = 26.0
-"""How far each further arrow between the same two states bows out, in pixels."""
+SMALLEST_WRITTEN = 0.5
+"""The scale below which nothing is written on arrows."""
+LABEL_H = 13.0
 
 
 class MapView(QWidget):
@@ -63,6 +66,8 @@ class MapView(QWidget):
         self._link_to = QPointF()
         self.menu: QMenu | None = None
         self._paths: list[tuple[Arrow, QPainterPath]] = []
+        self.labels: dict[str, QRectF] = {}
+        """Where it is written what the transitions are, by their rows."""
         paint_with(desk, self)
 
     def sizeHint(self) -> QSize:
@@ -255,7 +260,8 @@ class MapView(QWidget):
         boxes = [each for top in drawing.boxes for each in top.all()]
         under = [box for box in boxes if self.box_rect(box).contains(point)]
         near = QRectF(point.x() - 4, point.y() - 4, 8, 8)
-        arrow = next((each.row_id for each, path in self._paths if path.intersects(near)), "")
+        written = next((row_id for row_id, label in self.labels.items() if label.contains(point)), "")
+        arrow = written or next((each.row_id for each, path in self._paths if path.intersects(near)), "")
         leaf = [box for box in under if not box.inside]
         return leaf[-1].row_id if leaf else arrow or (under[-1].row_id if under else "")
 
@@ -270,12 +276,15 @@ class MapView(QWidget):
             painter.setPen(self.palette_.dim)
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "There is no behavior to draw.")
         else:
-            self._paths = []
+            self._paths, self.labels = [], {}
             leads = leading_rows(behavior)
             for box in drawing.boxes:
                 self._box(painter, box, leads)
-            for arrow in drawing.arrows:
-                self._arrow(painter, drawing, arrow)
+            if drawing.is_machine:
+                self._arrows(painter, drawing)
+            else:
+                for arrow in drawing.arrows:
+                    self._branch(painter, drawing, arrow)
         if self._link and drawing is not None:
             self._draw_link(painter, drawing)
         draw_focus(painter, self, self.palette_)
@@ -289,10 +298,10 @@ class MapView(QWidget):
         to = self._link_to
         if self._held is None and here is not None:
             to = self.box_rect(here).center()
-        start = _on_edge(self.box_rect(box), to)
+        start = on_edge(self.box_rect(box), to)
         painter.setPen(QPen(self.palette_.now, 2.0, Qt.PenStyle.DashLine))
         painter.drawLine(start, to)
-        _head(painter, to, math.atan2(to.y() - start.y(), to.x() - start.x()), self.palette_.now)
+        draw_head(painter, to, math.atan2(to.y() - start.y(), to.x() - start.x()), self.palette_.now)
 
     def _state(self, row_id: str) -> RowState:
         explainer = self.desk.explainer
@@ -344,27 +353,33 @@ class MapView(QWidget):
         shown = painter.fontMetrics().elidedText(box.title, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, where, shown)
 
-    def _arrow(self, painter: QPainter, drawing: Drawing, arrow: Arrow) -> None:
-        start, end = drawing.box(arrow.start), drawing.box(arrow.end)
-        if end is None:
-            return
-        if start is None:
-            self._from_any(painter, end, arrow)
-            return
-        if not drawing.is_machine:
-            self._branch(painter, start, end)
-            return
-        fired = self._fired(arrow.row_id)
-        colour = self.palette_.now if fired else self.palette_.dim
-        path, tip, angle = _bowed_path(self.box_rect(start), self.box_rect(end), arrow.bend)
-        self._paths.append((arrow, path))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(colour, 2.4 if fired else 1.0))
-        painter.drawPath(path)
-        _head(painter, tip, angle, colour)
-        self._label(painter, arrow, path.pointAtPercent(0.5), colour)
+    def _arrows(self, painter: QPainter, drawing: Drawing) -> None:
+        """The transitions of a machine, and what is written on them where there is room for it."""
+        between: list[tuple[Arrow, Curve]] = []
+        boxes = [self.box_rect(box) for box in drawing.leaves()]
+        for arrow in sorted(drawing.arrows, key=lambda each: each.start == each.end):
+            start, end = drawing.box(arrow.start), drawing.box(arrow.end)
+            if end is None:
+                continue
+            if start is None:
+                boxes.append(self._from_any(painter, end, arrow))
+            elif start is end:
+                crossed = [curve.path for _, curve in between]
+                between.append((arrow, loop(self.box_rect(end), boxes, crossed)))
+            else:
+                between.append((arrow, bowed(self.box_rect(start), self.box_rect(end), arrow.bend)))
+        for arrow, curve in between:
+            self._paths.append((arrow, curve.path))
+            fired = self._fired(arrow.row_id)
+            curve.draw(painter, self.palette_.now if fired else self.palette_.dim, 2.4 if fired else 1.0)
+        for arrow, curve in sorted(between, key=lambda each: not self._fired(each[0].row_id)):
+            others = [other.path for _, other in between if other is not curve]
+            self._label(painter, arrow, curve, boxes, others)
 
-    def _branch(self, painter: QPainter, start: Box, end: Box) -> None:
+    def _branch(self, painter: QPainter, drawing: Drawing, arrow: Arrow) -> None:
+        start, end = drawing.box(arrow.start), drawing.box(arrow.end)
+        if start is None or end is None:
+            return
         one, other = self.box_rect(start), self.box_rect(end)
         running = self._state(end.row_id) is RowState.RUNNING
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -375,32 +390,39 @@ class MapView(QWidget):
         path.cubicTo(QPointF(middle, one.center().y()), QPointF(middle, corner.y()), corner)
         painter.drawPath(path)
 
-    def _from_any(self, painter: QPainter, end: Box, arrow: Arrow) -> None:
-        """A transition of the machine itself: written beside the state it leads to."""
-        rect, scale = self.box_rect(end), self._fit()[0]
-        fired = self._fired(arrow.row_id)
-        painter.setFont(body_font(max(8, round(10 * min(1.0, scale * 1.12)))))
-        painter.setPen(self.palette_.now if fired else self.palette_.dim)
+    def _from_any(self, painter: QPainter, end: Box, arrow: Arrow) -> QRectF:
+        """A transition of the machine itself: written beside the state it leads to. Returns where that stands."""
+        rect = self.box_rect(end)
+        painter.setFont(self._label_font())
+        painter.setPen(self.palette_.now if self._fired(arrow.row_id) else self.palette_.dim)
         text = from_any(arrow)
         below = 13 * (arrow.bend + 1)
         painter.drawText(QPointF(rect.left(), rect.bottom() + below), text)
-        wide = painter.fontMetrics().horizontalAdvance(text)
+        box = QRectF(rect.left(), rect.bottom() + below - 10, painter.fontMetrics().horizontalAdvance(text), 12)
         path = QPainterPath()
-        path.addRect(QRectF(rect.left(), rect.bottom() + below - 10, wide, 12))
+        path.addRect(box)
         self._paths.append((arrow, path))
+        return box
 
-    def _label(self, painter: QPainter, arrow: Arrow, at: QPointF, colour: QColor) -> None:
-        scale, _ = self._fit()
-        if scale < 0.5 or not arrow.label:
+    def _label(
+        self, painter: QPainter, arrow: Arrow, curve: Curve, taken: list[QRectF], others: Sequence[QPainterPath]
+    ) -> None:
+        """Write on an arrow, off what is written already."""
+        if self._fit()[0] < SMALLEST_WRITTEN or not arrow.label:
             return
-        painter.setFont(body_font(max(8, round(10 * min(1.0, scale * 1.12)))))
+        painter.setFont(self._label_font())
         wide = painter.fontMetrics().horizontalAdvance(arrow.label)
-        box = QRectF(at.x() - wide / 2 - 2, at.y() - 7, wide + 4, 13)
+        box = curve.label_box(wide + 4, LABEL_H, taken, others)
+        taken.append(box)
+        self.labels[arrow.row_id] = box
         ground = QColor(self.palette_.sheet)
         ground.setAlphaF(0.85)
         painter.fillRect(box, ground)
-        painter.setPen(self.palette_.now if colour == self.palette_.now else self.palette_.dim)
+        painter.setPen(self.palette_.now if self._fired(arrow.row_id) else self.palette_.dim)
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, arrow.label)
+
+    def _label_font(self) -> QFont:
+        return body_font(max(8, round(10 * min(1.0, self._fit()[0] * 1.12))))
 
     def _fired(self, row_id: str) -> bool:
         """Whether a transition is the one that fired last."""
@@ -413,40 +435,3 @@ class MapView(QWidget):
             return False
         others = [explainer.record.row(arrow.row_id).last_span(self.desk.playhead) for arrow in drawing.arrows]
         return all(other is None or other.start <= span.start for other in others)
-
-
-def _bowed_path(one: QRectF, other: QRectF, bend: int) -> tuple[QPainterPath, QPointF, float]:
-    """A curve from the edge of one box to the edge of another; returns it with its tip and the tip's direction."""
-    start, end = one.center(), other.center()
-    if one == other:
-        top = QPointF(one.center().x(), one.top())
-        path = QPainterPath(top + QPointF(-12, 0))
-        path.cubicTo(top + QPointF(-22, -26), top + QPointF(22, -26), top + QPointF(12, 0))
-        return path, top + QPointF(12, 0), math.radians(70)
-    dx, dy = end.x() - start.x(), end.y() - start.y()
-    length = math.hypot(dx, dy) or 1.0
-    # A fixed side for each direction, so that there and back bow apart.
-    out = BOW * (0.55 + (bend + 1) // 2)
-    control = QPointF((start.x() + end.x()) / 2 - dy / length * -out, (start.y() + end.y()) / 2 + dx / length * -out)
-    begin, tip = _on_edge(one, control), _on_edge(other, control)
-    path = QPainterPath(begin)
-    path.quadTo(control, tip)
-    return path, tip, math.atan2(tip.y() - control.y(), tip.x() - control.x())
-
-
-def _on_edge(box: QRectF, towards: QPointF) -> QPointF:
-    """Where the line from a box's centre to a point leaves the box."""
-    centre = box.center()
-    dx, dy = towards.x() - centre.x(), towards.y() - centre.y()
-    if not dx and not dy:
-        return centre
-    shares = [box.width() / 2 / abs(dx) if dx else math.inf, box.height() / 2 / abs(dy) if dy else math.inf]
-    share = min(1.0, *shares)
-    return QPointF(centre.x() + dx * share, centre.y() + dy * share)
-
-
-def _head(painter: QPainter, tip: QPointF, angle: float, colour: QColor) -> None:
-    sides = [QPointF(math.cos(angle + turn) * -8, math.sin(angle + turn) * -8) for turn in (0.4, -0.4)]
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(colour)
-    painter.drawPolygon(QPolygonF([tip, tip + sides[0], tip + sides[1]]))

@@ -147,7 +147,9 @@ class NowDelegate(_Delegate):
         painter.setFont(self.brushes.fonts.small)
         painter.setPen(self.brushes.palette.ink)
         text = QRectF(cell.left() + 20, middle - 10, cell.width() - 22, 20)
-        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, now_value(explainer, row.id, tick))
+        value = now_value(explainer, row.id, tick)
+        shown = painter.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, int(text.width()))
+        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, shown)
 
 
 class TapeDelegate(_Delegate):

@@ -136,6 +136,8 @@ class LedgerModel(QAbstractTableModel):
             return self._text(row, index.column())
         if role == Qt.ItemDataRole.ToolTipRole and index.column() == OUTLINE:
             return self._tip(row)
+        if role == Qt.ItemDataRole.ToolTipRole and index.column() == NOW:
+            return self._text(row, NOW)
         return None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:

@@ -337,3 +337,18 @@ def test_why_not_of_an_option_tells_of_the_threshold_and_of_one_that_is_over() -
         "O would win with time ≥ 0.5 (it is 0.30).",
     ]
     assert told(rows, 7, "oo")[0] == "O succeeded at this tick."
+
+
+def test_why_not_of_an_option_says_where_no_single_change_would_do() -> None:
+    rows = (
+        row("uu", "utility", name="U"),
+        row("aa", "option", "uu", name="A"),
+        row("a1", "consider", "aa", name="always", input="1", high=1.0),
+        row("bb", "option", "uu", name="B", weight=0.5),
+        row("b1", "consider", "bb", name="time", input="clock()", high=1.0),
+        row("dd", "option", "uu", name="D", weight=1.5),
+        row("d1", "consider", "dd", name="time", input="clock()", high=1.0),
+        row("d2", "consider", "dd", name="again", input="clock()", high=1.0),
+    )
+    assert told(rows, 1, "bb")[1] == "B scores 0.50 at most, whatever its inputs are: it would need more weight."
+    assert told(rows, 1, "dd")[1] == "D would win only if more than one of its inputs were otherwise."

@@ -109,10 +109,37 @@ class Scores:
         ways = list(self._ways_to_win(own, best, threshold))
         if ways:
             yield self.names.line(row_id, [Bit(" would win with "), Bit(", or with ".join(ways), Tone.YES), Bit(".")])
+        elif own.whole <= self._wanted(best, threshold):
+            yield self.names.line(row_id, [Bit(self._no_way(own, best, threshold))])
+
+    def _no_way(self, own: Scored, best: Scored | None, threshold: float) -> str:
+        """Why no single change would have made an option win."""
+        most = self._most(own)
+        if most <= self._wanted(best, threshold):
+            return f" scores {_text(most)} at most, whatever its inputs are: it would need more weight."
+        return " would win only if more than one of its inputs were otherwise."
+
+    def _most(self, own: Scored) -> float:
+        """The highest score that an option can have."""
+        setups = [_setup(each.row) for each in own.considered]
+        worths = [
+            float(np.max(worth_grid(curve, np.linspace(low, high, STEPS + 1), low, high)))
+            for low, high, curve, _ in setups
+        ]
+        return combined(_combine(own.row), worths, [weight for *_, weight in setups]) * self._factor(own)
+
+    def _factor(self, own: Scored) -> float:
+        """What an option's considerations are multiplied with: its weight at that tick."""
+        bare = self._bare(own)
+        return own.score / bare if bare else self._weight(own.row)
+
+    def _wanted(self, best: Scored | None, threshold: float) -> float:
+        """What has to be exceeded to win."""
+        return max(best.whole, threshold) if best else threshold
 
     def _ways_to_win(self, own: Scored, best: Scored | None, threshold: float) -> Iterator[str]:
         """The smallest changes with which an option would have scored more than the best other, and the threshold."""
-        wanted = max(best.whole, threshold) if best else threshold
+        wanted = self._wanted(best, threshold)
         for each in own.considered if own.whole <= wanted else ():
             value = self._winning_input(own, each, wanted)
             if value is not None and each.input is not None:
@@ -129,8 +156,7 @@ class Scores:
         place = own.considered.index(considered)
         worths[place] = worth_grid(curve, inputs, low, high)
         weights = [_setup(each.row)[3] for each in own.considered]
-        factor = own.score / self._bare(own) if self._bare(own) else self._weight(own.row)
-        scores = combined_grid(_combine(own.row), worths, weights) * factor
+        scores = combined_grid(_combine(own.row), worths, weights) * self._factor(own)
         winning = inputs[scores > wanted + 1e-9]
         if considered.input is None or not len(winning):
             return None

@@ -1,8 +1,9 @@
 """Figures of the engine: deciding against hand-written code, growth with rows visited, crowds, the size of takes."""
 
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
+from statistics import median
 
 from benchmarks.decisions import TICKS, by_hand_s, check_equal, recorded_s, unrecorded_s
 from benchmarks.figure import Figure, timed
@@ -20,30 +21,38 @@ from umbrant.take.writer import TakeWriter
 DEMO = Path(__file__).parents[1] / "examples" / "lantern-quay"
 CROWD = {"gull": 400, "brine": 40, "mila": 30, "tam": 30}
 """How many of each of the demo's cast make up a crowd of 500."""
-CROWD_S, ROUNDS, VISITS = 3.0, 5, 2000
+CROWD_S, ROUNDS, VISITS = 3.0, 31, 2000
 
 
 def engine_figures(place: Path) -> Iterator[Figure]:
     """Measure one thing after the other."""
     project = open_project(DEMO)
     check_equal(project)
-    rounds = [
-        (by_hand_s(), recorded_s(project, place / "decisions.take"), unrecorded_s(project)) for _ in range(ROUNDS)
-    ]
-    hand, recorded, unrecorded = (min(times) for times in zip(*rounds, strict=True))
+    hand, recorded = _in_turns(by_hand_s, lambda: recorded_s(project, place / "decisions.take"))
     told = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
-    with_all, without = recorded / hand, unrecorded / hand
-    yield Figure("the warden's decisions with recording, times by hand", f"{with_all:.1f} ×", "at most 4 ×", told)
-    yield Figure("the same without recording", f"{without:.1f} ×", "at most 2.5 ×", told)
-    small, large = _visits_s(20), _visits_s(2000)
-    told = f"{small / VISITS * 1e6:.0f} and {large / VISITS * 1e6:.0f} µs a tick"
-    yield Figure("2,000 rows of which 20 are visited, times 20 rows", f"{large / small:.2f} ×", "within 1.5 ×", told)
+    yield Figure("the warden's decisions with recording, times by hand", f"{recorded:.1f} ×", "at most 4 ×", told)
+    hand, unrecorded = _in_turns(by_hand_s, lambda: unrecorded_s(project))
+    told = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
+    yield Figure("the same without recording", f"{unrecorded:.1f} ×", "at most 2.5 ×", told)
+    small, large = _in_turns(lambda: _visited_s(20), lambda: _visited_s(2000))
+    told = f"{small / VISITS * 1e6:.0f} µs a tick with 20"
+    yield Figure("2,000 rows of which 20 are visited, times 20 rows", f"{large:.2f} ×", "within 1.5 ×", told)
     yield from _crowd(project, place)
 
 
-def _visits_s(rows: int) -> float:
-    """The best time of ticking a tree of so many rows of which 20 are visited, in seconds."""
-    return min(_visited_s(rows) for _ in range(ROUNDS))
+def _in_turns(one_s: Callable[[], float], other_s: Callable[[], float]) -> tuple[float, float]:
+    """The median time of the one, in seconds, and of how many times as long the other took right beside it.
+
+    Taken in turns, the one before and after, for a machine's speed may change from one second to the next.
+    """
+    times, ratios = [], []
+    before = one_s()
+    for _ in range(ROUNDS):
+        took, after = other_s(), one_s()
+        ratios.append(2 * took / (before + after))
+        times.append(after)
+        before = after
+    return median(times), median(ratios)
 
 
 def _visited_s(rows: int) -> float:

@@ -12,6 +12,9 @@
 
 A function is done at once; one that yields runs on until it returns. True is success, False is failure. What it yields
 may be a `Progress`; one that merely takes its time yields the same `lasting(left_s, of_s)` again and again.
+
+A parameter that is a key of the blackboard (`NumberKey` and the like) has its `value`, None while it is not set, and is
+written with `set`.
 """
 
 from typing import Literal

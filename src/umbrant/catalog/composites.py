@@ -49,7 +49,10 @@ class _InOrder(Passing):
         pass
 
     def inside(self) -> Child | None:
-        return None if self.restarts or self.at >= len(self.children) else _running(self.children[self.at])
+        if self.restarts or self.at >= len(self.children):
+            return None
+        child = self.children[self.at]
+        return child if child.active else None
 
     def checks(self) -> Several[Check]:
         return [check for place in range(self.at) if (check := self._watched(place)) is not None]
@@ -91,10 +94,6 @@ class _InOrder(Passing):
             return self._run_on(me, len(self.children))
         self.children[before].halt(me, cause_of_row("taken_over", self.children[self.at].id))
         return status
-
-
-def _running(child: Child) -> Child | None:
-    return child if child.active else None
 
 
 def _failed(child: Child) -> Cause:
@@ -182,7 +181,7 @@ class RandomSelector(Passing):
         pass
 
     def inside(self) -> Child | None:
-        return _running(self.current) if self.current else None
+        return self.current if self.current and self.current.active else None
 
     def after(self, me: Me, status: Status) -> Status:
         if status is not FAILURE:
@@ -345,7 +344,7 @@ class UseBehavior(Passing):
         pass
 
     def inside(self) -> Child | None:
-        return _running(self.children[0]) if self.children else None
+        return self.children[0] if self.children and self.children[0].active else None
 
     def after(self, me: Me, status: Status) -> Status:
         self.cause = _failed(self.children[0]) if status is FAILURE else None

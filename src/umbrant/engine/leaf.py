@@ -147,11 +147,11 @@ class LastingLeaf(Leaf):
 
     def ended(self, result: object) -> Status:
         self.step = self._steps = None
-        return super().ended(result)
+        return Leaf.ended(self, result)
 
     def gave_out(self, unbound: Unbound) -> Status:
         self.step = self._steps = None
-        return super().gave_out(unbound)
+        return Leaf.gave_out(self, unbound)
 
 
 class Broken:

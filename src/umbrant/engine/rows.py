@@ -238,9 +238,11 @@ class LiveRow(Passing):
         if self._just_asked:
             self._just_asked = False
             return True
-        if self._guard is not None and not self._guard.ask():
-            self._refuse(GUARD_SAID_NO)
-            return False
+        if self._guard is not None:
+            ask = self._guard.ask
+            if not ask():
+                self._refuse(GUARD_SAID_NO)
+                return False
         return self._gates_let(me)
 
     def enter(self, me: Me) -> Cause | None:
@@ -315,15 +317,17 @@ class LiveRow(Passing):
         self._refused(reason)
 
     def _gates_let(self, me: Me) -> bool:
-        try:
-            for gate in self.wrapping.gates:
-                reason = gate.refusal(me)
-                if reason is not None:
-                    self._refuse(reason)
-                    return False
-        except Unbound as unbound:
-            self._refuse(unbound.reason)
+        reason = self._refusal(me) if self.wrapping.gates else None
+        if reason is not None:
+            self._refuse(reason)
             return False
         self.reason = None
         self._was_open = True
         return True
+
+    def _refusal(self, me: Me) -> Cause | None:
+        """Why a gate does not let the row be entered."""
+        try:
+            return next((reason for gate in self.wrapping.gates if (reason := gate.refusal(me)) is not None), None)
+        except Unbound as unbound:
+            return unbound.reason

@@ -123,7 +123,7 @@ class LanesView(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), self.palette_.ground)
-        key = (id(self.desk.current), id(self.desk.project), self.desk.agent, id(self.palette_))
+        key = (id(self.desk.current), self.desk.scenario, self.desk.agent, self.desk.tape.ticks, id(self.palette_))
         self._pictures.draw(painter, QRectF(self.rect()), "lanes", key, self._lanes)
         if self._top() > TOP:
             strip = QRectF(0, 0, self.width(), self._top())

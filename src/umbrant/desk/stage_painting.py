@@ -51,7 +51,7 @@ class StagePainter:
             return
         painter.setFont(self._font)
         at = *view.to_pixels((0.0, 0.0)).toTuple(), view.to_size(1.0)
-        key = (id(desk.project), at, view.chosen, view.arranging, view.is_handled, id(self._palette))
+        key = (stage, scenario, at, view.chosen, view.arranging, view.is_handled, id(self._palette))
         whole = QRectF(view.rect())
         self._pictures.draw(painter, whole, "ground", key, lambda p, _: self._standing(p, stage, scenario))
         labels = Labels(painter, whole)

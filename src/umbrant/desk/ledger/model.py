@@ -1,6 +1,6 @@
 """The rows of a behavior as a flat table: those inside folded rows are left out."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -62,6 +62,11 @@ class LedgerModel(QAbstractTableModel):
             if inner != folded
         }
         return tuple(row for row in behavior.rows if row.id not in hidden) if hidden else behavior.rows
+
+    @property
+    def rows(self) -> Sequence[Row]:
+        """The rows that are shown, one to each line."""
+        return self._rows
 
     def row_at(self, place: int) -> Row | None:
         """The row in a line of the table."""

@@ -379,8 +379,7 @@ class LedgerView(ChipTable):
     def _set_heights(self) -> None:
         """Lay out what is new or looks otherwise; of many lines only those in sight at once, the others by and by."""
         self.verticalHeader().setDefaultSectionSize(int(self.brushes.line))
-        count = self.ledger.rowCount()
-        self._not_laid_out = {place for place in range(count) if not self._is_laid_out(place)}
+        self._not_laid_out = {place for place, row in enumerate(self.ledger.rows) if not self._is_laid_out(place, row)}
         if len(self._not_laid_out) <= AT_ONCE:
             while self._not_laid_out:
                 self._set_height(self._not_laid_out.pop())
@@ -390,9 +389,8 @@ class LedgerView(ChipTable):
         self._later.start()
         self.viewport().update()
 
-    def _is_laid_out(self, place: int) -> bool:
-        row = self.ledger.row_at(place)
-        kept = self._layouts.get(row.id) if row is not None else None
+    def _is_laid_out(self, place: int, row: Row) -> bool:
+        kept = self._layouts.get(row.id)
         return kept is not None and kept[0] is row and self.rowHeight(place) == int(kept[2].height)
 
     def _set_height(self, place: int) -> int:

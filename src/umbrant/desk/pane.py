@@ -73,13 +73,6 @@ class DeskPane(QWidget):
         self.beside = Beside(desk, (self.stage, self.chart, self.curve, self.help), self.actions_by_id, self)
         self.commands.beside = self.beside
         self.written = Written(desk, (self.ledger, self.machine, self.setting, self.review), self.actions_by_id, self)
-        self.written.stack.currentChanged.connect(self.refresh_actions)
-        self.written.stack.currentChanged.connect(lambda place: self._arrange(place == SETTING))
-        self.stage.picked.connect(self._show_in_setting)
-        desk.point_wanted.connect(lambda _: self.commands.show_stage())
-        self.lanes.picked.connect(self._show_in_setting)
-        self.chart.drawn.connect(lambda _: self.commands.table.begin_missing())
-        self.setting.walked.connect(self.stage.choose)
         self.commands.written = self.written
         self.finder = Finder(self, self.ledger.brushes, self.commands, self.actions_by_id)
         self.commands.open_finder = self._open_finder
@@ -90,12 +83,24 @@ class DeskPane(QWidget):
         self.down = QSplitter(Qt.Orientation.Vertical, self)
         self._lay_out()
         self.notice = Notice(self, self.across)
+        self._connect()
+        self.refresh_actions()
+
+    def _connect(self) -> None:
+        """Have the views follow one another."""
+        desk = self.desk
         desk.told.connect(self.notice.tell)
+        desk.point_wanted.connect(lambda _: self.commands.show_stage())
         for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.row_selected):
             changed.connect(self.refresh_actions)
+        self.written.stack.currentChanged.connect(self.refresh_actions)
+        self.written.stack.currentChanged.connect(lambda place: self._arrange(place == SETTING))
+        for view in (self.stage, self.lanes):
+            view.picked.connect(self._show_in_setting)
+        self.chart.drawn.connect(lambda _: self.commands.table.begin_missing())
+        self.setting.walked.connect(self.stage.choose)
         for follows in (self.refresh_actions, self.beside.refresh):
             self.rehearsing.switched.connect(follows)
-        self.refresh_actions()
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""

@@ -7,7 +7,6 @@ import shutil
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Protocol
 
 from PySide6.QtCore import QObject, Signal
 
@@ -19,6 +18,7 @@ from umbrant.desk.loader import Loaded, Loader
 from umbrant.desk.reviewing import Reviewer
 from umbrant.desk.roller import Roller
 from umbrant.desk.tape_window import TapeWindow
+from umbrant.desk.trust import NOTHING_TRUSTED, Nodes, Trust
 from umbrant.desk.visits import place_for_takes
 from umbrant.model.behaviors import Behavior, Key, Override, Row
 from umbrant.model.changes import Stamp, changed_files, stamp
@@ -30,7 +30,6 @@ from umbrant.model.problems import Problem, ProjectError
 from umbrant.model.staging import Member, Scenario
 from umbrant.model.variants import override_of
 from umbrant.model.whole import Whole, whole_behavior
-from umbrant.own import fingerprint, own_catalog
 from umbrant.reasons.minds import Lead, lead_at
 from umbrant.reasons.why import Explainer
 from umbrant.review.findings import Finding
@@ -41,26 +40,6 @@ from umbrant.take.reader import Take
 
 KEPT_TAKES = 12
 """How many takes of a visit are kept to go back to."""
-
-
-class Trust(Protocol):
-    """Remembers which projects' own nodes may run, by what stands for their content."""
-
-    def trusts(self, fingerprint: str) -> bool:
-        """Whether nodes of this content may run."""
-
-    def remember(self, fingerprint: str) -> None:
-        """Let nodes of this content run."""
-
-
-class _Nothing:
-    def trusts(self, fingerprint: str) -> bool:
-        return False
-
-    def remember(self, fingerprint: str) -> None: ...
-
-
-NOTHING_TRUSTED: Trust = _Nothing()
 
 
 @dataclass(frozen=True)
@@ -95,8 +74,7 @@ class Desk(QObject):
         self.folder = folder
         self.history = History(project, project)
         self._stamp: Stamp = stamp(folder) if folder is not None else {}
-        self._trust = trust
-        self._own = own_catalog(project, trusted=trust.trusts(fingerprint(project)))
+        self._nodes = Nodes(project, trust)
         self._validated: Memory = {}
         self.problems: list[Problem] = self._all_problems()
         self._problems_by_row = ByRow[Problem]()
@@ -136,17 +114,17 @@ class Desk(QObject):
     @property
     def catalog(self) -> Catalog:
         """All kinds of nodes, the project's own among them."""
-        return self._own.catalog
+        return self._nodes.own.catalog
 
     @property
     def needs_trust(self) -> bool:
         """Whether the project has nodes of its own that do not run, for nobody has said that they may."""
-        return bool(self.project.nodes) and not self._own.trusted
+        return bool(self.project.nodes) and not self._nodes.own.trusted
 
     def trust_nodes(self) -> None:
         """Let the project's own nodes run from now on, as long as they stay as they are."""
-        self._trust.remember(fingerprint(self.project))
-        self._take_up_nodes()
+        self._nodes.let_run(self.project)
+        self._explainers = {}
         self._changed()
 
     @property
@@ -324,7 +302,7 @@ class Desk(QObject):
             self._made += 1
             path = self._place / f"{self._made}.take"
             self._ordered = {path: self.project}
-            self.roller.order(Order(self.project, scenario.name, path, trusted=self._own.trusted))
+            self.roller.order(Order(self.project, scenario.name, path, trusted=self._nodes.own.trusted))
         else:
             first = next(problem for problem in self.problems if not problem.row_id)
             self.told.emit(str(first))
@@ -336,7 +314,7 @@ class Desk(QObject):
             raise ValueError("a rehearsal needs a scenario; ask whether there is one first")
         self._look_for_nodes()
         path = self._place / "rehearsal.take"
-        self.roller.rehearse(Order(self.project, scenario.name, path, trusted=self._own.trusted), puppet)
+        self.roller.rehearse(Order(self.project, scenario.name, path, trusted=self._nodes.own.trusted), puppet)
 
     def select_scenario(self, name: str) -> None:
         """Play another scenario of the project."""
@@ -425,7 +403,7 @@ class Desk(QObject):
     # inside
 
     def _all_problems(self) -> list[Problem]:
-        return [*validate(self.project, self.catalog, self._validated), *self._own.problems]
+        return [*validate(self.project, self.catalog, self._validated), *self._nodes.own.problems]
 
     def _look_for_nodes(self) -> None:
         """Take up node files that have been changed since: they are written in another editor."""
@@ -437,15 +415,12 @@ class Desk(QObject):
             self.told.emit(str(error))
             return
         if self.history.take_up_nodes(nodes):
-            self._take_up_nodes()
+            self._nodes.take_up(self.project)
+            self._explainers = {}
             self.problems = self._all_problems()
             self.project_changed.emit()
             if self.needs_trust:
                 self.told.emit("The project's own nodes have changed. Project › Trust own nodes lets them run again.")
-
-    def _take_up_nodes(self) -> None:
-        self._own = own_catalog(self.project, trusted=self._trust.trusts(fingerprint(self.project)))
-        self._explainers = {}
 
     def _reviewed(self, found: list[Finding]) -> None:
         self.findings = found

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import lru_cache
+from string import Template
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase
 
@@ -126,62 +127,67 @@ def _family() -> str:
     return next((family for family in _FAMILIES if family in known), "Sans Serif")
 
 
+_SHEET = Template("""
+QMainWindow, QDialog, QMessageBox { background: $ground; color: $ink; }
+QWidget { color: $ink; }
+QMenuBar { background: $ground; border-bottom: 1px solid $rule; padding: 1px 4px; }
+QMenuBar::item { padding: 4px 9px; background: transparent; }
+QMenuBar::item:selected { background: $selection; border-radius: 4px; }
+QMenu { background: $sheet; border: 1px solid $rule; padding: 4px; }
+QMenu::item { padding: 5px 24px 5px 14px; border-radius: 4px; }
+QMenu::item:selected { background: $selection; }
+QMenu::item:disabled { color: $faint; }
+QMenu::separator { height: 1px; background: $rule; margin: 4px 8px; }
+QToolTip { background: $sheet; color: $ink; border: 1px solid $rule; padding: 4px; }
+QTableView, QListView, QTextBrowser { background: $sheet; border: none; outline: none;
+    selection-background-color: $selection; selection-color: $ink; }
+QHeaderView { background: $ground; }
+QHeaderView::section { background: $ground; color: $dim; border: none;
+    border-bottom: 1px solid $rule; padding: 0 8px; }
+QSplitter::handle { background: $rule; }
+QLineEdit { background: $chip_fill; border: 1px solid $running; border-radius: 4px; padding: 1px 4px;
+    selection-background-color: $running; selection-color: $button_ink; }
+QToolButton, QPushButton { background: transparent; border: 1px solid transparent; border-radius: 5px;
+    padding: 4px 8px; }
+QToolButton:hover, QPushButton:hover { background: $selection; }
+QToolButton:focus, QPushButton:focus { border-color: $running; }
+QToolButton:checked { background: $selection; color: $ink; }
+QToolButton#tab { padding: 2px 8px; color: $dim; }
+QToolButton#tab:checked { background: $sheet; color: $ink; font-weight: 600; }
+QToolButton:disabled, QPushButton:disabled { color: $faint; }
+QToolButton::menu-indicator { image: none; width: 0; }
+QDialogButtonBox QPushButton, QMessageBox QPushButton { border: 1px solid $chip_rule; min-width: 70px; }
+QToolButton#pill { background: $sheet; border: 1px solid $rule; border-radius: 13px;
+    padding: 4px 12px; }
+QToolButton#pill:hover, QToolButton#pill:focus { border-color: $running; }
+QToolButton#newTake { background: $button; color: $button_ink; border-radius: 13px;
+    padding: 4px 14px; font-weight: 600; }
+QToolButton#newTake:focus { border: 1px solid $now; }
+QWidget#bar, QWidget#heading { background: $ground; }
+QLabel#dim, QWidget#dim { color: $dim; background: transparent; }
+QFrame#search { background: $sheet; border: 1px solid $chip_rule; border-radius: 6px; }
+QLabel#noticeText { background: $button; color: $button_ink; border-radius: 6px; }
+QSlider { background: $sheet; border: 1px solid $chip_rule; border-radius: 4px; padding: 0 8px; }
+QSlider::groove:horizontal { height: 4px; background: $rule; border-radius: 2px; }
+QSlider::sub-page:horizontal { background: $running; border-radius: 2px; }
+QSlider::handle:horizontal { background: $sheet; border: 2px solid $running; width: 9px;
+    margin: -5px 0; border-radius: 6px; }
+QFrame#firstVisit { background: $selection; border: none; border-left: 4px solid $now; }
+QFrame#firstVisit QLabel { background: transparent; }
+QFrame#firstVisit QPushButton { background: $sheet; border: 1px solid $chip_rule; padding: 3px 12px; }
+QLabel#menuHeading { color: $dim; font-size: 11px; padding: 6px 12px 2px 12px; }
+QFrame#rule { background: $rule; border: none; }
+QScrollBar:vertical { background: transparent; width: 8px; margin: 0; }
+QScrollBar:horizontal { background: transparent; height: 10px; margin: 0; }
+QScrollBar::handle { background: $rule; border-radius: 4px; min-height: 24px; min-width: 24px; }
+QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
+QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
+""")
+"""The look of Qt's own widgets, with the palette's roles by their names."""
+
+
 def style_sheet(palette: Palette) -> str:
-    """The look of Qt's own widgets, in the palette's roles."""
-    p = {name: getattr(palette, name).name() for name in Palette.__dataclass_fields__ if name != "leads"}
-    return f"""
-    QMainWindow, QDialog, QMessageBox {{ background: {p["ground"]}; color: {p["ink"]}; }}
-    QWidget {{ color: {p["ink"]}; }}
-    QMenuBar {{ background: {p["ground"]}; border-bottom: 1px solid {p["rule"]}; padding: 1px 4px; }}
-    QMenuBar::item {{ padding: 4px 9px; background: transparent; }}
-    QMenuBar::item:selected {{ background: {p["selection"]}; border-radius: 4px; }}
-    QMenu {{ background: {p["sheet"]}; border: 1px solid {p["rule"]}; padding: 4px; }}
-    QMenu::item {{ padding: 5px 24px 5px 14px; border-radius: 4px; }}
-    QMenu::item:selected {{ background: {p["selection"]}; }}
-    QMenu::item:disabled {{ color: {p["faint"]}; }}
-    QMenu::separator {{ height: 1px; background: {p["rule"]}; margin: 4px 8px; }}
-    QToolTip {{ background: {p["sheet"]}; color: {p["ink"]}; border: 1px solid {p["rule"]}; padding: 4px; }}
-    QTableView, QListView, QTextBrowser {{ background: {p["sheet"]}; border: none; outline: none;
-        selection-background-color: {p["selection"]}; selection-color: {p["ink"]}; }}
-    QHeaderView {{ background: {p["ground"]}; }}
-    QHeaderView::section {{ background: {p["ground"]}; color: {p["dim"]}; border: none;
-        border-bottom: 1px solid {p["rule"]}; padding: 0 8px; }}
-    QSplitter::handle {{ background: {p["rule"]}; }}
-    QLineEdit {{ background: {p["chip_fill"]}; border: 1px solid {p["running"]}; border-radius: 4px; padding: 1px 4px;
-        selection-background-color: {p["running"]}; selection-color: {p["button_ink"]}; }}
-    QToolButton, QPushButton {{ background: transparent; border: 1px solid transparent; border-radius: 5px;
-        padding: 4px 8px; }}
-    QToolButton:hover, QPushButton:hover {{ background: {p["selection"]}; }}
-    QToolButton:focus, QPushButton:focus {{ border-color: {p["running"]}; }}
-    QToolButton:checked {{ background: {p["selection"]}; color: {p["ink"]}; }}
-    QToolButton#tab {{ padding: 2px 8px; color: {p["dim"]}; }}
-    QToolButton#tab:checked {{ background: {p["sheet"]}; color: {p["ink"]}; font-weight: 600; }}
-    QToolButton:disabled, QPushButton:disabled {{ color: {p["faint"]}; }}
-    QToolButton::menu-indicator {{ image: none; width: 0; }}
-    QDialogButtonBox QPushButton, QMessageBox QPushButton {{ border: 1px solid {p["chip_rule"]}; min-width: 70px; }}
-    QToolButton#pill {{ background: {p["sheet"]}; border: 1px solid {p["rule"]}; border-radius: 13px;
-        padding: 4px 12px; }}
-    QToolButton#pill:hover, QToolButton#pill:focus {{ border-color: {p["running"]}; }}
-    QToolButton#newTake {{ background: {p["button"]}; color: {p["button_ink"]}; border-radius: 13px;
-        padding: 4px 14px; font-weight: 600; }}
-    QToolButton#newTake:focus {{ border: 1px solid {p["now"]}; }}
-    QWidget#bar, QWidget#heading {{ background: {p["ground"]}; }}
-    QLabel#dim, QWidget#dim {{ color: {p["dim"]}; background: transparent; }}
-    QFrame#search {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; border-radius: 6px; }}
-    QLabel#noticeText {{ background: {p["button"]}; color: {p["button_ink"]}; border-radius: 6px; }}
-    QSlider {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; border-radius: 4px; padding: 0 8px; }}
-    QSlider::groove:horizontal {{ height: 4px; background: {p["rule"]}; border-radius: 2px; }}
-    QSlider::sub-page:horizontal {{ background: {p["running"]}; border-radius: 2px; }}
-    QSlider::handle:horizontal {{ background: {p["sheet"]}; border: 2px solid {p["running"]}; width: 9px;
-        margin: -5px 0; border-radius: 6px; }}
-    QFrame#firstVisit {{ background: {p["selection"]}; border: none; border-left: 4px solid {p["now"]}; }}
-    QFrame#firstVisit QLabel {{ background: transparent; }}
-    QFrame#firstVisit QPushButton {{ background: {p["sheet"]}; border: 1px solid {p["chip_rule"]}; padding: 3px 12px; }}
-    QLabel#menuHeading {{ color: {p["dim"]}; font-size: 11px; padding: 6px 12px 2px 12px; }}
-    QFrame#rule {{ background: {p["rule"]}; border: none; }}
-    QScrollBar:vertical {{ background: transparent; width: 8px; margin: 0; }}
-    QScrollBar:horizontal {{ background: transparent; height: 10px; margin: 0; }}
-    QScrollBar::handle {{ background: {p["rule"]}; border-radius: 4px; min-height: 24px; min-width: 24px; }}
-    QScrollBar::add-line, QScrollBar::sub-line {{ width: 0; height: 0; }}
-    QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; }}
-    """
+    """The look of Qt's own widgets in a palette."""
+    return _SHEET.substitute(
+        {name: getattr(palette, name).name() for name in Palette.__dataclass_fields__ if name != "leads"}
+    )

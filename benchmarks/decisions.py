@@ -26,19 +26,28 @@ MOVE, USE, LOOK, ALONG, SAY, REST = 37, 30, 60, 40, 20, 40
 """How many ticks each action takes."""
 
 
+PLACES = tuple((0.0, 0.07 * step) for step in range(40))
+"""Where a body is on its way, step by step."""
+
+
 @dataclass(frozen=True)
 class Stored:
-    """What is seen at each tick: the visitor within 8 m, the visitor at all, and how much oil the dimmest lamp has."""
+    """What is so at each tick: the visitor seen within 8 m, seen at all, how much oil the dimmest lamp has, its place.
+
+    It moves half of the time, as it goes somewhere half of the time.
+    """
 
     near: tuple[bool, ...]
     seen: tuple[bool, ...]
     oil: tuple[float, ...]
+    place: tuple[tuple[float, float], ...]
 
 
 STORED = Stored(
     tuple(120 < tick % 700 < 260 for tick in range(TICKS)),
     tuple(90 < tick % 700 < 300 for tick in range(TICKS)),
     tuple(0.9 if tick % 500 < 100 else 0.4 for tick in range(TICKS)),
+    tuple(PLACES[max(0, tick % 80 - 40)] for tick in range(TICKS)),
 )
 
 
@@ -262,7 +271,7 @@ def recorded_s(project: Project, path: Path) -> float:
         start = time.perf_counter()
         for tick in range(TICKS):
             world.tick, world.now_s = tick, tick / RATE
-            pose((0.0, 0.0), 0.0)
+            pose(STORED.place[tick], 0.0)
             decide()
             writer.tick_done()
         writer.flush()

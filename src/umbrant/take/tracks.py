@@ -11,6 +11,9 @@ Posing = Callable[[Point | None, float], None]
 """Is told at each tick where a body is, None where it is not on the stage, and its heading in degrees."""
 
 
+NOWHERE = math.nan, math.nan
+
+
 class Track:
     """Some numbers of one thing, the same at each tick until others are told. They are NaN before that."""
 
@@ -21,12 +24,10 @@ class Track:
         self._until = first
         """The tick up to which they are written down."""
 
-    def _change(self, *now: float) -> None:
-        self._write_down(self._gathered.tick)
-        self._now = now
-
     def _write_down(self, until: int) -> None:
-        self._numbers.extend(self._now * (until - self._until))
+        """What was told last held up to but without a tick."""
+        due = until - self._until
+        self._numbers += self._now if due == 1 else self._now * due
         self._until = until
 
     def taken(self, until: int) -> bytearray:
@@ -48,9 +49,10 @@ class Poses(Track):
     def tell(self, place: Point | None, heading_deg: float) -> None:
         """It is there at this tick, None where it is not on the stage."""
         if place is not self._place or heading_deg != self._heading_deg:
+            self._write_down(self._gathered.tick)
             self._place, self._heading_deg = place, heading_deg
-            x, y = place or (math.nan, math.nan)
-            self._change(x, y, heading_deg)
+            x, y = place or NOWHERE
+            self._now = x, y, heading_deg
 
 
 class Levels(Track):
@@ -63,5 +65,6 @@ class Levels(Track):
     def tell(self, level: float | None) -> None:
         """It is so full at this tick, None where it is not there."""
         if level != self._level:
+            self._write_down(self._gathered.tick)
             self._level = level
-            self._change(math.nan if level is None else level)
+            self._now = (math.nan if level is None else level,)

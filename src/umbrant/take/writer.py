@@ -86,8 +86,8 @@ class TakeWriter(Gathered):
 
     def tick_done(self) -> None:
         """The tick is over, and the next begins; what is gathered goes to disk every so often."""
-        self.tick += 1
-        if self.tick >= self._flush_at:
+        self.tick = tick = self.tick + 1
+        if tick >= self._flush_at:
             self.flush()
 
     def flush(self) -> None:

@@ -40,6 +40,19 @@ def test_a_behavior_runs_in_any_loop(tmp_path: Path) -> None:
     assert body.place == pytest.approx((5.0, 0.0), abs=0.11)
 
 
+def test_a_place_that_a_game_changes_in_place_is_recorded_as_it_moves(tmp_path: Path) -> None:
+    folder, world = saved(tmp_path, row("w1", "wait", duration=9.0)), PlainWorld(tick_s=0.5)
+    body = world.add(PlainBody("a", (0.0, 0.0)))
+    place = [0.0, 0.0]
+    body.place = place  # type: ignore[assignment]
+    mind = load_behavior(folder, "b", world, name="a", record=tmp_path / "t.take")
+    for step in range(4):
+        place[0] = float(step)
+        mind.tick()
+    mind.close()
+    assert read_take(tmp_path / "t.take").poses["a"][:, 0].tolist() == [0.0, 1.0, 2.0, 3.0]
+
+
 def test_several_minds_share_keys_and_hear_events(tmp_path: Path) -> None:
     folder = saved(
         tmp_path,

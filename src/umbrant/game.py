@@ -171,7 +171,8 @@ class Minds:
         if self._writer is not None:
             for name, pose in self._poses.items():
                 body = self.world.body(name)
-                pose(body.place if body else None, body.heading_deg if body else 0.0)
+                # Some games change a place in place: the track would not see that it is another.
+                pose((body.place[0], body.place[1]) if body else None, body.heading_deg if body else 0.0)
         for name, mind in self.minds.items():
             if self.world.body(name) is None:
                 mind.stop(cause("off_stage"))

@@ -100,8 +100,7 @@ def _map(hands: Driver) -> None:
     hands.qtbot.keyClick(chart, Qt.Key.Key_Left)
     assert hands.desk.row_id == "circ"
     assert chart._state("bark") is RowState.RUNNING
-    assert chart._fired("tobark")
-    assert not chart._fired("again")
+    assert chart._fired_last(drawing) == {"tobark"}
     boxes = [chart.box_rect(box) for top in drawing.boxes for box in top.all() if not box.inside]
     assert not any(one.intersects(other) for n, one in enumerate(boxes) for other in boxes[n + 1 :])
     hands.desk.select_agent("odo")

@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import math
+import shutil
 import sqlite3
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -270,3 +271,46 @@ def test_a_body_that_comes_late_is_nowhere_before(tmp_path: Path) -> None:
     places = read_take(tmp_path / "t.take").poses["a"][:, 0].tolist()
     assert [place for place in places if place == place] == [3.0] * 4
     assert all(math.isnan(place) for place in places[:5])
+
+
+def test_what_was_just_said_is_told_although_it_has_gone_to_disk(tmp_path: Path) -> None:
+    with TakeWriter(tmp_path / "t.take", header(9), flush_s=0.1) as writer:
+        heard = []
+        for tick in range(4):
+            if tick in (0, 2):
+                writer.said("a", f"{tick}")
+            writer.tick_done()
+            heard.append(writer.just_said())
+    assert heard == [[("a", "0")], [], [("a", "2")], []]
+
+
+@pytest.fixture(scope="module")
+def whole_take(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("takes") / "whole.take"
+    write(path, 9)
+    return path
+
+
+TOLD = ("agent", "row", "part", "what", "ticks", "ends", "numbers", "more")
+
+
+@given(
+    st.sampled_from(TOLD),
+    st.sampled_from(["ran", "refused", "found", "progress", "way"]),
+    st.one_of(
+        st.none(), st.integers(-9, 9), st.text(max_size=6), st.binary(max_size=9), st.sampled_from(["[]", "[[]]"])
+    ),
+)
+def test_a_take_with_something_else_in_a_column_is_read_or_said_to_be_damaged(
+    whole_take: Path, column: str, what: str, value: object
+) -> None:
+    with TemporaryDirectory() as folder:
+        path = Path(shutil.copy(whole_take, folder))
+        with sqlite3.connect(path) as file:
+            file.execute(f"UPDATE told SET {column} = ? WHERE what = ?", (value, what))  # noqa: S608
+        file.close()
+        try:
+            told = f"{read_take(path).ticks} ticks"
+        except TakeError as error:
+            told = str(error)
+    assert told == "9 ticks" or "damaged" in told

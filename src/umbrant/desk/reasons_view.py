@@ -84,7 +84,7 @@ class ReasonsView(QTextBrowser):
         block.setTextIndent(-wide)
         block.setBottomMargin(5)
         block.setTabPositions([QTextOption.Tab(wide, QTextOption.TabType.LeftTab)])
-        plain = _format(self.palette_.ink.rgba())
+        plain = _char_format(self.palette_.ink.rgba())
         for place, line in enumerate(answer.lines):
             if place:
                 cursor.insertBlock(block)
@@ -106,7 +106,7 @@ class ReasonsView(QTextBrowser):
         form.setCellSpacing(0)
         form.setTopMargin(4)
         written = cursor.insertTable(len(table.rows) + 1, len(table.columns), form)
-        dim = _format(self.palette_.dim.rgba())
+        dim = _char_format(self.palette_.dim.rgba())
         for place, title in enumerate(table.columns):
             self._cell(written, 0, place).insertText(title, dim)
         for line, row in enumerate(table.rows, 1):
@@ -123,20 +123,20 @@ class ReasonsView(QTextBrowser):
         return cursor
 
     def _number(self, line: Line) -> QTextCharFormat:
-        return _format((self._colour(line.tone) or self.palette_.running).rgba(), line.row_id)
+        return _char_format((self._colour(line.tone) or self.palette_.running).rgba(), line.row_id)
 
     def _format(self, bit: Bit) -> QTextCharFormat:
         if bit.row_id:
             is_name = bit.tone is Tone.NAME
-            return _format(self.palette_.ink.rgba(), bit.row_id, bold=is_name, underlined=not is_name)
-        return _format((self._colour(bit.tone) or self.palette_.ink).rgba())
+            return _char_format(self.palette_.ink.rgba(), bit.row_id, bold=is_name, underlined=not is_name)
+        return _char_format((self._colour(bit.tone) or self.palette_.ink).rgba())
 
     def _colour(self, tone: Tone) -> QColor | None:
         return {Tone.YES: self.palette_.success, Tone.NO: self.palette_.refused}.get(tone)
 
 
 @lru_cache(maxsize=1024)
-def _format(rgba: int, row_id: str = "", *, bold: bool = False, underlined: bool = False) -> QTextCharFormat:
+def _char_format(rgba: int, row_id: str = "", *, bold: bool = False, underlined: bool = False) -> QTextCharFormat:
     """How a text is written; with a row it is a link to it. Kept, for an answer is written at each tick."""
     form = QTextCharFormat()
     form.setForeground(QColor.fromRgba(rgba))

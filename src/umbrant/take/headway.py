@@ -41,7 +41,7 @@ class Headway(Listed):
         """What was told last and goes on by itself, told again or not."""
 
     def add(self, progress: Progress) -> None:
-        """It is so far now."""
+        """It is so far now. Most of the time it just goes on; what does not look so at once is looked at closely."""
         if (
             progress.left == self._expected
             and self._gathered.tick == self._next

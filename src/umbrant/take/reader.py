@@ -3,6 +3,7 @@
 import math
 import sqlite3
 from collections.abc import Callable, Mapping
+from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TypeVar
@@ -22,6 +23,9 @@ from umbrant.take.header import FORMAT, Header
 from umbrant.take.record import AgentRecord, Changes, Done, Outcome, PropPlace, Refusal, RowRecord, Span, Written
 from umbrant.take.tables import ENDED, HEADER, RECORDED, WHOLE, What, loaded
 from umbrant.take.writer import TakeError
+
+DAMAGE = (ValueError, LookupError, TypeError, AttributeError)
+"""What reading a column may raise that holds something else than it should."""
 
 Floats = NDArray[np.float32]
 K = TypeVar("K")
@@ -68,13 +72,11 @@ def read_take(path: Path) -> Take:
     if not path.is_file():
         raise TakeError(f"{path}: there is no such take. `umbrant roll PROJECT` makes one.")
     try:
-        with sqlite3.connect(f"file:{path}?mode=ro", uri=True) as file:
+        with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as file:
             take = _read(path, file)
-        file.close()
-    except (sqlite3.Error, ValidationError, ProjectError, ValueError, KeyError) as error:
-        raise TakeError(
-            f"{path}: this is no take, or it is damaged ({str(error).splitlines()[0]}). Roll the scenario again."
-        ) from error
+    except (sqlite3.Error, ValidationError, ProjectError, *DAMAGE) as error:
+        reason = (str(error) or type(error).__name__).splitlines()[0]
+        raise TakeError(f"{path}: this is no take, or it is damaged ({reason}). Roll the scenario again.") from error
     return take
 
 

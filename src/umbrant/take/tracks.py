@@ -10,7 +10,6 @@ from umbrant.take.tables import packed
 Posing = Callable[[Point | None, float], None]
 """Is told at each tick where a body is, None where it is not on the stage, and its heading in degrees."""
 
-
 NOWHERE = math.nan, math.nan
 
 
@@ -30,12 +29,14 @@ class Track:
         self._numbers += self._now if due == 1 else self._now * due
         self._until = until
 
-    def taken(self, until: int) -> bytearray:
+    def packed(self, until: int) -> bytearray:
         """All that is not on disk yet, up to but without a tick, as float32."""
         self._write_down(until)
-        numbers = packed(self._numbers)
+        return packed(self._numbers)
+
+    def clear(self) -> None:
+        """It is on disk."""
         self._numbers.clear()
-        return numbers
 
 
 class Poses(Track):

@@ -34,7 +34,8 @@ class TakeWriter(Gathered):
         self._places: dict[str, tuple[Point, str | None]] = {}
         self._said: list[tuple[str, int, str]] = []
         self._notices: list[tuple[str, int, str, str | None]] = []
-        self._just_said: list[tuple[str, str]] = []
+        self._spoken_at, self._spoken = -1, list[tuple[str, str]]()
+        """The last tick at which anything was said, and what was said then."""
         self._poses: dict[str, Poses] = {}
         self._levels: dict[str, Levels] = {}
         self._flushed = 0
@@ -59,12 +60,13 @@ class TakeWriter(Gathered):
     def said(self, name: str, text: str) -> None:
         """A body said something."""
         self._said.append((name, self.tick, text))
-        self._just_said.append((name, text))
+        if self._spoken_at != self.tick:
+            self._spoken_at, self._spoken = self.tick, []
+        self._spoken.append((name, text))
 
     def just_said(self) -> list[tuple[str, str]]:
-        """What has been said since this was last asked: who, and what."""
-        said, self._just_said = self._just_said, []
-        return said
+        """What was said in the tick that is just over: who, and what."""
+        return self._spoken if self._spoken_at == self.tick - 1 else []
 
     def noticed(self, name: str, what: str, cause: Cause) -> None:
         """Something of the scenario could not be done as written."""
@@ -144,8 +146,8 @@ class TakeWriter(Gathered):
         self._put("INSERT INTO prop VALUES (?,?,?,?,?)", self._props)
         self._put("INSERT INTO said VALUES (?,?,?)", self._said)
         self._put("INSERT INTO notice VALUES (?,?,?,?)", self._notices)
-        self._put("INSERT INTO pose VALUES (?,?,?)", [(n, first, p.taken(until)) for n, p in self._poses.items()])
-        self._put("INSERT INTO level VALUES (?,?,?)", [(n, first, p.taken(until)) for n, p in self._levels.items()])
+        self._put("INSERT INTO pose VALUES (?,?,?)", [(n, first, p.packed(until)) for n, p in self._poses.items()])
+        self._put("INSERT INTO level VALUES (?,?,?)", [(n, first, p.packed(until)) for n, p in self._levels.items()])
         self._flushed, self._flush_at = until, until + self._flush_ticks
         self._meta(RECORDED, str(self._flushed))
         self._file.execute("COMMIT")
@@ -153,6 +155,8 @@ class TakeWriter(Gathered):
 
     def clear(self) -> None:
         super().clear()
+        for track in (*self._poses.values(), *self._levels.values()):
+            track.clear()
         for listed in (self._props, self._said, self._notices):
             listed.clear()
 

@@ -45,17 +45,18 @@ class Curve:
         """
         points = [self.path.pointAtPercent(share) for share in SHARES]
         across, down = self.off[0] * (wide / 2 + 2), self.off[1] * (high / 2 + 2)
-        boxes = [
-            QRectF(at.x() + across - wide / 2, at.y() + down + lifted * high - high / 2, wide, high)
-            for lifted in (0, -1, 1)
-            for at in points
-        ]
-
-        def covered(box: QRectF) -> float:
-            crossings = sum(path.intersects(box) for path in others)
-            return sum(_area(box.intersected(other)) for other in taken) + CROSSING * crossings
-
-        return min(boxes, key=covered)
+        best, least = QRectF(), math.inf
+        for lifted in (0, -1, 1):
+            for at in points:
+                box = QRectF(at.x() + across - wide / 2, at.y() + down + lifted * high - high / 2, wide, high)
+                covered = sum(_area(box.intersected(other)) for other in taken)
+                if covered < least:
+                    covered += CROSSING * sum(path.intersects(box) for path in others)
+                if covered < least:
+                    best, least = box, covered
+                if not least:
+                    return best
+        return best
 
 
 def bowed(one: QRectF, other: QRectF, bend: int) -> Curve:

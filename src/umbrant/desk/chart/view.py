@@ -1,7 +1,6 @@
 """The map beside the stage: the tree, or the machine that the selected row belongs to, as it is at the playhead."""
 
 import math
-from collections.abc import Sequence
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
@@ -65,7 +64,11 @@ class MapView(QWidget):
         """The state that a transition is being drawn from."""
         self._link_to = QPointF()
         self.menu: QMenu | None = None
-        self._paths: list[tuple[Arrow, QPainterPath]] = []
+        self._traced_for: object = None
+        """The drawing and the size that curves and labels were found for."""
+        self._curves: dict[Arrow, Curve] = {}
+        self._beside: dict[Arrow, QRectF] = {}
+        """Where transitions from any state are written."""
         self.labels: dict[str, QRectF] = {}
         """Where it is written what the transitions are, by their rows."""
         paint_with(desk, self)
@@ -261,7 +264,9 @@ class MapView(QWidget):
         under = [box for box in boxes if self.box_rect(box).contains(point)]
         near = QRectF(point.x() - 4, point.y() - 4, 8, 8)
         written = next((row_id for row_id, label in self.labels.items() if label.contains(point)), "")
-        arrow = written or next((each.row_id for each, path in self._paths if path.intersects(near)), "")
+        beside = next((arrow.row_id for arrow, box in self._beside.items() if box.contains(point)), "")
+        on = next((arrow.row_id for arrow, curve in self._curves.items() if curve.path.intersects(near)), "")
+        arrow = written or beside or on
         leaf = [box for box in under if not box.inside]
         return leaf[-1].row_id if leaf else arrow or (under[-1].row_id if under else "")
 
@@ -276,10 +281,10 @@ class MapView(QWidget):
             painter.setPen(self.palette_.dim)
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "There is no behavior to draw.")
         else:
-            self._paths, self.labels = [], {}
             leads = leading_rows(behavior)
             for box in drawing.boxes:
                 self._box(painter, box, leads)
+            self._trace(drawing)
             if drawing.is_machine:
                 self._arrows(painter, drawing)
             else:
@@ -354,27 +359,47 @@ class MapView(QWidget):
         painter.drawText(room, where, shown)
 
     def _arrows(self, painter: QPainter, drawing: Drawing) -> None:
-        """The transitions of a machine, and what is written on them where there is room for it."""
-        between: list[tuple[Arrow, Curve]] = []
-        boxes = [self.box_rect(box) for box in drawing.leaves()]
-        for arrow in sorted(drawing.arrows, key=lambda each: each.start == each.end):
+        """The transitions of a machine, what fired last over the others, and what is written on them."""
+        fired = self._fired_last(drawing)
+        for arrow, box in self._beside.items():
+            self._from_any(painter, box, arrow, self.palette_.now if arrow.row_id in fired else self.palette_.dim)
+        for arrow in sorted(self._curves, key=lambda each: each.row_id in fired):
+            now = arrow.row_id in fired
+            self._curves[arrow].draw(painter, self.palette_.now if now else self.palette_.dim, 2.4 if now else 1.0)
+        for arrow in self._curves:
+            if arrow.row_id in self.labels:
+                self._label(painter, arrow, self.palette_.now if arrow.row_id in fired else self.palette_.dim)
+
+    def _trace(self, drawing: Drawing) -> None:
+        """Find how the arrows run and where there is room to write on them, if that is not known for this size."""
+        scale, offset = self._fit()
+        made_for = (drawing, scale, offset.toTuple())
+        if made_for == self._traced_for:
+            return
+        self._traced_for = made_for
+        metrics = QFontMetricsF(self._label_font())
+        self._curves, self._beside, self.labels = {}, {}, {}
+        taken = [self.box_rect(box) for box in drawing.leaves()]
+        arrows = drawing.arrows if drawing.is_machine else ()
+        for arrow in sorted(arrows, key=lambda each: each.start == each.end):
             start, end = drawing.box(arrow.start), drawing.box(arrow.end)
             if end is None:
                 continue
+            rect = self.box_rect(end)
             if start is None:
-                boxes.append(self._from_any(painter, end, arrow))
+                below = rect.bottom() + 13 * (arrow.bend + 1)
+                self._beside[arrow] = QRectF(rect.left(), below - 10, metrics.horizontalAdvance(from_any(arrow)), 12)
+                taken.append(self._beside[arrow])
             elif start is end:
-                crossed = [curve.path for _, curve in between]
-                between.append((arrow, loop(self.box_rect(end), boxes, crossed)))
+                self._curves[arrow] = loop(rect, taken, [curve.path for curve in self._curves.values()])
             else:
-                between.append((arrow, bowed(self.box_rect(start), self.box_rect(end), arrow.bend)))
-        for arrow, curve in between:
-            self._paths.append((arrow, curve.path))
-            fired = self._fired(arrow.row_id)
-            curve.draw(painter, self.palette_.now if fired else self.palette_.dim, 2.4 if fired else 1.0)
-        for arrow, curve in sorted(between, key=lambda each: not self._fired(each[0].row_id)):
-            others = [other.path for _, other in between if other is not curve]
-            self._label(painter, arrow, curve, boxes, others)
+                self._curves[arrow] = bowed(self.box_rect(start), rect, arrow.bend)
+        for arrow, curve in self._curves.items():
+            if scale >= SMALLEST_WRITTEN and arrow.label:
+                others = [other.path for other in self._curves.values() if other is not curve]
+                box = curve.label_box(metrics.horizontalAdvance(arrow.label) + 4, LABEL_H, taken, others)
+                self.labels[arrow.row_id] = box
+                taken.append(box)
 
     def _branch(self, painter: QPainter, drawing: Drawing, arrow: Arrow) -> None:
         start, end = drawing.box(arrow.start), drawing.box(arrow.end)
@@ -390,48 +415,31 @@ class MapView(QWidget):
         path.cubicTo(QPointF(middle, one.center().y()), QPointF(middle, corner.y()), corner)
         painter.drawPath(path)
 
-    def _from_any(self, painter: QPainter, end: Box, arrow: Arrow) -> QRectF:
-        """A transition of the machine itself: written beside the state it leads to. Returns where that stands."""
-        rect = self.box_rect(end)
+    def _from_any(self, painter: QPainter, box: QRectF, arrow: Arrow, colour: QColor) -> None:
+        """A transition of the machine itself: written beside the state it leads to."""
         painter.setFont(self._label_font())
-        painter.setPen(self.palette_.now if self._fired(arrow.row_id) else self.palette_.dim)
-        text = from_any(arrow)
-        below = 13 * (arrow.bend + 1)
-        painter.drawText(QPointF(rect.left(), rect.bottom() + below), text)
-        box = QRectF(rect.left(), rect.bottom() + below - 10, painter.fontMetrics().horizontalAdvance(text), 12)
-        path = QPainterPath()
-        path.addRect(box)
-        self._paths.append((arrow, path))
-        return box
+        painter.setPen(colour)
+        painter.drawText(QPointF(box.left(), box.top() + 10), from_any(arrow))
 
-    def _label(
-        self, painter: QPainter, arrow: Arrow, curve: Curve, taken: list[QRectF], others: Sequence[QPainterPath]
-    ) -> None:
-        """Write on an arrow, off what is written already."""
-        if self._fit()[0] < SMALLEST_WRITTEN or not arrow.label:
-            return
-        painter.setFont(self._label_font())
-        wide = painter.fontMetrics().horizontalAdvance(arrow.label)
-        box = curve.label_box(wide + 4, LABEL_H, taken, others)
-        taken.append(box)
-        self.labels[arrow.row_id] = box
-        ground = QColor(self.palette_.sheet)
+    def _label(self, painter: QPainter, arrow: Arrow, colour: QColor) -> None:
+        """Write on an arrow."""
+        box, ground = self.labels[arrow.row_id], QColor(self.palette_.sheet)
         ground.setAlphaF(0.85)
         painter.fillRect(box, ground)
-        painter.setPen(self.palette_.now if self._fired(arrow.row_id) else self.palette_.dim)
+        painter.setFont(self._label_font())
+        painter.setPen(colour)
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, arrow.label)
 
     def _label_font(self) -> QFont:
         return body_font(max(8, round(10 * min(1.0, self._fit()[0] * 1.12))))
 
-    def _fired(self, row_id: str) -> bool:
-        """Whether a transition is the one that fired last."""
+    def _fired_last(self, drawing: Drawing) -> set[str]:
+        """The transitions that fired last: several where they did so at one tick."""
         explainer = self.desk.explainer
-        if explainer is None or row_id not in explainer.outline.number:
-            return False
-        span = explainer.record.row(row_id).last_span(self.desk.playhead)
-        drawing = self._drawing
-        if span is None or drawing is None:
-            return False
-        others = [explainer.record.row(arrow.row_id).last_span(self.desk.playhead) for arrow in drawing.arrows]
-        return all(other is None or other.start <= span.start for other in others)
+        if explainer is None:
+            return set()
+        known = [arrow.row_id for arrow in drawing.arrows if arrow.row_id in explainer.outline.number]
+        fired = {row_id: explainer.record.row(row_id).last_span(self.desk.playhead) for row_id in known}
+        starts = {row_id: span.start for row_id, span in fired.items() if span is not None}
+        latest = max(starts.values(), default=0)
+        return {row_id for row_id, start in starts.items() if start == latest}

@@ -1,0 +1,51 @@
+"""A mistake of ours is never said to be the take's: only what a file holds makes it a damaged one."""
+
+import sqlite3
+from pathlib import Path
+
+import pytest
+
+from tests.small import project, row
+from umbrant.rolling.roll import Order, roll
+from umbrant.take import reader
+from umbrant.take.reader import read_take
+from umbrant.take.writer import TakeError
+
+
+@pytest.fixture
+def path(tmp_path: Path) -> Path:
+    return roll(Order(project(row("top", "wait")), "s", tmp_path / "t.take"))
+
+
+@pytest.mark.xfail(strict=True)
+@pytest.mark.parametrize("error", [ValueError, KeyError, TypeError, AttributeError])
+def test_a_mistake_in_the_reader_is_not_said_to_be_damage(
+    path: Path, error: type[Exception], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def mistaken(*_: object) -> None:
+        raise error("a mistake of the program")
+
+    monkeypatch.setattr(reader.Take, "__init__", mistaken)
+    with pytest.raises(error, match="a mistake of the program"):
+        read_take(path)
+
+
+@pytest.mark.parametrize(
+    "damage",
+    [
+        "UPDATE meta SET value = 'many' WHERE name = 'recorded'",
+        "DELETE FROM meta WHERE name = 'header'",
+        "UPDATE told SET ticks = x'00'",
+        "UPDATE told SET more = '{'",
+        "UPDATE told SET what = 'nonsense'",
+        "UPDATE told SET agent = 'nobody'",
+        "UPDATE pose SET tick = 'soon'",
+        "DROP TABLE heard",
+    ],
+)
+def test_what_a_file_holds_is(path: Path, damage: str) -> None:
+    with sqlite3.connect(path) as file:
+        file.execute(damage)
+    file.close()
+    with pytest.raises(TakeError, match=r"t\.take.*damaged.*Roll the scenario again"):
+        read_take(path)

@@ -1,8 +1,6 @@
 """No tick runs for ever, whatever a machine is written like; what was cut off is recorded and can be read."""
 
-import pytest
-
-from tests.bounded import RanOver, within
+from tests.bounded import within
 from tests.small import key, played, project, record, refusals, row, spans, values
 from umbrant.model.behaviors import Key
 from umbrant.model.staging import Cue, Member, RaiseEvent
@@ -12,7 +10,6 @@ N = Key(name="n", type=KeyType.NUMBER, default=0.0)
 EACH_S = 20.0
 
 
-@pytest.mark.xfail(raises=RanOver, strict=True)
 def test_a_state_that_is_done_at_once_and_leads_to_itself_does_not_hang_on_an_event() -> None:
     with within(EACH_S):
         take = played(
@@ -30,7 +27,6 @@ def test_a_state_that_is_done_at_once_and_leads_to_itself_does_not_hang_on_an_ev
     assert take.ticks == 6
 
 
-@pytest.mark.xfail(strict=True)
 def test_a_configuration_that_comes_back_within_a_tick_ends_it_with_the_ring_recorded() -> None:
     take = played(
         project(
@@ -50,7 +46,6 @@ def test_a_configuration_that_comes_back_within_a_tick_ends_it_with_the_ring_rec
     assert told.facts["times"] == 2
 
 
-@pytest.mark.xfail(strict=True)
 def test_machines_in_machines_share_the_budget_of_their_agent() -> None:
     """Each ring counts up, so that no configuration comes back with the same values."""
     rows = []
@@ -110,7 +105,6 @@ def test_a_machine_may_count_within_a_tick_as_long_as_something_changes() -> Non
     assert refusals(take, "mm", "machine") == []
 
 
-@pytest.mark.xfail(strict=True)
 def test_a_crowd_with_overlapping_thresholds_writes_a_small_take() -> None:
     crowd = Member(name="c", behavior="b", start=(5, 5), copies=30)
     made = project(

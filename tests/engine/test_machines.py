@@ -201,7 +201,7 @@ def test_a_loop_without_time_is_cut_off_and_told_of() -> None:
         row("t2", "when", "bb", when="n == 0", to="aa"),
         seconds=0.5,
     )
-    assert refusals(take, "mm", "machine") == [(0, 4, "endless")]
+    assert refusals(take, "mm", "machine") == [(0, 4, "ring")]
 
 
 def test_a_hook_that_takes_time_is_stopped_with_the_reason() -> None:

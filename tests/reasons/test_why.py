@@ -49,6 +49,23 @@ def test_why_goes_from_the_root_to_the_running_row_past_what_was_refused() -> No
     assert [line.row_id for line in answer.lines] == ["top", "r1", "r2"]
 
 
+def test_why_tells_that_a_machine_went_round_in_a_ring() -> None:
+    rows = (
+        row("mm", "machine", name="Mood"),
+        row("aa", "state", "mm", name="Calm"),
+        row("t1", "when", "aa", when="n < 5", to="bb", name="Stir"),
+        row("bb", "state", "mm", name="Upset"),
+        row("t2", "when", "bb", when="n < 7", to="aa", name="Settle"),
+    )
+    answer = explainer(project(*rows, keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),), seconds=0.5)).why(2)
+    told = next(line for line in answer.lines if "cut off" in line.text)
+    assert told.text == (
+        "Mood was cut off at this tick: Stir and Settle led it back to where it was within one tick; it would go round "
+        "for ever, so it stopped there."
+    )
+    assert [bit.row_id for bit in told.bits if bit.row_id] == ["mm", "t1", "t2"]
+
+
 def test_why_tells_what_let_a_row_in() -> None:
     answer = explainer(project(*CHASE, seconds=1.0)).why(7)
     assert [line.text for line in answer.lines] == [

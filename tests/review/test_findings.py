@@ -369,6 +369,18 @@ def test_flipping_is_told_with_both_causes() -> None:
     assert of_take("flipping", project(*flips(0.7), seconds=8.0)) == []
 
 
+def test_a_machine_that_goes_round_within_a_tick_is_told_with_its_ring() -> None:
+    def made(low: str) -> Project:
+        return project(*two_states(when("t1", "aa", "n < 5", "bb"), back=low), keys=(number(default=1.0),))
+
+    (told,) = of_take("unsettled", made("n < 7"))
+    assert told.message == (
+        "It was cut off at 20 ticks, first at 0.00 s: 1.1.1 t1 and 1.2.1 t2 led it back to where it was within one "
+        "tick; it would go round for ever, so it stopped there."
+    )
+    assert of_take("unsettled", made("n > 7")) == []
+
+
 def test_going_and_not_moving_is_told() -> None:
     rows = [row("top", "sequence"), row("go", "move_to", "top", target=PlaceRef(place="corner"))]
     slow = project(*rows, body=Body(walk_m_s=0.001), seconds=4.0)

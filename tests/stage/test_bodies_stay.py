@@ -1,5 +1,7 @@
 """A body goes where its ground lets it, and nowhere else: one that stands off the ground or is shut in stays there."""
 
+from itertools import pairwise
+
 import pytest
 
 from tests.bounded import RanOver, within
@@ -112,7 +114,7 @@ def test_a_way_among_hundreds_of_walls_is_found() -> None:
         way = ground.way((1.0, 1.0), (far, far))
     assert way.cause is None
     places = ((1.0, 1.0), *way.corners)
-    assert all(ground.is_clear(one, other) for one, other in zip(places, places[1:], strict=False))
+    assert all(ground.is_clear(one, other) for one, other in pairwise(places))
     assert way.left_m < 1.15 * 2**0.5 * (far - 1.0)
 
 

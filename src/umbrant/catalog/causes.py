@@ -69,7 +69,9 @@ SENTENCES: Mapping[str, str] = {
     "outside_cone": "{off_deg} to the side, outside the cone of {cone_deg}",
     "blocked": "{wall} in between, {distance_m} away",
     "never_written": "{key} was never written",
-    "endless": "it ended and was started again {times} times within one tick; something in it should take time",
+    "endless": "its agent's machines took {times} transitions within one tick, and no more are taken in one; something "
+    "in them should take time",
+    "ring": "{rows} led it back to where it was within one tick; it would go round for ever, so it stopped there",
 }
 
 one_line = json.JSONEncoder(ensure_ascii=False).encode

@@ -90,6 +90,10 @@ class Board:
         """Write a key, as `LiveKey.set` does. Raises KeyError if there is no such key."""
         self._live[key].set(value)
 
+    def values(self) -> tuple[Literal | None, ...]:
+        """What all keys hold now but those that follow from others, in the order in which they are declared."""
+        return tuple(live.value for live in self._live.values() if not isinstance(live, DerivedKey))
+
     def type_of(self, key: str) -> KeyType | None:
         """The key's type, None if there is no such key."""
         return self._keys[key].type if key in self._keys else None

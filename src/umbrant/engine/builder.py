@@ -9,6 +9,7 @@ from umbrant.catalog.language.tree import parse
 from umbrant.catalog.work import Asked, AtOnce, Gate, Renewed, Status, Unbound, Weighted, Work
 from umbrant.engine.binding import Binder, Scope
 from umbrant.engine.board import Board, LiveKey
+from umbrant.engine.budget import TickBudget
 from umbrant.engine.chart import Chart, Sort, State, Transition, Waits
 from umbrant.engine.leaf import Broken, Idle, LastingLeaf, Leaf
 from umbrant.engine.machines import LiveMachine, LiveState, LiveTransition
@@ -39,7 +40,15 @@ class ScopeOf(Protocol):
 class Builder:
     """Makes the live rows of a behavior. `by_name` holds them by their names."""
 
-    def __init__(self, whole: Whole, scope: ScopeOf, board: Board, recorder: Recorder, catalog: Catalog) -> None:
+    def __init__(
+        self,
+        whole: Whole,
+        scope: ScopeOf,
+        board: Board,
+        recorder: Recorder,
+        catalog: Catalog,
+        budget: TickBudget,
+    ) -> None:
         self.by_name: dict[str, list[LiveRow]] = {}
         self._whole = whole
         self._behavior = whole.behavior
@@ -47,6 +56,7 @@ class Builder:
         self._board = board
         self._recorder = recorder
         self._catalog = catalog
+        self._budget = budget
         self._pulse = Pulse()
 
     def root(self) -> LiveRow | None:
@@ -179,7 +189,7 @@ class Builder:
         transitions: dict[str, LiveTransition] = {}
         for state in by_id.values():
             self._set_up(state, by_id, transitions)
-        return LiveMachine(Chart(root), states, transitions, self._recorder)
+        return LiveMachine(Chart(root), states, transitions, self._recorder, self._board, self._budget)
 
     def _fill(self, row: Row, state: State, states: dict[str, LiveState]) -> None:
         """The states in a machine or in a state, with what belongs to each."""

@@ -125,6 +125,14 @@ class Chart:
         self._candidates = {}
         return left
 
+    def situation(self) -> tuple[object, ...]:
+        """Its configuration and what its histories remember, to be compared with another moment's."""
+        active = tuple(state.order for state in self.active)
+        remembered = tuple(
+            (history, tuple(state.order for state in states)) for history, states in sorted(self._remembered.items())
+        )
+        return active, remembered
+
     def select(self, enabled: Callable[[Transition], bool], waits: Waits | None = None) -> list[Transition]:
         """`selectTransitions`: for each active atomic state the first enabled transition, its own before outer ones.
 

@@ -3,6 +3,10 @@
 A tick of a machine is this: transitions that ask a condition or a time are taken as long as one holds; then each event
 heard in this tick is given to the machine, in the order in which the events were raised; then the rows of the active
 states run, outer states first; then states that got done are told of, and the rows of states just entered run too.
+
+A tick always ends. A machine that comes back to where it was within a tick, with nothing changed and no event in
+between, would go round for ever: it stops there, and the ring of transitions is recorded. Whatever else goes on and on
+is cut off by the agent's budget.
 """
 
 import math
@@ -15,12 +19,12 @@ from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.decorators import SLACK_S
 from umbrant.catalog.work import FAILURE, RUNNING, SUCCESS, Status, Unbound
 from umbrant.catalog.world import Me, Question
+from umbrant.engine.board import Board
+from umbrant.engine.budget import MOST_MICROSTEPS, TickBudget
 from umbrant.engine.chart import Chart, Sort, State, Step, Transition, Waits
-from umbrant.engine.recorder import Recorder, Running
+from umbrant.engine.recorder import CUT_OFF, Recorder, Running
 from umbrant.engine.rows import GUARD_SAID_NO, InOrder, LiveRow
-
-MOST_STEPS = 100
-"""How many transitions a machine may take within one tick before it is taken for a loop without time."""
+from umbrant.model.values import Literal
 
 
 @dataclass
@@ -65,6 +69,8 @@ class Done:
     status: Status
 
 
+Situation = tuple[tuple[object, ...], tuple[Done, ...], tuple[Literal | None, ...]]
+
 Trigger = str | Done | None
 """What may enable a transition: an event by its name, that a state is done, or nothing but the present tick."""
 
@@ -78,17 +84,27 @@ class LiveMachine:
         states: dict[str, LiveState],
         transitions: dict[str, LiveTransition],
         recorder: Recorder,
+        board: Board,
+        budget: TickBudget,
     ) -> None:
         self.cause: Cause | None = None
         self._chart = chart
         self._states = states
         self._transitions = transitions
-        self._recorder = recorder
+        self._cut_off = recorder.refusing(chart.root.id, CUT_OFF)
+        self._board = board
+        self._budget = budget
+        self._seen: list[tuple[Situation, int]] = []
+        """The situations of this tick since the last event from outside, each with how many of `_fired` came before.
+
+        A list, for a key may hold something of a project's own that cannot be hashed.
+        """
+        self._fired: list[str] = []
+        self._is_cut = False
         self._inside: deque[Done] = deque()
         self._fresh: list[State] = []
         self._holds_back = any(live.must_finish for live in states.values())
         self._ended: Status | None = None
-        self._steps_left = MOST_STEPS
 
     def start(self, me: Me) -> None:
         self.cause = None
@@ -97,7 +113,9 @@ class LiveMachine:
         self._entered(me, self._chart.begin())
 
     def tick(self, me: Me) -> Status:
-        self._steps_left = MOST_STEPS
+        self._is_cut = False
+        if self._seen:
+            self._forget_situations()
         self._settle(me)
         for event in me.events.now:
             if self._ended is None:
@@ -120,7 +138,7 @@ class LiveMachine:
 
     def _settle(self, me: Me) -> None:
         """Take transitions that wait for no event, and those of what is done, until none is left: a macrostep."""
-        while self._ended is None and self._steps_left:
+        while self._ended is None and not self._is_cut:
             taken = self._chart.select(partial(self._enabled, me, None), Waits.NOTHING)
             if not taken and self._inside:
                 done = self._inside.popleft()
@@ -132,8 +150,11 @@ class LiveMachine:
             self._fire(me, taken)
 
     def _offer(self, me: Me, event: str) -> None:
+        """Give it an event from outside. That may well lead it back to where it has been, so what was seen is over."""
         taken = self._chart.select(partial(self._enabled, me, event), Waits.EVENT)
         if taken:
+            self._forget_situations()
+            self._is_cut = False
             self._fire(me, taken)
             self._settle(me)
 
@@ -170,11 +191,14 @@ class LiveMachine:
         return self._states[state.id].work.ended is not None
 
     def _fire(self, me: Me, taken: Sequence[Transition]) -> None:
-        """One microstep: leave, do the rows of the transitions, enter. The last that may be taken is told of."""
-        self._steps_left -= 1
-        if not self._steps_left:
-            endless = self._recorder.refusing(self._chart.root.id, "machine")
-            endless(cause("endless", times=float(MOST_STEPS)))
+        """One microstep: leave, do the rows of the transitions, enter. None is taken once the budget is spent."""
+        if self._budget.spent:
+            self._is_cut = True
+            self._cut_off(cause("endless", times=float(MOST_MICROSTEPS)))
+            return
+        self._budget.spend()
+        if not self._seen:
+            self._seen.append((self._situation(), 0))
         step = self._chart.take(taken)
         for state in step.left:
             self._left(me, state, cause_of_row("fired", taken[0].id))
@@ -184,6 +208,27 @@ class LiveMachine:
             _do_at_once(me, live.rows)
             live.fires.left(SUCCESS, None)
         self._entered(me, step)
+        self._fired.extend(transition.id for transition in taken)
+        self._look_for_ring()
+
+    def _look_for_ring(self) -> None:
+        """Stop for this tick if the machine is where it has been before, for it would only go the same way again."""
+        here = self._situation()
+        first = next((before for seen, before in self._seen if seen == here), None)
+        if first is None:
+            self._seen.append((here, len(self._fired)))
+            return
+        ring = self._fired[first:]
+        self._is_cut = True
+        self._cut_off(cause("ring", rows=" ".join(ring), times=float(len(ring))))
+
+    def _situation(self) -> "Situation":
+        """All that decides what a machine does next within a tick: where it is, what waits inside it, and the keys."""
+        return self._chart.situation(), tuple(self._inside), self._board.values()
+
+    def _forget_situations(self) -> None:
+        self._seen.clear()
+        self._fired.clear()
 
     # states
 

@@ -11,6 +11,9 @@ from umbrant.model.values import Literal
 WORLD = "*"
 """The board of the keys that all agents share."""
 
+CUT_OFF = "machine"
+"""The part of a machine's row that is refused, with the reason, at each tick of it that was cut off."""
+
 
 class Running(Protocol):
     """Is told when a row runs."""
@@ -25,8 +28,8 @@ class Running(Protocol):
 class Recorder(Protocol):
     """Hears of everything one agent does. Whoever implements it knows which tick it is.
 
-    `part` is ROW, 'guard', 'decorator n' or 'upkeep n', as in `model.edits.Slot`. What is told at nearly every tick is
-    told to one place each: the methods whose names end in -ing give what is called there, or `nothing`.
+    `part` is ROW, 'guard', 'decorator n' or 'upkeep n', as in `model.edits.Slot`, or CUT_OFF. What is told at nearly
+    every tick is told to one place each: the methods whose names end in -ing give what is called there, or `nothing`.
     """
 
     def running(self, row_id: str) -> Running:

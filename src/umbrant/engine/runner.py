@@ -10,6 +10,7 @@ from umbrant.catalog.declare import Catalog
 from umbrant.catalog.world import BodyView, World
 from umbrant.engine.binding import Scope, unknown
 from umbrant.engine.board import Board, Shared
+from umbrant.engine.budget import TickBudget
 from umbrant.engine.builder import Builder
 from umbrant.engine.events import Ears, Hub, Raised
 from umbrant.engine.recorder import Recorder
@@ -71,7 +72,8 @@ class Runner:
         scope = partial(Scope, self, catalog=common.catalog, recorder=recorder, limit_s=limit_s)
         self._derives = self._derive(whole, scope)
         self.board.start({**whole.given, **{name: value for name, value in member.keys.items() if name in whole.keys}})
-        builder = Builder(whole, scope, self.board, recorder, common.catalog)
+        self._budget = TickBudget()
+        builder = Builder(whole, scope, self.board, recorder, common.catalog, self._budget)
         self._root = builder.root()
         self._rows_by_name = builder.by_name
         common.runners.append(self)
@@ -88,6 +90,7 @@ class Runner:
     def tick(self) -> None:
         """Decide and act for one tick. A behavior that has ended begins again at the next tick."""
         self._body = None
+        self._budget.renew()
         if self._hub.given or self.events.now:
             self._hear()
         root = self._root

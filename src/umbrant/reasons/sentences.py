@@ -1,6 +1,6 @@
 """Sentences made of bits, so that a window can link rows and colour values, and a terminal can print them."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -96,7 +96,16 @@ class Names:
     def because(self, cause: Cause) -> Iterator[Bit]:
         """A cause's sentence, with the rows in it as links."""
         for fact, text in cause.parts():
-            yield self.bit(text) if fact == "row" else Bit(text)
+            if fact == "rows":
+                yield from self._several(text.split())
+            else:
+                yield self.bit(text) if fact == "row" else Bit(text)
+
+    def _several(self, row_ids: Sequence[str]) -> Iterator[Bit]:
+        for place, row_id in enumerate(row_ids):
+            if place:
+                yield Bit(" and " if place == len(row_ids) - 1 else ", ")
+            yield self.bit(row_id)
 
 
 def seconds_text(seconds: float) -> str:

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from umbrant.catalog.declare import RUNS, Family, Order
+from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.edits import part_name
 from umbrant.reasons.fared import Bits, Fared
 from umbrant.reasons.gauges import gauge_text
@@ -29,6 +30,7 @@ class Explainer(Fared):
             inner = path[place + 1] if place + 1 < len(path) else None
             lines.append(self._stands(row_id, tick, last=inner is None))
             lines.extend(self._wrapped(row_id, tick))
+            lines.extend(self._cut_off(row_id, tick))
             if inner is not None:
                 lines.extend(self._others(row_id, inner, tick))
             if self.is_state(row_id) and (inner is None or not self.is_state(inner)):
@@ -119,6 +121,13 @@ class Explainer(Fared):
             told = gauge_text(gauge, self.header.seconds(tick)) if gauge else ""
             if told:
                 yield self.names.line(row_id, [f": {decorator.kind.replace('_', ' ')}: {told}."])
+
+    def _cut_off(self, row_id: str, tick: int) -> Iterator[Line]:
+        """That a machine did not settle at a tick, and was cut off."""
+        refusal = self.record.row(row_id).refusal_at(tick, CUT_OFF)
+        if refusal is not None:
+            bits = [Bit(" was cut off at this tick: "), *self.names.because(refusal.cause), Bit(".")]
+            yield self.names.line(row_id, bits, Tone.NO)
 
     # what runs
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family
 from umbrant.catalog.uses import uses_of
+from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.behaviors import Behavior
 from umbrant.model.values import value_text
 from umbrant.reasons.minds import Lead, behavior_of, leads
@@ -116,8 +117,33 @@ def _why(run: Run, lead: Lead) -> str:
     span = run.record(lead.row_id).span_at(lead.end)
     if span is None or span.cause is None:
         return "it was done"
-    pieces = [run.called(text) if name == "row" else text for name, text in span.cause.parts()]
-    return "".join(pieces)
+    return "".join(_told(run, name, text) for name, text in span.cause.parts())
+
+
+@finding(
+    "A machine that does not settle",
+    why="Its transitions lead on and on within one tick, so the tick was cut off. A gap between their thresholds, or a "
+    "row that takes time, lets it come to rest.",
+    weight=Weight.WARNING,
+    scope=Scope.TAKE,
+)
+def unsettled(run: Run) -> Iterator[Found]:
+    """A machine of which ticks were cut off: it went round in a ring, or its agent's budget was spent."""
+    for row_id, record in run.take.agents[run.agent].rows.items():
+        cut = record.refusals.get(CUT_OFF, [])
+        if cut:
+            first = cut[0]
+            ticks = sum(each.end - each.start + 1 for each in cut)
+            reason = "".join(_told(run, name, text) for name, text in first.cause.parts())
+            count, since = "1 tick" if ticks == 1 else f"{ticks} ticks", run.seconds(first.start)
+            yield Found(f"It was cut off at {count}, first at {since:.2f} s: {reason}.", row_id)
+
+
+def _told(run: Run, fact: str, text: str) -> str:
+    """A fact of a cause in words: rows by their numbers and names."""
+    if fact == "rows":
+        return " and ".join(run.called(each) for each in text.split())
+    return run.called(text) if fact == "row" else text
 
 
 @finding(

@@ -1,0 +1,24 @@
+"""How much one agent may do within a tick. Only machines can go on without end, so their microsteps are counted."""
+
+MOST_MICROSTEPS = 100
+"""How many microsteps all machines of one agent may take within a tick, together."""
+
+
+class TickBudget:
+    """The microsteps that one agent has left in the present tick. Its runner renews it, its machines spend it."""
+
+    def __init__(self) -> None:
+        self._left = MOST_MICROSTEPS
+
+    def renew(self) -> None:
+        """A tick begins."""
+        self._left = MOST_MICROSTEPS
+
+    @property
+    def spent(self) -> bool:
+        """Whether nothing is left: no machine of the agent takes another transition in this tick."""
+        return self._left <= 0
+
+    def spend(self) -> None:
+        """One microstep is taken."""
+        self._left -= 1

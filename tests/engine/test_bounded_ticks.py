@@ -89,6 +89,34 @@ def test_an_event_may_lead_back_to_where_it_came_from_within_one_tick() -> None:
     assert refusals(take, "mm", "machine") == []
 
 
+def test_a_state_that_does_its_work_again_when_it_is_done_goes_round_no_ring() -> None:
+    take = played(
+        project(
+            row("mm", "machine"),
+            row("aa", "state", "mm"),
+            row("x1", "last", "aa", ticks=2),
+            row("t1", "on_done", "aa", to="aa"),
+            seconds=0.9,
+        )
+    )
+    assert spans(take, "t1") == [(2, 2, "success"), (4, 4, "success"), (6, 6, "success"), (8, 8, "success")]
+    assert refusals(take, "mm", "machine") == []
+
+
+def test_a_state_that_is_done_again_at_once_is_taken_up_at_the_next_tick() -> None:
+    take = played(
+        project(
+            row("mm", "machine"),
+            row("aa", "state", "mm"),
+            row("x1", "last", "aa", ticks=0),
+            row("t1", "on_done", "aa", to="aa"),
+            seconds=0.4,
+        )
+    )
+    assert spans(take, "t1") == [(tick, tick, "success") for tick in range(4)]
+    assert refusals(take, "mm", "machine") == [(0, 3, "ring")]
+
+
 def test_a_machine_may_count_within_a_tick_as_long_as_something_changes() -> None:
     take = played(
         project(

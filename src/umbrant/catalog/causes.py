@@ -64,6 +64,8 @@ SENTENCES: Mapping[str, str] = {
     "not_there": "'{name}' is not on the stage",
     "empty_group": "there is nothing in the group '{group}'",
     "no_route": "there is no way from {start} to {goal}",
+    "no_room": "there is no room for its body at {start}, because of {area}",
+    "shut_in": "it is shut in by {area}: there is no way from {start} to {goal}",
     "off_ground": "{goal} is not on walkable ground",
     "too_far": "{distance_m} away, beyond {range_m}",
     "outside_cone": "{off_deg} to the side, outside the cone of {cone_deg}",

@@ -176,11 +176,15 @@ def wander(me: Me, centre: Target, *, radius: Range = 4.0, duration: SpreadSecon
 
 
 def point_around(me: Me, centre: Point, least_m: float, most_m: float) -> Point | None:
-    """A point drawn evenly from the ring around a centre, to which the body can walk; None if none was met."""
+    """A point drawn evenly from the ring around a centre, to which the body can walk; None if none was met.
+
+    That there is a way is asked last, for it may take a search.
+    """
     for _ in range(TRIES):
         away = math.sqrt(me.random.uniform(least_m**2, most_m**2))
-        drawn = reachable(me, point_from(centre, me.random.uniform(-180.0, 180.0), away))
-        if drawn is not None and least_m - 0.3 <= distance_m(drawn, centre) <= most_m + 0.3:
+        drawn = me.world.walkable_near(me.body.name, point_from(centre, me.random.uniform(-180.0, 180.0), away))
+        in_ring = drawn is not None and least_m - 0.3 <= distance_m(drawn, centre) <= most_m + 0.3
+        if drawn is not None and in_ring and me.world.way_to(me.body.name, drawn).cause is None:
             return drawn
     return None
 

@@ -4,9 +4,9 @@ A tick of a machine is this: transitions that ask a condition or a time are take
 heard in this tick is given to the machine, in the order in which the events were raised; then the rows of the active
 states run, outer states first; then states that got done are told of, and the rows of states just entered run too.
 
-A tick always ends. A machine that comes back to where it was within a tick, with nothing changed and no event in
-between, would go round for ever: it stops there, and the ring of transitions is recorded. Whatever else goes on and on
-is cut off by the agent's budget.
+A tick always ends. Where the same transitions would fire a second time within a tick, with nothing changed and no event
+from outside in between, the machine would go round for ever: it stops there, and the ring of transitions is recorded.
+Whatever else goes on and on is cut off by the agent's budget.
 """
 
 import math
@@ -24,7 +24,6 @@ from umbrant.engine.budget import MOST_MICROSTEPS, TickBudget
 from umbrant.engine.chart import Chart, Sort, State, Step, Transition, Waits
 from umbrant.engine.recorder import CUT_OFF, Recorder, Running
 from umbrant.engine.rows import GUARD_SAID_NO, InOrder, LiveRow
-from umbrant.model.values import Literal
 
 
 @dataclass
@@ -69,8 +68,6 @@ class Done:
     status: Status
 
 
-Situation = tuple[tuple[object, ...], tuple[Done, ...], tuple[Literal | None, ...]]
-
 Trigger = str | Done | None
 """What may enable a transition: an event by its name, that a state is done, or nothing but the present tick."""
 
@@ -94,8 +91,8 @@ class LiveMachine:
         self._cut_off = recorder.refusing(chart.root.id, CUT_OFF)
         self._board = board
         self._budget = budget
-        self._seen: list[tuple[Situation, int]] = []
-        """The situations of this tick since the last event from outside, each with how many of `_fired` came before.
+        self._seen: list[tuple[int, object]] = []
+        """With what transitions fired in this tick since the last event from outside, by how many fired before.
 
         A list, for a key may hold something of a project's own that cannot be hashed.
         """
@@ -139,6 +136,7 @@ class LiveMachine:
     def _settle(self, me: Me) -> None:
         """Take transitions that wait for no event, and those of what is done, until none is left: a macrostep."""
         while self._ended is None and not self._is_cut:
+            done: Done | None = None
             taken = self._chart.select(partial(self._enabled, me, None), Waits.NOTHING)
             if not taken and self._inside:
                 done = self._inside.popleft()
@@ -147,7 +145,8 @@ class LiveMachine:
                     continue
             if not taken:
                 return
-            self._fire(me, taken)
+            if not self._fire(me, taken) and done is not None:
+                self._inside.appendleft(done)  # it has led nowhere yet: the next tick takes it up
 
     def _offer(self, me: Me, event: str) -> None:
         """Give it an event from outside. That may well lead it back to where it has been, so what was seen is over."""
@@ -190,15 +189,14 @@ class LiveMachine:
             return self._chart.is_done(state)
         return self._states[state.id].work.ended is not None
 
-    def _fire(self, me: Me, taken: Sequence[Transition]) -> None:
-        """One microstep: leave, do the rows of the transitions, enter. None is taken once the budget is spent."""
-        if self._budget.spent:
-            self._is_cut = True
-            self._cut_off(cause("endless", times=float(MOST_MICROSTEPS)))
-            return
+    def _fire(self, me: Me, taken: Sequence[Transition]) -> bool:
+        """One microstep: leave, do the rows of the transitions, enter. None is taken, and No given, at a cut."""
+        fired = [transition.id for transition in taken]
+        self._is_cut = self._is_spent() or self._goes_round(fired)
+        if self._is_cut:
+            return False
         self._budget.spend()
-        if not self._seen:
-            self._seen.append((self._situation(), 0))
+        self._fired.extend(fired)
         step = self._chart.take(taken)
         for state in step.left:
             self._left(me, state, cause_of_row("fired", taken[0].id))
@@ -208,23 +206,27 @@ class LiveMachine:
             _do_at_once(me, live.rows)
             live.fires.left(SUCCESS, None)
         self._entered(me, step)
-        self._fired.extend(transition.id for transition in taken)
-        self._look_for_ring()
+        return True
 
-    def _look_for_ring(self) -> None:
-        """Stop for this tick if the machine is where it has been before, for it would only go the same way again."""
-        here = self._situation()
-        first = next((before for seen, before in self._seen if seen == here), None)
+    def _is_spent(self) -> bool:
+        """Whether the agent may take no more transitions in this tick, which is recorded."""
+        if self._budget.spent:
+            self._cut_off(cause("endless", times=float(MOST_MICROSTEPS)))
+        return self._budget.spent
+
+    def _goes_round(self, fired: list[str]) -> bool:
+        """Whether these transitions have fired before in this tick with everything as it is now: a ring, recorded.
+
+        What decides is where the machine is, what waits inside it, and the keys. They would go on to fire for ever.
+        """
+        here = fired, self._chart.situation(), list(self._inside), self._board.values()
+        first = next((before for before, seen in self._seen if seen == here), None)
         if first is None:
-            self._seen.append((here, len(self._fired)))
-            return
+            self._seen.append((len(self._fired), here))
+            return False
         ring = self._fired[first:]
-        self._is_cut = True
         self._cut_off(cause("ring", rows=" ".join(ring), times=float(len(ring))))
-
-    def _situation(self) -> "Situation":
-        """All that decides what a machine does next within a tick: where it is, what waits inside it, and the keys."""
-        return self._chart.situation(), tuple(self._inside), self._board.values()
+        return True
 
     def _forget_situations(self) -> None:
         self._seen.clear()

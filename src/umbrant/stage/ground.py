@@ -1,11 +1,7 @@
-"""Where a body of a certain radius can be, what it can see past, and the shortest way between two points.
-
-Routes run over a visibility graph of the walkable ground's corners (Shapely), searched once for all pairs with SciPy.
-"""
+"""Where a body of a certain radius can be, what it can see past, and the shortest way between two points."""
 
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from threading import Lock
 
 import numpy as np
 import shapely
@@ -14,46 +10,42 @@ from numpy.typing import NDArray
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.geometry import length_m, to_grid
 from umbrant.catalog.world import Way
-from umbrant.model.staging import Blocks, Stage
+from umbrant.model.staging import Area, Blocks, Stage
 from umbrant.model.values import Point
+from umbrant.stage.horizon import Horizon
+from umbrant.stage.routes import Corners
 
 SLACK_M = 0.002
 """How far outside the walkable ground a point may be and still count as on it: poses are rounded to a grid."""
+EDGE = "the edge of the stage"
+TOUCHING_M = 1e-6
 
 Floats = NDArray[np.float64]
-
-
-@dataclass(frozen=True)
-class _Graph:
-    """The corners of the walkable ground, the length of the shortest way between each two, and the corner before."""
-
-    corners: Floats
-    lengths: Floats
-    before: NDArray[np.int32]
 
 
 class Ground:
     """The walkable ground of a stage for bodies of one radius, in metres. Any thread may ask.
 
-    A prepared geometry may be asked by one thread at a time only: two at once end the process.
+    A body keeps its radius away from what is in the way. Whether it can be somewhere, or go somewhere straight, is
+    asked of what is in the way, through a tree: that takes about as long among thousands of walls as among a few.
     """
 
     def __init__(self, stage: Stage, radius_m: float) -> None:
-        inside = shapely.box(0, 0, stage.width_m, stage.height_m).buffer(-radius_m, join_style="mitre")
-        blocking = [
-            shapely.make_valid(shapely.Polygon(area.corners)).buffer(radius_m, join_style="mitre", mitre_limit=2.0)
-            for area in stage.areas
-            if area.blocks is not Blocks.NOTHING
-        ]
-        self.free = inside.difference(shapely.union_all(blocking)) if blocking else inside
-        self._reach = self.free.buffer(SLACK_M, join_style="mitre")
-        shapely.prepare(self._reach)
-        self._asking = Lock()
+        self._inside = shapely.box(0, 0, stage.width_m, stage.height_m).buffer(-radius_m, join_style="mitre")
+        in_the_way = [area for area in stage.areas if area.blocks is not Blocks.NOTHING]
+        self._names = [area.name for area in in_the_way]
+        self._grown = np.array([_grown(area, radius_m) for area in in_the_way], dtype=object)
+        self.free = self._inside.difference(shapely.union_all(self._grown)) if len(self._grown) else self._inside
+        """All of the walkable ground, in one part or several."""
+        # No more than half the radius: two walls side by side must not come apart.
+        slack = min(SLACK_M, radius_m / 2)
+        self._bounds = shapely.bounds(self._inside.buffer(slack, join_style="mitre"))
+        self._thinned = shapely.buffer(self._grown, -slack, join_style="mitre")
+        self._tree = shapely.STRtree(self._thinned)
 
     def holds(self, place: Point) -> bool:
         """Whether a body can be at this place."""
-        with self._asking:
-            return bool(shapely.intersects_xy(self._reach, place[0], place[1]))
+        return self._is_inside(place) and not len(self._tree.query(shapely.Point(place), predicate="intersects"))
 
     def nearest(self, place: Point) -> Point:
         """The walkable place nearest to a point; the point itself if it is walkable, or if nothing is."""
@@ -64,62 +56,83 @@ class Ground:
 
     def is_clear(self, start: Point, end: Point) -> bool:
         """Whether a body can go straight from one point to another."""
+        if start == end:
+            return self.holds(start)
         straight = shapely.LineString((start, end))
-        with self._asking:
-            return bool(shapely.covers(self._reach, straight))
+        in_bounds = self._is_inside(start) and self._is_inside(end)
+        return in_bounds and not len(self._tree.query(straight, predicate="intersects"))
 
     def way(self, start: Point, goal: Point, reach_m: float = 0.0) -> Way:
         """The shortest way. A goal off the walkable ground is replaced by the nearest place on it within `reach_m`.
 
-        Without a way, gives one with a cause and no corners.
+        Without a way, gives one with a cause and no corners: a body that is off the ground, or shut in, stays there.
         """
+        no_room = self.why_not_at(start)
+        if no_room is not None:
+            return Way((), 0.0, no_room)
         end = self.nearest(goal)
         if not self.holds(end) or length_m([goal, end]) > reach_m + SLACK_M:
             return Way((), 0.0, cause("off_ground", goal=goal))
-        begin = self.nearest(start)
-        if self.is_clear(begin, end):
+        if self.is_clear(start, end):
             return Way((end,), length_m([start, end]))
-        corners = self._round_corners(begin, end)
+        apart = self._apart(start, end)
+        corners = None if apart else self._corners.way(np.asarray(start), np.asarray(end))
         if corners is None:
-            return Way((), 0.0, cause("no_route", start=start, goal=goal))
-        return Way(tuple(corners), length_m([start, *corners]))
+            return Way((), 0.0, apart or cause("no_route", start=start, goal=goal))
+        way = [*(_as_point(corner) for corner in corners), end]
+        return Way(tuple(way), length_m([start, *way]))
 
     @cached_property
-    def _graph(self) -> _Graph:
-        corners = shapely.get_coordinates(self.free)
-        corners = np.unique(np.round(corners, 9), axis=0)
-        if len(corners) == 0:
-            return _Graph(np.empty((0, 2)), np.empty((0, 0)), np.empty((0, 0), dtype=np.int32))
-        weights = np.vstack([self._sights(corner, corners) for corner in corners])
-        weights[~np.isfinite(weights)] = 0.0
-        # Imported where it is needed: it takes longer to load than the rest of the stage.
-        from scipy.sparse.csgraph import dijkstra
+    def _corners(self) -> Corners:
+        return Corners(self.free, Horizon(self._thinned, self._bounds), self._is_clear)
 
-        lengths, before = dijkstra(weights, directed=False, return_predecessors=True)
-        return _Graph(corners, lengths, before)
+    @cached_property
+    def _parts(self) -> NDArray[np.object_]:
+        """The parts of the walkable ground between which nobody can walk."""
+        return np.asarray(shapely.get_parts(self.free), dtype=object)
 
-    def _sights(self, place: Floats, corners: Floats) -> Floats:
-        """The straight distance from a place to each corner it can be left for directly, else infinity."""
-        lines = shapely.linestrings(np.stack([np.broadcast_to(place, corners.shape), corners], axis=1))
-        apart = np.hypot(*(corners - place).T)
-        with self._asking:
-            clear = shapely.covers(self._reach, lines)
-        return np.where(clear, apart, np.inf)
-
-    def _round_corners(self, begin: Point, end: Point) -> list[Point] | None:
-        graph = self._graph
-        if len(graph.corners) == 0:
+    def _apart(self, start: Point, end: Point) -> Cause | None:
+        """Why there is no way from one walkable place to another, without a search: they lie in different parts."""
+        if len(self._parts) < 2:
             return None
-        from_begin = self._sights(np.asarray(begin), graph.corners)
-        to_end = self._sights(np.asarray(end), graph.corners)
-        whole = from_begin[:, None] + graph.lengths + to_end[None, :]
-        first, last = np.unravel_index(int(np.argmin(whole)), whole.shape)
-        if not np.isfinite(whole[first, last]):
+        one, other = (int(np.argmin(shapely.distance(self._parts, shapely.Point(each)))) for each in (start, end))
+        if one == other:
             return None
-        passed = [int(last)]
-        while passed[-1] != int(first):
-            passed.append(int(graph.before[first, passed[-1]]))
-        return [*(_as_point(graph.corners[corner]) for corner in reversed(passed)), end]
+        around = self._around(self._parts[one])
+        is_shut_in = bool(around) and shapely.area(self._parts[one]) < shapely.area(self._parts[other])
+        if is_shut_in:
+            return cause("shut_in", start=start, goal=end, area=" and ".join(around))
+        return cause("no_route", start=start, goal=end)
+
+    def _around(self, part: shapely.Geometry) -> list[str]:
+        """What a part of the walkable ground ends at, besides the edge of the stage."""
+        if not len(self._grown):
+            return []
+        return [self._names[int(place)] for place in np.flatnonzero(shapely.distance(self._grown, part) < TOUCHING_M)]
+
+    def why_not_at(self, place: Point) -> Cause | None:
+        """Why a body cannot be at a place, None if it can."""
+        return None if self.holds(place) else cause("no_room", start=place, area=self._no_room_for(place))
+
+    def _no_room_for(self, place: Point) -> str:
+        """What leaves a body no room at a place."""
+        point = shapely.Point(place)
+        met = np.flatnonzero(shapely.intersects(self._grown, point)) if len(self._grown) else ()
+        return " and ".join(self._names[int(each)] for each in met) or EDGE
+
+    def _is_inside(self, place: Point) -> bool:
+        left, low, right, high = self._bounds.tolist()
+        return bool(left <= place[0] <= right and low <= place[1] <= high)
+
+    def _is_clear(self, start: Floats, end: Floats) -> bool:
+        """Whether a body can go straight from one walkable place (2,) to another."""
+        return not len(self._tree.query(shapely.LineString((start, end)), predicate="intersects"))
+
+
+def _grown(area: Area, radius_m: float) -> shapely.Geometry:
+    """Where the middle of a body cannot be, because of an area."""
+    shape = shapely.make_valid(shapely.Polygon(area.corners))
+    return shape.buffer(radius_m, join_style="mitre", mitre_limit=2.0)
 
 
 def ground_of(stage: Stage, radius_m: float, flies: bool = False) -> Ground:
@@ -154,12 +167,13 @@ class Sightlines:
         walls = [area for area in stage.areas if area.blocks is Blocks.SIGHT_AND_WAY]
         self._names = [wall.name for wall in walls]
         self._shapes = np.array([shapely.make_valid(shapely.Polygon(wall.corners)) for wall in walls], dtype=object)
-        shapely.prepare(self._shapes)
+        self._tree = shapely.STRtree(self._shapes)
 
     def blocked_by(self, start: Point, end: Point) -> str | None:
         """The name of the nearest thing in the line, None if the line is free."""
         line = shapely.LineString((start, end))
-        met = np.flatnonzero(shapely.intersects(self._shapes, line)) if len(self._names) else np.empty(0, dtype=int)
+        # In the order of the stage: of two that are equally near the first is named.
+        met = np.sort(self._tree.query(line, predicate="intersects"))
         if len(met) == 0:
             return None
         if len(met) == 1:
@@ -184,11 +198,6 @@ class Zones:
             return []
         met = np.flatnonzero(shapely.intersects_xy(self._shapes, place[0], place[1]))
         return [self._names[int(index)] for index in met]
-
-
-def why_off(ground: Ground, place: Point) -> Cause | None:
-    """Why a body cannot be at a place, None if it can."""
-    return None if ground.holds(place) else cause("off_ground", goal=place)
 
 
 def _as_point(corner: Floats) -> Point:

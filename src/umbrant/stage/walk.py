@@ -1,4 +1,4 @@
-"""A puppet's walk: where it is at each moment, worked out before the first tick."""
+"""A puppet's walk: where it is at each moment, worked out before the first tick and anew when a cue moves it."""
 
 from bisect import bisect_right
 from dataclasses import dataclass
@@ -26,12 +26,22 @@ class Walk:
 
     def __init__(self, member: Member, ground: Ground) -> None:
         self.faults: list[tuple[int, Cause]] = []
-        self._facing_deg = member.facing_deg
-        self._start = member.start
+        self._points = list(enumerate(member.walk))
+        self._ground = ground
+        self._set_out(member.start, member.facing_deg, 0.0)
+
+    def go_on_from(self, place: Point, facing_deg: float, now_s: float) -> None:
+        """The puppet has been put somewhere: from there it goes to the points that are still ahead, each in time."""
+        self.faults = []
+        self._points = [(index, point) for index, point in self._points if point.at_s > now_s]
+        self._set_out(place, facing_deg, now_s)
+
+    def _set_out(self, here: Point, facing_deg: float, now_s: float) -> None:
+        self._facing_deg = facing_deg
+        self._start = here
         self._legs: list[_Leg] = []
-        here, now_s = member.start, 0.0
-        for index, point in enumerate(member.walk):
-            way = ground.way(here, point.to)
+        for index, point in self._points:
+            way = self._ground.way(here, point.to)
             if way.cause:
                 self.faults.append((index, way.cause))
             elif way.corners:

@@ -9,7 +9,7 @@ from umbrant.catalog.world import BodyView, Noise, PropView, Sight, Way
 from umbrant.model.staging import Member, Prop, Scenario, Stage
 from umbrant.model.values import Point
 from umbrant.stage.bodies import StageBody, StageProp
-from umbrant.stage.ground import Ground, Sightlines, Zones, ground_of, why_off
+from umbrant.stage.ground import Ground, Sightlines, Zones, ground_of
 from umbrant.stage.walk import Walk
 
 STRAY_M = 1.0
@@ -169,13 +169,20 @@ class StageWorld:
     # what cues and hands do
 
     def put(self, name: str, to: Point) -> bool:
-        """Put one of the cast, or a prop, somewhere; one that was not on the stage is then. No if there is none."""
+        """Put one of the cast, or a prop, somewhere; one that was not on the stage is then. No if there is none.
+
+        The walk of a puppet goes on from there.
+        """
         thing = self.cast.get(name) or self.all_props.get(name)
         if thing is None:
             return False
         thing.place, thing.here = (to_grid(to[0]), to_grid(to[1])), True
         if isinstance(thing, StageBody):
             thing.corners, thing.goal = [], None
+            walk = self._walks.get(name)
+            if walk is not None:
+                walk.go_on_from(thing.place, thing.heading_deg, self.now_s)
+                self._tell_faults(name, walk)
         return True
 
     def drop(self, prop: Prop) -> None:
@@ -234,12 +241,16 @@ class StageWorld:
 
     def _walk(self, member: Member) -> Walk:
         walk = Walk(member, self._ground(self.cast[member.name]))
-        for index, reason in walk.faults:
-            self._listener.noticed(member.name, f"point {index + 1} of the walk", reason)
+        self._tell_faults(member.name, walk)
         return walk
+
+    def _tell_faults(self, name: str, walk: Walk) -> None:
+        """Tell which points of a walk the puppet cannot get to."""
+        for index, reason in walk.faults:
+            self._listener.noticed(name, f"point {index + 1} of the walk", reason)
 
     def _check_starts(self, cast: Sequence[Member]) -> None:
         for member in cast:
-            reason = why_off(self._ground(self.cast[member.name]), member.start)
+            reason = self._ground(self.cast[member.name]).why_not_at(member.start)
             if reason:
                 self._listener.noticed(member.name, "the start", reason)

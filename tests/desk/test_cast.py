@@ -7,6 +7,8 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 
 from tests.desk.conftest import Driver
 from umbrant.desk.curve_view import dragged
+from umbrant.model.edits import Edit, rename_row
+from umbrant.model.paths import put
 from umbrant.model.values import Curve, Shape
 from umbrant.take.record import RowState
 
@@ -257,3 +259,25 @@ def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(driver
     hands.pane.actions_by_id["trust"].trigger()
     assert not hands.desk.needs_trust
     assert not hands.desk.history.unsaved
+
+
+def test_a_scenario_that_cannot_be_played_is_not_rehearsed_and_the_reason_is_told(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.apply(Edit("Go nowhere", lambda project: put(project, ("scenarios", "dusk", "stage"), "nowhere")))
+    hands.messages.clear()
+    hands.pane.actions_by_id["rehearse"].trigger()
+    assert not hands.pane.rehearsing.active
+    assert hands.messages == ["scenarios/dusk.json: there is no stage 'nowhere'. There are: quay."]
+
+
+def test_an_edit_ends_a_rehearsal_and_leaves_no_file_of_it(demo_driver: Driver) -> None:
+    hands = demo_driver
+    rehearsing = hands.pane.rehearsing
+    hands.pane.actions_by_id["rehearse"].trigger()
+    hands.until(lambda: rehearsing.frame is not None)
+    hands.desk.apply(Edit("Run", lambda project: rename_row(project, "warden", "go", "Run there")))
+    assert not rehearsing.active
+    assert "The rehearsal has ended" in hands.messages[-1]
+    hands.settle()
+    files = sorted(each.name for each in hands.desk.take.path.parent.iterdir())
+    assert files == sorted(each.loaded.take.path.name for each in hands.desk.takes)

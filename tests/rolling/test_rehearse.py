@@ -78,3 +78,21 @@ def test_a_worker_rehearses_line_by_line(tmp_path: Path) -> None:
     assert replies[1].frame.said == (("a", "Hm"),)
     assert (replies[3].take, len(replies[3].steps)) == (tmp_path / "t.take", 1)
     assert replies[5].take == tmp_path / "t.take"
+
+
+def test_a_rehearsal_that_cannot_begin_or_is_given_up_leaves_no_file(tmp_path: Path) -> None:
+    made = project(row("ss", "say", text="Hm"), cast=(Member(name="p", start=(10, 5)),), seconds=0.5)
+    lost = made.model_copy(
+        update={"scenarios": tuple(each.model_copy(update={"stage": "nowhere"}) for each in made.scenarios)}
+    )
+    lines = [
+        rehearse_line(1, Order(lost, "s", tmp_path / "1.take"), "p"),
+        rehearse_line(2, Order(made, "s", tmp_path / "2.take"), "p"),
+        step_line(2, Hand()),
+        order_line(3, Order(made, "s", tmp_path / "3.take")),
+    ]
+    out = io.StringIO()
+    serve([f"{line}\n" for line in lines], out)
+    replies = [read_reply(line) for line in out.getvalue().splitlines()]
+    assert replies[0].error
+    assert [each.name for each in tmp_path.iterdir()] == ["3.take"]

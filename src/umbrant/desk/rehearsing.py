@@ -35,6 +35,7 @@ class Rehearsing(QObject):
         self._timer.timeout.connect(self._next)
         desk.roller.stepped.connect(self._stepped)
         desk.roller.failed.connect(lambda _: self._stop())
+        desk.roller.busy_changed.connect(self._interrupted)
 
     @property
     def active(self) -> bool:
@@ -49,10 +50,11 @@ class Rehearsing(QObject):
         if scenario is None or chosen is None:
             self.desk.told.emit("There is no puppet to steer: give the scenario one of the cast without a behavior.")
             return
+        if not self.desk.rehearse(chosen.name):
+            return
         self._player.pause()
         self.puppet, self.frame = chosen, None
         self._push, self._deeds, self._waiting = (0.0, 0.0), [], True
-        self.desk.rehearse(chosen.name)
         self._timer.start(int(1000 / scenario.ticks_per_s / min(1.0, self._player.speed)))
         who = chosen.title or chosen.name
         self.desk.told.emit(f"Rehearsing: arrow keys or the mouse steer {who}, E raises an event, D drops, Esc ends.")
@@ -113,6 +115,8 @@ class Rehearsing(QObject):
             self.frame = reply.frame or self.frame
             self.changed.emit()
             return
+        # What the hand did is in the reply, and is rolled anew; the take of the rehearsal itself is not shown.
+        reply.take.unlink(missing_ok=True)
         scenario, steps, cues = self.desk.scenario_name, reply.steps, reply.cues
         self._stop()
         if steps or cues:
@@ -120,6 +124,12 @@ class Rehearsing(QObject):
             self.desk.apply(edit)
         else:
             self.desk.roll()
+
+    def _interrupted(self, busy: bool) -> None:
+        """A take is rolled meanwhile, for the project was changed: the worker plays the rehearsal no further."""
+        if busy and self.active:
+            self._stop()
+            self.desk.told.emit("The rehearsal has ended, for the project was changed and is rolled anew.")
 
     def _stop(self) -> None:
         if self.active:

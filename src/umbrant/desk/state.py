@@ -293,28 +293,36 @@ class Desk(QObject):
 
     def roll(self) -> None:
         """Play the scenario again with its seed."""
+        order = self._order()
+        if order is not None:
+            self._ordered = {order.path: self.project}
+            self.roller.order(order)
+
+    def rehearse(self, puppet: str) -> bool:
+        """Have the worker rehearse the scenario with a puppet. Says whether it can be played; why not is told."""
+        order = self._order()
+        if order is not None:
+            self.roller.rehearse(order, puppet)
+        return order is not None
+
+    def _order(self) -> Order | None:
+        """An order to play the scenario into a new file; None, and told why, where it cannot be played.
+
+        Rows that cannot run are no hindrance: they are refused with their reason, and the rest is played.
+        """
         self._look_for_nodes()
         scenario = self.scenario
         if scenario is None:
             self.told.emit("The project has no scenario to play.")
-            return
-        if all(problem.row_id or problem.file.startswith(f"{NODES}/") for problem in self.problems):
-            self._made += 1
-            path = self._place / f"{self._made}.take"
-            self._ordered = {path: self.project}
-            self.roller.order(Order(self.project, scenario.name, path, trusted=self._nodes.own.trusted))
-        else:
-            first = next(problem for problem in self.problems if not problem.row_id)
+            return None
+        in_the_way = (each for each in self.problems if not each.row_id and not each.file.startswith(f"{NODES}/"))
+        first = next(in_the_way, None)
+        if first is not None:
             self.told.emit(str(first))
-
-    def rehearse(self, puppet: str) -> None:
-        """Have the worker rehearse the scenario with a puppet. Raises ValueError without a scenario."""
-        scenario = self.scenario
-        if scenario is None:
-            raise ValueError("a rehearsal needs a scenario; ask whether there is one first")
-        self._look_for_nodes()
-        path = self._place / "rehearsal.take"
-        self.roller.rehearse(Order(self.project, scenario.name, path, trusted=self._nodes.own.trusted), puppet)
+            return None
+        self._made += 1
+        path = self._place / f"{self._made}.take"
+        return Order(self.project, scenario.name, path, trusted=self._nodes.own.trusted)
 
     def select_scenario(self, name: str) -> None:
         """Play another scenario of the project."""

@@ -85,9 +85,9 @@ class CuePlayer:
     def tick(self) -> None:
         """Do what is due at this tick, in the order in which it is written."""
         self._director.events.begin()
-        for each in self._waiting:
-            if self._is_due(each):
-                self._begin(each)
+        # What a cue leaves for later waits from the next tick on: nothing is added to what is being gone through.
+        later = [one for each in self._waiting if self._is_due(each) for one in self._begin(each)]
+        self._waiting.extend(later)
 
     def do(self, deed: Deed, called: str) -> None:
         """Do something now."""
@@ -95,14 +95,16 @@ class CuePlayer:
         if reason is not None:
             self._cannot(called, reason)
 
-    def _begin(self, waiting: _Waiting) -> None:
-        """Do a cue for each of those whom it names; for some of them it may be done later."""
+    def _begin(self, waiting: _Waiting) -> list[_Waiting]:
+        """Do a cue for each of those whom it names; gives what is to be done later for some of them."""
+        later: list[_Waiting] = []
         for later_s, deed in self._scenario.spelled_out(waiting.cue.does):
             if later_s:
                 at_s = round(self._world.now_s + later_s, 6)
-                self._waiting.append(_Waiting(Cue(at_s=at_s, does=deed), waiting.number))
+                later.append(_Waiting(Cue(at_s=at_s, does=deed), waiting.number))
             else:
                 self.do(deed, f"cue {waiting.number}")
+        return later
 
     def _is_due(self, each: _Waiting) -> bool:
         if each.question is None:

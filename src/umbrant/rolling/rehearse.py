@@ -59,9 +59,13 @@ class Rehearsal:
         self._puppet = puppet
         self._tick = 0
         self._push: Point | None = None
-        self._writer = TakeWriter(order.path, header_of(order.project, scenario))
         own = own_catalog(order.project, trusted=order.trusted, base=catalog)
-        self._play = Play(order.project, scenario, self._writer, own.catalog)
+        self._writer = TakeWriter(order.path, header_of(order.project, scenario))
+        try:
+            self._play = Play(order.project, scenario, self._writer, own.catalog)
+        except BaseException:
+            self.drop()
+            raise
 
     @property
     def path(self) -> Path:
@@ -88,6 +92,11 @@ class Rehearsal:
     def close(self) -> None:
         """End it; the take is whole as far as it went."""
         self._writer.close()
+
+    def drop(self) -> None:
+        """End it, and remove its file."""
+        self._writer.close()
+        self.path.unlink(missing_ok=True)
 
     def _frame(self) -> Frame:
         world = self._play.world

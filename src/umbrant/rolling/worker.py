@@ -165,12 +165,14 @@ class _Worker:
             return Reply(number)
         if "end" not in data and not rehearsal.over:
             return Reply(number, frame=rehearsal.step(Hand.model_validate(data["hand"])))
-        self._drop()
+        self._rehearsal = None
+        rehearsal.close()
         return Reply(number, rehearsal.path, steps=tuple(rehearsal.track.steps), cues=tuple(rehearsal.track.cues))
 
     def _drop(self) -> None:
+        """Something else has been ordered: nobody asks for the take of what was being rehearsed."""
         if self._rehearsal is not None:
-            self._rehearsal.close()
+            self._rehearsal.drop()
             self._rehearsal = None
 
 

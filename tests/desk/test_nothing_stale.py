@@ -23,7 +23,6 @@ def history(hands: Driver, place: int) -> QImage:
     return board.viewport().grab(board.visualRect(board.board.index(place, HISTORY))).toImage()
 
 
-@pytest.mark.xfail(strict=True)
 def test_the_blackboards_histories_are_those_of_the_agent_that_is_looked_at(driver: Driver, demo: Path) -> None:
     dusk = demo / "scenarios" / "dusk.json"
     scenario = json.loads(dusk.read_text())

@@ -3,10 +3,11 @@
 from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QAction, QPainter, QPaintEvent, QResizeEvent
+from PySide6.QtGui import QAction, QPainter, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QWidget
 
 from umbrant.desk.icons import icon
+from umbrant.desk.painted import PaintedView
 from umbrant.desk.player import SPEEDS, Player
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
@@ -34,7 +35,7 @@ def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget) -> QToolButt
     return button
 
 
-class ShortenedLabel(QWidget):
+class ShortenedLabel(PaintedView):
     """A line of dim text, shortened to the room there is; the tooltip has the whole.
 
     Unlike a QLabel it does not lay out the window anew when its text changes, which it does at every tick.
@@ -63,12 +64,10 @@ class ShortenedLabel(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(80, self.fontMetrics().height())
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+    def draw(self, painter: QPainter) -> None:
         painter.setPen(self.palette().windowText().color())
         shown = self.fontMetrics().elidedText(self._text, Qt.TextElideMode.ElideRight, self.width())
         painter.drawText(self.rect(), self._align | Qt.AlignmentFlag.AlignVCenter, shown)
-        painter.end()
 
 
 class TopBar(QWidget):

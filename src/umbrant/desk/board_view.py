@@ -2,18 +2,18 @@
 
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, QPointF, QRectF, Qt
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
-    QStyledItemDelegate,
     QStyleOptionViewItem,
     QTableView,
     QWidget,
 )
 
 from umbrant.desk.cached import Pictures
+from umbrant.desk.painted import Index, PaintedDelegate, PaintedTable
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.behaviors import Key
@@ -28,8 +28,6 @@ _INSET = (6, 5, -10, -5)
 
 SHARES = (0.24, 0.22, 0.35, 0.19)
 """How much of the width each column takes."""
-
-Index = QModelIndex | QPersistentModelIndex
 
 
 class BoardModel(QAbstractTableModel):
@@ -119,7 +117,7 @@ class BoardModel(QAbstractTableModel):
             self.dataChanged.emit(self.index(0, VALUE), self.index(len(self.keys) - 1, HISTORY))
 
 
-class BoardDelegate(QStyledItemDelegate):
+class BoardDelegate(PaintedDelegate):
     """Draws a key's line. Its history shows numbers and yes/no by height, anything else as marks where it changed."""
 
     def __init__(self, model: BoardModel, palette: Palette, view: QTableView) -> None:
@@ -131,8 +129,8 @@ class BoardDelegate(QStyledItemDelegate):
         self._font = body_font(11)
         self._metrics = QFontMetricsF(self._font)
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        place, column, box = index.row(), index.column(), QRectF(option.rect)
+    def draw_cell(self, painter: QPainter, box: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+        place, column = index.row(), index.column()
         key = self._model.keys[place]
         if place == self._view.currentIndex().row():
             painter.fillRect(box, self.palette_.selection)
@@ -151,7 +149,7 @@ class BoardDelegate(QStyledItemDelegate):
         take, changes = self._model.desk.take, self._model.changes(key.name)
         if take is None or changes is None:
             return
-        picture = (id(self._model.desk.current), id(self.palette_))
+        picture = (self._model.desk.take_number, self._model.desk.agent, id(self.palette_))
         self._pictures.draw(
             painter, box, key.name, picture, lambda p, at: self._line(p, at, key, changes, take.last_tick)
         )
@@ -172,7 +170,7 @@ class BoardDelegate(QStyledItemDelegate):
             painter.drawLine(QPointF(x, top), QPointF(x, box.bottom()))
 
 
-class BoardView(QTableView):
+class BoardView(PaintedTable):
     """The blackboard. Enter or a double click selects the row that wrote a key."""
 
     def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:

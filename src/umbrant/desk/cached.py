@@ -6,6 +6,8 @@ from math import ceil
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPixmap
 
+from umbrant.desk.painted import painting, saved
+
 MOST_PICTURES = 400
 
 Paint = Callable[[QPainter, QRectF], None]
@@ -45,21 +47,18 @@ class Pictures:
 
 
 def _paint_straight(painter: QPainter, box: QRectF, wide: int, high: int, paint: Paint) -> None:
-    painter.save()
-    painter.translate(box.topLeft())
-    whole = QRectF(0, 0, wide, high)
-    painter.setClipRect(whole, Qt.ClipOperation.IntersectClip)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    paint(painter, whole)
-    painter.restore()
+    with saved(painter):
+        painter.translate(box.topLeft())
+        whole = QRectF(0, 0, wide, high)
+        painter.setClipRect(whole, Qt.ClipOperation.IntersectClip)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        paint(painter, whole)
 
 
 def _painted(wide: int, high: int, ratio: float, paint: Paint) -> QPixmap:
     picture = QPixmap(ceil(wide * ratio), ceil(high * ratio))
     picture.setDevicePixelRatio(ratio)
     picture.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(picture)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    paint(painter, QRectF(0, 0, wide, high))
-    painter.end()
+    with painting(picture) as painter:
+        paint(painter, QRectF(0, 0, wide, high))
     return picture

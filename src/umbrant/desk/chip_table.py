@@ -4,14 +4,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QMouseEvent
-from PySide6.QtWidgets import QAbstractItemView, QTableView, QToolTip, QWidget
+from PySide6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter
+from PySide6.QtWidgets import QAbstractItemView, QToolTip, QWidget
 
 from umbrant.desk.chips import chip_tip
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.editing import COARSE, FINE, PIXELS_A_STEP, ChipEditing
 from umbrant.desk.ledger.layout import Fonts, RowLayout
 from umbrant.desk.ledger.pieces import Brushes
+from umbrant.desk.painted import PaintedTable
 from umbrant.desk.sentence import Chip, ChipKey, Editor
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import COMPACT_ROW_HEIGHT, ROW_HEIGHT, Palette
@@ -31,7 +32,7 @@ class _Drag:
     moved: bool = False
 
 
-class ChipTable(QTableView):
+class ChipTable(PaintedTable):
     """What the ledger and the setting have in common. Subclasses say how each line is laid out."""
 
     def __init__(
@@ -79,6 +80,9 @@ class ChipTable(QTableView):
         return False
 
     # looks
+
+    def draw_ground(self, painter: QPainter) -> None:
+        painter.fillRect(self.viewport().rect(), self.brushes.palette.sheet)
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""

@@ -4,20 +4,19 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
 
-from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPolygonF
+from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QMenu, QWidget
 
 from umbrant.desk.setting.adding import cueing
 from umbrant.desk.state import Desk
-from umbrant.desk.theme import Palette, body_font
+from umbrant.desk.time_scale import TimeScale
 from umbrant.model.edits import Edit
 from umbrant.model.paths import Path, put
 from umbrant.model.staging import Cue, Deed, DropProp, MoveTo, RaiseEvent, SetKey
 from umbrant.model.values import value_text
 
-GRAB, HALF, HIGH = 7.0, 4.5, 7.0
-"""How near a mark is taken hold of; half its width, and its height."""
+GRAB = 7.0
+"""How near a mark is taken hold of, in pixels."""
 
 
 @dataclass(frozen=True)
@@ -53,15 +52,12 @@ def deed_text(does: Deed) -> str:
 
 
 class CueRuler:
-    """The marks of the cues above the lanes. `x_of` says where a tick stands, `tick_at` which one stands at a place."""
+    """The marks of the cues above the lanes, under the hand. `scale` says where each tick stands."""
 
-    def __init__(
-        self, desk: Desk, parent: QWidget, x_of: Callable[[float], float], tick_at: Callable[[float], float]
-    ) -> None:
+    def __init__(self, desk: Desk, parent: QWidget, scale: Callable[[], TimeScale]) -> None:
         self._desk = desk
         self._parent = parent
-        self._x_of = x_of
-        self._tick_at = tick_at
+        self._scale = scale
         self._held: Mark | None = None
         self._drags = 0
         self.menu: QMenu | None = None
@@ -79,7 +75,7 @@ class CueRuler:
 
     def x_of(self, mark: Mark) -> float:
         """Where a mark stands."""
-        return self._x_of(mark.at_s * self._rate())
+        return self._scale().x_of(mark.at_s * self.ticks_per_s)
 
     def press(self, x: float) -> Mark | None:
         """Take hold of the mark at a place, if there is one."""
@@ -92,7 +88,7 @@ class CueRuler:
         scenario = self._desk.scenario
         if self._held is None or scenario is None:
             return
-        at_s = round(max(0.0, min(scenario.seconds, self._tick_at(x) / self._rate())), 1)
+        at_s = round(max(0.0, min(scenario.seconds, self._scale().tick_at(x) / self.ticks_per_s)), 1)
         path = (*self._held.path, "at_s")
         self._desk.apply(Edit(f"Move the cue {self._held.text}", lambda p: put(p, path, at_s), f"cue {self._drags}"))
 
@@ -107,7 +103,7 @@ class CueRuler:
         scenario = self._desk.scenario
         if scenario is None:
             return
-        at_s = round(max(0.0, min(scenario.seconds, self._tick_at(place.x()) / self._rate())), 1)
+        at_s = round(max(0.0, min(scenario.seconds, self._scale().tick_at(place.x()) / self.ticks_per_s)), 1)
         path: Path = ("scenarios", scenario.name)
         menu = QMenu(self._parent)
         menu.setAccessibleName(f"Cues at {at_s:g} s")
@@ -118,25 +114,6 @@ class CueRuler:
         self.menu = menu
         menu.popup(self._parent.mapToGlobal(place))
 
-    def paint(self, painter: QPainter, palette: Palette, box: QRectF) -> None:
-        """Draw the marks, with what each does where there is room before the next."""
-        painter.setFont(body_font(10))
-        painter.setPen(palette.dim)
-        painter.drawText(QRectF(12, box.top(), box.left() - 16, box.height()), Qt.AlignmentFlag.AlignVCenter, "Cues")
-        found = sorted(marks(self._desk), key=lambda each: each.at_s)
-        ends = [*(self.x_of(each) for each in found[1:]), box.right()]
-        for each, end in zip(found, ends, strict=True):
-            x, foot = self.x_of(each), box.center().y() + HIGH / 2
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(palette.now if each == self._held else palette.dim)
-            corners = (QPointF(x - HALF, foot - HIGH), QPointF(x + HALF, foot - HIGH), QPointF(x, foot))
-            painter.drawPolygon(QPolygonF(list(corners)))
-            room = int(end - x - 2 * HALF - 6)
-            painter.setPen(palette.dim)
-            if painter.fontMetrics().horizontalAdvance(each.text) <= room:
-                at = QRectF(x + HALF + 3, box.top(), room, box.height())
-                painter.drawText(at, Qt.AlignmentFlag.AlignVCenter, each.text)
-
     def _add(self, title: str, cue: Cue) -> None:
         scenario = self._desk.scenario
         if scenario is not None:
@@ -144,6 +121,8 @@ class CueRuler:
             whole = (*scenario.cues, cue)
             self._desk.apply(Edit(f"Add a cue: {title}", lambda project: put(project, path, whole)))
 
-    def _rate(self) -> int:
+    @property
+    def ticks_per_s(self) -> int:
+        """The tick rate of the scenario that is played."""
         scenario = self._desk.scenario
         return scenario.ticks_per_s if scenario else 20

@@ -1,20 +1,18 @@
 """The curve of a consideration: its shape to be dragged, the input at the playhead, and how often inputs came up."""
 
-from dataclasses import dataclass
-
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QWidget
 
 from umbrant.catalog.curves import worth
-from umbrant.desk.curves import curve_line
-from umbrant.desk.painted import draw_focus, paint_with
+from umbrant.desk.curve_painting import CurveLook, Grip, paint_curve, place_in
+from umbrant.desk.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.behaviors import Row
 from umbrant.model.edits import ROW, Edit, Slot, set_value
-from umbrant.model.values import Curve, Shape, number_text
+from umbrant.model.values import Curve, Shape
 
 LEFT, RIGHT, TOP, BOTTOM = 34, 150, 16, 24
 GRAB = 9.0
@@ -23,15 +21,7 @@ BARS = 20
 NUDGE = 0.02
 
 
-@dataclass(frozen=True)
-class Grip:
-    """A point of the curve that can be dragged, and what it changes; `at` in shares of the range and of the worth."""
-
-    name: str
-    at: tuple[float, float]
-
-
-class CurveView(QWidget):
+class CurveView(PaintedView):
     """Drag the curve's points, or walk them with Tab and the arrow keys. For a step the threshold is dragged."""
 
     def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
@@ -110,8 +100,7 @@ class CurveView(QWidget):
 
     def to_pixels(self, at: tuple[float, float]) -> QPointF:
         """Where a share of the range and of the worth is drawn."""
-        box = self.plot()
-        return QPointF(box.left() + box.width() * at[0], box.bottom() - box.height() * at[1])
+        return place_in(self.plot(), at)
 
     def to_shares(self, pixel: QPointF) -> tuple[float, float]:
         """The reverse, kept within 0 and 1."""
@@ -193,51 +182,32 @@ class CurveView(QWidget):
 
     # drawing
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def draw(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), self.palette_.sheet)
-        painter.setFont(body_font(11))
         row = self.row
         if row is None:
+            painter.setFont(body_font(11))
             painter.setPen(self.palette_.dim)
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Select a consideration to see its curve.")
         else:
-            self._frame(painter, row)
-            self._inputs(painter, row)
-            low, high = self.range_of(row)
-            painter.setPen(QPen(self.palette_.running, 2))
-            painter.drawPolyline(curve_line(self.curve(row), self.plot(), low, high))
-            self._now(painter, row)
-            self._grips(painter, row)
-            self._legend(painter, row)
+            paint_curve(painter, self.look(row), self.plot(), self.palette_)
         draw_focus(painter, self, self.palette_)
-        painter.end()
 
-    def _frame(self, painter: QPainter, row: Row) -> None:
-        box, (low, high) = self.plot(), self.range_of(row)
-        for share in (0.0, 0.25, 0.5, 0.75, 1.0):
-            y = box.bottom() - box.height() * share
-            painter.setPen(QPen(self.palette_.rule, 1))
-            painter.drawLine(QPointF(box.left(), y), QPointF(box.right(), y))
-        painter.setPen(self.palette_.dim)
-        painter.drawText(QRectF(0, box.top() - 8, LEFT - 8, 16), Qt.AlignmentFlag.AlignRight, "1")
-        painter.drawText(QRectF(0, box.bottom() - 8, LEFT - 8, 16), Qt.AlignmentFlag.AlignRight, "0")
-        painter.drawText(QRectF(box.left() - 20, box.bottom() + 4, 80, 16), 0, f"{'':4}{number_text(low)}")
-        right = QRectF(box.right() - 60, box.bottom() + 4, 64, 16)
-        painter.drawText(right, Qt.AlignmentFlag.AlignRight, number_text(high))
-
-    def _inputs(self, painter: QPainter, row: Row) -> None:
-        """How often each input came up in the take, as bars."""
+    def look(self, row: Row) -> CurveLook:
+        """What is to be seen of a consideration."""
+        low, high = self.range_of(row)
+        explainer = self.desk.explainer
+        gauge = explainer.record.row(row.id).gauge_at(self.desk.playhead) if explainer else None
         counts = self.counts(row)
-        if counts is None or not counts.max():
-            return
-        box = self.plot()
-        wide = box.width() / BARS
-        colour = self.palette_.different
-        for place, count in enumerate(counts.tolist()):
-            high = box.height() * 0.6 * count / counts.max()
-            painter.fillRect(QRectF(box.left() + place * wide + 1, box.bottom() - high, wide - 2, high), colour)
+        return CurveLook(
+            self.curve(row),
+            low,
+            high,
+            grips=tuple(self.grips(row)),
+            chosen=self._chosen,
+            counts=tuple(counts.tolist()) if counts is not None else (),
+            now=(gauge.of, gauge.value) if gauge is not None and gauge.of is not None else None,
+        )
 
     def counts(self, row: Row) -> "np.ndarray[tuple[int], np.dtype[np.float64]] | None":
         """For how many ticks the input was in each of the bars; None where nothing was recorded."""
@@ -253,46 +223,6 @@ class CurveView(QWidget):
         inside = np.clip(values[known], min(low, high), max(low, high))
         counts, _ = np.histogram(inside, bins=BARS, range=(min(low, high), max(low, high) + 1e-9), weights=ticks[known])
         return np.asarray(counts, dtype=np.float64)
-
-    def _now(self, painter: QPainter, row: Row) -> None:
-        explainer = self.desk.explainer
-        gauge = explainer.record.row(row.id).gauge_at(self.desk.playhead) if explainer else None
-        if gauge is None or gauge.of is None:
-            return
-        low, high = self.range_of(row)
-        share = min(1.0, max(0.0, (gauge.of - low) / ((high - low) or 1.0)))
-        at, box = self.to_pixels((share, gauge.value)), self.plot()
-        painter.setPen(QPen(self.palette_.now, 1.4, Qt.PenStyle.DashLine))
-        painter.drawLine(QPointF(at.x(), box.top()), QPointF(at.x(), box.bottom()))
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(self.palette_.now)
-        painter.drawEllipse(at, 4.5, 4.5)
-        text = f"{number_text(round(gauge.of, 2))} → {gauge.value:.2f}"
-        wide = painter.fontMetrics().horizontalAdvance(text)
-        left = at.x() + 8 if at.x() + 8 + wide < box.right() else at.x() - 8 - wide
-        painter.setPen(self.palette_.ink)
-        painter.drawText(QPointF(left, max(box.top() + 10, at.y() - 8)), text)
-
-    def _grips(self, painter: QPainter, row: Row) -> None:
-        for grip in self.grips(row):
-            painter.setPen(QPen(self.palette_.now if grip.name == self._chosen else self.palette_.running, 2))
-            painter.setBrush(self.palette_.sheet)
-            painter.drawEllipse(self.to_pixels(grip.at), 5, 5)
-
-    def _legend(self, painter: QPainter, row: Row) -> None:
-        curve, (low, high) = self.curve(row), self.range_of(row)
-        left, y = self.plot().right() + 16, TOP + 10.0
-        painter.setFont(body_font(11, bold=True))
-        painter.setPen(self.palette_.ink)
-        painter.drawText(QPointF(left, y), str(curve.shape))
-        painter.setFont(body_font(11))
-        for text in described(curve, low, high):
-            y += 19
-            painter.drawText(QPointF(left, y), text)
-        painter.setPen(self.palette_.dim)
-        for text in ("bars: how often each", "input came up"):
-            y += 17 if text.startswith("input") else 26
-            painter.drawText(QPointF(left, y), text)
 
 
 def dragged(curve: Curve, name: str, at: tuple[float, float], span: tuple[float, float]) -> Curve:
@@ -329,18 +259,3 @@ def _steepness(curve: Curve, y: float) -> float:
         return float(np.clip(np.log(0.85 / 0.15) / max(0.02, y - curve.middle), 0.5, 200))
     away = min(0.15, 1.0 - curve.middle) or 0.15
     return float(np.clip(odds / away, 0.5, 200))
-
-
-def described(curve: Curve, low: float, high: float) -> list[str]:
-    """What makes up a curve, a line for each."""
-    middle = number_text(round(low + (high - low) * curve.middle, 2))
-    told = {
-        Shape.LINEAR: [f"from {curve.low:.2f}", f"to {curve.high:.2f}"],
-        Shape.POWER: [f"exponent {number_text(curve.exponent)}", f"{curve.low:.2f} to {curve.high:.2f}"],
-        Shape.LOGISTIC: [f"middle {middle}", f"steepness {number_text(curve.steepness)}"],
-        Shape.LOGIT: [f"middle {middle}", f"steepness {number_text(curve.steepness)}"],
-        Shape.BELL: [f"middle {middle}", f"width {number_text(round((high - low) * curve.width, 2))}"],
-        Shape.STEP: [f"input {curve.sign} {number_text(curve.threshold)}"],
-        Shape.POINTS: [f"{len(curve.points)} points", "double-click adds one"],
-    }[curve.shape]
-    return [*told, "falls" if curve.flipped else "rises"] if curve.shape is not Shape.STEP else told

@@ -1,33 +1,26 @@
 """The example of a kind of node, playing: a small stage, and the rows of its NPC with their tapes."""
 
-import math
 from dataclasses import dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from PySide6.QtCore import QPointF, QRectF, QRunnable, QSize, Qt, QThreadPool, QTimer, Signal
-from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent
+from PySide6.QtCore import QRectF, QRunnable, QSize, Qt, QThreadPool, QTimer, Signal
+from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Kind
-from umbrant.catalog.examples import NPC, RATE, SHOWN, VISITOR, example_of
-from umbrant.desk.figures import draw_body, draw_boxed, draw_prop
-from umbrant.desk.ground_painting import paint_ground
-from umbrant.desk.ledger.tape import Axis, TapePainter
-from umbrant.desk.painted import draw_focus
-from umbrant.desk.sentence import Around, Role, sentence
-from umbrant.desk.theme import Palette, body_font
+from umbrant.catalog.examples import NPC, SHOWN, example_of
+from umbrant.desk.example_painting import MARGIN, ROW_HIGH, paint_example
+from umbrant.desk.painted import PaintedView, draw_focus
+from umbrant.desk.theme import Palette
 from umbrant.model.documents import Project
 from umbrant.reasons.why import Explainer
 from umbrant.rolling.roll import Order, roll
 from umbrant.take.reader import Take, read_take
 
-ROW_HIGH, LEAST_HIGH, MARGIN = 22, 84, 8
+LEAST_HIGH = 84
 MOST_ROWS = 6
-STAGE_SHARE, TAPE_SHARE = 0.36, 0.26
-"""How much of the width the stage and the tapes take; between them stand the rows."""
-SAID_S = 1.5
 
 
 @dataclass(frozen=True)
@@ -52,7 +45,7 @@ class _Play(QRunnable):
         self._view.played.emit(_Played(self._kind.id, project, take))
 
 
-class ExampleView(QWidget):
+class ExampleView(PaintedView):
     """Plays over and over while it is seen; a click or Space pauses it."""
 
     played = Signal(object)
@@ -137,16 +130,12 @@ class ExampleView(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def draw(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), self.palette_.ground)
         if self._shown is not None and self._explainer is not None:
-            painter.setFont(body_font(11))
-            self._stage(painter, self._shown)
-            self._ledger(painter, self._explainer, self._shown)
+            stage, rows = self._shown.project.stages[0], self._rows()
+            paint_example(painter, self._explainer, stage, rows, self.tick, QRectF(self.rect()), self.palette_)
         draw_focus(painter, self, self.palette_)
-        painter.end()
 
     # inside
 
@@ -173,72 +162,3 @@ class ExampleView(QWidget):
         place = rows.index(SHOWN) if SHOWN in rows else 0
         first = max(0, min(place - 3, len(rows) - MOST_ROWS))
         return rows[first : first + MOST_ROWS]
-
-    def _stage(self, painter: QPainter, shown: _Played) -> None:
-        stage, take = shown.project.stages[0], shown.take
-        box = QRectF(MARGIN, MARGIN, self.width() * STAGE_SHARE - MARGIN, self.height() - 2 * MARGIN)
-        scale = min(box.width() / stage.width_m, box.height() / stage.height_m)
-        top = box.center().y() + stage.height_m * scale / 2
-
-        def to_pixels(place: tuple[float, float]) -> QPointF:
-            return QPointF(box.left() + place[0] * scale, top - place[1] * scale)
-
-        painter.save()
-        painter.setClipRect(box)
-        paint_ground(painter, stage, self.palette_, to_pixels)
-        for name, levels in take.levels.items():
-            place = take.props[name].at(self.tick)
-            if place is not None and not math.isnan(levels[self.tick]):
-                drains = name.startswith("lamp")
-                draw_prop(painter, self.palette_, to_pixels(place.at), float(levels[self.tick]), drains=drains)
-        for name, poses in take.poses.items():
-            x, y, heading = poses[self.tick].tolist()
-            if not math.isnan(x):
-                fill = None if name == VISITOR else self.palette_.leads[0] if name == NPC else self.palette_.dim
-                size = 4.0 if name == "dog" else 6.5
-                draw_body(painter, self.palette_, to_pixels((x, y)), size, heading, fill)
-                recent = [text for when, text in take.agents[name].said if self._is_recent(when)] if name == NPC else []
-                if recent:
-                    at = to_pixels((x, y)) + QPointF(8, -4)
-                    draw_boxed(painter, self.palette_, recent[-1], at, box.right())
-        painter.restore()
-
-    def _is_recent(self, when: int) -> bool:
-        return 0 <= self.tick - when < SAID_S * RATE
-
-    def _ledger(self, painter: QPainter, explainer: Explainer, shown: _Played) -> None:
-        rows = self._rows()
-        left, wide = self.width() * STAGE_SHARE + MARGIN, self.width() * TAPE_SHARE
-        edge, top = self.width() - MARGIN - wide, (self.height() - ROW_HIGH * len(rows)) / 2
-        for place, row_id in enumerate(rows):
-            box = QRectF(left, top + place * ROW_HIGH, self.width() - MARGIN - left, ROW_HIGH)
-            painter.fillRect(box, self.palette_.selection if row_id == SHOWN else self.palette_.sheet)
-            painter.fillRect(QRectF(left, box.bottom() - 1, box.width(), 1), self.palette_.rule)
-            room = box.adjusted(4 + 9.0 * explainer.outline.depth[row_id], 0, -wide - 6, 0)
-            painter.setFont(body_font(11))
-            painter.setPen(self.palette_.ink)
-            told = _told(explainer, row_id)
-            told = painter.fontMetrics().elidedText(told, Qt.TextElideMode.ElideRight, int(room.width()))
-            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, told)
-            cell = QRectF(edge, box.top(), wide, ROW_HIGH)
-            painter.save()
-            painter.setClipRect(cell)
-            axis = Axis(cell, 0, shown.take.ticks, shown.take.ticks)
-            tape = TapePainter(painter, axis, self.palette_, shown.take.header.ticks_per_s)
-            tape.draw(explainer.family(row_id), explainer.record.row(row_id))
-            painter.restore()
-        x = edge + self.tick / shown.take.ticks * wide
-        painter.fillRect(QRectF(x - 1, top, 2, ROW_HIGH * len(rows)), self.palette_.now)
-
-
-def _told(explainer: Explainer, row_id: str) -> str:
-    """A row in few words: its name, but what it does where the name says no more than its kind."""
-    behavior = explainer.behavior
-    row = behavior.row(row_id)
-    around = Around({each.id: each.name or each.kind for each in behavior.rows})
-    pieces = [piece for piece in sentence(row, BUILTIN, around) if piece.role is not Role.KIND]
-    if row_id == SHOWN and len(pieces) > 1:
-        pieces = [piece for piece in pieces if piece.role is not Role.NAME or piece.chip is None] or pieces
-    elif row.name:
-        pieces = [piece for piece in pieces if piece.role is Role.NAME][:1]
-    return " ".join(piece.text for piece in pieces)

@@ -6,6 +6,7 @@ import shapely
 from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF
 
+from umbrant.desk.painted import saved
 from umbrant.desk.theme import Palette
 from umbrant.model.staging import Area, Blocks, Stage
 from umbrant.model.values import Point
@@ -91,11 +92,10 @@ def _name_area(painter: QPainter, box: QRectF, name: str, palette: Palette) -> Q
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, name)
         return QRectF(box.center() - QPointF(wide / 2, high / 2), QSizeF(wide, high))
     if wide <= box.height() and high <= box.width():
-        painter.save()
-        painter.translate(box.center())
-        painter.rotate(-90)
-        upwards = QRectF(-box.height() / 2, -box.width() / 2, box.height(), box.width())
-        painter.drawText(upwards, Qt.AlignmentFlag.AlignCenter, name)
-        painter.restore()
+        with saved(painter):
+            painter.translate(box.center())
+            painter.rotate(-90)
+            upwards = QRectF(-box.height() / 2, -box.width() / 2, box.height(), box.width())
+            painter.drawText(upwards, Qt.AlignmentFlag.AlignCenter, name)
         return QRectF(box.center() - QPointF(high / 2, wide / 2), QSizeF(high, wide))
     return QRectF()

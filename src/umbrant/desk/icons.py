@@ -1,7 +1,9 @@
 """The icons of the transport, drawn here so that they have the palette's colours at any scale."""
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QIcon, QPainter, QPixmap, QPolygonF
+from PySide6.QtGui import QColor, QIcon, QPixmap, QPolygonF
+
+from umbrant.desk.painted import painting
 
 SIZE = 18
 
@@ -12,16 +14,14 @@ def icon(name: str, colour: QColor) -> QIcon:
     pixmap = QPixmap(SIZE * 3, SIZE * 3)
     pixmap.setDevicePixelRatio(3)
     pixmap.fill(Qt.GlobalColor.transparent)
-    painter = QPainter(pixmap)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(colour)
-    for shape in shapes:
-        if isinstance(shape, QRectF):
-            painter.drawRect(shape)
-        else:
-            painter.drawPolygon(shape)
-    painter.end()
+    with painting(pixmap) as painter:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        for shape in shapes:
+            if isinstance(shape, QRectF):
+                painter.drawRect(shape)
+            else:
+                painter.drawPolygon(shape)
     return QIcon(pixmap)
 
 

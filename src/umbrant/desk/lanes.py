@@ -4,22 +4,23 @@ The copies of one member share a lane, each a thin stripe of it. Puppets have no
 the cues of the scenario, to be dragged to another time.
 """
 
-from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QWheelEvent
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from umbrant.desk.cached import Pictures
 from umbrant.desk.cue_ruler import CueRuler, marks
-from umbrant.desk.painted import draw_focus
+from umbrant.desk.lanes_painting import BAR, LANE, lanes_of, paint_cues, paint_lanes, paint_window
+from umbrant.desk.painted import PaintedView, draw_focus
 from umbrant.desk.state import Desk
-from umbrant.desk.theme import Palette, body_font
+from umbrant.desk.theme import Palette
+from umbrant.desk.time_scale import TimeScale
 from umbrant.model.staging import Member
-from umbrant.reasons.minds import behavior_of
 
-LANE, BAR, TOP, LEFT, RIGHT = 18, 14, 6, 110, 16
+TOP, LEFT, RIGHT = 6, 110, 16
 
 
-class LanesView(QWidget):
+class LanesView(PaintedView):
     """Click or drag to move the playhead; with Shift, to move the tape's window. Clicking a name looks at that one."""
 
     picked = Signal(object)
@@ -30,7 +31,7 @@ class LanesView(QWidget):
         self.desk = desk
         self.palette_ = palette
         self._pictures = Pictures()
-        self.ruler = CueRuler(desk, self, self.x_of, self.tick_at)
+        self.ruler = CueRuler(desk, self, lambda: self.scale)
         self.arranging = False
         self.setAccessibleName("Lanes")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -50,7 +51,7 @@ class LanesView(QWidget):
         self._refresh()
 
     def ruler_box(self) -> QRectF:
-        """Where the cues stand; empty where they are not shown."""
+        """Where the cues stand, if there are any."""
         return QRectF(LEFT, TOP - 3, self.width() - LEFT - RIGHT, self._top() - TOP)
 
     def _top(self) -> float:
@@ -60,13 +61,18 @@ class LanesView(QWidget):
     def minimumSizeHint(self) -> QSize:
         return QSize(300, self.sizeHint().height())
 
+    @property
+    def scale(self) -> TimeScale:
+        """Where each tick stands."""
+        return TimeScale(LEFT, max(LEFT, self.width() - RIGHT), self.desk.tape.ticks)
+
     def x_of(self, tick: float) -> float:
         """Where a tick stands."""
-        return LEFT + tick / max(1, self.desk.tape.ticks) * (self.width() - LEFT - RIGHT)
+        return self.scale.x_of(tick)
 
     def tick_at(self, x: float) -> float:
         """Which tick stands at a place."""
-        return (x - LEFT) / max(1, self.width() - LEFT - RIGHT) * self.desk.tape.ticks
+        return self.scale.tick_at(x)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.position().y() < self._top():
@@ -119,30 +125,30 @@ class LanesView(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.rect(), self.palette_.ground)
-        key = (id(self.desk.current), self.desk.scenario, self.desk.agent, self.desk.tape.ticks, id(self.palette_))
-        self._pictures.draw(painter, QRectF(self.rect()), "lanes", key, self._lanes)
+    def draw(self, painter: QPainter) -> None:
+        """What moves with the playhead is drawn anew each time; lanes and cues are pictures."""
+        desk, palette = self.desk, self.palette_
+        painter.fillRect(self.rect(), palette.ground)
+        key = (desk.take_number, desk.scenario, desk.agent, desk.tape.ticks, id(palette))
+        self._pictures.draw(painter, QRectF(self.rect()), "lanes", key, self._draw_lanes)
         if self._top() > TOP:
             strip = QRectF(0, 0, self.width(), self._top())
-            cues = (self.desk.scenario, self.ruler.held, self.desk.tape.ticks, id(self.palette_))
-            self._pictures.draw(painter, strip, "cues", cues, self._cues)
-        if self.desk.take is not None:
-            self._window(painter)
-            x = self.x_of(self.desk.playhead)
-            painter.fillRect(QRectF(x - 1, 1, 2, self.height() - 2), self.palette_.now)
-        draw_focus(painter, self, self.palette_)
-        painter.end()
+            cues = (desk.scenario, self.ruler.held, desk.tape.ticks, id(palette))
+            self._pictures.draw(painter, strip, "cues", cues, self._draw_cues)
+        if desk.take is not None:
+            scale, tape = self.scale, desk.tape
+            paint_window(painter, scale.x_of(tape.start), scale.x_of(tape.end), self.height(), palette)
+            painter.fillRect(QRectF(scale.x_of(desk.playhead) - 1, 1, 2, self.height() - 2), palette.now)
+        draw_focus(painter, self, palette)
 
-    def _cues(self, painter: QPainter, box: QRectF) -> None:
+    def _draw_lanes(self, painter: QPainter, box: QRectF) -> None:
+        loaded = self.desk.current.loaded if self.desk.current else None
+        lanes = lanes_of(self._cast(), self.desk.agent, loaded)
+        paint_lanes(painter, lanes, self.scale, self._top(), self.palette_)
+
+    def _draw_cues(self, painter: QPainter, box: QRectF) -> None:
         painter.fillRect(box, self.palette_.ground)
-        self.ruler.paint(painter, self.palette_, self.ruler_box())
-
-    def _lanes(self, painter: QPainter, box: QRectF) -> None:
-        for place, member in enumerate(self._cast()):
-            self._lane(painter, int(self._top()) + place * LANE, member)
+        paint_cues(painter, list(marks(self.desk)), self.ruler.held, self.scale, self.ruler.ticks_per_s, self.palette_)
 
     def _player_at(self, y: float) -> str | None:
         """Whose stripe is at a height."""
@@ -153,67 +159,6 @@ class LanesView(QWidget):
         players = list(cast[lane].each())
         share = (y - self._top() - lane * LANE) / BAR
         return players[max(0, min(len(players) - 1, int(share * len(players))))].name
-
-    def _lane(self, painter: QPainter, top: int, member: Member) -> None:
-        players = list(member.each())
-        chosen = next((player for player in players if player.name == self.desk.agent), None)
-        painter.setFont(body_font(11, bold=chosen is not None))
-        painter.setPen(self.palette_.ink if chosen else self.palette_.dim)
-        title = member.title or member.name
-        if len(players) > 1:
-            title = f"{chosen.title} of {len(players)}" if chosen else f"{title} × {len(players)}"
-        whole_title = f"{title} ({member.behavior})" if member.behavior else title
-        metrics, room = painter.fontMetrics(), LEFT - 18
-        fits = metrics.horizontalAdvance(whole_title) <= room
-        shown = whole_title if fits else metrics.elidedText(title, Qt.TextElideMode.ElideRight, room)
-        painter.drawText(QRectF(12, top, LEFT - 16, BAR), Qt.AlignmentFlag.AlignVCenter, shown)
-        painter.setFont(body_font(10))
-        whole = QRectF(LEFT, top, self.width() - LEFT - RIGHT, BAR)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(self.palette_.rule)
-        painter.drawRoundedRect(whole.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1)
-        high = BAR / len(players)
-        for place, player in enumerate(players):
-            self._stripe(painter, QRectF(LEFT, top + place * high, whole.width(), high), player.name)
-        if chosen is not None and len(players) > 1:
-            self._frame(painter, top + players.index(chosen) * high, high)
-
-    def _frame(self, painter: QPainter, top: float, high: float) -> None:
-        """Mark the stripe of the copy that is looked at."""
-        painter.setBrush(self.palette_.ink)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.drawRect(QRectF(LEFT - 5, top, 3, max(2.0, high)))
-
-    def _stripe(self, painter: QPainter, box: QRectF, name: str) -> None:
-        """What led one player when."""
-        take, current = self.desk.take, self.desk.current
-        if take is None or current is None or name not in take.agents:
-            return
-        behavior, rows = behavior_of(take, name), current.loaded.leading.get(name, ())
-        for lead in current.loaded.leads.get(name, ()):
-            colour = self.palette_.leads[rows.index(lead.row_id) % len(self.palette_.leads)]
-            bar = QRectF(QPointF(self.x_of(lead.start), box.top()), QPointF(self.x_of(lead.end + 1), box.bottom()))
-            self._bar(painter, bar, colour, behavior.row(lead.row_id).name if behavior else "")
-
-    def _bar(self, painter: QPainter, bar: QRectF, colour: QColor, name: str) -> None:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(colour)
-        if bar.height() < BAR:
-            painter.fillRect(bar.adjusted(0, 0, -0.5, -0.3), colour)
-            return
-        painter.drawRoundedRect(bar.adjusted(0, 0, -1, 0), 2, 2)
-        if painter.fontMetrics().horizontalAdvance(name) + 8 <= bar.width():
-            painter.setPen(QColor("#FFFFFF"))
-            painter.drawText(bar.adjusted(5, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
-
-    def _window(self, painter: QPainter) -> None:
-        tape = self.desk.tape
-        shade = QColor(self.palette_.ink)
-        shade.setAlphaF(0.07)
-        box = QRectF(QPointF(self.x_of(tape.start), 2), QPointF(self.x_of(tape.end), self.height() - 2))
-        painter.setPen(QPen(self.palette_.faint, 1))
-        painter.setBrush(shade)
-        painter.drawRoundedRect(box, 3, 3)
 
     def _move(self, event: QMouseEvent) -> None:
         tick = self.tick_at(event.position().x())

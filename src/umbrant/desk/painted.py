@@ -1,11 +1,114 @@
-"""What the painted views have in common: when they are painted anew, and how they show that they have the keyboard."""
+"""How everything in the window is painted: nothing but pixels leaves a paint event, whatever goes wrong in it.
 
-from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
-from PySide6.QtWidgets import QWidget
+An exception that left a paint event would leave its painter open, and Qt ends a process that does that. So all painted
+views have their base here. They say what they look like in `draw`, and a mistake there is logged and told in words in
+place of the view, while the rest of the window lives. What they draw is worked out in plain functions, which are tested
+without a window.
+"""
 
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
+from PySide6.QtGui import QPaintDevice, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QTableView, QWidget
+
+from umbrant.desk.logs import log, log_file
 from umbrant.desk.state import Desk
-from umbrant.desk.theme import Palette
+from umbrant.desk.theme import DAY, Palette, body_font
+
+Index = QModelIndex | QPersistentModelIndex
+FAULT = "fault"
+"""The property of a view in which its last fault stands, so that the same one is logged once and not at every frame."""
+
+
+@contextmanager
+def painting(device: QPaintDevice) -> Iterator[QPainter]:
+    """A painter that is ended, whatever happens inside. It smooths edges."""
+    painter = QPainter(device)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    try:
+        yield painter
+    finally:
+        painter.end()
+
+
+@contextmanager
+def saved(painter: QPainter) -> Iterator[None]:
+    """What is set on a painter inside is as it was afterwards."""
+    painter.save()
+    try:
+        yield
+    finally:
+        painter.restore()
+
+
+def guarded(painter: QPainter, view: QWidget, box: QRectF, draw: Callable[[QPainter], None]) -> None:
+    """Draw something of a view. A mistake in it is logged, and stands in the box in words."""
+    try:
+        with saved(painter):
+            draw(painter)
+    except Exception as error:  # a mistake of ours, whatever it is: the boundary that nothing may pass
+        fault = f"{type(error).__name__}: {error}"
+        if view.property(FAULT) != fault:
+            view.setProperty(FAULT, fault)
+            log.exception("%s could not be drawn", view.accessibleName() or type(view).__name__)
+        with saved(painter):
+            _say_fault(painter, box, view.accessibleName() or "this", fault)
+
+
+def _say_fault(painter: QPainter, box: QRectF, name: str, fault: str) -> None:
+    text = f"{name} could not be drawn ({fault}). The rest of the window works. What happened is in {log_file()}."
+    painter.setOpacity(1.0)
+    painter.setClipRect(box)
+    painter.fillRect(box, DAY.sheet)
+    painter.setPen(DAY.refused)
+    painter.setFont(body_font())
+    painter.drawText(box.adjusted(8, 2, -8, -2), Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, text)
+
+
+class PaintedView(QWidget):
+    """A view that is painted as a whole."""
+
+    def draw(self, painter: QPainter) -> None:
+        """Draw it."""
+        raise NotImplementedError
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        with painting(self) as painter:
+            guarded(painter, self, QRectF(self.rect()), self.draw)
+
+
+class PaintedTable(QTableView):
+    """A table whose cells are drawn by a PaintedDelegate, on a ground and under what it draws itself."""
+
+    def draw_ground(self, painter: QPainter) -> None:
+        """Draw what lies under the cells, or stands where there are none."""
+
+    def draw_over(self, painter: QPainter) -> None:
+        """Draw what lies over the cells."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        box = QRectF(self.viewport().rect())
+        with painting(self.viewport()) as painter:
+            guarded(painter, self, box, self.draw_ground)
+        super().paintEvent(event)
+        with painting(self.viewport()) as painter:
+            guarded(painter, self, box, self.draw_over)
+
+
+class PaintedDelegate(QStyledItemDelegate):
+    """Draws the cells of a view."""
+
+    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+        """Draw a cell."""
+        raise NotImplementedError
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        view, cell = self.parent(), QRectF(option.rect)
+        if not isinstance(view, QWidget):
+            raise TypeError("a painted delegate's parent is the view whose cells it draws")
+        guarded(painter, view, cell, lambda each: self.draw_cell(each, cell, option, index))
 
 
 def paint_with(desk: Desk, view: QWidget) -> None:

@@ -4,8 +4,8 @@ from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, QRectF, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
+from PySide6.QtWidgets import QHeaderView, QStyleOptionViewItem, QWidget
 
 from umbrant.desk.chip_table import ChipTable
 from umbrant.desk.chips import Choice, FieldChip
@@ -13,6 +13,7 @@ from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.delegates import make_flow
 from umbrant.desk.ledger.layout import RowLayout
 from umbrant.desk.ledger.pieces import draw_pieces
+from umbrant.desk.painted import PaintedDelegate, saved
 from umbrant.desk.sentence import Editor, Piece, Pill, Role
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette
@@ -64,27 +65,26 @@ class ReviewModel(QAbstractTableModel):
         return finding.sort.why if role == Qt.ItemDataRole.ToolTipRole and finding is not None else None
 
 
-class FindingDelegate(QStyledItemDelegate):
+class FindingDelegate(PaintedDelegate):
     """Draws a line of the review."""
 
     def __init__(self, view: "ReviewView") -> None:
         super().__init__(view)
         self._view = view
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        view, cell, palette = self._view, QRectF(option.rect), self._view.brushes.palette
+    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+        view, palette = self._view, self._view.brushes.palette
         layout, finding = view.layout_at(index.row()), view.review.finding_at(index.row())
         if layout is None:
             return
         selected = index.row() == view.selected_place()
         painter.fillRect(cell, palette.selection if selected else palette.sheet if finding else palette.ground)
-        painter.save()
-        painter.translate(cell.topLeft())
-        if finding is not None:
-            colour = {"error": palette.refused, "warning": palette.now}.get(finding.sort.weight, palette.faint)
-            painter.fillRect(QRectF(0, 0, 3, layout.height - 1), colour)
-        draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
-        painter.restore()
+        with saved(painter):
+            painter.translate(cell.topLeft())
+            if finding is not None:
+                colour = {"error": palette.refused, "warning": palette.now}.get(finding.sort.weight, palette.faint)
+                painter.fillRect(QRectF(0, 0, 3, layout.height - 1), colour)
+            draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
 
 
@@ -167,12 +167,6 @@ class ReviewView(ChipTable):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.go_to()
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self.viewport())
-        painter.fillRect(event.rect(), self.brushes.palette.sheet)
-        painter.end()
-        super().paintEvent(event)
 
     def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
         self.leave_chips()

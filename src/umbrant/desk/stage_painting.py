@@ -1,215 +1,249 @@
-"""Painting the stage at the playhead: the ground, what stands and moves on it, and the names of it all."""
+"""How the stage is drawn at one moment: the ground, what stands and moves on it, and the names of it all.
 
-import math
-from typing import TYPE_CHECKING
+Plain functions of a `StageLook`, which says all that is to be seen. `stage_look` makes one.
+"""
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
+from collections.abc import Sequence
+from dataclasses import dataclass
 
-from umbrant.desk.cached import Pictures
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+
 from umbrant.desk.figures import LEAST_BODY, draw_body, draw_boxed, draw_chosen, draw_prop
 from umbrant.desk.ground_painting import paint_ground, paint_off_limits
+from umbrant.desk.handles import NO_GUIDES, Guides
 from umbrant.desk.labels import Labels
-from umbrant.desk.rehearsing import Rehearsing
-from umbrant.desk.row_on_stage import paint_cone, paint_row
+from umbrant.desk.painted import saved
+from umbrant.desk.rings import Ring
 from umbrant.desk.theme import Palette, body_font
-from umbrant.model.staging import Member, Scenario, Stage
-
-if TYPE_CHECKING:
-    from umbrant.desk.stage_view import StageView
+from umbrant.model.staging import Stage
+from umbrant.model.values import Point
 
 HANDLE = 5.0
-SAID_S = 2.0
-"""How long what was said stays on the stage."""
 PROP = 5.0
+"""How large, in pixels, a handle and a prop are drawn."""
 
 
-class StagePainter:
-    """Paints what a stage's view shows. What does not move by itself is kept as a picture."""
+@dataclass(frozen=True)
+class Projection:
+    """Where the places of a stage are drawn: metres with y up become pixels with y down."""
 
-    def __init__(self, view: "StageView") -> None:
-        self._view = view
-        self._desk = view.desk
-        self._pictures = Pictures()
-        self._font = body_font(11)
-        self._written: list[QRectF] = []
-        """Where names stand on the ground."""
+    scale: float
+    """Pixels a metre."""
+    left: float
+    bottom: float
+    """Where the stage's (0, 0) is drawn."""
 
-    @property
-    def _palette(self) -> Palette:
-        return self._view.palette_
+    def to_pixels(self, place: Point) -> QPointF:
+        """Where a place is drawn."""
+        return QPointF(self.left + place[0] * self.scale, self.bottom - place[1] * self.scale)
 
-    def paint(self, painter: QPainter) -> None:
-        """Paint all of it, the ground first."""
-        view, desk = self._view, self._desk
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(view.rect(), self._palette.ground)
-        stage, scenario = view.shown_stage(), desk.scenario
-        if stage is None or scenario is None:
-            painter.setPen(self._palette.dim)
-            painter.drawText(view.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show.")
-            return
-        painter.setFont(self._font)
-        at = *view.to_pixels((0.0, 0.0)).toTuple(), view.to_size(1.0)
-        key = (stage, scenario, at, view.chosen, view.arranging, view.is_handled, id(self._palette))
-        whole = QRectF(view.rect())
-        self._pictures.draw(painter, whole, "ground", key, lambda p, _: self._standing(p, stage, scenario))
-        labels = Labels(painter, whole)
-        for box in self._written:
-            labels.keep_clear(box)
-        props = self._props(painter, stage)
-        painter.save()
-        painter.setClipRect(QRectF(view.to_pixels((0, stage.height_m)), view.to_pixels((stage.width_m, 0))))
-        paint_row(painter, view)
-        paint_cone(painter, view)
-        painter.restore()
-        self._bodies(painter, scenario, labels)
-        for box in props:
-            labels.keep_clear(box)
-        for place in stage.places:
-            labels.write(place.name, view.to_pixels(place.at), 6, self._palette.dim)
-        self._guides(painter)
-        view.sketching.paint(painter)
-        view.picking.paint(painter)
-        if view.live is not None:
-            self._rehearsal(painter, view.live, scenario)
+    def to_size(self, metres: float) -> float:
+        """How many pixels a length is drawn with."""
+        return metres * self.scale
 
-    # what does not move by itself
 
-    def _standing(self, painter: QPainter, stage: Stage, scenario: Scenario) -> None:
-        painter.setFont(self._font)
-        self._written = paint_ground(painter, stage, self._palette, self._view.to_pixels)
-        if self._view.arranging:
-            walking = [each.body.radius_m for each in scenario.cast if not each.body.flies]
-            # Where the widest of those that walk can go, all can.
-            paint_off_limits(painter, stage, max(walking, default=0.3), self._palette, self._view.to_pixels)
-        self._walks(painter, scenario)
+@dataclass(frozen=True)
+class Square:
+    """A point that can be dragged."""
 
-    def _walks(self, painter: QPainter, scenario: Scenario) -> None:
-        """The puppets' walks, and squares to drag by; small ones as long as nobody is about to."""
-        view = self._view
-        for member in scenario.players:
-            if member.behavior is not None or not member.walk:
-                continue
-            line = QColor(self._palette.dim)
-            line.setAlphaF(0.55)
-            painter.setPen(QPen(line, 1, Qt.PenStyle.DotLine))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline([view.to_pixels(member.start), *(view.to_pixels(point.to) for point in member.walk)])
-        for handle in view.handles():
-            chosen = view.chosen == handle.path
-            painter.setPen(QPen(self._palette.now if chosen else self._palette.dim, 2 if chosen else 1))
-            painter.setBrush(self._palette.sheet)
-            size = HANDLE if view.is_handled or chosen else HANDLE / 2
-            at = view.to_pixels(handle.at)
-            painter.drawRect(QRectF(at.x() - size / 2, at.y() - size / 2, size, size))
+    at: Point
+    chosen: bool
 
-    # what the take tells
 
-    def _props(self, painter: QPainter, stage: Stage) -> list[QRectF]:
-        """Everything that stands around. Returns where it is drawn."""
-        boxes = []
-        drains = {prop.name for prop in stage.props if prop.drain_per_s > 0}
-        for name, place, level in self._props_now(stage):
-            at = self._view.to_pixels(place)
-            draw_prop(painter, self._palette, at, level, drains=name in drains)
-            boxes.append(_around(at, PROP))
-        return boxes
+@dataclass(frozen=True)
+class Ground:
+    """What does not move by itself: the stage, the puppets' walks, and what can be dragged."""
 
-    def _props_now(self, stage: Stage) -> list[tuple[str, tuple[float, float], float]]:
-        """Each prop that is there: its name, where it is, and how full."""
-        live, take, tick = self._view.live, self._desk.take, self._desk.playhead
-        if live is not None and live.frame is not None:
-            return [(name, (x, y), level) for name, (x, y, level) in live.frame.props.items()]
-        if take is None:
-            return [(prop.name, prop.at, prop.level) for prop in stage.props]
-        found = []
-        for name, levels in take.levels.items():
-            level, place = float(levels[tick]) if tick < len(levels) else math.nan, take.props[name].at(tick)
-            if place is not None and not math.isnan(level):
-                found.append((name, place.at, level))
-        return found
+    stage: Stage
+    walks: tuple[tuple[Point, ...], ...]
+    squares: tuple[Square, ...]
+    off_limits_for_m: float | None
+    """The radius of the bodies for which it is hatched where they cannot be; None for no hatching."""
+    handled: bool
+    """Whether squares are drawn as large as they are to be taken hold of."""
 
-    def _bodies(self, painter: QPainter, scenario: Scenario, labels: Labels) -> None:
-        """Everyone on the stage, coloured by what leads them; who is followed last, so that nobody covers them."""
-        ranked = sorted(scenario.players, key=self._is_followed)
-        standing = [(member, self._view.place_of(member.name)) for member in ranked]
-        bodies = [(member, self._view.to_pixels(found[0]), found[1]) for member, found in standing if found]
-        for member, at, heading_deg in bodies:
-            size = self._size(member)
-            labels.keep_clear(_around(at, size))
-            if self._is_followed(member):
-                draw_chosen(painter, self._palette, at, size)
-            draw_body(painter, self._palette, at, size, heading_deg, self._fill(member))
-        for member, at, _ in reversed(bodies):
-            said = self._said(member.name)
-            if said:
-                above = at + QPointF(self._size(member) + 5, -24)
-                labels.keep_clear(draw_boxed(painter, self._palette, said, above, self._view.width()))
-        for member, at, _ in reversed(bodies):
-            self._name(member, at, scenario, labels)
 
-    def _is_followed(self, member: Member) -> bool:
-        """Whether it is the one that is looked at; in a rehearsal, the one that is steered."""
-        live = self._view.live
-        return member.name == (live.puppet.name if live is not None and live.puppet else self._desk.agent)
+@dataclass(frozen=True)
+class Figure:
+    """One of the cast. `lead` is an index among the palette's colours; None for what nothing leads."""
 
-    def _size(self, member: Member) -> float:
-        return max(LEAST_BODY, self._view.to_size(member.body.radius_m))
+    at: Point
+    heading_deg: float
+    radius_m: float
+    puppet: bool
+    lead: int | None
+    followed: bool
+    said: str
+    label: str
+    """What is written beside it; empty for nothing."""
 
-    def _fill(self, member: Member) -> QColor | None:
-        """The colour of what leads one of the cast; none for a puppet."""
-        if member.behavior is None:
-            return None
-        lead = None if self._view.live else self._desk.leading(member.name)
-        colours = self._palette.leads
-        return self._palette.running if lead is None else colours[lead % len(colours)]
 
-    def _name(self, member: Member, at: QPointF, scenario: Scenario, labels: Labels) -> None:
-        """The name of a body, unless it is one of many; of who is looked at also what it does."""
-        chosen, text = self._is_followed(member), member.title or member.name
-        if not chosen and all(each.name != member.name for each in scenario.cast):
-            return
-        doing = self._doing() if chosen and self._view.live is None else ""
-        text = f"{text} · {doing}" if doing else text
-        labels.write(text, at, self._size(member) + 5, self._palette.ink, must=chosen)
+@dataclass(frozen=True)
+class Thing:
+    """A prop that is there."""
 
-    def _doing(self) -> str:
-        explainer = self._desk.explainer
-        if explainer is None:
-            return ""
-        path = explainer.path(self._desk.playhead)
-        return explainer.names.titles[path[-1]] if path else ""
+    at: Point
+    level: float
+    drains: bool
 
-    def _said(self, name: str) -> str:
-        if self._view.live is not None:
-            return self._view.live.said_by(name)
-        take, tick = self._desk.take, self._desk.playhead
-        if take is None or name not in take.agents:
-            return ""
-        recent = [text for when, text in take.agents[name].said if 0 <= tick - when < SAID_S * take.header.ticks_per_s]
-        return recent[-1] if recent else ""
 
-    # what a hand does
+@dataclass(frozen=True)
+class Cone:
+    """What an agent can see, straight ahead."""
 
-    def _guides(self, painter: QPainter) -> None:
-        """Lines through what the dragged point is in line with."""
-        view = self._view
-        painter.setPen(QPen(self._palette.now, 1, Qt.PenStyle.DotLine))
-        if view.guides.above is not None:
-            x = view.to_pixels(view.guides.above).x()
-            painter.drawLine(QPointF(x, 0), QPointF(x, view.height()))
-        if view.guides.beside is not None:
-            y = view.to_pixels(view.guides.beside).y()
-            painter.drawLine(QPointF(0, y), QPointF(view.width(), y))
+    at: Point
+    heading_deg: float
+    sight_m: float
+    cone_deg: float
 
-    def _rehearsal(self, painter: QPainter, live: Rehearsing, scenario: Scenario) -> None:
-        """That a rehearsal is going on, and its time."""
+
+@dataclass(frozen=True)
+class StageLook:
+    """All that moves on a stage at one moment, and what the selected row is about."""
+
+    things: tuple[Thing, ...] = ()
+    figures: tuple[Figure, ...] = ()
+    """Whoever is followed last."""
+    rings: tuple[Ring, ...] = ()
+    way: tuple[Point, ...] = ()
+    """From the body on; empty without a way."""
+    cone: Cone | None = None
+    guides: Guides = NO_GUIDES
+    rehearsed_s: float | None = None
+    """How long a rehearsal has been going on; None if there is none."""
+
+
+def paint_standing(painter: QPainter, ground: Ground, projection: Projection, palette: Palette) -> list[QRectF]:
+    """Draw what does not move by itself. Returns where names have been written."""
+    painter.setFont(body_font(11))
+    written = paint_ground(painter, ground.stage, palette, projection.to_pixels)
+    if ground.off_limits_for_m is not None:
+        paint_off_limits(painter, ground.stage, ground.off_limits_for_m, palette, projection.to_pixels)
+    line = QColor(palette.dim)
+    line.setAlphaF(0.55)
+    painter.setPen(QPen(line, 1, Qt.PenStyle.DotLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for walk in ground.walks:
+        painter.drawPolyline([projection.to_pixels(point) for point in walk])
+    for square in ground.squares:
+        painter.setPen(QPen(palette.now if square.chosen else palette.dim, 2 if square.chosen else 1))
+        painter.setBrush(palette.sheet)
+        size = HANDLE if ground.handled or square.chosen else HANDLE / 2
+        at = projection.to_pixels(square.at)
+        painter.drawRect(QRectF(at.x() - size / 2, at.y() - size / 2, size, size))
+    return written
+
+
+def paint_moving(
+    painter: QPainter,
+    stage: Stage,
+    look: StageLook,
+    projection: Projection,
+    size: QSizeF,
+    written: Sequence[QRectF],
+    palette: Palette,
+) -> None:
+    """Draw what moves, over what does not; names keep clear of those that are `written` already."""
+    painter.setFont(body_font(11))
+    whole = QRectF(QPointF(0, 0), size)
+    labels = Labels(painter, whole)
+    for box in written:
+        labels.keep_clear(box)
+    for thing in look.things:
+        draw_prop(painter, palette, projection.to_pixels(thing.at), thing.level, drains=thing.drains)
+    with saved(painter):
+        corners = projection.to_pixels((0, stage.height_m)), projection.to_pixels((stage.width_m, 0))
+        painter.setClipRect(QRectF(*corners))
+        _paint_row(painter, look, projection, palette)
+        if look.cone is not None:
+            _paint_cone(painter, look.cone, projection, palette)
+    _paint_figures(painter, look.figures, projection, size.width(), labels, palette)
+    for thing in look.things:
+        labels.keep_clear(_around(projection.to_pixels(thing.at), PROP))
+    for place in stage.places:
+        labels.write(place.name, projection.to_pixels(place.at), 6, palette.dim)
+    _paint_guides(painter, look.guides, projection, size, palette)
+    if look.rehearsed_s is not None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(self._palette.now, 3))
-        painter.drawRect(QRectF(self._view.rect()).adjusted(1.5, 1.5, -1.5, -1.5))
-        tick = live.frame.tick if live.frame else 0
-        painter.drawText(QPointF(10, 18), f"rehearsing · {tick / scenario.ticks_per_s:.1f} s")
+        painter.setPen(QPen(palette.now, 3))
+        painter.drawRect(whole.adjusted(1.5, 1.5, -1.5, -1.5))
+        painter.drawText(QPointF(10, 18), f"rehearsing · {look.rehearsed_s:.1f} s")
+
+
+def _paint_row(painter: QPainter, look: StageLook, projection: Projection, palette: Palette) -> None:
+    """The ranges, the way and the target of the selected row."""
+    painter.setPen(QPen(palette.now, 1.2, Qt.PenStyle.DashLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for ring in look.rings:
+        size = projection.to_size(ring.radius_m)
+        painter.drawEllipse(projection.to_pixels(ring.centre), size, size)
+    if not look.way:
+        return
+    painter.setPen(QPen(palette.running, 2, Qt.PenStyle.DotLine))
+    painter.drawPolyline([projection.to_pixels(corner) for corner in look.way])
+    end = projection.to_pixels(look.way[-1])
+    painter.setPen(QPen(palette.ink, 1.6))
+    painter.drawLine(end + QPointF(-5, -5), end + QPointF(5, 5))
+    painter.drawLine(end + QPointF(-5, 5), end + QPointF(5, -5))
+
+
+def _paint_cone(painter: QPainter, cone: Cone, projection: Projection, palette: Palette) -> None:
+    size, centre = projection.to_size(cone.sight_m), projection.to_pixels(cone.at)
+    path = QPainterPath(centre)
+    box = QRectF(centre.x() - size, centre.y() - size, 2 * size, 2 * size)
+    path.arcTo(box, cone.heading_deg - cone.cone_deg / 2, cone.cone_deg)
+    path.closeSubpath()
+    fill = QColor(palette.cone)
+    fill.setAlphaF(0.10)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(fill)
+    painter.drawPath(path)
+
+
+def _paint_figures(
+    painter: QPainter,
+    figures: Sequence[Figure],
+    projection: Projection,
+    wide: float,
+    labels: Labels,
+    palette: Palette,
+) -> None:
+    """Everyone on the stage, then what they say, then their names: each where there is room left."""
+    placed = [
+        (figure, projection.to_pixels(figure.at), max(LEAST_BODY, projection.to_size(figure.radius_m)))
+        for figure in figures
+    ]
+    for figure, at, size in placed:
+        labels.keep_clear(_around(at, size))
+        if figure.followed:
+            draw_chosen(painter, palette, at, size)
+        draw_body(painter, palette, at, size, figure.heading_deg, _fill(figure, palette))
+    for figure, at, size in reversed(placed):
+        if figure.said:
+            above = at + QPointF(size + 5, -24)
+            labels.keep_clear(draw_boxed(painter, palette, figure.said, above, wide))
+    for figure, at, size in reversed(placed):
+        if figure.label:
+            labels.write(figure.label, at, size + 5, palette.ink, must=figure.followed)
+
+
+def _fill(figure: Figure, palette: Palette) -> QColor | None:
+    """The colour of what leads one of the cast; none for a puppet."""
+    if figure.puppet:
+        return None
+    return palette.running if figure.lead is None else palette.leads[figure.lead % len(palette.leads)]
+
+
+def _paint_guides(painter: QPainter, guides: Guides, projection: Projection, size: QSizeF, palette: Palette) -> None:
+    """Lines through what the dragged point is in line with."""
+    painter.setPen(QPen(palette.now, 1, Qt.PenStyle.DotLine))
+    if guides.above is not None:
+        x = projection.to_pixels(guides.above).x()
+        painter.drawLine(QPointF(x, 0), QPointF(x, size.height()))
+    if guides.beside is not None:
+        y = projection.to_pixels(guides.beside).y()
+        painter.drawLine(QPointF(0, y), QPointF(size.width(), y))
 
 
 def _around(at: QPointF, size: float) -> QRectF:

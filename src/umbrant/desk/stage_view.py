@@ -2,25 +2,26 @@
 
 import math
 
-from PySide6.QtCore import QEvent, QPointF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QEnterEvent,
     QFocusEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
     QResizeEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QWidget
 
+from umbrant.desk.cached import Pictures
 from umbrant.desk.handles import NO_GUIDES, Handle, in_line, setting_handles, walk_handles
-from umbrant.desk.painted import draw_focus, paint_with
+from umbrant.desk.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.picking import FAR_NUDGE_M, NUDGE_M, PICKING, STEPS, Picking
 from umbrant.desk.rehearsing import Rehearsing
 from umbrant.desk.sketching import Sketching
-from umbrant.desk.stage_painting import StagePainter
+from umbrant.desk.stage_look import ground_of, look_of
+from umbrant.desk.stage_painting import Projection, paint_moving, paint_standing
 from umbrant.desk.state import Desk
 from umbrant.desk.steering import ARROWS, STEERING, Steering
 from umbrant.desk.theme import Palette
@@ -33,7 +34,7 @@ MARGIN = 14
 GRAB, SNAP = 9.0, 6.0
 
 
-class StageView(QWidget):
+class StageView(PaintedView):
     """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a square changes what stands there.
 
     While setting up, dragging the ground draws an area, with Ctrl a walk; the other mouse buttons move it.
@@ -55,7 +56,9 @@ class StageView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(200, 120)
-        self._painter = StagePainter(self)
+        self._pictures = Pictures()
+        self._written: list[QRectF] = []
+        """Where names stand on the ground."""
         self._scale = 1.0
         self._offset = QPointF()
         self._fitted = True
@@ -111,13 +114,18 @@ class StageView(QWidget):
         self._fitted = False
         self.update()
 
+    @property
+    def projection(self) -> Projection:
+        """Where places of the stage are drawn."""
+        return Projection(self._scale, self._offset.x(), self._offset.y())
+
     def to_pixels(self, place: Point) -> QPointF:
         """Where a place of the stage is drawn."""
-        return self._offset + QPointF(place[0] * self._scale, -place[1] * self._scale)
+        return self.projection.to_pixels(place)
 
     def to_size(self, metres: float) -> float:
         """How many pixels a length is drawn with."""
-        return metres * self._scale
+        return self.projection.to_size(metres)
 
     def to_stage(self, pixel: QPointF, digits: int = 1) -> Point:
         """The place of the stage that is drawn at a pixel, on a grid of 0.1 m, or of so many digits."""
@@ -344,12 +352,28 @@ class StageView(QWidget):
 
     # painting
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        self._painter.paint(painter)
-        if self.live is None and self.shown_stage() is not None:
-            draw_focus(painter, self, self.palette_)
-        painter.end()
+    def draw(self, painter: QPainter) -> None:
+        """What does not move by itself is kept as a picture."""
+        palette = self.palette_
+        painter.fillRect(self.rect(), palette.ground)
+        stage, scenario = self.shown_stage(), self.desk.scenario
+        if stage is None or scenario is None:
+            painter.setPen(palette.dim)
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show.")
+            return
+        projection, whole = self.projection, QRectF(self.rect())
+        key = (stage, scenario, projection, self.chosen, self.arranging, self.is_handled, id(palette))
+
+        def standing(on: QPainter, box: QRectF) -> None:
+            self._written = paint_standing(on, ground_of(self, stage, scenario), projection, palette)
+
+        self._pictures.draw(painter, whole, "ground", key, standing)
+        look = look_of(self, stage, scenario)
+        paint_moving(painter, stage, look, projection, whole.size(), self._written, palette)
+        self.sketching.paint(painter)
+        self.picking.paint(painter)
+        if self.live is None:
+            draw_focus(painter, self, palette)
 
     def enterEvent(self, event: QEnterEvent) -> None:
         super().enterEvent(event)

@@ -259,6 +259,11 @@ class Desk(QObject):
         return self.current.loaded.take if self.current else None
 
     @property
+    def take_number(self) -> int:
+        """The number of the take that is shown, another for each, by which pictures of it are kept; 0 without one."""
+        return self.current.number if self.current else 0
+
+    @property
     def explainer(self) -> Explainer | None:
         """Answers questions about the agent that is looked at in the take that is shown."""
         take = self.take

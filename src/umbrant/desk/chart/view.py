@@ -4,25 +4,20 @@ import math
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
-    QColor,
-    QFont,
     QFontMetricsF,
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPainterPath,
-    QPaintEvent,
-    QPen,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QMenu, QWidget
 
-from umbrant.desk.chart.arrows import Curve, bowed, draw_head, loop, on_edge
-from umbrant.desk.chart.layout import Arrow, Box, Drawing, draw, from_any
+from umbrant.desk.chart.layout import Box, Drawing, draw
+from umbrant.desk.chart.painting import MapLook, Placement, Trace, paint_map, trace
 from umbrant.desk.ledger.editing import menu_heading
 from umbrant.desk.machine.adding import add_transition, trigger_menu
 from umbrant.desk.machine.cells import STATES, TARGETS, Trigger
-from umbrant.desk.painted import draw_focus, paint_with
+from umbrant.desk.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
 from umbrant.model.behaviors import Behavior
@@ -30,12 +25,9 @@ from umbrant.reasons.minds import leading_rows
 from umbrant.take.record import RowState
 
 LARGEST, SMALLEST = 1.0, 0.35
-SMALLEST_WRITTEN = 0.5
-"""The scale below which nothing is written on arrows."""
-LABEL_H = 13.0
 
 
-class MapView(QWidget):
+class MapView(PaintedView):
     """Click a box or an arrow to select its row; arrow keys walk the boxes; the wheel zooms, dragging the ground moves.
 
     In a machine, dragging from one state to another draws a transition between them; by keyboard it is begun with
@@ -66,11 +58,7 @@ class MapView(QWidget):
         self.menu: QMenu | None = None
         self._traced_for: object = None
         """The drawing and the size that curves and labels were found for."""
-        self._curves: dict[Arrow, Curve] = {}
-        self._beside: dict[Arrow, QRectF] = {}
-        """Where transitions from any state are written."""
-        self.labels: dict[str, QRectF] = {}
-        """Where it is written what the transitions are, by their rows."""
+        self._trace = Trace()
         paint_with(desk, self)
 
     def sizeHint(self) -> QSize:
@@ -104,29 +92,34 @@ class MapView(QWidget):
 
     def box_rect(self, box: Box) -> QRectF:
         """Where a box is drawn."""
-        scale, offset = self._fit()
-        return QRectF(offset.x() + box.x * scale, offset.y() + box.y * scale, box.w * scale, box.h * scale)
+        return self.placement.rect(box)
+
+    @property
+    def labels(self) -> dict[str, QRectF]:
+        """Where it is written what the transitions are, by their rows."""
+        return self._trace.labels
 
     def _machine(self, behavior: Behavior) -> str:
         row_id = self.desk.row_id
         path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
         return next((each for each in reversed(path) if behavior.row(each).kind == "machine"), "")
 
-    def _fit(self) -> tuple[float, QPointF]:
+    @property
+    def placement(self) -> Placement:
+        """Where the drawing stands, and how large: as large as it fits, unless it was zoomed."""
         drawing = self._drawing
         if drawing is None or not drawing.width or not drawing.height:
-            return 1.0, QPointF()
+            return Placement()
         wide, high = (self.width() - 12) / drawing.width, (self.height() - 12) / drawing.height
         scale = self._zoom or max(SMALLEST, min(LARGEST, wide, high))
         left = max(6.0, (self.width() - drawing.width * scale) / 2)
         top = max(6.0, (self.height() - drawing.height * scale) / 2)
-        return scale, QPointF(left, top) + self._pan
+        return Placement(scale, left + self._pan.x(), top + self._pan.y())
 
     # events
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        scale, _ = self._fit()
-        self._zoom = max(0.2, min(3.0, scale * (1.15 if event.angleDelta().y() > 0 else 1 / 1.15)))
+        self._zoom = max(0.2, min(3.0, self.placement.scale * (1.15 if event.angleDelta().y() > 0 else 1 / 1.15)))
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -264,174 +257,50 @@ class MapView(QWidget):
         under = [box for box in boxes if self.box_rect(box).contains(point)]
         near = QRectF(point.x() - 4, point.y() - 4, 8, 8)
         written = next((row_id for row_id, label in self.labels.items() if label.contains(point)), "")
-        beside = next((arrow.row_id for arrow, box in self._beside.items() if box.contains(point)), "")
-        on = next((arrow.row_id for arrow, curve in self._curves.items() if curve.path.intersects(near)), "")
+        beside = next((arrow.row_id for arrow, box in self._trace.from_any.items() if box.contains(point)), "")
+        on = next((arrow.row_id for arrow, curve in self._trace.curves.items() if curve.path.intersects(near)), "")
         arrow = written or beside or on
         leaf = [box for box in under if not box.inside]
         return leaf[-1].row_id if leaf else arrow or (under[-1].row_id if under else "")
 
     # drawing
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def draw(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), self.palette_.sheet)
         drawing, behavior = self.drawing, self.desk.behavior
         if drawing is None or behavior is None:
             painter.setPen(self.palette_.dim)
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "There is no behavior to draw.")
         else:
-            leads = leading_rows(behavior)
-            for box in drawing.boxes:
-                self._box(painter, box, leads)
-            self._trace(drawing)
-            if drawing.is_machine:
-                self._arrows(painter, drawing)
-            else:
-                for arrow in drawing.arrows:
-                    self._branch(painter, drawing, arrow)
-        if self._link and drawing is not None:
-            self._draw_link(painter, drawing)
+            paint_map(
+                painter, drawing, self._traced(drawing), self._look(drawing, behavior), self.placement, self.palette_
+            )
         draw_focus(painter, self, self.palette_)
-        painter.end()
 
-    def _draw_link(self, painter: QPainter, drawing: Drawing) -> None:
-        """The transition that is being drawn, to the mouse or to the state that the keyboard is on."""
-        box, here = drawing.box(self._link), drawing.box(self.desk.row_id)
-        if box is None:
-            return
-        to = self._link_to
-        if self._held is None and here is not None:
-            to = self.box_rect(here).center()
-        start = on_edge(self.box_rect(box), to)
-        painter.setPen(QPen(self.palette_.now, 2.0, Qt.PenStyle.DashLine))
-        painter.drawLine(start, to)
-        draw_head(painter, to, math.atan2(to.y() - start.y(), to.x() - start.x()), self.palette_.now)
+    def _look(self, drawing: Drawing, behavior: Behavior) -> MapLook:
+        boxes = [box.row_id for top in drawing.boxes for box in top.all()]
+        here = drawing.box(self.desk.row_id)
+        to = self._link_to if self._held is not None or here is None else self.box_rect(here).center()
+        return MapLook(
+            running=frozenset(row_id for row_id in boxes if self._state(row_id) is RowState.RUNNING),
+            leads=leading_rows(behavior),
+            fired=frozenset(self._fired_last(drawing)),
+            selected=self.desk.row_id,
+            link=(self._link, to) if self._link else None,
+        )
+
+    def _traced(self, drawing: Drawing) -> Trace:
+        """How the arrows run, found once for each size."""
+        made_for = (drawing, self.placement)
+        if made_for != self._traced_for:
+            self._traced_for, self._trace = made_for, trace(drawing, self.placement)
+        return self._trace
 
     def _state(self, row_id: str) -> RowState:
         explainer = self.desk.explainer
         if explainer is None or row_id not in explainer.outline.number:
             return RowState.NOT_REACHED
         return explainer.state_of(row_id, self.desk.playhead)
-
-    def _box(self, painter: QPainter, box: Box, leads: tuple[str, ...]) -> None:
-        rect, palette = self.box_rect(box), self.palette_
-        running = self._state(box.row_id) is RowState.RUNNING
-        round_ = rect.height() / 2 if box.kind in ("state", "final", "history") and not box.inside else 6.0
-        fill = palette.running if running and not box.inside else palette.chip_fill
-        line = QPen(palette.running if running else palette.chip_rule, 1.6 if running else 1.0)
-        if box.from_any:
-            line.setStyle(Qt.PenStyle.DashLine)
-        if box.row_id == self.desk.row_id:
-            line = QPen(palette.now, 2.2)
-        painter.setPen(line)
-        painter.setBrush(fill if not box.inside else palette.ground)
-        painter.drawRoundedRect(rect, round_, round_)
-        if box.kind == "final":
-            painter.drawRoundedRect(rect.adjusted(3, 3, -3, -3), round_, round_)
-        if box.row_id in leads and not box.inside:
-            colour = palette.leads[leads.index(box.row_id) % len(palette.leads)]
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(colour)
-            painter.drawEllipse(QPointF(rect.left() + 9, rect.center().y()), 3.2, 3.2)
-        dotted = box.row_id in leads and not box.inside
-        self._title(
-            painter,
-            box,
-            rect.adjusted(8 if dotted else 0, 0, 0, 0),
-            palette.button_ink if running and not box.inside else palette.ink,
-        )
-        for inner in box.inside:
-            self._box(painter, inner, leads)
-
-    def _title(self, painter: QPainter, box: Box, rect: QRectF, ink: QColor) -> None:
-        scale, _ = self._fit()
-        painter.setFont(body_font(max(8, round(11 * min(1.0, scale * 1.12)))))
-        painter.setPen(ink)
-        if box.kind == "history":
-            painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, "H")
-            return
-        room = rect.adjusted(6, 0, -6, 0)
-        where = Qt.AlignmentFlag.AlignCenter
-        if box.inside:
-            room, where = rect.adjusted(10, 4, -6, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
-        shown = painter.fontMetrics().elidedText(box.title, Qt.TextElideMode.ElideRight, int(room.width()))
-        painter.drawText(room, where, shown)
-
-    def _arrows(self, painter: QPainter, drawing: Drawing) -> None:
-        """The transitions of a machine, what fired last over the others, and what is written on them."""
-        fired = self._fired_last(drawing)
-        for arrow, box in self._beside.items():
-            self._from_any(painter, box, arrow, self.palette_.now if arrow.row_id in fired else self.palette_.dim)
-        for arrow in sorted(self._curves, key=lambda each: each.row_id in fired):
-            now = arrow.row_id in fired
-            self._curves[arrow].draw(painter, self.palette_.now if now else self.palette_.dim, 2.4 if now else 1.0)
-        for arrow in self._curves:
-            if arrow.row_id in self.labels:
-                self._label(painter, arrow, self.palette_.now if arrow.row_id in fired else self.palette_.dim)
-
-    def _trace(self, drawing: Drawing) -> None:
-        """Find how the arrows run and where there is room to write on them, if that is not known for this size."""
-        scale, offset = self._fit()
-        made_for = (drawing, scale, offset.toTuple())
-        if made_for == self._traced_for:
-            return
-        self._traced_for = made_for
-        metrics = QFontMetricsF(self._label_font())
-        self._curves, self._beside, self.labels = {}, {}, {}
-        taken = [self.box_rect(box) for box in drawing.leaves()]
-        arrows = drawing.arrows if drawing.is_machine else ()
-        for arrow in sorted(arrows, key=lambda each: each.start == each.end):
-            start, end = drawing.box(arrow.start), drawing.box(arrow.end)
-            if end is None:
-                continue
-            rect = self.box_rect(end)
-            if start is None:
-                below = rect.bottom() + 13 * (arrow.bend + 1)
-                self._beside[arrow] = QRectF(rect.left(), below - 10, metrics.horizontalAdvance(from_any(arrow)), 12)
-                taken.append(self._beside[arrow])
-            elif start is end:
-                self._curves[arrow] = loop(rect, taken, [curve.path for curve in self._curves.values()])
-            else:
-                self._curves[arrow] = bowed(self.box_rect(start), rect, arrow.bend)
-        for arrow, curve in self._curves.items():
-            if scale >= SMALLEST_WRITTEN and arrow.label:
-                others = [other.path for other in self._curves.values() if other is not curve]
-                box = curve.label_box(metrics.horizontalAdvance(arrow.label) + 4, LABEL_H, taken, others)
-                self.labels[arrow.row_id] = box
-                taken.append(box)
-
-    def _branch(self, painter: QPainter, drawing: Drawing, arrow: Arrow) -> None:
-        start, end = drawing.box(arrow.start), drawing.box(arrow.end)
-        if start is None or end is None:
-            return
-        one, other = self.box_rect(start), self.box_rect(end)
-        running = self._state(end.row_id) is RowState.RUNNING
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.setPen(QPen(self.palette_.running if running else self.palette_.chip_rule, 2.0 if running else 1.0))
-        path = QPainterPath(QPointF(one.right(), one.center().y()))
-        middle = (one.right() + other.left()) / 2
-        corner = QPointF(other.left(), other.center().y())
-        path.cubicTo(QPointF(middle, one.center().y()), QPointF(middle, corner.y()), corner)
-        painter.drawPath(path)
-
-    def _from_any(self, painter: QPainter, box: QRectF, arrow: Arrow, colour: QColor) -> None:
-        """A transition of the machine itself: written beside the state it leads to."""
-        painter.setFont(self._label_font())
-        painter.setPen(colour)
-        painter.drawText(QPointF(box.left(), box.top() + 10), from_any(arrow))
-
-    def _label(self, painter: QPainter, arrow: Arrow, colour: QColor) -> None:
-        """Write on an arrow."""
-        box, ground = self.labels[arrow.row_id], QColor(self.palette_.sheet)
-        ground.setAlphaF(0.85)
-        painter.fillRect(box, ground)
-        painter.setFont(self._label_font())
-        painter.setPen(colour)
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, arrow.label)
-
-    def _label_font(self) -> QFont:
-        return body_font(max(8, round(10 * min(1.0, self._fit()[0] * 1.12))))
 
     def _fired_last(self, drawing: Drawing) -> set[str]:
         """The transitions that fired last: several where they did so at one tick."""

@@ -2,15 +2,16 @@
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QModelIndex, QObject, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
+from PySide6.QtCore import QObject, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
+from PySide6.QtWidgets import QStyleOptionViewItem
 
 from umbrant.desk.cached import Pictures
 from umbrant.desk.ledger.layout import FIRST_X, INDENT, Flow, Fonts, RowLayout
 from umbrant.desk.ledger.model import LedgerModel
 from umbrant.desk.ledger.pieces import Brushes, draw_pieces
 from umbrant.desk.ledger.tape import Axis, TapePainter
+from umbrant.desk.painted import Index, PaintedDelegate
 from umbrant.desk.sentence import ChipKey
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette
@@ -19,10 +20,8 @@ from umbrant.reasons.minds import leading_rows
 from umbrant.reasons.now import now_value
 from umbrant.take.record import RowState
 
-Index = QModelIndex | QPersistentModelIndex
 
-
-class _Delegate(QStyledItemDelegate):
+class _Delegate(PaintedDelegate):
     """Fills the cell and the line under it; subclasses draw what stands on it."""
 
     def __init__(self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject) -> None:
@@ -31,11 +30,11 @@ class _Delegate(QStyledItemDelegate):
         self.model = model
         self.brushes = brushes
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
         row = self.model.row_at(index.row())
         if row is None:
             return
-        cell, palette = QRectF(option.rect), self.brushes.palette
+        palette = self.brushes.palette
         painter.fillRect(cell, palette.selection if self.is_selected(row) else self.background())
         self.draw(painter, cell, row)
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
@@ -159,14 +158,14 @@ class TapeDelegate(_Delegate):
         super().__init__(desk, model, brushes, parent)
         self._pictures = Pictures(hasty=True)
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
         """Everything but the playhead is one picture, which is painted anew only when the tape's window moves."""
         row = self.model.row_at(index.row())
         if row is None:
             return
-        desk, tape, cell = self.desk, self.desk.tape, QRectF(option.rect)
+        desk, tape = self.desk, self.desk.tape
         selected = self.is_selected(row)
-        key = (id(desk.current), desk.agent, tape.start, tape.length, selected, id(self.brushes.palette))
+        key = (desk.take_number, desk.agent, tape.start, tape.length, selected, id(self.brushes.palette))
         self._pictures.draw(painter, cell, row.id, key, lambda p, box: self._past(p, box, row.id, selected))
         x = self.x_of(cell, desk.playhead)
         if desk.take is not None and cell.left() <= x <= cell.right():

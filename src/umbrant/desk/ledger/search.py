@@ -23,7 +23,6 @@ from PySide6.QtWidgets import (
     QLineEdit,
     QListView,
     QStyle,
-    QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
     QWidget,
@@ -32,6 +31,7 @@ from rapidfuzz import fuzz, utils
 
 from umbrant.catalog.declare import RUNS, Catalog, Family, Kind
 from umbrant.desk.ledger.pieces import Brushes
+from umbrant.desk.painted import Index, PaintedDelegate
 
 WIDTH, LINE, MOST_LINES = 420, 24, 10
 BESIDE_THE_LIST = 106
@@ -154,7 +154,7 @@ def _score(text: str, offer: Offer) -> float:
     return max(fuzz.ratio(typed, title), fuzz.partial_ratio(typed, whole, processor=utils.default_process) * 0.9)
 
 
-class OfferDelegate(QStyledItemDelegate):
+class OfferDelegate(PaintedDelegate):
     """Draws an offer in one line: its title, how it reads, and at the right what it becomes."""
 
     def __init__(self, brushes: Brushes, shown: Callable[[int], Found | None], parent: QObject) -> None:
@@ -165,14 +165,11 @@ class OfferDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         return QSize(100, LINE)
 
-    def paint(
-        self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
-    ) -> None:
+    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
         offer = self._shown(index.row())
         if offer is None:
             return
-        painter.save()
-        palette, fonts, box = self._brushes.palette, self._brushes.fonts, QRectF(option.rect)
+        palette, fonts, box = self._brushes.palette, self._brushes.fonts, QRectF(cell)
         if option.state & QStyle.StateFlag.State_Selected:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setPen(Qt.PenStyle.NoPen)
@@ -193,7 +190,6 @@ class OfferDelegate(QStyledItemDelegate):
         phrase = offer.phrase.removeprefix(offer.title).strip()
         phrase = painter.fontMetrics().elidedText(phrase, Qt.TextElideMode.ElideRight, int(room - used))
         painter.drawText(box.adjusted(used, 0, 0, 0), middle, phrase)
-        painter.restore()
 
 
 class SearchPopup(QFrame):

@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from umbrant.catalog.declare import Family
 from umbrant.catalog.work import Gauge, Measured
 from umbrant.desk.ledger.pieces import draw_lozenge
+from umbrant.desk.painted import saved
 from umbrant.desk.theme import Palette
 from umbrant.model.edits import part_index
 from umbrant.take.record import Changes, Outcome, RowRecord, Span
@@ -121,14 +122,13 @@ class TapePainter:
         self.painter.setPen(Qt.PenStyle.NoPen)
         self.painter.setBrush(_faded(self.palette.dim, 0.22))
         self.painter.drawPolygon(shape)
-        self.painter.save()
-        self.painter.setBrush(_faded(self.palette.running, 0.62))
-        for span in self._shown(record):
-            end = self.axis.last if span.end is None else max(span.end, span.start + 1)
-            left, right = self.axis.x_of(span.start), self.axis.x_of(end)
-            self.painter.setClipRect(QRectF(left, self.axis.cell.top(), right - left, self.axis.cell.height()))
-            self.painter.drawPolygon(shape)
-        self.painter.restore()
+        with saved(self.painter):
+            self.painter.setBrush(_faded(self.palette.running, 0.62))
+            for span in self._shown(record):
+                end = self.axis.last if span.end is None else max(span.end, span.start + 1)
+                left, right = self.axis.x_of(span.start), self.axis.x_of(end)
+                self.painter.setClipRect(QRectF(left, self.axis.cell.top(), right - left, self.axis.cell.height()))
+                self.painter.drawPolygon(shape)
 
     def _line(self, record: RowRecord) -> None:
         """What a consideration was worth, as a line."""

@@ -9,7 +9,6 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
     QResizeEvent,
     QWheelEvent,
 )
@@ -299,18 +298,11 @@ class LedgerView(ChipTable):
         if not self._width_is_chosen and room != self.columnWidth(OUTLINE):
             self.setColumnWidth(OUTLINE, max(NARROWEST_OUTLINE, min(OUTLINE_WIDTH, room)))
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self.viewport())
-        painter.fillRect(event.rect(), self.brushes.palette.sheet)
-        painter.end()
-        super().paintEvent(event)
-        self._paint_hint()
-        painter = QPainter(self.viewport())
+    def draw_over(self, painter: QPainter) -> None:
+        self._draw_hint(painter)
         self.dragging.paint(painter)
-        painter.end()
 
-    def _paint_hint(self) -> None:
-        painter = QPainter(self.viewport())
+    def _draw_hint(self, painter: QPainter) -> None:
         end = self.rowViewportPosition(self.ledger.rowCount() - 1) + self.rowHeight(self.ledger.rowCount() - 1)
         end = max(0, end) if self.ledger.rowCount() else 0
         painter.setPen(self.brushes.palette.faint)
@@ -322,7 +314,6 @@ class LedgerView(ChipTable):
             text = "There is no behavior to show. Ctrl+O opens a project."
         if line.bottom() <= self.viewport().height():
             painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, text)
-        painter.end()
 
     # inside
 

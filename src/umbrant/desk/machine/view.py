@@ -14,8 +14,8 @@ from PySide6.QtCore import (
     QRectF,
     Qt,
 )
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QResizeEvent
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyleOptionViewItem, QWidget
 
 from umbrant.desk.chip_table import ChipTable
 from umbrant.desk.dialogs import Dialogs
@@ -23,6 +23,7 @@ from umbrant.desk.ledger.layout import Flow, RowLayout
 from umbrant.desk.ledger.pieces import draw_lozenge, draw_pieces
 from umbrant.desk.machine.adding import add_state, add_transition, target_menu, trigger_menu
 from umbrant.desk.machine.cells import MachineCells, Source, Trigger, in_cell, machine_around
+from umbrant.desk.painted import PaintedDelegate, saved
 from umbrant.desk.sentence import Around, Chip, sentence
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette
@@ -111,33 +112,36 @@ class MachineModel(QAbstractTableModel):
         return self.cells.behavior
 
 
-class CellDelegate(QStyledItemDelegate):
+class CellDelegate(PaintedDelegate):
     """Draws a cell: a state with whether it is active, or transitions, of which one may have fired last."""
 
     def __init__(self, table: "MachineTable") -> None:
         super().__init__(table)
         self._table = table
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        table, cell, palette = self._table, QRectF(option.rect), self._table.brushes.palette
+    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+        table, palette = self._table, self._table.brushes.palette
         selected = index == table.currentIndex()
         painter.fillRect(cell, palette.selection if selected else palette.sheet)
-        painter.save()
-        painter.setClipRect(cell)
-        if index.column() == STATE:
-            self._state(painter, cell, index.row())
-        else:
-            for row, layout, top in table.layouts_in(index.row(), index.column()):
-                painter.save()
+        with saved(painter):
+            painter.setClipRect(cell)
+            if index.column() == STATE:
+                self._state(painter, cell, index.row())
+            else:
+                self._transitions(painter, cell, index, selected=selected)
+        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+        painter.fillRect(QRectF(cell.right() - 1, cell.top(), 1, cell.height()), palette.rule)
+
+    def _transitions(self, painter: QPainter, cell: QRectF, index: Index, *, selected: bool) -> None:
+        table = self._table
+        for row, layout, top in table.layouts_in(index.row(), index.column()):
+            with saved(painter):
                 painter.translate(cell.left(), cell.top() + top)
                 painter.setOpacity(0.4 if row.muted else 1.0)
                 if row.id == table.fired:
-                    draw_lozenge(painter, QPointF(5, layout.placed[0].rect.center().y()), palette.now)
+                    middle = QPointF(5, layout.placed[0].rect.center().y())
+                    draw_lozenge(painter, middle, table.brushes.palette.now)
                 draw_pieces(painter, layout, table.brushes, table.focused if selected else None)
-                painter.restore()
-        painter.restore()
-        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
-        painter.fillRect(QRectF(cell.right() - 1, cell.top(), 1, cell.height()), palette.rule)
 
     def _state(self, painter: QPainter, cell: QRectF, line: int) -> None:
         table, palette = self._table, self._table.brushes.palette
@@ -401,15 +405,12 @@ class MachineTable(ChipTable):
         if event.button() is Qt.MouseButton.LeftButton:
             self.press_sentence(index.row(), event.position())
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self.viewport())
-        painter.fillRect(event.rect(), self.brushes.palette.sheet)
+    def draw_ground(self, painter: QPainter) -> None:
+        super().draw_ground(painter)
         if self.machine.cells is None:
             painter.setPen(self.brushes.palette.dim)
             text = "There is no machine in this behavior.\nCtrl+5 shows its rows; Enter adds a machine to them."
             painter.drawText(self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, text)
-        painter.end()
-        super().paintEvent(event)
 
     # inside
 

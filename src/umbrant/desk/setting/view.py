@@ -15,14 +15,15 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent
-from PySide6.QtWidgets import QHeaderView, QMenu, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
+from PySide6.QtWidgets import QHeaderView, QMenu, QStyleOptionViewItem, QWidget
 
 from umbrant.desk.chip_table import SENTENCES, ChipTable
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.delegates import make_flow
 from umbrant.desk.ledger.layout import RowLayout
 from umbrant.desk.ledger.pieces import draw_pieces
+from umbrant.desk.painted import PaintedDelegate, saved
 from umbrant.desk.setting.fields import Addition, Line
 from umbrant.desk.setting.lines import Memory, Setting
 from umbrant.desk.state import Desk
@@ -80,28 +81,27 @@ class SettingModel(QAbstractTableModel):
         return line.help or None if role == Qt.ItemDataRole.ToolTipRole else None
 
 
-class LineDelegate(QStyledItemDelegate):
+class LineDelegate(PaintedDelegate):
     """Draws a line: its sentence, and a bar over headings."""
 
     def __init__(self, view: "SettingView") -> None:
         super().__init__(view)
         self._view = view
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
-        view, cell = self._view, QRectF(option.rect)
+    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+        view = self._view
         line, layout, palette = view.setting.line_at(index.row()), view.layout_at(index.row()), view.brushes.palette
         if line is None or layout is None:
             return
         selected = index.row() == view.selected_place()
         ground = palette.ground if line.heading else palette.sheet
         painter.fillRect(cell, palette.selection if selected else ground)
-        painter.save()
-        painter.translate(cell.topLeft())
-        draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
-        if line.path in view.setting.folded:
-            painter.setPen(palette.dim)
-            painter.drawText(QRectF(8, 0, 24, layout.height), Qt.AlignmentFlag.AlignVCenter, "…")
-        painter.restore()
+        with saved(painter):
+            painter.translate(cell.topLeft())
+            draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
+            if line.path in view.setting.folded:
+                painter.setPen(palette.dim)
+                painter.drawText(QRectF(8, 0, 24, layout.height), Qt.AlignmentFlag.AlignVCenter, "…")
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
 
 
@@ -292,12 +292,6 @@ class SettingView(ChipTable):
             return False
         self.fold()
         return True
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self.viewport())
-        painter.fillRect(event.rect(), self.brushes.palette.sheet)
-        painter.end()
-        super().paintEvent(event)
 
     # inside
 

@@ -8,7 +8,7 @@ import os
 import sys
 from pathlib import Path
 
-from umbrant.desk.recovery import _write, forget_changes
+from umbrant.desk.recovery import _write, forget_changes, recovery_path
 from umbrant.model.edits import rename_row
 from umbrant.model.folder import read_project, save_project
 from umbrant.model.paths import put
@@ -18,7 +18,7 @@ def write(folder: Path) -> None:
     first = read_project(folder)
     for number in itertools.count(1):
         edited = put(rename_row(first, "warden", "keep", f"n{number}"), ("stages", "quay", "title"), f"n{number}")
-        _write(folder, edited)
+        assert _write(recovery_path(folder), folder, edited)
         print("kept", number, flush=True)
         if number % 3 == 0:
             save_project(edited, folder)

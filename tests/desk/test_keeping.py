@@ -223,6 +223,7 @@ def test_an_error_inside_is_logged_told_and_keeps_the_changes(
     error = RuntimeError("out of paint")
     app._Hook(hands.window)(RuntimeError, error, None)
     assert "out of paint" in hands.messages[-1]
+    assert "Your changes are kept." in hands.messages[-1]
     assert "out of paint" in logged[0]
     hands.until(lambda: recovery_path(demo).exists())
     assert "out of paint" in capsys.readouterr().err
@@ -315,6 +316,7 @@ def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(demo: Path, o
             os.kill(next(int(line.split()[1]) for line in lines if line.startswith("began")), signal.SIGKILL)
             while not lines[-1].startswith("ended"):
                 lines.append(writer.stdout.readline())
+                assert lines[-1], "the writer has died"
             told = [line.split() for line in lines if line.startswith(("kept", "saved"))]
             project = read_project(demo)
             kept = kept_changes(demo, project)

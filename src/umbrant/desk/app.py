@@ -1,6 +1,5 @@
 """Starting the window, and what happens when something goes wrong in it."""
 
-import logging
 import signal
 import sys
 import traceback
@@ -8,18 +7,19 @@ from contextlib import suppress
 from pathlib import Path
 from types import TracebackType
 
-from platformdirs import user_log_path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from umbrant.desk.logs import CrashWatch, log, log_file, log_to_file
+from umbrant.desk.pane import DeskPane
 from umbrant.desk.theme import body_font
 from umbrant.desk.window import VISITED, MainWindow
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
 from umbrant.own import fingerprint
 
-log = logging.getLogger("umbrant")
-
+KEEP_S = 3.0
+"""How long is waited for unsaved changes to be on disk after something went wrong."""
 SWITCH_S = 0.001
 """How soon a thread that reviews or reads a take hands over to the window's: soon enough for no frame to be missed."""
 
@@ -35,7 +35,8 @@ def run_desk(folder: Path | None, *, trust: bool = False) -> int:
     application.setDesktopFileName("umbrant")
     application.setStyle("Fusion")
     application.setFont(body_font())
-    _log_to_file()
+    log_to_file()
+    watch = CrashWatch()
     window = MainWindow()
     sys.excepthook = _Hook(window)
     if trust and folder is not None:
@@ -43,18 +44,24 @@ def run_desk(folder: Path | None, *, trust: bool = False) -> int:
     sys.setswitchinterval(SWITCH_S)
     start = folder or next((each for each in window.settings.recent if each.is_dir()), None)
     window.show()
-    if start is not None:
-        QTimer.singleShot(0, window, lambda: _begin(window, start))
-    else:
-        window.desk.told.emit("No project is open. Project › Open… (Ctrl+O) opens the folder of one.")
+    QTimer.singleShot(0, window, lambda: _begin(window, start, crashed=watch.crashed))
     _quit_on_signals(window)
-    return application.exec()
+    ended = application.exec()
+    watch.close()
+    return ended
 
 
-def _begin(window: MainWindow, start: Path) -> None:
-    """Open a project; who is here for the first time is led through it."""
-    if window.open_folder(start) and not window.settings.flag(VISITED):
+def _begin(window: MainWindow, start: Path | None, *, crashed: bool) -> None:
+    """Take up what an earlier visit left, else open a project; who is here for the first time is led through it."""
+    if window.take_up_new_project():
+        pass
+    elif start is None:
+        window.desk.told.emit("No project is open. Project › Open… (Ctrl+O) opens the folder of one.")
+    elif window.open_folder(start) and not window.settings.flag(VISITED):
         window.begin_first_visit()
+    if crashed:
+        known = f"What is known of it is in {log_file()}."
+        window.desk.told.emit(f"The visit before ended in a crash. {window.recovered} {known}")
 
 
 def _trust(window: MainWindow, folder: Path) -> None:
@@ -72,25 +79,20 @@ class _Hook:
     def __call__(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         log.error("".join(traceback.format_exception(kind, error, trace)))
         traceback.print_exception(kind, error, trace)
-        if self._window.pane is not None:
-            self._window.pane.keeper.keep_now()
-            self._window.desk.told.emit(
-                f"Something in Umbrant went wrong ({kind.__name__}: {error}). Your changes are kept; "
-                f"what happened is in {_log_file()}."
-            )
+        pane = self._window.pane
+        if pane is not None:
+            kept = _keep(pane) if self._window.desk.history.unsaved else "Everything is saved."
+            what = f"Something in Umbrant went wrong ({kind.__name__}: {error})."
+            self._window.desk.told.emit(f"{what} {kept} What happened is in {log_file()}.")
 
 
-def _log_file() -> Path:
-    return user_log_path("umbrant") / "umbrant.log"
-
-
-def _log_to_file() -> None:
-    path = _log_file()
+def _keep(pane: DeskPane) -> str:
+    """Keep the unsaved changes, and say whether they are kept."""
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        log.addHandler(logging.FileHandler(path, encoding="utf-8"))
-    except OSError:
-        log.addHandler(logging.StreamHandler())
+        kept = pane.keeper.keep_now().result(KEEP_S)
+    except (RuntimeError, TimeoutError):  # the window is closing, or the disk does not answer
+        kept = False
+    return "Your changes are kept." if kept else "Your changes could not be kept: save them now, with Ctrl+Shift+S."
 
 
 def _quit_on_signals(window: MainWindow) -> None:

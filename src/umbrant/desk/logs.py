@@ -2,10 +2,13 @@
 
 import faulthandler
 import logging
+import os
 from pathlib import Path
 from typing import TextIO
 
 from platformdirs import user_log_path
+
+from umbrant.desk.visits import lives
 
 log = logging.getLogger("umbrant")
 
@@ -13,11 +16,6 @@ log = logging.getLogger("umbrant")
 def log_file() -> Path:
     """Where mistakes of the program are logged."""
     return user_log_path("umbrant") / "umbrant.log"
-
-
-def crash_file() -> Path:
-    """Where the stacks of all threads are written when the process dies of a signal. Empty as long as it did not."""
-    return user_log_path("umbrant") / "crash.log"
 
 
 def log_to_file() -> None:
@@ -29,20 +27,45 @@ def log_to_file() -> None:
         log.addHandler(logging.StreamHandler())
 
 
-def watch_for_crashes() -> tuple[TextIO | None, bool]:
-    """Write native crashes to their own log from now on. Gives that file, to be kept open, and whether the last visit
-    ended in one.
+class CrashWatch:
+    """Has the stacks of all threads written to a file of this process when it dies of a signal.
 
-    What the last crash left goes to the log, so that it is told of once. The file is None where none can be written.
+    `crashed` says whether a visit before died so. What it left goes to the log, so that it is told of once.
     """
-    path = crash_file()
-    try:
-        before = path.read_text(encoding="utf-8", errors="replace") if path.exists() else ""
-        if before.strip():
-            log.error("The visit before ended in a crash:\n%s", before)
-        file = path.open("w", encoding="utf-8")
-    except OSError:
-        faulthandler.enable()
-        return None, False
-    faulthandler.enable(file)
-    return file, bool(before.strip())
+
+    def __init__(self) -> None:
+        self.crashed = _take_up_crashes()
+        self._path = log_file().parent / f"crash-{os.getpid()}.log"
+        self._file: TextIO | None = None
+        try:
+            self._path.parent.mkdir(parents=True, exist_ok=True)
+            self._file = self._path.open("w", encoding="utf-8")
+        except OSError:
+            faulthandler.enable()
+        else:
+            faulthandler.enable(self._file)
+
+    def close(self) -> None:
+        """The process is about to end in good order: nothing is left to tell of."""
+        faulthandler.disable()
+        if self._file is not None:
+            self._file.close()
+            self._path.unlink(missing_ok=True)
+
+
+def _take_up_crashes() -> bool:
+    """Log what processes left that are no more, and remove it. Says whether one of them died of a signal."""
+    found = False
+    for path in sorted(log_file().parent.glob("crash-*.log")):
+        owner = path.stem.removeprefix("crash-")
+        try:
+            if owner.isdigit() and lives(int(owner)):
+                continue
+            text = path.read_text(encoding="utf-8", errors="replace").strip()
+            path.unlink()
+        except OSError:
+            continue
+        if text:
+            log.error("An earlier visit ended in a crash:\n%s", text)
+            found = True
+    return found

@@ -18,6 +18,8 @@ from umbrant.desk.state import Desk
 from umbrant.desk.theme import DAY, Palette, body_font
 
 Index = QModelIndex | QPersistentModelIndex
+FAULT_HIGH = 52
+"""How high the place is, in pixels, in which a table says that it could not be drawn."""
 FAULT = "fault"
 """The property of a view in which its last fault stands, so that the same one is logged once and not at every frame."""
 
@@ -43,8 +45,8 @@ def saved(painter: QPainter) -> Iterator[None]:
         painter.restore()
 
 
-def guarded(painter: QPainter, view: QWidget, box: QRectF, draw: Callable[[QPainter], None]) -> None:
-    """Draw something of a view. A mistake in it is logged, and stands in the box in words."""
+def guarded(painter: QPainter, view: QWidget, box: QRectF, draw: Callable[[QPainter], None]) -> bool:
+    """Draw something of a view; says whether that went well. A mistake is logged, and told in the box in words."""
     try:
         with saved(painter):
             draw(painter)
@@ -54,11 +56,15 @@ def guarded(painter: QPainter, view: QWidget, box: QRectF, draw: Callable[[QPain
             view.setProperty(FAULT, fault)
             log.exception("%s could not be drawn", view.accessibleName() or type(view).__name__)
         with saved(painter):
-            _say_fault(painter, box, view.accessibleName() or "this", fault)
+            say_fault(painter, box, view)
+        return False
+    return True
 
 
-def _say_fault(painter: QPainter, box: QRectF, name: str, fault: str) -> None:
-    text = f"{name} could not be drawn ({fault}). The rest of the window works. What happened is in {log_file()}."
+def say_fault(painter: QPainter, box: QRectF, view: QWidget) -> None:
+    """Say in a box that a view could not be drawn, why, and where more is to be found."""
+    what = f"{view.accessibleName() or 'This'} could not be drawn ({view.property(FAULT)})."
+    text = f"{what} The rest of the window works. What happened is in {log_file()}."
     painter.setOpacity(1.0)
     painter.setClipRect(box)
     painter.fillRect(box, DAY.sheet)
@@ -89,12 +95,14 @@ class PaintedTable(QTableView):
         """Draw what lies over the cells."""
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        box = QRectF(self.viewport().rect())
+        foot = QRectF(0, self.viewport().height() - FAULT_HIGH, self.viewport().width(), FAULT_HIGH)
         with painting(self.viewport()) as painter:
-            guarded(painter, self, box, self.draw_ground)
+            fine = guarded(painter, self, foot, self.draw_ground)
         super().paintEvent(event)
         with painting(self.viewport()) as painter:
-            guarded(painter, self, box, self.draw_over)
+            guarded(painter, self, foot, self.draw_over)
+            if not fine:
+                say_fault(painter, foot, self)  # again, for the cells have been drawn over it
 
 
 class PaintedDelegate(QStyledItemDelegate):

@@ -2,40 +2,54 @@
 
 import hashlib
 import json
-from concurrent.futures import ThreadPoolExecutor
+import os
+from concurrent.futures import Future, ThreadPoolExecutor
+from itertools import count
 from pathlib import Path
 
 from platformdirs import user_state_path
 from PySide6.QtCore import QObject, QTimer
 
+from umbrant.desk.logs import log
 from umbrant.desk.state import Desk
+from umbrant.desk.visits import lives
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts, parse_project, write_whole
 from umbrant.model.problems import ProjectError
 
 DELAY_MS = 700
 """How long after the last edit the changes are written; at the most this much is lost."""
+NEW = "new-"
+"""How the files begin in which projects are kept that have no folder yet."""
+_numbers = count(1)
 
 
 def recovery_path(folder: Path) -> Path:
     """Where the unsaved changes of a project are kept."""
     name = hashlib.sha256(str(folder.resolve()).encode()).hexdigest()[:16]
-    return user_state_path("umbrant") / "recovery" / f"{name}.json"
+    return _place() / f"{name}.json"
 
 
 def kept_changes(folder: Path, project: Project) -> Project | None:
     """The project with the changes that were kept; None if there are none, or they are what was saved anyway."""
-    try:
-        data = json.loads(recovery_path(folder).read_text(encoding="utf-8"))
-        kept = parse_project(data["documents"])
-    except (OSError, ValueError, KeyError, TypeError, AttributeError, ProjectError):
-        return None
-    return kept if document_texts(kept) != document_texts(project) else None
+    kept = _read(recovery_path(folder))
+    return kept if kept is not None and document_texts(kept) != document_texts(project) else None
 
 
 def forget_changes(folder: Path) -> None:
     """Remove what was kept for a project."""
     recovery_path(folder).unlink(missing_ok=True)
+
+
+def kept_new_projects() -> list[tuple[Path, Project]]:
+    """The projects without a folder that visits left which are no more, each with the file it is kept in."""
+    found = []
+    for path in sorted(_place().glob(f"{NEW}*.json")):
+        owner = path.stem.removeprefix(NEW).partition("-")[0]
+        project = None if owner.isdigit() and lives(int(owner)) else _read(path)
+        if project is not None:
+            found.append((path, project))
+    return found
 
 
 class Keeper(QObject):
@@ -44,6 +58,7 @@ class Keeper(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self._desk = desk
+        self._new_path = _place() / f"{NEW}{os.getpid()}-{next(_numbers)}.json"
         self._thread = ThreadPoolExecutor(max_workers=1, thread_name_prefix="keeper")
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -52,15 +67,16 @@ class Keeper(QObject):
         desk.project_changed.connect(self._later)
         desk.about_to_save.connect(self._keep_before_saving)
 
-    def keep_now(self) -> None:
-        """Write the changes, or remove them if everything is saved."""
-        folder = self._desk.folder
-        if folder is None:
-            return
+    @property
+    def path(self) -> Path:
+        """Where the changes are kept."""
+        return recovery_path(self._desk.folder) if self._desk.folder is not None else self._new_path
+
+    def keep_now(self) -> Future[bool]:
+        """Write the changes, or remove them if everything is saved. The answer: whether nothing can be lost now."""
         if self._desk.history.unsaved:
-            self._thread.submit(_write, folder, self._desk.project)
-        else:
-            self._thread.submit(forget_changes, folder)
+            return self._thread.submit(_write, self.path, self._desk.folder, self._desk.project)
+        return self._thread.submit(_forget, self.path, self._new_path)
 
     def _later(self) -> None:
         """Keep the changes soon. While an edit follows upon the other, as in a drag, that is not put off."""
@@ -70,14 +86,13 @@ class Keeper(QObject):
     def _keep_before_saving(self) -> None:
         """Keep the changes now: a crash between two files of a save must not leave half of them."""
         if self._desk.folder is not None and self._desk.history.unsaved:
-            self._thread.submit(_write, self._desk.folder, self._desk.project).result()
+            self.keep_now().result()
 
     def close(self) -> None:
         """Stop keeping: everything is saved, or the author chose to discard it."""
         self._timer.stop()
         self._thread.shutdown(wait=True)
-        if self._desk.folder is not None:
-            forget_changes(self._desk.folder)
+        _forget(self.path, self._new_path)
 
     def abandon(self) -> None:
         """Stop keeping, and leave what was kept for the next visit."""
@@ -85,10 +100,40 @@ class Keeper(QObject):
         self._thread.shutdown(wait=True)
 
 
-def _write(folder: Path, project: Project) -> None:
-    text = json.dumps({"folder": str(folder), "documents": document_texts(project)})
+def _place() -> Path:
+    return user_state_path("umbrant") / "recovery"
+
+
+def _read(path: Path) -> Project | None:
+    """What is kept in a file; None if there is none, or it cannot be read."""
     try:
-        write_whole(recovery_path(folder), text)
-    except OSError:
+        text = path.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError):
+        return None
+    try:
+        documents = json.loads(text)["documents"]
+        return parse_project({str(name): str(document) for name, document in documents.items()})
+    except (ValueError, KeyError, TypeError, AttributeError, ProjectError) as error:
+        log.warning("What was kept in %s cannot be read: %s", path, error)
+        return None
+
+
+def _write(path: Path, folder: Path | None, project: Project) -> bool:
+    text = json.dumps({"folder": str(folder or ""), "documents": document_texts(project)})
+    try:
+        write_whole(path, text)
+    except OSError as error:
         # Where nothing can be kept the author still has the window; saving tells of the full or read-only disk.
-        return
+        log.warning("Unsaved changes could not be kept in %s: %s", path, error)
+        return False
+    return True
+
+
+def _forget(*paths: Path) -> bool:
+    """Remove what was kept. What cannot be removed is offered again, which does no harm."""
+    for path in paths:
+        try:
+            path.unlink(missing_ok=True)
+        except OSError as error:
+            log.warning("What was kept in %s could not be removed: %s", path, error)
+    return True

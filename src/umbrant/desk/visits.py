@@ -23,11 +23,12 @@ def _sweep(cache: Path) -> None:
     """Remove the folders of processes that are no more."""
     for folder in cache.iterdir():
         owner = folder.name.partition("-")[0]
-        if owner.isdigit() and not _lives(int(owner)):
+        if owner.isdigit() and not lives(int(owner)):
             shutil.rmtree(folder, ignore_errors=True)
 
 
-def _lives(process_id: int) -> bool:
+def lives(process_id: int) -> bool:
+    """Whether there is a process of this id."""
     try:
         os.kill(process_id, 0)
     except ProcessLookupError:

@@ -11,7 +11,7 @@ from umbrant.catalog.starting import new_project
 from umbrant.desk.actions import ACTIONS, MENUS, sequences
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.pane import DeskPane
-from umbrant.desk.recovery import forget_changes, kept_changes
+from umbrant.desk.recovery import forget_changes, kept_changes, kept_new_projects
 from umbrant.desk.settings import Settings
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import DAY, NIGHT, Palette, style_sheet
@@ -24,6 +24,7 @@ from umbrant.own import names_of
 NOTHING = Project(cover=Cover(title="No project", scenario="none"))
 
 
+NOTHING_KEPT = "There were no unsaved changes."
 VISITED = "visited"
 """The choice that remembers a first visit that is over."""
 
@@ -37,6 +38,8 @@ class MainWindow(QMainWindow):
         self.dialogs = dialogs or Dialogs(self)
         self.pane: DeskPane | None = None
         self._told_of: list[str] = []
+        self.recovered = NOTHING_KEPT
+        """What was taken up of what an earlier visit had not saved, as a sentence."""
         self.setMinimumSize(760, 480)
         self.resize(1280, 800)
         self.setStyleSheet(style_sheet(self._palette()))
@@ -82,7 +85,24 @@ class MainWindow(QMainWindow):
         """Begin a project, which has no folder until it is saved."""
         if not self._may_leave():
             return
-        desk = Desk(new_project("New project"), None)
+        self._show_unsaved(new_project("New project"))
+
+    def take_up_new_project(self) -> bool:
+        """Offer a project that an earlier visit left without a folder. Says whether it was taken up."""
+        for path, project in kept_new_projects():
+            what = f"The last visit ended before {project.cover.title}, which has no folder yet, was saved. Take it up?"
+            taken_up = self.dialogs.recover(what)
+            path.unlink(missing_ok=True)
+            if taken_up:
+                self.recovered = f"{project.cover.title} has been taken up; it is still to be saved."
+                self._show_unsaved(project)
+                return True
+            self.recovered = f"{project.cover.title} was discarded."
+        return False
+
+    def _show_unsaved(self, project: Project) -> None:
+        """Show a project that has no folder."""
+        desk = Desk(project, None, self.settings)
         desk.history.saved = None
         self._show(desk)
         desk.roller.start()
@@ -210,8 +230,10 @@ class MainWindow(QMainWindow):
         what = f"The last visit to {desk.project.cover.title} ended before its changes were saved. Take them up again?"
         if self.dialogs.recover(what):
             desk.apply(Edit("Take up kept changes", lambda _: kept))
+            self.recovered = f"The unsaved changes of {desk.project.cover.title} have been taken up."
         else:
             forget_changes(folder)
+            self.recovered = f"The unsaved changes of {desk.project.cover.title} were discarded."
 
     def _name_window(self) -> None:
         mark = "*" if self.desk.history.unsaved else ""

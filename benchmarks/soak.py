@@ -106,10 +106,9 @@ def walk(args: argparse.Namespace) -> int:
     walker = Walker(Path(args.folder), Path(args.log))
     if args.play:
         played = [json.loads(line)["step"] for line in Path(args.play).read_text().splitlines() if '"step"' in line]
-        steps: Iterator[Step] = iter(played)
+        walker.run(iter(played), len(played))
     else:
-        steps = steps_of(args.seed, walker.actions)
-    walker.run(steps, args.actions)
+        walker.run(steps_of(args.seed, walker.actions), args.actions)
     print(json.dumps({"done": walker.done, "failures": walker.failures}))
     return 0
 

@@ -95,7 +95,7 @@ class Walker:
         step = next(self._steps, None) if self._left else None
         if step is None:
             self._end_dialogs()
-            self._application.quit()
+            QApplication.exit(0)  # `quit` would ask whether the window may close, which nobody answers any more
             return
         QTimer.singleShot(PAUSE_MS, self._step)
         self._left -= 1

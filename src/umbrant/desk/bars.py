@@ -110,6 +110,7 @@ class TopBar(QWidget):
         title = behavior.title if behavior else "no behavior"
         mark = " *" if desk.history.unsaved else ""
         self.where.setText(f"<b>{desk.project.cover.title}</b>{mark}")
+        self.where.setVisible(self.width() >= ROOMY)
         self.behavior.setText(f"{title} ▾")
         member = desk.member
         self.agent.setText(f"Agent: {_called(member.title or member.name, member.behavior)} ▾" if member else "no cast")
@@ -126,7 +127,9 @@ class TopBar(QWidget):
         )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """In a narrow window, or at a large scale, the take is called by its number alone."""
+        """In a narrow window, or at a large scale, the take is called by its number alone, and the project not at all:
+        its name stands in the title of the window.
+        """
         super().resizeEvent(event)
         if (event.size().width() >= ROOMY) != (event.oldSize().width() >= ROOMY):
             self.refresh()
@@ -208,6 +211,8 @@ class Transport(QWidget):
         self.where = ShortenedLabel(self, align=Qt.AlignmentFlag.AlignRight)
         self.where.setFont(body_font())
         self.where.setFixedWidth(self.where.fontMetrics().horizontalAdvance(_WIDEST_PLACE))
+        # Unlike other shortened labels it may not be squeezed: the layout would leave it no room at all.
+        self.where.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         layout.addWidget(self.where)
         player.playing_changed.connect(self._played)
         player.speed_changed.connect(self.refresh)

@@ -30,7 +30,7 @@ class CurveView(PaintedView):
         self.palette_ = palette
         self.setAccessibleName("Curve")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(200, 120)
+        self.setMinimumSize(200, 72)
         self._held: str = ""
         self._chosen: str = ""
         self._drags = 0

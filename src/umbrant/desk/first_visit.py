@@ -69,6 +69,9 @@ STEPS = (
 )
 
 
+WAITING = "This project is being played for the first time. What each row does is being recorded."
+
+
 class FirstVisit(QFrame):
     """A line above the lanes that says what to do next, and notices when it has been done."""
 
@@ -82,6 +85,8 @@ class FirstVisit(QFrame):
         self._desk = desk
         self._step = 0
         self._praised = False
+        self._waits = False
+        """Whether the first take is still being rolled, so that there is nothing to watch yet."""
         self._text = QLabel(self)
         self._text.setTextFormat(Qt.TextFormat.RichText)
         self._text.setWordWrap(True)
@@ -133,7 +138,8 @@ class FirstVisit(QFrame):
         rows = len(desk.behavior.rows) if desk.behavior else 0
         self._step, self._praised = step, False
         self._before = Before(rows, desk.current, desk.history.undo_name)
-        self._say(STEPS[step].text, "Skip this step")
+        self._waits = step == 0 and desk.take is None
+        self._say(WAITING if self._waits else STEPS[step].text, "Skip this step")
 
     def _say(self, text: str, on: str) -> None:
         self._text.setText(f"<b>{self._step + 1} of {len(STEPS)}</b> &nbsp; {text}")
@@ -144,7 +150,9 @@ class FirstVisit(QFrame):
             self._praise()
 
     def _changed(self) -> None:
-        if self.isVisible() and self._step < len(STEPS) and STEPS[self._step].has_changed(self._desk, self._before):
+        if self._waits and self._desk.take is not None:
+            self._go_to(0)
+        elif self.isVisible() and self._step < len(STEPS) and STEPS[self._step].has_changed(self._desk, self._before):
             self._praise()
 
     def _praise(self) -> None:

@@ -37,7 +37,7 @@ class ReasonsView(QTextBrowser):
         self.setOpenLinks(False)
         self.setUndoRedoEnabled(False)
         self.setFont(body_font())
-        self.setMinimumHeight(60)
+        self.setMinimumHeight(44)
         self.document().setDocumentMargin(12)
         self.anchorClicked.connect(self._follow)
         for changed in (desk.take_changed, desk.agent_changed):

@@ -55,7 +55,7 @@ class StageView(PaintedView):
         self.setAccessibleName("Stage")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
-        self.setMinimumSize(200, 120)
+        self.setMinimumSize(200, 72)
         self._pictures = Pictures()
         self._written: list[QRectF] = []
         """Where names stand on the ground."""

@@ -2,8 +2,8 @@
 
 from pathlib import Path
 
-from PySide6.QtCore import QEvent
-from PySide6.QtGui import QAction, QCloseEvent
+from PySide6.QtCore import QEvent, QSize, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QShowEvent
 from PySide6.QtWidgets import QMainWindow, QMenu
 
 from umbrant import __version__
@@ -24,6 +24,9 @@ from umbrant.own import names_of
 NOTHING = Project(cover=Cover(title="No project", scenario="none"))
 
 
+COMFORTABLE = QSize(1280, 800)
+FRAMED_AFTER_MS = (0, 200, 1000)
+"""When, after it is shown, the window looks whether it fits onto the desktop."""
 NOTHING_KEPT = "There were no unsaved changes."
 VISITED = "visited"
 """The choice that remembers a first visit that is over."""
@@ -41,11 +44,13 @@ class MainWindow(QMainWindow):
         self.recovered = NOTHING_KEPT
         """What was taken up of what an earlier visit had not saved, as a sentence."""
         self.setMinimumSize(760, 480)
-        self.resize(1280, 800)
+        self.resize(self._room())
         self.setStyleSheet(style_sheet(self._palette()))
         geometry = self.settings.state("window")
         if geometry is not None:
             self.restoreGeometry(geometry)
+        self._given_size = self.size()
+        """The size that the window gave itself. One that it is given from elsewhere is left alone."""
         self._show(Desk(NOTHING, None))
 
     @property
@@ -158,6 +163,29 @@ class MainWindow(QMainWindow):
                 self.desk.told.emit(f"Another program has changed {', '.join(found[:3])}. Project › Revert reads it.")
             self._told_of = found
 
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if not event.spontaneous():
+            # How wide a frame the window manager puts around the window is known only when it has done so.
+            for milliseconds in FRAMED_AFTER_MS:
+                QTimer.singleShot(milliseconds, self, self._fit_to_screen)
+
+    def _room(self) -> QSize:
+        """The size of a window that was never sized: as large as is comfortable, and not larger than the desktop."""
+        screen = self.screen().availableGeometry()
+        return QSize(min(COMFORTABLE.width(), screen.width()), min(COMFORTABLE.height(), screen.height()))
+
+    def _fit_to_screen(self) -> None:
+        """Make the window smaller where, with its frame, it is larger than what the desktop leaves for it."""
+        if self.isMaximized() or self.isFullScreen() or self.size() != self._given_size:
+            return
+        screen, frame = self.screen().availableGeometry(), self.frameGeometry()
+        wide, high = max(0, frame.width() - screen.width()), max(0, frame.height() - screen.height())
+        if wide or high:
+            self.resize(self.width() - wide, self.height() - high)
+            self._given_size = self.size()
+            self.move(screen.topLeft())
+
     def closeEvent(self, event: QCloseEvent) -> None:
         if not self._may_leave():
             event.ignore()
@@ -187,6 +215,9 @@ class MainWindow(QMainWindow):
             self.pane.actions_by_id[name].setChecked(self.settings.flag(name))
         desk.project_changed.connect(self._name_window)
         self._name_window()
+        if self.isVisible():
+            # The event loop would show it, but later; and what is not shown yet cannot have the keyboard.
+            self.pane.show()
         self.pane.ledger.setFocus()
 
     def _fill_menus(self, pane: DeskPane) -> None:

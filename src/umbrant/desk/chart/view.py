@@ -43,7 +43,7 @@ class MapView(PaintedView):
         self.palette_ = palette
         self.setAccessibleName("Map")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setMinimumSize(200, 120)
+        self.setMinimumSize(200, 72)
         self.setToolTip("Click a box to find its row. Drag from state to state for a transition. The wheel zooms.")
         self._font = body_font(11)
         self._drawing: Drawing | None = None

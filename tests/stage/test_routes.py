@@ -56,6 +56,11 @@ def test_a_way_is_as_short_as_over_a_graph_of_all_corners(found: list[Area], sta
     assert abs(way.left_m - shortest) < 0.01
     assert all(math.dist(one, other) < 1e-3 or ground.is_clear(one, other) for one, other in pairwise(places))
     assert ground.way(start, goal) == way
+    for corner in way.corners[:-1]:
+        # Where a body stands that is going round this very corner.
+        on = ground.way(corner, goal)
+        assert on.cause is None
+        assert on.left_m <= shortest_over_all(ground, corner, goal) + 0.01
 
 
 def test_of_two_ways_that_are_equally_long_it_is_always_the_same() -> None:

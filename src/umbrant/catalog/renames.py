@@ -4,16 +4,16 @@ Conditions are rewritten as text, word by word, so that an author's spacing stay
 """
 
 import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Container, Iterable, Mapping
 from enum import StrEnum
 from typing import TypeVar
 
 from umbrant.catalog.declare import ROWS, Catalog, Family, ParamType
-from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Override, Row, Sharing, Upkeep
+from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Key, Override, Row, Sharing, Upkeep
 from umbrant.model.documents import Project
 from umbrant.model.paths import PathError, put
 from umbrant.model.staging import Cue, Member, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
-from umbrant.model.values import Document, KeyRef, ParamValue, PlaceRef
+from umbrant.model.values import Document, KeyRef, KeyType, Literal, ParamValue, PlaceRef
 from umbrant.model.whole import BEHAVIOR, USES
 
 _WORD = re.compile(r'"[^"]*"|\'[^\']*\'|[A-Za-z_][\w.]*(?!\w)(?!\s*\()')
@@ -45,6 +45,9 @@ _TYPES = {
     Named.EVENT: (ParamType.EVENT,),
     Named.BEHAVIOR: (ParamType.BEHAVIOR,),
 }
+
+_KEY_TYPES = {Named.MEMBER: KeyType.AGENT, Named.PROP: KeyType.PROP}
+"""The type of the keys that may hold such a name."""
 
 
 def rename_key(project: Project, catalog: Catalog, board: str, old: str, new: str) -> Project:
@@ -123,35 +126,96 @@ def extends(project: Project, name: str | None, board: str) -> bool:
 def rename_used(project: Project, catalog: Catalog, named: Named, old: str, new: str) -> Project:
     """The project with something called otherwise where it is used; what has the name is renamed by who asks.
 
-    An event takes along those that are kinds of it: `alarm.bell` becomes `alert.bell` with `alarm`.
+    An event takes along those that are kinds of it: `alarm.bell` becomes `alert.bell` with `alarm`. One of the cast
+    takes along its copies.
     """
+    renaming = _UseRenaming(project, catalog, named, old, new)
+    renamed = _with_scenarios(_with_rows(project, renaming.row), renaming.member, renaming.cue)
+    return renamed.model_copy(update={"blackboards": tuple(renaming.board(each) for each in project.blackboards)})
 
-    def name(text: str) -> str:
-        if text == old:
-            return new
-        return new + text[len(old) :] if named is Named.EVENT and text.startswith(f"{old}.") else text
 
-    wanted_types = _TYPES[named]
-    written = name if named is not Named.BEHAVIOR else str
+class _UseRenaming:
+    """What becomes of each part of a project where something that is no key is called otherwise."""
 
-    def row(each: Row, behavior: Behavior) -> Row:
-        keys = project.keys_of(behavior)
-        told = _Telling(catalog, lambda text: text if text in keys else written(text), written)
+    def __init__(self, project: Project, catalog: Catalog, named: Named, old: str, new: str) -> None:
+        self._project, self._catalog, self._named = project, catalog, named
+        self._old, self._new = old, new
+        cast = [member for each in project.scenarios for member in each.cast]
+        self._has_copies = named is Named.MEMBER and any(
+            member.copies > 1 for member in cast if member.name in (old, new)
+        )
+        self._written = self._name if named is not Named.BEHAVIOR else str
+
+    def row(self, row: Row, behavior: Behavior) -> Row:
+        told = self._telling(self._project.keys_of(behavior))
+        types = _TYPES[self._named]
 
         def own(value: ParamValue, wanted: ParamType | None) -> ParamValue:
             if wanted in WRITTEN and isinstance(value, str):
                 return told.text(value)
-            if isinstance(value, PlaceRef) and ParamType.PLACE in wanted_types:
-                return PlaceRef(place=name(value.place))
-            return name(value) if wanted in wanted_types and isinstance(value, str) else value
+            if isinstance(value, PlaceRef) and ParamType.PLACE in types:
+                return PlaceRef(place=self._name(value.place))
+            return self._name(value) if wanted in types and isinstance(value, str) else value
 
-        return told.row(each, own)
+        return told.row(row, own)
 
-    def cue(each: Cue, scenario: Scenario) -> Cue:
-        told = _Telling(catalog, written, written)
-        return each.model_copy(update={"when": told.text(each.when), "does": _deed(each.does, named, name)})
+    def cue(self, cue: Cue, scenario: Scenario) -> Cue:
+        does = _deed(cue.does, self._named, self._name)
+        if isinstance(does, SetKey):
+            keys = _keys_set(self._project, scenario, does)
+            does = does.model_copy(update={"value": self._held(keys, does.sets, does.value)})
+        return cue.model_copy(update={"when": self._telling(()).text(cue.when), "does": does})
 
-    return _with_scenarios(_with_rows(project, row), lambda member: member, cue)
+    def member(self, member: Member) -> Member:
+        keys = _keys_of(self._project, member)
+        return member.model_copy(
+            update={"keys": {key: self._held(keys, key, value) for key, value in member.keys.items()}}
+        )
+
+    def board(self, board: Blackboard) -> Blackboard:
+        extended = [each for each in self._project.blackboards if extends(self._project, board.name, each.name)]
+        told = self._telling({key.name for each in extended for key in each.keys})
+        keys = [
+            key.model_copy(
+                update={
+                    "default": self._held({key.name: key}, key.name, key.default),
+                    "formula": told.text(key.formula),
+                }
+            )
+            for key in board.keys
+        ]
+        return board.model_copy(update={"keys": tuple(keys)})
+
+    def _telling(self, keys: Container[str]) -> "_Telling":
+        """Rewrites what is written where these keys are known: a key of the same name is meant before anything else."""
+        return _Telling(self._catalog, lambda text: text if text in keys else self._written(text), self._written)
+
+    def _held(self, keys: Mapping[str, Key], key: str, value: Literal | None) -> Literal | None:
+        """What a key holds, which may be somebody's name."""
+        is_name = key in keys and keys[key].type is _KEY_TYPES.get(self._named)
+        return self._name(value) if is_name and isinstance(value, str) else value
+
+    def _name(self, text: str) -> str:
+        if text == self._old:
+            return self._new
+        rest = text[len(self._old) :] if text.startswith(self._old) else ""
+        is_kind = self._named is Named.EVENT and rest.startswith(".")
+        is_copy = self._has_copies and rest.startswith("_") and rest[1:].isdigit()
+        return self._new + rest if is_kind or is_copy else text
+
+
+def _keys_of(project: Project, member: Member) -> Mapping[str, Key]:
+    """The keys that one of a cast has; none for a puppet."""
+    behavior = next((each for each in project.behaviors if each.name == member.behavior), None)
+    return project.keys_of(behavior) if behavior is not None else {}
+
+
+def _keys_set(project: Project, scenario: Scenario, does: SetKey) -> Mapping[str, Key]:
+    """The keys among which a cue sets one: those of the world, or of one of the cast."""
+    if does.of is None:
+        return project.world_keys()
+    of = next((each for each in scenario.cast for one in (each, *each.each()) if one.name == does.of), None)
+    return _keys_of(project, of) if of is not None else {}
 
 
 def rename_document(project: Project, catalog: Catalog, collection: str, old: str, new: str) -> Project:

@@ -430,9 +430,16 @@ class Commands:
 
     def look_at(self) -> None:
         """Show the rows of the behavior that the setting's line is about."""
-        name = self.setting.behavior_here() if self.in_setting else None
-        if name is not None:
-            self.desk.look_at(name)
+        if self.in_setting:
+            member, behavior = self.setting.member_here(), self.setting.behavior_here()
+            if member is not None and member.behavior is None:
+                self.desk.told.emit(f"{member.title or member.name} is a puppet: it has no rows.")
+                return
+            player = self.desk.player_of(member) if member is not None else None
+            if player is not None:
+                self.desk.select_agent(player)
+            elif behavior is not None:
+                self.desk.look_at(behavior)
         self.show_rows()
 
     def _write(self, place: int) -> None:

@@ -20,6 +20,8 @@ class History:
 
     project: Project
     saved: Project | None = None
+    merged: bool = False
+    """Whether the last edit became one step with the one before it, as in a drag."""
     _done: list[_Step] = field(default_factory=list)
     _undone: list[tuple[str, Project]] = field(default_factory=list)
 
@@ -29,7 +31,8 @@ class History:
         if after == self.project:
             return False
         before = self.project
-        if edit.merges and self._done and self._done[-1].merges == edit.merges:
+        self.merged = bool(edit.merges and self._done and self._done[-1].merges == edit.merges)
+        if self.merged:
             before = self._done.pop().before
         self._done.append(_Step(edit.name, before, edit.merges))
         self._undone.clear()

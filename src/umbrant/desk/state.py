@@ -83,6 +83,8 @@ class Desk(QObject):
         self._played: Scenario | None = self.scenario
         self.takes: list[NumberedTake] = []
         self.current: NumberedTake | None = None
+        self._before: Take | None = None
+        """The take that was shown before the last edit, with which what comes of it is compared."""
         self.playhead = 0
         self.row_id = ""
         self._looked_at = ""
@@ -101,6 +103,7 @@ class Desk(QObject):
         self.findings: list[Finding] = []
         """What the review found in the documents."""
         self.reviewer.reviewed.connect(self._reviewed)
+        self.reviewer.failed.connect(self._failed)
         self.reviewer.request(project, self.catalog)
         self.roller.rolled.connect(self._rolled)
         self.roller.failed.connect(self._failed)
@@ -142,6 +145,12 @@ class Desk(QObject):
         """The one of the cast that is looked at."""
         scenario = self.scenario
         return next((each for each in scenario.players if each.name == self.agent), None) if scenario else None
+
+    def player_of(self, member: Member) -> str | None:
+        """The name by which one of a cast plays now, of copies the first; None if it does not play now."""
+        scenario = self.scenario
+        played = scenario is not None and any(each is member or each == member for each in scenario.cast)
+        return next((each.name for each in member.each()), None) if played else None
 
     @property
     def whole(self) -> Whole | None:
@@ -187,7 +196,7 @@ class Desk(QObject):
         except OutlineError as error:
             self.told.emit(f"{edit.name} is not possible: {error}.")
             return False
-        self._changed()
+        self._changed(goes_on=self.history.merged)
         return True
 
     def broken_by(self, edit: Edit) -> list[Problem]:
@@ -298,6 +307,10 @@ class Desk(QObject):
 
     def roll(self) -> None:
         """Play the scenario again with its seed."""
+        self._before = self.take
+        self._roll()
+
+    def _roll(self) -> None:
         order = self._order()
         if order is not None:
             self._ordered = {order.path: self.project}
@@ -448,18 +461,23 @@ class Desk(QObject):
             self.scenario_name = next(same, first).name
         self._played = self.scenario
 
-    def _changed(self) -> None:
+    def _changed(self, *, goes_on: bool = False) -> None:
+        """The project is another. `goes_on` says that this is a further step of one edit, as in a drag: what came of it
+        is still compared with the take before the first.
+        """
+        if not goes_on:
+            self._before = self.take
         self._follow_scenario()
         self.problems = self._all_problems()
         self.reviewer.request(self.project, self.catalog)
         if self.row is None:
             self._select_first_row()
         self.project_changed.emit()
-        self.roll()
+        self._roll()
 
     def _rolled(self, reply: Reply) -> None:
         if reply.take is not None:
-            self.loader.request(reply.take, self.take)
+            self.loader.request(reply.take, self._before)
 
     def _loaded(self, loaded: Loaded) -> None:
         self._count += 1

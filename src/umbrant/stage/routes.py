@@ -22,6 +22,9 @@ IsClear = Callable[[Floats, Floats], bool]
 
 EVEN = 1e-9
 """How small a cross product, in square metres, still counts as a straight line."""
+NEARLY_M = 0.005
+"""How far off a line a point may be and still count as on it. A body at a corner is beside it by what poses are rounded
+by, and by what it may be off the ground: to leave out too little is harmless, for clear is clear, but not too much."""
 START, GOAL = -1, -2
 """The ends of a way, among the corners, which are told by their index."""
 
@@ -147,8 +150,10 @@ def _reflex(ring: Floats) -> Floats:
 
 
 def _on_one_side(along: Floats, one: Floats, other: Floats) -> NDArray[np.bool_]:
-    """Whether two points lie on the same side of a line through the origin, or on it."""
-    return np.asarray(_cross(along, one) * _cross(along, other) >= -EVEN)
+    """Whether two points lie on the same side of a line through the origin, or nearly on it."""
+    length = np.maximum(np.hypot(along[..., 0], along[..., 1]), EVEN)
+    left, right = _cross(along, one) / length, _cross(along, other) / length
+    return np.asarray((np.minimum(left, right) >= -NEARLY_M) | (np.maximum(left, right) <= NEARLY_M))
 
 
 def _cross(one: Floats, other: Floats) -> Floats:

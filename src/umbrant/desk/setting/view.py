@@ -32,6 +32,7 @@ from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
 from umbrant.model.folder import FOLDERS
 from umbrant.model.paths import Path, PathError, at, move, remove
+from umbrant.model.staging import Member
 
 Index = QModelIndex | QPersistentModelIndex
 
@@ -262,9 +263,19 @@ class SettingView(ChipTable):
         self.select_path(path)
 
     def behavior_here(self) -> str | None:
-        """The behavior that the selected line is about, if it is about one."""
-        path = self._path
+        """The behavior that the selected line is about, if it is about one: of one of the cast, what it runs."""
+        path, member = self._path, self.member_here()
+        if member is not None:
+            return member.behavior
         return str(path[1]) if len(path) > 1 and path[0] == "behaviors" else None
+
+    def member_here(self) -> Member | None:
+        """The one of a cast that the selected line is about, if it is about one."""
+        path = self._path
+        if len(path) < 4 or path[0] != "scenarios" or path[2] != "cast":
+            return None
+        found = at(self.desk.project, path[:4])
+        return found if isinstance(found, Member) else None
 
     # events
 

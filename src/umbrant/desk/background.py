@@ -1,0 +1,91 @@
+"""Work off the window's thread: a frozen request gives a frozen response, applied if it is still the newest."""
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+
+from umbrant.desk.logs import log, log_file
+
+
+class Background(QObject):
+    """Works in one thread, one request after the other. Only the newest request is answered, in the window's thread.
+
+    `work` is a function of a request; what it raises of `expected` is told as it is. Anything else that it raises is a
+    mistake of ours: it is logged with its trace, and told as such.
+    """
+
+    answered = Signal(object)
+    """What `work` gave."""
+    failed = Signal(str)
+    """Why there is no answer, in words for the author."""
+    _done = Signal(int, object, str)
+
+    def __init__(
+        self, called: str, work: Callable[[Any], object], expected: tuple[type[Exception], ...], parent: QObject
+    ) -> None:
+        super().__init__(parent)
+        self.called = called
+        """What is being done, as a sentence begins: 'Reading the take'."""
+        self.work = work
+        self.expected = expected
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(1)
+        self._newest = self._answered = 0
+        self._done.connect(self._apply)
+
+    @property
+    def busy(self) -> bool:
+        """Whether the newest request has not been answered yet."""
+        return self._answered != self._newest
+
+    def expect(self) -> None:
+        """There will be another request soon: what is being worked on is not wanted any more."""
+        self._newest += 1
+
+    def request(self, asked: object) -> None:
+        """Work on this instead of whatever is waiting to be worked on."""
+        self._newest += 1
+        self._pool.clear()
+        self._pool.start(_Task(self, self._newest, asked))
+
+    def close(self) -> None:
+        """Wait for what is being worked on, and forget it."""
+        self._newest += 1
+        self._pool.clear()
+        self._pool.waitForDone()
+
+    def finish(self, number: int, answer: object, fault: str = "") -> None:
+        """Hand a result over to the window's thread. Called from the working thread."""
+        self._done.emit(number, answer, fault)
+
+    def _apply(self, number: int, answer: object, fault: str) -> None:
+        if number != self._newest:
+            return
+        self._answered = number
+        if fault:
+            self.failed.emit(fault)
+        else:
+            self.answered.emit(answer)
+
+
+class _Task(QRunnable):
+    def __init__(self, background: Background, number: int, asked: object) -> None:
+        super().__init__()
+        self._background = background
+        self._number = number
+        self._asked = asked
+
+    def run(self) -> None:
+        """An exception must not leave it: Qt would merely print it, and the window would wait for ever."""
+        background = self._background
+        try:
+            answer = background.work(self._asked)
+        except background.expected as error:
+            background.finish(self._number, None, str(error))
+        except Exception as error:
+            log.exception("%s failed", background.called)
+            what = f"{background.called} failed inside Umbrant ({type(error).__name__}: {error})."
+            background.finish(self._number, None, f"{what} What happened is in {log_file()}.")
+        else:
+            background.finish(self._number, answer)

@@ -17,7 +17,6 @@ def path(tmp_path: Path) -> Path:
     return roll(Order(project(row("top", "wait")), "s", tmp_path / "t.take"))
 
 
-@pytest.mark.xfail(strict=True)
 @pytest.mark.parametrize("error", [ValueError, KeyError, TypeError, AttributeError])
 def test_a_mistake_in_the_reader_is_not_said_to_be_damage(
     path: Path, error: type[Exception], monkeypatch: pytest.MonkeyPatch

@@ -2,7 +2,7 @@
 
 import math
 import sqlite3
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,14 +18,17 @@ from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import Gauge, Measured
 from umbrant.engine.recorder import WORLD
 from umbrant.model.problems import ProjectError
-from umbrant.model.values import Literal
+from umbrant.model.values import Literal, Point
 from umbrant.take.header import FORMAT, Header
 from umbrant.take.record import AgentRecord, Changes, Done, Outcome, PropPlace, Refusal, RowRecord, Span, Written
 from umbrant.take.tables import ENDED, HEADER, RECORDED, WHOLE, What, loaded
 from umbrant.take.writer import TakeError
 
-DAMAGE = (ValueError, LookupError, TypeError, AttributeError)
-"""What reading a column may raise that holds something else than it should."""
+MALFORMED = (ValueError, TypeError, KeyError, AttributeError, ValidationError, ProjectError)
+"""What turning a stored value into what it stands for may raise where it holds something else."""
+
+META = "SELECT name, value FROM meta ORDER BY name"
+"""The one table that has no order in which it was written."""
 
 Floats = NDArray[np.float32]
 K = TypeVar("K")
@@ -67,6 +70,14 @@ class Take:
         return max(0, min(self.last_tick, tick))
 
 
+class Damaged(Exception):  # noqa: N818  (it says what the file is)
+    """Something in a take's file is not what it should be. Raised and caught in this module only.
+
+    It is raised where a stored value is decoded, and nowhere else: a mistake of ours in what is done with the values
+    stays what it is.
+    """
+
+
 def read_take(path: Path) -> Take:
     """Read a take. Raises TakeError, with the way out, if the file is no take or is damaged."""
     if not path.is_file():
@@ -74,48 +85,58 @@ def read_take(path: Path) -> Take:
     try:
         with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as file:
             take = _read(path, file)
-    except (sqlite3.Error, ValidationError, ProjectError, *DAMAGE) as error:
+    except (sqlite3.Error, Damaged) as error:
         reason = (str(error) or type(error).__name__).splitlines()[0]
         raise TakeError(f"{path}: this is no take, or it is damaged ({reason}). Roll the scenario again.") from error
     return take
 
 
 def _read(path: Path, file: sqlite3.Connection) -> Take:
-    meta = dict(file.execute("SELECT name, value FROM meta"))
-    header = Header.model_validate_json(meta[HEADER])
-    if header.format != FORMAT:
-        raise ValueError(f"its format is '{header.format}', not '{FORMAT}'")
+    meta = dict(_rows(file, "meta", name=str, value=str))
+    header = _header(meta)
     agents = {member.name: AgentRecord() for member in header.cast}
     nobody = AgentRecord()
     _read_agents(file, agents)
     _read_keys(file, header, agents)
-    for agent, tick, text in file.execute("SELECT agent, tick, text FROM said ORDER BY rowid"):
-        agents[agent].said.append((tick, text))
-    for agent, tick, event, sender in file.execute("SELECT agent, tick, event, sender FROM heard ORDER BY rowid"):
-        agents[agent].heard.append((tick, event, sender))
-    for agent, tick, what, cause in file.execute("SELECT agent, tick, what, cause FROM notice ORDER BY rowid"):
-        agents.get(agent, nobody).notices.append((tick, what, Cause.from_json(cause)))
-    ticks = int(meta[RECORDED])
-    poses = {name: flat.reshape(-1, 3) for name, flat in _arrays(file, "pose", "agent", "poses", 3 * ticks).items()}
-    levels = _arrays(file, "level", "prop", "levels", ticks)
+    for agent, tick, text in _rows(file, "said", agent=str, tick=int, text=str):
+        _of(agents, agent).said.append((tick, text))
+    for agent, tick, event, sender in _rows(file, "heard", agent=str, tick=int, event=str, sender=str):
+        _of(agents, agent).heard.append((tick, event, sender))
+    for agent, tick, what, cause in _rows(file, "notice", agent=str, tick=int, what=str, cause=str):
+        agents.get(agent, nobody).notices.append((tick, what, _decoded("a cause", Cause.from_json, cause)))
+    ticks = _decoded("the number of ticks", int, meta.get(RECORDED))
+    poses = {name: flat.reshape(-1, 3) for name, flat in _arrays(file, "pose", "agent", "poses", 3, ticks).items()}
+    levels = _arrays(file, "level", "prop", "levels", 1, ticks)
     props: dict[str, Changes[PropPlace]] = {}
-    for prop, tick, x, y, carrier in file.execute("SELECT prop, tick, x, y, carrier FROM prop ORDER BY rowid"):
+    for prop, tick, x, y, carrier in _rows(
+        file, "prop", prop=str, tick=int, x=float, y=float, carrier=(str, type(None))
+    ):
         props.setdefault(prop, Changes()).add(tick, PropPlace((x, y), carrier))
     ended = meta.get(ENDED, "it was cut short while it was being rolled")
     return Take(path, header, ticks, ended, agents, poses, levels, props, nobody.notices)
 
 
+def _header(meta: Mapping[str, str]) -> Header:
+    """What the take says of itself, with documents that can be read."""
+    header = _decoded("the header", Header.model_validate_json, meta.get(HEADER))
+    if header.format != FORMAT:
+        raise Damaged(f"its format is '{header.format}', not '{FORMAT}'")
+    _decoded("the documents", lambda each: each.played.players, header)
+    return header
+
+
 def _read_agents(file: sqlite3.Connection, agents: dict[str, AgentRecord]) -> None:
     """What every agent did, in the order in which it was written."""
-    told = "SELECT agent, row, part, what, ticks, ends, numbers, more FROM told ORDER BY rowid"
-    for agent, row_id, part, what, ticks, ends, numbers, more in file.execute(told):
-        rows = agents[agent].rows
+    columns = {"agent": str, "row": str, "part": str, "what": str, "ticks": bytes, "ends": bytes, "numbers": bytes}
+    for agent, row_id, part, what, ticks, ends, numbers, more in _rows(file, "told", **columns, more=str):
+        rows = _of(agents, agent).rows
         record = rows.get(row_id) or rows.setdefault(row_id, RowRecord())
-        chunk = Chunk(_integers(ticks), _integers(ends), numbers, from_json(more) if more else [])
+        chunk = _decoded(f"{what} of {row_id}", _chunk, ticks, ends, numbers, more)
         if what in _READ:
-            _READ[what](record, part, chunk)
+            decode, put = _READ[what]
         else:
-            _read_gauges(record, part, Measured(what), chunk)
+            decode, put = _gauges_of(_decoded("a measure", Measured, what)), _put_gauges
+        put(record, part, _decoded(f"{what} of {row_id}", decode, chunk))
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,69 +145,123 @@ class Chunk:
 
     ticks: list[int]
     ends: list[int]
-    numbers: bytes
+    numbers: list[float]
     more: list[Any]
 
 
-def _read_spans(record: RowRecord, part: str, chunk: Chunk) -> None:
+def _chunk(ticks: bytes, ends: bytes, numbers: bytes, more: str) -> Chunk:
+    found = from_json(more) if more else []
+    if not isinstance(found, list):
+        raise TypeError("no list")
+    return Chunk(_integers(ticks), _integers(ends), np.frombuffer(numbers, "<f8").tolist(), found)
+
+
+# Each sort of chunk is decoded, which may find damage, and then put into a record, which may not.
+
+
+def _spans_of(chunk: Chunk) -> list[Span]:
+    outcomes, causes = chunk.more
+    ended = [
+        Span(start, end, Outcome(outcome), _cause(cause))
+        for start, end, outcome, cause in zip(chunk.ticks[: len(chunk.ends)], chunk.ends, outcomes, causes, strict=True)
+    ]
+    goes_on = chunk.ticks[len(chunk.ends) :]
+    if len(goes_on) > 1:
+        raise ValueError("more than one span without an end")
+    return [*ended, *(Span(start) for start in goes_on)]
+
+
+def _put_spans(record: RowRecord, part: str, spans: list[Span]) -> None:
     if record.spans and record.spans[-1].end is None:
         record.spans.pop()
-    for start, end, outcome, cause in zip(chunk.ticks, chunk.ends, *chunk.more, strict=False):
-        record.spans.append(Span(start, end, Outcome(outcome), _cause(cause)))
-    if len(chunk.ends) < len(chunk.ticks):
-        record.spans.append(Span(chunk.ticks[-1]))
+    record.spans.extend(spans)
 
 
-def _read_refusals(record: RowRecord, part: str, chunk: Chunk) -> None:
+def _refusals_of(chunk: Chunk) -> list[Refusal]:
+    return [
+        Refusal(start, end, Cause.from_plain(cause))
+        for start, end, cause in zip(chunk.ticks, chunk.ends, chunk.more, strict=True)
+    ]
+
+
+def _put_refusals(record: RowRecord, part: str, found: list[Refusal]) -> None:
     refusals = record.refusals.setdefault(part, [])
-    if refusals and refusals[-1].start == chunk.ticks[0]:
+    if refusals and found and refusals[-1].start == found[0].start:
         refusals.pop()
-    for start, end, cause in zip(chunk.ticks, chunk.ends, chunk.more, strict=True):
-        refusals.append(Refusal(start, end, Cause.from_plain(cause)))
+    refusals.extend(found)
 
 
-def _read_finds(record: RowRecord, part: str, chunk: Chunk) -> None:
-    for tick, (atom, *found) in zip(chunk.ticks, chunk.more, strict=True):
-        _kept(record.sensed, (part, atom)).add(tick, _found(*found) if found else None)
+def _finds_of(chunk: Chunk) -> list[tuple[int, int, Found | None]]:
+    return [
+        (tick, int(atom), _found(*found) if found else None)
+        for tick, (atom, *found) in zip(chunk.ticks, chunk.more, strict=True)
+    ]
 
 
-def _read_progress(record: RowRecord, part: str, chunk: Chunk) -> None:
-    for tick, done in zip(chunk.ticks, chunk.more, strict=True):
-        record.progress.add(tick, Done(*done))
+def _put_finds(record: RowRecord, part: str, finds: list[tuple[int, int, Found | None]]) -> None:
+    for tick, atom, found in finds:
+        _kept(record.sensed, (part, atom)).add(tick, found)
 
 
-def _read_ways(record: RowRecord, part: str, chunk: Chunk) -> None:
-    for tick, corners in zip(chunk.ticks, chunk.more, strict=True):
-        record.ways.add(tick, tuple((x, y) for x, y in corners))
+def _progress_of(chunk: Chunk) -> list[tuple[int, Done]]:
+    return [(tick, _done(*done)) for tick, done in zip(chunk.ticks, chunk.more, strict=True)]
 
 
-def _read_counts(record: RowRecord, part: str, chunk: Chunk) -> None:
-    (before,) = _numbers(chunk)
-    for times, tick in enumerate(chunk.ticks, 1):
-        _kept(record.gauges, part).add(tick, Gauge(Measured.COUNT, before + times))
+def _done(left: float | None, of: float | None, unit: str, rate: float) -> Done:
+    numbers = [float(each) for each in (left, of) if each is not None]
+    if any(math.isnan(each) for each in numbers):
+        raise ValueError("no number")
+    return Done(left, of, str(unit), float(rate))
 
 
-_READ: Mapping[str, Callable[[RowRecord, str, Chunk], None]] = {
-    What.RAN: _read_spans,
-    What.REFUSED: _read_refusals,
-    What.FOUND: _read_finds,
-    What.PROGRESS: _read_progress,
-    What.WAY: _read_ways,
-    What.COUNTED: _read_counts,
-}
+def _put_progress(record: RowRecord, part: str, progress: list[tuple[int, Done]]) -> None:
+    for tick, done in progress:
+        record.progress.add(tick, done)
 
 
-def _read_gauges(record: RowRecord, part: str, measured: Measured, chunk: Chunk) -> None:
+def _ways_of(chunk: Chunk) -> list[tuple[int, tuple[Point, ...]]]:
+    return [
+        (tick, tuple((float(x), float(y)) for x, y in corners))
+        for tick, corners in zip(chunk.ticks, chunk.more, strict=True)
+    ]
+
+
+def _put_ways(record: RowRecord, part: str, ways: list[tuple[int, tuple[Point, ...]]]) -> None:
+    for tick, corners in ways:
+        record.ways.add(tick, corners)
+
+
+def _counts_of(chunk: Chunk) -> list[tuple[int, Gauge]]:
+    (before,) = chunk.numbers
+    return [(tick, Gauge(Measured.COUNT, before + times)) for times, tick in enumerate(chunk.ticks, 1)]
+
+
+def _gauges_of(measured: Measured) -> Callable[[Chunk], list[tuple[int, Gauge]]]:
+    def decode(chunk: Chunk) -> list[tuple[int, Gauge]]:
+        count = len(chunk.ticks)
+        values, wholes, abouts = chunk.numbers[:count], chunk.numbers[count:], chunk.more or [""] * count
+        return [
+            (tick, Gauge(measured, value, None if math.isnan(whole) else whole, str(about)))
+            for tick, value, whole, about in zip(chunk.ticks, values, wholes, abouts, strict=True)
+        ]
+
+    return decode
+
+
+def _put_gauges(record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]) -> None:
     changes = _kept(record.gauges, part)
-    numbers, count = _numbers(chunk), len(chunk.ticks)
-    abouts = chunk.more or [""] * count
-    for tick, value, whole, about in zip(chunk.ticks, numbers[:count], numbers[count:], abouts, strict=True):
-        changes.add(tick, Gauge(measured, value, None if math.isnan(whole) else whole, about))
+    for tick, gauge in gauges:
+        changes.add(tick, gauge)
 
 
-def _numbers(chunk: Chunk) -> list[float]:
-    found: list[float] = np.frombuffer(chunk.numbers, "<f8").tolist()
-    return found
+_READ: Mapping[str, tuple[Callable[[Chunk], Any], Callable[[RowRecord, str, Any], None]]] = {
+    What.RAN: (_spans_of, _put_spans),
+    What.REFUSED: (_refusals_of, _put_refusals),
+    What.FOUND: (_finds_of, _put_finds),
+    What.PROGRESS: (_progress_of, _put_progress),
+    What.WAY: (_ways_of, _put_ways),
+    What.COUNTED: (_counts_of, _put_gauges),
+}
 
 
 def _integers(packed: bytes) -> list[int]:
@@ -196,15 +271,14 @@ def _integers(packed: bytes) -> list[int]:
 
 def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord]) -> None:
     """The agents' own keys, and those they share."""
-    columns = "agent, board, key, tick, value, row, part"
+    columns = {"agent": str, "board": str, "key": str, "tick": int, "value": object, "row": str, "part": str}
     shared: dict[str, dict[str, Changes[Written]]] = {}
-    for agent, board, key, tick, value, row_id, part in file.execute(
-        f"SELECT {columns} FROM key ORDER BY rowid"  # noqa: S608
-    ):
+    for agent, board, key, tick, stored, row_id, part in _rows(file, "key", **columns):
+        value = _decoded(f"the value of {key}", loaded, stored)
         if board:
-            _kept(shared.setdefault(board, {}), key).add(tick, Written(loaded(value), row_id, part, agent))
+            _kept(shared.setdefault(board, {}), key).add(tick, Written(value, row_id, part, agent))
         elif agent in agents:
-            _kept(agents[agent].keys, key).add(tick, Written(loaded(value), row_id, part))
+            _kept(agents[agent].keys, key).add(tick, Written(value, row_id, part))
     for member in header.cast:
         for board in (member.group or "", WORLD) if member.behavior else ():
             agents[member.name].keys.update(shared.get(board, {}))
@@ -217,15 +291,44 @@ def _kept(place: dict[K, Changes[T]], key: K) -> Changes[T]:
     return found
 
 
-def _arrays(file: sqlite3.Connection, table: str, name: str, column: str, length: int) -> dict[str, Floats]:
-    """Each thing's numbers over the whole take, NaN where none were written."""
+def _arrays(file: sqlite3.Connection, table: str, name: str, column: str, width: int, ticks: int) -> dict[str, Floats]:
+    """Each thing's numbers over the whole take, so many for each tick, NaN where none were written."""
     found: dict[str, Floats] = {}
-    for each, tick, chunk in file.execute(f"SELECT {name}, tick, {column} FROM {table} ORDER BY rowid"):  # noqa: S608
+    length = width * ticks
+    for each, tick, chunk in _rows(file, table, **{name: str, "tick": int, column: bytes}):
         whole = found.setdefault(each, np.full(length, np.nan, dtype=np.float32))
-        numbers = np.frombuffer(chunk, dtype="<f4")
-        start = tick * (3 if table == "pose" else 1)
-        whole[start : start + len(numbers)] = numbers[: max(0, length - start)]
+        numbers = _decoded(f"the {column} of {each}", np.frombuffer, chunk, "<f4")
+        start = max(0, min(length, tick * width))
+        end = min(length, start + len(numbers))
+        whole[start:end] = numbers[: end - start]
     return found
+
+
+# what is stored
+
+
+def _rows(file: sqlite3.Connection, table: str, **columns: type | tuple[type, ...]) -> Iterator[tuple[Any, ...]]:
+    """A table's rows, in the order in which they were written. Raises Damaged where a column holds another type."""
+    kinds = tuple(columns.values())
+    for row in file.execute(f"SELECT {', '.join(columns)} FROM {table} ORDER BY rowid" if table != "meta" else META):  # noqa: S608
+        for value, kind, column in zip(row, kinds, columns, strict=True):
+            if not isinstance(value, kind) and not (kind is float and isinstance(value, int)):
+                raise Damaged(f"'{column}' of the table '{table}' holds {str(value)[:40]!r}")
+        yield row
+
+
+def _decoded(what: str, decode: Callable[..., T], *stored: object) -> T:
+    """What stored values stand for. Raises Damaged where they stand for nothing: `what` names them."""
+    try:
+        return decode(*stored)
+    except MALFORMED as error:
+        raise Damaged(f"{what}: {(str(error) or type(error).__name__).splitlines()[0]}") from error
+
+
+def _of(agents: dict[str, AgentRecord], name: str) -> AgentRecord:
+    if name not in agents:
+        raise Damaged(f"'{name[:40]}' is not among its cast")
+    return agents[name]
 
 
 def _found(truth: bool | None, left: Any, right: Any, cause: Mapping[str, Any] | None) -> Found:

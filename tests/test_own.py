@@ -1,6 +1,8 @@
 """A project's own nodes: read without running them, run once trusted, and told of with file and line when they fail."""
 
 import json
+import signal
+import time
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -10,6 +12,7 @@ from tests.small import key, project, record, refusals, row, spans, values
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import ParamType
 from umbrant.catalog.validation import validate
+from umbrant.engine.guarded import Hung, at_most
 from umbrant.model.behaviors import Key, NodeFile, Watch
 from umbrant.model.documents import Project
 from umbrant.model.values import KeyType
@@ -260,3 +263,16 @@ def test_own_code_may_change_what_it_gave_before() -> None:
         (0, False),
         (3, True),
     ]
+
+
+def test_the_alarm_is_off_and_the_old_handler_back_once_the_time_is_not_needed() -> None:
+    signal.signal(signal.SIGALRM, signal.SIG_IGN)
+    before = signal.getsignal(signal.SIGALRM)
+    with at_most(0.05):
+        pass
+    assert signal.getitimer(signal.ITIMER_REAL) == (0.0, 0.0)
+    assert signal.getsignal(signal.SIGALRM) is before
+    with pytest.raises(Hung), at_most(0.05):
+        time.sleep(5)
+    assert signal.getitimer(signal.ITIMER_REAL) == (0.0, 0.0)
+    assert signal.getsignal(signal.SIGALRM) is before

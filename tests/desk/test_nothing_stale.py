@@ -32,15 +32,15 @@ def test_the_blackboards_histories_are_those_of_the_agent_that_is_looked_at(driv
     dusk.write_text(json.dumps(scenario))
     assert driver.open(demo)
     names = [key.name for key in driver.pane.board.board.keys]
-    last_seen = names.index("last_seen")
+    seen = names.index("visitor_seen")
     driver.desk.select_agent("odo")
-    odos = history(driver, last_seen)
+    odos = history(driver, seen)
     driver.desk.select_agent("ada")
-    shown = history(driver, last_seen)
+    shown = history(driver, seen)
     driver.window.set_night(True)
     driver.window.set_night(False)
     driver.pane.board.delegate._pictures._kept.clear()
-    assert history(driver, last_seen) == shown
+    assert history(driver, seen) == shown
     assert shown != odos
 
 

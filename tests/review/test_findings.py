@@ -396,3 +396,22 @@ def test_a_key_that_was_written_and_kept_its_value_is_told() -> None:
 
     assert [each.about for each in told(1.0, 1.0)] == ["n"]
     assert told(1.0, 2.0) == []
+
+
+def turns(changes: int) -> list[Row]:
+    """Two rows that take the lead from each other so many times, a fifth of a second apart; then one keeps it."""
+    turns_of_first = [f"between({n * 0.2}, {(n + 1) * 0.2})" for n in range(0, changes, 2)]
+    keeps = [] if changes % 2 else [f"between({changes * 0.2}, 9)"]
+    guard = " or ".join([*turns_of_first, *keeps]), BOTH
+    return [TOP, row("w1", "tidy", "top", guard=guard, text="x"), row("w2", "tidy", "top", text="y")]
+
+
+def test_three_changes_are_no_flipping_yet_and_four_are() -> None:
+    assert of_take("flipping", project(*turns(3), seconds=3.0)) == []
+    (told,) = of_take("flipping", project(*turns(4), seconds=3.0))
+    assert "took turns 4 times" in told.message
+
+
+def test_who_keeps_a_ring_may_stand() -> None:
+    ring = row("top", "keep_ring", target=(5.0, 5.0), distance=3.0, duration=4.0, turning="by the shorter way")
+    assert of_take("not_moving", project(ring, start=(2, 5), seconds=4.0)) == []

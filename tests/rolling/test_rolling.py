@@ -12,11 +12,14 @@ import numpy as np
 import pytest
 
 from tests.conftest import DEMO
+from tests.small import played, project, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project, validate
+from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.edits import Slot, set_value
-from umbrant.model.staging import Cue, MoveTo, RaiseEvent, TakeAway
+from umbrant.model.staging import Cue, MoveTo, RaiseEvent, SetKey, TakeAway
+from umbrant.model.values import KeyType
 from umbrant.reasons.minds import behavior_of
 from umbrant.rolling.roll import Order, RollStopped, roll
 from umbrant.rolling.worker import Reply, order_line, read_reply, serve
@@ -171,3 +174,11 @@ def test_a_cue_for_someone_with_copies_is_done_to_each_of_them(tmp_path: Path) -
         assert [event for _, event, _ in take.agents[f"gull_{n}"].heard] == ["thunder"]
         assert int(np.argmax(np.isnan(take.poses[f"gull_{n}"][:, 0]))) == 60
     assert take.notices == []
+
+
+def test_a_cue_with_a_condition_is_done_each_time_it_comes_true_and_not_while_it_is_so() -> None:
+    alarm = Key(name="alarm", type=KeyType.NUMBER, default=0.0, scope=Sharing.WORLD)
+    levels = [(0.2, 1.0), (0.6, 0.0), (0.9, 2.0)]
+    cues = [Cue(at_s=at_s, does=SetKey(sets="alarm", value=level)) for at_s, level in levels]
+    made = project(row("top", "wait"), keys=(alarm,), cues=(*cues, Cue(when="alarm > 0", does=RaiseEvent(raises="go"))))
+    assert [tick for tick, event, _ in played(made).agents["a"].heard] == [2, 9]

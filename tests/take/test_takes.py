@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import math
+import os
 import shutil
 import sqlite3
 from pathlib import Path
@@ -314,3 +315,16 @@ def test_a_take_with_something_else_in_a_column_is_read_or_said_to_be_damaged(
         except TakeError as error:
             told = str(error)
     assert told == "9 ticks" or "damaged" in told
+
+
+def test_a_files_handle_is_given_back_when_it_is_written_and_when_it_is_read(tmp_path: Path) -> None:
+    def handles() -> list[str]:
+        links = (Path("/proc/self/fd") / each for each in os.listdir("/proc/self/fd"))
+        return [os.readlink(each) for each in links if os.path.islink(each) and str(tmp_path) in os.readlink(each)]
+
+    writer = write(tmp_path / "t.take", 9, close=False)
+    assert handles()
+    writer.close()
+    assert handles() == []
+    read_take(tmp_path / "t.take")
+    assert handles() == []

@@ -1,0 +1,99 @@
+"""Work off the window's thread: only what was asked last is answered, and a mistake of ours is said to be one."""
+
+import threading
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QObject
+from pytestqt.qtbot import QtBot
+
+from tests.conftest import DEMO
+from tests.desk.conftest import Driver
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.validation import open_project
+from umbrant.desk import background, reviewing
+from umbrant.desk.background import Background
+from umbrant.desk.reviewing import Reviewed, findings_of
+from umbrant.desk.state import KEPT_TAKES
+from umbrant.model.paths import put
+
+
+def test_only_the_newest_request_is_answered(qtbot: QtBot) -> None:
+    go_on, began, answers = threading.Event(), threading.Event(), []
+
+    def work(asked: object) -> object:
+        began.set()
+        go_on.wait(10)
+        return asked
+
+    parent = QObject()
+    found = Background("Reading", work, (), parent)
+    found.answered.connect(answers.append)
+    found.request("old")
+    assert began.wait(10)
+    found.request("new")
+    go_on.set()
+    qtbot.waitUntil(lambda: not found.busy, timeout=10_000)
+    assert answers == ["new"]
+    found.close()
+
+
+@pytest.mark.parametrize(("error", "told"), [(ValueError("no take"), "no take"), (KeyError("row"), "inside Umbrant")])
+def test_what_was_expected_is_told_as_it_is_and_a_mistake_as_one(
+    qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, error: Exception, told: str
+) -> None:
+    logged: list[str] = []
+    monkeypatch.setattr(background.log, "exception", lambda text, called: logged.append(called))
+
+    def work(asked: object) -> object:
+        raise error
+
+    parent = QObject()
+    found = Background("Reading", work, (ValueError,), parent)
+    with qtbot.waitSignal(found.failed, timeout=10_000) as failed:
+        found.request(1)
+    assert told in failed.args[0]
+    assert logged == ([] if isinstance(error, ValueError) else ["Reading"])
+    assert not found.busy
+    found.close()
+
+
+def test_a_mistake_in_a_finding_is_not_taken_for_no_findings(
+    demo_driver: Driver, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    logged: list[str] = []
+    monkeypatch.setattr(background.log, "exception", lambda text, called: logged.append(called))
+
+    def mistaken(*_: object) -> None:
+        raise KeyError("a finding that looks for what is not there")
+
+    monkeypatch.setattr(reviewing, "review", mistaken)
+    demo_driver.desk.reviewer.request(demo_driver.desk.project, demo_driver.desk.catalog)
+    demo_driver.until(lambda: logged == ["Reviewing the project"])
+    told = "Reviewing the project failed inside Umbrant (KeyError"
+    demo_driver.until(lambda: any(told in message for message in demo_driver.messages))
+
+
+def test_in_a_project_in_which_something_is_missing_a_missing_thing_is_no_mistake_of_ours(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    def missing(*_: object) -> None:
+        raise KeyError("nowhere")
+
+    monkeypatch.setattr(reviewing, "review", missing)
+    fine = open_project(DEMO)
+    broken = put(fine, ("scenarios", "dusk", "stage"), "nowhere")
+    assert findings_of(Reviewed(broken, BUILTIN)) == []
+    with pytest.raises(KeyError, match="nowhere"):
+        findings_of(Reviewed(fine, BUILTIN))
+
+
+def test_the_files_of_takes_that_are_no_longer_listed_are_removed(demo_driver: Driver) -> None:
+    desk = demo_driver.desk
+    for _ in range(KEPT_TAKES + 2):
+        before = desk.current
+        desk.roll()
+        demo_driver.until(lambda before=before: desk.current is not before and not desk.busy)  # type: ignore[misc]
+    listed = {entry.loaded.take.path for entry in desk.takes}
+    assert len(listed) == KEPT_TAKES
+    assert set(Path(desk.take.path.parent).iterdir()) == listed

@@ -17,20 +17,22 @@ find_python() {
 system_packages=(libegl1 libgl1 libxkbcommon0 libxkbcommon-x11-0 libdbus-1-3 libfontconfig1 libxcb-cursor0 libxcb-icccm4
     libxcb-image0 libxcb-keysyms1 libxcb-randr0 libxcb-render-util0 libxcb-shape0 libxcb-xinerama0 libxcb-xkb1
     fonts-dejavu-core fonts-inter)
+check_packages=(xvfb openbox xdotool)
 
-see_to_system_packages() {
+# Installs the Debian packages that are named and missing, or says how to.
+see_to_packages() {
     command -v dpkg-query >/dev/null || return 0
     local package missing=()
-    for package in "${system_packages[@]}"; do
+    for package in "$@"; do
         dpkg-query -W -f='${Status}' "$package" 2>/dev/null | grep -q 'ok installed' || missing+=("$package")
     done
     [[ ${#missing[@]} -gt 0 ]] || return 0
     if [[ $(id -u) == 0 ]]; then
         echo "Installing ${missing[*]}" >&2
         { apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "${missing[@]}"; } >/dev/null ||
-            echo "Could not install ${missing[*]}; the window may not open without them." >&2
+            echo "Could not install ${missing[*]}; what needs them may not work." >&2
     else
-        echo "The window may need packages that are not installed: sudo apt-get install ${missing[*]}" >&2
+        echo "These packages are not installed and may be needed: sudo apt-get install ${missing[*]}" >&2
     fi
 }
 
@@ -47,5 +49,5 @@ make_environment() {
     echo "$wanted" >.venv/made-from
 }
 
-see_to_system_packages
+see_to_packages "${system_packages[@]}"
 make_environment

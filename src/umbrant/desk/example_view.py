@@ -4,13 +4,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
-from PySide6.QtCore import QRectF, QRunnable, QSize, Qt, QThreadPool, QTimer, Signal
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QShowEvent
 from PySide6.QtWidgets import QWidget
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Kind
 from umbrant.catalog.examples import NPC, SHOWN, example_of
+from umbrant.desk.background import Background
 from umbrant.desk.example_painting import MARGIN, ROW_HIGH, paint_example
 from umbrant.desk.painted import PaintedView, draw_focus
 from umbrant.desk.theme import Palette
@@ -30,25 +31,17 @@ class _Played:
     take: Take
 
 
-class _Play(QRunnable):
-    """Plays an example once, in a thread: it takes some hundredths of a second."""
-
-    def __init__(self, view: "ExampleView", kind: Kind) -> None:
-        super().__init__()
-        self._view = view
-        self._kind = kind
-
-    def run(self) -> None:
-        project = example_of(self._kind)
-        with TemporaryDirectory() as folder:
-            take = read_take(roll(Order(project, "example", Path(folder) / "example.take")))
-        self._view.played.emit(_Played(self._kind.id, project, take))
+def play(kind: Kind) -> _Played:
+    """Play the example of a kind once. Runs in any thread; it takes some hundredths of a second."""
+    project = example_of(kind)
+    with TemporaryDirectory() as folder:
+        take = read_take(roll(Order(project, "example", Path(folder) / "example.take")))
+    return _Played(kind.id, project, take)
 
 
 class ExampleView(PaintedView):
     """Plays over and over while it is seen; a click or Space pauses it."""
 
-    played = Signal(object)
     changed = Signal()
     """There is another example to show, or none."""
 
@@ -59,11 +52,10 @@ class ExampleView(PaintedView):
         self._wanted = ""
         self._shown: _Played | None = None
         self._explainer: Explainer | None = None
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(1)
+        self._background = Background("Playing the example", play, (), self)
+        self._background.answered.connect(self._take)
         self._timer = QTimer(self, interval=50)
         self._timer.timeout.connect(self._go_on)
-        self.played.connect(self._take)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Example")
         self.setToolTip("The example, playing. Click or Space pauses it.")
@@ -89,14 +81,13 @@ class ExampleView(PaintedView):
             self._shown = None
             self.changed.emit()
         else:
-            self._pool.start(_Play(self, kind))
+            self._background.request(kind)
 
     def finish(self) -> None:
         """Wait for what is being played for the first time, and show nothing more."""
         self._wanted = ""
         self._timer.stop()
-        self._pool.clear()
-        self._pool.waitForDone()
+        self._background.close()
 
     def toggle(self) -> None:
         """Pause, or go on."""

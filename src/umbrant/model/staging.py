@@ -161,7 +161,10 @@ class SetKey(Document):
 
 
 class MoveTo(Document):
-    """Put one of the cast, or a prop, somewhere else; or bring on one that waits."""
+    """Put one of the cast, or a prop, somewhere else; or bring on one that waits.
+
+    The walk of a puppet goes on from there, to the points that are still ahead of it.
+    """
 
     moves: KeyName
     to: Point

@@ -383,7 +383,8 @@ class Setting:
                 )
                 say.words("of").pick("of", "whose key", [Choice("the world", None), *map(_same, names)])
             case MoveTo():
-                say.words("put").pick("moves", "what is moved", [*names, *props]).words("to").point("to", "where")
+                say.words("put").pick("moves", "what is moved", [*names, *props], help=MOVED)
+                say.words("to").point("to", "where", help=f"x, y in metres; {MOVED}")
             case DropProp():
                 say.words("drop")
                 line = self._prop((*path, "drops"), does.drops, 2)
@@ -426,6 +427,8 @@ class Setting:
         return Line(path, 0, say.pieces, additions, help, heading=True)
 
 
+MOVED = "a puppet that walks goes on from there to the points that are still ahead of it, each in time"
+"""What becomes of a walk when a cue moves the puppet."""
 _SCOPES = {
     Sharing.OWN: "each has its own",
     Sharing.GROUP: "shared by the group",

@@ -70,7 +70,11 @@ def say_fault(painter: QPainter, box: QRectF, view: QWidget) -> None:
     painter.fillRect(box, DAY.sheet)
     painter.setPen(DAY.refused)
     painter.setFont(body_font())
-    painter.drawText(box.adjusted(8, 2, -8, -2), Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap, text)
+    room, flags = box.adjusted(8, 2, -8, -2), Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap
+    metrics = painter.fontMetrics()
+    if metrics.boundingRect(room.toRect(), flags, text).height() > room.height():
+        text = metrics.elidedText("! not drawn", Qt.TextElideMode.ElideRight, int(room.width()))
+    painter.drawText(room, flags, text)
 
 
 class PaintedView(QWidget):

@@ -20,10 +20,10 @@ from umbrant.desk.painted import painting
 from umbrant.desk.stage_painting import (
     Cone,
     Figure,
-    Ground,
     Projection,
     Square,
     StageLook,
+    StandingLook,
     Thing,
     paint_moving,
     paint_standing,
@@ -145,7 +145,7 @@ def test_a_map_fills_what_runs_and_rings_what_is_selected(palette: Palette) -> N
 def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
     stage = project(row("top", "wait"), places=(Place(name="spot", at=(15, 8)),)).stages[0]
     projection = Projection(18.0, 20.0, 190.0)
-    ground = Ground(
+    ground = StandingLook(
         stage, walks=(((1, 1), (5, 1)),), squares=(Square((5, 1), True),), off_limits_for_m=None, handled=True
     )
     odo = Figure((10, 5), 0.0, 0.5, puppet=False, lead=1, followed=True, said="Off!", label="Odo · Escort")

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 from umbrant.desk.rings import Ring, rings
-from umbrant.desk.stage_painting import Cone, Figure, Ground, Square, StageLook, Thing
+from umbrant.desk.stage_painting import Cone, Figure, Square, StageLook, StandingLook, Thing
 from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import Point
 from umbrant.take.record import RowState
@@ -17,10 +17,10 @@ SAID_S = 2.0
 """How long what was said stays on the stage."""
 
 
-def ground_of(view: "StageView", stage: Stage, scenario: Scenario) -> Ground:
+def standing_of(view: "StageView", stage: Stage, scenario: Scenario) -> StandingLook:
     """What does not move by itself."""
     walking = [each.body.radius_m for each in scenario.cast if not each.body.flies]
-    return Ground(
+    return StandingLook(
         stage,
         walks=tuple(
             (member.start, *(point.to for point in member.walk))

@@ -52,7 +52,7 @@ class Square:
 
 
 @dataclass(frozen=True)
-class Ground:
+class StandingLook:
     """What does not move by itself: the stage, the puppets' walks, and what can be dragged."""
 
     stage: Stage
@@ -114,22 +114,22 @@ class StageLook:
     """How long a rehearsal has been going on; None if there is none."""
 
 
-def paint_standing(painter: QPainter, ground: Ground, projection: Projection, palette: Palette) -> list[QRectF]:
+def paint_standing(painter: QPainter, standing: StandingLook, projection: Projection, palette: Palette) -> list[QRectF]:
     """Draw what does not move by itself. Returns where names have been written."""
     painter.setFont(body_font(11))
-    written = paint_ground(painter, ground.stage, palette, projection.to_pixels)
-    if ground.off_limits_for_m is not None:
-        paint_off_limits(painter, ground.stage, ground.off_limits_for_m, palette, projection.to_pixels)
+    written = paint_ground(painter, standing.stage, palette, projection.to_pixels)
+    if standing.off_limits_for_m is not None:
+        paint_off_limits(painter, standing.stage, standing.off_limits_for_m, palette, projection.to_pixels)
     line = QColor(palette.dim)
     line.setAlphaF(0.55)
     painter.setPen(QPen(line, 1, Qt.PenStyle.DotLine))
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    for walk in ground.walks:
+    for walk in standing.walks:
         painter.drawPolyline([projection.to_pixels(point) for point in walk])
-    for square in ground.squares:
+    for square in standing.squares:
         painter.setPen(QPen(palette.now if square.chosen else palette.dim, 2 if square.chosen else 1))
         painter.setBrush(palette.sheet)
-        size = HANDLE if ground.handled or square.chosen else HANDLE / 2
+        size = HANDLE if standing.handled or square.chosen else HANDLE / 2
         at = projection.to_pixels(square.at)
         painter.drawRect(QRectF(at.x() - size / 2, at.y() - size / 2, size, size))
     return written

@@ -20,7 +20,7 @@ from umbrant.desk.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.picking import FAR_NUDGE_M, NUDGE_M, PICKING, STEPS, Picking
 from umbrant.desk.rehearsing import Rehearsing
 from umbrant.desk.sketching import Sketching
-from umbrant.desk.stage_look import ground_of, look_of
+from umbrant.desk.stage_look import look_of, standing_of
 from umbrant.desk.stage_painting import Projection, paint_moving, paint_standing
 from umbrant.desk.state import Desk
 from umbrant.desk.steering import ARROWS, STEERING, Steering
@@ -365,7 +365,7 @@ class StageView(PaintedView):
         key = (stage, scenario, projection, self.chosen, self.arranging, self.is_handled, id(palette))
 
         def standing(on: QPainter, box: QRectF) -> None:
-            self._written = paint_standing(on, ground_of(self, stage, scenario), projection, palette)
+            self._written = paint_standing(on, standing_of(self, stage, scenario), projection, palette)
 
         self._pictures.draw(painter, whole, "ground", key, standing)
         look = look_of(self, stage, scenario)

@@ -5,7 +5,6 @@ Everything here happens in the window's thread. Views call methods; the state te
 
 import shutil
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -15,6 +14,7 @@ from umbrant.catalog.validation import Memory, validate
 from umbrant.desk.by_row import ByRow
 from umbrant.desk.history import History
 from umbrant.desk.loader import Loaded, Loader
+from umbrant.desk.numbered_take import NumberedTake, noticed_in
 from umbrant.desk.reviewing import Reviewer
 from umbrant.desk.roller import Roller
 from umbrant.desk.tape_window import TapeWindow
@@ -40,17 +40,6 @@ from umbrant.take.reader import Take
 
 KEPT_TAKES = 12
 """How many takes of a visit are kept to go back to."""
-
-
-@dataclass(frozen=True)
-class NumberedTake:
-    """A take of this visit. `label` is how it is listed."""
-
-    number: int
-    loaded: Loaded
-    label: str
-    project: Project
-    """The project it was made from."""
 
 
 class Desk(QObject):
@@ -489,7 +478,7 @@ class Desk(QObject):
             self._forget(dropped)
         self.takes = [*self.takes[-KEPT_TAKES + 1 :], entry]
         self._show(entry)
-        noticed = _noticed(loaded.take)
+        noticed = noticed_in(loaded.take)
         if not loaded.take.whole:
             self.told.emit(f"This take is not whole: {loaded.take.ended}. It shows what was recorded.")
         elif noticed:
@@ -528,13 +517,3 @@ class Desk(QObject):
         behavior = self.behavior
         tops = behavior.outline.tops if behavior else ()
         self.select_row(tops[0] if tops else "")
-
-
-def _noticed(take: Take) -> str:
-    """What of the scenario could not be done as written, in one sentence; empty if all could."""
-    found = [
-        f"{name}: {what}: {''.join(text for _, text in cause.parts())}"
-        for name, record in take.agents.items()
-        for _, what, cause in record.notices
-    ]
-    return ". ".join(found) + "." if found else ""

@@ -17,100 +17,12 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator, Sequence
 from pathlib import Path
-from random import Random
 
-EXAMPLES = Path(__file__).parents[1] / "examples"
-PROJECTS = ("lantern-quay", "first-steps", "own-game/cellar")
 A_WALK = 4000
 """How many actions one process does before another goes on: each begins from a fresh window."""
 LONGEST_SILENCE_S = 120.0
 """For how long a walk may write down nothing before it counts as hanging."""
-
-Step = list[object]
-"""An action as it is written down: what it is, and with what."""
-
-KEYS = (
-    *("Return", "Escape", "Tab", "Backtab", "Space", "Delete", "Backspace"),
-    *("Up", "Down", "Left", "Right", "Home", "End", "PageUp", "PageDown", "F1", "F2", "F5", "F6"),
-    *"ACDEFGKMNPRUWX0128",
-    *("Plus", "Minus", "Comma", "Period", "BracketLeft", "BracketRight"),
-)
-MODIFIERS = (0, 0, 0, 0, 1, 2, 3, 4)
-"""Bits: 1 Shift, 2 Control, 4 Alt."""
-TEXTS = (
-    "wait 2",
-    "chase",
-    "can_see(visitor, within=8)",
-    "n > ",
-    "say Hm",
-    "state",
-    "0.5",
-    "-3",
-    "",
-    "x",
-    "((",
-    "é☂",
-    "a b",
-)
-NOT_TRIGGERED = ("quit",)
-"""Closing is an action of its own here."""
-
-
-def draw_step(random: Random, actions: Sequence[str]) -> Step:
-    """The next action."""
-    x, y = round(random.random(), 3), round(random.random(), 3)
-    kind = random.choices(
-        ["action", "key", "click", "double", "context", "drag", "wheel", "type", "menu", "project", "resize", "wait"],
-        [30, 30, 25, 4, 3, 12, 5, 8, 6, 2, 1, 3],
-    )[0]
-    if kind == "action":
-        return [kind, random.choice([each for each in actions if each not in NOT_TRIGGERED])]
-    if kind == "key":
-        return [kind, random.choice(KEYS), random.choice(MODIFIERS)]
-    if kind in ("click", "double", "context", "wheel"):
-        return [kind, random.randrange(100), x, y, random.choice(MODIFIERS)]
-    if kind == "drag":
-        return [
-            kind,
-            random.randrange(100),
-            x,
-            y,
-            round(random.uniform(-0.4, 0.4), 3),
-            round(random.uniform(-0.4, 0.4), 3),
-        ]
-    if kind == "type":
-        return [kind, random.choice(TEXTS)]
-    if kind == "menu":
-        return [kind, random.choice(["behavior", "scenario", "agent", "take"]), random.randrange(100)]
-    if kind == "project":
-        does = random.choices(["open", "new", "revert", "save_as", "close", "open_take"], [5, 2, 2, 1, 2, 1])[0]
-        return [kind, does, random.randrange(len(PROJECTS))]
-    if kind == "resize":
-        return [kind, random.randrange(760, 1500), random.randrange(480, 900)]
-    return ["wait", random.randrange(5, 60)]
-
-
-def steps_of(seed: str, actions: Sequence[str]) -> Iterator[Step]:
-    """The actions that a seed stands for, without end."""
-    random = Random(seed)  # noqa: S311  (a walk, not a secret)
-    while True:
-        yield draw_step(random, actions)
-
-
-def walk(args: argparse.Namespace) -> int:
-    """Do one walk in this process, and tell on stdout how it went. Imports Qt, so that the caller need not."""
-    from benchmarks.soaking import Walker
-
-    walker = Walker(Path(args.folder), Path(args.log))
-    if args.play:
-        played = [json.loads(line)["step"] for line in Path(args.play).read_text().splitlines() if '"step"' in line]
-        walker.run(iter(played), len(played))
-    else:
-        walker.run(steps_of(args.seed, walker.actions), args.actions)
-    print(json.dumps({"done": walker.done, "failures": walker.failures}))
-    return 0
 
 
 def soak(args: argparse.Namespace) -> int:
@@ -138,7 +50,7 @@ def soak(args: argparse.Namespace) -> int:
 def _one_walk(folder: Path, log: Path, seed: str, actions: int, play: str) -> tuple[int, int]:
     """Have one walk done by another process. Gives how many actions it did, and how many failures there were."""
     folder.mkdir(parents=True)
-    command = [sys.executable, "-X", "faulthandler", "-m", "benchmarks.soak", "--walk", "--folder", str(folder)]
+    command = [sys.executable, "-X", "faulthandler", "-m", "benchmarks.soak.walker", "--folder", str(folder)]
     command += ["--log", str(log), "--seed", seed, "--actions", str(actions)]
     if play:
         command += ["--play", play]
@@ -177,11 +89,7 @@ def main() -> int:
     parser.add_argument("--seed", default="1")
     parser.add_argument("--keep", default="", help="a folder in which what was done is kept")
     parser.add_argument("--play", default="", help="a file of what was done, to be done again")
-    parser.add_argument("--walk", action="store_true", help=argparse.SUPPRESS)
-    parser.add_argument("--folder", default="", help=argparse.SUPPRESS)
-    parser.add_argument("--log", default="", help=argparse.SUPPRESS)
-    args = parser.parse_args()
-    return walk(args) if args.walk else soak(args)
+    return soak(parser.parse_args())
 
 
 if __name__ == "__main__":

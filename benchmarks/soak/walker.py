@@ -1,5 +1,9 @@
-"""The hands of the random walk: does one action after the other to a real window, and notes what goes wrong."""
+"""The hands of the random walk: does one action after the other to a real window, and notes what goes wrong.
 
+`python -m benchmarks.soak.walker` does one walk and tells on stdout how it went; `benchmarks.soak` starts it.
+"""
+
+import argparse
 import json
 import logging
 import shutil
@@ -16,7 +20,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QDialog, QMenu, QWidget
 from shiboken6 import isValid
 
-from benchmarks.soak import EXAMPLES, PROJECTS, Step
+from benchmarks.soak.steps import PROJECTS, Step, steps_of
 from umbrant.desk.actions import ACTIONS
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.logs import log
@@ -24,6 +28,7 @@ from umbrant.desk.settings import Settings
 from umbrant.desk.theme import body_font
 from umbrant.desk.window import MainWindow
 
+EXAMPLES = Path(__file__).parents[2] / "examples"
 PAUSE_MS = 1
 """How long the window is left to itself between two actions; what it waits for goes on meanwhile."""
 EVERY = 25
@@ -313,3 +318,23 @@ def _modifier(bits: int) -> Qt.KeyboardModifier:
         if bits & bit:
             found |= modifier
     return found
+
+
+def main() -> None:
+    """Do one walk in this process."""
+    parser = argparse.ArgumentParser()
+    for name in ("folder", "log", "seed", "play"):
+        parser.add_argument(f"--{name}", default="")
+    parser.add_argument("--actions", type=int, default=0)
+    args = parser.parse_args()
+    walker = Walker(Path(args.folder), Path(args.log))
+    if args.play:
+        played = [json.loads(line)["step"] for line in Path(args.play).read_text().splitlines() if '"step"' in line]
+        walker.run(iter(played), len(played))
+    else:
+        walker.run(steps_of(args.seed, walker.actions), args.actions)
+    print(json.dumps({"done": walker.done, "failures": walker.failures}))
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""A random walk over the whole window, for minutes or for hours."""

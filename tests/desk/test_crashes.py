@@ -169,9 +169,10 @@ def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(dr
     recovery.recovery_path(demo).write_text(text)
     shown = driver.window._show
 
-    def show(desk: object) -> None:
-        shown(desk)  # type: ignore[arg-type]
+    def show(desk: object) -> object:
+        pane = shown(desk)  # type: ignore[arg-type]
         driver.desk.told.connect(told.append)
+        return pane
 
     driver.window._show = show  # type: ignore[method-assign, assignment]
     driver.desk.history.saved = driver.desk.project

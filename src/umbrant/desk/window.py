@@ -1,5 +1,7 @@
 """The main window: menus, one desk at a time, and what is remembered between visits."""
 
+from concurrent.futures import Future
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QEvent, QSize, QTimer
@@ -95,23 +97,25 @@ class MainWindow(QMainWindow):
     def take_up_new_project(self) -> bool:
         """Offer a project that an earlier visit left without a folder. Says whether it was taken up."""
         for path, project in kept_new_projects():
-            what = f"The last visit ended before {project.cover.title}, which has no folder yet, was saved. Take it up?"
-            taken_up = self.dialogs.recover(what)
-            path.unlink(missing_ok=True)
-            if taken_up:
-                self.recovered = f"{project.cover.title} has been taken up; it is still to be saved."
-                self._show_unsaved(project)
+            title = project.cover.title
+            what = f"The last visit ended before {title}, which has no folder yet, was saved. Take its changes up?"
+            if self.dialogs.recover(what):
+                self.recovered = f"{title} has been taken up; it is still to be saved."
+                # What was kept goes only once it is kept anew, under the name of this visit.
+                self._show_unsaved(project).add_done_callback(partial(_forget_kept, path))
                 return True
-            self.recovered = f"{project.cover.title} was discarded."
+            path.unlink(missing_ok=True)
+            self.recovered = f"{title} was discarded."
         return False
 
-    def _show_unsaved(self, project: Project) -> None:
-        """Show a project that has no folder."""
+    def _show_unsaved(self, project: Project) -> Future[bool]:
+        """Show a project that has no folder. The answer comes when it is kept for the next visit."""
         desk = Desk(project, None, self.settings)
         desk.history.saved = None
-        self._show(desk)
+        pane = self._show(desk)
         desk.roller.start()
         desk.roll()
+        return pane.keeper.keep_now()
 
     def open_project(self) -> None:
         """Ask for a project and open it."""
@@ -199,7 +203,7 @@ class MainWindow(QMainWindow):
 
     # inside
 
-    def _show(self, desk: Desk) -> None:
+    def _show(self, desk: Desk) -> DeskPane:
         before = self.pane
         if before is not None:
             before.close_desk()
@@ -219,6 +223,7 @@ class MainWindow(QMainWindow):
             # The event loop would show it, but later; and what is not shown yet cannot have the keyboard.
             self.pane.show()
         self.pane.ledger.setFocus()
+        return self.pane
 
     def _fill_menus(self, pane: DeskPane) -> None:
         bar = self.menuBar()
@@ -272,3 +277,9 @@ class MainWindow(QMainWindow):
 
     def _palette(self) -> Palette:
         return NIGHT if self.settings.flag("night") else DAY
+
+
+def _forget_kept(path: Path, kept: Future[bool]) -> None:
+    """Remove what an earlier visit left of a project, once it is kept for this one; else it is offered again."""
+    if kept.result():
+        path.unlink(missing_ok=True)

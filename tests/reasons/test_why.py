@@ -60,8 +60,8 @@ def test_why_tells_that_a_machine_went_round_in_a_ring() -> None:
     answer = explainer(project(*rows, keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),), seconds=0.5)).why(2)
     told = next(line for line in answer.lines if "cut off" in line.text)
     assert told.text == (
-        "Mood was cut off at this tick: Stir and Settle led it back to where it was within one tick; it would go round "
-        "for ever, so it stopped there."
+        "Mood was cut off at this tick: Stir and Settle led it back within one tick to where it was, with its keys as "
+        "they were; so it stopped there."
     )
     assert [bit.row_id for bit in told.bits if bit.row_id] == ["mm", "t1", "t2"]
 

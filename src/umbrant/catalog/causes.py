@@ -73,7 +73,7 @@ SENTENCES: Mapping[str, str] = {
     "never_written": "{key} was never written",
     "endless": "its agent's machines took {times} transitions within one tick, and no more are taken in one; something "
     "in them should take time",
-    "ring": "{rows} led it back to where it was within one tick; it would go round for ever, so it stopped there",
+    "ring": "{rows} led it back within one tick to where it was, with its keys as they were; so it stopped there",
 }
 
 one_line = json.JSONEncoder(ensure_ascii=False).encode

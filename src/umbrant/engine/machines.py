@@ -4,9 +4,9 @@ A tick of a machine is this: transitions that ask a condition or a time are take
 heard in this tick is given to the machine, in the order in which the events were raised; then the rows of the active
 states run, outer states first; then states that got done are told of, and the rows of states just entered run too.
 
-A tick always ends. Where the same transitions would fire a second time within a tick, with nothing changed and no event
-from outside in between, the machine would go round for ever: it stops there, and the ring of transitions is recorded.
-Whatever else goes on and on is cut off by the agent's budget.
+A tick always ends. Where the same transitions would fire a second time within a tick, with the same keys and no event
+from outside in between, the machine goes round in a ring: it stops there, and the ring is recorded. Whatever else goes on
+and on is cut off by the agent's budget.
 """
 
 import math
@@ -217,7 +217,8 @@ class LiveMachine:
     def _goes_round(self, fired: list[str]) -> bool:
         """Whether these transitions have fired before in this tick with everything as it is now: a ring, recorded.
 
-        What decides is where the machine is, what waits inside it, and the keys. They would go on to fire for ever.
+        What counts is where the machine is, what waits inside it, and the keys. What else might make a difference the
+        next time round, such as a roll of chance, makes it at the next tick.
         """
         here = fired, self._chart.situation(), list(self._inside), self._board.values()
         first = next((before for before, seen in self._seen if seen == here), None)

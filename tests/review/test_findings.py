@@ -375,8 +375,8 @@ def test_a_machine_that_goes_round_within_a_tick_is_told_with_its_ring() -> None
 
     (told,) = of_take("unsettled", made("n < 7"))
     assert told.message == (
-        "It was cut off at 20 ticks, first at 0.00 s: 1.1.1 t1 and 1.2.1 t2 led it back within one tick to where it was, "
-        "with its keys as they were; so it stopped there."
+        "It was cut off at 20 ticks, first at 0.00 s: 1.1.1 t1 and 1.2.1 t2 led it back within one tick to where it "
+        "was, with its keys as they were; so it stopped there."
     )
     assert of_take("unsettled", made("n > 7")) == []
 

@@ -5,8 +5,8 @@ heard in this tick is given to the machine, in the order in which the events wer
 states run, outer states first; then states that got done are told of, and the rows of states just entered run too.
 
 A tick always ends. Where the same transitions would fire a second time within a tick, with the same keys and no event
-from outside in between, the machine goes round in a ring: it stops there, and the ring is recorded. Whatever else goes on
-and on is cut off by the agent's budget.
+from outside in between, the machine goes round in a ring: it stops there, and the ring is recorded. Whatever else goes
+on and on is cut off by the agent's budget.
 """
 
 import math

@@ -17,6 +17,7 @@ from umbrant.model.behaviors import Key, NodeFile, Watch
 from umbrant.model.documents import Project
 from umbrant.model.values import KeyType
 from umbrant.own import fingerprint, own_catalog
+from umbrant.review import review
 from umbrant.rolling.roll import Order, roll
 from umbrant.take.reader import Take, read_take
 
@@ -276,3 +277,38 @@ def test_the_alarm_is_off_and_the_old_handler_back_once_the_time_is_not_needed()
         time.sleep(5)
     assert signal.getitimer(signal.ITIMER_REAL) == (0.0, 0.0)
     assert signal.getsignal(signal.SIGALRM) is before
+
+
+@pytest.mark.parametrize(
+    "annotation",
+    [
+        """ "open({mark!r}, 'w')" """,
+        """ "Metres if open({mark!r}, 'w') else Metres" """,
+        """ " 'open({plain}, 1)' " """,
+        """ "[open({mark!r}, 'w') for _ in [0]]" """,
+        """ "Literal['x', open({mark!r}, 'w')]" """,
+        """ open({mark!r}, 'w') """,
+        """ (lambda: open({mark!r}, 'w'))() """,
+        """ f"{{open({mark!r}, 'w')}}" """,
+    ],
+)
+def test_no_annotation_of_an_untrusted_project_is_run(tmp_path: Path, annotation: str) -> None:
+    mark = tmp_path / "ran"
+    written = annotation.format(mark=str(mark), plain="0").strip()
+    head = f'from umbrant.nodes import *\n\n@action("hum {{x}}")\ndef hum(me: Agent, *, x: {written} = 1):\n'
+    text = f'{head}    """Hums.\n\n    x: how\n    """\n    return True\n'
+    made = with_nodes(project(row("hu", "hum"), seconds=0.2), text)
+    own = own_catalog(made, trusted=False)
+    assert "cannot be read without running it" in own.problems[0].message
+    rolled(made, trusted=False)
+    review(made, own.catalog)
+    assert not mark.exists()
+
+
+def test_a_type_may_be_written_in_quotes() -> None:
+    text = SMELL.replace("reach: Metres = 4.0", 'reach: "Metres" = 4.0')
+    own = own_catalog(with_nodes(project(row("ri", "ring")), text), trusted=False)
+    assert own.problems == ()
+    reach = own.catalog.kinds["smells"].param("reach")
+    assert reach is not None
+    assert reach.type is ParamType.NUMBER

@@ -152,8 +152,25 @@ def _signature(node: ast.FunctionDef) -> tuple[Any, dict[str, Any]]:
         how = kinds.KEYWORD_ONLY if arg in spec.kwonlyargs else kinds.POSITIONAL_OR_KEYWORD
         params.append(kinds(arg.arg, how, default=value))
         if arg.annotation is not None:
-            hints[arg.arg] = _value(arg.annotation)
+            hints[arg.arg] = _type(arg.annotation)
     return inspect.Signature(params), hints
+
+
+def _type(node: ast.expr) -> Any:
+    """The type that an annotation names, which may be written in quotes. Raises ValueError on anything else.
+
+    No text may be left as a type: whoever resolves it would run it.
+    """
+    if isinstance(node, ast.Constant) and isinstance(node.value, str):
+        text = node.value
+        try:
+            node = ast.parse(text.strip(), mode="eval").body
+        except (SyntaxError, RecursionError, MemoryError) as error:
+            raise ValueError(f"its type is the text {text[:40]!r}") from error
+    found = _value(node)
+    if isinstance(found, str):
+        raise ValueError(f"its type is the text {found[:40]!r}")  # noqa: TRY004  (callers tell of it as of any value)
+    return found
 
 
 def _value(node: ast.expr) -> Any:

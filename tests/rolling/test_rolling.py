@@ -15,6 +15,7 @@ from tests.conftest import DEMO
 from tests.small import played, project, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project, validate
+from umbrant.desk.roller import Roller
 from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.edits import Slot, set_value
@@ -182,3 +183,11 @@ def test_a_cue_with_a_condition_is_done_each_time_it_comes_true_and_not_while_it
     cues = [Cue(at_s=at_s, does=SetKey(sets="alarm", value=level)) for at_s, level in levels]
     made = project(row("top", "wait"), keys=(alarm,), cues=(*cues, Cue(when="alarm > 0", does=RaiseEvent(raises="go"))))
     assert [tick for tick, event, _ in played(made).agents["a"].heard] == [2, 9]
+
+
+def test_nothing_in_the_folder_that_a_worker_is_started_in_is_imported(tmp_path: Path) -> None:
+    (tmp_path / "json.py").write_text("import pathlib\npathlib.Path('ran').touch()\n")
+    line = order_line(7, Order(PROJECT, "dusk", tmp_path / "w.take", None, 0.5))
+    done = subprocess.run(Roller.COMMAND, input=line + "\n", cwd=tmp_path, capture_output=True, text=True, check=True)
+    assert read_reply(done.stdout) == Reply(7, tmp_path / "w.take")
+    assert not (tmp_path / "ran").exists()

@@ -328,3 +328,31 @@ def test_a_files_handle_is_given_back_when_it_is_written_and_when_it_is_read(tmp
     assert handles() == []
     read_take(tmp_path / "t.take")
     assert handles() == []
+
+
+def test_an_older_take_is_replaced_with_what_lies_beside_it(tmp_path: Path) -> None:
+    write(tmp_path / "t.take", 9)
+    (tmp_path / "t.take-wal").write_bytes(b"")
+    write(tmp_path / "t.take", 6)
+    assert read_take(tmp_path / "t.take").ticks == 6
+    assert [path.name for path in tmp_path.iterdir()] == ["t.take"]
+
+
+@pytest.mark.parametrize("name", ["project.json", "notes", "other.db", "link", "folder", "pipe", "t.take-wal"])
+def test_what_is_no_take_is_never_replaced(tmp_path: Path, name: str) -> None:
+    (tmp_path / "project.json").write_text("{}")
+    (tmp_path / "notes").write_bytes(b"SQLite format 3")
+    with sqlite3.connect(tmp_path / "other.db") as file:
+        file.execute("CREATE TABLE meta (name TEXT, value TEXT)")
+    file.close()
+    write(tmp_path / "whole.take", 3)
+    (tmp_path / "link").symlink_to(tmp_path / "whole.take")
+    (tmp_path / "folder").mkdir()
+    os.mkfifo(tmp_path / "pipe")
+    (tmp_path / "t.take-wal").write_text("mine")
+    before = {each.name: os.lstat(each) for each in tmp_path.iterdir()}
+    with pytest.raises(TakeError, match="is not replaced"):
+        write(tmp_path / name.removesuffix("-wal"), 9)
+    assert {each.name: os.lstat(each).st_ino for each in tmp_path.iterdir()} == {
+        each: stat.st_ino for each, stat in before.items()
+    }

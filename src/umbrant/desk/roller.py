@@ -15,8 +15,8 @@ class Roller(QObject):
     A worker that dies is started again with the next order; what it was rolling is reported as failed.
     """
 
-    COMMAND = (sys.executable, "-m", "umbrant.rolling.worker")
-    """What starts a worker."""
+    COMMAND = (sys.executable, "-P", "-m", "umbrant.rolling.worker")
+    """What starts a worker. With -P nothing in the folder that the window was started in is taken for a module."""
 
     rolled = Signal(object)
     """A `Reply` with a take."""

@@ -3,6 +3,7 @@
 import os
 import sqlite3
 from collections.abc import Sequence
+from contextlib import closing
 from pathlib import Path
 
 from umbrant.catalog.causes import Cause
@@ -106,8 +107,7 @@ class TakeWriter(Gathered):
     def _create(self, path: Path) -> sqlite3.Connection:
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            for ending in ("", "-wal", "-shm", "-journal"):
-                Path(f"{path}{ending}").unlink(missing_ok=True)
+            _make_room(path)
             return sqlite3.connect(path, isolation_level=None)
         except (OSError, sqlite3.Error) as error:
             raise self._cannot(error) from error
@@ -163,3 +163,28 @@ class TakeWriter(Gathered):
     def _put(self, statement: str, rows: Sequence[Sequence[object]]) -> None:
         if rows:
             self._file.executemany(statement, rows)
+
+
+def _make_room(path: Path) -> None:
+    """Remove an older take of this name, with what SQLite keeps beside it. Raises TakeError for anything else."""
+    names = [Path(f"{path}{ending}") for ending in ("", "-wal", "-shm", "-journal")]
+    found = next((each for each in names if os.path.lexists(each)), None)
+    if found is None:
+        return
+    if not _is_take(path):
+        raise TakeError(f"{found}: this is no take, so it is not replaced by one. Choose another name for the take.")
+    for each in names:
+        each.unlink(missing_ok=True)
+
+
+def _is_take(path: Path) -> bool:
+    """Whether there is a take of this name, whole or not; also a file in which nothing stands."""
+    if path.is_symlink() or not path.is_file():
+        return False
+    if path.stat().st_size == 0:
+        return True
+    try:
+        with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as file:
+            return bool(file.execute("SELECT 1 FROM meta WHERE name = ?", (HEADER,)).fetchall())
+    except sqlite3.Error:
+        return False

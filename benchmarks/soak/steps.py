@@ -39,8 +39,22 @@ def draw_step(random: Random, actions: Sequence[str]) -> Step:
     """The next action."""
     x, y = round(random.random(), 3), round(random.random(), 3)
     kind = random.choices(
-        ["action", "key", "click", "double", "context", "drag", "wheel", "type", "menu", "project", "resize", "wait"],
-        [30, 30, 25, 4, 3, 12, 5, 8, 6, 2, 1, 3],
+        [
+            "action",
+            "key",
+            "click",
+            "double",
+            "context",
+            "drag",
+            "wheel",
+            "type",
+            "menu",
+            "bar",
+            "project",
+            "resize",
+            "wait",
+        ],
+        [30, 30, 25, 4, 3, 12, 5, 8, 6, 3, 2, 1, 3],
     )[0]
     if kind == "action":
         return [kind, random.choice([each for each in actions if each not in NOT_TRIGGERED])]
@@ -61,6 +75,8 @@ def draw_step(random: Random, actions: Sequence[str]) -> Step:
         return [kind, random.choice(TEXTS)]
     if kind == "menu":
         return [kind, random.choice(["behavior", "scenario", "agent", "take"]), random.randrange(100)]
+    if kind == "bar":
+        return [kind, random.randrange(7)]
     if kind == "project":
         does = random.choices(["open", "new", "revert", "save_as", "close", "open_take"], [5, 2, 2, 1, 2, 1])[0]
         return [kind, does, random.randrange(len(PROJECTS))]

@@ -150,6 +150,13 @@ class Walker:
             if menu.actions():
                 menu.actions()[place % len(menu.actions())].trigger()
 
+    def _do_bar(self, place: int) -> None:
+        """Open one of the menus; what follows walks it."""
+        titles = self._window.menuBar().actions()
+        menu = titles[place % len(titles)].menu()
+        if isinstance(menu, QMenu):
+            menu.popup(self._window.mapToGlobal(QPoint(60 * place, 30)))
+
     def _do_project(self, does: str, place: int) -> None:
         window = self._window
         if does == "open":

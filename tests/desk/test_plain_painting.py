@@ -1,6 +1,7 @@
 """What views draw, drawn onto a picture without a window: the functions need nothing but what is to be seen."""
 
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -10,10 +11,14 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from pytestqt.qtbot import QtBot
 
 from tests.small import project, row
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.examples import NPC, example_of
 from umbrant.desk.chart.layout import draw
 from umbrant.desk.chart.painting import MapLook, Placement, paint_map, trace
 from umbrant.desk.cue_ruler import Mark
 from umbrant.desk.curve_painting import CurveLook, Grip, paint_curve, place_in
+from umbrant.desk.example_painting import paint_example
+from umbrant.desk.history_painting import paint_history
 from umbrant.desk.lanes_painting import Bar, Lane, paint_cues, paint_lanes
 from umbrant.desk.ledger.ruler_painting import RulerLook, paint_ruler
 from umbrant.desk.painted import painting
@@ -30,12 +35,18 @@ from umbrant.desk.stage_painting import (
 )
 from umbrant.desk.theme import DAY, NIGHT, Palette
 from umbrant.desk.time_scale import TimeScale
+from umbrant.model.behaviors import Key
 from umbrant.model.staging import Place
-from umbrant.model.values import Curve, Shape
+from umbrant.model.values import Curve, KeyType, Shape
+from umbrant.reasons.why import Explainer
+from umbrant.rolling.roll import Order, roll
+from umbrant.take.reader import read_take
+from umbrant.take.record import Changes, Written
 
 WIDE, HIGH = 400, 200
 BOX = QRectF(0, 0, WIDE, HIGH)
 SCALE = TimeScale(110, 390, 100)
+NUMBER = Key(name="n", type=KeyType.NUMBER)
 
 
 @pytest.fixture(autouse=True)
@@ -56,6 +67,12 @@ def near(image: QImage, colour: QColor, left: int, top: int, wide: int, high: in
     wanted = colour.getRgb()[:3]
     pixels = (image.pixelColor(x, y).getRgb()[:3] for x in range(left, left + wide) for y in range(top, top + high))
     return sum(all(abs(a - b) < 12 for a, b in zip(pixel, wanted, strict=True)) for pixel in pixels)
+
+
+def inked(image: QImage, left: int, top: int, wide: int, high: int) -> int:
+    """How many pixels of a part anything is drawn on."""
+    pixels = (image.pixelColor(x, y) for x in range(left, left + wide) for y in range(top, top + high))
+    return sum(abs(pixel.lightness() - DAY.sheet.lightness()) > 25 for pixel in pixels)
 
 
 @pytest.mark.parametrize("times", [[], [2.0], [0.0, 0.0], [1.0, 1.1, 9.0]])
@@ -164,3 +181,33 @@ def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
     assert near(image, DAY.now, square.x() - 4, square.y() - 4, 8, 8) > 8
     nobody = drawn(lambda painter: paint_moving(painter, stage, StageLook(), projection, QSizeF(WIDE, HIGH), [], DAY))
     assert near(nobody, DAY.leads[1], 0, 0, WIDE, HIGH) == 0
+
+
+def test_a_history_shows_numbers_by_height_and_texts_where_they_changed() -> None:
+    level: Changes[Written] = Changes()
+    for tick, value in ((0, 0.0), (50, 1.0)):
+        level.add(tick, Written(value, "", ""))
+    cell = QRectF(0, 0, 216, 60)
+    image = drawn(lambda painter: paint_history(painter, cell, NUMBER, level, 100, DAY))
+    assert inked(image, 20, 52, 60, 6) > 40
+    assert inked(image, 130, 2, 60, 6) > 40
+    assert inked(image, 20, 2, 60, 40) == 0
+    mood: Changes[Written] = Changes()
+    for tick, text in ((0, "calm"), (50, "wary")):
+        mood.add(tick, Written(text, "", ""))
+    image = drawn(lambda painter: paint_history(painter, cell, NUMBER, mood, 100, DAY))
+    assert inked(image, 103, 10, 7, 40) > 20
+    assert inked(image, 20, 2, 60, 56) == 0
+
+
+def test_an_example_shows_its_stage_and_its_rows(tmp_path: Path) -> None:
+    made = example_of(BUILTIN.kinds["move_to"])
+    explainer = Explainer(read_take(roll(Order(made, "example", tmp_path / "e.take"))), NPC, BUILTIN)
+    rows = list(explainer.outline.number)[:3]
+
+    def paint(painter: QPainter) -> None:
+        paint_example(painter, explainer, made.stages[0], rows, 30, BOX, DAY)
+
+    image = drawn(paint)
+    assert near(image, DAY.leads[0], 0, 0, 150, HIGH) > 20, "the NPC"
+    assert near(image, DAY.now, WIDE - 120, 60, 115, 80) > 60, "the line of now on the tapes"

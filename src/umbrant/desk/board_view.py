@@ -2,8 +2,8 @@
 
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPointF, QRectF, Qt
-from PySide6.QtGui import QFontMetricsF, QPainter, QPen, QPolygonF, QResizeEvent
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QRectF, Qt
+from PySide6.QtGui import QFontMetricsF, QPainter, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
 )
 
 from umbrant.desk.cached import Pictures
+from umbrant.desk.history_painting import INSET, paint_history
 from umbrant.desk.painted import Index, PaintedDelegate, PaintedTable
 from umbrant.desk.state import Desk
 from umbrant.desk.theme import Palette, body_font
@@ -23,8 +24,6 @@ from umbrant.reasons.why import Explainer
 from umbrant.take.record import Changes, Written
 
 NAME, VALUE, WRITER, HISTORY = range(4)
-_INSET = (6, 5, -10, -5)
-"""How far a history stays inside its cell: left, top, right, bottom."""
 
 SHARES = (0.24, 0.22, 0.35, 0.19)
 """How much of the width each column takes."""
@@ -149,25 +148,14 @@ class BoardDelegate(PaintedDelegate):
         take, changes = self._model.desk.take, self._model.changes(key.name)
         if take is None or changes is None:
             return
+        palette = self.palette_
         picture = (self._model.desk.take_number, self._model.desk.agent, id(self.palette_))
         self._pictures.draw(
-            painter, box, key.name, picture, lambda p, at: self._line(p, at, key, changes, take.last_tick)
+            painter, box, key.name, picture, lambda p, at: paint_history(p, at, key, changes, take.last_tick, palette)
         )
-        inner = box.adjusted(*_INSET)
+        inner = box.adjusted(*INSET)
         x = inner.left() + inner.width() * self._model.desk.playhead / max(1, take.last_tick)
         painter.fillRect(QRectF(x - 0.5, inner.top() - 2, 1.2, inner.height() + 4), self.palette_.now)
-
-    def _line(self, painter: QPainter, at: QRectF, key: Key, changes: Changes[Written], last_tick: int) -> None:
-        box, last = at.adjusted(*_INSET), max(1, last_tick)
-        painter.setPen(QPen(self.palette_.running, 1.2))
-        numbers = [written.value for written in changes.values if isinstance(written.value, int | float)]
-        if numbers and len(numbers) == len(changes.values):
-            painter.drawPolyline(_steps(changes, key, box, last))
-            return
-        for tick, written in zip(changes.ticks, changes.values, strict=True):
-            x = box.left() + box.width() * tick / last
-            top = box.center().y() if written.value is None else box.top()
-            painter.drawLine(QPointF(x, top), QPointF(x, box.bottom()))
 
 
 class BoardView(PaintedTable):
@@ -203,22 +191,6 @@ class BoardView(PaintedTable):
         row_id = self.board.writer_row(index.row())
         if row_id:
             self.board.desk.select_row(row_id)
-
-
-def _steps(changes: Changes[Written], key: Key, box: QRectF, last: int) -> QPolygonF:
-    values = [float(written.value) for written in changes.values]  # type: ignore[arg-type]
-    low = key.low if key.low is not None else min(values)
-    high = key.high if key.high is not None else max(values)
-    if high <= low:
-        high = low + 1.0
-    points: list[QPointF] = []
-    for tick, value in zip(changes.ticks, values, strict=True):
-        at = QPointF(box.left() + box.width() * tick / last, box.bottom() - box.height() * (value - low) / (high - low))
-        if points:
-            points.append(QPointF(at.x(), points[-1].y()))
-        points.append(at)
-    points.append(QPointF(box.right(), points[-1].y()))
-    return QPolygonF(points)
 
 
 def _rounded(value: Literal | None) -> Literal | None:

@@ -35,27 +35,28 @@ NOT_TRIGGERED = ("quit",)
 """Closing is an action of its own here."""
 
 
+OFTEN = {
+    "action": 30,
+    "key": 30,
+    "click": 25,
+    "double": 4,
+    "context": 3,
+    "drag": 12,
+    "wheel": 5,
+    "type": 8,
+    "menu": 6,
+    "bar": 3,
+    "project": 2,
+    "resize": 1,
+    "wait": 3,
+}
+"""How often each kind of action is drawn, in shares."""
+
+
 def draw_step(random: Random, actions: Sequence[str]) -> Step:
     """The next action."""
     x, y = round(random.random(), 3), round(random.random(), 3)
-    kind = random.choices(
-        [
-            "action",
-            "key",
-            "click",
-            "double",
-            "context",
-            "drag",
-            "wheel",
-            "type",
-            "menu",
-            "bar",
-            "project",
-            "resize",
-            "wait",
-        ],
-        [30, 30, 25, 4, 3, 12, 5, 8, 6, 3, 2, 1, 3],
-    )[0]
+    kind = random.choices(list(OFTEN), list(OFTEN.values()))[0]
     if kind == "action":
         return [kind, random.choice([each for each in actions if each not in NOT_TRIGGERED])]
     if kind == "key":

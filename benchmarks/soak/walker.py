@@ -17,7 +17,7 @@ from types import TracebackType
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QTimer, QtMsgType, qInstallMessageHandler
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QWheelEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractButton, QApplication, QDialog, QMenu, QWidget
+from PySide6.QtWidgets import QAbstractButton, QApplication, QDialog, QMenu, QTextEdit, QWidget
 from shiboken6 import isValid
 
 from benchmarks.soak.steps import PROJECTS, Step, steps_of
@@ -198,6 +198,7 @@ class Walker:
             QApplication.sendEvent(target, event)
         else:
             across, down = float(str(more[0])) * target.width(), float(str(more[1])) * target.height()
+            _forget_selection(target)
             QTest.mousePress(target, left, Qt.KeyboardModifier.NoModifier, at)
             for share in (0.3, 0.6, 1.0):
                 if isValid(target):
@@ -306,6 +307,17 @@ class Walker:
 
     def _note(self, entry: dict[str, object]) -> None:
         self._file.write(json.dumps(entry) + "\n")
+
+
+def _forget_selection(target: QWidget) -> None:
+    """Have a drag in a text select anew. One that begins on selected text carries the text along until the real mouse
+    is let go, which nobody holds.
+    """
+    text = target.parentWidget()
+    if isinstance(text, QTextEdit):
+        cursor = text.textCursor()
+        cursor.clearSelection()
+        text.setTextCursor(cursor)
 
 
 def _type(target: QWidget, text: str) -> None:

@@ -15,8 +15,6 @@ def serve(path: str) -> None:
     """Fork a worker for each call."""
     import select
 
-    import scipy.sparse.csgraph  # noqa: F401  (a worker loads it with its first route)
-
     from umbrant.rolling import worker
 
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)

@@ -6,7 +6,6 @@ It may say too much, never too little. So it may leave out walls that are far aw
 import numpy as np
 import shapely
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 Floats = NDArray[np.float64]
 
@@ -28,16 +27,15 @@ class Horizon:
         self._corners = np.array([[*ring, *[ring[-1]] * (most - len(ring))] for ring in rings]).reshape(-1, most, 2)
         """(walls, corners, 2) in metres; a wall with fewer corners repeats its last."""
         self._middles = self._corners.mean(axis=1)
-        self._tree = cKDTree(self._middles) if len(rings) else None
         self._span_m = float(np.hypot(bounds[2] - bounds[0], bounds[3] - bounds[1]))
 
     def seen_at_most(self, place: Floats) -> Floats:
         """For each of BINS directions, from -180° on, no less than how far it can be seen from a place, in metres."""
         far = np.full(BINS, self._span_m)
-        if self._tree is None:
+        if not len(self._middles):
             return far
-        count = min(NEAREST, len(self._middles))
-        near = np.atleast_1d(self._tree.query(place, k=count)[1])
+        apart = np.hypot(*(self._middles - place).T)
+        near = np.argpartition(apart, NEAREST)[:NEAREST] if len(apart) > NEAREST else np.arange(len(apart))
         along = self._corners[near] - place
         middle = self._middles[near] - place
         # Angles are measured from the direction of each wall's middle, so that none is cut in two at ±180°.

@@ -3,8 +3,10 @@
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +15,7 @@ import pytest
 from tests.conftest import DEMO
 from umbrant import cli
 from umbrant.catalog.declare import Family
+from umbrant.take.reader import read_take
 
 
 def run(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch, *args: str) -> tuple[int, str, str]:
@@ -154,3 +157,32 @@ def test_review_tells_what_it_found_and_fails_on_errors(umbrant: Any, tmp_path: 
     assert [each["sort"] for each in json.loads(out)["findings"]] == ["start_off_ground"]
     code, out, _ = umbrant("review", folder)
     assert out.startswith("error: scenarios/dusk.json: Odo starts at (7, 12.5), which is not walkable ground.")
+
+
+@pytest.mark.parametrize(("number", "code"), [(signal.SIGINT, 130), (signal.SIGTERM, 143)])
+def test_a_signal_stops_a_roll_whose_take_is_closed_and_said_to_be_cut_short(
+    tmp_path: Path, number: int, code: int
+) -> None:
+    path = tmp_path / "t.take"
+    command = [sys.executable, "-m", "umbrant", "roll", str(DEMO), "--seconds", "3000", "--out", str(path)]
+    rolling = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    until = time.monotonic() + 60
+    while not (path.exists() and path.stat().st_size):
+        assert time.monotonic() < until
+        time.sleep(0.05)
+    rolling.send_signal(number)
+    out, err = rolling.communicate(timeout=60)
+    assert (rolling.returncode, out) == (code, "")
+    assert err.startswith("The roll was stopped at tick ")
+    assert str(path) in err
+    take = read_take(path)
+    assert not take.whole
+    assert "stopped at tick" in take.ended
+
+
+def test_output_that_cannot_be_written_is_one_line_and_a_code() -> None:
+    with open("/dev/full", "w") as full:
+        command = [sys.executable, "-m", "umbrant", "nodes"]
+        done = subprocess.run(command, stdout=full, stderr=subprocess.PIPE, text=True, check=False)
+    assert done.returncode == 1
+    assert done.stderr == "The output could not be written: No space left on device.\n"

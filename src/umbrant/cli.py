@@ -1,10 +1,14 @@
-"""The command line. Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage."""
+"""The command line. Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage, 130 and 143 stopped by a
+signal."""
 
 import json
 import os
+import signal
 import sys
 from collections import Counter
+from contextlib import suppress
 from pathlib import Path
+from types import FrameType
 from typing import Annotated, Any
 
 import typer
@@ -26,7 +30,7 @@ from umbrant.reasons.sentences import Answer
 from umbrant.reasons.why import Explainer
 from umbrant.review import review
 from umbrant.review.findings import Weight
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import Order, RollStopped, roll
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import Take, read_take
 from umbrant.take.writer import TakeError
@@ -34,6 +38,14 @@ from umbrant.take.writer import TakeError
 
 class Mistake(Exception):  # noqa: N818
     """Something in the input is wrong. The message names it and the way out; the program exits with 1."""
+
+
+class Stopped(Exception):  # noqa: N818
+    """A signal has stopped what was being done. `code` is what the program exits with."""
+
+    def __init__(self, message: str, number: int) -> None:
+        super().__init__(message)
+        self.code = 128 + number
 
 
 class _OpensByDefault(TyperGroup):
@@ -65,13 +77,32 @@ JsonOption = Annotated[bool, typer.Option("--json", help="print JSON, for a prog
 def main() -> None:
     """Run the command line. Mistakes in the input are said on stderr, and nothing else is."""
     try:
-        app()
+        try:
+            app()
+        finally:
+            sys.stdout.flush()
     except (ProjectError, TakeError, Mistake) as error:
         print(error, file=sys.stderr)
         raise SystemExit(1) from None
+    except Stopped as stopped:
+        print(stopped, file=sys.stderr)
+        raise SystemExit(stopped.code) from None
+    except KeyboardInterrupt:
+        raise SystemExit(128 + signal.SIGINT) from None
     except BrokenPipeError:
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        _give_up_output()
         raise SystemExit(0) from None
+    except OSError as error:
+        # Files that are read or written have errors of their own; what is left is what is printed.
+        _give_up_output()
+        print(f"The output could not be written: {error.strerror or error}.", file=sys.stderr)
+        raise SystemExit(1) from None
+
+
+def _give_up_output() -> None:
+    """Print into nothing from now on, or Python would complain of the same once more as it ends."""
+    with suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 @app.command("open")
@@ -217,7 +248,34 @@ def _rolled(
     if project.nodes and not trust:
         print(f"{names_of(project.nodes)} did not run: give --trust if you know where they come from.", file=sys.stderr)
     path = out or _default_path(folder, name, project, seed)
-    return read_take(roll(Order(project, name, path, seed, seconds, trusted=trust)))
+    with _Signals() as signals:
+        try:
+            roll(Order(project, name, path, seed, seconds, trusted=trust), should_stop=signals.came)
+        except RollStopped as stopped:
+            raise Stopped(f"The roll was {stopped}. What was played until then is in {path}.", signals.number) from None
+    return read_take(path)
+
+
+class _Signals:
+    """Notes Ctrl+C and a request to end, so that a roll can close its take in good order before the program ends."""
+
+    def __init__(self) -> None:
+        self.number = 0
+
+    def came(self) -> bool:
+        """Whether a signal came."""
+        return self.number != 0
+
+    def __enter__(self) -> "_Signals":
+        self._before = {each: signal.signal(each, self._note) for each in (signal.SIGINT, signal.SIGTERM)}
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for number, handler in self._before.items():
+            signal.signal(number, handler)
+
+    def _note(self, number: int, frame: FrameType | None) -> None:
+        self.number = number
 
 
 def _default_path(folder: Path, scenario: str, project: Project, seed: int | None) -> Path:

@@ -12,7 +12,7 @@ from random import Random
 
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import DEMO
@@ -340,3 +340,40 @@ def test_a_long_drag_is_kept_while_it_goes_on(demo_driver: Driver, demo: Path) -
     kept = kept_changes(demo, read_project(demo))
     assert kept is not None
     assert kept.behavior("warden").row("keep").name.startswith("name ")
+
+
+def open_name_editor(hands: Driver, text: str) -> None:
+    """Begin to type another name for a row, and leave it at that."""
+    hands.desk.select_row("go")
+    hands.key(Qt.Key.Key_F2)
+    editor = QApplication.focusWidget()
+    assert editor is not None
+    hands.qtbot.keyClicks(editor, text)
+
+
+def test_what_is_being_typed_counts_when_the_window_is_closed(demo_driver: Driver, demo: Path) -> None:
+    hands = demo_driver
+    open_name_editor(hands, "Run there")
+    hands.answers.on_unsaved = "save"
+    assert hands.window.close()
+    assert hands.answers.told == ["Lantern Quay has unsaved changes."]
+    assert read_project(demo).behavior("warden").row("go").name == "Run there"
+
+
+def test_what_is_being_typed_is_saved(demo_driver: Driver, demo: Path) -> None:
+    hands = demo_driver
+    open_name_editor(hands, "Run there")
+    hands.pane.actions_by_id["save"].trigger()
+    assert read_project(demo).behavior("warden").row("go").name == "Run there"
+
+
+def test_a_desk_that_was_closed_changes_and_starts_nothing_more(demo_driver: Driver, demo: Path) -> None:
+    hands = demo_driver
+    pane, desk = hands.pane, hands.desk
+    pane.close_desk()
+    assert desk.apply(RENAME) is False
+    desk.roll()
+    desk.project_changed.emit()
+    assert desk.roller.process_id == 0
+    assert pane.keeper.keep_now().result() is False
+    assert not recovery_path(demo).exists()

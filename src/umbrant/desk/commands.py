@@ -158,6 +158,7 @@ class Commands:
         self.dialogs().message("Changed since the last save", "\n".join(found) or "Nothing has changed.")
 
     def _save(self, folder: Path | None) -> bool:
+        self.table.editing.finish()
         outside = self.desk.changed_outside() if folder is None else []
         if outside and not self.dialogs().overwrite(outside):
             return False
@@ -435,7 +436,8 @@ class Commands:
             if member is not None and member.behavior is None:
                 self.desk.told.emit(f"{member.title or member.name} is a puppet: it has no rows.")
                 return
-            player = self.desk.player_of(member) if member is not None else None
+            scenario = self.desk.scenario
+            player = scenario.player_of(member) if scenario is not None and member is not None else None
             if player is not None:
                 self.desk.select_agent(player)
             elif behavior is not None:

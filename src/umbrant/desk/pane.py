@@ -128,6 +128,11 @@ class DeskPane(QWidget):
         self.actions_by_id["rehearse"].setText("End rehearsal" if self.rehearsing.active else "Rehearse")
         self.actions_by_id["mute"].setText("Unmute" if row is not None and row.muted else "Mute")
 
+    def finish_editing(self) -> None:
+        """Close whatever editor is open, keeping what was typed."""
+        for table in (self.ledger, self.machine, self.setting, self.review):
+            table.editing.finish()
+
     def close_desk(self, *, keep_changes: bool = False) -> None:
         """End what runs in the background. `keep_changes` leaves unsaved changes for the next visit."""
         self.player.pause()

@@ -60,6 +60,7 @@ class Keeper(QObject):
         self._desk = desk
         self._new_path = _place() / f"{NEW}{os.getpid()}-{next(_numbers)}.json"
         self._thread = ThreadPoolExecutor(max_workers=1, thread_name_prefix="keeper")
+        self._has_stopped = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(DELAY_MS)
@@ -73,7 +74,14 @@ class Keeper(QObject):
         return recovery_path(self._desk.folder) if self._desk.folder is not None else self._new_path
 
     def keep_now(self) -> Future[bool]:
-        """Write the changes, or remove them if everything is saved. The answer: whether nothing can be lost now."""
+        """Write the changes, or remove them if everything is saved. The answer: whether nothing can be lost now.
+
+        Once it has stopped keeping, nothing is written and the answer is no.
+        """
+        if self._has_stopped:
+            nothing: Future[bool] = Future()
+            nothing.set_result(False)
+            return nothing
         if self._desk.history.unsaved:
             return self._thread.submit(_write, self.path, self._desk.folder, self._desk.project)
         return self._thread.submit(_forget, self.path, self._new_path)
@@ -90,12 +98,12 @@ class Keeper(QObject):
 
     def close(self) -> None:
         """Stop keeping: everything is saved, or the author chose to discard it."""
-        self._timer.stop()
-        self._thread.shutdown(wait=True)
+        self.abandon()
         _forget(self.path, self._new_path)
 
     def abandon(self) -> None:
         """Stop keeping, and leave what was kept for the next visit."""
+        self._has_stopped = True
         self._timer.stop()
         self._thread.shutdown(wait=True)
 

@@ -8,6 +8,9 @@ from umbrant.rolling.rehearse import Hand
 from umbrant.rolling.roll import Order
 from umbrant.rolling.worker import Reply, end_line, order_line, read_reply, rehearse_line, step_line
 
+KILLED_MS = 20_000
+"""How long is waited for a worker that was killed to be gone, on a machine that is busy beyond measure."""
+
 
 class Roller(QObject):
     """Keeps one worker process warm. Only the reply to the newest order is told of.
@@ -46,8 +49,8 @@ class Roller(QObject):
         return int(self._process.processId()) if self._process else 0
 
     def start(self) -> None:
-        """Start the worker, so that it is warm when the first order comes."""
-        if self._process is not None:
+        """Start the worker, so that it is warm when the first order comes. Once closed, it starts none any more."""
+        if self._process is not None or self._closing:
             return
         process = QProcess(self)
         environment = QProcessEnvironment.systemEnvironment()
@@ -96,7 +99,8 @@ class Roller(QObject):
         if self._process is None:
             return
         self._process.kill()
-        self._process.waitForFinished(2000)
+        # A killed process is gone at once, unless the machine has no time for it; without waiting Qt would complain.
+        self._process.waitForFinished(KILLED_MS)
         self._process = None
 
     def _read(self) -> None:

@@ -72,6 +72,7 @@ class Desk(QObject):
         self._played: Scenario | None = self.scenario
         self.takes: list[NumberedTake] = []
         self.current: NumberedTake | None = None
+        self._is_closed = False
         self._before: Take | None = None
         """The take that was shown before the last edit, with which what comes of it is compared."""
         self.playhead = 0
@@ -135,12 +136,6 @@ class Desk(QObject):
         scenario = self.scenario
         return next((each for each in scenario.players if each.name == self.agent), None) if scenario else None
 
-    def player_of(self, member: Member) -> str | None:
-        """The name by which one of a cast plays now, of copies the first; None if it does not play now."""
-        scenario = self.scenario
-        played = scenario is not None and any(each is member or each == member for each in scenario.cast)
-        return next((each.name for each in member.each()), None) if played else None
-
     @property
     def whole(self) -> Whole | None:
         """The behavior of the agent that is looked at, with all that it uses; of a puppet, the first one there is."""
@@ -178,7 +173,12 @@ class Desk(QObject):
         return behavior.by_id.get(self.row_id) if behavior else None
 
     def apply(self, edit: Edit) -> bool:
-        """Make an edit, and roll the scenario again. Says whether anything changed. Raises PathError."""
+        """Make an edit, and roll the scenario again. Says whether anything changed. Raises PathError.
+
+        On a desk that has been closed nothing is changed: its views still live for a moment, and may want to.
+        """
+        if self._is_closed:
+            return False
         try:
             if not self.history.do(edit):
                 return False
@@ -317,6 +317,8 @@ class Desk(QObject):
 
         Rows that cannot run are no hindrance: they are refused with their reason, and the rest is played.
         """
+        if self._is_closed:
+            return None
         self._look_for_nodes()
         scenario = self.scenario
         if scenario is None:
@@ -354,6 +356,7 @@ class Desk(QObject):
 
     def close(self) -> None:
         """End the worker and remove this visit's takes."""
+        self._is_closed = True
         self.loader.close()
         self.reviewer.close()
         self.roller.close()

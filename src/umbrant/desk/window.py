@@ -253,7 +253,9 @@ class MainWindow(QMainWindow):
         recent.aboutToShow.connect(fill)
 
     def _may_leave(self) -> bool:
-        """Whether the project may be left: it is saved, or its author says so."""
+        """Whether the project may be left: it is saved, or its author says so. What is being typed counts as well."""
+        if self.pane is not None:
+            self.pane.finish_editing()
         if self.pane is None or not self.desk.history.unsaved:
             return True
         answer = self.dialogs.unsaved(self.desk.project.cover.title)

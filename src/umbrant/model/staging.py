@@ -223,6 +223,10 @@ class Scenario(Document):
         """The cast, with each copy as a member of its own."""
         return tuple(each for member in self.cast for each in member.each())
 
+    def player_of(self, member: Member) -> str | None:
+        """The name by which one of the cast plays, of copies the first; None for who is not of this cast."""
+        return next(member.each()).name if member in self.cast else None
+
     def spelled_out(self, deed: Deed) -> Iterator[tuple[float, Deed]]:
         """A deed for each of those whom it names, and how many seconds later it is done for them.
 

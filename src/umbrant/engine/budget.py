@@ -8,17 +8,14 @@ class TickBudget:
     """The microsteps that one agent has left in the present tick. Its runner renews it, its machines spend it."""
 
     def __init__(self) -> None:
-        self._left = MOST_MICROSTEPS
-
-    def renew(self) -> None:
-        """A tick begins."""
-        self._left = MOST_MICROSTEPS
+        self.taken = 0
+        """How many microsteps have been taken. The runner puts it back to 0 as a tick begins."""
 
     @property
     def spent(self) -> bool:
         """Whether nothing is left: no machine of the agent takes another transition in this tick."""
-        return self._left <= 0
+        return self.taken >= MOST_MICROSTEPS
 
     def spend(self) -> None:
         """One microstep is taken."""
-        self._left -= 1
+        self.taken += 1

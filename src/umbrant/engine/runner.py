@@ -90,7 +90,7 @@ class Runner:
     def tick(self) -> None:
         """Decide and act for one tick. A behavior that has ended begins again at the next tick."""
         self._body = None
-        self._budget.renew()
+        self._budget.taken = 0
         if self._hub.given or self.events.now:
             self._hear()
         root = self._root

@@ -13,6 +13,7 @@ from umbrant.catalog.world import Way
 from umbrant.model.staging import Area, Blocks, Stage
 from umbrant.model.values import Point
 from umbrant.stage.horizon import Horizon
+from umbrant.stage.obstacles import Obstacles
 from umbrant.stage.routes import Corners
 
 SLACK_M = 0.002
@@ -27,7 +28,7 @@ class Ground:
     """The walkable ground of a stage for bodies of one radius, in metres. Any thread may ask.
 
     A body keeps its radius away from what is in the way. Whether it can be somewhere, or go somewhere straight, is
-    asked of what is in the way, through a tree: that takes about as long among thousands of walls as among a few.
+    asked of what is in the way: that takes about as long among thousands of walls as among a few.
     """
 
     def __init__(self, stage: Stage, radius_m: float) -> None:
@@ -39,13 +40,13 @@ class Ground:
         """All of the walkable ground, in one part or several."""
         # No more than half the radius: two walls side by side must not come apart.
         slack = min(SLACK_M, radius_m / 2)
-        self._bounds = shapely.bounds(self._inside.buffer(slack, join_style="mitre"))
+        self._left, self._low, self._right, self._high = self._inside.buffer(slack, join_style="mitre").bounds
         self._thinned = shapely.buffer(self._grown, -slack, join_style="mitre")
-        self._tree = shapely.STRtree(self._thinned)
+        self._obstacles = Obstacles(self._thinned)
 
     def holds(self, place: Point) -> bool:
         """Whether a body can be at this place."""
-        return self._is_inside(place) and not len(self._tree.query(shapely.Point(place), predicate="intersects"))
+        return self._is_inside(place) and not self._obstacles.meet_point(place)
 
     def nearest(self, place: Point) -> Point:
         """The walkable place nearest to a point; the point itself if it is walkable, or if nothing is."""
@@ -58,9 +59,7 @@ class Ground:
         """Whether a body can go straight from one point to another."""
         if start == end:
             return self.holds(start)
-        straight = shapely.LineString((start, end))
-        in_bounds = self._is_inside(start) and self._is_inside(end)
-        return in_bounds and not len(self._tree.query(straight, predicate="intersects"))
+        return self._is_inside(start) and self._is_inside(end) and not self._obstacles.meet_line(start, end)
 
     def way(self, start: Point, goal: Point, reach_m: float = 0.0) -> Way:
         """The shortest way. A goal off the walkable ground is replaced by the nearest place on it within `reach_m`.
@@ -84,7 +83,8 @@ class Ground:
 
     @cached_property
     def _corners(self) -> Corners:
-        return Corners(self.free, Horizon(self._thinned, self._bounds), self._is_clear)
+        span_m = float(np.hypot(self._right - self._left, self._high - self._low))
+        return Corners(self.free, Horizon(self._thinned, span_m), self._is_clear)
 
     @cached_property
     def _parts(self) -> NDArray[np.object_]:
@@ -121,12 +121,11 @@ class Ground:
         return " and ".join(self._names[int(each)] for each in met) or EDGE
 
     def _is_inside(self, place: Point) -> bool:
-        left, low, right, high = self._bounds.tolist()
-        return bool(left <= place[0] <= right and low <= place[1] <= high)
+        return self._left <= place[0] <= self._right and self._low <= place[1] <= self._high
 
     def _is_clear(self, start: Floats, end: Floats) -> bool:
         """Whether a body can go straight from one walkable place (2,) to another."""
-        return not len(self._tree.query(shapely.LineString((start, end)), predicate="intersects"))
+        return not self._obstacles.meet_line((float(start[0]), float(start[1])), (float(end[0]), float(end[1])))
 
 
 def _grown(area: Area, radius_m: float) -> shapely.Geometry:

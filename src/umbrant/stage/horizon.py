@@ -18,16 +18,19 @@ MOST_CORNERS = 12
 
 
 class Horizon:
-    """The walls of a ground, asked how far they let one see. Never changed once made, so any thread may ask."""
+    """The walls of a ground, asked how far they let one see. Never changed once made, so any thread may ask.
 
-    def __init__(self, walls: NDArray[np.object_], bounds: Floats) -> None:
+    `span_m` is how far apart two places on it are at the most.
+    """
+
+    def __init__(self, walls: NDArray[np.object_], span_m: float) -> None:
         rings = [shapely.get_coordinates(wall)[:-1] for wall in walls if isinstance(wall, shapely.Polygon)]
         rings = [ring for ring in rings if 3 <= len(ring) <= MOST_CORNERS]
         most = max((len(ring) for ring in rings), default=1)
         self._corners = np.array([[*ring, *[ring[-1]] * (most - len(ring))] for ring in rings]).reshape(-1, most, 2)
         """(walls, corners, 2) in metres; a wall with fewer corners repeats its last."""
         self._middles = self._corners.mean(axis=1)
-        self._span_m = float(np.hypot(bounds[2] - bounds[0], bounds[3] - bounds[1]))
+        self._span_m = span_m
 
     def seen_at_most(self, place: Floats) -> Floats:
         """For each of BINS directions, from -180° on, no less than how far it can be seen from a place, in metres."""

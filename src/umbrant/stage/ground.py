@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from threading import Lock
 
 import numpy as np
 import shapely
@@ -43,6 +44,9 @@ class Ground:
         self._left, self._low, self._right, self._high = self._inside.buffer(slack, join_style="mitre").bounds
         self._thinned = shapely.buffer(self._grown, -slack, join_style="mitre")
         self._obstacles = Obstacles(self._thinned)
+        self._asking = Lock()
+        self._ends_at: dict[int, list[str]] = {}
+        """What has been found out of what the parts end at."""
 
     def holds(self, place: Point) -> bool:
         """Whether a body can be at this place."""
@@ -88,27 +92,38 @@ class Ground:
 
     @cached_property
     def _parts(self) -> NDArray[np.object_]:
-        """The parts of the walkable ground between which nobody can walk."""
-        return np.asarray(shapely.get_parts(self.free), dtype=object)
+        """The parts of the walkable ground between which nobody can walk, prepared: asked by one thread at a time."""
+        parts = np.asarray(shapely.get_parts(self.free), dtype=object)
+        shapely.prepare(parts)
+        return parts
 
     def _apart(self, start: Point, end: Point) -> Cause | None:
         """Why there is no way from one walkable place to another, without a search: they lie in different parts."""
         if len(self._parts) < 2:
             return None
-        one, other = (int(np.argmin(shapely.distance(self._parts, shapely.Point(each)))) for each in (start, end))
+        one, other = self._part_of(start), self._part_of(end)
         if one == other:
             return None
-        around = self._around(self._parts[one])
+        around = self._around(one)
         is_shut_in = bool(around) and shapely.area(self._parts[one]) < shapely.area(self._parts[other])
         if is_shut_in:
             return cause("shut_in", start=start, goal=end, area=" and ".join(around))
         return cause("no_route", start=start, goal=end)
 
-    def _around(self, part: shapely.Geometry) -> list[str]:
+    def _part_of(self, place: Point) -> int:
+        """In which part of the walkable ground a place lies, or beside which one it does within the slack."""
+        point = shapely.Point(place)
+        with self._asking:
+            inside = next((index for index, part in enumerate(self._parts) if part.intersects(point)), None)
+        return int(np.argmin(shapely.distance(self._parts, point))) if inside is None else inside
+
+    def _around(self, part: int) -> list[str]:
         """What a part of the walkable ground ends at, besides the edge of the stage."""
-        if not len(self._grown):
-            return []
-        return [self._names[int(place)] for place in np.flatnonzero(shapely.distance(self._grown, part) < TOUCHING_M)]
+        known = self._ends_at.get(part)
+        if known is None:
+            apart = shapely.distance(self._grown, self._parts[part]) if len(self._grown) else np.empty(0)
+            known = self._ends_at[part] = [self._names[int(index)] for index in np.flatnonzero(apart < TOUCHING_M)]
+        return known
 
     def why_not_at(self, place: Point) -> Cause | None:
         """Why a body cannot be at a place, None if it can."""

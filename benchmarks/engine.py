@@ -14,8 +14,9 @@ from umbrant.engine.runner import Common, Runner
 from umbrant.game import PlainBody, PlainWorld
 from umbrant.model.behaviors import Behavior, Blackboard, Row
 from umbrant.model.documents import Cover, Project
-from umbrant.model.staging import Member
+from umbrant.model.staging import Member, Stage
 from umbrant.rolling.roll import Order, Play, header_of, roll
+from umbrant.stage.ground import ground_of
 from umbrant.take.writer import TakeWriter
 
 DEMO = Path(__file__).parents[1] / "examples" / "lantern-quay"
@@ -83,13 +84,19 @@ def _branch(row_id: str, under: str, leaves: int) -> list[Row]:
     return [whole, *(Row(id=f"{row_id}{n}", under=row_id, kind="wait", args={"duration": 1e6}) for n in range(leaves))]
 
 
+def _crowded(member: Member, count: int, stage: Stage) -> Iterator[Member]:
+    """So many of one of the cast around its start, each where it can walk: who starts inside a wall stays there."""
+    ground = ground_of(stage, member.body.radius_m, member.body.flies)
+    for each in member.model_copy(update={"copies": count, "scatter_m": 3.0}).each():
+        yield each.model_copy(update={"start": ground.nearest(each.start)})
+
+
 def _crowd(project: Project, place: Path) -> Iterator[Figure]:
     dusk = project.scenario("dusk")
     members = []
     for member in dusk.cast:
         if member.name in CROWD:
-            many = {"copies": CROWD[member.name], "scatter_m": 3.0}
-            members.append(member.model_copy(update=many))
+            members.extend(_crowded(member, CROWD[member.name], project.stage(dusk.stage)))
         elif member.behavior is None:
             members.append(member)
     crowd = dusk.model_copy(update={"name": "crowd", "cast": tuple(members), "seconds": CROWD_S, "cues": ()})

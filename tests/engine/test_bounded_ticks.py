@@ -8,6 +8,14 @@ from umbrant.model.values import KeyType
 
 N = Key(name="n", type=KeyType.NUMBER, default=0.0)
 EACH_S = 20.0
+OVERLAPPING = (
+    row("mm", "machine"),
+    row("aa", "state", "mm"),
+    row("t1", "when", "aa", when="n < 5", to="bb"),
+    row("bb", "state", "mm"),
+    row("t2", "when", "bb", when="n < 7", to="aa"),
+)
+"""Two states that each lead to the other for the same values."""
 
 
 def test_a_state_that_is_done_at_once_and_leads_to_itself_does_not_hang_on_an_event() -> None:
@@ -30,11 +38,7 @@ def test_a_state_that_is_done_at_once_and_leads_to_itself_does_not_hang_on_an_ev
 def test_a_configuration_that_comes_back_within_a_tick_ends_it_with_the_ring_recorded() -> None:
     take = played(
         project(
-            row("mm", "machine"),
-            row("aa", "state", "mm"),
-            row("t1", "when", "aa", when="n < 5", to="bb"),
-            row("bb", "state", "mm"),
-            row("t2", "when", "bb", when="n < 7", to="aa"),
+            *OVERLAPPING,
             keys=(N,),
             seconds=0.5,
         )
@@ -136,11 +140,7 @@ def test_a_machine_may_count_within_a_tick_as_long_as_something_changes() -> Non
 def test_a_crowd_with_overlapping_thresholds_writes_a_small_take() -> None:
     crowd = Member(name="c", behavior="b", start=(5, 5), copies=5)
     made = project(
-        row("mm", "machine"),
-        row("aa", "state", "mm"),
-        row("t1", "when", "aa", when="n < 5", to="bb"),
-        row("bb", "state", "mm"),
-        row("t2", "when", "bb", when="n < 7", to="aa"),
+        *OVERLAPPING,
         keys=(N,),
         cast=(crowd,),
         seconds=6.0,

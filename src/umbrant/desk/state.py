@@ -93,13 +93,13 @@ class Desk(QObject):
         self.findings: list[Finding] = []
         """What the review found in the documents."""
         self.reviewer.reviewed.connect(self._reviewed)
-        self.reviewer.failed.connect(self._failed)
+        self.reviewer.failed.connect(self.told)
         self.reviewer.request(project, self.catalog)
         self.roller.rolled.connect(self._rolled)
-        self.roller.failed.connect(self._failed)
+        self.roller.failed.connect(self.told)
         self.roller.busy_changed.connect(self.busy_changed)
         self.loader.loaded.connect(self._loaded)
-        self.loader.failed.connect(self._failed)
+        self.loader.failed.connect(self.told)
         self._select_first_row()
 
     # the project
@@ -506,9 +506,6 @@ class Desk(QObject):
         path = entry.loaded.take.path
         if path.parent == self._place:
             path.unlink(missing_ok=True)
-
-    def _failed(self, message: str) -> None:
-        self.told.emit(message)
 
     def _first_agent(self) -> str:
         scenario = self.scenario

@@ -29,7 +29,7 @@ NOTHING = Project(cover=Cover(title="No project", scenario="none"))
 COMFORTABLE = QSize(1280, 800)
 FRAMED_AFTER_MS = (0, 200, 1000)
 """When, after it is shown, the window looks whether it fits onto the desktop."""
-NOTHING_KEPT = "There were no unsaved changes."
+NOTHING_KEPT = "No unsaved changes were found."
 VISITED = "visited"
 """The choice that remembers a first visit that is over."""
 

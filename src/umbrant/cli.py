@@ -31,9 +31,9 @@ from umbrant.reasons.why import Explainer
 from umbrant.review import review
 from umbrant.review.findings import Weight
 from umbrant.rolling.roll import Order, RollStopped, roll
+from umbrant.take.errors import TakeError
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import Take, read_take
-from umbrant.take.writer import TakeError
 
 
 class Mistake(Exception):  # noqa: N818

@@ -21,11 +21,12 @@ from umbrant.catalog.language.found import Found
 from umbrant.catalog.work import Progress, Status, lasting
 from umbrant.model.folder import document_texts
 from umbrant.take.compare import Stretch, different
+from umbrant.take.errors import TakeError
 from umbrant.take.export import COLUMNS, ExportFormat, export_text
 from umbrant.take.header import Header
 from umbrant.take.reader import read_take
 from umbrant.take.record import Outcome, RowState
-from umbrant.take.writer import FLUSH_S, TakeError, TakeWriter
+from umbrant.take.writer import FLUSH_S, TakeWriter
 
 MADE = project(row("top", "selector"), row("r1", "wait", "top"))
 

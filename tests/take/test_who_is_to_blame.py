@@ -8,8 +8,8 @@ import pytest
 from tests.small import project, row
 from umbrant.rolling.roll import Order, roll
 from umbrant.take import reader
+from umbrant.take.errors import TakeError
 from umbrant.take.reader import read_take
-from umbrant.take.writer import TakeError
 
 
 @pytest.fixture

@@ -11,8 +11,8 @@ from umbrant.reasons.minds import Lead, behavior_of, changes_of_mind, leading_ro
 from umbrant.review import review_take
 from umbrant.review.findings import Finding
 from umbrant.take.compare import Stretch, different
+from umbrant.take.errors import TakeError
 from umbrant.take.reader import Take, read_take
-from umbrant.take.writer import TakeError
 
 
 @dataclass(frozen=True)

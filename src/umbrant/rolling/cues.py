@@ -17,7 +17,7 @@ from umbrant.engine.runner import Common
 from umbrant.model.staging import Cue, Deed, DropProp, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
 from umbrant.model.whole import Frame
 from umbrant.stage.world import StageWorld
-from umbrant.take.writer import TakeWriter
+from umbrant.take.recorder import TakeRecorder
 
 BY_CUE = "cue"
 """The part that is noted as the writer of keys that a cue sets."""
@@ -29,7 +29,7 @@ class Director:
     name = ""
     began_s = 0.0
 
-    def __init__(self, common: Common, world: StageWorld, writer: TakeWriter) -> None:
+    def __init__(self, common: Common, world: StageWorld, writer: TakeRecorder) -> None:
         keys = common.project.world_keys()
         recorder = writer.agent("")
         self.world = world
@@ -67,7 +67,7 @@ class _Waiting:
 class CuePlayer:
     """Does the cues as they come due. What cannot be done is noted in the take, and the rest goes on."""
 
-    def __init__(self, scenario: Scenario, common: Common, world: StageWorld, writer: TakeWriter) -> None:
+    def __init__(self, scenario: Scenario, common: Common, world: StageWorld, writer: TakeRecorder) -> None:
         self._scenario = scenario
         self._common = common
         self._world = world

@@ -16,6 +16,7 @@ from umbrant.own import own_catalog
 from umbrant.rolling.cues import CuePlayer
 from umbrant.stage.world import StageWorld
 from umbrant.take.header import Header
+from umbrant.take.recorder import TakeRecorder
 from umbrant.take.writer import TakeWriter
 
 GATHERED_AGENT_S = 6000.0
@@ -66,7 +67,7 @@ def roll(order: Order, *, should_stop: Callable[[], bool] = never, catalog: Cata
 class Play:
     """A scenario being played into a take, one tick after the other."""
 
-    def __init__(self, project: Project, scenario: Scenario, writer: TakeWriter, catalog: Catalog) -> None:
+    def __init__(self, project: Project, scenario: Scenario, writer: TakeRecorder, catalog: Catalog) -> None:
         self.world = StageWorld(project.stage(scenario.stage), scenario, writer)
         self.common = Common(project, catalog, scenario.seed)
         self.cues = CuePlayer(scenario, self.common, self.world, writer)

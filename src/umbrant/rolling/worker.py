@@ -20,7 +20,7 @@ from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Cue, Step
 from umbrant.rolling.rehearse import Frame, Hand, Rehearsal
 from umbrant.rolling.roll import Order, RollStopped, roll
-from umbrant.take.writer import TakeError
+from umbrant.take.errors import TakeError
 
 
 @dataclass(frozen=True)

@@ -10,59 +10,75 @@ from umbrant.catalog.work import Gauge, Measured, Progress, Refused
 from umbrant.engine.recorder import Running
 from umbrant.model.edits import ROW
 from umbrant.model.values import Literal
-from umbrant.take.gathered import Gathered
-from umbrant.take.headway import Headway
+from umbrant.take.buffer import TakeBuffer
+from umbrant.take.chunks import AtomChunk, CountChunk, GaugeChunk, RefusalChunk, SpanChunk
+from umbrant.take.progress_recorder import ProgressRecorder
 from umbrant.take.tables import stored
-from umbrant.take.told import Counts, Finds, Gauges, Refusals, Spans
 
 
 class AgentWriter:
-    """Hears what one agent does (it is an engine's `Recorder`) and keeps what is new until the next flush."""
+    """Hears what one agent does (it is an engine's `Recorder`) and keeps what is new until the chunk ends.
 
-    def __init__(self, name: str, gathered: Gathered) -> None:
+    Each place has one buffer for each kind of event, whoever asks for it: pieces are put together by place.
+    """
+
+    def __init__(self, name: str, buffer: TakeBuffer) -> None:
         self._name = name
-        self._gathered = gathered
-        self._spans: dict[str, Spans] = {}
-        self._refusals: dict[tuple[str, str], Refusals] = {}
-        self._progress: dict[str, Headway] = {}
+        self._buffer = buffer
+        self._spans: dict[str, SpanChunk] = {}
+        self._refusals: dict[tuple[str, str], RefusalChunk] = {}
+        self._atoms: dict[tuple[str, str], AtomChunk] = {}
+        self._counts: dict[tuple[str, str], CountChunk] = {}
+        self._gauges: dict[tuple[str, str, Measured], GaugeChunk] = {}
+        self._progress: dict[str, ProgressRecorder] = {}
 
     def running(self, row_id: str) -> Running:
         if row_id not in self._spans:
-            self._spans[row_id] = Spans((self._name, row_id, ROW), self._gathered)
+            self._spans[row_id] = SpanChunk((self._name, row_id, ROW), self._buffer)
         return self._spans[row_id]
 
     def refusing(self, row_id: str, part: str) -> Refused:
         place = (row_id, part)
         if place not in self._refusals:
-            self._refusals[place] = Refusals((self._name, row_id, part), self._gathered)
+            self._refusals[place] = RefusalChunk((self._name, row_id, part), self._buffer)
         return self._refusals[place]
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
-        return Finds((self._name, row_id, part), self._gathered).add
+        place = (row_id, part)
+        if place not in self._atoms:
+            self._atoms[place] = AtomChunk((self._name, row_id, part), self._buffer)
+        return self._atoms[place].add
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
         if row_id not in self._progress:
-            self._progress[row_id] = Headway((self._name, row_id, ROW), self._gathered)
+            self._progress[row_id] = ProgressRecorder((self._name, row_id, ROW), self._buffer)
         return self._progress[row_id].add
 
     def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
-        known: dict[Measured, Gauges] = {}
-        told: Gauges | None = None
+        chunk: GaugeChunk | None = None
 
         def gauged(gauge: Gauge) -> None:
-            nonlocal told
-            if told is None or told.measured is not gauge.measured:
-                place = (self._name, row_id, part)
-                told = known.setdefault(gauge.measured, Gauges(place, gauge.measured, self._gathered))
-            told.add(gauge)
+            nonlocal chunk
+            if chunk is None or chunk.measured is not gauge.measured:
+                chunk = self._gauge_chunk(row_id, part, gauge.measured)
+            chunk.add(gauge)
 
         return gauged
 
+    def _gauge_chunk(self, row_id: str, part: str, measured: Measured) -> GaugeChunk:
+        place = (row_id, part, measured)
+        if place not in self._gauges:
+            self._gauges[place] = GaugeChunk((self._name, row_id, part), measured, self._buffer)
+        return self._gauges[place]
+
     def counting(self, row_id: str, part: str) -> Callable[[], None]:
-        return Counts((self._name, row_id, part), self._gathered).add
+        place = (row_id, part)
+        if place not in self._counts:
+            self._counts[place] = CountChunk((self._name, row_id, part), self._buffer)
+        return self._counts[place].add
 
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
-        self._gathered.keys.append((self._name, board, key, self._gathered.tick, stored(value), row_id, part))
+        self._buffer.keys.append((self._name, board, key, self._buffer.tick, stored(value), row_id, part))
 
     def heard(self, event: str, sender: str) -> None:
-        self._gathered.heard.append((self._name, self._gathered.tick, event, sender))
+        self._buffer.received.append((self._name, self._buffer.tick, event, sender))

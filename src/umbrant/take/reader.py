@@ -19,10 +19,10 @@ from umbrant.catalog.work import Gauge, Measured
 from umbrant.engine.recorder import WORLD
 from umbrant.model.problems import ProjectError
 from umbrant.model.values import Literal, Point
+from umbrant.take.errors import TakeError
 from umbrant.take.header import FORMAT, Header
 from umbrant.take.record import AgentRecord, Changes, Done, Outcome, PropPlace, Refusal, RowRecord, Span, Written
 from umbrant.take.tables import ENDED, HEADER, RECORDED, WHOLE, What, loaded
-from umbrant.take.writer import TakeError
 
 MALFORMED = (ValueError, TypeError, KeyError, AttributeError, ValidationError, ProjectError)
 """What turning a stored value into what it stands for may raise where it holds something else."""

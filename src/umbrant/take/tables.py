@@ -4,6 +4,7 @@ import json
 import struct
 from collections.abc import Mapping, Sequence
 from enum import StrEnum
+from typing import Any
 
 from pydantic_core import to_json
 
@@ -89,6 +90,23 @@ def listed(told: Sequence[object]) -> str:
 def plain(cause: Cause | None) -> Mapping[str, Literal] | None:
     """A cause as a list in a column holds it."""
     return cause.plain if cause else None
+
+
+def encode_chunk(what: str, columns: Sequence[Sequence[Any]]) -> tuple[bytearray, bytearray, bytearray, str]:
+    """A chunk of events of one kind as the columns `ticks`, `ends`, `numbers` and `more` of the table hold it."""
+    ticks = packed_ticks(columns[0])
+    if what == What.RAN:
+        _, ends, outcomes, causes = columns
+        return ticks, packed_ticks(ends), NO_NUMBERS, listed([outcomes, causes])
+    if what == What.REFUSED:
+        _, ends, causes = columns
+        return ticks, packed_ticks(ends), NO_NUMBERS, listed(causes)
+    if what == What.COUNTED:
+        return ticks, NO_NUMBERS, packed_numbers(columns[1]), ""
+    if what in (What.FOUND, What.PROGRESS, What.WAY):
+        return ticks, NO_NUMBERS, NO_NUMBERS, listed(columns[1])
+    _, values, wholes, abouts = columns
+    return ticks, NO_NUMBERS, packed_numbers([*values, *wholes]), listed(abouts) if any(abouts) else ""
 
 
 _NUMBERS = (float, int)

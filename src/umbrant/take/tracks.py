@@ -4,7 +4,7 @@ import math
 from collections.abc import Callable
 
 from umbrant.model.values import Point
-from umbrant.take.gathered import Gathered
+from umbrant.take.buffer import TakeBuffer
 from umbrant.take.tables import packed
 
 Posing = Callable[[Point | None, float], None]
@@ -16,8 +16,8 @@ NOWHERE = math.nan, math.nan
 class Track:
     """Some numbers of one thing, the same at each tick until others are told. They are NaN before that."""
 
-    def __init__(self, gathered: Gathered, first: int, width: int) -> None:
-        self._gathered = gathered
+    def __init__(self, buffer: TakeBuffer, first: int, width: int) -> None:
+        self._buffer = buffer
         self._now: tuple[float, ...] = (math.nan,) * width
         self._numbers: list[float] = []
         self._until = first
@@ -29,28 +29,25 @@ class Track:
         self._numbers += self._now if due == 1 else self._now * due
         self._until = until
 
-    def packed(self, until: int) -> bytearray:
-        """All that is not on disk yet, up to but without a tick, as float32."""
+    def handed_over(self, until: int) -> bytearray:
+        """All that has not been handed over yet, up to but without a tick, as float32."""
         self._write_down(until)
-        return packed(self._numbers)
-
-    def clear(self) -> None:
-        """It is on disk."""
-        self._numbers.clear()
+        numbers, self._numbers = self._numbers, []
+        return packed(numbers)
 
 
 class Poses(Track):
     """Where a body is."""
 
-    def __init__(self, gathered: Gathered, first: int) -> None:
-        super().__init__(gathered, first, 3)
+    def __init__(self, buffer: TakeBuffer, first: int) -> None:
+        super().__init__(buffer, first, 3)
         self._place: Point | None = None
         self._heading_deg = math.nan
 
     def tell(self, place: Point | None, heading_deg: float) -> None:
         """It is there at this tick, None where it is not on the stage."""
         if place is not self._place or heading_deg != self._heading_deg:
-            self._write_down(self._gathered.tick)
+            self._write_down(self._buffer.tick)
             self._place, self._heading_deg = place, heading_deg
             x, y = place or NOWHERE
             self._now = x, y, heading_deg
@@ -59,13 +56,13 @@ class Poses(Track):
 class Levels(Track):
     """How full a prop is."""
 
-    def __init__(self, gathered: Gathered, first: int) -> None:
-        super().__init__(gathered, first, 1)
+    def __init__(self, buffer: TakeBuffer, first: int) -> None:
+        super().__init__(buffer, first, 1)
         self._level: float | None = None
 
     def tell(self, level: float | None) -> None:
         """It is so full at this tick, None where it is not there."""
         if level != self._level:
-            self._write_down(self._gathered.tick)
+            self._write_down(self._buffer.tick)
             self._level = level
             self._now = (math.nan if level is None else level,)

@@ -1,34 +1,40 @@
-"""How far a running action is, and on which way: what could be told from before is not kept."""
+"""How far a running action is, and on which way: what follows from before is not kept."""
 
 from collections.abc import Sequence
 
 from umbrant.catalog.work import Progress
 from umbrant.model.values import Point
-from umbrant.take.gathered import Gathered, Place
+from umbrant.take.buffer import Place, TakeBuffer
+from umbrant.take.chunks import EntryChunk
 from umbrant.take.tables import What
-from umbrant.take.told import Listed
 
 EVEN = 1e-6
 """How far off what is left may be from going on evenly and still count as doing so."""
 
 
-class Ways(Listed):
+class RouteChunk(EntryChunk):
     """The corners of the ways that a row took."""
 
-    def __init__(self, place: Place, gathered: Gathered) -> None:
-        super().__init__(place, What.WAY, gathered)
+    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+        super().__init__(place, What.WAY, buffer)
 
     def add(self, way: Sequence[Point]) -> None:
         """It is on another way now."""
-        self._list(tuple(way))
+        self._enter(tuple(way))
 
 
-class Headway(Listed):
-    """How far one row is. What could be told from before is not kept, for most things go on evenly."""
+class ProgressRecorder(EntryChunk):
+    """How far one row is. What follows from before is not kept, for most things go on evenly.
 
-    def __init__(self, place: Place, gathered: Gathered) -> None:
-        super().__init__(place, What.PROGRESS, gathered)
-        self._ways = Ways(place, gathered)
+    An entry's rate shows only at the tick after it. So the last entry is unsettled, and where a chunk ends between
+    the two, it stands once more in the next chunk, with its rate; the reader takes the later of two for one tick.
+    """
+
+    unsettled = 1
+
+    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+        super().__init__(place, What.PROGRESS, buffer)
+        self._ways = RouteChunk(place, buffer)
         self._since = 0
         self._left: float | None = None
         self._of: float | None = None
@@ -36,15 +42,15 @@ class Headway(Listed):
         self._way: Sequence[Point] | None = None
         self._rate = 0.0
         self._next, self._expected = -1, 0.0
-        """The tick after that at which it was told last, and how much is left then if it goes on just as it did."""
+        """The tick after that of the last progress, and how much is left then if it goes on just as it did."""
         self._goes_on: Progress | None = None
-        """What was told last and goes on by itself, told again or not."""
+        """The last progress if it goes on by itself, repeated or not."""
 
     def add(self, progress: Progress) -> None:
         """It is so far now. Most of the time it just goes on; what does not look so at once is looked at closely."""
         if (
             progress.left == self._expected
-            and self._gathered.tick == self._next
+            and self._buffer.tick == self._next
             and progress.of == self._of
             and progress.unit is self._unit
             and (progress.way is self._way or progress.way == self._way)
@@ -55,14 +61,14 @@ class Headway(Listed):
         elif progress.per_s:
             self._go_on(progress)
         else:
-            self._add(progress, self._gathered.tick)
+            self._add(progress, self._buffer.tick)
 
     def _go_on(self, progress: Progress) -> None:
-        """Keep it when it is told first."""
+        """Keep it the first time."""
         if progress is not self._goes_on:
             self._goes_on, self._next = progress, -1
             self._set_out(progress.way)
-            self._take(progress, self._gathered.tick, progress.per_s / self._gathered.ticks_per_s)
+            self._take(progress, self._buffer.tick, progress.per_s / self._buffer.ticks_per_s)
 
     def _add(self, progress: Progress, tick: int) -> None:
         left = progress.left
@@ -75,24 +81,34 @@ class Headway(Listed):
             self._next, self._expected = tick + 1, left - self._rate
 
     def _is_even(self, left: float | None, tick: int) -> bool:
-        """Whether what is left can be told from what was kept last."""
+        """Whether what is left follows from what was kept last."""
         if self._left is None or left is None:
             return self._left is left
         return abs(self._left - self._rate * (tick - self._since) - left) < EVEN
 
     def _keep(self, progress: Progress, tick: int, *, goes_on: bool) -> None:
-        """Keep it. A step right after the one that was kept last tells how fast that goes."""
+        """Keep it. A step right after the one that was kept last shows how fast that goes."""
         before = self._left if goes_on and tick == self._since + 1 else None
         rate = before - progress.left if before is not None and progress.left is not None else 0.0
-        if rate and not self._rate and self._listed:
-            self._listed[-1] = (*self._listed[-1][:-1], rate)
+        if rate and not self._rate:
+            self._set_rate(rate)
             self._remember(progress, tick, rate)
         else:
             self._take(progress, tick, rate)
 
+    def _set_rate(self, rate: float) -> None:
+        """The entry that was kept last goes on at this rate. It may stand in the chunk before."""
+        entry = (self._left, self._of, self._unit, rate)
+        if self._entries:
+            self._entries[-1] = entry
+        else:
+            self._buffer.chunks.append(self)
+            self._ticks.append(self._since)
+            self._entries.append(entry)
+
     def _take(self, progress: Progress, tick: int, rate: float) -> None:
         self._remember(progress, tick, rate)
-        self._list((progress.left, progress.of, progress.unit, rate))
+        self._enter((progress.left, progress.of, progress.unit, rate))
 
     def _remember(self, progress: Progress, tick: int, rate: float) -> None:
         self._since, self._rate = tick, rate

@@ -1,0 +1,33 @@
+"""What was recorded of all agents of a take and has not been handed over yet."""
+
+from typing import Protocol
+
+from umbrant.take.pieces import ChunkPiece, Columns
+
+Place = tuple[str, str, str]
+"""An agent, a row and a part of it."""
+
+
+class Chunk(Protocol):
+    """The events of one kind at one place since the chunk began."""
+
+    def piece(self) -> ChunkPiece | None:
+        """What came since the piece before; None if nothing did."""
+
+    def begin(self) -> bool:
+        """Begin the next chunk. Gives whether something still goes on, and belongs to the next chunk as well."""
+
+
+class TakeBuffer:
+    """Events in the order in which they came.
+
+    All that is recorded belongs to `tick`, which is being played; those before it are over.
+    """
+
+    def __init__(self, ticks_per_s: float) -> None:
+        self.ticks_per_s = ticks_per_s
+        self.tick = 0
+        self.chunks: list[Chunk] = []
+        """The places at which anything happened since the chunk began, or where something still goes on."""
+        self.keys: list[Columns] = []
+        self.received: list[Columns] = []

@@ -1,0 +1,208 @@
+"""The events of one kind at one place: each of these keeps what is news until the chunk ends.
+
+Its columns are lists that only grow, but for an entry at the end that may still change; that is what lets a piece of
+them be handed over at any time.
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from umbrant.catalog.causes import Cause
+from umbrant.catalog.language.found import Found
+from umbrant.catalog.work import FAILURE, SUCCESS, Gauge, Measured, Status
+from umbrant.model.values import Literal
+from umbrant.take.buffer import Place, TakeBuffer
+from umbrant.take.pieces import ChunkPiece
+from umbrant.take.record import Outcome, Refusal
+from umbrant.take.tables import What, plain
+
+NO_CAUSE = Cause("guard")
+"""Stands for the refusal before the first."""
+
+_OUTCOMES = {SUCCESS: Outcome.SUCCESS.value, FAILURE: Outcome.FAILURE.value, None: Outcome.STOPPED.value}
+
+
+class ChunkBuffer:
+    """The events of one kind at one place since the chunk began, and at which ticks they came."""
+
+    unsettled = 0
+    """How many entries at the end of each column may still change: they are sent again."""
+
+    def __init__(self, place: Place, what: What | Measured, buffer: TakeBuffer) -> None:
+        self._place = place
+        self._what = what.value
+        self._buffer = buffer
+        self._ticks: list[int] = []
+        self._sent: tuple[int, ...] = ()
+        """How many entries of each column need not be sent any more; empty before the first piece."""
+
+    def _now(self) -> None:
+        """Something comes at the present tick."""
+        ticks, buffer = self._ticks, self._buffer
+        if not ticks:
+            buffer.chunks.append(self)
+        ticks.append(buffer.tick)
+
+    def piece(self) -> ChunkPiece | None:
+        """What came since the piece before; None if nothing did."""
+        columns = self._columns()
+        sent = self._sent or (0,) * len(columns)
+        added = [(start, column[start:]) for start, column in zip(sent, columns, strict=True)]
+        if not any(entries for _, entries in added):
+            return None
+        self._sent = tuple(max(0, len(column) - self.unsettled) for column in columns)
+        return ChunkPiece(*self._place, self._what, added)
+
+    def begin(self) -> bool:
+        """Begin the next chunk. Gives whether something still goes on, and belongs to the next chunk as well."""
+        self._sent = ()
+        return self._keep_on()
+
+    def _columns(self) -> tuple[Sequence[Any], ...]:
+        """The whole chunk so far, as `tables.encode_chunk` takes it."""
+        raise NotImplementedError
+
+    def _keep_on(self) -> bool:
+        """Remove all entries but those that still go on; gives whether there are any."""
+        self._ticks.clear()
+        return False
+
+
+class SpanChunk(ChunkBuffer):
+    """When a row ran. What runs on over the end of a chunk belongs to each, until it has ended."""
+
+    entered = ChunkBuffer._now
+
+    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+        super().__init__(place, What.RAN, buffer)
+        self._ends: list[int] = []
+        self._outcomes: list[str] = []
+        self._causes: list[Mapping[str, Literal] | None] = []
+
+    def left(self, status: Status | None, cause: Cause | None) -> None:
+        """It has ended with a status, or was stopped."""
+        self._ends.append(self._buffer.tick)
+        self._outcomes.append(_OUTCOMES[status])
+        self._causes.append(cause.plain if cause else None)
+
+    def _columns(self) -> tuple[Sequence[Any], ...]:
+        return self._ticks, self._ends, self._outcomes, self._causes
+
+    def _keep_on(self) -> bool:
+        del self._ticks[: len(self._ends)]
+        self._ends.clear()
+        self._outcomes.clear()
+        self._causes.clear()
+        return bool(self._ticks)
+
+
+class RefusalChunk(ChunkBuffer):
+    """The refusals of one part of a row. Said again tick after tick, one only gets longer."""
+
+    unsettled = 1
+
+    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+        super().__init__(place, What.REFUSED, buffer)
+        self.clock = buffer
+        self.last = Refusal(-2, -2, NO_CAUSE)
+        self._refusals: list[Refusal] = []
+
+    def __call__(self, cause: Cause, /) -> None:
+        last, tick = self.last, self.clock.tick
+        if last.end >= tick - 1 and (last.cause is cause or last.cause == cause):
+            last.end = tick
+        else:
+            self._now()
+            self.last = Refusal(tick, tick, cause)
+            self._refusals.append(self.last)
+
+    def _columns(self) -> tuple[Sequence[Any], ...]:
+        refusals = self._refusals
+        return self._ticks, [each.end for each in refusals], [each.cause.plain for each in refusals]
+
+    def _keep_on(self) -> bool:
+        goes_on = self.last.end >= self._buffer.tick - 1
+        keeps = 1 if goes_on else 0
+        del self._ticks[: len(self._ticks) - keeps], self._refusals[: len(self._refusals) - keeps]
+        return goes_on
+
+
+class EntryChunk(ChunkBuffer):
+    """Events with an entry each, which is kept as a list."""
+
+    def __init__(self, place: Place, what: What, buffer: TakeBuffer) -> None:
+        super().__init__(place, what, buffer)
+        self._entries: list[tuple[object, ...]] = []
+
+    def _enter(self, entry: tuple[object, ...]) -> None:
+        self._now()
+        self._entries.append(entry)
+
+    def _columns(self) -> tuple[Sequence[Any], ...]:
+        return self._ticks, self._entries
+
+    def _keep_on(self) -> bool:
+        self._entries.clear()
+        return super()._keep_on()
+
+
+class AtomChunk(EntryChunk):
+    """What the atoms of a condition found."""
+
+    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+        super().__init__(place, What.FOUND, buffer)
+
+    def add(self, atom: int, found: Found | None) -> None:
+        """An atom found something else than before, or was passed over."""
+        result = (found.truth, found.left, found.right, plain(found.cause)) if found else ()
+        self._enter((atom, *result))
+
+
+class GaugeChunk(ChunkBuffer):
+    """The numbers of one measure that a part of a row noted, each when it was news."""
+
+    def __init__(self, place: Place, measured: Measured, buffer: TakeBuffer) -> None:
+        super().__init__(place, measured, buffer)
+        self.measured = measured
+        self._last: Gauge | None = None
+        self._values: list[float] = []
+        self._wholes: list[float] = []
+        self._abouts: list[str] = []
+
+    def add(self, gauge: Gauge) -> None:
+        """It is so much now."""
+        last = self._last
+        if last is not None and gauge.value == last.value and gauge.of == last.of and gauge.about == last.about:
+            return
+        self._last = gauge
+        self._now()
+        self._values.append(gauge.value)
+        self._wholes.append(math.nan if gauge.of is None else gauge.of)
+        self._abouts.append(gauge.about)
+
+    def _columns(self) -> tuple[Sequence[Any], ...]:
+        return self._ticks, self._values, self._wholes, self._abouts
+
+    def _keep_on(self) -> bool:
+        for kept in (self._values, self._wholes, self._abouts):
+            kept.clear()
+        return super()._keep_on()
+
+
+class CountChunk(ChunkBuffer):
+    """How often a part of a row has done something: a gauge that goes up by one each time."""
+
+    add = ChunkBuffer._now
+
+    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+        super().__init__(place, What.COUNTED, buffer)
+        self._before = 0
+        """How many of them belong to the chunks before."""
+
+    def _columns(self) -> tuple[Sequence[Any], ...]:
+        return self._ticks, [self._before]
+
+    def _keep_on(self) -> bool:
+        self._before += len(self._ticks)
+        return super()._keep_on()

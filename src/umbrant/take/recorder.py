@@ -1,0 +1,117 @@
+"""Recording all that happens in a take, and handing it over in pieces."""
+
+from collections.abc import Callable
+from typing import Any
+
+from umbrant.catalog.causes import Cause
+from umbrant.model.values import Point
+from umbrant.take.agent_writer import AgentWriter
+from umbrant.take.buffer import TakeBuffer
+from umbrant.take.pieces import Piece
+from umbrant.take.tables import cause_text
+from umbrant.take.tracks import Levels, Poses, Posing
+
+
+def never_due() -> bool:
+    """For a recording that hands over whole chunks only."""
+    return False
+
+
+class TakeRecorder(TakeBuffer):
+    """Keeps what is played until it is handed over to `push`: at the end of each chunk, and whenever `due` says so.
+
+    `chunk_ticks` is how many ticks a chunk has. What the pieces come to depends on that alone, never on when `due`,
+    which is asked after each tick, said so.
+    """
+
+    def __init__(
+        self, ticks_per_s: float, chunk_ticks: int, push: Callable[[Piece], None], due: Callable[[], bool] = never_due
+    ) -> None:
+        super().__init__(ticks_per_s)
+        self._push, self._due = push, due
+        self._chunk_ticks = self._chunk_ends_at = max(1, chunk_ticks)
+        self._chunk_began_at = 0
+        self._agents: dict[str, AgentWriter] = {}
+        self._props: list[tuple[object, ...]] = []
+        self._places: dict[str, tuple[Point, str | None]] = {}
+        self._said: list[tuple[str, int, str]] = []
+        self._notices: list[tuple[str, int, str, str | None]] = []
+        self._spoken_at, self._spoken = -1, list[tuple[str, str]]()
+        """The last tick at which anything was said, and what was said then."""
+        self._poses: dict[str, Poses] = {}
+        self._levels: dict[str, Levels] = {}
+
+    def agent(self, name: str) -> AgentWriter:
+        """The recorder of one agent."""
+        if name not in self._agents:
+            self._agents[name] = AgentWriter(name, self)
+        return self._agents[name]
+
+    def said(self, name: str, text: str) -> None:
+        """A body said something."""
+        self._said.append((name, self.tick, text))
+        if self._spoken_at != self.tick:
+            self._spoken_at, self._spoken = self.tick, []
+        self._spoken.append((name, text))
+
+    def just_said(self) -> list[tuple[str, str]]:
+        """What was said in the tick that is just over: who, and what."""
+        return self._spoken if self._spoken_at == self.tick - 1 else []
+
+    def noticed(self, name: str, what: str, cause: Cause) -> None:
+        """Something of the scenario could not be done as written."""
+        self._notices.append((name, self.tick, what, cause_text(cause)))
+
+    def posing(self, name: str) -> Posing:
+        """For where a body is at each tick."""
+        return self._poses.setdefault(name, Poses(self, self._chunk_began_at)).tell
+
+    def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None:
+        """How full a prop is at this tick, and where; a level of None where it is not there."""
+        levels = self._levels.get(name)
+        if levels is None:
+            levels = self._levels[name] = Levels(self, self._chunk_began_at)
+        levels.tell(level)
+        if self._places.get(name) != (place, carrier):
+            self._places[name] = place, carrier
+            self._props.append((name, self.tick, place[0], place[1], carrier))
+
+    def tick_done(self) -> None:
+        """The tick is over, and the next begins."""
+        self.tick = tick = self.tick + 1
+        if tick >= self._chunk_ends_at:
+            self.end_chunk()
+        elif self._due():
+            self.hand_over()
+
+    def hand_over(self) -> None:
+        """Push what came since the last piece; the chunk goes on."""
+        self._push(self._piece(ends_chunk=False))
+
+    def end_chunk(self) -> None:
+        """Push the rest of the chunk, and begin the next."""
+        self._push(self._piece(ends_chunk=True))
+        self.chunks = [chunk for chunk in self.chunks if chunk.begin()]
+        self._chunk_began_at, self._chunk_ends_at = self.tick, self.tick + self._chunk_ticks
+
+    def _piece(self, *, ends_chunk: bool) -> Piece:
+        found = (chunk.piece() for chunk in self.chunks)
+        return Piece(
+            self.tick,
+            ends_chunk,
+            [each for each in found if each is not None],
+            _taken(self.keys),
+            _taken(self.received),
+            _taken(self._props),
+            _taken(self._said),
+            _taken(self._notices),
+            [(name, track.handed_over(self.tick)) for name, track in self._poses.items()],
+            [(name, track.handed_over(self.tick)) for name, track in self._levels.items()],
+        )
+
+
+def _taken(rows: list[Any]) -> tuple[Any, ...]:
+    """The rows, which are taken out of the list."""
+    found = tuple(rows)
+    rows.clear()
+    return found

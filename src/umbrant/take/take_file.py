@@ -1,0 +1,165 @@
+"""The SQLite file of a take being written: pieces come in, and whole chunks go to disk."""
+
+import os
+import sqlite3
+from collections.abc import Sequence
+from contextlib import closing
+from pathlib import Path
+from typing import Any
+
+from umbrant.take.errors import TakeError
+from umbrant.take.header import Header
+from umbrant.take.pieces import Columns, Piece
+from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, encode_chunk
+
+PLAIN = {
+    "keys": "INSERT INTO key VALUES (?,?,?,?,?,?,?)",
+    "received": "INSERT INTO heard VALUES (?,?,?,?)",
+    "props": "INSERT INTO prop VALUES (?,?,?,?,?)",
+    "said": "INSERT INTO said VALUES (?,?,?)",
+    "notices": "INSERT INTO notice VALUES (?,?,?,?)",
+}
+"""The fields of a piece that hold rows of a table as they are."""
+
+
+class TakeFile:
+    """One take's file. Only one process has it open for writing, and none that runs code of a project.
+
+    Raises TakeError where the file cannot be written.
+    """
+
+    def __init__(self, path: Path, header: Header) -> None:
+        self.path = path
+        self.ticks = 0
+        """How many ticks have come in."""
+        self._chunk = _OpenChunk(0)
+        self._file = self._create(path)
+        self._guarded(self._begin, header)
+
+    def push(self, piece: Piece) -> None:
+        """Take in a piece; with the last of a chunk all of it goes to disk."""
+        self._chunk.add(piece)
+        self.ticks = piece.ticks
+        if piece.ends_chunk:
+            self._guarded(self._write_chunk)
+
+    def close(self, ended: str = WHOLE) -> None:
+        """Finish the file with all that has come in, and with how the take ended."""
+        try:
+            self._guarded(self._end, ended)
+        finally:
+            self._file.close()
+
+    def remove(self) -> None:
+        """Close the file and remove it: nobody wants this take any more."""
+        self._file.close()
+        for each in _names(self.path):
+            each.unlink(missing_ok=True)
+
+    def _create(self, path: Path) -> sqlite3.Connection:
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            _make_room(path)
+            return sqlite3.connect(path, isolation_level=None)
+        except (OSError, sqlite3.Error) as error:
+            raise self._cannot(error) from error
+
+    def _cannot(self, error: Exception) -> TakeError:
+        reason = os.strerror(error.errno) if isinstance(error, OSError) and error.errno else str(error)
+        return TakeError(f"{self.path}: the take cannot be written: {reason}. Choose another place, or make room.")
+
+    def _guarded(self, work: Any, *args: object) -> None:
+        try:
+            work(*args)
+        except sqlite3.Error as error:
+            raise self._cannot(error) from error
+
+    def _begin(self, header: Header) -> None:
+        self._file.execute("PRAGMA journal_mode=WAL")
+        self._file.execute("PRAGMA synchronous=OFF")
+        self._file.executescript(SCHEMA)
+        self._meta(HEADER, header.model_dump_json())
+        self._meta(RECORDED, "0")
+
+    def _end(self, ended: str) -> None:
+        self._write_chunk()
+        self._meta(ENDED, ended)
+        self._file.execute("PRAGMA journal_mode=DELETE")
+
+    def _meta(self, name: str, value: str) -> None:
+        self._file.execute("INSERT OR REPLACE INTO meta VALUES (?, ?)", (name, value))
+
+    def _write_chunk(self) -> None:
+        chunk, self._chunk = self._chunk, _OpenChunk(self.ticks)
+        first = chunk.first
+        self._file.execute("BEGIN")
+        self._put("INSERT INTO told VALUES (?,?,?,?,?,?,?,?)", chunk.events())
+        for field, statement in PLAIN.items():
+            self._put(statement, chunk.rows[field])
+        self._put("INSERT INTO pose VALUES (?,?,?)", [(name, first, numbers) for name, numbers in chunk.poses.items()])
+        self._put("INSERT INTO level VALUES (?,?,?)", [(n, first, numbers) for n, numbers in chunk.levels.items()])
+        self._meta(RECORDED, str(self.ticks))
+        self._file.execute("COMMIT")
+
+    def _put(self, statement: str, rows: Sequence[Sequence[object]]) -> None:
+        if rows:
+            self._file.executemany(statement, rows)
+
+
+class _OpenChunk:
+    """A chunk as far as its pieces have come in."""
+
+    def __init__(self, first: int) -> None:
+        self.first = first
+        """Its first tick."""
+        self.rows: dict[str, list[Columns]] = {field: [] for field in PLAIN}
+        self.poses: dict[str, bytearray] = {}
+        self.levels: dict[str, bytearray] = {}
+        self._events: dict[tuple[str, str, str, str], list[list[Any]]] = {}
+
+    def add(self, piece: Piece) -> None:
+        """Take in a piece."""
+        for *place, columns in piece.chunks:
+            key: Any = tuple(place)
+            known = self._events.setdefault(key, [[] for _ in columns])
+            for column, (start, entries) in zip(known, columns, strict=True):
+                column[start:] = entries
+        for field, rows in self.rows.items():
+            rows.extend(getattr(piece, field))
+        for tracks, added in ((self.poses, piece.poses), (self.levels, piece.levels)):
+            for name, numbers in added:
+                tracks.setdefault(name, bytearray()).extend(numbers)
+
+    def events(self) -> list[Columns]:
+        """The rows of the table of events."""
+        return [(*place, *encode_chunk(place[-1], columns)) for place, columns in self._events.items()]
+
+
+def _names(path: Path) -> list[Path]:
+    """A take's file, and what SQLite keeps beside it."""
+    return [Path(f"{path}{ending}") for ending in ("", "-wal", "-shm", "-journal")]
+
+
+def _make_room(path: Path) -> None:
+    """Remove an older take of this name, with what SQLite keeps beside it. Raises TakeError for anything else."""
+    names = _names(path)
+    found = next((each for each in names if os.path.lexists(each)), None)
+    if found is None:
+        return
+    if not _is_take(path):
+        raise TakeError(f"{found}: this is no take, so it is not replaced by one. Choose another name for the take.")
+    for each in names:
+        each.unlink(missing_ok=True)
+
+
+def _is_take(path: Path) -> bool:
+    """Whether there is a take of this name, whole or not; also a file in which nothing stands."""
+    if path.is_symlink() or not path.is_file():
+        return False
+    if path.stat().st_size == 0:
+        return True
+    try:
+        with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as file:
+            return bool(file.execute("SELECT 1 FROM meta WHERE name = ?", (HEADER,)).fetchall())
+    except sqlite3.Error:
+        return False

@@ -173,11 +173,11 @@ def test_a_signal_stops_a_roll_whose_take_is_closed_and_said_to_be_cut_short(
     rolling.send_signal(number)
     out, err = rolling.communicate(timeout=60)
     assert (rolling.returncode, out) == (code, "")
-    assert err.startswith("The roll was stopped at tick ")
+    assert err.startswith(f"The roll was stopped by {number.name} at tick ")
     assert str(path) in err
     take = read_take(path)
     assert not take.whole
-    assert "stopped at tick" in take.ended
+    assert f"stopped by {number.name} at tick {take.ticks} of " in take.ended
 
 
 def test_output_that_cannot_be_written_is_one_line_and_a_code() -> None:

@@ -1,11 +1,15 @@
-"""The command line. Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage, 130 and 143 stopped by a
-signal."""
+"""The command line.
+
+Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage, 3 what was asked for was done with a take that was
+cut short, 130 and 143 stopped by a signal.
+"""
 
 import json
 import os
 import signal
 import sys
 from collections import Counter
+from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 from types import FrameType
@@ -22,6 +26,7 @@ from umbrant.catalog.schema import project_schema
 from umbrant.catalog.validation import validate
 from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
+from umbrant.model.printable import printable
 from umbrant.model.problems import ProjectError, did_you_mean
 from umbrant.own import names_of, own_catalog
 from umbrant.reasons.minds import changes_of_mind, leads
@@ -30,7 +35,8 @@ from umbrant.reasons.sentences import Answer
 from umbrant.reasons.why import Explainer
 from umbrant.review import review
 from umbrant.review.findings import Weight
-from umbrant.rolling.roll import Order, RollStopped, roll
+from umbrant.rolling.client import SupervisedRoll
+from umbrant.rolling.roll import Order
 from umbrant.take.errors import TakeError
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import Take, read_take
@@ -46,6 +52,13 @@ class Stopped(Exception):  # noqa: N818
     def __init__(self, message: str, number: int) -> None:
         super().__init__(message)
         self.code = 128 + number
+
+
+class CutShort(Exception):  # noqa: N818
+    """What was asked for has been done, with a take that was cut short. The program exits with 3."""
+
+    def __init__(self, take: Take) -> None:
+        super().__init__(f"{take.path}: this take is not whole: {printable(take.ended, 500)}")
 
 
 class _OpensByDefault(TyperGroup):
@@ -84,6 +97,9 @@ def main() -> None:
     except (ProjectError, TakeError, Mistake) as error:
         print(error, file=sys.stderr)
         raise SystemExit(1) from None
+    except CutShort as cut:
+        print(cut, file=sys.stderr)
+        raise SystemExit(3) from None
     except Stopped as stopped:
         print(stopped, file=sys.stderr)
         raise SystemExit(stopped.code) from None
@@ -115,7 +131,9 @@ def open_(
     if headless or not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or _offscreen()):
         if project is None:
             raise Mistake("Without a window there is nothing to open: name the folder of a project to play.")
-        _print_story(_rolled(project, None, None, None, None, trust=trust))
+        take = _rolled(project, None, None, None, None, trust=trust)
+        _print_story(take)
+        _tell_if_cut(take)
         return
     # Qt is loaded only for the window, so that all other commands work where its libraries are missing.
     from umbrant.desk.app import run_desk
@@ -136,9 +154,10 @@ def roll_(
     """Play a scenario as fast as it goes, and record a take."""
     take = _rolled(project, scenario, seed, seconds, out, trust=trust)
     if as_json:
-        _print_json({"take": str(take.path), "ticks": take.ticks, "agents": _minds(take)})
+        _print_json({"take": str(take.path), "ticks": take.ticks, "ended": take.ended, "agents": _minds(take)})
     else:
         _print_story(take)
+    _tell_if_cut(take)
 
 
 @app.command()
@@ -156,13 +175,16 @@ def show(take: TakeArg, agent: AgentOption, at: AtOption, as_json: JsonOption = 
         for row_id in explainer.outline.number
     ]
     if as_json:
-        _print_json({"agent": agent, "tick": tick, "seconds": explainer.header.seconds(tick), "rows": rows})
+        seconds = explainer.header.seconds(tick)
+        _print_json({"agent": agent, "tick": tick, "seconds": seconds, "ended": explainer.take.ended, "rows": rows})
+        _tell_if_cut(explainer.take)
         return
     table = Table("row", "", "status", "value", box=None, pad_edge=False)
     for row in rows:
         table.add_row(row["number"], row["name"], row["status"], row["value"])
     print(f"{explainer.title} at {explainer.header.seconds(tick):.2f} s (tick {tick})")
     _console().print(table)
+    _tell_if_cut(explainer.take)
 
 
 @app.command()
@@ -177,16 +199,17 @@ def why(
     explainer, tick = _asked(take, agent, at)
     answer = explainer.why_not(tick, _row_called(explainer, instead)) if instead else explainer.why(tick)
     if as_json:
-        _print_json(_answer_data(answer, explainer.header.seconds(tick)))
+        _print_json({**_answer_data(answer, explainer.header.seconds(tick)), "ended": explainer.take.ended})
     else:
         print(f"{answer.question}, at {explainer.header.seconds(tick):.2f} s\n{answer.text}")
+    _tell_if_cut(explainer.take)
 
 
 @app.command("review")
 def review_(project: ProjectArg, trust: TrustOption = False, as_json: JsonOption = False) -> None:
     """Say what looks like a mistake in a project. Exits with 1 when there are errors."""
     whole = read_project(project)
-    own = own_catalog(whole, trusted=trust)
+    own = own_catalog(whole)
     problems = [*validate(whole, own.catalog), *own.problems]
     found = [] if any(not problem.row_id for problem in problems) else review(whole, own.catalog)
     errors = bool(problems) or any(each.sort.weight is Weight.ERROR for each in found)
@@ -207,7 +230,9 @@ def export(
     form: Annotated[ExportFormat, typer.Option("--format", help="the format to print")] = ExportFormat.CSV,
 ) -> None:
     """Print a take as CSV or JSON Lines: one line for each span, refusal, change and pose."""
-    sys.stdout.write(export_text(read_take(take), form))
+    found = read_take(take)
+    sys.stdout.write(export_text(found, form))
+    _tell_if_cut(found)
 
 
 @app.command()
@@ -229,6 +254,12 @@ def schema() -> None:
     _print_json(project_schema(BUILTIN))
 
 
+def _tell_if_cut(take: Take) -> None:
+    """Nobody is to take what was recorded for all that would have happened. Raises CutShort."""
+    if not take.whole:
+        raise CutShort(take)
+
+
 def _offscreen() -> bool:
     return os.environ.get("QT_QPA_PLATFORM", "") != ""
 
@@ -237,7 +268,7 @@ def _rolled(
     folder: Path, scenario: str | None, seed: int | None, seconds: float | None, out: Path | None, *, trust: bool
 ) -> Take:
     project = read_project(folder)
-    own = own_catalog(project, trusted=trust)
+    own = own_catalog(project)
     problems = [*validate(project, own.catalog), *own.problems]
     if problems:
         raise ProjectError(problems)
@@ -248,23 +279,23 @@ def _rolled(
     if project.nodes and not trust:
         print(f"{names_of(project.nodes)} did not run: give --trust if you know where they come from.", file=sys.stderr)
     path = out or _default_path(folder, name, project, seed)
-    with _Signals() as signals:
-        try:
-            roll(Order(project, name, path, seed, seconds, trusted=trust), should_stop=signals.came)
-        except RollStopped as stopped:
-            raise Stopped(f"The roll was {stopped}. What was played until then is in {path}.", signals.number) from None
+    order = Order(project, name, path, seed, seconds, trusted=trust)
+    with SupervisedRoll(order) as running, _Signals(running.stop) as signals:
+        reply = running.wait()
+    if signals.number:
+        kept = f" What was played until then is in {path}." if reply.take else ""
+        raise Stopped(f"The roll was {reply.error or 'stopped'}.{kept}", signals.number)
+    if reply.take is None:
+        raise Mistake(reply.error)
     return read_take(path)
 
 
 class _Signals:
-    """Notes Ctrl+C and a request to end, so that a roll can close its take in good order before the program ends."""
+    """Has Ctrl+C and a request to end stop what is going on, so that it ends in good order before the program does."""
 
-    def __init__(self) -> None:
+    def __init__(self, stop: Callable[[str], None]) -> None:
         self.number = 0
-
-    def came(self) -> bool:
-        """Whether a signal came."""
-        return self.number != 0
+        self._stop = stop
 
     def __enter__(self) -> "_Signals":
         self._before = {each: signal.signal(each, self._note) for each in (signal.SIGINT, signal.SIGTERM)}
@@ -276,6 +307,7 @@ class _Signals:
 
     def _note(self, number: int, frame: FrameType | None) -> None:
         self.number = number
+        self._stop(f"stopped by {signal.Signals(number).name}")
 
 
 def _default_path(folder: Path, scenario: str, project: Project, seed: int | None) -> Path:

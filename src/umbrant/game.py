@@ -26,6 +26,7 @@ from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Body, Member, Scenario, Stage
 from umbrant.model.values import Literal, Point
 from umbrant.own import own_catalog
+from umbrant.own_code import running_catalog
 from umbrant.take.header import Header
 from umbrant.take.writer import TakeWriter
 
@@ -155,13 +156,13 @@ class Minds:
         record: str | Path | None = None,
     ) -> None:
         project = read_project(Path(folder))
-        own = own_catalog(project, trusted=trust)
+        own = own_catalog(project)
         problems = [*validate(project, own.catalog), *own.problems]
         if problems:
             raise ProjectError(problems)
         self.world = world
         self._writer = TakeWriter(Path(record), _header(project, members, world, seed)) if record else None
-        self._common = Common(project, own.catalog, seed)
+        self._common = Common(project, running_catalog(project, trusted=trust), seed)
         self.minds = {each.name: Runner(self._common, each, world, self._recorder(each.name)) for each in members}
         self._poses = {name: self._writer.posing(name) for name in self.minds} if self._writer is not None else {}
 

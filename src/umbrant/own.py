@@ -1,16 +1,17 @@
-"""A project's own nodes: read without running them, or, once the project is trusted, run and declared for good.
+"""A project's own nodes as they are declared, read without running any of them.
 
-Reading looks at the declarations only: the decorator, the signature and the docstring of each node, in which nothing
-but names of `umbrant.nodes` and plain values may stand. So an untrusted project can be shown, edited and explained.
+Reading looks at the decorator, the signature and the docstring of each node, in which nothing but names of
+`umbrant.nodes` and plain values may stand. So any project can be shown, edited, reviewed and explained without running
+code of a stranger's. `umbrant.own_code` makes such nodes run; only what plays may import it.
 """
 
 import ast
 import hashlib
 import inspect
-import traceback
+import json
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
-from types import ModuleType
+from functools import lru_cache
 from typing import Any
 
 import umbrant.nodes
@@ -18,13 +19,16 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import cause
 from umbrant.catalog.declare import Catalog, Kind
 from umbrant.catalog.work import Unbound
-from umbrant.engine.guarded import Hung, at_most
 from umbrant.model.behaviors import NodeFile
 from umbrant.model.documents import Project
 from umbrant.model.folder import NODES
+from umbrant.model.printable import printable
 from umbrant.model.problems import Problem
 
 DECLARERS = ("action", "condition", "sense")
+LARGEST = 1_000_000
+"""How many characters a file of nodes may have."""
+
 _NAMES = {name: getattr(umbrant.nodes, name) for name in umbrant.nodes.__all__}
 _PLAIN = {"str": str, "float": float, "bool": bool, "int": int, "True": True, "False": False, "None": None}
 
@@ -35,72 +39,58 @@ class OwnCatalog:
 
     catalog: Catalog
     problems: tuple[Problem, ...]
-    trusted: bool
 
 
 def fingerprint(project: Project) -> str:
     """What stands for the content of a project's node files; empty if it has none."""
     if not project.nodes:
         return ""
-    content = "\0".join(f"{file.name}\0{file.text}" for file in project.nodes)
+    content = json.dumps([(file.name, file.text) for file in project.nodes])
     return hashlib.sha256(content.encode()).hexdigest()
 
 
-def own_catalog(project: Project, *, trusted: bool, base: Catalog = BUILTIN) -> OwnCatalog:
-    """The catalog for a project. Its code runs only if it is trusted; else its nodes are known and refuse to run."""
+def own_catalog(project: Project, base: Catalog = BUILTIN) -> OwnCatalog:
+    """The catalog with what a project's own nodes declare. None of their code runs, and none of them can be run."""
     kinds = dict(base.kinds)
     problems: list[Problem] = []
     for file in project.nodes:
         path = f"{NODES}/{file.name}"
-        found, faults = _run(file, path, project.cover.node_limit_s) if trusted else _read(file, path)
+        found, faults = _read(file.text, path)
         problems.extend(faults)
         for kind in found:
             if kind.id in kinds:
                 remedy = "Give its function another name."
                 problems.append(Problem(path, "", f"`{kind.id}` is the name of another node.", remedy))
             else:
-                kinds[kind.id] = replace(kind, own=path)
-    return OwnCatalog(Catalog(kinds), tuple(problems), trusted)
+                kinds[kind.id] = kind
+    return OwnCatalog(Catalog(kinds), tuple(problems))
 
 
-def _run(file: NodeFile, path: str, limit_s: float) -> tuple[list[Kind], list[Problem]]:
-    """Run a file, and gather what it declares."""
-    module = ModuleType(f"nodes.{file.name.removesuffix('.py')}")
-    module.__file__ = path
-    try:
-        with at_most(limit_s):
-            exec(compile(file.text, path, "exec"), module.__dict__)  # noqa: S102  (its user has trusted it)
-    except Hung:
-        return [], [Problem(path, "", f"it did not come back within {limit_s:g} s.", "Look for an endless loop.")]
-    except SyntaxError as error:
-        return [], [Problem(path, "", f"line {error.lineno}: {error.msg}.", "Mend the Python at this place.")]
-    except Exception as error:
-        lines = [step.lineno for step in traceback.extract_tb(error.__traceback__) if step.filename == path]
-        where = f"line {lines[-1]}: " if lines else ""
-        return [], [Problem(path, "", f"{where}{type(error).__name__}: {error}.", "Mend it, and roll again.")]
-    return [kind for kind in vars(module).values() if isinstance(kind, Kind) and _is_of(kind, module)], []
-
-
-def _is_of(kind: Kind, module: ModuleType) -> bool:
-    return getattr(kind.run, "__module__", "") == module.__name__
-
-
-def _read(file: NodeFile, path: str) -> tuple[list[Kind], list[Problem]]:
+@lru_cache(maxsize=64)
+def _read(text: str, path: str) -> tuple[tuple[Kind, ...], tuple[Problem, ...]]:
     """Read the declarations of a file without running any of it."""
+    if len(text) > LARGEST:
+        size = f"it has {len(text)} characters; {LARGEST} is the most."
+        return (), (Problem(path, "", size, "Divide it into several files."),)
     try:
-        tree = ast.parse(file.text, path)
-    except (SyntaxError, ValueError, RecursionError) as error:
-        line = getattr(error, "lineno", None)
-        return [], [Problem(path, "", f"line {line or 1}: it is no Python that can be read.", "Mend it.")]
+        tree = ast.parse(text, path)
+    except SyntaxError as error:
+        where = f"line {error.lineno or 1}: {printable(error.msg)}."
+        return (), (Problem(path, "", where, "Mend the Python at this place."),)
+    except (ValueError, RecursionError, MemoryError, UnicodeError) as error:
+        return (), (Problem(path, "", f"it is no Python that can be read ({type(error).__name__}).", "Mend it."),)
     kinds, problems = [], []
     for node in tree.body:
         if isinstance(node, ast.FunctionDef) and any(_declares(each) for each in node.decorator_list):
             try:
-                kinds.append(_declared(node))
-            except (ValueError, TypeError, KeyError, AttributeError) as error:
-                message = f"line {node.lineno}: `{node.name}` cannot be read without running it ({error})."
-                problems.append(Problem(path, "", message, "Trust the project, or write plain values there."))
-    return kinds, problems
+                kinds.append(replace(_declared(node), own=path, own_line=node.lineno))
+            except (ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
+                what = printable(str(error)) or type(error).__name__
+                message = (
+                    f"line {node.lineno}: `{printable(node.name, 40)}` cannot be read without running it ({what})."
+                )
+                problems.append(Problem(path, "", message, "Write plain values and the types of umbrant.nodes there."))
+    return tuple(kinds), tuple(problems)
 
 
 def _declares(node: ast.expr) -> bool:
@@ -134,11 +124,13 @@ def _head(node: ast.FunctionDef) -> Callable[..., Any]:
 
 
 def _own_nodes(node: ast.AST) -> Iterator[ast.AST]:
-    """What stands in a function, without what stands in functions inside it."""
-    for child in ast.iter_child_nodes(node):
-        yield child
-        if not isinstance(child, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda):
-            yield from _own_nodes(child)
+    """What stands in a function, without what stands in functions inside it. However deep that is nested."""
+    waiting = [node]
+    while waiting:
+        for child in ast.iter_child_nodes(waiting.pop()):
+            yield child
+            if not isinstance(child, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda):
+                waiting.append(child)
 
 
 def _signature(node: ast.FunctionDef) -> tuple[Any, dict[str, Any]]:

@@ -1,7 +1,7 @@
 """Workers without the second it takes to load one: forked from a process that has loaded everything already.
 
 `python -m tests.desk.warm_worker serve SOCKET` waits for calls until its input ends. `warm_worker.py call SOCKET`
-stands in for `python -m umbrant.rolling.worker`: it hands its input and output on to a new fork, and ends with it.
+stands in for `python -m umbrant.rolling.supervisor`: it hands its input and output on to a new fork, and ends with it.
 """
 
 import os
@@ -15,7 +15,7 @@ def serve(path: str) -> None:
     """Fork a worker for each call."""
     import select
 
-    from umbrant.rolling import worker
+    from umbrant.rolling import supervisor
 
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     listener = socket.socket(socket.AF_UNIX)
@@ -30,7 +30,7 @@ def serve(path: str) -> None:
             for number, file in enumerate(given):
                 os.dup2(file, number)
                 os.close(file)
-            worker.main()
+            supervisor.main()
             os._exit(0)
         call.close()
         for file in given:

@@ -1,18 +1,20 @@
 """Rehearsing: what a hand does is played at once, and repeated exactly by later rolls."""
 
-import io
 from pathlib import Path
 
 from tests.conftest import DEMO
+from tests.rolling.supervised import replies_in_turn
 from tests.small import project, row
 from umbrant.catalog.validation import open_project, validate
 from umbrant.model.documents import Project
-from umbrant.model.staging import DropProp, Member, Prop, RaiseEvent, WalkPoint
+from umbrant.model.staging import DropProp, Member, Prop, RaiseEvent, Scenario, WalkPoint
+from umbrant.rolling.orders import end_line, order_line, rehearse_line, step_line
 from umbrant.rolling.rehearse import Hand, Rehearsal, with_track
-from umbrant.rolling.roll import Order, roll
-from umbrant.rolling.worker import end_line, order_line, read_reply, rehearse_line, serve, step_line
+from umbrant.rolling.roll import Order, header_of, roll
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import read_take
+from umbrant.take.recorder import TakeRecorder
+from umbrant.take.writer import TakeWriter
 
 QUAY = open_project(DEMO)
 FISH = Prop(name="herring", group="fish", at=(23.0, 6.0))
@@ -30,11 +32,18 @@ def told(path: Path) -> str:
 
 
 def rehearsed(made: Project, scenario: str, puppet: str, path: Path, ticks: int) -> tuple[Rehearsal, Project]:
-    rehearsal = Rehearsal(Order(made, scenario, path, seconds=ticks / 20), puppet)
+    order = Order(made, scenario, path, seconds=ticks / 20)
+    writer: list[TakeWriter] = []
+
+    def record(played: Scenario) -> TakeRecorder:
+        writer.append(TakeWriter(path, header_of(made, played)))
+        return writer[0]
+
+    rehearsal = Rehearsal(order, puppet, record)
     for tick in range(ticks):
         frame = rehearsal.step(hand(tick))
         assert frame.tick == tick + 1
-    rehearsal.close()
+    writer[0].close()
     track = rehearsal.track
     return rehearsal, with_track(made, scenario, puppet, track.steps, track.cues)
 
@@ -57,7 +66,9 @@ def test_a_second_rehearsal_takes_the_place_of_the_first(tmp_path: Path) -> None
 def test_a_puppet_stands_until_the_hand_moves_it_and_walls_stop_it(tmp_path: Path) -> None:
     walker = Member(name="p", start=(10, 5), walk=(WalkPoint(at_s=1, to=(1, 1)),))
     made = project(row("ww", "wait", duration=9.0), cast=(walker,), seconds=30.0)
-    rehearsal = Rehearsal(Order(made, "s", tmp_path / "t.take"), "p")
+    rehearsal = Rehearsal(
+        Order(made, "s", tmp_path / "t.take"), "p", lambda played: TakeRecorder(played.ticks_per_s, 100, lambda _: None)
+    )
     assert rehearsal.step(Hand()).poses["p"][:2] == (10.0, 5.0)
     frames = [rehearsal.step(Hand(push=(2.0, 0.0))) for _ in range(100)]
     rehearsal.close()
@@ -70,9 +81,7 @@ def test_a_worker_rehearses_line_by_line(tmp_path: Path) -> None:
     made = project(row("ss", "say", text="Hm"), cast=(Member(name="p", start=(10, 5)),), seconds=0.5)
     order = Order(made, "s", tmp_path / "t.take")
     lines = [rehearse_line(3, order, "p"), step_line(3, Hand(push=(1.0, 0.0))), step_line(3, Hand()), end_line(3)]
-    out = io.StringIO()
-    serve([f"{line}\n" for line in [*lines, step_line(3, Hand()), order_line(4, order)]], out)
-    replies = [read_reply(line) for line in out.getvalue().splitlines()]
+    replies = replies_in_turn([*lines, step_line(3, Hand()), order_line(4, order)])
     assert [reply.frame.tick if reply.frame else None for reply in replies] == [None, 1, 2, None, None, None]
     assert replies[1].frame is not None
     assert replies[1].frame.said == (("a", "Hm"),)
@@ -91,8 +100,6 @@ def test_a_rehearsal_that_cannot_begin_or_is_given_up_leaves_no_file(tmp_path: P
         step_line(2, Hand()),
         order_line(3, Order(made, "s", tmp_path / "3.take")),
     ]
-    out = io.StringIO()
-    serve([f"{line}\n" for line in lines], out)
-    replies = [read_reply(line) for line in out.getvalue().splitlines()]
+    replies = replies_in_turn(lines)
     assert replies[0].error
     assert [each.name for each in tmp_path.iterdir()] == ["3.take"]

@@ -1,9 +1,6 @@
 """Rolling: the same inputs give the same take, in one process and in another; the worker answers or says why not."""
 
-import io
 import json
-import subprocess
-import sys
 from itertools import pairwise
 from math import hypot
 from pathlib import Path
@@ -12,18 +9,18 @@ import numpy as np
 import pytest
 
 from tests.conftest import DEMO
+from tests.rolling.supervised import replies_to
 from tests.small import played, project, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project, validate
-from umbrant.desk.roller import Roller
 from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.edits import Slot, set_value
 from umbrant.model.staging import Cue, MoveTo, RaiseEvent, SetKey, TakeAway
 from umbrant.model.values import KeyType
 from umbrant.reasons.minds import behavior_of
+from umbrant.rolling.orders import Reply, order_line
 from umbrant.rolling.roll import Order, RollStopped, roll
-from umbrant.rolling.worker import Reply, order_line, read_reply, serve
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import read_take
 
@@ -42,11 +39,7 @@ def test_the_same_seed_gives_equal_bytes_and_another_seed_another_take(tmp_path:
 
 def test_a_worker_process_gives_the_same_take(tmp_path: Path) -> None:
     line = order_line(7, Order(PROJECT, "dusk", tmp_path / "w.take", None, 12.0))
-    done = subprocess.run(
-        [sys.executable, "-m", "umbrant.rolling.worker"], input=line + "\n", capture_output=True, text=True, check=True
-    )
-    reply = read_reply(done.stdout)
-    assert reply == Reply(7, tmp_path / "w.take")
+    assert replies_to([line]) == [Reply(7, tmp_path / "w.take")]
     assert export_text(read_take(tmp_path / "w.take"), ExportFormat.JSONL) == exported(tmp_path / "h.take")
 
 
@@ -59,8 +52,7 @@ def test_every_scenario_of_the_demo_comes_out_the_same_here_and_in_another_proce
     again = roll(Order(PROJECT, scenario, tmp_path / "2.take", seconds=3.0))
     assert export_text(read_take(again), ExportFormat.JSONL) == told
     line = order_line(1, Order(PROJECT, scenario, tmp_path / "3.take", seconds=3.0))
-    command = [sys.executable, "-m", "umbrant.rolling.worker"]
-    subprocess.run(command, input=line + "\n", capture_output=True, text=True, check=True)
+    replies_to([line])
     assert export_text(read_take(tmp_path / "3.take"), ExportFormat.JSONL) == told
 
 
@@ -82,9 +74,7 @@ def test_the_newest_order_wins(tmp_path: Path) -> None:
     orders = [
         order_line(n, Order(PROJECT, "dusk", tmp_path / f"{n}.take", None, 60.0 if n < 3 else 0.5)) for n in (1, 2, 3)
     ]
-    out = io.StringIO()
-    serve([f"{line}\n" for line in orders], out)
-    replies = [read_reply(line) for line in out.getvalue().splitlines()]
+    replies = replies_to(orders)
     assert replies[-1] == Reply(3, tmp_path / "3.take")
     assert [reply.take for reply in replies[:-1]] == [None, None]
     assert not (tmp_path / "1.take").exists()
@@ -95,10 +85,7 @@ def test_an_order_that_cannot_be_done_is_answered_with_the_reason(tmp_path: Path
     bad_place = order_line(1, Order(PROJECT, "dusk", tmp_path / "file" / "x.take", None, 0.5))
     broken = json.loads(order_line(2, Order(PROJECT, "dusk", tmp_path / "y.take", None, 0.5)))
     broken["documents"]["behaviors/warden.json"] = "{"
-    out = io.StringIO()
-    for line in (bad_place, json.dumps(broken)):
-        serve([line + "\n"], out)
-    first, second = (read_reply(line) for line in out.getvalue().splitlines())
+    (first,), (second,) = replies_to([bad_place]), replies_to([json.dumps(broken)])
     assert "cannot be written" in first.error
     assert "behaviors/warden.json" in second.error
 
@@ -188,6 +175,5 @@ def test_a_cue_with_a_condition_is_done_each_time_it_comes_true_and_not_while_it
 def test_nothing_in_the_folder_that_a_worker_is_started_in_is_imported(tmp_path: Path) -> None:
     (tmp_path / "json.py").write_text("import pathlib\npathlib.Path('ran').touch()\n")
     line = order_line(7, Order(PROJECT, "dusk", tmp_path / "w.take", None, 0.5))
-    done = subprocess.run(Roller.COMMAND, input=line + "\n", cwd=tmp_path, capture_output=True, text=True, check=True)
-    assert read_reply(done.stdout) == Reply(7, tmp_path / "w.take")
+    assert replies_to([line], tmp_path) == [Reply(7, tmp_path / "w.take")]
     assert not (tmp_path / "ran").exists()

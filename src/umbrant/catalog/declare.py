@@ -250,6 +250,8 @@ class Kind:
     """Its meaning by a small example, in one or two sentences."""
     own: str = ""
     """The project's file that declares it; empty for what comes with the program."""
+    own_line: int = 0
+    """The line of that file at which its function stands."""
     hooks: Hooks = field(default_factory=Hooks, compare=False)
 
     def entered(self, hook: Callable[..., object]) -> Callable[..., object]:

@@ -9,8 +9,8 @@ from umbrant.desk.state import Desk
 from umbrant.model.edits import Edit
 from umbrant.model.staging import Deed, DropProp, Member, Prop, RaiseEvent
 from umbrant.model.values import Point
+from umbrant.rolling.orders import Reply
 from umbrant.rolling.rehearse import Frame, Hand, with_track
-from umbrant.rolling.worker import Reply
 
 
 class Rehearsing(QObject):

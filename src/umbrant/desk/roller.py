@@ -1,12 +1,11 @@
 """The window's side of rolling: orders go to a worker process, replies come back as signals in the window's thread."""
 
-import sys
+from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTemporaryDir, Signal
 
-from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, Signal
-
+from umbrant.rolling.client import SINGLE_THREADED, SUPERVISOR
+from umbrant.rolling.orders import Reply, end_line, order_line, read_reply, rehearse_line, step_line
 from umbrant.rolling.rehearse import Hand
 from umbrant.rolling.roll import Order
-from umbrant.rolling.worker import Reply, end_line, order_line, read_reply, rehearse_line, step_line
 
 KILLED_MS = 20_000
 """How long is waited for a worker that was killed to be gone, on a machine that is busy beyond measure."""
@@ -18,8 +17,7 @@ class Roller(QObject):
     A worker that dies is started again with the next order; what it was rolling is reported as failed.
     """
 
-    COMMAND = (sys.executable, "-P", "-m", "umbrant.rolling.worker")
-    """What starts a worker. With -P nothing in the folder that the window was started in is taken for a module."""
+    COMMAND = SUPERVISOR
 
     rolled = Signal(object)
     """A `Reply` with a take."""
@@ -37,6 +35,8 @@ class Roller(QObject):
         self._rehearsing = False
         self._process: QProcess | None = None
         self._errors = ""
+        self._folder = QTemporaryDir()
+        """The working folder of the worker: nothing of anybody's lies in it."""
 
     @property
     def busy(self) -> bool:
@@ -54,13 +54,15 @@ class Roller(QObject):
             return
         process = QProcess(self)
         environment = QProcessEnvironment.systemEnvironment()
-        environment.insert("PYTHONUNBUFFERED", "1")
+        for name, value in SINGLE_THREADED.items():
+            environment.insert(name, value)
         process.setProcessEnvironment(environment)
         process.readyReadStandardOutput.connect(self._read)
         process.readyReadStandardError.connect(self._read_errors)
         process.finished.connect(self._ended)
         process.errorOccurred.connect(self._could_not)
         self._process = process
+        process.setWorkingDirectory(self._folder.path())
         program, *arguments = self.COMMAND
         process.start(program, arguments)
 
@@ -115,15 +117,18 @@ class Roller(QObject):
             self._rehearsing = reply.take is None
             self.stepped.emit(reply)
             return
+        was_rehearsing, self._rehearsing = self._rehearsing, False
         self._set_busy(False)
-        if reply.error:
+        if reply.error and (reply.take is None or was_rehearsing):
             self.failed.emit(reply.error)
-        elif reply.take is not None:
+        if reply.take is not None:
+            # Of a take that was cut short its file says why.
             self.rolled.emit(reply)
 
     def _read_errors(self) -> None:
         if self._process is not None:
-            self._errors = (self._errors + bytes(self._process.readAllStandardError().data()).decode())[-4000:]
+            printed = bytes(self._process.readAllStandardError().data()).decode(errors="replace")
+            self._errors = (self._errors + printed)[-4000:]
 
     def _ended(self) -> None:
         process, self._process = self._process, None

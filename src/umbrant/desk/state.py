@@ -33,8 +33,8 @@ from umbrant.model.whole import Whole, whole_behavior
 from umbrant.reasons.minds import Lead, lead_at
 from umbrant.reasons.why import Explainer
 from umbrant.review.findings import Finding
+from umbrant.rolling.orders import Reply
 from umbrant.rolling.roll import Order
-from umbrant.rolling.worker import Reply
 from umbrant.take.compare import Stretch
 from umbrant.take.reader import Take
 
@@ -112,7 +112,7 @@ class Desk(QObject):
     @property
     def needs_trust(self) -> bool:
         """Whether the project has nodes of its own that do not run, for nobody has said that they may."""
-        return bool(self.project.nodes) and not self._nodes.own.trusted
+        return bool(self.project.nodes) and not self._nodes.trusted
 
     def trust_nodes(self) -> None:
         """Let the project's own nodes run from now on, as long as they stay as they are."""
@@ -331,7 +331,7 @@ class Desk(QObject):
             return None
         self._made += 1
         path = self._place / f"{self._made}.take"
-        return Order(self.project, scenario.name, path, trusted=self._nodes.own.trusted)
+        return Order(self.project, scenario.name, path, trusted=self._nodes.trusted)
 
     def select_scenario(self, name: str) -> None:
         """Play another scenario of the project."""

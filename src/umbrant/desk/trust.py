@@ -3,7 +3,7 @@
 from typing import Protocol
 
 from umbrant.model.documents import Project
-from umbrant.own import OwnCatalog, fingerprint, own_catalog
+from umbrant.own import fingerprint, own_catalog
 
 
 class Trust(Protocol):
@@ -27,21 +27,18 @@ NOTHING_TRUSTED: Trust = _Nothing()
 
 
 class Nodes:
-    """The nodes of a project, its own among them, as far as these may run."""
+    """The nodes of a project, its own among them. None of their code runs in this process, trusted or not."""
 
     def __init__(self, project: Project, trust: Trust) -> None:
         self._trust = trust
-        self.own = self._read(project)
-        """The project's own, with the catalog they are in."""
+        self.take_up(project)
 
     def take_up(self, project: Project) -> None:
         """Read the project's own nodes, which have changed."""
-        self.own = self._read(project)
+        self.own = own_catalog(project)
+        self.trusted = self._trust.trusts(fingerprint(project))
 
     def let_run(self, project: Project) -> None:
         """Let the project's own nodes run from now on, as long as they stay as they are."""
         self._trust.remember(fingerprint(project))
         self.take_up(project)
-
-    def _read(self, project: Project) -> OwnCatalog:
-        return own_catalog(project, trusted=self._trust.trusts(fingerprint(project)))

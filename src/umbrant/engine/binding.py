@@ -1,7 +1,7 @@
 """From what an author put into a chip to what a node's function is given."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import lru_cache, partial
 from inspect import Parameter, signature
 from itertools import takewhile
@@ -17,7 +17,8 @@ from umbrant.catalog.reading import Reading
 from umbrant.catalog.work import Unbound
 from umbrant.catalog.world import Me
 from umbrant.engine.board import Board, LiveKey
-from umbrant.engine.guarded import called, nonsense
+from umbrant.engine.project_calls import UNWATCHED, CallSite, CallWatch, reading_of
+from umbrant.engine.project_view import AgentOfNode, given
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyRef, Literal, ParamValue, PlaceRef, Point, Spread, value_text
@@ -133,8 +134,8 @@ class Scope:
     frame: Frame
     catalog: Catalog
     recorder: Recorder
-    limit_s: float = 2.0
-    """How long a project's own code may take before it counts as hung."""
+    watch: CallWatch = UNWATCHED
+    """Is told when a project's own code is entered and left."""
 
     @property
     def keys(self) -> Mapping[str, Key]:
@@ -163,24 +164,21 @@ class Scope:
         """How a sense is asked."""
         kind = self.catalog.kinds[ask.sense]
         args = {name: self._sense_arg(kind.param(name), tree) for name, tree in bound_args(ask, kind).items()}
-        me, run, limit_s = self.me, kind.run, self.limit_s
+        me, run = self.me, kind.run
 
         if not kind.own:
             fixed = fixed_values(args)
             in_line = kind.in_line if fixed is not None else ""
             return Sensed(_reader(me, kind, args), in_line, fixed or {}, always_reading=kind.gives_reading)
 
+        call, agent = CallSite(kind, me.name, "", self.watch).caller(), AgentOfNode(me)
+
         def read() -> Reading | Literal | None:
             try:
-                given = {name: binder() for name, binder in args.items()}
-                value = called(kind, limit_s, lambda: run(me, **given))
+                named = {name: given(binder()) for name, binder in args.items()}
+                return call(lambda: reading_of(run(agent, **named)))
             except Unbound as unbound:
                 return Reading(None, None, unbound.reason)
-            if isinstance(value, Reading):
-                return replace(value)
-            if isinstance(value, bool | int | float | str | None):
-                return value
-            return Reading(None, None, nonsense(kind, value))
 
         return Sensed(read)
 

@@ -14,6 +14,7 @@ from umbrant.engine.chart import Chart, Sort, State, Transition, Waits
 from umbrant.engine.leaf import Broken, Idle, LastingLeaf, Leaf
 from umbrant.engine.machines import LiveMachine, LiveState, LiveTransition
 from umbrant.engine.path import Pulse
+from umbrant.engine.project_leaf import LastingProjectLeaf, ProjectLeaf
 from umbrant.engine.recorder import Recorder
 from umbrant.engine.rows import Chore, InOrder, LiveRow, Round, Wrapping
 from umbrant.engine.utility import Candidates, Consideration, LiveOption, LiveUtility
@@ -134,7 +135,8 @@ class Builder:
     def _leaf(self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str) -> Leaf:
         scope = self._scope(row)
         binders = self._binders(kind, row, args, part)
-        made = LastingLeaf if kind.takes_time else Leaf
+        plain, lasting = (ProjectLeaf, LastingProjectLeaf) if kind.own else (Leaf, LastingLeaf)
+        made = lasting if kind.takes_time else plain
         return made(kind, binders, scope, row.id, part)
 
     def _decorated(self, row: Row, work: Work, children: Sequence[LiveRow], wrapped: list[Work]) -> Work:

@@ -8,7 +8,6 @@ from umbrant.catalog.declare import Family, Kind
 from umbrant.catalog.work import FAILURE, RUNNING, SUCCESS, Progress, Status, Unbound, nothing
 from umbrant.catalog.world import Me
 from umbrant.engine.binding import Binder, Scope, bound, fixed_values
-from umbrant.engine.guarded import called, nonsense
 
 NOT_SO = cause("condition")
 
@@ -25,15 +24,10 @@ class Leaf:
         self.writer = (row_id, part)
         """On whose account it writes keys."""
         self._me = scope.me
-        self._limit_s = scope.limit_s
-        self._refused = scope.recorder.refusing(row_id, part)
         self._binders = binders
         self._fixed = fixed_values(binders)
-        asks = bool(kind.own) or self._fixed is None
-        self._run = self._ask if asks else bound(kind.run, self._me, self._fixed or {})
+        self._run = self._ask if self._fixed is None else bound(kind.run, self._me, self._fixed)
         """Calls the function. Where there is more to that than to give it the same arguments each time, it asks."""
-        self._args: dict[str, object] | None = None
-        """The arguments of a row that has been begun and not left, where a hook for leaving is given them."""
 
     def start(self, me: Me) -> None:
         self.cause = None
@@ -45,56 +39,28 @@ class Leaf:
             result = run()
         except Unbound as unbound:
             return self.gave_out(unbound)
-        return SUCCESS if result is True and self._args is None else self.ended(result)
+        return SUCCESS if result is True else self.ended(result)
 
     def stop(self, me: Me) -> None: ...
 
     def ended(self, result: object) -> Status:
         """What it comes to, now that its function has returned."""
-        status = SUCCESS if result is True else self._status(result)
-        if self._args is not None:
-            self._left(status.name.lower())
-        return status
-
-    def gave_out(self, unbound: Unbound) -> Status:
-        """What it comes to, now that something was unbound."""
-        self.cause = unbound.reason
-        if self._args is not None:
-            self._left("failure")
-        return FAILURE
-
-    def _ask(self) -> Any:
-        """Call the function with arguments that are asked for now, and the hook for entering before it."""
-        kind, me = self.kind, self._me
-        args = self._fixed if self._fixed is not None else {name: binder() for name, binder in self._binders.items()}
-        hook = kind.hooks.entered
-        if hook is not None:
-            called(kind, self._limit_s, lambda: hook(me, **args))
-        self._args = args if kind.hooks.left is not None else None
-        return called(kind, self._limit_s, lambda: kind.run(me, **args)) if kind.own else kind.run(me, **args)
-
-    def _left(self, how: str) -> None:
-        """Call the hook for leaving, once for each time the row was begun. What it raises is told of, and no more."""
-        args, self._args = self._args, None
-        hook = self.kind.hooks.left
-        if hook is None or args is None:
-            return
-        try:
-            called(self.kind, self._limit_s, lambda: hook(self._me, how, **args))
-        except Unbound as unbound:
-            self._refused(unbound.reason)
-
-    def _status(self, result: object) -> Status:
         if isinstance(result, Cause):
             self.cause = result
             return FAILURE
         if result is False:
             self.cause = NOT_SO if self.kind.family is Family.CONDITION else None
             return FAILURE
-        if self.kind.own and result is not True and (result is not None or self.kind.family is Family.CONDITION):
-            self.cause = nonsense(self.kind, result)
-            return FAILURE
         return SUCCESS
+
+    def gave_out(self, unbound: Unbound) -> Status:
+        """What it comes to, now that something was unbound."""
+        self.cause = unbound.reason
+        return FAILURE
+
+    def _ask(self) -> Any:
+        """Call the function with arguments that are asked for now."""
+        return self.kind.run(self._me, **{name: binder() for name, binder in self._binders.items()})
 
 
 class LastingLeaf(Leaf):
@@ -119,39 +85,39 @@ class LastingLeaf(Leaf):
         self.board.writer = self.writer
         try:
             if self.step is None:
-                steps = self._steps = self._run()
-                self.step = self._watched(steps) if self.kind.own else steps.send
+                self.step = self._begin()
             told = self.step(None)
         except StopIteration as stop:
             return self.ended(stop.value)
         except Unbound as unbound:
             return self.gave_out(unbound)
         if self.is_told and isinstance(told, Progress) and told is not self.told:
-            self.told = None if self.kind.own else told
+            self.told = told
             self.progressed(told)
         return RUNNING
-
-    def _watched(self, steps: Steps) -> Callable[[None], Progress | None]:
-        """Takes the next step of a project's own code."""
-        return lambda _: called(self.kind, self._limit_s, steps.__next__)
 
     def stop(self, me: Me) -> None:
         steps, self._steps, self.step = self._steps, None, None
         if steps is not None:
             self.board.writer = self.writer
-            try:
-                called(self.kind, self._limit_s, steps.close)
-            except Unbound as unbound:
-                self._refused(unbound.reason)
-            self._left("stopped")
+            self._close(steps)
 
     def ended(self, result: object) -> Status:
         self.step = self._steps = None
-        return Leaf.ended(self, result)
+        return super().ended(result)
 
     def gave_out(self, unbound: Unbound) -> Status:
         self.step = self._steps = None
-        return Leaf.gave_out(self, unbound)
+        return super().gave_out(unbound)
+
+    def _begin(self) -> Callable[[None], Progress | None]:
+        """Begin with the function; gives what takes its steps."""
+        steps = self._steps = self._run()
+        return steps.send  # type: ignore[no-any-return]
+
+    def _close(self, steps: Steps) -> None:
+        """Let the function tidy up where it was cut short."""
+        steps.close()
 
 
 class Broken:

@@ -13,6 +13,7 @@ from umbrant.engine.board import Board, Shared
 from umbrant.engine.budget import TickBudget
 from umbrant.engine.builder import Builder
 from umbrant.engine.events import Ears, Hub, Raised
+from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.engine.recorder import Recorder
 from umbrant.model.documents import Project
 from umbrant.model.staging import Member
@@ -22,8 +23,9 @@ from umbrant.model.whole import Whole, whole_behavior
 class Common:
     """What the agents of one world share: events on their way, shared keys, and who is in which row."""
 
-    def __init__(self, project: Project, catalog: Catalog, seed: int) -> None:
+    def __init__(self, project: Project, catalog: Catalog, seed: int, watch: CallWatch = UNWATCHED) -> None:
         self.project = project
+        self.watch = watch
         self.catalog = catalog
         self.seed = seed
         self.hub = Hub()
@@ -68,8 +70,7 @@ class Runner:
         self._hub = common.hub
         self._body: BodyView | None = None
         self._recorder = recorder
-        limit_s = common.project.cover.node_limit_s
-        scope = partial(Scope, self, catalog=common.catalog, recorder=recorder, limit_s=limit_s)
+        scope = partial(Scope, self, catalog=common.catalog, recorder=recorder, watch=common.watch)
         self._derives = self._derive(whole, scope)
         self.board.start({**whole.given, **{name: value for name, value in member.keys.items() if name in whole.keys}})
         self._budget = TickBudget()

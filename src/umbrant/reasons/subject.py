@@ -24,7 +24,7 @@ class Subject:
         self.whole = take.header.whole(self.member.behavior) if self.member.behavior else None
         self.behavior = self.whole.behavior if self.whole else Behavior(name="none", title="", blackboard="none")
         self.outline = self.behavior.outline
-        self.catalog = catalog or own_catalog(take.header.project, trusted=False).catalog
+        self.catalog = catalog or own_catalog(take.header.project).catalog
         self.title = self.member.title or agent
         self.names = Names(self.outline.number, {row.id: row.name or row.kind for row in self.behavior.rows})
 

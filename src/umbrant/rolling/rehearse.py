@@ -4,20 +4,19 @@ What the hand does is written into the scenario afterwards, so that rolling it r
 things happen at the same places within the same ticks.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from pathlib import Path
 
 from pydantic import TypeAdapter
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
+from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Cue, Deed, Scenario, Step
 from umbrant.model.values import Document, Point
-from umbrant.own import own_catalog
-from umbrant.rolling.roll import Order, Play, header_of, played
-from umbrant.take.writer import TakeWriter
+from umbrant.rolling.roll import Order, Play, played
+from umbrant.take.recorder import TakeRecorder
 
 DEED: TypeAdapter[Deed] = TypeAdapter(Deed)
 
@@ -49,28 +48,27 @@ class Track:
 
 
 class Rehearsal:
-    """A scenario being rehearsed. Raises TakeError where the take cannot be written."""
+    """A scenario being rehearsed. `record` is given the scenario as it is played, and makes what records it."""
 
-    def __init__(self, order: Order, puppet: str, catalog: Catalog = BUILTIN) -> None:
+    def __init__(
+        self,
+        order: Order,
+        puppet: str,
+        record: Callable[[Scenario], TakeRecorder],
+        catalog: Catalog = BUILTIN,
+        watch: CallWatch = UNWATCHED,
+    ) -> None:
         scenario = without_hand(played(order), puppet)
         self.track = Track()
+        self.scenario = scenario
+        """The scenario as it is rehearsed: the puppet stands and waits for the hand."""
         self.ticks = scenario.tick_count
         self._rate = scenario.ticks_per_s
         self._puppet = puppet
         self._tick = 0
         self._push: Point | None = None
-        own = own_catalog(order.project, trusted=order.trusted, base=catalog)
-        self._writer = TakeWriter(order.path, header_of(order.project, scenario))
-        try:
-            self._play = Play(order.project, scenario, self._writer, own.catalog)
-        except BaseException:
-            self.drop()
-            raise
-
-    @property
-    def path(self) -> Path:
-        """Where the take of the rehearsal lies."""
-        return self._writer.path
+        self._recorder = record(scenario)
+        self._play = Play(order.project, scenario, self._recorder, catalog, watch)
 
     @property
     def over(self) -> bool:
@@ -78,7 +76,7 @@ class Rehearsal:
         return self._tick >= self.ticks
 
     def step(self, hand: Hand) -> Frame:
-        """Play one tick with what the hand does at its beginning. Raises TakeError."""
+        """Play one tick with what the hand does at its beginning."""
         steered: tuple[str, Point] | None = None
         if hand.push is not None and hand.push != self._push:
             self._push, steered = hand.push, (self._puppet, hand.push)
@@ -90,19 +88,14 @@ class Rehearsal:
         return self._frame()
 
     def close(self) -> None:
-        """End it; the take is whole as far as it went."""
-        self._writer.close()
-
-    def drop(self) -> None:
-        """End it, and remove its file."""
-        self._writer.close()
-        self.path.unlink(missing_ok=True)
+        """End it; what was recorded is handed over as far as it went."""
+        self._recorder.end_chunk()
 
     def _frame(self) -> Frame:
         world = self._play.world
         poses = {body.name: (*body.place, body.heading_deg) for body in world.cast.values() if body.here}
         props = {prop.name: (*prop.place, prop.level) for prop in world.all_props.values() if prop.here}
-        return Frame(tick=self._tick, poses=poses, props=props, said=tuple(self._writer.just_said()))
+        return Frame(tick=self._tick, poses=poses, props=props, said=tuple(self._recorder.just_said()))
 
 
 def without_hand(scenario: Scenario, puppet: str) -> Scenario:

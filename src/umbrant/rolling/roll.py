@@ -1,4 +1,8 @@
-"""Playing a scenario into a take."""
+"""Playing a scenario into a take, in the process that asks for it.
+
+`roll` runs what it is given right here, so it is for tests, measurements, and projects whose code is one's own. The
+window and the command line order takes of a supervisor (`rolling.supervisor`), which plays them in another process.
+"""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -7,22 +11,23 @@ from pathlib import Path
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import cause
 from umbrant.catalog.declare import Catalog
+from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.engine.runner import Cast, Common, Runner
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts
 from umbrant.model.staging import Deed, Scenario
 from umbrant.model.values import Point
-from umbrant.own import own_catalog
+from umbrant.own_code import running_catalog
 from umbrant.rolling.cues import CuePlayer
 from umbrant.stage.world import StageWorld
 from umbrant.take.header import Header
 from umbrant.take.recorder import TakeRecorder
 from umbrant.take.writer import TakeWriter
 
-GATHERED_AGENT_S = 6000.0
-"""How many seconds of play, of all agents together, are gathered before they go to disk.
+CHUNK_AGENT_S = 6000.0
+"""How many seconds of play, of all agents together, a chunk of a take has.
 
-However large the cast is, they take up as much memory; and a roll that is cut short can be done again.
+However large the cast is, it takes up as much memory. What has come of a chunk is written when the take is cut short.
 """
 
 
@@ -54,8 +59,9 @@ def roll(order: Order, *, should_stop: Callable[[], bool] = never, catalog: Cata
     Raises TakeError where it cannot be written and RollStopped when `should_stop`, asked at every tick, says so.
     """
     scenario = played(order)
-    catalog = own_catalog(order.project, trusted=order.trusted, base=catalog).catalog
-    with TakeWriter(order.path, header_of(order.project, scenario), rolled_flush_s(scenario)) as writer:
+    catalog = running_catalog(order.project, trusted=order.trusted, base=catalog)
+    flush_s = chunk_ticks(scenario) / scenario.ticks_per_s
+    with TakeWriter(order.path, header_of(order.project, scenario), flush_s) as writer:
         play = Play(order.project, scenario, writer, catalog)
         for tick in range(scenario.tick_count):
             if should_stop():
@@ -67,9 +73,16 @@ def roll(order: Order, *, should_stop: Callable[[], bool] = never, catalog: Cata
 class Play:
     """A scenario being played into a take, one tick after the other."""
 
-    def __init__(self, project: Project, scenario: Scenario, writer: TakeRecorder, catalog: Catalog) -> None:
+    def __init__(
+        self,
+        project: Project,
+        scenario: Scenario,
+        writer: TakeRecorder,
+        catalog: Catalog,
+        watch: CallWatch = UNWATCHED,
+    ) -> None:
         self.world = StageWorld(project.stage(scenario.stage), scenario, writer)
-        self.common = Common(project, catalog, scenario.seed)
+        self.common = Common(project, catalog, scenario.seed, watch)
         self.cues = CuePlayer(scenario, self.common, self.world, writer)
         self._writer = writer
         self._poses = [(body, writer.posing(body.name)) for body in self.world.cast.values()]
@@ -103,9 +116,9 @@ class Play:
             runner.stop(cause("off_stage"))
 
 
-def rolled_flush_s(scenario: Scenario) -> float:
-    """How many seconds of a roll are gathered before they go to disk."""
-    return GATHERED_AGENT_S / max(1, len(scenario.players))
+def chunk_ticks(scenario: Scenario) -> int:
+    """How many ticks a chunk of a take of this scenario has."""
+    return max(1, round(CHUNK_AGENT_S / max(1, len(scenario.players)) * scenario.ticks_per_s))
 
 
 def header_of(project: Project, scenario: Scenario) -> Header:

@@ -44,6 +44,8 @@ def _lines(take: Take) -> Iterator[Line]:
     for name, places in take.props.items():
         for tick, place in zip(places.ticks, places.values, strict=True):
             found.append(_line(tick, name, "place", part=place.carrier, value=list(place.at)))
+    if not take.whole:
+        found.append(_line(take.ticks, "", "ended", value=take.ended))
     found.sort(key=lambda line: line["tick"])  # type: ignore[arg-type, return-value]
     for line in found:
         yield {"seconds": round(take.header.seconds(int(str(line["tick"]))), 6), **line}

@@ -1,0 +1,26 @@
+"""Showing text from files and from a project's own code: short, on one line, and harmless to a screen."""
+
+import unicodedata
+
+_HARMLESS = ("L", "M", "N", "P", "S")
+"""The first letters of the Unicode categories of characters that are shown as they are."""
+
+
+def printable(text: str, limit: int = 200) -> str:
+    """The text with what has no look of its own escaped, and cut to so many characters.
+
+    That is control characters, marks that turn the direction of writing (category Cf), and lone surrogates.
+    """
+    cut = text if len(text) <= limit else f"{text[: limit - 1]}…"
+    if cut.isascii() and cut.isprintable():
+        return cut
+    return "".join(each if each == " " or _is_harmless(each) else _escaped(each) for each in cut)
+
+
+def _is_harmless(character: str) -> bool:
+    return unicodedata.category(character).startswith(_HARMLESS)
+
+
+def _escaped(character: str) -> str:
+    number = ord(character)
+    return f"\\x{number:02x}" if number < 0x100 else f"\\u{number:04x}" if number < 0x10000 else f"\\U{number:08x}"

@@ -1,0 +1,75 @@
+"""Ordering takes of a supervisor that runs in a process of its own: how it is started, and a plain way to ask it."""
+
+import os
+import subprocess
+import sys
+from collections.abc import Mapping
+from contextlib import suppress
+from dataclasses import replace
+from tempfile import TemporaryDirectory
+
+from umbrant.rolling.orders import Reply, order_line, read_reply, stop_line
+from umbrant.rolling.roll import Order
+from umbrant.take.errors import TakeError
+
+SUPERVISOR = (sys.executable, "-P", "-m", "umbrant.rolling.supervisor")
+"""What starts a supervisor. With -P nothing in the folder that it is started in is taken for a module."""
+
+SINGLE_THREADED: Mapping[str, str] = {
+    "OPENBLAS_NUM_THREADS": "1",
+    "OMP_NUM_THREADS": "1",
+    "MKL_NUM_THREADS": "1",
+}
+"""Environment variables with which no library starts threads of its own: a process that has some cannot be forked."""
+
+
+class SupervisedRoll:
+    """One order that a supervisor of its own does. Use as a context: at its end nothing of it is left running."""
+
+    def __init__(self, order: Order) -> None:
+        self._order = replace(order, path=order.path.absolute())
+        self._folder = TemporaryDirectory(prefix="umbrant-")
+        self._process = subprocess.Popen(  # noqa: S603  (our own module)
+            SUPERVISOR,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+            cwd=self._folder.name,
+            env={**os.environ, **SINGLE_THREADED},
+            start_new_session=True,  # a Ctrl+C in the terminal is for us, who see to it that the take is closed
+        )
+        self._stop_reason = ""
+        self._is_ordered = False
+
+    def __enter__(self) -> "SupervisedRoll":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._process.kill()
+        self._process.communicate()
+        self._folder.cleanup()
+
+    def stop(self, reason: str) -> None:
+        """Stop the roll. The take is kept as far as it went, with the reason. May be called by a signal's handler."""
+        if self._is_ordered and not self._stop_reason:
+            self._write(stop_line(1, reason))
+        self._stop_reason = self._stop_reason or reason
+
+    def wait(self) -> Reply:
+        """What has come of it, once it is over. Raises TakeError where the supervisor ended without a reply."""
+        self._write(order_line(1, self._order))
+        self._is_ordered = True
+        if self._stop_reason:
+            self._write(stop_line(1, self._stop_reason))
+        assert self._process.stdout is not None  # noqa: S101  (it is a pipe)
+        line = self._process.stdout.readline()
+        if not line:
+            code = self._process.wait()
+            raise TakeError(f"{self._order.path}: the process that writes takes has ended ({code}). Roll again.")
+        return read_reply(line)
+
+    def _write(self, line: str) -> None:
+        assert self._process.stdin is not None  # noqa: S101  (it is a pipe)
+        with suppress(BrokenPipeError):  # it has ended, which the missing reply tells
+            self._process.stdin.write(line + "\n")
+            self._process.stdin.flush()

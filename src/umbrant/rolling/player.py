@@ -1,0 +1,258 @@
+"""The player: a process that plays what it is ordered, and sends what it records to its supervisor.
+
+It is forked by the supervisor. It is the only process that runs a project's own code, so nothing else is in its reach:
+it has no take open, one thread, a folder of its own, and a pipe in each direction. It may be ended at any moment.
+"""
+
+import faulthandler
+import os
+import resource
+import select
+import signal
+import sys
+import time
+import traceback
+from dataclasses import dataclass
+from typing import Any, NoReturn
+
+import msgpack
+from pydantic_core import from_json
+
+from umbrant.model.problems import ProjectError
+from umbrant.model.staging import Scenario
+from umbrant.own_code import running_catalog
+from umbrant.rolling.orders import read_order
+from umbrant.rolling.rehearse import Hand, Rehearsal
+from umbrant.rolling.roll import Order, Play, chunk_ticks, header_of, played
+from umbrant.rolling.watch import SharedWatch
+from umbrant.take.pieces import Piece
+from umbrant.take.recorder import TakeRecorder
+
+SEND_S = 0.25
+"""How long what is recorded may wait before it is sent, while ticks go by."""
+MEMORY_SHARE = 0.75
+"""How much of the machine's memory a player may take, so that a node that takes ever more fails, and nothing else."""
+
+
+@dataclass(frozen=True)
+class Pipes:
+    """The file descriptors of a player: where orders come in, where messages go out, and where a crash is noted."""
+
+    orders: int
+    messages: int
+    crash: int
+
+
+def run_player(pipes: Pipes, watch: SharedWatch) -> NoReturn:
+    """Be a player until the orders end, or until code of a project has run. Called in a process just forked."""
+    try:
+        _isolate(pipes)
+        player = Player(Inbox(pipes.orders), Outbox(pipes.messages), watch)
+        while not player.has_run_code and (line := player.inbox.take()) is not None:
+            player.answer(line)
+        _flush_prints()
+    except BaseException:
+        traceback.print_exc()
+        os._exit(1)
+    # No handler, no destructor and no thread of a stranger's has anything to say at the end.
+    os._exit(0)
+
+
+def _isolate(pipes: Pipes) -> None:
+    """Leave behind what belongs to the supervisor, and see that a crash can be told of."""
+    os.setsid()
+    kept = sorted((pipes.orders, pipes.messages, pipes.crash))
+    for low, high in zip([2, *kept], [*kept, resource.getrlimit(resource.RLIMIT_NOFILE)[0]], strict=True):
+        os.closerange(low + 1, high)
+    nothing = os.open(os.devnull, os.O_RDONLY)
+    os.dup2(nothing, 0)
+    os.dup2(2, 1)
+    os.close(nothing)
+    sys.stdin = open(0, encoding="utf-8", closefd=False)  # noqa: SIM115  (for as long as the process lives)
+    sys.stdout = open(1, "w", encoding="utf-8", errors="backslashreplace", closefd=False)  # noqa: SIM115
+    sys.stderr = open(2, "w", encoding="utf-8", errors="backslashreplace", closefd=False, buffering=1)  # noqa: SIM115
+    for each in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(each, signal.SIG_IGN if each is signal.SIGINT else signal.SIG_DFL)
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    memory = int(os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") * MEMORY_SHARE)
+    resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
+    faulthandler.enable(pipes.crash, all_threads=False)
+    faulthandler.register(signal.SIGUSR1, pipes.crash, all_threads=False)
+
+
+def _flush_prints() -> None:
+    """Say what nodes have printed. A project's own code may have closed these, or put something else in their place."""
+    for each in (sys.stdout, sys.stderr):
+        try:
+            each.flush()
+        except BaseException:  # noqa: S112  (there is nobody left to tell)
+            continue
+
+
+class Inbox:
+    """Lines as they come in."""
+
+    def __init__(self, orders: int) -> None:
+        self._orders = orders
+        self._read = b""
+        self._poll = select.poll()
+        self._poll.register(orders, select.POLLIN)
+
+    def take(self) -> bytes | None:
+        """The next line, once there is one; None after the last."""
+        while b"\n" not in self._read:
+            more = os.read(self._orders, 1 << 20)
+            if not more:
+                return None
+            self._read += more
+        line, _, self._read = self._read.partition(b"\n")
+        return line
+
+    def is_waiting(self) -> bool:
+        """Whether there is more to read."""
+        return bool(self._read) or bool(self._poll.poll(0))
+
+
+class Outbox:
+    """Messages as they go out: MessagePack arrays, each with the order's number and what it is."""
+
+    def __init__(self, messages: int) -> None:
+        self._messages = messages
+
+    def send(self, number: int, what: str, *more: object) -> None:
+        """Send a message; it is with the supervisor, or in the pipe, when this returns."""
+        rest = memoryview(msgpack.packb((number, what, *more)))
+        while rest:
+            rest = rest[os.write(self._messages, rest) :]
+
+
+class _Due:
+    """Says every so often that it is time. The only clock in a player: what is recorded does not depend on it."""
+
+    def __init__(self) -> None:
+        self._last_s = time.monotonic()
+
+    def __call__(self) -> bool:
+        now_s = time.monotonic()
+        if now_s - self._last_s < SEND_S:
+            return False
+        self._last_s = now_s
+        return True
+
+
+class Player:
+    """Does one order after the other. A rehearsal goes on over many lines, until it is ended or an order comes."""
+
+    def __init__(self, inbox: Inbox, outbox: Outbox, watch: SharedWatch) -> None:
+        self.inbox = inbox
+        self.has_run_code = False
+        """Whether code of a project has run. The process ends then, so that the next take finds none of its traces."""
+        self._outbox = outbox
+        self._watch = watch
+        self._rehearsal: Rehearsal | None = None
+        self._runs_code = False
+
+    def answer(self, line: bytes) -> None:
+        """Do what a line says."""
+        data: dict[str, Any] = from_json(line)
+        number = int(data["number"])
+        try:
+            self._do(number, data)
+        except ProjectError as error:
+            self._fail(number, str(error))
+        except BaseException as error:
+            # A mistake of ours, or the trace of a node that has changed what is not its own. Neither goes on from here.
+            traceback.print_exc()
+            self._fail(number, f"Rolling failed inside Umbrant: {type(error).__name__}: {error}.{self._last_call()}")
+
+    def _do(self, number: int, data: dict[str, Any]) -> None:
+        if "stop" in data:
+            # What was being rolled has stopped by itself as this line came in; a rehearsal is given up.
+            if self._rehearsal is not None:
+                self._finish(number, "stopped")
+        elif "hand" in data or "end" in data:
+            self._go_on(number, data)
+        else:
+            if self.inbox.is_waiting() and "rehearse" not in data:
+                self._outbox.send(number, "stopped")
+                return
+            self._begin(number, data)
+
+    def _begin(self, number: int, data: dict[str, Any]) -> None:
+        self._rehearsal = None
+        order = read_order(data)
+        self._runs_code = order.trusted and bool(order.project.nodes)
+        catalog = running_catalog(order.project, trusted=order.trusted, watch=self._watch)
+        if "rehearse" in data:
+            rehearsal = Rehearsal(
+                order, str(data["rehearse"]), lambda setup: self._recorder(number, setup), catalog, self._watch
+            )
+            self._send_header(number, order, rehearsal.scenario)
+            self._rehearsal = rehearsal
+            self._outbox.send(number, "ready")
+            return
+        scenario = played(order)
+        recorder = self._recorder(number, scenario)
+        play = Play(order.project, scenario, recorder, catalog, self._watch)
+        self._send_header(number, order, scenario)
+        try:
+            is_over = self._play(play, scenario.tick_count)
+        finally:
+            recorder.end_chunk()
+        if is_over:
+            self._finish(number, "played", [], [])
+        else:
+            self._finish(number, "stopped")
+
+    def _play(self, play: Play, ticks: int) -> bool:
+        """Play to the end, or until another line comes in. Says which."""
+        for tick in range(ticks):
+            if self.inbox.is_waiting():
+                return False
+            self._watch.come_on()
+            play.tick(tick)
+        return True
+
+    def _send_header(self, number: int, order: Order, scenario: Scenario) -> None:
+        """All that is to be played could be set up: the take's file can begin."""
+        self._outbox.send(number, "begun", header_of(order.project, scenario).model_dump_json())
+
+    def _recorder(self, number: int, scenario: Scenario) -> TakeRecorder:
+        """A recorder that sends what it records."""
+
+        def push(piece: Piece) -> None:
+            self._outbox.send(number, "piece", piece)
+
+        return TakeRecorder(scenario.ticks_per_s, chunk_ticks(scenario), push, _Due())
+
+    def _go_on(self, number: int, data: dict[str, Any]) -> None:
+        rehearsal = self._rehearsal
+        if rehearsal is None:
+            self._outbox.send(number, "nothing")
+        elif "end" not in data and not rehearsal.over:
+            self._watch.come_on()
+            frame = rehearsal.step(Hand.model_validate(data["hand"]))
+            self._outbox.send(number, "frame", frame.model_dump_json())
+        else:
+            rehearsal.close()
+            track = rehearsal.track
+            steps = [each.model_dump_json() for each in track.steps]
+            cues = [each.model_dump_json(exclude_defaults=True) for each in track.cues]
+            self._finish(number, "played", steps, cues)
+
+    def _fail(self, number: int, message: str) -> None:
+        if self._rehearsal is not None:
+            self._rehearsal.close()
+        self._finish(number, "failed", message)
+
+    def _finish(self, number: int, what: str, *more: object) -> None:
+        """The order is done with."""
+        self._rehearsal = None
+        self.has_run_code = self._runs_code
+        self._outbox.send(number, what, *more)
+
+    def _last_call(self) -> str:
+        place = self._watch.place
+        if not self._runs_code or not place.file:
+            return ""
+        return f" The last node of the project's own that ran was `{place.kind}` ({place.file}, line {place.line})."

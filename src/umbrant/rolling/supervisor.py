@@ -1,0 +1,452 @@
+"""The supervisor: takes orders, has them played by a process of its own making, and alone writes the takes.
+
+Run as `python -P -m umbrant.rolling.supervisor`: orders come in on stdin and replies go out on stdout, one line of JSON
+each (`rolling.orders`). It ends when its input does. What a node prints goes to stderr.
+
+It runs no code of a project, has one thread, and never waits for a player: a player that takes too long is ended.
+"""
+
+import ctypes
+import gc
+import json
+import os
+import re
+import selectors
+import signal
+import sys
+import time
+from contextlib import suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import IO, Any
+
+import msgpack
+
+from umbrant.model.printable import printable
+from umbrant.model.staging import Cue, Step
+from umbrant.rolling.orders import Reply
+from umbrant.rolling.player import Pipes, run_player
+from umbrant.rolling.rehearse import Frame
+from umbrant.rolling.watch import SharedWatch
+from umbrant.take.errors import TakeError
+from umbrant.take.header import Header
+from umbrant.take.pieces import ChunkPiece, Piece
+from umbrant.take.take_file import TakeFile
+
+LOOK_S = 0.05
+"""How often it looks after a player that plays."""
+STOP_S = 0.5
+"""How long a player may take to stop by itself before it is ended."""
+STALLED_S = 120.0
+"""How long a player may be at one tick. With thousands of agents one takes a small part of that."""
+DUMPED_S = 0.5
+"""How long is waited for a player to note where it is, before it is ended."""
+LARGEST_MESSAGE = 1 << 30
+"""How many bytes a message may have; a player that sends more is not sane."""
+
+_CRASH_LINE = re.compile(r'^ +File "([^"\n]*)", line (\d+)', re.MULTILINE)
+_PR_SET_PDEATHSIG = 1
+
+
+@dataclass
+class Job:
+    """An order that has not been replied to."""
+
+    number: int
+    line: bytes
+    path: Path
+    limit_s: float
+    """How long a call of the project's own code may take."""
+    is_rehearsal: bool
+    file: TakeFile | None = None
+    """The take, once it has been begun."""
+    stopped_because: str = ""
+    """Why it is to be stopped and its take kept; empty where it goes on, or where nobody wants it any more."""
+    is_superseded: bool = False
+    """Whether a newer order has come, so that nobody wants it any more."""
+    stop_by_s: float | None = None
+    """When it should have stopped by itself."""
+    is_tried: bool = False
+    """Whether a player has ended without a word before it began with this."""
+    ticks: int = 0
+    """How many ticks the take is to have."""
+
+    def stopped(self) -> str:
+        """Why and where it was stopped; empty where it was not to be."""
+        if not self.stopped_because or self.file is None:
+            return self.stopped_because
+        return f"{self.stopped_because} at tick {self.file.ticks} of {self.ticks}"
+
+
+class PlayerProcess:
+    """A player that was forked, as its supervisor sees it."""
+
+    def __init__(self) -> None:
+        self.watch = SharedWatch()
+        self.ended_because = ""
+        """Why the supervisor has ended it; empty while it lives, and where it has ended by itself."""
+        self._crash = os.memfd_create("crash")
+        orders, self.orders = os.pipe()
+        self.messages, messages = os.pipe()
+        supervisor = os.getpid()
+        self.pid = os.fork()
+        if self.pid == 0:
+            die_with(supervisor, signal.SIGKILL)
+            run_player(Pipes(orders, messages, self._crash), self.watch)
+        os.close(orders)
+        os.close(messages)
+        os.set_blocking(self.orders, False)
+        os.set_blocking(self.messages, False)
+        self._unsent = bytearray()
+        self._unpacker = msgpack.Unpacker(max_buffer_size=LARGEST_MESSAGE, strict_map_key=False)
+
+    def order(self, line: bytes) -> None:
+        """Have it do what a line says, once it has done what it was told before."""
+        self._unsent += line + b"\n"
+        self.send()
+
+    def send(self) -> bool:
+        """Send as much as it takes in now; gives whether that is all."""
+        try:
+            while self._unsent:
+                del self._unsent[: os.write(self.orders, self._unsent[:65536])]
+        except BlockingIOError:
+            return False
+        except BrokenPipeError:
+            # It has ended. That is told of when its messages end.
+            self._unsent.clear()
+        return True
+
+    def read(self) -> tuple[list[Any], bool]:
+        """The messages that have come in whole, and whether there may be more. Raises ValueError for what is none."""
+        try:
+            data = os.read(self.messages, 1 << 20)
+        except BlockingIOError:
+            return [], True
+        if not data:
+            return [], False
+        try:
+            self._unpacker.feed(data)
+            return list(self._unpacker), True
+        except (msgpack.UnpackException, ValueError) as error:
+            raise ValueError(str(error)) from error
+
+    def end(self, because: str) -> None:
+        """End it, whatever it does. What it has sent can still be read."""
+        self.ended_because = self.ended_because or because
+        try:
+            os.killpg(self.pid, signal.SIGKILL)
+        except (ProcessLookupError, PermissionError):
+            os.kill(self.pid, signal.SIGKILL)
+
+    def line_now(self) -> str:
+        """The line of the project's file at which it is, as `file, line n`. It is asked, and may be past answering."""
+        before = os.fstat(self._crash).st_size
+        try:
+            os.kill(self.pid, signal.SIGUSR1)
+        except ProcessLookupError:
+            return self._line()
+        until_s = time.monotonic() + DUMPED_S
+        while os.fstat(self._crash).st_size == before and time.monotonic() < until_s:
+            time.sleep(0.01)
+        time.sleep(0.01)
+        return self._line()
+
+    def close(self) -> str:
+        """See to what is left of it once it has ended; gives how it ended, empty where it ended in good order."""
+        _, status = os.waitpid(self.pid, 0)
+        with suppress(ProcessLookupError, PermissionError):
+            os.killpg(self.pid, signal.SIGKILL)  # what it may have started and left behind
+        told = self.ended_because or self._told_end(os.waitstatus_to_exitcode(status))
+        for each in (self.orders, self.messages, self._crash):
+            os.close(each)
+        return told
+
+    def _told_end(self, code: int) -> str:
+        how = f"with exit code {code}" if code >= 0 else f"by {signal.Signals(-code).name}"
+        place = self.watch.place
+        if self.watch.call:
+            return f"{self._line()}: `{printable(place.kind)}` ended the process that played, {how}{self._whose()}."
+        if code < 0:
+            return f"The process that played was ended from outside, {how}."
+        return f"The process that played ended {how}." if code else ""
+
+    def whose(self) -> str:
+        """On whose behalf the last call was made: ' (warden, row r1)'."""
+        return self._whose()
+
+    def _whose(self) -> str:
+        place = self.watch.place
+        told = ", ".join([each for each in (place.agent, f"row {place.row}" if place.row else "") if each])
+        return f" ({printable(told)})" if told else ""
+
+    def _line(self) -> str:
+        """The innermost line of the project's file that it noted last; else where the node begins."""
+        place = self.watch.place
+        text = os.pread(self._crash, os.fstat(self._crash).st_size, 0).decode("utf-8", "replace")
+        last = text.rpartition("most recent call first")[2]
+        lines = [line for file, line in _CRASH_LINE.findall(last) if file == place.file]
+        return f"{printable(place.file)}, line {(lines or [place.line])[0]}"
+
+
+@dataclass
+class Supervisor:
+    """Does orders. The newest order wins: what was being rolled is stopped, and its take is removed."""
+
+    orders: int
+    """A file descriptor to read lines from."""
+    replies: IO[str]
+    _selector: selectors.DefaultSelector = field(default_factory=selectors.DefaultSelector)
+    _jobs: list[Job] = field(default_factory=list)
+    _player: PlayerProcess | None = None
+    _read: bytes = b""
+    _is_input_over: bool = False
+    _signal: int = 0
+    _call: tuple[int, float] = (0, 0.0)
+    """The call of the project's own code that was seen last, and since when."""
+    _tick: tuple[int, float] = (0, 0.0)
+    """The tick that was seen last, and since when."""
+
+    def run(self) -> int:
+        """Do orders until there are no more. Gives the exit code."""
+        self._selector.register(self.orders, selectors.EVENT_READ)
+        self._new_player()
+        while self._jobs or not self._is_input_over:
+            for key, _ in self._selector.select(LOOK_S if self._jobs else None):
+                if key.fd == self.orders:
+                    self._read_orders()
+                elif self._player is not None and key.fd == self._player.messages:
+                    self._read_messages(self._player)
+                elif self._player is not None and self._player.send():
+                    self._selector.unregister(key.fd)
+            if self._signal and not self._is_input_over:
+                self._is_input_over = True
+                for job in self._jobs:
+                    self._stop(job, f"stopped by {signal.Signals(self._signal).name}")
+            self._look_after()
+        if self._player is not None:
+            self._player.end("")
+            self._player.close()
+        return 128 + self._signal if self._signal else 0
+
+    def interrupt(self, number: int, _: object) -> None:
+        """A signal asks the supervisor to end. Takes that are being rolled are closed as far as they went.
+
+        It comes between any two steps, so it is only noted; while nothing is played nobody would look at the note.
+        """
+        self._signal = number
+        if not self._jobs:
+            if self._player is not None:
+                self._player.end("")
+            os._exit(128 + number)
+
+    # orders
+
+    def _read_orders(self) -> None:
+        data = os.read(self.orders, 1 << 20)
+        if not data:
+            self._selector.unregister(self.orders)
+            self._is_input_over = True
+            for job in [each for each in self._jobs if each.is_rehearsal]:
+                self._drop(job)
+        *lines, self._read = (self._read + data).split(b"\n")
+        for line in lines:
+            if line.strip():
+                self._take(line)
+
+    def _take(self, line: bytes) -> None:
+        data = json.loads(line)
+        number = int(data["number"])
+        job = next((each for each in self._jobs if each.number == number), None)
+        if "stop" in data:
+            if job is not None:
+                self._stop(job, str(data["stop"]))
+        elif "hand" in data or "end" in data:
+            if job is None or self._player is None:
+                self._reply(Reply(number))
+            else:
+                self._send(self._player, line)
+        else:
+            self._begin(Job(number, line, Path(data["path"]), float(data["node_limit_s"]), "rehearse" in data))
+
+    def _begin(self, job: Job) -> None:
+        for older in list(self._jobs):
+            if older.is_rehearsal:
+                self._drop(older)
+            else:
+                older.is_superseded = True
+                older.stop_by_s = older.stop_by_s or time.monotonic() + STOP_S
+        self._jobs.append(job)
+        self._forget_calls()
+        if self._player is not None:
+            self._send(self._player, job.line)
+
+    def _stop(self, job: Job, because: str) -> None:
+        job.stopped_because = job.stopped_because or because
+        job.stop_by_s = job.stop_by_s or time.monotonic() + STOP_S
+        if self._player is not None:
+            self._send(self._player, json.dumps({"number": job.number, "stop": because}).encode())
+
+    def _send(self, player: PlayerProcess, line: bytes) -> None:
+        player.order(line)
+        if not player.send() and player.orders not in self._selector.get_map():
+            self._selector.register(player.orders, selectors.EVENT_WRITE)
+
+    # the player
+
+    def _new_player(self) -> None:
+        """Fork a player, which has all modules loaded and none of what other takes left behind."""
+        self._player = PlayerProcess()
+        self._selector.register(self._player.messages, selectors.EVENT_READ)
+        self._forget_calls()
+        for job in self._jobs:
+            self._send(self._player, job.line)
+
+    def _forget_calls(self) -> None:
+        now_s = time.monotonic()
+        self._call, self._tick = (0, now_s), (-1, now_s)
+
+    def _read_messages(self, player: PlayerProcess) -> None:
+        try:
+            messages, may_go_on = player.read()
+            for number, what, *more in messages:
+                job = next((each for each in self._jobs if each.number == number), None)
+                if job is not None:
+                    self._hear(job, what, more)
+        except TakeError as error:
+            self._fail(str(error))
+            player.end(str(error))
+        except Exception as error:  # what a player sends can be anything once a stranger's code has been at it
+            player.end(f"The process that played sent what is no part of a take ({printable(str(error))}).")
+            self._ended(player)
+        else:
+            if not may_go_on:
+                self._ended(player)
+
+    def _hear(self, job: Job, what: str, more: list[Any]) -> None:
+        """Act on a message about a job."""
+        if what == "begun":
+            if not job.is_superseded:
+                header = Header.model_validate_json(more[0])
+                job.file, job.ticks = TakeFile(job.path, header), header.ticks
+        elif what == "piece":
+            if job.file is not None:
+                job.file.push(_piece(more[0]))
+        elif what == "ready":
+            self._reply(Reply(job.number))
+        elif what == "frame":
+            self._reply(Reply(job.number, frame=Frame.model_validate_json(more[0])))
+        elif what == "stopped":
+            self._conclude(job, job.stopped())
+        elif what == "failed":
+            self._conclude(job, str(more[0]))
+        elif what == "played":
+            steps = tuple(Step.model_validate_json(each) for each in more[0])
+            cues = tuple(Cue.model_validate_json(each) for each in more[1])
+            self._conclude(job, "", steps, cues)
+
+    def _ended(self, player: PlayerProcess) -> None:
+        """The player is no more: what it was playing is concluded, and the rest is for a new one."""
+        for each in (player.messages, player.orders):
+            if each in self._selector.get_map():
+                self._selector.unregister(each)
+        how = player.close()
+        self._player = None
+        job = self._jobs[0] if self._jobs else None
+        if job is not None and (how or job.file is not None or job.is_tried):
+            self._conclude(job, "" if job.is_superseded else job.stopped() or how or "The player has ended by itself.")
+        elif job is not None:
+            # The player has ended as it does after a take in which code of a project ran; this order came too late.
+            job.is_tried = True
+        if not self._is_input_over or self._jobs:
+            self._new_player()
+
+    def _look_after(self) -> None:
+        """End a player that takes too long with what it does."""
+        player = self._player
+        if player is None or not self._jobs or player.ended_because:
+            return
+        now_s, job = time.monotonic(), self._jobs[0]
+        if player.watch.call != self._call[0]:
+            self._call = player.watch.call, now_s
+        if player.watch.ticks != self._tick[0]:
+            self._tick = player.watch.ticks, now_s
+        if job.stop_by_s is not None and now_s > job.stop_by_s:
+            player.end(job.stopped_because or "a newer order came")
+        elif self._call[0] and now_s - self._call[1] > job.limit_s:
+            where = player.line_now()
+            kind = printable(player.watch.place.kind)
+            what = f"`{kind}`{player.whose()}" if kind else "the file"
+            player.end(f"{where}: {what} did not come back within {job.limit_s:g} s, so it was ended.")
+        elif now_s - self._tick[1] > STALLED_S and not job.is_rehearsal:
+            player.end(f"One tick took longer than {STALLED_S:g} s, so the roll was ended. Is the scenario too large?")
+
+    # what comes of a job
+
+    def _conclude(self, job: Job, error: str, steps: tuple[Step, ...] = (), cues: tuple[Cue, ...] = ()) -> None:
+        """Close the take of a job and reply. With an `error` it was cut short."""
+        self._jobs.remove(job)
+        self._forget_calls()
+        if job.is_superseded:
+            if job.file is not None:
+                job.file.remove()
+            self._reply(Reply(job.number))
+            return
+        take = None
+        if job.file is not None:
+            take = job.path
+            try:
+                job.file.close(error) if error else job.file.close()
+            except TakeError as cannot:
+                error = error or str(cannot)
+        self._reply(Reply(job.number, take, error, steps=steps, cues=cues))
+
+    def _fail(self, error: str) -> None:
+        """The take of what is being played cannot be written."""
+        job = self._jobs[0]
+        if job.file is not None:
+            job.file.remove()
+            job.file = None
+        self._conclude(job, error)
+
+    def _drop(self, job: Job) -> None:
+        """A rehearsal is given up: nobody asks for its take."""
+        self._jobs.remove(job)
+        if job.file is not None:
+            job.file.remove()
+
+    def _reply(self, reply: Reply) -> None:
+        self.replies.write(reply.line() + "\n")
+        self.replies.flush()
+
+
+def _piece(data: list[Any]) -> Piece:
+    ticks, ends_chunk, chunks, *rest = data
+    return Piece(int(ticks), bool(ends_chunk), [ChunkPiece(*each) for each in chunks], *rest)
+
+
+def die_with(parent: int, number: int) -> None:
+    """Have the system end this process by a signal when its parent ends, however that ends. Linux only."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, int(number), 0, 0, 0)
+    if os.getppid() != parent:
+        os._exit(1)
+
+
+def main() -> None:
+    """Serve stdin and stdout; whatever else is printed to stdout goes to stderr."""
+    out = os.fdopen(os.dup(1), "w", encoding="utf-8")
+    os.dup2(2, 1)
+    supervisor = Supervisor(0, out)
+    die_with(os.getppid(), signal.SIGTERM)
+    for each in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(each, supervisor.interrupt)
+    gc.freeze()
+    try:
+        code = supervisor.run()
+    except BrokenPipeError:  # whoever gave the orders is no more
+        code = 1
+    sys.exit(code)
+
+
+if __name__ == "__main__":
+    main()

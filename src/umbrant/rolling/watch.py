@@ -1,0 +1,68 @@
+"""In which call of a project's own code a player is, and how far it has come: told through memory that is shared.
+
+The player writes a few numbers at each such call; its supervisor reads them now and then. So a call that does not come
+back is found from outside, whatever it does inside.
+"""
+
+import mmap
+from typing import NamedTuple
+
+_CALLS, _DEPTH, _LENGTH, _TICKS = range(4)
+_PLACE = 64
+"""Where in the memory the place of the call stands."""
+_SIZE = 4096
+
+
+class CallPlace(NamedTuple):
+    """Where a call of a project's own code was made. All are empty before the first."""
+
+    file: str = ""
+    line: str = ""
+    kind: str = ""
+    agent: str = ""
+    row: str = ""
+
+
+class SharedWatch:
+    """The memory of one player. Made before it is forked; it is an engine's `CallWatch` in the player."""
+
+    def __init__(self) -> None:
+        self._memory = mmap.mmap(-1, _SIZE)
+        self._numbers = memoryview(self._memory)[:_PLACE].cast("Q")
+
+    # the player's side
+
+    def enter(self, place: bytes) -> None:
+        numbers = self._numbers
+        if not numbers[_DEPTH]:
+            length = min(len(place), _SIZE - _PLACE)
+            self._memory[_PLACE : _PLACE + length] = place[:length]
+            numbers[_LENGTH] = length
+            numbers[_CALLS] += 1
+        numbers[_DEPTH] += 1
+
+    def leave(self) -> None:
+        self._numbers[_DEPTH] -= 1
+
+    def come_on(self) -> None:
+        """Another tick begins."""
+        self._numbers[_TICKS] += 1
+
+    # the supervisor's side
+
+    @property
+    def call(self) -> int:
+        """The number of the outermost call that the player is in; 0 if it is in none."""
+        return self._numbers[_CALLS] if self._numbers[_DEPTH] else 0
+
+    @property
+    def ticks(self) -> int:
+        """How often it has come on."""
+        return self._numbers[_TICKS]
+
+    @property
+    def place(self) -> CallPlace:
+        """Where the last call was made."""
+        length = min(self._numbers[_LENGTH], _SIZE - _PLACE)
+        found = self._memory[_PLACE : _PLACE + length].decode("utf-8", "replace").split("\0")
+        return CallPlace(*found[:5])

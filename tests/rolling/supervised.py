@@ -1,0 +1,42 @@
+"""A supervisor of its own for a test: lines in, replies out."""
+
+import os
+import subprocess
+from collections.abc import Iterable
+from pathlib import Path
+
+from umbrant.rolling.client import SINGLE_THREADED, SUPERVISOR
+from umbrant.rolling.orders import Reply, read_reply
+
+
+def replies_to(lines: Iterable[str], folder: Path | None = None, code: int = 0) -> list[Reply]:
+    """What a supervisor replies to these lines, until it has ended."""
+    done = subprocess.run(
+        SUPERVISOR,
+        input="".join(f"{line}\n" for line in lines),
+        stdout=subprocess.PIPE,
+        text=True,
+        cwd=folder,
+        env={**os.environ, **SINGLE_THREADED},
+        timeout=60,
+    )
+    assert done.returncode == code
+    return [read_reply(line) for line in done.stdout.splitlines()]
+
+
+def replies_in_turn(lines: Iterable[str]) -> list[Reply]:
+    """What a supervisor replies to these lines, each given to it when it has replied to the one before."""
+    command = subprocess.Popen(
+        SUPERVISOR, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env={**os.environ, **SINGLE_THREADED}
+    )
+    assert command.stdin is not None
+    assert command.stdout is not None
+    replies = []
+    with command:
+        for line in lines:
+            command.stdin.write(f"{line}\n")
+            command.stdin.flush()
+            replies.append(read_reply(command.stdout.readline()))
+        command.stdin.close()
+    assert command.returncode == 0
+    return replies

@@ -30,6 +30,8 @@ from umbrant.take.recorder import TakeRecorder
 
 SEND_S = 0.25
 """How long what is recorded may wait before it is sent, while ticks go by."""
+SEND_WITH_NODES_S = 0.01
+"""The same where nodes of the project's own run: when one has to be ended, little of what led to it is to be lost."""
 MEMORY_SHARE = 0.75
 """How much of the machine's memory a player may take, so that a node that takes ever more fails, and nothing else."""
 
@@ -127,14 +129,20 @@ class Outbox:
 
 
 class _Due:
-    """Says every so often that it is time. The only clock in a player: what is recorded does not depend on it."""
+    """Says every so often that it is time, and after 1, 2, 4, 8, … ticks, for much goes wrong at the very beginning.
 
-    def __init__(self) -> None:
+    The only clock in a player: what is recorded does not depend on it.
+    """
+
+    def __init__(self, every_s: float) -> None:
+        self._every_s = every_s
         self._last_s = time.monotonic()
+        self._ticks = 0
 
     def __call__(self) -> bool:
+        self._ticks += 1
         now_s = time.monotonic()
-        if now_s - self._last_s < SEND_S:
+        if now_s - self._last_s < self._every_s and self._ticks & (self._ticks - 1):
             return False
         self._last_s = now_s
         return True
@@ -223,7 +231,8 @@ class Player:
         def push(piece: Piece) -> None:
             self._outbox.send(number, "piece", piece)
 
-        return TakeRecorder(scenario.ticks_per_s, chunk_ticks(scenario), push, _Due())
+        due = _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
+        return TakeRecorder(scenario.ticks_per_s, chunk_ticks(scenario), push, due)
 
     def _go_on(self, number: int, data: dict[str, Any]) -> None:
         rehearsal = self._rehearsal

@@ -106,7 +106,9 @@ class RefusalChunk(ChunkBuffer):
         super().__init__(place, What.REFUSED, buffer)
         self.clock = buffer
         self.last = Refusal(-2, -2, NO_CAUSE)
-        self._refusals: list[Refusal] = []
+        self._ends: list[int] = []
+        """When each ended; of the last, when it ended as far as was known at the piece before."""
+        self._causes: list[Mapping[str, Literal]] = []
 
     def __call__(self, cause: Cause, /) -> None:
         last, tick = self.last, self.clock.tick
@@ -114,17 +116,22 @@ class RefusalChunk(ChunkBuffer):
             last.end = tick
         else:
             self._now()
+            if self._ends:
+                self._ends[-1] = last.end
             self.last = Refusal(tick, tick, cause)
-            self._refusals.append(self.last)
+            self._ends.append(tick)
+            self._causes.append(cause.plain)
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
-        refusals = self._refusals
-        return self._ticks, [each.end for each in refusals], [each.cause.plain for each in refusals]
+        if self._ends:
+            self._ends[-1] = self.last.end
+        return self._ticks, self._ends, self._causes
 
     def _keep_on(self) -> bool:
         goes_on = self.last.end >= self._buffer.tick - 1
         keeps = 1 if goes_on else 0
-        del self._ticks[: len(self._ticks) - keeps], self._refusals[: len(self._refusals) - keeps]
+        for column in (self._ticks, self._ends, self._causes):
+            del column[: len(column) - keeps]
         return goes_on
 
 

@@ -1,0 +1,70 @@
+"""A window on a project whose own nodes are wrong: it lives, says what is wrong with file and line, and goes on."""
+
+import os
+from pathlib import Path
+
+import pytest
+from benchmarks.fuzz.hostile_nodes import HostileNode, action
+from benchmarks.fuzz.nodes import project_with
+
+from tests.desk.conftest import Driver
+from umbrant.model.folder import save_project
+
+
+def opened(driver: Driver, folder: Path, node: HostileNode) -> Path:
+    """Open a project with this node, which its user has trusted."""
+    save_project(project_with(node), folder)
+    driver.answers.trusting = True
+    assert driver.window.open_folder(folder)
+    driver.desk.told.connect(driver.messages.append)
+    return folder / "nodes" / "bad.py"
+
+
+@pytest.mark.parametrize(
+    "before",
+    [
+        "import os; os._exit(1)",
+        "while True: pass",
+        "sum(range(10**12))",
+        "import sys; sys.exit(0)",
+        "raise RuntimeError('no')",
+    ],
+)
+def test_a_file_that_fails_as_it_is_run_is_told_of_and_mending_it_is_enough(
+    driver: Driver, tmp_path: Path, before: str
+) -> None:
+    file = opened(driver, tmp_path / "p", HostileNode("top", action("return True", before=before)))
+    driver.until(lambda: any(each.startswith("nodes/bad.py") for each in driver.messages))
+    assert driver.desk.take is None
+    assert "bad" in driver.desk.catalog.kinds, "it is declared all the same"
+    file.write_text(action("return True"))
+    driver.desk.roll()
+    assert driver.desk.needs_trust, "other code is to be trusted anew"
+    driver.desk.trust_nodes()
+    driver.desk.roll()
+    driver.settle()
+    assert driver.desk.take.whole
+
+
+def test_a_node_that_does_not_come_back_ends_its_take_which_is_shown_as_far_as_it_went(
+    driver: Driver, tmp_path: Path
+) -> None:
+    body = "yield\nyield\nwhile True: pass"
+    opened(driver, tmp_path / "p", HostileNode("spins", action(body)))
+    driver.until(lambda: driver.desk.take is not None)
+    take = driver.desk.take
+    assert (take.ticks, take.whole) == (2, False)
+    assert [each for each in driver.messages if "This take is not whole: nodes/bad.py, line" in each]
+    assert "did not come back within" in take.ended
+    driver.desk.roll()
+    driver.until(lambda: len(driver.desk.takes) == 2)
+
+
+def test_nothing_of_a_trusted_project_runs_in_the_windows_process(driver: Driver, tmp_path: Path) -> None:
+    mark = tmp_path / "ran"
+    before = f"import os, pathlib\npathlib.Path({str(mark)!r}).open('a').write(str(os.getpid()) + '\\n')"
+    opened(driver, tmp_path / "p", HostileNode("marks", action("return True", before=before)))
+    driver.settle()
+    driver.until(lambda: not driver.desk.reviewer.busy)
+    assert mark.exists(), "it was trusted, and played"
+    assert str(os.getpid()) not in mark.read_text().split()

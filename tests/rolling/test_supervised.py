@@ -1,0 +1,165 @@
+"""The supervisor outlives its players, and what a player recorded outlives the player."""
+
+import os
+import signal
+import subprocess
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from benchmarks.fuzz.hostile_nodes import ALL, HostileNode, action
+from benchmarks.fuzz.nodes import Conversation, attack, project_with
+from benchmarks.fuzz.tally import Tally
+
+from tests.conftest import DEMO
+from umbrant.catalog.validation import open_project
+from umbrant.rolling.client import SINGLE_THREADED, SUPERVISOR
+from umbrant.rolling.orders import order_line, read_reply
+from umbrant.rolling.roll import Order
+from umbrant.take.export import ExportFormat, export_text
+from umbrant.take.reader import read_take
+
+QUAY = open_project(DEMO)
+LONG_S = 3000.0
+
+
+def status(pid: int, field: str) -> str:
+    text = Path(f"/proc/{pid}/status").read_text()
+    return next(line.split(":", 1)[1].strip() for line in text.splitlines() if line.startswith(f"{field}:"))
+
+
+def children(pid: int) -> list[int]:
+    return [int(each) for each in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
+
+
+def is_gone(pid: int) -> bool:
+    try:
+        return status(pid, "State").startswith("Z")
+    except (FileNotFoundError, ProcessLookupError):
+        return True
+
+
+def until(condition: object) -> None:
+    last_s = time.monotonic() + 30
+    while not condition():  # type: ignore[operator]
+        assert time.monotonic() < last_s
+        time.sleep(0.02)
+
+
+def opened_takes(pid: int) -> list[str]:
+    return [name for each in Path(f"/proc/{pid}/fd").iterdir() if ".take" in (name := os.readlink(each))]
+
+
+@pytest.fixture
+def supervisor(tmp_path: Path) -> Iterator["subprocess.Popen[str]"]:
+    command = subprocess.Popen(
+        SUPERVISOR,
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+        cwd=tmp_path,
+        env={**os.environ, **SINGLE_THREADED},
+    )
+    yield command
+    command.kill()
+    command.wait()
+    for stream in (command.stdin, command.stdout):
+        assert stream is not None
+        stream.close()
+
+
+def order(supervisor: "subprocess.Popen[str]", number: int, what: Order) -> None:
+    assert supervisor.stdin is not None
+    supervisor.stdin.write(order_line(number, what) + "\n")
+    supervisor.stdin.flush()
+
+
+def test_a_player_that_is_killed_loses_a_quarter_of_a_second_at_most_and_the_take_says_so(
+    supervisor: "subprocess.Popen[str]", tmp_path: Path
+) -> None:
+    path = tmp_path / "t.take"
+    order(supervisor, 1, Order(QUAY, "dusk", path, seconds=LONG_S))
+    until(lambda: path.exists() and children(supervisor.pid))
+    time.sleep(2)
+    (player,) = children(supervisor.pid)
+    os.kill(player, signal.SIGKILL)
+    assert supervisor.stdout is not None
+    reply = read_reply(supervisor.stdout.readline())
+    assert "ended from outside, by SIGKILL" in reply.error
+    take = read_take(path)
+    assert take.ended == reply.error
+    played_s, spent_s = take.header.seconds(take.ticks), 2.0
+    assert played_s > spent_s * 5, "it plays many times faster than real time"
+    order(supervisor, 2, Order(QUAY, "dusk", tmp_path / "again.take", seconds=3.0))
+    assert read_reply(supervisor.stdout.readline()).take == tmp_path / "again.take"
+    whole = export_text(read_take(tmp_path / "again.take"), ExportFormat.JSONL).splitlines()
+    cut = export_text(take, ExportFormat.JSONL)
+    assert sum(line in cut for line in whole[:200]) > 150, "what was recorded is what is always recorded"
+
+
+def test_supervisor_and_player_have_one_thread_each_and_the_player_no_take(
+    supervisor: "subprocess.Popen[str]", tmp_path: Path
+) -> None:
+    order(supervisor, 1, Order(QUAY, "dusk", tmp_path / "t.take", seconds=LONG_S))
+    until((tmp_path / "t.take").exists)
+    (player,) = children(supervisor.pid)
+    time.sleep(0.5)
+    assert [status(each, "Threads") for each in (supervisor.pid, player)] == ["1", "1"]
+    opened = [os.readlink(each) for each in Path(f"/proc/{player}/fd").iterdir()]
+    assert not [each for each in opened if ".take" in each]
+    assert [
+        each for each in (os.readlink(each) for each in Path(f"/proc/{supervisor.pid}/fd").iterdir()) if ".take" in each
+    ]
+
+
+def test_a_supervisor_that_is_killed_leaves_no_player_behind(
+    supervisor: "subprocess.Popen[str]", tmp_path: Path
+) -> None:
+    spinning = project_with(HostileNode("spins", action("while True: pass")))
+    patient = spinning.model_copy(update={"cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})})
+    order(supervisor, 1, Order(patient, "s", tmp_path / "t.take", trusted=True))
+    until((tmp_path / "t.take").exists)
+    (player,) = children(supervisor.pid)
+    supervisor.kill()
+    until(lambda: is_gone(player))
+
+
+def test_a_supervisor_whose_input_ends_ends_too_with_its_player(
+    supervisor: "subprocess.Popen[str]",
+) -> None:
+    until(lambda: children(supervisor.pid))
+    (player,) = children(supervisor.pid)
+    assert supervisor.stdin is not None
+    supervisor.stdin.close()
+    assert supervisor.wait(30) == 0
+    until(lambda: is_gone(player))
+
+
+@pytest.mark.parametrize("part", range(4))
+def test_own_nodes_may_be_wrong_in_any_way(tmp_path: Path, part: int) -> None:
+    tally = attack(ALL[part::4], tmp_path, Tally())
+    assert tally.failures == []
+    assert tally.attempts > 40
+
+
+def test_what_did_not_come_back_is_told_with_its_line_also_inside_c(tmp_path: Path) -> None:
+    node = HostileNode("c", action("total = 0\ntotal += sum(range(10**12))\nreturn True"))
+    with Conversation(tmp_path) as supervisor:
+        reply = supervisor.roll(Order(project_with(node), "s", tmp_path / "t.take", trusted=True))
+    line = node.text.splitlines().index("    total += sum(range(10**12))") + 1
+    said = f"nodes/bad.py, line {line}: `bad` (warden, row r1) did not come back within 0.3 s, so it was ended."
+    assert reply.error == said
+
+
+def test_each_take_finds_the_interpreter_as_it_was(tmp_path: Path) -> None:
+    text = action(
+        "random.seed(5)\nseen.append(1)\nme.world.say(me.name, str(len(seen)))\nreturn True",
+        before="import random, string\nif not hasattr(string, 'seen'):\n    string.seen = []\nseen = string.seen",
+    )
+    made = project_with(HostileNode("state", text))
+    with Conversation(tmp_path) as supervisor:
+        for _ in range(3):
+            supervisor.roll(Order(made, "s", tmp_path / "t.take", trusted=True))
+            said = read_take(tmp_path / "t.take").agents["warden"].said
+            assert [text for _, text in said][:2] == ["1", "2"]

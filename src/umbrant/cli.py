@@ -206,7 +206,7 @@ def why(
 
 
 @app.command("review")
-def review_(project: ProjectArg, trust: TrustOption = False, as_json: JsonOption = False) -> None:
+def review_(project: ProjectArg, as_json: JsonOption = False) -> None:
     """Say what looks like a mistake in a project. Exits with 1 when there are errors."""
     whole = read_project(project)
     own = own_catalog(whole)

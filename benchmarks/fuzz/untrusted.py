@@ -27,10 +27,36 @@ from umbrant.take.reader import read_take
 
 HUM = 'from umbrant.nodes import *\n\n@action("hum")\ndef hum(me: Agent):\n    """Hums."""\n    return True\n'
 
-STANDARD = (
-    "json random sqlite3 typing ast numpy msgpack pydantic shapely typer rich umbrant sitecustomize usercustomize mmap ctypes "
-    "signal select selectors tempfile resource faulthandler rapidfuzz platformdirs PySide6 dataclasses enum logging"
-).split()
+STANDARD = [
+    "json",
+    "random",
+    "sqlite3",
+    "typing",
+    "ast",
+    "numpy",
+    "msgpack",
+    "pydantic",
+    "shapely",
+    "typer",
+    "rich",
+    "umbrant",
+    "sitecustomize",
+    "usercustomize",
+    "mmap",
+    "ctypes",
+    "signal",
+    "select",
+    "selectors",
+    "tempfile",
+    "resource",
+    "faulthandler",
+    "rapidfuzz",
+    "platformdirs",
+    "PySide6",
+    "dataclasses",
+    "enum",
+    "logging",
+]
 """Names of modules that a file in a project's folder may have."""
 
 
@@ -42,7 +68,9 @@ class Trap:
     lay: Callable[[Path, str], None]
 
 
-def _node(before: str = "", phrase: str = '"hum"', params: str = "", extra: str = "", doc: str = "Hums.", tail: str = "") -> str:
+def _node(
+    before: str = "", phrase: str = '"hum"', params: str = "", extra: str = "", doc: str = "Hums.", tail: str = ""
+) -> str:
     head = f"me: Agent{', ' + params if params else ''}"
     return (
         f"from umbrant.nodes import *\n{before}\n\n@action({phrase})\n{extra}def hum({head}):\n"
@@ -57,7 +85,9 @@ def _in_nodes(make: Callable[[str], str]) -> Callable[[Path, str], None]:
     return lay
 
 
-def _param(annotation: Callable[[str], str], phrase: str = '"hum {x}"', default: str = " = 1") -> Callable[[Path, str], None]:
+def _param(
+    annotation: Callable[[str], str], phrase: str = '"hum {x}"', default: str = " = 1"
+) -> Callable[[Path, str], None]:
     return _in_nodes(lambda code: _node(phrase=phrase, params=f"*, x: {annotation(code)}{default}"))
 
 
@@ -135,14 +165,23 @@ def traps() -> Iterator[Trap]:
         "bytes": lambda c: repr(e(c).encode()),
     }.items():
         yield Trap(f"an annotation: {name}", _param(annotation))
-    for name, default in {"a call": e, "an f-string": lambda c: f'f"{{{e(c)}}}"', "a lambda": lambda c: f"(lambda: {e(c)})()"}.items():
+    for name, default in {
+        "a call": e,
+        "an f-string": lambda c: f'f"{{{e(c)}}}"',
+        "a lambda": lambda c: f"(lambda: {e(c)})()",
+    }.items():
         yield Trap(
             f"a default: {name}",
             _in_nodes(lambda c, default=default: _node(phrase='"hum {x}"', params=f"*, x: Metres = {default(c)}")),  # type: ignore[misc]
         )
-    yield Trap("a forward reference", _in_nodes(lambda c: _node(phrase='"hum {x}"', params="*, x: 'Mine' = 1", before=f"Mine = {e(c)}")))
+    yield Trap(
+        "a forward reference",
+        _in_nodes(lambda c: _node(phrase='"hum {x}"', params="*, x: 'Mine' = 1", before=f"Mine = {e(c)}")),
+    )
     yield Trap("what it returns", _in_nodes(lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)}:")))
-    yield Trap("text of what it returns", _in_nodes(lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)!r}:")))
+    yield Trap(
+        "text of what it returns", _in_nodes(lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)!r}:"))
+    )
     yield Trap("what me is", _in_nodes(lambda c: _node().replace("me: Agent", f"me: {e(c)!r}")))
     yield Trap("the phrase", _in_nodes(lambda c: _node(phrase=e(c))))
     yield Trap("an f-string as the phrase", _in_nodes(lambda c: _node(phrase=f'f"{{{e(c)}}}"')))
@@ -154,8 +193,22 @@ def traps() -> Iterator[Trap]:
     yield Trap("a class", _in_nodes(lambda c: _node(tail=f"class Body:\n    {c}")))
     yield Trap("a metaclass", _in_nodes(lambda c: _node(tail=f"class Body(metaclass=lambda *a: {e(c)}): pass")))
     yield Trap("the docstring", _in_nodes(lambda c: _node(doc=f"{{{e(c)}}}").replace("'", "\\'")))
-    yield Trap("a sense's in_line", _in_nodes(lambda c: f'from umbrant.nodes import *\n@sense("hm", gives=KeyType.YES_NO, in_line={e(c)!r})\ndef hm(me: Agent) -> bool:\n    """Hm."""\n    return True\n'))
-    yield Trap("what a sense gives", _in_nodes(lambda c: f'from umbrant.nodes import *\n@sense("hm", gives={e(c)})\ndef hm(me: Agent):\n    """Hm."""\n    return True\n'))
+    yield Trap(
+        "a sense's in_line",
+        _in_nodes(
+            lambda c: (
+                f'from umbrant.nodes import *\n@sense("hm", gives=KeyType.YES_NO, in_line={e(c)!r})\ndef hm(me: Agent) -> bool:\n    """Hm."""\n    return True\n'
+            )
+        ),
+    )
+    yield Trap(
+        "what a sense gives",
+        _in_nodes(
+            lambda c: (
+                f'from umbrant.nodes import *\n@sense("hm", gives={e(c)})\ndef hm(me: Agent):\n    """Hm."""\n    return True\n'
+            )
+        ),
+    )
     yield Trap("a coding that runs code", _in_nodes(lambda c: f"# -*- coding: unicode_escape -*-\n# \\u000a{c}\n{HUM}"))
     yield Trap("half a character", _in_nodes(lambda c: f"x: {e(c)!r} = 1\n" + HUM.replace("Hums", "\\ud800")))
     yield Trap("a module's annotation", _in_nodes(lambda c: f"x: {e(c)!r} = 1\n" + HUM))
@@ -245,5 +298,7 @@ def _start(place: Path, path: Path) -> None:
     ):
         subprocess.run([umbrant, *arguments], cwd=place, env=environment, capture_output=True, timeout=120)
     window = "import sys; from PySide6.QtCore import QTimer; from umbrant.desk import app\n"
-    window += "QTimer.singleShot(2500, lambda: __import__('os')._exit(0)); app.run_desk(__import__('pathlib').Path('.'))"
+    window += (
+        "QTimer.singleShot(2500, lambda: __import__('os')._exit(0)); app.run_desk(__import__('pathlib').Path('.'))"
+    )
     subprocess.run([sys.executable, "-P", "-c", window], cwd=place, env=environment, capture_output=True, timeout=120)

@@ -88,6 +88,6 @@ def draw_step(random: Random, actions: Sequence[str]) -> Step:
 
 def steps_of(seed: str, actions: Sequence[str]) -> Iterator[Step]:
     """The actions that a seed stands for, without end."""
-    random = Random(seed)  # noqa: S311  (a walk, not a secret)
+    random = Random(seed)
     while True:
         yield draw_step(random, actions)

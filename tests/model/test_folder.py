@@ -9,7 +9,8 @@ import pytest
 
 from umbrant.model.documents import Project
 from umbrant.model.edits import rename_row
-from umbrant.model.folder import document_texts, parse_project, read_project, save_project, write_whole
+from umbrant.model.files import write_whole
+from umbrant.model.folder import document_texts, parse_project, read_project, save_project
 from umbrant.model.problems import ProjectError
 
 

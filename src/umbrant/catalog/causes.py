@@ -57,6 +57,7 @@ SENTENCES: Mapping[str, str] = {
     "hands_full": "it carries {prop} already",
     "taken": "{name} carries it",
     "unfilled": "its {param} has not been filled in",
+    "misfit": "its {param} cannot be {value}",
     "unknown_kind": "'{name}' is no kind of node that is known here",
     "bad_condition": "its condition cannot be read: {message}",
     "not_set": "{key} is not set",

@@ -25,7 +25,7 @@ from umbrant.catalog.causes import Cause
 from umbrant.catalog.reading import Reading
 from umbrant.catalog.work import Progress
 from umbrant.catalog.world import Formula, KeySlot, Question, Target
-from umbrant.model.values import Curve, KeyType, ParamValue, Spread
+from umbrant.model.values import Curve, KeyType, ParamValue, PlaceRef, Spread
 
 _FIELDS = re.compile(r"\{(\w+)\}")
 
@@ -196,6 +196,26 @@ class Param:
     def label(self) -> str:
         """The name as it is read."""
         return self.name.replace("_", " ")
+
+    def takes(self, value: ParamValue) -> bool:
+        """Whether the chip can hold a value of this type, besides a key."""
+        if isinstance(value, bool):
+            return self.type is ParamType.YES_NO
+        return isinstance(value, _HOLDS.get(self.type, (str,)))
+
+
+_HOLDS: Mapping[ParamType, tuple[type, ...]] = {
+    ParamType.NUMBER: (float, int),
+    ParamType.SPREAD: (float, int, Spread),
+    ParamType.YES_NO: (),
+    ParamType.PLACE: (str, tuple, PlaceRef),
+    ParamType.KEY: (),
+    ParamType.CURVE: (Curve,),
+}
+"""What a chip may hold besides a key or yes and no; a text where nothing is said here.
+
+A text in a PLACE, AGENT or PROP chip names one of the cast or a prop.
+"""
 
 
 class Order(StrEnum):

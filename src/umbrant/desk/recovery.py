@@ -14,7 +14,8 @@ from umbrant.desk.logs import log
 from umbrant.desk.state import Desk
 from umbrant.desk.visits import lives
 from umbrant.model.documents import Project
-from umbrant.model.folder import document_texts, parse_project, write_whole
+from umbrant.model.files import write_whole
+from umbrant.model.folder import document_texts, parse_project
 from umbrant.model.problems import ProjectError
 
 DELAY_MS = 700

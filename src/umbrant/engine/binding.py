@@ -21,6 +21,7 @@ from umbrant.engine.project_calls import UNWATCHED, CallSite, CallWatch, reading
 from umbrant.engine.project_view import AgentOfNode, given
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Key
+from umbrant.model.printable import printable
 from umbrant.model.values import KeyRef, Literal, ParamValue, PlaceRef, Point, Spread, value_text
 from umbrant.model.whole import Frame
 
@@ -193,6 +194,8 @@ class Scope:
         """What gives a parameter its value. Raises Unbound if it never can."""
         if isinstance(value, KeyRef):
             return self._key_binder(param, value.key)
+        if not param.takes(value) or (param.choices and value not in param.choices):
+            raise Unbound(cause("misfit", param=param.label, value=printable(value_text(value), 60)))
         if param.type is ParamType.CONDITION:
             question = self.question(str(value), row_id, part)
             return Constant(question)

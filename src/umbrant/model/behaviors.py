@@ -8,7 +8,7 @@ from pydantic import Field
 
 from umbrant.model.names import EventName, KeyName, RowId, Slug
 from umbrant.model.outline import Outline
-from umbrant.model.values import Document, KeyType, Literal, ParamValue
+from umbrant.model.values import Document, KeyType, Literal, Number, ParamValue
 
 
 class Watch(StrEnum):
@@ -48,8 +48,8 @@ class Upkeep(Document):
     """Small work done every so many seconds while its row is active; first when the row is entered."""
 
     kind: str
-    every_s: float = Field(default=0.5, gt=0)
-    give_s: float = Field(default=0.0, ge=0)
+    every_s: Number = Field(default=0.5, gt=0)
+    give_s: Number = Field(default=0.0, ge=0)
     args: dict[str, ParamValue] = Field(default_factory=dict, alias="with")
 
 
@@ -149,8 +149,8 @@ class Key(Document):
     name: KeyName
     type: KeyType
     unit: str = ""
-    low: float | None = None
-    high: float | None = None
+    low: Number | None = None
+    high: Number | None = None
     default: Literal | None = None
     scope: Sharing = Sharing.OWN
     formula: str = ""

@@ -1,10 +1,9 @@
 """A project as a folder of JSON files: read with every problem gathered, saved so that nothing is ever half written."""
 
 import json
-import os
 import re
-import tempfile
 from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
 from typing import Any
@@ -13,6 +12,8 @@ from pydantic import ValidationError
 
 from umbrant.model.behaviors import Behavior, Blackboard, EventList, NodeFile
 from umbrant.model.documents import Cover, Project
+from umbrant.model.files import BusyError, finish_save, is_unfinished, locked, names_in, read_text, save_files
+from umbrant.model.json_text import JsonError, read_json
 from umbrant.model.outline import Outline, OutlineError
 from umbrant.model.problems import Problem, ProjectError
 from umbrant.model.staging import Scenario, Stage
@@ -37,30 +38,58 @@ _SPREAD = re.compile(r'\{\n\s+("mid": [^\n]+,)\n\s+("give": [^\n]+)\n\s+\}')
 
 
 def read_project(folder: Path) -> Project:
-    """Read a project's files. Raises ProjectError with every problem of every file; names in it are not checked."""
+    """Read a project's files. Raises ProjectError with every problem of every file; names in it are not checked.
+
+    A save that a crash has cut short is finished first.
+    """
+    if is_unfinished(folder):
+        with _told(folder, "A save was cut short and cannot be finished"), locked(folder):
+            finish_save(folder)
     problems: list[Problem] = []
     texts: dict[str, str] = {}
-    names = [
-        COVER_FILE,
-        *([EVENTS_FILE] if (folder / EVENTS_FILE).exists() else []),
-        *(f"{place}/{path.name}" for place in FOLDERS for path in sorted((folder / place).glob("*.json"))),
-        *(f"{NODES}/{path.name}" for path in sorted((folder / NODES).glob("*.py"))),
-    ]
-    for name in names:
-        text = _text_of(folder, name, problems)
-        if text is not None:
-            texts[name] = text
+    with _told(folder, "it cannot be read"), locked(folder, shared=True):
+        names = [
+            COVER_FILE,
+            *([EVENTS_FILE] if (folder / EVENTS_FILE).exists() else []),
+            *(name for place in FOLDERS for name in _names(folder, place, ".json", problems)),
+            *_names(folder, NODES, ".py", problems),
+        ]
+        for name in names:
+            text = _text_of(folder, name, problems)
+            if text is not None:
+                texts[name] = text
     return parse_project(texts, problems)
 
 
 def read_nodes(folder: Path) -> tuple[NodeFile, ...]:
     """The files of nodes of a project's own, as they lie on disk. Raises ProjectError."""
     problems: list[Problem] = []
-    names = [f"{NODES}/{path.name}" for path in sorted((folder / NODES).glob("*.py"))]
-    texts = {name: _text_of(folder, name, problems) for name in names}
+    texts = {name: _text_of(folder, name, problems) for name in _names(folder, NODES, ".py", problems)}
     if problems:
         raise ProjectError(problems)
     return tuple(NodeFile(name=Path(name).name, text=text or "") for name, text in texts.items())
+
+
+def _names(folder: Path, place: str, ending: str, problems: list[Problem]) -> list[str]:
+    """The files in a folder of the project, as paths within it."""
+    try:
+        return [f"{place}/{name}" for name in names_in(folder / place, ending)]
+    except OSError as error:
+        problems.append(Problem(place, "", f"cannot be read: {error.strerror}.", "Allow reading the folder."))
+        return []
+
+
+@contextmanager
+def _told(folder: Path, what: str) -> Iterator[None]:
+    """What goes wrong with the folder as a whole is a problem with a way out."""
+    try:
+        yield
+    except BusyError:
+        message = "another process is saving to this folder at this moment."
+        raise ProjectError([Problem(str(folder), "", message, "Try again when it is done.")]) from None
+    except OSError as error:
+        where = str(error.filename or folder)
+        raise ProjectError([Problem(where, "", f"{what}: {error.strerror or error}.", "See to the folder.")]) from error
 
 
 def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Project:
@@ -73,7 +102,7 @@ def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Proj
     events: EventList | None = None
     nodes: list[NodeFile] = []
     found: dict[str, list[Any]] = {place: [] for place in FOLDERS}
-    for name, text in texts.items():
+    for name, text in sorted(texts.items()):
         place, _, file = name.rpartition("/")
         if place == NODES:
             nodes.append(NodeFile(name=file, text=text))
@@ -146,55 +175,45 @@ def _with_rows(behavior: Behavior) -> str:
 
 
 def save_project(project: Project, folder: Path) -> None:
-    """Write what differs from the files on disk, each file whole or not at all, and remove documents that are gone.
+    """Write what differs from the files on disk, and remove documents that are gone: all of it, or nothing.
 
-    Raises ProjectError, with the folder as it was or with some files new and none half written.
+    Raises ProjectError, with the folder as it was.
     """
     texts = document_texts(project)
     try:
-        for name, text in texts.items():
-            _put(folder / name, text, keep=name.startswith(f"{NODES}/"))
-        for place in FOLDERS:
-            for path in sorted((folder / place).glob("*.json")):
-                if f"{place}/{path.name}" not in texts:
-                    path.unlink()
-        if EVENTS_FILE not in texts:
-            (folder / EVENTS_FILE).unlink(missing_ok=True)
-    except OSError as error:
-        where = error.filename or folder
-        raise ProjectError(
-            [
-                Problem(
-                    str(where),
-                    "",
-                    f"could not be written: {error.strerror or error}.",
-                    "Your changes are kept here; make room or allow writing, or save to another folder.",
-                )
+        folder.mkdir(parents=True, exist_ok=True)
+        with locked(folder):
+            finish_save(folder)
+            written = {name: text for name, text in texts.items() if _differs(folder / name, text)}
+            removed = [
+                f"{place}/{name}"
+                for place in FOLDERS
+                for name in names_in(folder / place, ".json")
+                if f"{place}/{name}" not in texts
             ]
-        ) from error
+            if EVENTS_FILE not in texts and (folder / EVENTS_FILE).exists():
+                removed.append(EVENTS_FILE)
+            save_files(folder, written, removed)
+    except (OSError, UnicodeError, BusyError) as error:
+        raise ProjectError([_not_saved(error, folder)]) from error
 
 
-def _put(path: Path, text: str, *, keep: bool) -> None:
-    """Write a file that is not there yet or differs. `keep` leaves one that is there: it is written elsewhere."""
-    if not path.exists() or (not keep and path.read_text(encoding="utf-8") != text):
-        write_whole(path, text)
-
-
-def write_whole(path: Path, text: str) -> None:
-    """Put `text` at `path` in one step: a reader, or a crash, sees the old file or the new one. Raises OSError."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")
+def _differs(path: Path, text: str) -> bool:
+    """Whether a file is to be written. One of nodes that is there is left: it is written in another editor."""
+    if path.parent.name == NODES:
+        return not path.exists()
     try:
-        with os.fdopen(handle, "w", encoding="utf-8", newline="\n") as file:
-            file.write(text)
-            file.flush()
-            os.fsync(file.fileno())
-        mode = path.stat().st_mode & 0o777 if path.exists() else 0o644
-        os.chmod(temporary, mode)
-        os.replace(temporary, path)
-    except BaseException:
-        Path(temporary).unlink(missing_ok=True)
-        raise
+        return read_text(path) != text
+    except (OSError, UnicodeDecodeError):
+        return True
+
+
+def _not_saved(error: Exception, folder: Path) -> Problem:
+    if isinstance(error, BusyError):
+        return Problem(str(folder), "", "another process is saving to this folder at this moment.", "Save again.")
+    where, why = (error.filename, error.strerror) if isinstance(error, OSError) else ("", "")
+    remedy = "Your changes are kept here; make room or allow writing, or save to another folder."
+    return Problem(str(where or folder), "", f"could not be written: {why or error}.", remedy)
 
 
 @lru_cache(maxsize=512)
@@ -232,7 +251,7 @@ def _document(name: str, text: str, kind: type[Any], extra: dict[str, str], prob
 
 def _text_of(folder: Path, name: str, problems: list[Problem]) -> str | None:
     try:
-        return (folder / name).read_text(encoding="utf-8")
+        return read_text(folder / name)
     except FileNotFoundError:
         problems.append(Problem(name, "", f"is missing in {folder}.", "Is this the folder of a project?"))
     except OSError as error:
@@ -244,19 +263,13 @@ def _text_of(folder: Path, name: str, problems: list[Problem]) -> str | None:
 
 def _parsed(name: str, text: str, problems: list[Problem]) -> dict[str, Any] | None:
     try:
-        data = json.loads(text)
-    except RecursionError:
-        problems.append(Problem(name, "", "is nested too deeply to be a document of a project.", "Restore it."))
-    except json.JSONDecodeError as error:
-        open_string = error.msg.startswith("Unterminated string") and "\n" not in error.doc[error.pos :].rstrip()
-        cut = open_string or error.pos >= len(error.doc.rstrip())
-        remedy = "The file ends too early; restore the rest of it." if cut else "Mend the JSON at this place."
-        place = f"line {error.lineno}, column {error.colno}"
-        problems.append(Problem(name, "", f"{place}: {error.msg[:1].lower()}{error.msg[1:]}.", remedy))
-    else:
-        if isinstance(data, dict):
-            return data
-        problems.append(Problem(name, "", "holds no document: it should start with '{'."))
+        data = read_json(text)
+    except JsonError as error:
+        problems.append(Problem(name, "", str(error), error.remedy))
+        return None
+    if isinstance(data, dict):
+        return data
+    problems.append(Problem(name, "", "holds no document: it should start with '{'."))
     return None
 
 

@@ -4,6 +4,11 @@ from dataclasses import asdict, dataclass
 
 from rapidfuzz import process
 
+from umbrant.model.printable import printable
+
+LONGEST = 500
+"""How many characters each part of a problem may have."""
+
 
 @dataclass(frozen=True, order=True)
 class Problem:
@@ -14,6 +19,11 @@ class Problem:
     message: str
     remedy: str = ""
     row_id: str = ""
+
+    def __post_init__(self) -> None:
+        # What is quoted comes from somebody's files: it may be long, and hold what a terminal would act on.
+        for name in ("file", "row", "message", "remedy"):
+            object.__setattr__(self, name, printable(getattr(self, name), LONGEST))
 
     def __str__(self) -> str:
         place = ": ".join(part for part in (self.file, f"row {self.row}" if self.row else "") if part)

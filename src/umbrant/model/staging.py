@@ -5,10 +5,13 @@ from enum import StrEnum
 from functools import cached_property
 from math import cos, sin
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from umbrant.model.names import EventName, KeyName, Slug
-from umbrant.model.values import Document, Literal, Point, named
+from umbrant.model.values import Document, Literal, Number, Point, named
+
+MOST_PLAYERS = 5000
+"""How many may be on a stage, copies counted one by one."""
 
 
 class Blocks(StrEnum):
@@ -23,7 +26,7 @@ class Area(Document):
     """A polygon on the stage, its corners in order: a wall, a stack of crates, water, or paint on the ground."""
 
     name: str
-    corners: tuple[Point, ...] = Field(min_length=3)
+    corners: tuple[Point, ...] = Field(min_length=3, max_length=500)
     blocks: Blocks = Blocks.SIGHT_AND_WAY
 
 
@@ -40,8 +43,8 @@ class Prop(Document):
     name: KeyName
     group: KeyName
     at: Point
-    level: float = Field(default=1.0, ge=0, le=1)
-    drain_per_s: float = Field(default=0.0, ge=0)
+    level: Number = Field(default=1.0, ge=0, le=1)
+    drain_per_s: Number = Field(default=0.0, ge=0)
 
 
 class Stage(Document):
@@ -49,32 +52,32 @@ class Stage(Document):
 
     name: Slug = Field(exclude=True)
     title: str
-    width_m: float = Field(gt=0, le=10_000)
-    height_m: float = Field(gt=0, le=10_000)
-    areas: tuple[Area, ...] = ()
-    places: tuple[Place, ...] = ()
-    props: tuple[Prop, ...] = ()
+    width_m: Number = Field(gt=0, le=10_000)
+    height_m: Number = Field(gt=0, le=10_000)
+    areas: tuple[Area, ...] = Field(default=(), max_length=5000)
+    places: tuple[Place, ...] = Field(default=(), max_length=5000)
+    props: tuple[Prop, ...] = Field(default=(), max_length=5000)
 
 
 class Stat(Document):
     """A number that belongs to a body, such as its health, and how much it changes by itself each second."""
 
-    value: float = 1.0
-    low: float = 0.0
-    high: float = 1.0
-    per_s: float = 0.0
+    value: Number = 1.0
+    low: Number = 0.0
+    high: Number = 1.0
+    per_s: Number = 0.0
 
 
 class Body(Document):
     """What a member of the cast can do with its body. Angles in degrees, the sight cone from edge to edge."""
 
-    radius_m: float = Field(default=0.3, gt=0, le=5)
-    walk_m_s: float = Field(default=1.4, gt=0, le=50)
-    run_m_s: float = Field(default=3.0, gt=0, le=50)
-    turn_deg_s: float = Field(default=240.0, gt=0)
-    sight_m: float = Field(default=12.0, ge=0)
-    cone_deg: float = Field(default=110.0, gt=0, le=360)
-    hearing_m: float = Field(default=15.0, ge=0)
+    radius_m: Number = Field(default=0.3, gt=0, le=5)
+    walk_m_s: Number = Field(default=1.4, gt=0, le=50)
+    run_m_s: Number = Field(default=3.0, gt=0, le=50)
+    turn_deg_s: Number = Field(default=240.0, gt=0)
+    sight_m: Number = Field(default=12.0, ge=0)
+    cone_deg: Number = Field(default=110.0, gt=0, le=360)
+    hearing_m: Number = Field(default=15.0, ge=0)
     """How far away it hears a noise of loudness 1; a noise twice as loud is heard twice as far."""
     flies: bool = False
     """Whether walls and water are no hindrance to it."""
@@ -91,7 +94,7 @@ class Step(Document):
 class WalkPoint(Document):
     """A puppet is at `to` at `at_s` seconds; between two such points it goes evenly along the way there."""
 
-    at_s: float = Field(ge=0)
+    at_s: Number = Field(ge=0)
     to: Point
 
 
@@ -106,14 +109,14 @@ class Member(Document):
     behavior: Slug | None = None
     group: KeyName | None = None
     copies: int = Field(default=1, ge=1, le=1000)
-    scatter_m: float = Field(default=0.0, ge=0)
-    every_s: float = Field(default=0.0, ge=0, le=3600)
+    scatter_m: Number = Field(default=0.0, ge=0)
+    every_s: Number = Field(default=0.0, ge=0, le=3600)
     """With copies, how long after one of them the next comes onto the stage: a spawner. 0 for all of them at once. The
     first comes at once or, where they wait, as soon as a cue puts them somewhere."""
     waits: bool = False
     """Whether it is not on the stage until a cue brings it on."""
     start: Point
-    facing_deg: float = 0.0
+    facing_deg: Number = 0.0
     body: Body = Body()
     keys: dict[KeyName, Literal] = Field(default_factory=dict)
     walk: tuple[WalkPoint, ...] = ()
@@ -195,7 +198,7 @@ class Cue(Document):
     With `by_hand` it was done by the author during a rehearsal.
     """
 
-    at_s: float | None = Field(default=None, ge=0)
+    at_s: Number | None = Field(default=None, ge=0)
     when: str = ""
     does: Deed
     by_hand: bool = False
@@ -208,10 +211,17 @@ class Scenario(Document):
     title: str
     stage: Slug
     seed: int = Field(default=1, ge=0, lt=2**63)
-    seconds: float = Field(default=30.0, gt=0, le=86_400)
+    seconds: Number = Field(default=30.0, gt=0, le=86_400)
     ticks_per_s: int = Field(default=20, ge=1, le=240)
     cast: tuple[Member, ...] = ()
     cues: tuple[Cue, ...] = ()
+
+    @field_validator("cast")
+    @classmethod
+    def _few_enough(cls, cast: tuple[Member, ...]) -> tuple[Member, ...]:
+        if sum(member.copies for member in cast) > MOST_PLAYERS:
+            raise ValueError(f"with all copies there are more than {MOST_PLAYERS}, the most a scenario can have")
+        return cast
 
     @property
     def tick_count(self) -> int:

@@ -2,11 +2,16 @@
 
 from collections.abc import Iterable, Mapping
 from enum import StrEnum
-from typing import Any, Protocol, Self, TypeVar
+from typing import Annotated, Any, Protocol, Self, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Point = tuple[float, float]
+Number = Annotated[float, Field(ge=-1e12, le=1e12)]
+"""A number in a document: so large that nobody needs a larger one, and small enough to be reckoned with."""
+
+Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
+
+Point = tuple[Coordinate, Coordinate]
 """A place on the stage: metres east and north of its lower left corner, y up."""
 
 
@@ -49,8 +54,8 @@ class PlaceRef(Document):
 class Spread(Document):
     """A number drawn anew each time a row is entered: evenly from `mid - give` to `mid + give`."""
 
-    mid: float
-    give: float = Field(ge=0)
+    mid: Number
+    give: Number = Field(ge=0)
 
 
 class Shape(StrEnum):
@@ -83,14 +88,14 @@ class Curve(Document):
     steepness: float = Field(default=10.0, gt=0, le=200)
     width: float = Field(default=0.2, gt=0, le=2)
     sign: str = Field(default=">=", pattern="^(<|<=|>|>=|==|!=)$")
-    threshold: float = 0.0
+    threshold: Number = 0.0
     points: tuple[Point, ...] = ()
 
 
-Literal = bool | float | str | Point
+Literal = bool | Number | str | Point
 """What a key can hold, besides nothing at all (None)."""
 
-ParamValue = bool | float | str | Point | KeyRef | PlaceRef | Spread | Curve
+ParamValue = bool | Number | str | Point | KeyRef | PlaceRef | Spread | Curve
 """What a chip can hold."""
 
 

@@ -15,6 +15,8 @@ USES = "use_behavior"
 BEHAVIOR = "behavior"
 DEEPEST_USE = 16
 """How many behaviors may be used inside each other."""
+MOST_ROWS = 20_000
+"""How many rows a behavior may have with all that it uses. Seven levels with three uses each are some thousands."""
 
 
 @dataclass(frozen=True)
@@ -43,6 +45,8 @@ class Whole:
     """The frame of each row, by the row's id."""
     own: Frame
     given: dict[str, Literal] = field(default_factory=dict)
+    is_cut: bool = False
+    """Whether some of what it uses is left out, because there would be more than MOST_ROWS rows."""
 
     def frame(self, row_id: str) -> Frame:
         """The frame that a row belongs to; the agent's own for a row that is not there."""
@@ -94,6 +98,25 @@ def used_behaviors(behavior: Behavior) -> Iterator[tuple[Row, str]]:
             yield row, name
 
 
+def expanded_size(project: Project, name: str) -> int:
+    """How many rows a behavior has with all that it uses, however many that are. Raises KeyError.
+
+    What uses itself is counted once; validation tells of it.
+    """
+    known = {each.name for each in project.behaviors}
+    sizes: dict[str, int] = {}
+
+    def size(each: str, above: tuple[str, ...]) -> int:
+        if each not in sizes:
+            behavior = resolved(project, each)
+            inner = [used for _, used in used_behaviors(behavior) if used in known and used not in above]
+            deep = len(above) < DEEPEST_USE
+            sizes[each] = len(behavior.rows) + sum(size(used, (*above, used)) for used in inner if deep)
+        return sizes[each]
+
+    return size(name, (name,))
+
+
 def _rows(project: Project, behavior: Behavior, frame: Frame, whole: Whole, above: tuple[str, ...]) -> Iterator[Row]:
     """The rows of a behavior with their ids as they are when it runs, and after each use the rows of what it uses."""
     before = f"{frame.path}/" if frame.path else ""
@@ -105,6 +128,9 @@ def _rows(project: Project, behavior: Behavior, frame: Frame, whole: Whole, abov
         name = row.args.get(BEHAVIOR)
         if row.kind == USES and isinstance(name, str) and _can_be_put_in(project, name, above):
             inner = resolved(project, name)
+            if len(whole.frames) + len(inner.rows) > MOST_ROWS:
+                whole.is_cut = True
+                continue
             inside = _inner_frame(project, inner, frame, row, row_id, whole)
             yield from _rows(project, inner, inside, whole, (*above, name))
 

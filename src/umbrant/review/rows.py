@@ -81,7 +81,8 @@ def idle_take_over(reading: Reading) -> Iterator[Found]:
             continue
         above = reading.behavior.row(row.under) if row.under else None
         siblings = reading.children(above.id, *RUNS) if above else [row]
-        if above is not None and above.kind in ("selector", "sequence") and siblings[-1].id != row.id:
+        has_later = bool(siblings) and siblings[-1].id != row.id
+        if above is not None and above.kind in ("selector", "sequence") and has_later:
             continue
         watch = Watch.WHILE_RUNNING if row.guard.watch.while_running else Watch.ON_ENTRY
         edit = Edit(f"Watch {watch}", lambda p, r=row, w=watch: set_guard(p, reading.name, r.id, _when(r), w))  # type: ignore[misc]
@@ -117,9 +118,10 @@ def written_twice(whole: Whole) -> Iterator[Found]:
 
 
 def _looks(reading: Reading) -> dict[str, str]:
-    """What each branch says, its rows' ids and names left out. Rows stand before those in them, so read backwards."""
+    """What each branch says, its rows' ids and names left out. As they are read rows stand before those in them."""
     found: dict[str, str] = {}
-    for row in reversed(reading.behavior.rows):
+    for row_id in reversed(list(reading.outline.number)):
+        row = reading.behavior.row(row_id)
         says = row.model_copy(update={"id": "xx", "under": None, "name": "", "note": ""}).model_dump_json()
         inside = "".join(found[child] for child in reading.outline.children[row.id])
         found[row.id] = sha256(f"{says}({inside})".encode()).hexdigest()

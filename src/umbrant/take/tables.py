@@ -1,12 +1,11 @@
 """How a take lies in its SQLite file. The writer, the reader and the export all use these names and columns."""
 
-import json
 import struct
 from collections.abc import Mapping, Sequence
 from enum import StrEnum
 from typing import Any
 
-from pydantic_core import to_json
+from pydantic_core import from_json, to_json
 
 from umbrant.catalog.causes import Cause
 from umbrant.model.values import Literal
@@ -121,5 +120,5 @@ def stored(value: Literal | None) -> float | str | None:
 
 def loaded(value: float | str | None) -> Literal | None:
     """The reverse of `stored`: a list of two numbers is a point."""
-    found = json.loads(value) if isinstance(value, str) else value
+    found: Any = from_json(value) if isinstance(value, str) else value
     return tuple(found) if isinstance(found, list) else found

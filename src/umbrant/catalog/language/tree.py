@@ -27,6 +27,8 @@ ARITHMETIC: dict[type[ast.operator], str] = {ast.Add: "+", ast.Sub: "-", ast.Mul
 SIGNS = {"<": "<", "<=": "≤", ">": ">", ">=": "≥", "==": "=", "!=": "≠"}
 """How each comparison is shown."""
 
+_LINE_ENDS = re.compile(r"[\r\n\f]")
+"""What Python would take for the end of a line. A condition has one line, whatever it is broken into."""
 _LONE_EQUALS = re.compile(r"(?<![<>=!])=(?!=)")
 
 Span = tuple[int, int]
@@ -137,14 +139,15 @@ def parse(text: str) -> Tree:
     if len(text) > LONGEST:
         raise LanguageError(f"a condition has at most {LONGEST} characters; split it over several rows", (0, len(text)))
     lead = len(text) - len(text.lstrip())
-    line = text.strip().replace("\n", " ")
+    line = _LINE_ENDS.sub(" ", text.strip())
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             body = ast.parse(line, mode="eval").body
     except SyntaxError as error:
-        column = lead + max(0, (error.offset or 1) - 1)
-        raise LanguageError(_syntax_message(error, line), (column, max(column + 1, len(text.rstrip())))) from None
+        end = len(text.rstrip())
+        column = min(lead + max(0, (error.offset or 1) - 1), end - 1)
+        raise LanguageError(_syntax_message(error, line), (column, end)) from None
     except (RecursionError, MemoryError, ValueError):
         raise LanguageError(
             "this is no condition; it is nested too deeply or holds odd characters", (0, len(text))
@@ -256,9 +259,10 @@ class _Reader:
         return reader(node)
 
     def span(self, node: ast.expr) -> Span:
-        end = node.end_col_offset or node.col_offset
-        start_chars = len(self.bytes[: node.col_offset].decode())
-        return self.lead + start_chars, self.lead + start_chars + len(self.bytes[node.col_offset : end].decode())
+        """The columns of a part. Python counts bytes, and inside of some texts it counts them wrong."""
+        start = len(self.bytes[: node.col_offset].decode(errors="ignore"))
+        end = len(self.bytes[: node.end_col_offset].decode(errors="ignore"))
+        return self.lead + start, self.lead + max(start, end)
 
     def _constant(self, node: ast.Constant) -> Tree:
         value = node.value
@@ -267,6 +271,8 @@ class _Reader:
         if isinstance(value, int | float) and abs(value) < 1e15:
             return Number(float(value), self.span(node))
         if isinstance(value, str):
+            if not value.isascii() and any("\ud800" <= each <= "\udfff" for each in value):
+                raise LanguageError("this text holds half a character, which no file can hold", self.span(node))
             return Text(value, self.span(node))
         raise LanguageError("this is no number or text that a condition can hold", self.span(node))
 

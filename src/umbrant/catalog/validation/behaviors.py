@@ -10,21 +10,8 @@ from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, part_name
 from umbrant.model.problems import Problem, did_you_mean
-from umbrant.model.values import Curve, KeyRef, KeyType, ParamValue, PlaceRef, Spread
-from umbrant.model.whole import BEHAVIOR, USES, resolved, used_behaviors
-
-_FITS: Mapping[ParamType, tuple[type, ...]] = {
-    ParamType.NUMBER: (float, int),
-    ParamType.SPREAD: (float, int, Spread),
-    ParamType.YES_NO: (bool,),
-    ParamType.PLACE: (str, tuple, PlaceRef),
-    ParamType.KEY: (),
-    ParamType.CURVE: (Curve,),
-}
-"""What a chip may hold besides a key; a text where nothing is said here.
-
-A text in a PLACE, AGENT or PROP chip names one of the cast or a prop.
-"""
+from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread
+from umbrant.model.whole import BEHAVIOR, MOST_ROWS, USES, expanded_size, resolved, used_behaviors
 
 _PARTS_ALLOWED: Mapping[Family, tuple[str, ...]] = {
     **dict.fromkeys((*RUNS, Family.OPTION), (GUARD, "decorator", "upkeep")),
@@ -51,6 +38,10 @@ def behavior_problems(
     project: Project, behavior: Behavior, catalog: Catalog, known: Known, fine: Fine
 ) -> Iterator[Problem]:
     """Every problem of one behavior. `known` is what `known_names` says of the project; `fine` is added to."""
+    size = expanded_size(project, behavior.name)
+    if size > MOST_ROWS:
+        message = f"with all that it uses it has {size} rows; {MOST_ROWS} is the most."
+        yield Problem(f"behaviors/{behavior.name}.json", "", message, "Use fewer behaviors inside each other.")
     if behavior.variant_of is not None:
         faults_found = list(_variant_problems(project, behavior))
         yield from faults_found
@@ -262,9 +253,7 @@ class _BehaviorCheck:
                 yield self._at(row, f"`{param.label}` of `{kind.title}` is not filled in.", f"It is {param.help}.")
         elif isinstance(value, KeyRef):
             yield from self._key(row, param, value.key)
-        elif not isinstance(value, _FITS.get(param.type, (str,))) or (
-            isinstance(value, bool) and param.type is not ParamType.YES_NO
-        ):
+        elif not param.takes(value):
             yield self._at(row, f"`{param.label}` cannot be {value!r}.", f"It is {param.help}.")
         elif param.type is ParamType.CONDITION:
             yield from self._condition(row, str(value), param.label)

@@ -60,6 +60,19 @@ STANDARD = [
 """Names of modules that a file in a project's folder may have."""
 
 
+WINDOW = """
+import os, pathlib, threading
+from umbrant.desk import app
+from umbrant.desk.dialogs import Dialogs
+
+Dialogs.trust = lambda self, files: False
+Dialogs.problems = Dialogs.message = lambda *_: None
+threading.Timer(3.0, os._exit, (0,)).start()
+app.run_desk(pathlib.Path("."))
+"""
+"""A window on the project in the current folder, whose user does not trust it, for three seconds."""
+
+
 @dataclass(frozen=True)
 class Trap:
     """One way to have code run. `lay` puts it into a project's folder, given the code that leaves the mark."""

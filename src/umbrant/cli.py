@@ -13,7 +13,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 from types import FrameType
-from typing import Annotated, Any
+from typing import IO, Annotated, Any
 
 import typer
 from platformdirs import user_cache_path
@@ -26,7 +26,7 @@ from umbrant.catalog.schema import project_schema
 from umbrant.catalog.validation import validate
 from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
-from umbrant.model.printable import printable
+from umbrant.model.printable import escaped, printable
 from umbrant.model.problems import ProjectError, did_you_mean
 from umbrant.own import names_of, own_catalog
 from umbrant.reasons.minds import changes_of_mind, leads
@@ -95,13 +95,13 @@ def main() -> None:
         finally:
             sys.stdout.flush()
     except (ProjectError, TakeError, Mistake) as error:
-        print(error, file=sys.stderr)
+        print(escaped(str(error)), file=sys.stderr)
         raise SystemExit(1) from None
     except CutShort as cut:
-        print(cut, file=sys.stderr)
+        print(escaped(str(cut)), file=sys.stderr)
         raise SystemExit(3) from None
     except Stopped as stopped:
-        print(stopped, file=sys.stderr)
+        print(escaped(str(stopped)), file=sys.stderr)
         raise SystemExit(stopped.code) from None
     except KeyboardInterrupt:
         raise SystemExit(128 + signal.SIGINT) from None
@@ -181,8 +181,8 @@ def show(take: TakeArg, agent: AgentOption, at: AtOption, as_json: JsonOption = 
         return
     table = Table("row", "", "status", "value", box=None, pad_edge=False)
     for row in rows:
-        table.add_row(row["number"], row["name"], row["status"], row["value"])
-    print(f"{explainer.title} at {explainer.header.seconds(tick):.2f} s (tick {tick})")
+        table.add_row(*(printable(row[each]) for each in ("number", "name", "status", "value")))
+    _say(f"{explainer.title} at {explainer.header.seconds(tick):.2f} s (tick {tick})")
     _console().print(table)
     _tell_if_cut(explainer.take)
 
@@ -201,7 +201,7 @@ def why(
     if as_json:
         _print_json({**_answer_data(answer, explainer.header.seconds(tick)), "ended": explainer.take.ended})
     else:
-        print(f"{answer.question}, at {explainer.header.seconds(tick):.2f} s\n{answer.text}")
+        _say(f"{answer.question}, at {explainer.header.seconds(tick):.2f} s\n{answer.text}")
     _tell_if_cut(explainer.take)
 
 
@@ -217,10 +217,10 @@ def review_(project: ProjectArg, as_json: JsonOption = False) -> None:
         _print_json({"problems": [each.as_json() for each in problems], "findings": [each.as_json() for each in found]})
     else:
         for problem in problems:
-            print(f"error: {problem}")
+            _say(f"error: {problem}")
         for each in found:
-            print(f"{each}\n    {each.sort.why}")
-        print(f"{len(problems) + len(found)} findings" if problems or found else "Nothing was found.")
+            _say(f"{each}\n    {each.sort.why}")
+        _say(f"{len(problems) + len(found)} findings" if problems or found else "Nothing was found.")
     raise SystemExit(1 if errors else 0)
 
 
@@ -260,6 +260,11 @@ def _tell_if_cut(take: Take) -> None:
         raise CutShort(take)
 
 
+def _say(text: str = "", file: IO[str] | None = None) -> None:
+    """Print text with what files or nodes may have put into it escaped."""
+    print(escaped(text), file=file)
+
+
 def _offscreen() -> bool:
     return os.environ.get("QT_QPA_PLATFORM", "") != ""
 
@@ -277,7 +282,7 @@ def _rolled(
     if name not in names:
         raise Mistake(f"{folder}: there is no scenario '{name}'. {did_you_mean(name, names)}")
     if project.nodes and not trust:
-        print(f"{names_of(project.nodes)} did not run: give --trust if you know where they come from.", file=sys.stderr)
+        _say(f"{names_of(project.nodes)} did not run: give --trust if you know where they come from.", file=sys.stderr)
     path = out or _default_path(folder, name, project, seed)
     order = Order(project, name, path, seed, seconds, trusted=trust)
     with SupervisedRoll(order) as running, _Signals(running.stop) as signals:
@@ -337,28 +342,28 @@ def _print_story(take: Take) -> None:
     """What happened, in a screenful: the first agent's changes of mind, a line for each other, where the take is."""
     played = take.header.played
     length = f"{take.header.seconds(take.ticks):.1f} s, {take.ticks} ticks"
-    print(f"{take.header.project.cover.title}, scenario '{played.name}', seed {take.header.seed}: {length}")
+    _say(f"{take.header.project.cover.title}, scenario '{played.name}', seed {take.header.seed}: {length}")
     for _, what, cause in take.notices:
-        print(f"  {what}: {''.join(text for _, text in cause.parts())}.")
+        _say(f"  {what}: {''.join(text for _, text in cause.parts())}.")
     for member in played.players:
         for _, what, cause in take.agents[member.name].notices:
-            print(f"  {member.title or member.name}: {what}: {''.join(text for _, text in cause.parts())}.")
+            _say(f"  {member.title or member.name}: {what}: {''.join(text for _, text in cause.parts())}.")
     agents = [member.name for member in played.players if member.behavior]
     for name in agents[:1]:
         _print_changes(take, name)
     if agents[1:]:
-        print()
+        _say()
     for name in agents[1:]:
-        print(f"{_summary(take, name)}")
-    print(f"\nThe take is in {take.path}")
+        _say(f"{_summary(take, name)}")
+    _say(f"\nThe take is in {take.path}")
 
 
 def _print_changes(take: Take, name: str) -> None:
     explainer = Explainer(take, name)
-    print(f"\n{explainer.title}, by behavior '{explainer.behavior.title}'")
+    _say(f"\n{explainer.title}, by behavior '{explainer.behavior.title}'")
     for lead in changes_of_mind(take, name):
         line = explainer.change(lead)
-        print(f"{take.header.seconds(lead.start):7.2f} s  {line.number:5} {line.text}")
+        _say(f"{take.header.seconds(lead.start):7.2f} s  {line.number:5} {line.text}")
 
 
 def _summary(take: Take, name: str) -> str:
@@ -415,7 +420,7 @@ def _kind_data(kind: Any) -> dict[str, object]:
 
 
 def _print_json(data: object) -> None:
-    print(json.dumps(data, indent=2, ensure_ascii=False))
+    print(escaped(json.dumps(data, indent=2, ensure_ascii=False)))
 
 
 def _console() -> Console:

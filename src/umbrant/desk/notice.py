@@ -4,6 +4,8 @@ from PySide6.QtCore import QEvent, QObject, QPoint, QRect, Qt, QTimer
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QLabel, QWidget
 
+from umbrant.model.printable import escaped
+
 SHOWN_MS = 9000
 WIDEST = 560
 BESIDE, ABOVE = 12, 8
@@ -29,7 +31,7 @@ class Notice(QLabel):
 
     def tell(self, text: str) -> None:
         """Show a message, or take the last one away if there is none."""
-        self.setText(text)
+        self.setText(escaped(text))
         self.setVisible(bool(text))
         self._place()
         self._timer.start(SHOWN_MS + 40 * len(text))

@@ -3,7 +3,9 @@
 import hashlib
 import json
 import os
+import time
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
 from itertools import count
 from pathlib import Path
 
@@ -20,6 +22,8 @@ from umbrant.model.problems import ProjectError
 
 DELAY_MS = 700
 """How long after the last edit the changes are written; at the most this much is lost."""
+STALE_S = 60.0
+"""How long ago something was last written to if nobody is still at it."""
 NEW = "new-"
 """How the files begin in which projects are kept that have no folder yet."""
 _numbers = count(1)
@@ -45,6 +49,7 @@ def forget_changes(folder: Path) -> None:
 def kept_new_projects() -> list[tuple[Path, Project]]:
     """The projects without a folder that visits left which are no more, each with the file it is kept in."""
     found = []
+    _sweep()
     for path in sorted(_place().glob(f"{NEW}*.json")):
         owner = path.stem.removeprefix(NEW).partition("-")[0]
         project = None if owner.isdigit() and lives(int(owner)) else _read(path)
@@ -107,6 +112,14 @@ class Keeper(QObject):
         self._has_stopped = True
         self._timer.stop()
         self._thread.shutdown(wait=True)
+
+
+def _sweep() -> None:
+    """Remove what was being written as a visit was killed. What has been written a moment ago may be another's."""
+    for part in _place().glob(".*.part"):
+        with suppress(OSError):
+            if time.time() - part.stat().st_mtime > STALE_S:
+                part.unlink()
 
 
 def _place() -> Path:

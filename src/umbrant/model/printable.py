@@ -17,6 +17,11 @@ def printable(text: str, limit: int = 200) -> str:
     return "".join(each if each == " " or _is_harmless(each) else _escaped(each) for each in cut)
 
 
+def escaped(text: str) -> str:
+    """The text with the same escaped in each of its lines, and nothing cut."""
+    return "\n".join(printable(line, len(line) + 1) for line in text.split("\n"))
+
+
 def _is_harmless(character: str) -> bool:
     return unicodedata.category(character).startswith(_HARMLESS)
 

@@ -104,15 +104,16 @@ def expanded_size(project: Project, name: str) -> int:
     What uses itself is counted once; validation tells of it.
     """
     known = {each.name for each in project.behaviors}
-    sizes: dict[str, int] = {}
+    sizes: dict[tuple[str, int], int] = {}
 
     def size(each: str, above: tuple[str, ...]) -> int:
-        if each not in sizes:
+        place = each, len(above)
+        if place not in sizes:
             behavior = resolved(project, each)
             inner = [used for _, used in used_behaviors(behavior) if used in known and used not in above]
-            deep = len(above) < DEEPEST_USE
-            sizes[each] = len(behavior.rows) + sum(size(used, (*above, used)) for used in inner if deep)
-        return sizes[each]
+            is_deepest = len(above) >= DEEPEST_USE
+            sizes[place] = len(behavior.rows) + sum(size(used, (*above, used)) for used in inner if not is_deepest)
+        return sizes[place]
 
     return size(name, (name,))
 

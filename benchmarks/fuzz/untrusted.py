@@ -310,8 +310,4 @@ def _start(place: Path, path: Path) -> None:
         ["schema"],
     ):
         subprocess.run([umbrant, *arguments], cwd=place, env=environment, capture_output=True, timeout=120)
-    window = "import sys; from PySide6.QtCore import QTimer; from umbrant.desk import app\n"
-    window += (
-        "QTimer.singleShot(2500, lambda: __import__('os')._exit(0)); app.run_desk(__import__('pathlib').Path('.'))"
-    )
-    subprocess.run([sys.executable, "-P", "-c", window], cwd=place, env=environment, capture_output=True, timeout=120)
+    subprocess.run([sys.executable, "-P", "-c", WINDOW], cwd=place, env=environment, capture_output=True, timeout=120)

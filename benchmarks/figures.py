@@ -15,6 +15,7 @@ from benchmarks.desk import desk_figures
 from benchmarks.engine import engine_figures
 from benchmarks.figure import Figure, timed
 from benchmarks.routes import route_figures
+from benchmarks.supervised import supervised_figures
 from umbrant.catalog.validation import open_project
 from umbrant.desk.app import SWITCH_S
 from umbrant.desk.settings import Settings
@@ -38,6 +39,7 @@ def all_figures() -> Iterator[Figure]:
         told = f"this machine counts to a million in {timed(_count) * 1000:.0f} ms"
         name = "the warden's part of the demo rolls, times faster than real time"
         yield Figure(name, f"{42 / rolled_s:.0f} ×", "over 100 ×", told)
+        yield from supervised_figures(open_project(DEMO), place)
         yield from engine_figures(place)
         yield from route_figures(place)
         application = QApplication([])

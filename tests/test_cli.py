@@ -11,10 +11,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from benchmarks.fuzz.hostile_nodes import HostileNode, action
+from benchmarks.fuzz.nodes import project_with
 
 from tests.conftest import DEMO
 from umbrant import cli
 from umbrant.catalog.declare import Family
+from umbrant.model.folder import save_project
 from umbrant.take.reader import read_take
 
 
@@ -186,3 +189,41 @@ def test_output_that_cannot_be_written_is_one_line_and_a_code() -> None:
         done = subprocess.run(command, stdout=full, stderr=subprocess.PIPE, text=True, check=False)
     assert done.returncode == 1
     assert done.stderr == "The output could not be written: No space left on device.\n"
+
+
+def test_a_take_that_was_cut_short_says_so_in_every_output(umbrant: Any, tmp_path: Path) -> None:
+    project = project_with(HostileNode("spins", action("yield\nyield\nwhile True: pass")))
+    save_project(project, tmp_path / "p")
+    path = tmp_path / "t.take"
+    code, out, err = umbrant("roll", tmp_path / "p", "--trust", "--out", path)
+    assert code == 3
+    assert "The take is in" in out
+    said = f"{path}: this take is not whole: nodes/bad.py, line "
+    assert err.startswith(said)
+    for arguments in (
+        ("show", path, "--agent", "warden", "--at", "0"),
+        ("why", path, "--agent", "warden", "--at", "0"),
+        ("export", path),
+    ):
+        code, out, err = umbrant(*arguments)
+        assert code == 3
+        assert err.startswith(said)
+        code, out, err = umbrant(*arguments[:2], *arguments[2:], *(("--json",) if "--at" in arguments else ()))
+        assert "did not come back" in out or "--at" not in arguments
+
+
+def test_sys_exit_in_a_node_ends_no_command(umbrant: Any, tmp_path: Path) -> None:
+    save_project(project_with(HostileNode("exits", action("import sys\nsys.exit(0)"))), tmp_path / "p")
+    code, out, err = umbrant("roll", tmp_path / "p", "--trust", "--out", tmp_path / "t.take", "--json")
+    assert (code, err) == (0, "")
+    (change, *_) = json.loads(out)["agents"]["warden"]
+    assert "Wait" in change["reason"] or change["row"] == "r2"
+
+
+def test_what_files_hold_is_shown_escaped(umbrant: Any, tmp_path: Path) -> None:
+    made = project_with(HostileNode("good", action("return True")))
+    rude = made.cover.model_copy(update={"title": "Red \x1b[31m and \u202e backwards"})
+    save_project(made.model_copy(update={"cover": rude}), tmp_path / "p")
+    code, out, _ = umbrant(tmp_path / "p", "--headless", "--trust")
+    assert code == 0
+    assert out.startswith("Red \\x1b[31m and \\u202e backwards")

@@ -2,6 +2,7 @@
 
 import io
 import runpy
+import signal
 import sys
 from pathlib import Path
 
@@ -108,3 +109,33 @@ def test_the_example_game_can_be_played_by_hand(
     runpy.run_path(str(EXAMPLES / "own-game" / "game.py"), run_name="__main__")
     assert ".....@.." in capsys.readouterr().out
     assert read_take(tmp_path / "cellar.take").ticks == 3
+
+
+SPINS = '''
+from umbrant.nodes import *
+
+@action("hum into {key}")
+def hum(me: Agent, key: NumberKey):
+    """Hums.
+
+    key: counts up
+    """
+    key.set((key.value or 0) + 1)
+    return True
+'''
+
+
+def test_no_signal_and_no_timer_of_a_game_is_touched(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    folder = saved(tmp_path, row("hh", "hum", key=key("n")))
+    (folder / "nodes").mkdir()
+    (folder / "nodes" / "mine.py").write_text(SPINS)
+    touched: list[str] = []
+    for name in ("signal", "setitimer", "alarm", "pthread_sigmask"):
+        monkeypatch.setattr(signal, name, lambda *_, name=name: touched.append(name))
+    world = PlainWorld(tick_s=0.5)
+    world.add(PlainBody("a", (0.0, 0.0)))
+    mind = load_behavior(folder, "b", world, name="a", trust=True)
+    for _ in range(3):
+        mind.tick()
+    assert mind.get("a", "n") == 3.0
+    assert touched == []

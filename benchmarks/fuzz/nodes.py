@@ -12,7 +12,7 @@ from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Guard, Key,
 from umbrant.model.documents import Cover, Project
 from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import KeyRef, KeyType
-from umbrant.rolling.client import SINGLE_THREADED, SUPERVISOR
+from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
 from umbrant.rolling.orders import Reply, order_line, read_reply
 from umbrant.rolling.roll import Order
 from umbrant.take.export import ExportFormat, export_text
@@ -33,7 +33,7 @@ class Conversation:
             stderr=self._errors,
             text=True,
             cwd=folder,
-            env={**os.environ, **SINGLE_THREADED},
+            env={**os.environ, **ENVIRONMENT},
         )
 
     def __enter__(self) -> "Conversation":

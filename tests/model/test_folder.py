@@ -3,13 +3,15 @@
 import errno
 import json
 import os
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 
 from umbrant.model.documents import Project
 from umbrant.model.edits import rename_row
-from umbrant.model.files import write_whole
+from umbrant.model.files import JOURNAL, write_whole
 from umbrant.model.folder import document_texts, parse_project, read_project, save_project
 from umbrant.model.problems import ProjectError
 
@@ -167,3 +169,92 @@ def test_a_document_that_is_gone_is_removed_from_the_folder(demo: Path) -> None:
     (demo / "behaviors" / "old.json").write_text('{"title": "Old", "blackboard": "quay"}')
     save_project(project, demo)
     assert not (demo / "behaviors" / "old.json").exists()
+
+
+def later(project: Project) -> Project:
+    """The project with other titles on all of its behaviors."""
+    behaviors = tuple(each.model_copy(update={"title": f"{each.title}, later"}) for each in project.behaviors)
+    return project.model_copy(update={"behaviors": behaviors})
+
+
+def test_a_save_that_was_cut_short_after_its_journal_is_finished_by_whoever_reads_next(
+    demo: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    changed = later(read_project(demo))
+    real, done = os.replace, 0
+
+    def dies(*args: object) -> None:
+        nonlocal done
+        done += 1
+        if done == 4:  # the journal and two files are in place
+            raise KeyboardInterrupt
+        real(*args)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(os, "replace", dies)
+    with pytest.raises(KeyboardInterrupt):
+        save_project(changed, demo)
+    monkeypatch.setattr(os, "replace", real)
+    assert (demo / JOURNAL).exists()
+    assert read_project(demo) == changed
+    assert not [name for name in files(demo) if name.endswith(".part") or name == JOURNAL]
+
+
+def test_a_save_that_was_cut_short_before_its_journal_has_not_happened(demo: Path) -> None:
+    before = read_project(demo)
+    (demo / "behaviors" / ".warden.json.part").write_text("{")
+    (demo / ".project.json.x1y2z3.part").write_text("{")
+    assert read_project(demo) == before
+    assert not [name for name in files(demo) if name.endswith(".part")]
+
+
+@pytest.mark.parametrize(
+    "name", ["../outside.json", "/etc/outside.json", "behaviors/../../outside.json", "notes.txt", 7]
+)
+def test_a_journal_that_came_with_a_project_touches_none_but_its_files(demo: Path, name: object) -> None:
+    outside = demo.parent / "outside.json"
+    outside.write_text("mine")
+    (demo.parent / ".outside.json.part").write_text("theirs")
+    (demo / "notes.txt").write_text("mine")
+    (demo / JOURNAL).write_text(json.dumps({"write": [name], "remove": [name]}))
+    read_project(demo)
+    assert outside.read_text() == "mine"
+    assert (demo / "notes.txt").read_text() == "mine"
+
+
+def test_while_another_process_saves_nobody_else_does(demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    project = read_project(demo)
+    monkeypatch.setattr("umbrant.model.files.LOCKED_S", 0.2)
+    code = "import fcntl, os, sys; fcntl.flock(os.open(sys.argv[1], os.O_RDONLY), fcntl.LOCK_EX); print(); input()"
+    command = [sys.executable, "-c", code, str(demo)]
+    with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE) as other:
+        assert other.stdout is not None
+        other.stdout.readline()
+        with pytest.raises(ProjectError, match="another process is saving"):
+            save_project(later(project), demo)
+        with pytest.raises(ProjectError, match="another process is saving"):
+            read_project(demo)
+        other.communicate(b"\n")
+    assert read_project(demo) == project
+    save_project(later(project), demo)
+
+
+def test_a_folder_that_cannot_be_read_is_not_an_empty_one(demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    project = read_project(demo)
+    real = os.scandir
+
+    def forbidden(path: object) -> object:
+        if str(path).endswith("behaviors"):
+            raise PermissionError(errno.EACCES, os.strerror(errno.EACCES), str(path))
+        return real(path)  # type: ignore[call-overload]
+
+    monkeypatch.setattr(os, "scandir", forbidden)
+    assert problems(demo) == ["behaviors: cannot be read: Permission denied. Allow reading the folder."]
+    with pytest.raises(ProjectError, match="could not be written"):
+        save_project(project, demo)
+
+
+def test_a_pipe_in_place_of_a_file_is_not_waited_for(demo: Path) -> None:
+    (demo / "behaviors" / "warden.json").unlink()
+    os.mkfifo(demo / "behaviors" / "warden.json")
+    (told,) = problems(demo)
+    assert "it is no plain file" in told

@@ -7,7 +7,7 @@ import pytest
 
 from tests.kinds import CATALOG
 from tests.small import played, project, row
-from umbrant.model.behaviors import Behavior, Event, EventList, Key, Row, Watch
+from umbrant.model.behaviors import Behavior, Event, EventList, Key, NodeFile, Row, Watch
 from umbrant.model.documents import Dismissal, Project
 from umbrant.model.staging import Area, Body, Cue, Place, RaiseEvent, SetKey
 from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape
@@ -278,12 +278,21 @@ CASES = [
         more={"areas": ISLAND, "places": (Place(name="spot", at=(15, 5)),)},
         nearly_more={"areas": ISLAND[:3], "places": (Place(name="spot", at=(15, 5)),)},
     ),
+    Case(
+        "unrepeatable_node",
+        "",
+        [TOP, WAIT],
+        [TOP, WAIT],
+        more={"nodes": (NodeFile(name="mine.py", text="def hum():\n    from random import random\n"),)},
+        nearly_more={"nodes": (NodeFile(name="mine.py", text="import math\n'import random'\n"),)},
+    ),
     Case("blind", "", LOOK, LOOK, SEEN, {"body": Body(sight_m=0)}, {"body": Body(sight_m=1)}),
 ]
 
 
 def found(sort: str, rows: list[Row], keys: tuple[Key, ...], more: dict[str, Any]) -> list[Finding]:
     made = with_events(project(*rows, keys=keys, **more), "bell", "bell.low")
+    made = made.model_copy(update={"nodes": more.get("nodes", ())})
     return [each for each in review(made, CATALOG) if each.sort.id == sort]
 
 

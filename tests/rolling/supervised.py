@@ -5,7 +5,7 @@ import subprocess
 from collections.abc import Iterable
 from pathlib import Path
 
-from umbrant.rolling.client import SINGLE_THREADED, SUPERVISOR
+from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
 from umbrant.rolling.orders import Reply, read_reply
 
 
@@ -17,7 +17,7 @@ def replies_to(lines: Iterable[str], folder: Path | None = None, code: int = 0) 
         stdout=subprocess.PIPE,
         text=True,
         cwd=folder,
-        env={**os.environ, **SINGLE_THREADED},
+        env={**os.environ, **ENVIRONMENT},
         timeout=60,
     )
     assert done.returncode == code
@@ -27,7 +27,7 @@ def replies_to(lines: Iterable[str], folder: Path | None = None, code: int = 0) 
 def replies_in_turn(lines: Iterable[str]) -> list[Reply]:
     """What a supervisor replies to these lines, each given to it when it has replied to the one before."""
     command = subprocess.Popen(
-        SUPERVISOR, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env={**os.environ, **SINGLE_THREADED}
+        SUPERVISOR, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env={**os.environ, **ENVIRONMENT}
     )
     assert command.stdin is not None
     assert command.stdout is not None

@@ -14,7 +14,7 @@ from benchmarks.fuzz.tally import Tally
 
 from tests.conftest import DEMO
 from umbrant.catalog.validation import open_project
-from umbrant.rolling.client import SINGLE_THREADED, SUPERVISOR
+from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
 from umbrant.rolling.orders import order_line, read_reply
 from umbrant.rolling.roll import Order
 from umbrant.take.export import ExportFormat, export_text
@@ -59,7 +59,7 @@ def supervisor(tmp_path: Path) -> Iterator["subprocess.Popen[str]"]:
         stdout=subprocess.PIPE,
         text=True,
         cwd=tmp_path,
-        env={**os.environ, **SINGLE_THREADED},
+        env={**os.environ, **ENVIRONMENT},
     )
     yield command
     command.kill()

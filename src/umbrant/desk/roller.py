@@ -2,7 +2,7 @@
 
 from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTemporaryDir, Signal
 
-from umbrant.rolling.client import SINGLE_THREADED, SUPERVISOR
+from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
 from umbrant.rolling.orders import Reply, end_line, order_line, read_reply, rehearse_line, step_line
 from umbrant.rolling.rehearse import Hand
 from umbrant.rolling.roll import Order
@@ -54,7 +54,7 @@ class Roller(QObject):
             return
         process = QProcess(self)
         environment = QProcessEnvironment.systemEnvironment()
-        for name, value in SINGLE_THREADED.items():
+        for name, value in ENVIRONMENT.items():
             environment.insert(name, value)
         process.setProcessEnvironment(environment)
         process.readyReadStandardOutput.connect(self._read)

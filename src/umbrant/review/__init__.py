@@ -5,13 +5,13 @@ from typing import Any
 
 from umbrant.catalog.declare import Catalog
 from umbrant.model.documents import Project
-from umbrant.review import keys, machines, rows, stages, takes, utilities
+from umbrant.review import keys, machines, nodes, rows, stages, takes, utilities
 from umbrant.review.findings import SORTS, Finding, Found, Scope, Sort
 from umbrant.review.takes import Run
 from umbrant.review.whole import Whole
 from umbrant.take.reader import Take
 
-MODULES = (rows, machines, utilities, keys, stages, takes)
+MODULES = (rows, machines, utilities, keys, stages, nodes, takes)
 """Where findings are declared."""
 
 

@@ -15,12 +15,14 @@ from umbrant.take.errors import TakeError
 SUPERVISOR = (sys.executable, "-P", "-m", "umbrant.rolling.supervisor")
 """What starts a supervisor. With -P nothing in the folder that it is started in is taken for a module."""
 
-SINGLE_THREADED: Mapping[str, str] = {
+ENVIRONMENT: Mapping[str, str] = {
     "OPENBLAS_NUM_THREADS": "1",
     "OMP_NUM_THREADS": "1",
     "MKL_NUM_THREADS": "1",
+    "PYTHONHASHSEED": "0",
 }
-"""Environment variables with which no library starts threads of its own: a process that has some cannot be forked."""
+"""What the environment of a supervisor says. No library starts threads of its own: a process that has some cannot be
+forked. And sets of texts have the same order in every one of them, should a node go by that."""
 
 
 class SupervisedRoll:
@@ -35,7 +37,7 @@ class SupervisedRoll:
             stdout=subprocess.PIPE,
             text=True,
             cwd=self._folder.name,
-            env={**os.environ, **SINGLE_THREADED},
+            env={**os.environ, **ENVIRONMENT},
             start_new_session=True,  # a Ctrl+C in the terminal is for us, who see to it that the take is closed
         )
         self._stop_reason = ""

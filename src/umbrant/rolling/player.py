@@ -6,6 +6,7 @@ it has no take open, one thread, a folder of its own, and a pipe in each directi
 
 import faulthandler
 import os
+import random
 import resource
 import select
 import signal
@@ -190,6 +191,9 @@ class Player:
         self._rehearsal = None
         order = read_order(data)
         self._runs_code = order.trusted and bool(order.project.nodes)
+        if self._runs_code:
+            # A node that takes chances of its own, and not those of `me.random`, takes the same ones each time.
+            random.seed(played(order).seed)
         catalog = running_catalog(order.project, trusted=order.trusted, watch=self._watch)
         if "rehearse" in data:
             rehearsal = Rehearsal(

@@ -4,9 +4,9 @@ from collections.abc import Iterable
 from enum import StrEnum
 from functools import cached_property
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
-from umbrant.model.names import EventName, KeyName, RowId, Slug
+from umbrant.model.names import EventName, FileName, KeyName, RowId, Slug
 from umbrant.model.outline import Outline
 from umbrant.model.values import Document, KeyType, Literal, Number, ParamValue
 
@@ -190,5 +190,14 @@ class EventList(Document):
 class NodeFile(Document):
     """A file of Python in which a project declares nodes of its own."""
 
-    name: str
+    name: FileName
     text: str
+
+    @field_validator("text")
+    @classmethod
+    def _can_be_written(cls, text: str) -> str:
+        try:
+            text.encode()
+        except UnicodeEncodeError:
+            raise ValueError("it holds half a character, which no file can hold") from None
+        return text

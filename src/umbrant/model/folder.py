@@ -105,7 +105,11 @@ def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Proj
     for name, text in sorted(texts.items()):
         place, _, file = name.rpartition("/")
         if place == NODES:
-            nodes.append(NodeFile(name=file, text=text))
+            try:
+                nodes.append(NodeFile(name=file, text=text))
+            except ValidationError:
+                remedy = "Give it a name of letters, digits, spaces, dots and dashes that ends in .py."
+                problems.append(Problem(name, "", "is no file of nodes that can be read.", remedy))
             continue
         document, faults = _read_document(name, text)
         problems.extend(faults)

@@ -148,7 +148,7 @@ def test_what_did_not_come_back_is_told_with_its_line_also_inside_c(tmp_path: Pa
     with Conversation(tmp_path) as supervisor:
         reply = supervisor.roll(Order(project_with(node), "s", tmp_path / "t.take", trusted=True))
     line = node.text.splitlines().index("    total += sum(range(10**12))") + 1
-    said = f"nodes/bad.py, line {line}: `bad` (warden, row r1) did not come back within 0.3 s, so it was ended."
+    said = f"nodes/bad.py, line {line}: `bad` (warden, row 1.1 'Bad') did not come back within 0.3 s, so it was ended."
     assert reply.error == said
 
 

@@ -474,7 +474,8 @@ class Desk(QObject):
     def _loaded(self, loaded: Loaded) -> None:
         self._count += 1
         header = loaded.take.header
-        label = f"Take {self._count} · seed {header.seed} · {header.seconds(loaded.take.ticks):.1f} s"
+        cut = "" if loaded.take.whole else " · cut short"
+        label = f"Take {self._count} · seed {header.seed} · {header.seconds(loaded.take.ticks):.1f} s{cut}"
         project = self._ordered.get(loaded.take.path) or header.project
         entry = NumberedTake(self._count, loaded, label, project)
         for dropped in self.takes[: -KEPT_TAKES + 1]:
@@ -483,7 +484,8 @@ class Desk(QObject):
         self._show(entry)
         noticed = noticed_in(loaded.take)
         if not loaded.take.whole:
-            self.told.emit(f"This take is not whole: {loaded.take.ended}. It shows what was recorded.")
+            ended = loaded.take.ended.rstrip(".")
+            self.told.emit(f"This take is not whole: {ended}. It shows what was recorded.")
         elif noticed:
             self.told.emit(noticed)
         elif not self.is_current and not self.busy:

@@ -135,8 +135,11 @@ class Builder:
     def _leaf(self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str) -> Leaf:
         scope = self._scope(row)
         binders = self._binders(kind, row, args, part)
-        plain, lasting = (ProjectLeaf, LastingProjectLeaf) if kind.own else (Leaf, LastingLeaf)
-        made = lasting if kind.takes_time else plain
+        if kind.own:
+            called = f"{self._behavior.outline.number[row.id]} '{row.name}'"
+            own = LastingProjectLeaf if kind.takes_time else ProjectLeaf
+            return own(kind, binders, scope, row.id, part, called)
+        made = LastingLeaf if kind.takes_time else Leaf
         return made(kind, binders, scope, row.id, part)
 
     def _decorated(self, row: Row, work: Work, children: Sequence[LiveRow], wrapped: list[Work]) -> Work:

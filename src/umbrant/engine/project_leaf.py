@@ -15,10 +15,13 @@ from umbrant.engine.project_view import AgentOfNode, given
 class ProjectLeaf(Leaf):
     """An action or a condition of the project's own that is done at once."""
 
-    def __init__(self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str) -> None:
+    def __init__(
+        self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str, called: str
+    ) -> None:
+        """`called` is the row's number and name, by which its author knows it."""
         super().__init__(kind, binders, scope, row_id, part)
         self._agent = AgentOfNode(scope.me)
-        self._call = CallSite(kind, scope.me.name, row_id, scope.watch).caller()
+        self._call = CallSite(kind, scope.me.name, called, scope.watch).caller()
         self._refused = scope.recorder.refusing(row_id, part)
         self._run = self._ask
         self._args: dict[str, object] | None = None

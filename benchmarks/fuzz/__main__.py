@@ -9,7 +9,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from benchmarks.fuzz import commands, conditions, documents, faults, nodes, saves, takes, untrusted
+from benchmarks.fuzz import commands, conditions, documents, faults, nodes, saves, takes, untrusted, windows
 from benchmarks.fuzz.tally import Tally
 
 ATTACKS: dict[str, Callable[[int, int, Path, Tally], Tally]] = {
@@ -19,6 +19,7 @@ ATTACKS: dict[str, Callable[[int, int, Path, Tally], Tally]] = {
     "saves": saves.attack,
     "faults": faults.attack,
     "commands": commands.attack,
+    "windows": windows.attack,
     "nodes": lambda _, __, folder, tally: nodes.attack(nodes.every_node(), folder, tally),
     "untrusted": lambda _, __, folder, tally: untrusted.attack(folder, tally, by_commands=True),
 }

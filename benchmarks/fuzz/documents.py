@@ -41,7 +41,8 @@ class HangingError(Exception):
     """An attempt has taken too long."""
 
 
-def _bases() -> list[dict[str, str]]:
+def bases() -> list[dict[str, str]]:
+    """The texts of the examples."""
     found = []
     for folder in sorted(EXAMPLES.glob("*")):
         place = folder if (folder / "project.json").exists() else folder / "cellar"
@@ -51,23 +52,23 @@ def _bases() -> list[dict[str, str]]:
 
 def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
     """Break so many projects, each in one to four places, and do with them all that a user would."""
-    bases = _bases()
-    parsed = [{name: json.loads(text) for name, text in base.items() if name.endswith(".json")} for base in bases]
-    words = _words(parsed)
+    found = bases()
+    parsed = [{name: json.loads(text) for name, text in base.items() if name.endswith(".json")} for base in found]
+    known = words(parsed)
 
-    def broken() -> Iterator[tuple[str, dict[str, str]]]:
+    def all_broken() -> Iterator[tuple[str, dict[str, str]]]:
         for number in range(attempts):
             rng = random.Random(f"{seed}/{number}")
-            which = rng.choices(range(len(bases)), [4 if len(base) < 12 else 1 for base in bases])[0]
-            yield f"{seed}/{number}", _broken(rng, bases[which], parsed[which], words)
+            which = rng.choices(range(len(found)), [4 if len(base) < 12 else 1 for base in found])[0]
+            yield f"{seed}/{number}", broken(rng, found[which], parsed[which], known)
 
     def attempt(texts: dict[str, str]) -> str:
         return within(LONGEST_S, lambda: judged(texts, folder))
 
-    return tally.each(broken(), attempt)
+    return tally.each(all_broken(), attempt)
 
 
-def _words(parsed: list[dict[str, Any]]) -> list[Any]:
+def words(parsed: list[dict[str, Any]]) -> list[Any]:
     """Every value that stands anywhere in the examples."""
     found: list[Any] = []
     for each in parsed:
@@ -84,7 +85,7 @@ def _places(value: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[tuple[Any,
         yield from _places(inner, (*path, step))
 
 
-def _broken(rng: random.Random, texts: dict[str, str], parsed: dict[str, Any], words: list[Any]) -> dict[str, str]:
+def broken(rng: random.Random, texts: dict[str, str], parsed: dict[str, Any], known: list[Any]) -> dict[str, str]:
     """The texts of a project with something broken in them."""
     made = dict(texts)
     for _ in range(rng.choice((1, 1, 1, 1, 2, 3))):
@@ -94,7 +95,7 @@ def _broken(rng: random.Random, texts: dict[str, str], parsed: dict[str, Any], w
                 data = json.loads(made[name])
             except (ValueError, RecursionError):
                 continue
-            made[name] = json.dumps(_changed(rng, data, words), indent=rng.choice((None, 2)))
+            made[name] = json.dumps(_changed(rng, data, known), indent=rng.choice((None, 2)))
         elif rng.random() < 0.8:
             made[name] = _scrambled(rng, made[name])
         else:
@@ -102,7 +103,7 @@ def _broken(rng: random.Random, texts: dict[str, str], parsed: dict[str, Any], w
     return made
 
 
-def _changed(rng: random.Random, data: Any, words: list[Any]) -> Any:
+def _changed(rng: random.Random, data: Any, known: list[Any]) -> Any:
     """The document with one value changed, removed, doubled or renamed."""
     data = copy.deepcopy(data)
     places = [path for path, _ in _places(data)]
@@ -113,10 +114,10 @@ def _changed(rng: random.Random, data: Any, words: list[Any]) -> Any:
     for step in above:
         inside = inside[step]
     how = rng.random()
-    new = rng.choice(ODD) if rng.random() < 0.5 else copy.deepcopy(rng.choice(words))
+    new = rng.choice(ODD) if rng.random() < 0.5 else copy.deepcopy(rng.choice(known))
     if rng.random() < 0.7:
         # Something of the same kind: what comes of it is more often taken for a project.
-        alike = [each for each in (words if rng.random() < 0.7 else ODD) if type(each) is type(inside[last])]
+        alike = [each for each in (known if rng.random() < 0.7 else ODD) if type(each) is type(inside[last])]
         inside[last] = copy.deepcopy(rng.choice(alike or [new]))
     elif how < 0.65:
         inside[last] = new

@@ -48,7 +48,8 @@ SCHEMAS = (
 )
 
 
-def _bases(folder: Path) -> list[Path]:
+def bases(folder: Path) -> list[Path]:
+    """Takes of the examples."""
     found = []
     for number, (name, seconds) in enumerate((("first-steps", 8.0), ("lantern-quay", 4.0), ("own-game/cellar", 6.0))):
         project = read_project(EXAMPLES / name)
@@ -58,25 +59,29 @@ def _bases(folder: Path) -> list[Path]:
 
 def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
     """Damage so many takes, and do with them all that the commands and the window do."""
-    bases = _bases(folder)
-    images = [path.read_bytes() for path in bases]
+    images = [each.read_bytes() for each in bases(folder)]
     path = folder / "damaged.take"
 
     def damaged() -> Iterator[tuple[str, Path]]:
         for number in range(attempts):
             rng = random.Random(f"{seed}/{number}")
-            for each in folder.glob("damaged.take*"):
-                each.unlink()
-            data = bytearray(rng.choices(images, (6, 1, 3))[0])
-            if rng.random() < 0.5:
-                _scramble(rng, data)
-                path.write_bytes(data)
-            else:
-                path.write_bytes(data)
-                _change(rng, path)
+            damage(rng, images, path)
             yield f"{seed}/{number}", path
 
     return tally.each(damaged(), lambda each: within(LONGEST_S, lambda: judged(each)))
+
+
+def damage(rng: random.Random, images: list[bytes], path: Path) -> None:
+    """Put a damaged take at a path: one of these, with something changed in its bytes or in its tables."""
+    for each in path.parent.glob(f"{path.name}*"):
+        each.unlink()
+    data = bytearray(rng.choices(images, (6, 1, 3))[0])
+    if rng.random() < 0.5:
+        _scramble(rng, data)
+        path.write_bytes(data)
+    else:
+        path.write_bytes(data)
+        _change(rng, path)
 
 
 def _scramble(rng: random.Random, data: bytearray) -> None:

@@ -1,0 +1,141 @@
+"""A player as its supervisor sees it: a process that was forked, is sent orders, sends messages, and may be ended."""
+
+import ctypes
+import os
+import re
+import signal
+import time
+from contextlib import suppress
+from typing import Any
+
+import msgpack
+
+from umbrant.model.printable import printable
+from umbrant.rolling.player import Pipes, run_player
+from umbrant.rolling.watch import SharedWatch
+
+DUMPED_S = 0.5
+"""How long is waited for a player to note where it is, before it is ended."""
+LARGEST_MESSAGE = 1 << 30
+"""How many bytes a message may have; a player that sends more is not sane."""
+
+_CRASH_LINE = re.compile(r'^ +File "([^"\n]*)", line (\d+)', re.MULTILINE)
+_PR_SET_PDEATHSIG = 1
+
+
+class PlayerProcess:
+    """A player that was forked, as its supervisor sees it."""
+
+    def __init__(self) -> None:
+        self.watch = SharedWatch()
+        self.ended_because = ""
+        """Why the supervisor has ended it; empty while it lives, and where it has ended by itself."""
+        self._crash = os.memfd_create("crash")
+        orders, self.orders = os.pipe()
+        self.messages, messages = os.pipe()
+        supervisor = os.getpid()
+        self.pid = os.fork()
+        if self.pid == 0:
+            die_with(supervisor, signal.SIGKILL)
+            run_player(Pipes(orders, messages, self._crash), self.watch)
+        os.close(orders)
+        os.close(messages)
+        os.set_blocking(self.orders, False)
+        os.set_blocking(self.messages, False)
+        self._unsent = bytearray()
+        self._unpacker = msgpack.Unpacker(max_buffer_size=LARGEST_MESSAGE, strict_map_key=False)
+
+    def order(self, line: bytes) -> None:
+        """Have it do what a line says, once it has done what it was told before."""
+        self._unsent += line + b"\n"
+        self.send()
+
+    def send(self) -> bool:
+        """Send as much as it takes in now; gives whether that is all."""
+        try:
+            while self._unsent:
+                del self._unsent[: os.write(self.orders, self._unsent[:65536])]
+        except BlockingIOError:
+            return False
+        except BrokenPipeError:
+            # It has ended. That is told of when its messages end.
+            self._unsent.clear()
+        return True
+
+    def read(self) -> tuple[list[Any], bool]:
+        """The messages that have come in whole, and whether there may be more. Raises ValueError for what is none."""
+        try:
+            data = os.read(self.messages, 1 << 20)
+        except BlockingIOError:
+            return [], True
+        if not data:
+            return [], False
+        try:
+            self._unpacker.feed(data)
+            return list(self._unpacker), True
+        except (msgpack.UnpackException, ValueError) as error:
+            raise ValueError(str(error)) from error
+
+    def end(self, because: str) -> None:
+        """End it, whatever it does. What it has sent can still be read."""
+        self.ended_because = self.ended_because or because
+        try:
+            os.killpg(self.pid, signal.SIGKILL)
+        except (ProcessLookupError, PermissionError):
+            os.kill(self.pid, signal.SIGKILL)
+
+    def line_now(self) -> str:
+        """The line of the project's file at which it is, as `file, line n`. It is asked, and may be past answering."""
+        before = os.fstat(self._crash).st_size
+        try:
+            os.kill(self.pid, signal.SIGUSR1)
+        except ProcessLookupError:
+            return self._line()
+        until_s = time.monotonic() + DUMPED_S
+        while os.fstat(self._crash).st_size == before and time.monotonic() < until_s:
+            time.sleep(0.01)
+        time.sleep(0.01)
+        return self._line()
+
+    def close(self) -> str:
+        """See to what is left of it once it has ended; gives how it ended, empty where it ended in good order."""
+        _, status = os.waitpid(self.pid, 0)
+        with suppress(ProcessLookupError, PermissionError):
+            os.killpg(self.pid, signal.SIGKILL)  # what it may have started and left behind
+        told = self.ended_because or self._told_end(os.waitstatus_to_exitcode(status))
+        for each in (self.orders, self.messages, self._crash):
+            os.close(each)
+        return told
+
+    def _told_end(self, code: int) -> str:
+        how = f"with exit code {code}" if code >= 0 else f"by {signal.Signals(-code).name}"
+        place = self.watch.place
+        if self.watch.call:
+            return f"{self._line()}: `{printable(place.kind)}` ended the process that played, {how}{self._whose()}."
+        if code < 0:
+            return f"The process that played was ended from outside, {how}."
+        return f"The process that played ended {how}." if code else ""
+
+    def whose(self) -> str:
+        """On whose behalf the last call was made: ' (warden, row r1)'."""
+        return self._whose()
+
+    def _whose(self) -> str:
+        place = self.watch.place
+        told = ", ".join([each for each in (place.agent, f"row {place.row}" if place.row else "") if each])
+        return f" ({printable(told)})" if told else ""
+
+    def _line(self) -> str:
+        """The innermost line of the project's file that it noted last; else where the node begins."""
+        place = self.watch.place
+        text = os.pread(self._crash, os.fstat(self._crash).st_size, 0).decode("utf-8", "replace")
+        last = text.rpartition("most recent call first")[2]
+        lines = [line for file, line in _CRASH_LINE.findall(last) if file == place.file]
+        return f"{printable(place.file)}, line {(lines or [place.line])[0]}"
+
+
+def die_with(parent: int, number: int) -> None:
+    """Have the system end this process by a signal when its parent ends, however that ends. Linux only."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, int(number), 0, 0, 0)
+    if os.getppid() != parent:
+        os._exit(1)

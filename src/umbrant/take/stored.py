@@ -1,0 +1,127 @@
+"""What stands in a take's file, taken for anything: each value is what it should be, or the file is damaged."""
+
+import sqlite3
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import ValidationError
+from pydantic_core import from_json
+
+from umbrant.catalog.causes import Cause
+from umbrant.model.problems import ProjectError
+from umbrant.model.values import Literal, Point
+
+MALFORMED = (
+    ValueError,
+    TypeError,
+    KeyError,
+    AttributeError,
+    OverflowError,
+    RecursionError,
+    ValidationError,
+    ProjectError,
+)
+"""What turning a stored value into what it stands for may raise where it holds something else."""
+
+META = "SELECT name, name, value FROM meta ORDER BY name"
+"""The one table that has no order in which it was written."""
+
+PLAIN = (float, bool, str, int, type(None))
+"""The types of plain values but points, as JSON gives them."""
+
+FARTHEST = 1e7
+"""How large the numbers of a place can be, in metres: more than the largest stage, and what is dropped beside it."""
+
+Floats = NDArray[np.float32]
+T = TypeVar("T")
+
+
+class Damaged(Exception):  # noqa: N818  (it says what the file is)
+    """Something in a take's file is not what it should be. Raised and caught in this module only.
+
+    It is raised where a stored value is decoded, and nowhere else: a mistake of ours in what is done with the values
+    stays what it is.
+    """
+
+
+class Memory:
+    """How much memory the arrays of a take may take up: what its file could hold, and some room.
+
+    Numbers that were not written are NaN in them. A small file that asks for large arrays is no take of ours.
+    """
+
+    def __init__(self, size: int) -> None:
+        self._left = 32 * size + 16 * 1024 * 1024
+
+    def take(self, count: int) -> Floats:
+        """An array of so many numbers. Raises Damaged."""
+        self._left -= 4 * count
+        if self._left < 0:
+            raise Damaged("it asks for far more memory than it can have written")
+        return np.full(count, np.nan, dtype=np.float32)
+
+
+def stored_rows(file: sqlite3.Connection, table: str, **columns: type | tuple[type, ...]) -> Iterator[tuple[Any, ...]]:
+    """A table's rows, in the order in which they were written. Raises Damaged where a column holds another type."""
+    kinds = tuple(columns.values())
+    last: Any = None
+    for place, *row in file.execute(
+        f"SELECT rowid, {', '.join(columns)} FROM {table} ORDER BY rowid" if table != "meta" else META  # noqa: S608
+    ):
+        # In a damaged file the same page can be found in many places, and reading it would go on and on.
+        if last is not None and (type(place) is not type(last) or place <= last):
+            raise Damaged(f"the rows of the table '{table}' go round in circles")
+        last = place
+        for value, kind, column in zip(row, kinds, columns, strict=True):
+            if not isinstance(value, kind) and not (kind is float and isinstance(value, int)):
+                raise Damaged(f"'{column}' of the table '{table}' holds {str(value)[:40]!r}")
+        yield tuple(row)
+
+
+def check_tables(file: sqlite3.Connection, *wanted: str) -> None:
+    """Raise Damaged where a table is not just as it is written: a view, say, could make rows without end."""
+    found = {str(sql) for _, sql in file.execute("SELECT name, sql FROM sqlite_master")}
+    missing = [sql for sql in wanted if sql not in found]
+    if missing:
+        raise Damaged(f"there is no table as in '{missing[0][:60]}'")
+
+
+def decoded(what: str, decode: Callable[..., T], *stored: object) -> T:
+    """What stored values stand for. Raises Damaged where they stand for nothing: `what` names them."""
+    try:
+        return decode(*stored)
+    except MALFORMED as error:
+        raise Damaged(f"{what}: {(str(error) or type(error).__name__).splitlines()[0]}") from error
+
+
+def plain_value(value: Any) -> Literal | None:
+    """A plain value: a list of two numbers is a point. Raises ValueError for anything else."""
+    return value if value.__class__ in PLAIN else plain_point(value)
+
+
+def plain_point(value: Any) -> Point:
+    """A point. Raises ValueError for anything else."""
+    x, y = value
+    if not all(isinstance(each, int | float) and abs(each) <= FARTHEST for each in (x, y)):
+        raise ValueError("no point")
+    return float(x), float(y)
+
+
+def plain_cause(data: Mapping[str, Any] | None) -> Cause | None:
+    """A cause of plain facts; None for none. Raises ValueError or KeyError for anything else."""
+    if not data:
+        return None
+    for fact in data.values():
+        if fact.__class__ not in PLAIN:
+            plain_point(fact)
+    return Cause.from_plain(data)
+
+
+def cause_of_text(text: str) -> Cause:
+    """A cause that is there. Raises ValueError."""
+    cause = plain_cause(from_json(text))
+    if cause is None:
+        raise ValueError("no cause")
+    return cause

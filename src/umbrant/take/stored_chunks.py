@@ -1,0 +1,187 @@
+"""Chunks of events as they stand in a take's file.
+
+Each kind of chunk is decoded, which may find damage, and then put into a record. By then the ticks of a chunk are known
+to be in the order of time.
+"""
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+import numpy as np
+from pydantic_core import from_json
+
+from umbrant.catalog.language.found import Found
+from umbrant.catalog.work import Gauge, Measured
+from umbrant.model.values import Point
+from umbrant.take.record import Changes, Done, Outcome, Refusal, RowRecord, Span
+from umbrant.take.stored import PLAIN, Damaged, plain_cause, plain_point, plain_value
+from umbrant.take.tables import What
+
+K = TypeVar("K")
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class StoredChunk:
+    """What one row of the table of what was told holds."""
+
+    ticks: list[int]
+    ends: list[int]
+    numbers: list[float]
+    more: list[Any]
+
+
+def stored_chunk(ticks: bytes, ends: bytes, numbers: bytes, more: str) -> StoredChunk:
+    """A chunk from its columns. Raises ValueError or TypeError where they hold something else."""
+    found = from_json(more) if more else []
+    if not isinstance(found, list):
+        raise TypeError("no list")
+    return StoredChunk(_integers(ticks), _integers(ends), np.frombuffer(numbers, "<f8").tolist(), found)
+
+
+def _spans_of(chunk: StoredChunk) -> list[Span]:
+    outcomes, causes = chunk.more
+    ended = [
+        Span(start, end, Outcome(outcome), plain_cause(cause))
+        for start, end, outcome, cause in zip(chunk.ticks[: len(chunk.ends)], chunk.ends, outcomes, causes, strict=True)
+    ]
+    goes_on = chunk.ticks[len(chunk.ends) :]
+    if len(goes_on) > 1:
+        raise ValueError("more than one span without an end")
+    return [*ended, *(Span(start) for start in goes_on)]
+
+
+def _put_spans(record: RowRecord, part: str, spans: list[Span]) -> None:
+    if record.spans and record.spans[-1].end is None:
+        record.spans.pop()
+    for span in spans:
+        last = record.spans[-1] if record.spans else None
+        if (span.end is not None and span.end < span.start) or (last and (last.end is None or last.end > span.start)):
+            raise Damaged("a row ran twice at one time")
+        record.spans.append(span)
+
+
+def _refusals_of(chunk: StoredChunk) -> list[Refusal]:
+    return [
+        Refusal(start, end, found)
+        for start, end, cause in zip(chunk.ticks, chunk.ends, chunk.more, strict=True)
+        if (found := plain_cause(cause)) is not None
+    ]
+
+
+def _put_refusals(record: RowRecord, part: str, found: list[Refusal]) -> None:
+    refusals = record.refusals.setdefault(part, [])
+    if refusals and found and refusals[-1].start == found[0].start:
+        refusals.pop()
+    for refusal in found:
+        if refusal.end < refusal.start or (refusals and refusals[-1].end >= refusal.start):
+            raise Damaged("a row was refused twice at one time")
+        refusals.append(refusal)
+
+
+def _finds_of(chunk: StoredChunk) -> list[tuple[int, int, Found | None]]:
+    return [
+        (tick, int(atom), _found(*found) if found else None)
+        for tick, (atom, *found) in zip(chunk.ticks, chunk.more, strict=True)
+    ]
+
+
+def _put_finds(record: RowRecord, part: str, finds: list[tuple[int, int, Found | None]]) -> None:
+    for tick, atom, found in finds:
+        kept(record.sensed, (part, atom)).add(tick, found)
+
+
+def _progress_of(chunk: StoredChunk) -> list[tuple[int, Done]]:
+    return [(tick, _done(*done)) for tick, done in zip(chunk.ticks, chunk.more, strict=True)]
+
+
+def _done(left: float | None, of: float | None, unit: str, rate: float) -> Done:
+    numbers = [float(each) for each in (left, of) if each is not None]
+    if any(math.isnan(each) for each in numbers):
+        raise ValueError("no number")
+    return Done(left, of, str(unit), float(rate))
+
+
+def _put_progress(record: RowRecord, part: str, progress: list[tuple[int, Done]]) -> None:
+    for tick, done in progress:
+        record.progress.add(tick, done)
+
+
+def _ways_of(chunk: StoredChunk) -> list[tuple[int, tuple[Point, ...]]]:
+    return [
+        (tick, tuple(plain_point(corner) for corner in corners))
+        for tick, corners in zip(chunk.ticks, chunk.more, strict=True)
+    ]
+
+
+def _put_ways(record: RowRecord, part: str, ways: list[tuple[int, tuple[Point, ...]]]) -> None:
+    for tick, corners in ways:
+        record.ways.add(tick, corners)
+
+
+def _counts_of(chunk: StoredChunk) -> list[tuple[int, Gauge]]:
+    (before,) = chunk.numbers
+    return [(tick, Gauge(Measured.COUNT, before + times)) for times, tick in enumerate(chunk.ticks, 1)]
+
+
+def gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gauge]]]:
+    """What decodes the numbers of a measure."""
+
+    def decode(chunk: StoredChunk) -> list[tuple[int, Gauge]]:
+        count = len(chunk.ticks)
+        values, wholes, abouts = chunk.numbers[:count], chunk.numbers[count:], chunk.more or [""] * count
+        return [
+            (tick, Gauge(measured, value, None if math.isnan(whole) else whole, str(about)))
+            for tick, value, whole, about in zip(chunk.ticks, values, wholes, abouts, strict=True)
+        ]
+
+    return decode
+
+
+def put_gauges(record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]) -> None:
+    """Add what a part of a row noted. Raises Damaged."""
+    changes = kept(record.gauges, part)
+    if changes.ticks and gauges and gauges[0][0] < changes.ticks[-1]:
+        raise Damaged("what was measured does not go on in the order of time")
+    for tick, gauge in gauges:
+        changes.add(tick, gauge)
+
+
+READ: Mapping[str, tuple[Callable[[StoredChunk], Any], Callable[[RowRecord, str, Any], None]]] = {
+    What.RAN: (_spans_of, _put_spans),
+    What.REFUSED: (_refusals_of, _put_refusals),
+    What.FOUND: (_finds_of, _put_finds),
+    What.PROGRESS: (_progress_of, _put_progress),
+    What.WAY: (_ways_of, _put_ways),
+    What.COUNTED: (_counts_of, put_gauges),
+}
+
+
+def _integers(packed: bytes) -> list[int]:
+    found: list[int] = np.frombuffer(packed, "<i4").tolist()
+    return found
+
+
+def kept(place: dict[K, Changes[T]], key: K) -> Changes[T]:
+    """The changes under a key, new ones if there are none yet."""
+    found = place.get(key)
+    if found is None:
+        found = place[key] = Changes()
+    return found
+
+
+def add_change(changes: Changes[T], tick: int, value: T, what: str) -> None:
+    """Add a change, which must not come before the last. Raises Damaged."""
+    if tick < 0 or (changes.ticks and tick < changes.ticks[-1]):
+        raise Damaged(f"{what} does not go on in the order of time")
+    changes.add(tick, value)
+
+
+def _found(truth: bool | None, left: Any, right: Any, cause: Mapping[str, Any] | None) -> Found:
+    if left.__class__ not in PLAIN:
+        left = plain_value(left)
+    if right.__class__ not in PLAIN:
+        right = plain_value(right)
+    return Found(truth, left, right, plain_cause(cause) if cause else None)

@@ -273,3 +273,22 @@ def test_a_type_may_be_written_in_quotes() -> None:
     reach = own.catalog.kinds["smells"].param("reach")
     assert reach is not None
     assert reach.type is ParamType.NUMBER
+
+
+@pytest.mark.parametrize(
+    ("params", "says"),
+    [
+        ("x", "'x' has no type"),
+        ("x: Metres = 'far'", "the default of 'x' is 'far', which it cannot hold"),
+        ("x: Literal['a', 'b'] = 'c'", "the default of 'x' is 'c'"),
+        ("x: list = 1", "it holds list"),
+        ("x: Metres = True", "the default of 'x' is True"),
+        ("*x", "its phrase names 'x'"),
+    ],
+)
+def test_a_parameter_that_no_chip_can_hold_is_told_of_with_its_line(params: str, says: str) -> None:
+    head = f'from umbrant.nodes import *\n\n@action("hum {{x}}")\ndef hum(me: Agent, {params}):\n'
+    own = own_catalog(with_nodes(project(), f'{head}    """Hums.\n\n    x: x\n    """\n'))
+    (told,) = (str(each) for each in own.problems)
+    assert told.startswith("nodes/mine.py: line 4: ")
+    assert says in told

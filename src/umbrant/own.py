@@ -17,7 +17,8 @@ from typing import Any
 import umbrant.nodes
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import cause
-from umbrant.catalog.declare import Catalog, Kind
+from umbrant.catalog.declare import Catalog, DeclarationError, Kind
+from umbrant.catalog.python_text import parse_python
 from umbrant.catalog.work import Unbound
 from umbrant.model.behaviors import NodeFile
 from umbrant.model.documents import Project
@@ -73,17 +74,19 @@ def _read(text: str, path: str) -> tuple[tuple[Kind, ...], tuple[Problem, ...]]:
         size = f"it has {len(text)} characters; {LARGEST} is the most."
         return (), (Problem(path, "", size, "Divide it into several files."),)
     try:
-        tree = ast.parse(text, path)
+        tree = parse_python(text, path)
     except SyntaxError as error:
         where = f"line {error.lineno or 1}: {printable(error.msg)}."
         return (), (Problem(path, "", where, "Mend the Python at this place."),)
-    except (ValueError, RecursionError, MemoryError, UnicodeError) as error:
-        return (), (Problem(path, "", f"it is no Python that can be read ({type(error).__name__}).", "Mend it."),)
+    except ValueError as error:
+        return (), (Problem(path, "", f"it is no Python that can be read ({error}).", "Mend it."),)
     kinds, problems = [], []
     for node in tree.body:
         if isinstance(node, ast.FunctionDef) and any(_declares(each) for each in node.decorator_list):
             try:
                 kinds.append(replace(_declared(node), own=path, own_line=node.lineno))
+            except DeclarationError as error:
+                problems.append(Problem(path, "", f"line {node.lineno}: {error}.", "Mend the declaration."))
             except (ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
                 what = printable(str(error)) or type(error).__name__
                 message = (
@@ -157,7 +160,7 @@ def _type(node: ast.expr) -> Any:
         text = node.value
         try:
             node = ast.parse(text.strip(), mode="eval").body
-        except (SyntaxError, RecursionError, MemoryError) as error:
+        except (SyntaxError, ValueError, RecursionError, MemoryError) as error:
             raise ValueError(f"its type is the text {text[:40]!r}") from error
     found = _value(node)
     if isinstance(found, str):

@@ -11,6 +11,7 @@ import pytest
 from tests.conftest import DEMO
 from tests.rolling.supervised import replies_to
 from tests.small import played, project, row
+from tests.take.test_pieces import tables
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project, validate
 from umbrant.model.behaviors import Key, Sharing
@@ -40,6 +41,8 @@ def test_the_same_seed_gives_equal_bytes_and_another_seed_another_take(tmp_path:
 def test_a_worker_process_gives_the_same_take(tmp_path: Path) -> None:
     line = order_line(7, Order(PROJECT, "dusk", tmp_path / "w.take", None, 12.0))
     assert replies_to([line]) == [Reply(7, tmp_path / "w.take")]
+    here = roll(Order(PROJECT, "dusk", tmp_path / "here.take", None, 12.0))
+    assert dict(tables(tmp_path / "w.take")) == dict(tables(here))
     assert export_text(read_take(tmp_path / "w.take"), ExportFormat.JSONL) == exported(tmp_path / "h.take")
 
 

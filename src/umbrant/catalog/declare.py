@@ -199,9 +199,7 @@ class Param:
 
     def takes(self, value: ParamValue) -> bool:
         """Whether the chip can hold a value of this type, besides a key."""
-        if isinstance(value, bool):
-            return self.type is ParamType.YES_NO
-        return isinstance(value, _HOLDS.get(self.type, (str,)))
+        return _fits(value, self.type, ())
 
 
 _HOLDS: Mapping[ParamType, tuple[type, ...]] = {
@@ -491,6 +489,8 @@ def _params_of(name: str, run: Callable[..., Any], explained: Mapping[str, str])
     for param in inspect.signature(target).parameters.values():
         if param.name in plain:
             continue
+        if param.name not in hints:
+            raise DeclarationError(f"kind '{name}': '{param.name}' has no type; write one, such as `Metres` or `str`")
         if param.name not in explained:
             raise DeclarationError(f"kind '{name}': say in its docstring what '{param.name}' is (`{param.name}: ...`)")
         found.append(
@@ -536,10 +536,21 @@ def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, ask
     default = None if required else param.default.value if isinstance(param.default, Fixed) else param.default
     if quantity.spread and isinstance(default, int | float):
         default = Spread(mid=default, give=0)
+    if default is not None and not _fits(default, kind_of, choices):
+        raise DeclarationError(f"kind '{kind}': the default of '{param.name}' is {default!r}, which it cannot hold")
     bindable = holds or (BINDABLE.get(kind_of, ()) if asked_at_entry or live else ())
     return Param(
         param.name, kind_of, about, default, required, quantity, choices, bindable, live, bool(held and not held.reads)
     )
+
+
+def _fits(default: object, type_: ParamType, choices: tuple[str, ...]) -> bool:
+    """Whether a chip can hold its default. The names that stand for others of a kind are texts, empty for none."""
+    if isinstance(default, bool):
+        return type_ is ParamType.YES_NO
+    if choices:
+        return default in choices
+    return isinstance(default, _HOLDS.get(type_, (str,)))
 
 
 def _check_phrase(kind: Kind) -> None:

@@ -3,6 +3,7 @@
 import ast
 from collections.abc import Iterator
 
+from umbrant.catalog.python_text import parse_python
 from umbrant.model.folder import NODES
 from umbrant.review.findings import Found, Scope, Weight, finding
 from umbrant.review.whole import Whole
@@ -36,8 +37,8 @@ def unrepeatable_node(whole: Whole) -> Iterator[Found]:
 def _imports(text: str) -> Iterator[tuple[int, str]]:
     """The lines at which modules are imported, and their outermost names; none where the file cannot be read."""
     try:
-        tree = ast.parse(text)
-    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        tree = parse_python(text, NODES)
+    except (SyntaxError, ValueError):
         return
     for node in ast.walk(tree):
         if isinstance(node, ast.Import):

@@ -152,7 +152,13 @@ def parse(text: str) -> Tree:
         raise LanguageError(
             "this is no condition; it is nested too deeply or holds odd characters", (0, len(text))
         ) from None
-    return _Reader(line, lead).read(body)
+    tree = _Reader(line, lead).read(body)
+    if len(line) > LONGEST // 8 and len(source(tree)) > LONGEST:
+        # `a < b < c` is written back as two comparisons, and that has to be read again.
+        raise LanguageError(
+            f"written out, this has more than {LONGEST} characters; split it over several rows", (0, len(text))
+        )
+    return tree
 
 
 def source(tree: Tree) -> str:

@@ -152,17 +152,13 @@ def parse(text: str) -> Tree:
         raise LanguageError(
             "this is no condition; it is nested too deeply or holds odd characters", (0, len(text))
         ) from None
-    tree = _Reader(line, lead).read(body)
-    if len(line) > LONGEST // 8 and len(source(tree)) > LONGEST:
-        # `a < b < c` is written back as two comparisons, and that has to be read again.
-        raise LanguageError(
-            f"written out, this has more than {LONGEST} characters; split it over several rows", (0, len(text))
-        )
-    return tree
+    return _Reader(line, lead).read(body)
 
 
 def source(tree: Tree) -> str:
-    """The tree as text that reads back to an equal tree."""
+    """The tree as text that reads back to an equal tree, if it is not longer than LONGEST: `a < b < c` is written as
+    two comparisons.
+    """
     match tree:
         case Number(value=value):
             return _number(value)

@@ -14,8 +14,10 @@ from benchmarks.fuzz.tally import Tally
 
 from tests.conftest import DEMO
 from umbrant.catalog.validation import open_project
+from umbrant.model.staging import Member
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
-from umbrant.rolling.orders import order_line, read_reply
+from umbrant.rolling.orders import order_line, read_reply, rehearse_line, step_line
+from umbrant.rolling.rehearse import Hand
 from umbrant.rolling.roll import Order
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import read_take
@@ -163,3 +165,57 @@ def test_each_take_finds_the_interpreter_as_it_was(tmp_path: Path) -> None:
             supervisor.roll(Order(made, "s", tmp_path / "t.take", trusted=True))
             said = read_take(tmp_path / "t.take").agents["warden"].said
             assert [text for _, text in said][:2] == ["1", "2"]
+
+
+@pytest.mark.parametrize(
+    "junk",
+    [
+        "b'\\xc1' * 10",  # no MessagePack
+        "msgpack.packb((1, 'piece', [5]))",
+        "msgpack.packb((1, 'piece', [2, True, [['warden', 'r1', '', 'ran', [[0, [1]]]]], [], [], [], [], [], [], []]))",
+        "msgpack.packb((1, 'piece', [2, False, [], [['x']], [], [], [], [], [], []]))",
+        "msgpack.packb((1, 'piece', [2, False, [], [], [], [], [], [], [['warden', 'text']], []]))",
+        "msgpack.packb((1, 'begun', '{'))",
+        "msgpack.packb((1, 'frame', '{}'))",
+        "msgpack.packb((1, 'played', 5, 5))",
+        "msgpack.packb('x')",
+        "msgpack.packb((1, 'nothing of ours'))",
+    ],
+)
+def test_a_player_that_sends_what_is_no_part_of_a_take_is_ended_and_the_supervisor_goes_on(
+    tmp_path: Path, junk: str
+) -> None:
+    writes = f"    try:\n        os.write(each, {junk})\n    except OSError: pass"
+    bad = project_with(HostileNode("junk", action(f"import msgpack, os\nfor each in range(3, 20):\n{writes}\nyield")))
+    harmless = project_with(HostileNode("none", action("return True")))
+    with Conversation(tmp_path) as supervisor:
+        reply = supervisor.roll(Order(bad, "s", tmp_path / "t.take", trusted=True))
+        assert reply.error or "nothing of ours" in junk
+        take = read_take(tmp_path / "t.take")
+        assert take.ended == (reply.error or "whole")
+        assert supervisor.roll(Order(harmless, "s", tmp_path / "u.take", trusted=True)).error == ""
+
+
+def test_a_rehearsal_that_hangs_is_given_up_for_the_next_order(
+    supervisor: "subprocess.Popen[str]", tmp_path: Path
+) -> None:
+    spinning = project_with(HostileNode("spins", action("while True: pass")))
+    patient = spinning.model_copy(update={"cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})})
+    scenario = patient.scenarios[0]
+    puppet = Member(name="p", start=(5, 5))
+    patient = patient.model_copy(
+        update={"scenarios": (scenario.model_copy(update={"cast": (*scenario.cast, puppet)}),)}
+    )
+    rehearsal = Order(patient, "s", tmp_path / "r.take", trusted=True)
+    assert supervisor.stdin is not None
+    assert supervisor.stdout is not None
+    supervisor.stdin.write(rehearse_line(1, rehearsal, "p") + "\n")
+    supervisor.stdin.flush()
+    assert read_reply(supervisor.stdout.readline()).number == 1
+    supervisor.stdin.write(step_line(1, Hand()) + "\n")
+    supervisor.stdin.flush()
+    time.sleep(0.3)
+    order(supervisor, 2, Order(QUAY, "dusk", tmp_path / "t.take", seconds=1.0))
+    reply = read_reply(supervisor.stdout.readline())
+    assert (reply.number, reply.error, reply.take) == (2, "", tmp_path / "t.take")
+    assert not (tmp_path / "r.take").exists()

@@ -30,6 +30,10 @@ class PlayerProcess:
         self.watch = SharedWatch()
         self.ended_because = ""
         """Why the supervisor has ended it; empty while it lives, and where it has ended by itself."""
+        self.fault = ""
+        """What is wrong with what it has sent, if that cannot even be read."""
+        self.ended_at = 0
+        """The number of the order for whose sake it was ended. It may have been done with that a moment before."""
         self._crash = os.memfd_create("crash")
         orders, self.orders = os.pipe()
         self.messages, messages = os.pipe()
@@ -63,22 +67,25 @@ class PlayerProcess:
         return True
 
     def read(self) -> tuple[list[Any], bool]:
-        """The messages that have come in whole, and whether there may be more. Raises ValueError for what is none."""
+        """The messages that have come in whole, and whether there may be more. What is none is a `fault`."""
         try:
             data = os.read(self.messages, 1 << 20)
         except BlockingIOError:
             return [], True
         if not data:
             return [], False
+        found = []
         try:
             self._unpacker.feed(data)
-            return list(self._unpacker), True
+            found.extend(self._unpacker)
         except (msgpack.UnpackException, ValueError) as error:
-            raise ValueError(str(error)) from error
+            self.fault = str(error) or type(error).__name__
+        return found, True
 
-    def end(self, because: str) -> None:
-        """End it, whatever it does. What it has sent can still be read."""
-        self.ended_because = self.ended_because or because
+    def end(self, because: str = "", number: int = 0) -> None:
+        """End it for the sake of an order, whatever it does. What it has sent can still be read."""
+        if not self.ended_because:
+            self.ended_because, self.ended_at = because, number
         try:
             os.killpg(self.pid, signal.SIGKILL)
         except (ProcessLookupError, PermissionError):

@@ -49,6 +49,8 @@ class Job:
     """The take, once it has been begun."""
     stopped_because: str = ""
     """Why it is to be stopped and its take kept; empty where it goes on, or where nobody wants it any more."""
+    is_ending: bool = False
+    """Of a rehearsal: whether it has been told to end, so that its take comes."""
     is_superseded: bool = False
     """Whether a newer order has come, so that nobody wants it any more."""
     stop_by_s: float | None = None
@@ -101,7 +103,7 @@ class Supervisor:
                     self._stop(job, f"stopped by {signal.Signals(self._signal).name}")
             self._look_after()
         if self._player is not None:
-            self._player.end("")
+            self._player.end()
             self._player.close()
         return 128 + self._signal if self._signal else 0
 
@@ -113,7 +115,7 @@ class Supervisor:
         self._signal = number
         if not self._jobs:
             if self._player is not None:
-                self._player.end("")
+                self._player.end()
             os._exit(128 + number)
 
     # orders
@@ -123,8 +125,7 @@ class Supervisor:
         if not data:
             self._selector.unregister(self.orders)
             self._is_input_over = True
-            for job in [each for each in self._jobs if each.is_rehearsal]:
-                self._drop(job)
+            self._drop_rehearsals()
         *lines, self._read = (self._read + data).split(b"\n")
         for line in lines:
             if line.strip():
@@ -141,17 +142,16 @@ class Supervisor:
             if job is None or self._player is None:
                 self._reply(Reply(number))
             else:
+                job.is_ending = job.is_ending or "end" in data
                 self._send(self._player, line)
         else:
             self._begin(Job(number, line, Path(data["path"]), float(data["node_limit_s"]), "rehearse" in data))
 
     def _begin(self, job: Job) -> None:
-        for older in list(self._jobs):
-            if older.is_rehearsal:
-                self._drop(older)
-            else:
-                older.is_superseded = True
-                older.stop_by_s = older.stop_by_s or time.monotonic() + STOP_S
+        self._drop_rehearsals()
+        for older in self._jobs:
+            older.is_superseded = True
+            older.stop_by_s = older.stop_by_s or time.monotonic() + STOP_S
         self._jobs.append(job)
         self._forget_calls()
         if self._player is not None:
@@ -189,11 +189,13 @@ class Supervisor:
                 job = next((each for each in self._jobs if each.number == number), None)
                 if job is not None:
                     self._hear(job, what, more)
+            if player.fault:
+                raise ValueError(player.fault)  # noqa: TRY301  (one place tells of all that cannot be used)
         except TakeError as error:
-            self._fail(str(error))
-            player.end(str(error))
+            self._fail(player, str(error))
         except Exception as error:  # what a player sends can be anything once a stranger's code has been at it
-            player.end(f"The process that played sent what is no part of a take ({printable(str(error))}).")
+            what = f"The process that played sent what is no part of a take ({printable(str(error))})."
+            player.end(what, self._jobs[0].number if self._jobs else 0)
             self._ended(player)
         else:
             if not may_go_on:
@@ -229,13 +231,17 @@ class Supervisor:
         how = player.close()
         self._player = None
         job = self._jobs[0] if self._jobs else None
-        if job is not None and (how or job.file is not None or job.is_tried):
+        if job is not None and (job.is_tried or job.file is not None or self._is_to_blame(job, player, how)):
             self._conclude(job, "" if job.is_superseded else job.stopped() or how or "The player has ended by itself.")
         elif job is not None:
-            # The player has ended as it does after a take in which code of a project ran; this order came too late.
+            # It had not begun with this order. A player also ends after a take in which code of a project ran.
             job.is_tried = True
         if not self._is_input_over or self._jobs:
             self._new_player()
+
+    def _is_to_blame(self, job: Job, player: PlayerProcess, how: str) -> bool:
+        """Whether it was this order at which a player ended that had not begun its take yet."""
+        return player.ended_at == job.number if player.ended_because else bool(how)
 
     def _look_after(self) -> None:
         """End a player that takes too long with what it does."""
@@ -248,14 +254,15 @@ class Supervisor:
         if player.watch.ticks != self._tick[0]:
             self._tick = player.watch.ticks, now_s
         if job.stop_by_s is not None and now_s > job.stop_by_s:
-            player.end(job.stopped_because or "a newer order came")
+            player.end(job.stopped_because or "a newer order came", job.number)
         elif self._call[0] and now_s - self._call[1] > job.limit_s:
             where = player.line_now()
             kind = printable(player.watch.place.kind)
             what = f"`{kind}`{player.whose()}" if kind else "the file"
-            player.end(f"{where}: {what} did not come back within {job.limit_s:g} s, so it was ended.")
+            player.end(f"{where}: {what} did not come back within {job.limit_s:g} s, so it was ended.", job.number)
         elif now_s - self._tick[1] > STALLED_S and not job.is_rehearsal:
-            player.end(f"One tick took longer than {STALLED_S:g} s, so the roll was ended. Is the scenario too large?")
+            because = f"One tick took longer than {STALLED_S:g} s, so the roll was ended. Is the scenario too large?"
+            player.end(because, job.number)
 
     # what comes of a job
 
@@ -266,7 +273,8 @@ class Supervisor:
         if job.is_superseded:
             if job.file is not None:
                 job.file.remove()
-            self._reply(Reply(job.number))
+            if not job.is_rehearsal:
+                self._reply(Reply(job.number))
             return
         take = None
         if job.file is not None:
@@ -277,19 +285,20 @@ class Supervisor:
                 error = error or str(cannot)
         self._reply(Reply(job.number, take, error, steps=steps, cues=cues))
 
-    def _fail(self, error: str) -> None:
-        """The take of what is being played cannot be written."""
+    def _fail(self, player: PlayerProcess, error: str) -> None:
+        """The take of what is being played cannot be written: there will be none."""
         job = self._jobs[0]
         if job.file is not None:
             job.file.remove()
             job.file = None
-        self._conclude(job, error)
+        player.end(error, job.number)
 
-    def _drop(self, job: Job) -> None:
-        """A rehearsal is given up: nobody asks for its take."""
-        self._jobs.remove(job)
-        if job.file is not None:
-            job.file.remove()
+    def _drop_rehearsals(self) -> None:
+        """What is being rehearsed is given up: nobody asks for its take, or for a reply."""
+        for job in self._jobs:
+            if job.is_rehearsal and not job.is_ending:
+                job.is_superseded = True
+                self._stop(job, "it was given up")
 
     def _reply(self, reply: Reply) -> None:
         self.replies.write(reply.line() + "\n")

@@ -2,8 +2,9 @@
 
 import os
 import sqlite3
+import struct
 from collections.abc import Sequence
-from contextlib import closing
+from contextlib import closing, suppress
 from pathlib import Path
 from typing import Any
 
@@ -25,7 +26,7 @@ PLAIN = {
 class TakeFile:
     """One take's file. Only one process has it open for writing, and none that runs code of a project.
 
-    Raises TakeError where the file cannot be written.
+    Raises TakeError where the file cannot be written, and ValueError or TypeError for what is no part of a take.
     """
 
     def __init__(self, path: Path, header: Header) -> None:
@@ -44,8 +45,13 @@ class TakeFile:
             self._guarded(self._write_chunk)
 
     def close(self, ended: str = WHOLE) -> None:
-        """Finish the file with all that has come in, and with how the take ended."""
+        """Finish the file with all that has come in, and with how the take ended.
+
+        What came in last is left out if it is no part of a take: a player that went mad may have sent anything.
+        """
         try:
+            with suppress(ValueError, TypeError, OverflowError, struct.error):
+                self._guarded(self._write_chunk)
             self._guarded(self._end, ended)
         finally:
             self._file.close()
@@ -71,6 +77,8 @@ class TakeFile:
     def _guarded(self, work: Any, *args: object) -> None:
         try:
             work(*args)
+        except (sqlite3.ProgrammingError, sqlite3.InterfaceError) as error:
+            raise ValueError(f"this is no part of a take: {error}") from error
         except sqlite3.Error as error:
             raise self._cannot(error) from error
 
@@ -82,7 +90,6 @@ class TakeFile:
         self._meta(RECORDED, "0")
 
     def _end(self, ended: str) -> None:
-        self._write_chunk()
         self._meta(ENDED, ended)
         self._file.execute("PRAGMA journal_mode=DELETE")
 
@@ -91,15 +98,22 @@ class TakeFile:
 
     def _write_chunk(self) -> None:
         chunk, self._chunk = self._chunk, _OpenChunk(self.ticks)
-        first = chunk.first
+        first, events = chunk.first, chunk.events()
         self._file.execute("BEGIN")
-        self._put("INSERT INTO told VALUES (?,?,?,?,?,?,?,?)", chunk.events())
-        for field, statement in PLAIN.items():
-            self._put(statement, chunk.rows[field])
-        self._put("INSERT INTO pose VALUES (?,?,?)", [(name, first, numbers) for name, numbers in chunk.poses.items()])
-        self._put("INSERT INTO level VALUES (?,?,?)", [(n, first, numbers) for n, numbers in chunk.levels.items()])
-        self._meta(RECORDED, str(self.ticks))
-        self._file.execute("COMMIT")
+        try:
+            self._put("INSERT INTO told VALUES (?,?,?,?,?,?,?,?)", events)
+            for field, statement in PLAIN.items():
+                self._put(statement, chunk.rows[field])
+            self._put("INSERT INTO pose VALUES (?,?,?)", [(name, first, found) for name, found in chunk.poses.items()])
+            self._put(
+                "INSERT INTO level VALUES (?,?,?)", [(name, first, found) for name, found in chunk.levels.items()]
+            )
+            self._meta(RECORDED, str(self.ticks))
+            self._file.execute("COMMIT")
+        except BaseException:
+            if self._file.in_transaction:
+                self._file.execute("ROLLBACK")
+            raise
 
     def _put(self, statement: str, rows: Sequence[Sequence[object]]) -> None:
         if rows:

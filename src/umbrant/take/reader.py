@@ -109,7 +109,9 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
     for prop, tick, x, y, carrier in stored_rows(
         file, "prop", prop=str, tick=int, x=float, y=float, carrier=(str, type(None))
     ):
-        add_change(props.setdefault(prop, Changes()), tick, PropPlace(plain_point((x, y)), carrier), f"where {prop} is")
+        where = f"where {prop[:40]} is"
+        at = decoded(where, plain_point, (x, y))
+        add_change(props.setdefault(prop, Changes()), tick, PropPlace(at, carrier), where)
     ended = meta.get(ENDED, "it was cut short while it was being rolled")
     return Take(path, header, ticks, ended, agents, poses, levels, props, nobody.notices)
 

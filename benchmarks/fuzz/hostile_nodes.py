@@ -221,6 +221,8 @@ HARMLESS = [
         action("import subprocess\nsubprocess.Popen(['sleep', '1000'])\nreturn True"),
         is_harmless=True,
     ),
+    HostileNode("a copy of the process", action("import os\nos.fork()\nyield\nreturn True"), is_harmless=True),
+    HostileNode("modules patched", action("import math\nmath.dist = math.hypot = None\nreturn True"), is_harmless=True),
     HostileNode(
         "an exit handler",
         action("import atexit, time\natexit.register(time.sleep, 1000)\nreturn True"),
@@ -235,6 +237,17 @@ HARMLESS = [
         action("while True:\n    try:\n        yield\n    except GeneratorExit:\n        yield"),
     ),
 ]
+
+POKING = [
+    HostileNode(name, action(f"{body}\nyield\nyield"), ends_take=True, says="")
+    for name, body in (
+        ("writes a place behind the view", "me.world.cast['warden'].place = ('a', 'b')"),
+        ("takes the world away", "me._me.world = None"),
+        ("takes the rows away", "me._me._root = 5"),
+        ("closes the pipes", "import os\nos.closerange(3, 100)"),
+    )
+]
+"""What is not the node's own, changed behind the views: the take ends, and the message names the node that ran last."""
 
 AT_TOP = [
     HostileNode(
@@ -257,5 +270,6 @@ ALL = [
     *(replace(each, ends_take=True) for each in (*HANGING, *ENDING)),
     *GIVING,
     *HARMLESS,
+    *POKING,
     *AT_TOP,
 ]

@@ -126,7 +126,8 @@ def _judged(node: HostileNode, reply: Reply, path: Path) -> str:
     take = read_take(path)
     export_text(take, ExportFormat.CSV)
     if node.ends_take:
-        said = reply.error.startswith(node.says) and take.ended == reply.error and "warden" in reply.error
+        names_it = "warden" in reply.error if node.says else "nodes/bad.py, line" in reply.error
+        said = reply.error.startswith(node.says) and take.ended == reply.error and names_it
         return "" if said and not take.whole else f"it said {reply.error!r}, and the take {take.ended!r}"
     if reply.error or not take.whole:
         return f"the take was cut short: {reply.error}"

@@ -19,6 +19,7 @@ from typing import Any, NoReturn
 import msgpack
 from pydantic_core import from_json
 
+from umbrant.engine.project_calls import described
 from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Scenario
 from umbrant.own_code import running_catalog
@@ -64,6 +65,8 @@ def run_player(pipes: Pipes, watch: SharedWatch) -> NoReturn:
 def _isolate(pipes: Pipes) -> None:
     """Leave behind what belongs to the supervisor, and see that a crash can be told of."""
     os.setsid()
+    # A node may start programs. A copy of the player itself would send all that it records a second time.
+    os.register_at_fork(after_in_child=lambda: os._exit(1))
     kept = sorted((pipes.orders, pipes.messages, pipes.crash))
     for low, high in zip([2, *kept], [*kept, resource.getrlimit(resource.RLIMIT_NOFILE)[0]], strict=True):
         os.closerange(low + 1, high)
@@ -172,7 +175,7 @@ class Player:
         except BaseException as error:
             # A mistake of ours, or the trace of a node that has changed what is not its own. Neither goes on from here.
             traceback.print_exc()
-            self._fail(number, f"Rolling failed inside Umbrant: {type(error).__name__}: {error}.{self._last_call()}")
+            self._fail(number, f"Rolling failed inside Umbrant: {described(error)}.{self._last_call()}")
 
     def _do(self, number: int, data: dict[str, Any]) -> None:
         if "stop" in data:
@@ -265,7 +268,4 @@ class Player:
         self._outbox.send(number, what, *more)
 
     def _last_call(self) -> str:
-        place = self._watch.place
-        if not self._runs_code or not place.file:
-            return ""
-        return f" The last node of the project's own that ran was `{place.kind}` ({place.file}, line {place.line})."
+        return f" {self._watch.place.last_of_all}" if self._runs_code and self._watch.place.file else ""

@@ -119,9 +119,10 @@ class PlayerProcess:
         place = self.watch.place
         if self.watch.call:
             return f"{self._line()}: `{printable(place.kind)}` ended the process that played, {how}{self._whose()}."
-        if code < 0:
-            return f"The process that played was ended from outside, {how}."
-        return f"The process that played ended {how}." if code else ""
+        if code == 0:
+            return ""
+        told = f"The process that played was ended from outside, {how}." if code < 0 else f"The player ended {how}."
+        return f"{told} {place.last_of_all}" if place.file else told
 
     def whose(self) -> str:
         """On whose behalf the last call was made: ' (warden, row r1)'."""

@@ -7,6 +7,8 @@ back is found from outside, whatever it does inside.
 import mmap
 from typing import NamedTuple
 
+from umbrant.model.printable import printable
+
 _CALLS, _DEPTH, _LENGTH, _TICKS = range(4)
 _PLACE = 64
 """Where in the memory the place of the call stands."""
@@ -21,6 +23,12 @@ class CallPlace(NamedTuple):
     kind: str = ""
     agent: str = ""
     row: str = ""
+
+    @property
+    def last_of_all(self) -> str:
+        """A sentence for when something went wrong after the call, and maybe because of it."""
+        where = f"{printable(self.file)}, line {printable(self.line)}"
+        return f"The last node of the project's own that ran was `{printable(self.kind)}` ({where})."
 
 
 class SharedWatch:

@@ -6,6 +6,10 @@ _HARMLESS = ("L", "M", "N", "P", "S")
 """The first letters of the Unicode categories of characters that are shown as they are."""
 
 
+_JOINERS = "\u200c\u200d"
+"""They say how the letters beside them are joined, as some languages need it, and turn nothing round."""
+
+
 def printable(text: str, limit: int = 200) -> str:
     """The text with what has no look of its own escaped, and cut to so many characters.
 
@@ -23,7 +27,7 @@ def escaped(text: str) -> str:
 
 
 def _is_harmless(character: str) -> bool:
-    return unicodedata.category(character).startswith(_HARMLESS)
+    return character in _JOINERS or unicodedata.category(character).startswith(_HARMLESS)
 
 
 def _escaped(character: str) -> str:

@@ -21,8 +21,8 @@ from umbrant.rolling.roll import Order
         (documents.attack, 400),
         (conditions.attack, 500),
         (takes.attack, 150),
-        (faults.attack, 300),
-        (commands.attack, 50),
+        (faults.attack, 120),
+        (commands.attack, 30),
     ],
 )
 def test_nothing_that_is_broken_breaks_the_program(
@@ -33,7 +33,7 @@ def test_nothing_that_is_broken_breaks_the_program(
     assert tally.attempts == attempts
 
 
-@pytest.mark.parametrize(("what", "attempts"), [("saves", 60), ("windows", 30)])
+@pytest.mark.parametrize(("what", "attempts"), [("saves", 60), ("windows", 12)])
 def test_an_attack_in_a_process_of_its_own_finds_nothing(what: str, attempts: int) -> None:
     """Killing processes that save wants one without threads to fork them; a window wants one of its own."""
     command = [sys.executable, "-m", "benchmarks.fuzz", what, "--attempts", str(attempts)]

@@ -167,33 +167,32 @@ def test_each_take_finds_the_interpreter_as_it_was(tmp_path: Path) -> None:
             assert [text for _, text in said][:2] == ["1", "2"]
 
 
-@pytest.mark.parametrize(
-    "junk",
-    [
-        "b'\\xc1' * 10",  # no MessagePack
-        "msgpack.packb((1, 'piece', [5]))",
-        "msgpack.packb((1, 'piece', [2, True, [['warden', 'r1', '', 'ran', [[0, [1]]]]], [], [], [], [], [], [], []]))",
-        "msgpack.packb((1, 'piece', [2, False, [], [['x']], [], [], [], [], [], []]))",
-        "msgpack.packb((1, 'piece', [2, False, [], [], [], [], [], [], [['warden', 'text']], []]))",
-        "msgpack.packb((1, 'begun', '{'))",
-        "msgpack.packb((1, 'frame', '{}'))",
-        "msgpack.packb((1, 'played', 5, 5))",
-        "msgpack.packb('x')",
-        "msgpack.packb((1, 'nothing of ours'))",
-    ],
+JUNK = (
+    "b'\\xc1' * 10",  # no MessagePack
+    "msgpack.packb((N, 'piece', [5]))",
+    "msgpack.packb((N, 'piece', [2, True, [['warden', 'r1', '', 'ran', [[0, [1]]]]], [], [], [], [], [], [], []]))",
+    "msgpack.packb((N, 'piece', [2, False, [], [['x']], [], [], [], [], [], []]))",
+    "msgpack.packb((N, 'piece', [2, False, [], [], [], [], [], [], [['warden', 'text']], []]))",
+    "msgpack.packb((N, 'begun', '{'))",
+    "msgpack.packb((N, 'frame', '{}'))",
+    "msgpack.packb((N, 'played', 5, 5))",
+    "msgpack.packb('x')",
+    "msgpack.packb((N, 'nothing of ours'))",
 )
-def test_a_player_that_sends_what_is_no_part_of_a_take_is_ended_and_the_supervisor_goes_on(
-    tmp_path: Path, junk: str
-) -> None:
-    writes = f"    try:\n        os.write(each, {junk})\n    except OSError: pass"
-    bad = project_with(HostileNode("junk", action(f"import msgpack, os\nfor each in range(3, 20):\n{writes}\nyield")))
+"""What a player may send that is no part of a take; N is the number of the order."""
+
+
+def test_a_player_that_sends_what_is_no_part_of_a_take_is_ended_and_the_supervisor_goes_on(tmp_path: Path) -> None:
     harmless = project_with(HostileNode("none", action("return True")))
     with Conversation(tmp_path) as supervisor:
-        reply = supervisor.roll(Order(bad, "s", tmp_path / "t.take", trusted=True))
-        assert reply.error or "nothing of ours" in junk
-        take = read_take(tmp_path / "t.take")
-        assert take.ended == (reply.error or "whole")
-        assert supervisor.roll(Order(harmless, "s", tmp_path / "u.take", trusted=True)).error == ""
+        for number, junk in enumerate(JUNK):
+            writes = f"    try:\n        os.write(each, {junk})\n    except OSError: pass"
+            body = f"import msgpack, os\nN = {2 * number + 1}\nfor each in range(3, 20):\n{writes}\nyield"
+            path = tmp_path / f"{number}.take"
+            reply = supervisor.roll(Order(project_with(HostileNode("junk", action(body))), "s", path, trusted=True))
+            assert reply.error or "nothing of ours" in junk, junk
+            assert read_take(path).ended == (reply.error or "whole"), junk
+            assert supervisor.roll(Order(harmless, "s", tmp_path / "u.take", trusted=True)).error == "", junk
 
 
 def test_a_rehearsal_that_hangs_is_given_up_for_the_next_order(

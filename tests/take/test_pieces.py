@@ -20,8 +20,8 @@ from umbrant.take.reader import read_take
 from umbrant.take.recorder import TakeRecorder
 from umbrant.take.take_file import TakeFile
 
-SECONDS = 9.0
-TICKS = 180
+SECONDS = 5.0
+TICKS = 100
 SCENARIOS = [each.name for each in open_project(DEMO).scenarios]
 
 
@@ -52,8 +52,8 @@ def in_whole_chunks(scenario: str, chunk_ticks: int) -> tuple[dict[str, list[obj
         return dict(tables(path)), export_text(read_take(path), ExportFormat.JSONL)
 
 
-@settings(max_examples=25)
-@given(st.sampled_from(SCENARIOS), st.sampled_from([40, TICKS]), st.lists(st.booleans(), max_size=TICKS))
+@settings(max_examples=12)
+@given(st.sampled_from(SCENARIOS), st.sampled_from([24, TICKS]), st.lists(st.booleans(), max_size=TICKS))
 def test_any_pieces_give_equal_rows_in_every_table(scenario: str, chunk_ticks: int, due: list[bool]) -> None:
     schedule = iter(due)
     with TemporaryDirectory() as folder:
@@ -62,7 +62,7 @@ def test_any_pieces_give_equal_rows_in_every_table(scenario: str, chunk_ticks: i
         assert read_take(path).ticks == TICKS
 
 
-@settings(max_examples=15)
+@settings(max_examples=8)
 @given(st.sampled_from(SCENARIOS), st.integers(1, TICKS))
 def test_chunks_of_any_length_give_equal_exports(scenario: str, chunk_ticks: int) -> None:
     assert in_whole_chunks(scenario, chunk_ticks)[1] == in_whole_chunks(scenario, 10 * TICKS)[1]

@@ -26,7 +26,7 @@ from umbrant.catalog.schema import project_schema
 from umbrant.catalog.validation import validate
 from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
-from umbrant.model.printable import escaped, printable
+from umbrant.model.printable import escaped, escaped_json, printable
 from umbrant.model.problems import ProjectError, did_you_mean
 from umbrant.own import names_of, own_catalog
 from umbrant.reasons.minds import changes_of_mind, leads
@@ -420,7 +420,7 @@ def _kind_data(kind: Any) -> dict[str, object]:
 
 
 def _print_json(data: object) -> None:
-    print(escaped(json.dumps(data, indent=2, ensure_ascii=False)))
+    print(escaped_json(json.dumps(data, indent=2, ensure_ascii=False)))
 
 
 def _console() -> Console:

@@ -1,9 +1,11 @@
 """Text from anywhere is shown on one line, short, and without what a terminal would act on."""
 
+import json
+
 from hypothesis import given
 from hypothesis import strategies as st
 
-from umbrant.model.printable import escaped, printable
+from umbrant.model.printable import escaped, escaped_json, printable
 
 ODD = {
     "\x1b": "\\x1b",
@@ -35,3 +37,10 @@ def test_any_text_becomes_one_line_that_can_be_written(text: str) -> None:
 def test_lines_stay_lines_and_nothing_is_cut(text: str) -> None:
     assert escaped(text).count("\n") == text.count("\n")
     assert "…" in text or "…" not in escaped(text)
+
+
+@given(st.text(st.characters(exclude_categories=["Cs"]), max_size=100))
+def test_json_that_is_escaped_reads_back_to_the_same(text: str) -> None:
+    shown = escaped_json(json.dumps([text, "\x7f\u202e\U000e0041"], ensure_ascii=False, indent=2))
+    assert json.loads(shown) == [text, "\x7f\u202e\U000e0041"]
+    assert all(each not in shown for each in "\x7f\u202e\x1b\U000e0041")

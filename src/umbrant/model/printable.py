@@ -26,6 +26,19 @@ def escaped(text: str) -> str:
     return "\n".join(printable(line, len(line) + 1) for line in text.split("\n"))
 
 
+def escaped_json(text: str) -> str:
+    """JSON with the same escaped, in the way that JSON has for it."""
+    return "".join(each if each in " \n" or _is_harmless(each) else _json_escape(each) for each in text)
+
+
+def _json_escape(character: str) -> str:
+    number = ord(character)
+    if number < 0x10000:
+        return f"\\u{number:04x}"
+    high, low = divmod(number - 0x10000, 0x400)
+    return f"\\u{0xD800 + high:04x}\\u{0xDC00 + low:04x}"
+
+
 def _is_harmless(character: str) -> bool:
     return character in _JOINERS or unicodedata.category(character).startswith(_HARMLESS)
 

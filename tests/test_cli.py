@@ -227,3 +227,20 @@ def test_what_files_hold_is_shown_escaped(umbrant: Any, tmp_path: Path) -> None:
     code, out, _ = umbrant(tmp_path / "p", "--headless", "--trust")
     assert code == 0
     assert out.startswith("Red \\x1b[31m and \\u202e backwards")
+
+
+def test_a_command_that_is_killed_leaves_nothing_running_and_a_take_that_says_it_was_cut(tmp_path: Path) -> None:
+    path = tmp_path / "t.take"
+    command = [sys.executable, "-m", "umbrant", "roll", str(DEMO), "--seconds", "3000", "--out", str(path)]
+    rolling = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    until = time.monotonic() + 60
+    while not (path.exists() and path.stat().st_size):
+        assert time.monotonic() < until
+        time.sleep(0.05)
+    children = Path(f"/proc/{rolling.pid}/task/{rolling.pid}/children").read_text().split()
+    rolling.kill()
+    rolling.wait()
+    while any(Path(f"/proc/{each}").exists() for each in children):
+        assert time.monotonic() < until
+        time.sleep(0.05)
+    assert f"stopped by SIGTERM at tick {read_take(path).ticks} of " in read_take(path).ended

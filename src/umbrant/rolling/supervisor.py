@@ -97,10 +97,7 @@ class Supervisor:
                     self._read_messages(self._player)
                 elif self._player is not None and self._player.send():
                     self._selector.unregister(key.fd)
-            if self._signal and not self._is_input_over:
-                self._is_input_over = True
-                for job in self._jobs:
-                    self._stop(job, f"stopped by {signal.Signals(self._signal).name}")
+            self._heed_signal()
             self._look_after()
         if self._player is not None:
             self._player.end()
@@ -117,6 +114,15 @@ class Supervisor:
             if self._player is not None:
                 self._player.end()
             os._exit(128 + number)
+
+    def _heed_signal(self) -> None:
+        """Stop what is being rolled once a signal has come; the input may have ended with whoever gave the orders."""
+        if not self._signal:
+            return
+        self._is_input_over = True
+        for job in self._jobs:
+            if not job.stopped_because:
+                self._stop(job, f"stopped by {signal.Signals(self._signal).name}")
 
     # orders
 

@@ -18,7 +18,7 @@ from umbrant.engine.recorder import Recorder, Unrecorded
 from umbrant.engine.runner import Common, Runner
 from umbrant.game import PlainBody, PlainWorld
 from umbrant.model.documents import Project
-from umbrant.rolling.roll import GATHERED_AGENT_S, header_of
+from umbrant.rolling.roll import CHUNK_AGENT_S, header_of
 from umbrant.take.writer import TakeWriter
 
 TICKS, RATE = 6000, 20
@@ -265,7 +265,7 @@ def unrecorded_s(project: Project) -> float:
 def recorded_s(project: Project, path: Path) -> float:
     """The time by the engine with everything recorded and written to disk."""
     scenario = project.scenario("dusk")
-    with TakeWriter(path, header_of(project, scenario), GATHERED_AGENT_S) as writer:
+    with TakeWriter(path, header_of(project, scenario), CHUNK_AGENT_S) as writer:
         engine, pose = Engine(project, writer.agent("odo")), writer.posing("odo")
         world, decide = engine.world, engine.runner.tick
         start = time.perf_counter()
@@ -274,7 +274,7 @@ def recorded_s(project: Project, path: Path) -> float:
             pose(STORED.place[tick], 0.0)
             decide()
             writer.tick_done()
-        writer.flush()
+        writer.end_chunk()
         return time.perf_counter() - start
 
 

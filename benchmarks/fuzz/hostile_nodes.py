@@ -245,6 +245,7 @@ POKING = [
         ("takes the world away", "me._me.world = None"),
         ("takes the rows away", "me._me._root = 5"),
         ("closes the pipes", "import os\nos.closerange(3, 100)"),
+        ("closes the pipes and goes on", "import os\nos.closerange(3, 100)\nwhile True: pass"),
     )
 ]
 """What is not the node's own, changed behind the views: the take ends, and the message names the node that ran last."""

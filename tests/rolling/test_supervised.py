@@ -88,7 +88,7 @@ def test_a_player_that_is_killed_loses_a_quarter_of_a_second_at_most_and_the_tak
     os.kill(player, signal.SIGKILL)
     assert supervisor.stdout is not None
     reply = read_reply(supervisor.stdout.readline())
-    assert "ended from outside, by SIGKILL" in reply.error
+    assert "The process that played ended by SIGKILL" in reply.error
     take = read_take(path)
     assert take.ended == reply.error
     played_s, spent_s = take.header.seconds(take.ticks), 2.0

@@ -244,8 +244,8 @@ class Player:
     def _go_on(self, number: int, data: dict[str, Any]) -> None:
         rehearsal = self._rehearsal
         if rehearsal is None:
-            self._outbox.send(number, "nothing")
-        elif "end" not in data and not rehearsal.over:
+            return
+        if "end" not in data and not rehearsal.over:
             self._watch.come_on()
             frame = rehearsal.step(Hand.model_validate(data["hand"]))
             self._outbox.send(number, "frame", frame.model_dump_json())

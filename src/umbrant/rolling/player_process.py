@@ -14,6 +14,8 @@ from umbrant.model.printable import printable
 from umbrant.rolling.player import Pipes, run_player
 from umbrant.rolling.watch import SharedWatch
 
+GONE_S = 0.5
+"""How long a player that sends no more may take to be gone."""
 DUMPED_S = 0.5
 """How long is waited for a player to note where it is, before it is ended."""
 LARGEST_MESSAGE = 1 << 30
@@ -105,8 +107,18 @@ class PlayerProcess:
         return self._line()
 
     def close(self) -> str:
-        """See to what is left of it once it has ended; gives how it ended, empty where it ended in good order."""
-        _, status = os.waitpid(self.pid, 0)
+        """See to it once it sends no more; gives how it ended, empty where it ended in good order.
+
+        Code of a project may have closed its pipe and go on: it is not waited for longer than a moment.
+        """
+        until_s = time.monotonic() + GONE_S
+        pid, status = os.waitpid(self.pid, os.WNOHANG)
+        while not pid and time.monotonic() < until_s:
+            time.sleep(0.002)
+            pid, status = os.waitpid(self.pid, os.WNOHANG)
+        if not pid:
+            self.end(self._told_silence())
+            _, status = os.waitpid(self.pid, 0)
         with suppress(ProcessLookupError, PermissionError):
             os.killpg(self.pid, signal.SIGKILL)  # what it may have started and left behind
         told = self.ended_because or self._told_end(os.waitstatus_to_exitcode(status))
@@ -114,24 +126,31 @@ class PlayerProcess:
             os.close(each)
         return told
 
+    def _told_silence(self) -> str:
+        silent = "the process that played sent no more, so it was ended."
+        if self.watch.call:
+            return f"{self.line_now()}: while {self.called()} ran, {silent}"
+        last = f" {self.watch.place.last_of_all}" if self.watch.place.file else ""
+        return f"{silent[:1].upper()}{silent[1:]}{last}"
+
     def _told_end(self, code: int) -> str:
+        # Whoever sent the signal may have done so from outside, so that nothing is said of who is to blame.
         how = f"with exit code {code}" if code >= 0 else f"by {signal.Signals(-code).name}"
         place = self.watch.place
         if self.watch.call:
-            return f"{self._line()}: `{printable(place.kind)}` ended the process that played, {how}{self._whose()}."
+            return f"{self._line()}: while {self.called()} ran, the process that played ended {how}."
         if code == 0:
             return ""
-        told = f"The process that played was ended from outside, {how}." if code < 0 else f"The player ended {how}."
+        told = f"The process that played ended {how}."
         return f"{told} {place.last_of_all}" if place.file else told
 
-    def whose(self) -> str:
-        """On whose behalf the last call was made: ' (warden, row r1)'."""
-        return self._whose()
-
-    def _whose(self) -> str:
+    def called(self) -> str:
+        """What was called last, and on whose behalf: '`hum` (warden, row 1.2 'Hum')', or the file as a whole."""
         place = self.watch.place
+        if not place.kind:
+            return "the file"
         told = ", ".join([each for each in (place.agent, f"row {place.row}" if place.row else "") if each])
-        return f" ({printable(told)})" if told else ""
+        return f"`{printable(place.kind)}`" + (f" ({printable(told)})" if told else "")
 
     def _line(self) -> str:
         """The innermost line of the project's file that it noted last; else where the node begins."""

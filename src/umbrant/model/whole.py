@@ -45,8 +45,6 @@ class Whole:
     """The frame of each row, by the row's id."""
     own: Frame
     given: dict[str, Literal] = field(default_factory=dict)
-    is_cut: bool = False
-    """Whether some of what it uses is left out, because there would be more than MOST_ROWS rows."""
 
     def frame(self, row_id: str) -> Frame:
         """The frame that a row belongs to; the agent's own for a row that is not there."""
@@ -130,8 +128,7 @@ def _rows(project: Project, behavior: Behavior, frame: Frame, whole: Whole, abov
         if row.kind == USES and isinstance(name, str) and _can_be_put_in(project, name, above):
             inner = resolved(project, name)
             if len(whole.frames) + len(inner.rows) > MOST_ROWS:
-                whole.is_cut = True
-                continue
+                continue  # validation tells of it
             inside = _inner_frame(project, inner, frame, row, row_id, whole)
             yield from _rows(project, inner, inside, whole, (*above, name))
 

@@ -7,8 +7,6 @@ things happen at the same places within the same ticks.
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
-from pydantic import TypeAdapter
-
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
 from umbrant.engine.project_calls import UNWATCHED, CallWatch
@@ -17,8 +15,6 @@ from umbrant.model.staging import Cue, Deed, Scenario, Step
 from umbrant.model.values import Document, Point
 from umbrant.rolling.roll import Order, Play, played
 from umbrant.take.recorder import TakeRecorder
-
-DEED: TypeAdapter[Deed] = TypeAdapter(Deed)
 
 
 class Hand(Document):

@@ -262,10 +262,8 @@ class Supervisor:
         if job.stop_by_s is not None and now_s > job.stop_by_s:
             player.end(job.stopped_because or "a newer order came", job.number)
         elif self._call[0] and now_s - self._call[1] > job.limit_s:
-            where = player.line_now()
-            player.end(
-                f"{where}: {player.called()} did not come back within {job.limit_s:g} s, so it was ended.", job.number
-            )
+            because = f"{player.called()} did not come back within {job.limit_s:g} s, so it was ended."
+            player.end(f"{player.line_now()}: {because}", job.number)
         elif now_s - self._tick[1] > STALLED_S and not job.is_rehearsal:
             because = f"One tick took longer than {STALLED_S:g} s, so the roll was ended. Is the scenario too large?"
             player.end(because, job.number)

@@ -1,7 +1,7 @@
 """The warden's decisions by the engine, against the same decisions written by hand as plain `if`s.
 
-Senses and actions are replaced by stored values and counted ticks on both sides, so that only deciding is measured.
-Both are checked to come to the same at every tick.
+Senses and actions are replaced by stored values and counted ticks on both sides, so that only
+deciding is measured. Both are checked to come to the same at every tick.
 """
 
 import time
@@ -32,7 +32,8 @@ PLACES = tuple((0.0, 0.07 * step) for step in range(40))
 
 @dataclass(frozen=True)
 class Stored:
-    """What is so at each tick: the visitor seen within 8 m, seen at all, how much oil the dimmest lamp has, its place.
+    """What is so at each tick: the visitor seen within 8 m, seen at all, how much oil the dimmest
+    lamp has, its place.
 
     It moves half of the time, as it goes somewhere half of the time.
     """
@@ -99,9 +100,14 @@ def catalog() -> Catalog:
         "look_out": look_out,
         "pick_lowest": pick_lowest,
         **{name: going(ticks) for name, ticks in (("move_to", MOVE), ("follow", ALONG))},
-        **{name: staying(ticks) for name, ticks in (("use", USE), ("look_about", LOOK), ("say", SAY), ("wait", REST))},
+        **{
+            name: staying(ticks)
+            for name, ticks in (("use", USE), ("look_about", LOOK), ("say", SAY), ("wait", REST))
+        },
     }
-    return Catalog({name: replace(kind, run=runs.get(name, kind.run)) for name, kind in BUILTIN.kinds.items()})
+    return Catalog(
+        {name: replace(kind, run=runs.get(name, kind.run)) for name, kind in BUILTIN.kinds.items()}
+    )
 
 
 class ByHand:
@@ -242,7 +248,9 @@ class Engine:
 
 
 def by_hand_s(times: int = 10) -> float:
-    """The time for all ticks by hand, in seconds: the mean of so many times in a row, to be as long as the others."""
+    """The time for all ticks by hand, in seconds: the mean of so many times in a row, to be as long
+    as the others.
+    """
     start = time.perf_counter()
     for _ in range(times):
         hand = ByHand()
@@ -286,5 +294,10 @@ def check_equal(project: Project) -> None:
         engine.runner.tick()
         hand.tick(tick)
         board = engine.runner.board
-        ours = (board.get("visitor_seen"), board.get("last_seen") is not None, board.get("mood"), board.get("lamp_oil"))
+        ours = (
+            board.get("visitor_seen"),
+            board.get("last_seen") is not None,
+            board.get("mood"),
+            board.get("lamp_oil"),
+        )
         assert ours == (hand.seen, hand.last_seen, hand.mood, hand.oil), f"tick {tick}: {ours}"

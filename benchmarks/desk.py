@@ -1,4 +1,6 @@
-"""Figures of the writing desk: a behavior of 2,000 rows is opened, scrolled and written in; reviews."""
+"""Figures of the writing desk: a behavior of 2,000 rows is opened, scrolled and written in;
+reviews.
+"""
 
 import time
 from collections.abc import Callable, Iterator
@@ -31,7 +33,10 @@ NAME = "Walk slowly to where the last one was seen"
 def desk_figures(demo: Project, place: Path) -> Iterator[Figure]:
     """Measure one thing after the other."""
     large = with_many_rows(demo)
-    small_s, large_s = (min(timed(lambda p=each: review(p, BUILTIN)) for _ in range(REVIEWS)) for each in (demo, large))  # type: ignore[misc]
+    small_s, large_s = (
+        min(timed(lambda p=each: review(p, BUILTIN)) for _ in range(REVIEWS))
+        for each in (demo, large)
+    )  # type: ignore[misc]
     yield Figure("the review of the demo", f"{small_s * 1000:.0f} ms", "under 100 ms", "")
     told = f"{large_s / small_s:.1f} × that of the demo"
     yield Figure("the review of 2,000 rows", f"{large_s * 1000:.0f} ms", "under 1 s", told)
@@ -44,7 +49,9 @@ def desk_figures(demo: Project, place: Path) -> Iterator[Figure]:
     assert window.pane is not None
     ledger = window.pane.ledger
     _rest(lambda: window.desk.take is not None and not window.desk.reviewer.busy)
-    yield _frames("scrolling 2,000 rows, a frame", [_scrolled_s(ledger, step) for step in range(SCROLLS)])
+    yield _frames(
+        "scrolling 2,000 rows, a frame", [_scrolled_s(ledger, step) for step in range(SCROLLS)]
+    )
     row = window.desk.behavior.rows[1000].id if window.desk.behavior else ""
     window.desk.select_row(row)
     typed, kept = _typed_s(window, ledger)
@@ -62,21 +69,49 @@ def with_many_rows(project: Project) -> Project:
         if number % 81 == 1:
             branch = f"b{number}"
             guard = Guard(when=f"distance(visitor) < {number % 9} and visitor_seen")
-            rows.append(Row(id=branch, under="top", kind="selector", name=f"When near {number}", guard=guard))
+            rows.append(
+                Row(
+                    id=branch, under="top", kind="selector", name=f"When near {number}", guard=guard
+                )
+            )
         elif number % 4 == 2:
             sequence = f"s{number}"
-            rows.append(Row(id=sequence, under=branch, kind="sequence", name=f"Look and go {number}"))
+            rows.append(
+                Row(id=sequence, under=branch, kind="sequence", name=f"Look and go {number}")
+            )
         elif number % 4 == 3:
-            look = {"target": "visitor", "seen": KeyRef(key="visitor_seen"), "where": KeyRef(key="last_seen")}
-            rows.append(Row(id=f"l{number}", under=sequence, kind="look_out", name="Look", args=look))
+            look = {
+                "target": "visitor",
+                "seen": KeyRef(key="visitor_seen"),
+                "where": KeyRef(key="last_seen"),
+            }
+            rows.append(
+                Row(id=f"l{number}", under=sequence, kind="look_out", name="Look", args=look)
+            )
         elif number % 4 == 0:
             move = {"target": "visitor", "reach": 1.2 + number % 5}
-            rows.append(Row(id=f"m{number}", under=sequence, kind="move_to", name="Go there", args=move))
+            rows.append(
+                Row(id=f"m{number}", under=sequence, kind="move_to", name="Go there", args=move)
+            )
         else:
-            rows.append(Row(id=f"w{number}", under=sequence, kind="wait", name="Rest", args={"duration": 2.0}))
+            rows.append(
+                Row(
+                    id=f"w{number}",
+                    under=sequence,
+                    kind="wait",
+                    name="Rest",
+                    args={"duration": 2.0},
+                )
+            )
     warden = project.behavior("warden")
-    large = in_order(Behavior(name="warden", title=warden.title, blackboard=warden.blackboard, rows=tuple(rows)))
-    others = tuple(large if each is warden else each for each in project.behaviors if each.variant_of != "warden")
+    large = in_order(
+        Behavior(name="warden", title=warden.title, blackboard=warden.blackboard, rows=tuple(rows))
+    )
+    others = tuple(
+        large if each is warden else each
+        for each in project.behaviors
+        if each.variant_of != "warden"
+    )
     made = project.model_copy(update={"behaviors": others})
     if problems := validate(made):
         raise ProjectError(problems)
@@ -115,7 +150,9 @@ def _scrolled_s(ledger: LedgerView, step: int) -> float:
 
 
 def _typed_s(window: MainWindow, ledger: LedgerView) -> tuple[list[float], list[float]]:
-    """The time of each key of a name that is typed with its repaint; and of Enter, which takes the name up."""
+    """The time of each key of a name that is typed with its repaint; and of Enter, which takes the
+    name up.
+    """
     typed, kept = [], []
     for round_ in range(5):
         ledger.setFocus()
@@ -146,4 +183,9 @@ def _rest(condition: Callable[[], bool]) -> None:
 
 def _frames(name: str, times: list[float]) -> Figure:
     p95, middle = float(np.percentile(times, 95)), float(np.median(times))
-    return Figure(f"{name}, 95th percentile", f"{p95 * 1000:.1f} ms", "under 16 ms", f"median {middle * 1000:.1f} ms")
+    return Figure(
+        f"{name}, 95th percentile",
+        f"{p95 * 1000:.1f} ms",
+        "under 16 ms",
+        f"median {middle * 1000:.1f} ms",
+    )

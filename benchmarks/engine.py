@@ -1,4 +1,6 @@
-"""Figures of the engine: deciding against hand-written code, growth with rows visited, crowds, the size of takes."""
+"""Figures of the engine: deciding against hand-written code, growth with rows visited, crowds, the
+size of takes.
+"""
 
 import time
 from collections.abc import Callable, Iterator
@@ -31,20 +33,29 @@ def engine_figures(place: Path) -> Iterator[Figure]:
     check_equal(project)
     hand, recorded = _in_turns(by_hand_s, lambda: recorded_s(project, place / "decisions.take"))
     told = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
-    yield Figure("the warden's decisions with recording, times by hand", f"{recorded:.1f} ×", "at most 4 ×", told)
+    yield Figure(
+        "the warden's decisions with recording, times by hand",
+        f"{recorded:.1f} ×",
+        "at most 4 ×",
+        told,
+    )
     hand, unrecorded = _in_turns(by_hand_s, lambda: unrecorded_s(project))
     told = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
     yield Figure("the same without recording", f"{unrecorded:.1f} ×", "at most 2.5 ×", told)
     small, large = _in_turns(lambda: _visited_s(20), lambda: _visited_s(2000))
     told = f"{small / VISITS * 1e6:.0f} µs a tick with 20"
-    yield Figure("2,000 rows of which 20 are visited, times 20 rows", f"{large:.2f} ×", "within 1.5 ×", told)
+    yield Figure(
+        "2,000 rows of which 20 are visited, times 20 rows", f"{large:.2f} ×", "within 1.5 ×", told
+    )
     yield from _crowd(project, place)
 
 
 def _in_turns(one_s: Callable[[], float], other_s: Callable[[], float]) -> tuple[float, float]:
-    """The median time of the one, in seconds, and of how many times as long the other took right beside it.
+    """The median time of the one, in seconds, and of how many times as long the other took right
+    beside it.
 
-    Taken in turns, the one before and after, for a machine's speed may change from one second to the next.
+    Taken in turns, the one before and after, for a machine's speed may change from one second to
+    the next.
     """
     times, ratios = [], []
     before = one_s()
@@ -57,18 +68,27 @@ def _in_turns(one_s: Callable[[], float], other_s: Callable[[], float]) -> tuple
 
 
 def _visited_s(rows: int) -> float:
-    """A selector whose first child waits, with many further rows that its running keeps from being tried."""
+    """A selector whose first child waits, with many further rows that its running keeps from being
+    tried.
+    """
     made = [Row(id="top", kind="selector"), *_branch("live", "top", 18)]
     groups = max(0, rows - 20) // 99
     for group in range(groups):
         made.extend(_branch(f"g{group}x", "top", 98))
     behavior = Behavior(name="b", title="B", blackboard="k", rows=tuple(made))
     project = Project(
-        cover=Cover(title="T", scenario="none"), behaviors=(behavior,), blackboards=(Blackboard(name="k", title="K"),)
+        cover=Cover(title="T", scenario="none"),
+        behaviors=(behavior,),
+        blackboards=(Blackboard(name="k", title="K"),),
     )
     world = PlainWorld(0.05)
     world.add(PlainBody("a", (0.0, 0.0)))
-    runner = Runner(Common(project, BUILTIN, 1), Member(name="a", behavior="b", start=(0, 0)), world, Unrecorded())
+    runner = Runner(
+        Common(project, BUILTIN, 1),
+        Member(name="a", behavior="b", start=(0, 0)),
+        world,
+        Unrecorded(),
+    )
 
     def ticks() -> None:
         for tick in range(VISITS):
@@ -81,11 +101,19 @@ def _visited_s(rows: int) -> float:
 def _branch(row_id: str, under: str, leaves: int) -> list[Row]:
     """A parallel of so many rows that wait for ever."""
     whole = Row(id=row_id, under=under, kind="parallel")
-    return [whole, *(Row(id=f"{row_id}{n}", under=row_id, kind="wait", args={"duration": 1e6}) for n in range(leaves))]
+    return [
+        whole,
+        *(
+            Row(id=f"{row_id}{n}", under=row_id, kind="wait", args={"duration": 1e6})
+            for n in range(leaves)
+        ),
+    ]
 
 
 def _crowded(member: Member, count: int, stage: Stage) -> Iterator[Member]:
-    """So many of one of the cast around its start, each where it can walk: who starts inside a wall stays there."""
+    """So many of one of the cast around its start, each where it can walk: who starts inside a wall
+    stays there.
+    """
     ground = ground_of(stage, member.body.radius_m, member.body.flies)
     for each in member.model_copy(update={"copies": count, "scatter_m": 3.0}).each():
         yield each.model_copy(update={"start": ground.nearest(each.start)})
@@ -99,7 +127,9 @@ def _crowd(project: Project, place: Path) -> Iterator[Figure]:
             members.extend(_crowded(member, CROWD[member.name], project.stage(dusk.stage)))
         elif member.behavior is None:
             members.append(member)
-    crowd = dusk.model_copy(update={"name": "crowd", "cast": tuple(members), "seconds": CROWD_S, "cues": ()})
+    crowd = dusk.model_copy(
+        update={"name": "crowd", "cast": tuple(members), "seconds": CROWD_S, "cues": ()}
+    )
     whole = project.model_copy(update={"scenarios": (*project.scenarios, crowd)})
     agents, path = sum(CROWD.values()), place / "crowd.take"
     with TakeWriter(path, header_of(whole, crowd)) as writer:
@@ -107,7 +137,10 @@ def _crowd(project: Project, place: Path) -> Iterator[Figure]:
         play = Play(whole, crowd, writer, BUILTIN)
         set_up = time.perf_counter() - start
         took = timed(lambda: [play.tick(tick) for tick in range(crowd.tick_count)])
-    told = f"{took / CROWD_S / 20 / agents * 1e6:.0f} µs for each agent and tick, after {set_up:.1f} s to set them up"
+    told = (
+        f"{took / CROWD_S / 20 / agents * 1e6:.0f} µs for each agent and tick, after "
+        f"{set_up:.1f} s to set them up"
+    )
     name = f"{agents} agents with full recording, times real time"
     yield Figure(name, f"{CROWD_S / took:.2f} ×", "over 1 ×", told)
     size = path.stat().st_size / (agents * CROWD_S / 60)

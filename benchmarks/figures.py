@@ -53,7 +53,9 @@ def all_figures() -> Iterator[Figure]:
 def _wardens_part(project: Project) -> Project:
     """The demo with only the warden and the visitor at dusk."""
     dusk = project.scenario("dusk")
-    two = dusk.model_copy(update={"cast": tuple(each for each in dusk.cast if each.name in ("odo", "visitor"))})
+    two = dusk.model_copy(
+        update={"cast": tuple(each for each in dusk.cast if each.name in ("odo", "visitor"))}
+    )
     others = tuple(two if each.name == "dusk" else each for each in project.scenarios)
     return project.model_copy(update={"scenarios": others})
 
@@ -75,22 +77,41 @@ def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
     _wait(lambda: window.desk.take is not None and not window.desk.busy)
     edited = [_edit_to_repaint_s(window, metres) for metres in np.linspace(7, 12, EDITS).round(2)]
     p95 = float(np.percentile(edited, 95))
-    told = f"median {median(edited) * 1000:.0f} ms; {p95 / rolled_s:.2f} × the time of the roll alone"
-    yield Figure("a chip's change to the repainted tape, 95th percentile", f"{p95 * 1000:.0f} ms", "under 400 ms", told)
+    told = (
+        f"median {median(edited) * 1000:.0f} ms; {p95 / rolled_s:.2f} × the time of the roll alone"
+    )
+    yield Figure(
+        "a chip's change to the repainted tape, 95th percentile",
+        f"{p95 * 1000:.0f} ms",
+        "under 400 ms",
+        told,
+    )
     short = _moves_s(window)
-    long_take = roll(Order(window.desk.project, "dusk", place / "long.take", seconds=LONG_TICKS / 20))
+    long_take = roll(
+        Order(window.desk.project, "dusk", place / "long.take", seconds=LONG_TICKS / 20)
+    )
     window.desk.open_take(long_take)
     _wait(lambda: window.desk.take is not None and window.desk.take.ticks == LONG_TICKS)
     long = _moves_s(window)
     p95 = float(np.percentile(long, 95))
-    told = f"median {median(long) * 1000:.1f} ms, {median(long) / median(short):.2f} × that in a take of 840 ticks"
-    yield Figure("the playhead's move in 20,000 ticks, 95th percentile", f"{p95 * 1000:.1f} ms", "under 16 ms", told)
+    told = (
+        f"median {median(long) * 1000:.1f} ms, {median(long) / median(short):.2f} × that in a "
+        "take of 840 ticks"
+    )
+    yield Figure(
+        "the playhead's move in 20,000 ticks, 95th percentile",
+        f"{p95 * 1000:.1f} ms",
+        "under 16 ms",
+        told,
+    )
     window.desk.history.saved = window.desk.project
     window.close()
 
 
 def _edit_to_repaint_s(window: MainWindow, metres: float) -> float:
-    """From changing the chip that decides the chase until the tape of the new take has been painted."""
+    """From changing the chip that decides the chase until the tape of the new take has been
+    painted.
+    """
     before = window.desk.current
     start = time.perf_counter()
     when = f"can_see(visitor, within={metres})"

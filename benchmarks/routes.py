@@ -1,4 +1,6 @@
-"""Figures of routes: how the time for a way grows with the walls there are, and a crowd that walks among thousands."""
+"""Figures of routes: how the time for a way grows with the walls there are, and a crowd that walks
+among thousands.
+"""
 
 from collections.abc import Iterator, Sequence
 from pathlib import Path
@@ -15,7 +17,9 @@ from umbrant.rolling.roll import Order, roll
 from umbrant.stage.ground import Ground
 
 A_WALL_M = 3.2
-"""The side of the square that each wall has to itself, in metres: close, but with room to walk between most."""
+"""The side of the square that each wall has to itself, in metres: close, but with room to walk
+between most.
+"""
 RADIUS_M = 0.3
 WALLS, MANY_WALLS, WALKERS = (10, 100, 1000), 3000, 10
 WAYS = 9
@@ -24,13 +28,20 @@ WAYS = 9
 def route_figures(place: Path) -> Iterator[Figure]:
     """Measure one thing after the other."""
     times = [_a_way_s(count) for count in WALLS]
-    told = ", ".join(f"{count}: {time * 1000:.1f} ms" for count, time in zip(WALLS, times, strict=True))
+    told = ", ".join(
+        f"{count}: {time * 1000:.1f} ms" for count, time in zip(WALLS, times, strict=True)
+    )
     name = "a way across 1,000 walls, the ground made anew, times 10 walls"
     yield Figure(name, f"{times[-1] / times[0]:.0f} ×", "under 1,000 ×", told)
     took = timed(lambda: roll(Order(_walking(MANY_WALLS), "walk", place / "walls.take")))
     name = "1 s of 10 walkers among 3,000 walls, times a stage without"
     free = timed(lambda: roll(Order(_walking(0), "walk", place / "free.take")))
-    yield Figure(name, f"{took / free:.0f} ×", "in 10 s", f"{took:.1f} s, and {free * 1000:.0f} ms without walls")
+    yield Figure(
+        name,
+        f"{took / free:.0f} ×",
+        "in 10 s",
+        f"{took:.1f} s, and {free * 1000:.0f} ms without walls",
+    )
 
 
 def yard(count: int) -> Stage:
@@ -39,7 +50,10 @@ def yard(count: int) -> Stage:
     span = max(12.0, A_WALL_M * count**0.5)
     areas = []
     for number in range(count):
-        (x, y), (wide, high) = random.uniform(0, span, 2).tolist(), random.uniform(0.5, 2.0, 2).tolist()
+        (x, y), (wide, high) = (
+            random.uniform(0, span, 2).tolist(),
+            random.uniform(0.5, 2.0, 2).tolist(),
+        )
         corners = ((x, y), (x + wide, y), (x + wide, y + high), (x, y + high))
         areas.append(Area(name=f"wall {number}", corners=corners))
     return Stage(name="yard", title="Yard", width_m=span, height_m=span, areas=tuple(areas))
@@ -58,7 +72,10 @@ def _a_way_s(count: int) -> float:
 def _free_places(stage: Stage, count: int) -> Sequence[Point]:
     """Walkable places, drawn evenly; always the same."""
     ground, random = Ground(stage, RADIUS_M), np.random.default_rng(7)
-    return [ground.nearest(tuple(random.uniform(1, stage.width_m - 1, 2).tolist())) for _ in range(count)]
+    return [
+        ground.nearest(tuple(random.uniform(1, stage.width_m - 1, 2).tolist()))
+        for _ in range(count)
+    ]
 
 
 def _walking(count: int) -> Project:

@@ -1,4 +1,6 @@
-"""What it costs that takes are played by one process and written by another: in turns with a roll in one process."""
+"""What it costs that takes are played by one process and written by another: in turns with a roll
+in one process.
+"""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -17,9 +19,19 @@ def supervised_figures(project: Project, place: Path) -> Iterator[Figure]:
     folder = place / "supervised"
     folder.mkdir()
     with Conversation(folder) as supervisor:
-        there, here = Order(project, "dusk", folder / "there.take"), Order(project, "dusk", folder / "here.take")
-        times = [(timed(lambda: supervisor.roll(there)), timed(lambda: roll(here))) for _ in range(TURNS)][1:]
+        there, here = (
+            Order(project, "dusk", folder / "there.take"),
+            Order(project, "dusk", folder / "here.take"),
+        )
+        times = [
+            (timed(lambda: supervisor.roll(there)), timed(lambda: roll(here))) for _ in range(TURNS)
+        ][1:]
     cost = median(one / other for one, other in times) - 1
     one, other = (median(column) * 1000 for column in zip(*times, strict=True))
     told = f"{one:.0f} ms against {other:.0f} ms in one process"
-    yield Figure("a roll of the whole cast through the supervisor costs more by", f"{cost:+.0%}", "at most 10 %", told)
+    yield Figure(
+        "a roll of the whole cast through the supervisor costs more by",
+        f"{cost:+.0%}",
+        "at most 10 %",
+        told,
+    )

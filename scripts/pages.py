@@ -26,7 +26,9 @@ def pages() -> dict[str, str]:
 
 
 def main() -> None:
-    """Write the pages. The keys that a desktop has for an action are known only to an application."""
+    """Write the pages. The keys that a desktop has for an action are known only to an
+    application.
+    """
     application = QGuiApplication([])
     for name, text in pages().items():
         (DOCS / name).write_text(text)
@@ -34,7 +36,12 @@ def main() -> None:
 
 
 def _nodes() -> str:
-    lines = ["# Nodes", "", "Every kind of node that comes with the program. `umbrant nodes` prints the same.", ""]
+    lines = [
+        "# Nodes",
+        "",
+        "Every kind of node that comes with the program. `umbrant nodes` prints the same.",
+        "",
+    ]
     for family in Family:
         kinds = BUILTIN.family(family)
         if kinds:
@@ -45,12 +52,30 @@ def _nodes() -> str:
 
 
 def _findings() -> str:
-    lines = ["# Findings", "", "What the review tells of, in the window and with `umbrant review`.", ""]
-    said = {Scope.BEHAVIOR: "in a behavior", Scope.PROJECT: "in the project", Scope.TAKE: "in a take"}
+    lines = [
+        "# Findings",
+        "",
+        "What the review tells of, in the window and with `umbrant review`.",
+        "",
+    ]
+    said = {
+        Scope.BEHAVIOR: "in a behavior",
+        Scope.PROJECT: "in the project",
+        Scope.TAKE: "in a take",
+    }
     for sort in SORTS.values():
         about = " ".join((sort.find.__doc__ or "").split())
         lines.extend(
-            [f"## {sort.title}", "", f"`{sort.id}` · {sort.weight} · {said[sort.scope]}", "", about, "", sort.why, ""]
+            [
+                f"## {sort.title}",
+                "",
+                f"`{sort.id}` · {sort.weight} · {said[sort.scope]}",
+                "",
+                about,
+                "",
+                sort.why,
+                "",
+            ]
         )
     return "\n".join(lines).rstrip() + "\n"
 

@@ -1,4 +1,6 @@
-"""Take the pictures in docs/screenshots/ anew, from the demo project: `.venv/bin/python scripts/screenshots.py`."""
+"""Take the pictures in docs/screenshots/ anew, from the demo project: `.venv/bin/python
+scripts/screenshots.py`.
+"""
 
 import os
 import tempfile
@@ -82,7 +84,9 @@ def _setting(window: MainWindow) -> None:
     assert window.pane is not None
     window.pane.actions_by_id["show_setting"].trigger()
     window.pane.setting.select_path(("scenarios", "dusk", "cast", 0))
-    window.pane.setting.scrollTo(window.pane.setting.currentIndex(), QAbstractItemView.ScrollHint.PositionAtCenter)
+    window.pane.setting.scrollTo(
+        window.pane.setting.currentIndex(), QAbstractItemView.ScrollHint.PositionAtCenter
+    )
     _keep(window, "the-setting")
 
 
@@ -91,7 +95,9 @@ def _review(window: MainWindow) -> None:
     desk = window.desk
     desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "tend", "yes", Watch.BOTH)))
     desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "walk", "tired < 3")))
-    desk.apply(Edit("Key", lambda p: declare_key(p, "quay", Key(name="tired", type=KeyType.NUMBER))))
+    desk.apply(
+        Edit("Key", lambda p: declare_key(p, "quay", Key(name="tired", type=KeyType.NUMBER)))
+    )
     _wait(lambda: desk.is_current and not desk.busy and len(desk.findings) > 2)
     window.pane.actions_by_id["show_review"].trigger()
     window.pane.review.setCurrentIndex(window.pane.review.review.index(1, 0))

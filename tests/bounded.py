@@ -12,7 +12,9 @@ class RanOver(BaseException):
 
 @contextmanager
 def within(seconds: float) -> Iterator[None]:
-    """Raise RanOver once the seconds of wall-clock time are up. The bound is for loops without end, not for speed."""
+    """Raise RanOver once the seconds of wall-clock time are up. The bound is for loops without end,
+    not for speed.
+    """
 
     def over(number: int, frame: FrameType | None) -> None:
         raise RanOver(f"it was still going on after {seconds:g} s")

@@ -1,4 +1,6 @@
-"""What every test gets: folders of its own instead of the author's, and no error that goes unnoticed."""
+"""What every test gets: folders of its own instead of the author's, and no error that goes
+unnoticed.
+"""
 
 import logging
 import os
@@ -12,9 +14,13 @@ from hypothesis import HealthCheck, settings
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-# A busy machine is no fault of a test; on CI the same examples are tried each time, elsewhere new ones.
+# A busy machine is no fault of a test; on CI the same examples are tried each time, elsewhere new
+# ones.
 settings.register_profile(
-    "house", deadline=None, suppress_health_check=[HealthCheck.too_slow], derandomize=os.environ.get("CI") == "true"
+    "house",
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow],
+    derandomize=os.environ.get("CI") == "true",
 )
 settings.load_profile("house")
 

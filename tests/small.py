@@ -17,7 +17,9 @@ RATE = 10
 
 
 def row(row_id: str, kind: str, under: str | None = None, **more: Any) -> Row:
-    """A row. `guard` is a condition or (condition, watch); decorators and upkeep are (kind, arguments) pairs."""
+    """A row. `guard` is a condition or (condition, watch); decorators and upkeep are (kind,
+    arguments) pairs.
+    """
     guard = more.pop("guard", None)
     if guard is not None:
         when, watch = guard if isinstance(guard, tuple) else (guard, Watch.ON_ENTRY)
@@ -28,8 +30,13 @@ def row(row_id: str, kind: str, under: str | None = None, **more: Any) -> Row:
         kind=kind,
         name=more.pop("name", row_id),
         guard=guard,
-        decorators=tuple(Decorator(kind=kind, args=args) for kind, args in more.pop("decorators", ())),
-        upkeep=tuple(Upkeep(kind=kind, every_s=every, args=args) for kind, every, args in more.pop("upkeep", ())),
+        decorators=tuple(
+            Decorator(kind=kind, args=args) for kind, args in more.pop("decorators", ())
+        ),
+        upkeep=tuple(
+            Upkeep(kind=kind, every_s=every, args=args)
+            for kind, every, args in more.pop("upkeep", ())
+        ),
         muted=more.pop("muted", False),
         binds=more.pop("binds", {}),
         args=more,
@@ -37,7 +44,9 @@ def row(row_id: str, kind: str, under: str | None = None, **more: Any) -> Row:
 
 
 def project(*rows: Row, keys: tuple[Key, ...] = (), **more: Any) -> Project:
-    """One agent 'a' with these rows on an empty stage of 20 m by 10 m. `cast` are members beside it."""
+    """One agent 'a' with these rows on an empty stage of 20 m by 10 m. `cast` are members beside
+    it.
+    """
     stage = Stage(
         name="yard",
         title="Yard",
@@ -68,7 +77,10 @@ def project(*rows: Row, keys: tuple[Key, ...] = (), **more: Any) -> Project:
     )
     return Project(
         cover=Cover(title="Small", scenario="s"),
-        behaviors=(Behavior(name="b", title="B", blackboard="k", rows=rows), *more.get("behaviors", ())),
+        behaviors=(
+            Behavior(name="b", title="B", blackboard="k", rows=rows),
+            *more.get("behaviors", ()),
+        ),
         blackboards=(Blackboard(name="k", title="K", keys=keys), *more.get("blackboards", ())),
         stages=(stage,),
         scenarios=(scenario,),
@@ -78,7 +90,9 @@ def project(*rows: Row, keys: tuple[Key, ...] = (), **more: Any) -> Project:
 def played(made: Project) -> Take:
     """A take of a project, with the kinds of tests in its catalog."""
     with TemporaryDirectory() as folder:
-        return read_take(roll(Order(made, made.cover.scenario, Path(folder) / "t.take"), catalog=CATALOG))
+        return read_take(
+            roll(Order(made, made.cover.scenario, Path(folder) / "t.take"), catalog=CATALOG)
+        )
 
 
 def record(take: Take, row_id: str) -> RowRecord:
@@ -88,25 +102,36 @@ def record(take: Take, row_id: str) -> RowRecord:
 
 def spans(take: Take, row_id: str) -> list[tuple[int, int | None, str | None]]:
     """A row's spans: first tick, last tick, outcome."""
-    return [(span.start, span.end, span.outcome and span.outcome.value) for span in record(take, row_id).spans]
+    return [
+        (span.start, span.end, span.outcome and span.outcome.value)
+        for span in record(take, row_id).spans
+    ]
 
 
 def refusals(take: Take, row_id: str, part: str = "") -> list[tuple[int, int, str]]:
     """A row's refusals: first tick, last tick, kind of cause."""
-    return [(each.start, each.end, each.cause.kind) for each in record(take, row_id).refusals.get(part, [])]
+    return [
+        (each.start, each.end, each.cause.kind)
+        for each in record(take, row_id).refusals.get(part, [])
+    ]
 
 
 def values(take: Take, name: str, agent: str = "a") -> list[tuple[int, object]]:
     """A key's changes: tick and value."""
     changes = take.agents[agent].keys[name]
-    return [(tick, written.value) for tick, written in zip(changes.ticks, changes.values, strict=True)]
+    return [
+        (tick, written.value) for tick, written in zip(changes.ticks, changes.values, strict=True)
+    ]
 
 
 def gauges(take: Take, row_id: str, part: str = "") -> list[tuple[int, float, float | None]]:
     """What a part of a row noted: tick, value, and what it is of."""
     changes = record(take, row_id).gauges.get(part)
     return (
-        [(tick, each.value, each.of) for tick, each in zip(changes.ticks, changes.values, strict=True)]
+        [
+            (tick, each.value, each.of)
+            for tick, each in zip(changes.ticks, changes.values, strict=True)
+        ]
         if changes
         else []
     )

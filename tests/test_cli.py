@@ -1,4 +1,6 @@
-"""The command line: what it prints, and that mistakes are said on stderr with the right exit code."""
+"""The command line: what it prints, and that mistakes are said on stderr with the right exit
+code.
+"""
 
 import json
 import os
@@ -21,7 +23,9 @@ from umbrant.model.folder import save_project
 from umbrant.take.reader import read_take
 
 
-def run(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch, *args: str) -> tuple[int, str, str]:
+def run(
+    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch, *args: str
+) -> tuple[int, str, str]:
     """Exit code, stdout and stderr of a command."""
     monkeypatch.setattr(sys, "argv", ["umbrant", *args])
     with pytest.raises(SystemExit) as ended:
@@ -37,7 +41,9 @@ def umbrant(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch)
 
 @pytest.fixture
 def take(umbrant: Any, tmp_path: Path) -> Path:
-    code, out, err = umbrant("roll", DEMO, "--seconds", "12", "--out", tmp_path / "t.take", "--json")
+    code, out, err = umbrant(
+        "roll", DEMO, "--seconds", "12", "--out", tmp_path / "t.take", "--json"
+    )
     assert (code, err) == (0, "")
     return Path(json.loads(out)["take"])
 
@@ -52,7 +58,9 @@ def test_headless_prints_what_the_warden_did_in_a_screenful(umbrant: Any) -> Non
     assert Path(lines[-1].removeprefix("The take is in ")).is_file()
 
 
-def test_without_a_display_the_window_is_not_tried(umbrant: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_without_a_display_the_window_is_not_tried(
+    umbrant: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
     for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
         monkeypatch.delenv(name, raising=False)
     assert umbrant(DEMO)[0] == 0
@@ -62,7 +70,9 @@ def test_without_a_display_the_window_is_not_tried(umbrant: Any, monkeypatch: py
 
 
 def test_roll_takes_a_seed_a_length_and_a_place(umbrant: Any, tmp_path: Path) -> None:
-    code, out, _ = umbrant("roll", DEMO, "--seed", "3", "--seconds", "2", "--out", tmp_path / "x.take")
+    code, out, _ = umbrant(
+        "roll", DEMO, "--seed", "3", "--seconds", "2", "--out", tmp_path / "x.take"
+    )
     assert code == 0
     assert "seed 3: 2.0 s, 40 ticks" in out
     assert (tmp_path / "x.take").is_file()
@@ -83,7 +93,9 @@ def test_why_and_why_not(umbrant: Any, take: Path) -> None:
     for row in ("1.1", "esc"):
         out = umbrant("why", take, "--agent", "odo", "--at", "5", "--not", row)[1]
         assert "Escort the visitor was refused: can see visitor within 8 m is no" in out
-    data = json.loads(umbrant("why", take, "--agent", "odo", "--at", "5", "--not", "1.1", "--json")[1])
+    data = json.loads(
+        umbrant("why", take, "--agent", "odo", "--at", "5", "--not", "1.1", "--json")[1]
+    )
     assert data["lines"][0]["row"] == "esc"
 
 
@@ -92,7 +104,8 @@ def test_two_rolls_export_equal_bytes(umbrant: Any, take: Path, tmp_path: Path) 
     assert again[0] == 0
     for form in ("csv", "jsonl"):
         assert (
-            umbrant("export", take, "--format", form)[1] == umbrant("export", tmp_path / "u.take", "--format", form)[1]
+            umbrant("export", take, "--format", form)[1]
+            == umbrant("export", tmp_path / "u.take", "--format", form)[1]
         )
 
 
@@ -112,7 +125,10 @@ def test_schema_is_json(umbrant: Any) -> None:
         (["roll", "no-such-folder"], "Is this the folder of a project?"),
         (["roll", str(DEMO), "--scenario", "dsk"], "Did you mean 'dusk'?"),
         (["show", "no.take", "--agent", "odo", "--at", "1"], "no such take"),
-        (["roll", str(DEMO), "--seconds", "1", "--out", "/proc/nowhere/x.take"], "cannot be written"),
+        (
+            ["roll", str(DEMO), "--seconds", "1", "--out", "/proc/nowhere/x.take"],
+            "cannot be written",
+        ),
     ],
 )
 def test_a_mistake_in_the_input_is_one_readable_message_and_exit_code_1(
@@ -136,7 +152,8 @@ def test_asking_about_what_is_not_there_is_a_mistake(umbrant: Any, take: Path) -
 
 
 @pytest.mark.parametrize(
-    "args", [["roll"], ["show", "x.take"], ["export", "x.take", "--format", "xml"], ["roll", "a", "--bad"]]
+    "args",
+    [["roll"], ["show", "x.take"], ["export", "x.take", "--format", "xml"], ["roll", "a", "--bad"]],
 )
 def test_wrong_usage_is_exit_code_2(umbrant: Any, args: list[str]) -> None:
     assert umbrant(*args)[0] == 2
@@ -144,7 +161,9 @@ def test_wrong_usage_is_exit_code_2(umbrant: Any, args: list[str]) -> None:
 
 def test_a_pipe_that_is_closed_early_is_no_error(take: Path) -> None:
     command = f"{sys.executable} -m umbrant export {take} | head -1"
-    done = subprocess.run(["sh", "-c", command], capture_output=True, text=True, check=False, env=dict(os.environ))
+    done = subprocess.run(
+        ["sh", "-c", command], capture_output=True, text=True, check=False, env=dict(os.environ)
+    )
     assert done.stdout.startswith("tick,seconds")
     assert done.stderr == ""
 
@@ -159,7 +178,9 @@ def test_review_tells_what_it_found_and_fails_on_errors(umbrant: Any, tmp_path: 
     assert code == 1
     assert [each["sort"] for each in json.loads(out)["findings"]] == ["start_off_ground"]
     code, out, _ = umbrant("review", folder)
-    assert out.startswith("error: scenarios/dusk.json: Odo starts at (7, 12.5), which is not walkable ground.")
+    assert out.startswith(
+        "error: scenarios/dusk.json: Odo starts at (7, 12.5), which is not walkable ground."
+    )
 
 
 @pytest.mark.parametrize(("number", "code"), [(signal.SIGINT, 130), (signal.SIGTERM, 143)])
@@ -167,7 +188,17 @@ def test_a_signal_stops_a_roll_whose_take_is_closed_and_said_to_be_cut_short(
     tmp_path: Path, number: int, code: int
 ) -> None:
     path = tmp_path / "t.take"
-    command = [sys.executable, "-m", "umbrant", "roll", str(DEMO), "--seconds", "3000", "--out", str(path)]
+    command = [
+        sys.executable,
+        "-m",
+        "umbrant",
+        "roll",
+        str(DEMO),
+        "--seconds",
+        "3000",
+        "--out",
+        str(path),
+    ]
     rolling = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     until = time.monotonic() + 60
     while not (path.exists() and path.stat().st_size):
@@ -208,13 +239,19 @@ def test_a_take_that_was_cut_short_says_so_in_every_output(umbrant: Any, tmp_pat
         code, out, err = umbrant(*arguments)
         assert code == 3
         assert err.startswith(said)
-        code, out, err = umbrant(*arguments[:2], *arguments[2:], *(("--json",) if "--at" in arguments else ()))
+        code, out, err = umbrant(
+            *arguments[:2], *arguments[2:], *(("--json",) if "--at" in arguments else ())
+        )
         assert "did not come back" in out or "--at" not in arguments
 
 
 def test_sys_exit_in_a_node_ends_no_command(umbrant: Any, tmp_path: Path) -> None:
-    save_project(project_with(HostileNode("exits", action("import sys\nsys.exit(0)"))), tmp_path / "p")
-    code, out, err = umbrant("roll", tmp_path / "p", "--trust", "--out", tmp_path / "t.take", "--json")
+    save_project(
+        project_with(HostileNode("exits", action("import sys\nsys.exit(0)"))), tmp_path / "p"
+    )
+    code, out, err = umbrant(
+        "roll", tmp_path / "p", "--trust", "--out", tmp_path / "t.take", "--json"
+    )
     assert (code, err) == (0, "")
     (change, *_) = json.loads(out)["agents"]["warden"]
     assert "Wait" in change["reason"] or change["row"] == "r2"
@@ -229,9 +266,21 @@ def test_what_files_hold_is_shown_escaped(umbrant: Any, tmp_path: Path) -> None:
     assert out.startswith("Red \\x1b[31m and \\u202e backwards")
 
 
-def test_a_command_that_is_killed_leaves_nothing_running_and_a_take_that_says_it_was_cut(tmp_path: Path) -> None:
+def test_a_command_that_is_killed_leaves_nothing_running_and_a_take_that_says_it_was_cut(
+    tmp_path: Path,
+) -> None:
     path = tmp_path / "t.take"
-    command = [sys.executable, "-m", "umbrant", "roll", str(DEMO), "--seconds", "3000", "--out", str(path)]
+    command = [
+        sys.executable,
+        "-m",
+        "umbrant",
+        "roll",
+        str(DEMO),
+        "--seconds",
+        "3000",
+        "--out",
+        str(path),
+    ]
     rolling = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     until = time.monotonic() + 60
     while not (path.exists() and path.stat().st_size):

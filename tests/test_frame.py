@@ -27,22 +27,33 @@ def test_the_lock_holds_every_dependency_with_hashes_and_no_host() -> None:
 
 
 def test_every_picture_is_shown_in_the_readme_and_every_link_leads_somewhere() -> None:
-    pictures = {path.relative_to(ROOT).as_posix() for path in (ROOT / "docs" / "screenshots").glob("*.png")}
+    pictures = {
+        path.relative_to(ROOT).as_posix() for path in (ROOT / "docs" / "screenshots").glob("*.png")
+    }
     linked = set(re.findall(r"\]\((docs/[^)]+)\)", README))
     assert pictures == {link for link in linked if link.endswith(".png")}
     assert len(pictures) < 20
     assert all((ROOT / link).exists() for link in linked)
     for page in (ROOT / "docs").glob("*.md"):
-        assert all((page.parent / link).exists() for link in re.findall(r"\]\(([^)#]+)\)", page.read_text()))
+        assert all(
+            (page.parent / link).exists()
+            for link in re.findall(r"\]\(([^)#]+)\)", page.read_text())
+        )
 
 
 def test_the_pages_say_what_the_program_knows(qapp: QApplication) -> None:
     for name, text in pages().items():
-        assert (ROOT / "docs" / name).read_text() == text, f"docs/{name} is old: run scripts/pages.py"
+        assert (ROOT / "docs" / name).read_text() == text, (
+            f"docs/{name} is old: run scripts/pages.py"
+        )
 
 
 def test_the_readme_names_every_command() -> None:
-    names = {command.name or command.callback.__name__ for command in app.registered_commands if command.callback}
+    names = {
+        command.name or command.callback.__name__
+        for command in app.registered_commands
+        if command.callback
+    }
     for name in names - {"open"}:
         assert f"umbrant {name}" in README
 
@@ -50,7 +61,9 @@ def test_the_readme_names_every_command() -> None:
 def test_the_readme_tells_the_keys_that_there_are(qapp: QApplication) -> None:
     keyed = {sequence.toString() for action in ACTIONS for sequence in sequences(action)}
     table = README.split("| keys | |")[1].split("\n\n")[0]
-    told = re.findall(r"\b(?:(?:Ctrl|Shift|Alt)\+)*(?:F\d+|[A-Z]|Tab|Delete|Space|Up|Down)\b(?=[,| ])", table)
+    told = re.findall(
+        r"\b(?:(?:Ctrl|Shift|Alt)\+)*(?:F\d+|[A-Z]|Tab|Delete|Space|Up|Down)\b(?=[,| ])", table
+    )
     for key in set(told) - {"Up", "Down", "Shift+Up", "Shift+Down", "I", "Shift", "Ctrl"}:
         assert {"Delete": "Del"}.get(key, key) in keyed
 

@@ -26,7 +26,10 @@ from umbrant.rolling.roll import Order
     ],
 )
 def test_nothing_that_is_broken_breaks_the_program(
-    attack: Callable[[int, int, Path, Tally], Tally], attempts: int, tmp_path: Path, own_folders: Path
+    attack: Callable[[int, int, Path, Tally], Tally],
+    attempts: int,
+    tmp_path: Path,
+    own_folders: Path,
 ) -> None:
     tally = attack(attempts, 7, tmp_path, Tally())
     assert tally.failures == []
@@ -35,7 +38,9 @@ def test_nothing_that_is_broken_breaks_the_program(
 
 @pytest.mark.parametrize(("what", "attempts"), [("saves", 60), ("windows", 12)])
 def test_an_attack_in_a_process_of_its_own_finds_nothing(what: str, attempts: int) -> None:
-    """Killing processes that save wants one without threads to fork them; a window wants one of its own."""
+    """Killing processes that save wants one without threads to fork them; a window wants one of its
+    own.
+    """
     command = [sys.executable, "-m", "benchmarks.fuzz", what, "--attempts", str(attempts)]
     done = subprocess.run(command, capture_output=True, text=True, timeout=300)
     assert done.stdout.splitlines()[-1] == f"{what}: attempts {attempts} failures 0", done.stderr

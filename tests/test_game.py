@@ -30,7 +30,9 @@ def saved(tmp_path: Path, *rows: object) -> Path:
 
 
 def test_a_behavior_runs_in_any_loop(tmp_path: Path) -> None:
-    folder = saved(tmp_path, row("ss", "sequence"), row("gg", "move_to", "ss", target=(5.0, 0.0), reach=0.1))
+    folder = saved(
+        tmp_path, row("ss", "sequence"), row("gg", "move_to", "ss", target=(5.0, 0.0), reach=0.1)
+    )
     world: World = PlainWorld(tick_s=0.5)
     assert isinstance(world, PlainWorld)
     body: BodyView = world.add(PlainBody("a", (0.0, 0.0)))
@@ -125,7 +127,9 @@ def hum(me: Agent, key: NumberKey):
 '''
 
 
-def test_no_signal_and_no_timer_of_a_game_is_touched(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_no_signal_and_no_timer_of_a_game_is_touched(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     folder = saved(tmp_path, row("hh", "hum", key=key("n")))
     (folder / "nodes").mkdir()
     (folder / "nodes" / "mine.py").write_text(SPINS)

@@ -1,4 +1,6 @@
-"""A project's own nodes: read without running them, run once trusted, and told of with file and line when they fail."""
+"""A project's own nodes: read without running them, run once trusted, and told of with file and
+line when they fail.
+"""
 
 import json
 from pathlib import Path
@@ -112,8 +114,14 @@ def test_nothing_of_an_untrusted_project_runs(tmp_path: Path) -> None:
     ],
 )
 def test_a_node_that_fails_fails_its_row_with_file_and_line(body: str, said: str) -> None:
-    text = f'from umbrant.nodes import *\n\n@action("bad")\ndef bad(me: Agent):\n    """Fails."""\n\n    {body}\n'
-    made = project(row("ss", "selector"), row("ba", "bad", "ss"), row("ok", "wait", "ss", duration=5.0), seconds=0.3)
+    head = 'from umbrant.nodes import *\n\n@action("bad")\ndef bad(me: Agent):\n    """Fails."""\n'
+    text = f"{head}\n    {body}\n"
+    made = project(
+        row("ss", "selector"),
+        row("ba", "bad", "ss"),
+        row("ok", "wait", "ss", duration=5.0),
+        seconds=0.3,
+    )
     made = made.model_copy(update={"nodes": (NodeFile(name="bad.py", text=text),)})
     take = rolled(made)
     cause = record(take, "ba").spans[0].cause
@@ -144,8 +152,13 @@ def begin(me, key):
 def end(me, how, key):
     key.set(key.value + {"success": 10, "stopped": 100}[how])
 '''
-    rows = [row("ss", "selector"), row("gg", "wait", "ss", duration=9.0, guard=("time() > 0.55", "take over"))]
-    made = with_nodes(project(*rows, row("ta", "tally", "ss", key=key("n")), keys=(N,), seconds=1.0), text)
+    rows = [
+        row("ss", "selector"),
+        row("gg", "wait", "ss", duration=9.0, guard=("time() > 0.55", "take over")),
+    ]
+    made = with_nodes(
+        project(*rows, row("ta", "tally", "ss", key=key("n")), keys=(N,), seconds=1.0), text
+    )
     begun_done_begun_stopped = [1.0, 11.0, 12.0, 112.0]
     assert [value for _, value in values(rolled(made), "n") if value] == begun_done_begun_stopped
 
@@ -158,7 +171,9 @@ def test_what_is_wrong_with_a_file_is_told_with_its_line() -> None:
     assert told("\n1 / 0\n") == "", "that shows when it is run"
     with pytest.raises(ProjectError, match=r"nodes/mine\.py: line 2: ZeroDivisionError"):
         running_catalog(with_nodes(project(), "\n1 / 0\n"), trusted=True)
-    assert "has no help" in told('from umbrant.nodes import *\n@action("x")\ndef x(me: Agent): ...\n')
+    assert "has no help" in told(
+        'from umbrant.nodes import *\n@action("x")\ndef x(me: Agent): ...\n'
+    )
     clash = SMELL.replace("def ring", "def wait")
     assert "`wait` is the name of another node" in told(clash)
     odd = 'from umbrant.nodes import *\n@action("x" + str(1))\ndef x(me: Agent):\n    """Help."""\n'
@@ -177,7 +192,9 @@ def test_a_fingerprint_stands_for_the_content() -> None:
     assert fingerprint(one) != fingerprint(other)
 
 
-def test_the_command_line_runs_own_nodes_only_when_told_to(tmp_path: Path, capfd: pytest.CaptureFixture[str]) -> None:
+def test_the_command_line_runs_own_nodes_only_when_told_to(
+    tmp_path: Path, capfd: pytest.CaptureFixture[str]
+) -> None:
     from umbrant.cli import main
     from umbrant.model.folder import save_project
 
@@ -185,7 +202,15 @@ def test_the_command_line_runs_own_nodes_only_when_told_to(tmp_path: Path, capfd
     save_project(made, tmp_path / "p")
 
     def run(*args: str) -> tuple[str, str]:
-        argv = ["umbrant", "roll", str(tmp_path / "p"), "--out", str(tmp_path / "t.take"), "--json", *args]
+        argv = [
+            "umbrant",
+            "roll",
+            str(tmp_path / "p"),
+            "--out",
+            str(tmp_path / "t.take"),
+            "--json",
+            *args,
+        ]
         with pytest.MonkeyPatch.context() as patch:
             patch.setattr("sys.argv", argv)
             with pytest.raises(SystemExit):
@@ -231,10 +256,14 @@ def test_own_code_may_change_what_it_gave_before() -> None:
     )
     take = rolled(with_nodes(made, CHANGED_IN_PLACE))
     assert spans(take, "up") == [(0, 3, "stopped")]
-    lefts = [done.left for tick in range(3) if (done := record(take, "up").done_at(tick)) is not None]
+    lefts = [
+        done.left for tick in range(3) if (done := record(take, "up").done_at(tick)) is not None
+    ]
     assert lefts == [9.0, 8.0, 7.0]
     found = record(take, "look").sensed["guard", 0]
-    assert [(tick, each and each.truth) for tick, each in zip(found.ticks, found.values, strict=True)] == [
+    assert [
+        (tick, each and each.truth) for tick, each in zip(found.ticks, found.values, strict=True)
+    ] == [
         (0, False),
         (3, True),
     ]
@@ -256,7 +285,10 @@ def test_own_code_may_change_what_it_gave_before() -> None:
 def test_no_annotation_of_an_untrusted_project_is_run(tmp_path: Path, annotation: str) -> None:
     mark = tmp_path / "ran"
     written = annotation.format(mark=str(mark), plain="0").strip()
-    head = f'from umbrant.nodes import *\n\n@action("hum {{x}}")\ndef hum(me: Agent, *, x: {written} = 1):\n'
+    head = (
+        'from umbrant.nodes import *\n\n@action("hum {x}")\n'
+        f"def hum(me: Agent, *, x: {written} = 1):\n"
+    )
     text = f'{head}    """Hums.\n\n    x: how\n    """\n    return True\n'
     made = with_nodes(project(row("hu", "hum"), seconds=0.2), text)
     own = own_catalog(made)

@@ -1,4 +1,6 @@
-"""Random edits of the demo: whatever is done, the project can be saved and read again, and undone to the first byte."""
+"""Random edits of the demo: whatever is done, the project can be saved and read again, and undone
+to the first byte.
+"""
 
 import tempfile
 from collections.abc import Callable
@@ -111,8 +113,12 @@ def row_edit(data: st.DataObject, project: Project) -> Callable[[Project], Proje
     return data.draw(st.sampled_from(edits))
 
 
-def setting_edit(data: st.DataObject, project: Project, lines: list[Line]) -> Callable[[Project], Project]:
-    """Something done to a random line of the setting: added, removed, moved, or a chip of it changed."""
+def setting_edit(
+    data: st.DataObject, project: Project, lines: list[Line]
+) -> Callable[[Project], Project]:
+    """Something done to a random line of the setting: added, removed, moved, or a chip of it
+    changed.
+    """
     line = data.draw(st.sampled_from(lines))
     chips = [piece.chip for piece in line.pieces if isinstance(piece.chip, FieldChip)]
     what = data.draw(st.sampled_from(["add", "remove", "move", *["chip"] * (4 if chips else 0)]))
@@ -144,7 +150,9 @@ def test_a_project_outlives_whatever_is_done_to_it(data: st.DataObject, count: i
         if data.draw(st.booleans()):
             change = row_edit(data, history.project)
         else:
-            change = setting_edit(data, history.project, Setting(history.project, BUILTIN, written).lines())
+            change = setting_edit(
+                data, history.project, Setting(history.project, BUILTIN, written).lines()
+            )
         try:
             history.do(Edit("edit", change))
         except (PathError, OutlineError):

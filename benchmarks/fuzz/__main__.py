@@ -9,7 +9,17 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from benchmarks.fuzz import commands, conditions, documents, faults, nodes, saves, takes, untrusted, windows
+from benchmarks.fuzz import (
+    commands,
+    conditions,
+    documents,
+    faults,
+    nodes,
+    saves,
+    takes,
+    untrusted,
+    windows,
+)
 from benchmarks.fuzz.tally import Tally
 
 ATTACKS: dict[str, Callable[[int, int, Path, Tally], Tally]] = {

@@ -1,4 +1,6 @@
-"""Command lines of any kind: each ends with a code of ours, and with a message where something is wrong."""
+"""Command lines of any kind: each ends with a code of ours, and with a message where something is
+wrong.
+"""
 
 import io
 import os
@@ -54,7 +56,9 @@ def _prepare(folder: Path) -> list[str]:
     """Files of all kinds to name on a command line."""
     project = read_project(EXAMPLES / "first-steps")
     take = roll(Order(project, project.cover.scenario, folder / "good.take", seconds=2.0))
-    named = [folder / name for name in ("a#b.take", "a?b.take", "a%41b.take", "a b.take", "\x1b[1m.take")]
+    named = [
+        folder / name for name in ("a#b.take", "a?b.take", "a%41b.take", "a b.take", "\x1b[1m.take")
+    ]
     for each in named:
         shutil.copy(take, each)
     shutil.copytree(EXAMPLES / "first-steps", folder / "p#1")
@@ -85,7 +89,10 @@ def _prepare(folder: Path) -> list[str]:
             "nowhere",
         )
     ]
-    return [str(each) for each in (take, *named, *plain)] + [str(folder / ("x" * 300)), "/".join(["x"] * 3000)]
+    return [str(each) for each in (take, *named, *plain)] + [
+        str(folder / ("x" * 300)),
+        "/".join(["x"] * 3000),
+    ]
 
 
 def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
@@ -99,10 +106,17 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
 
     def attempt(arguments: list[str]) -> str:
         how = within(LONGEST_S, lambda: _run(arguments))
-        changed = [each for each, data in kept.items() if not _is_plain(each) or Path(each).read_bytes() != data]
+        changed = [
+            each
+            for each, data in kept.items()
+            if not _is_plain(each) or Path(each).read_bytes() != data
+        ]
         return how or (f"it changed {changed}" if changed else "")
 
-    lines = ((f"{seed}/{number}", _line(random.Random(f"{seed}/{number}"), files)) for number in range(attempts))
+    lines = (
+        (f"{seed}/{number}", _line(random.Random(f"{seed}/{number}"), files))
+        for number in range(attempts)
+    )
     return tally.each(((f"{name} {line!r:.300}", line) for name, line in lines), attempt)
 
 
@@ -120,8 +134,13 @@ def _line(rng: random.Random, files: list[str]) -> list[str]:
         found.append(rng.choice(files))
     for _ in range(rng.choice((0, 1, 2, 2, 3, 5))):
         option = rng.choice(OPTIONS)
-        # Nothing that is there is named to be written over: that a take may replace a take is as it should be.
-        value = "out.take" if option == "--out" and rng.random() < 0.5 else rng.choice((*VALUES, *files[-14:]))
+        # Nothing that is there is named to be written over: that a take may replace a take is as it
+        # should be.
+        value = (
+            "out.take"
+            if option == "--out" and rng.random() < 0.5
+            else rng.choice((*VALUES, *files[-14:]))
+        )
         found += [option] if option in ("--trust", "--json", "--headless") else [option, value]
     if command in ("open", "", "rol"):
         found.append("--headless")
@@ -133,7 +152,10 @@ def _run(arguments: list[str]) -> str:
     out, err = io.StringIO(), io.StringIO()
     before, display = (
         sys.argv,
-        {name: os.environ.pop(name, "") for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")},
+        {
+            name: os.environ.pop(name, "")
+            for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")
+        },
     )
     sys.argv = ["umbrant", *arguments]
     code: object = 0

@@ -1,4 +1,6 @@
-"""Texts where conditions are expected: each is either refused at a place in it, or read, said, written back and asked."""
+"""Texts where conditions are expected: each is either refused at a place in it, or read, said,
+written back and asked.
+"""
 
 import random
 from collections.abc import Iterator
@@ -74,7 +76,9 @@ def _part(rng: random.Random, depth: int) -> str:
     how = rng.random()
     if depth <= 0 or how < 0.3:
         names = [key.name for key in KEYS]
-        return rng.choice([*names, *NUMBERS, *TEXTS, "yes", "no", "nothing_known", "a", "other", "lamp"])
+        return rng.choice(
+            [*names, *NUMBERS, *TEXTS, "yes", "no", "nothing_known", "a", "other", "lamp"]
+        )
     if how < 0.5:
         kind = rng.choice(BUILTIN.family(Family.SENSE))
         args = [_part(rng, depth - 2) for _ in range(rng.choice((0, 1, 1, 1, 2, 3)))]
@@ -115,7 +119,14 @@ def _text(rng: random.Random) -> str:
 def _project(when: str) -> Project:
     rows = (
         Row(id="top", kind="selector", name="Top"),
-        Row(id="r1", under="top", kind="wait", name="Ask", args={"duration": 0.1}, guard=Guard(when=when)),
+        Row(
+            id="r1",
+            under="top",
+            kind="wait",
+            name="Ask",
+            args={"duration": 0.1},
+            guard=Guard(when=when),
+        ),
         Row(id="r2", under="top", kind="wait", name="Wait", args={"duration": 0.1}),
     )
     stage = Stage(
@@ -145,7 +156,9 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
             text = _text(random.Random(f"{seed}/{number}"))
             yield f"{seed}/{number} {text[:60]!r}", text
 
-    return tally.each(texts(), lambda text: within(LONGEST_S, lambda: _refused(text) or _used(text, folder)))
+    return tally.each(
+        texts(), lambda text: within(LONGEST_S, lambda: _refused(text) or _used(text, folder))
+    )
 
 
 def _refused(text: str) -> str:

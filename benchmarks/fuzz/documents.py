@@ -1,4 +1,6 @@
-"""Projects with broken documents: each is refused with messages that can be read, or opened, saved and played."""
+"""Projects with broken documents: each is refused with messages that can be read, or opened, saved
+and played.
+"""
 
 import copy
 import json
@@ -51,15 +53,22 @@ def bases() -> list[dict[str, str]]:
 
 
 def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
-    """Break so many projects, each in one to four places, and do with them all that a user would."""
+    """Break so many projects, each in one to four places, and do with them all that a user
+    would.
+    """
     found = bases()
-    parsed = [{name: json.loads(text) for name, text in base.items() if name.endswith(".json")} for base in found]
+    parsed = [
+        {name: json.loads(text) for name, text in base.items() if name.endswith(".json")}
+        for base in found
+    ]
     known = words(parsed)
 
     def all_broken() -> Iterator[tuple[str, dict[str, str]]]:
         for number in range(attempts):
             rng = random.Random(f"{seed}/{number}")
-            which = rng.choices(range(len(found)), [4 if len(base) < 12 else 1 for base in found])[0]
+            which = rng.choices(range(len(found)), [4 if len(base) < 12 else 1 for base in found])[
+                0
+            ]
             yield f"{seed}/{number}", broken(rng, found[which], parsed[which], known)
 
     def attempt(texts: dict[str, str]) -> str:
@@ -80,12 +89,20 @@ def words(parsed: list[dict[str, Any]]) -> list[Any]:
 def _places(value: Any, path: tuple[Any, ...] = ()) -> Iterator[tuple[tuple[Any, ...], Any]]:
     if path:
         yield path, value
-    steps = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    steps = (
+        value.items()
+        if isinstance(value, dict)
+        else enumerate(value)
+        if isinstance(value, list)
+        else ()
+    )
     for step, inner in steps:
         yield from _places(inner, (*path, step))
 
 
-def broken(rng: random.Random, texts: dict[str, str], parsed: dict[str, Any], known: list[Any]) -> dict[str, str]:
+def broken(
+    rng: random.Random, texts: dict[str, str], parsed: dict[str, Any], known: list[Any]
+) -> dict[str, str]:
     """The texts of a project with something broken in them."""
     made = dict(texts)
     for _ in range(rng.choice((1, 1, 1, 1, 2, 3))):
@@ -117,16 +134,25 @@ def _changed(rng: random.Random, data: Any, known: list[Any]) -> Any:
     new = rng.choice(ODD) if rng.random() < 0.5 else copy.deepcopy(rng.choice(known))
     if rng.random() < 0.7:
         # Something of the same kind: what comes of it is more often taken for a project.
-        alike = [each for each in (known if rng.random() < 0.7 else ODD) if type(each) is type(inside[last])]
+        alike = [
+            each
+            for each in (known if rng.random() < 0.7 else ODD)
+            if type(each) is type(inside[last])
+        ]
         inside[last] = copy.deepcopy(rng.choice(alike or [new]))
     elif how < 0.65:
         inside[last] = new
     elif how < 0.75:
         del inside[last]
     elif isinstance(inside, list):
-        inside.insert(rng.randrange(len(inside) + 1), copy.deepcopy(inside[last]) if rng.random() < 0.5 else new)
+        inside.insert(
+            rng.randrange(len(inside) + 1),
+            copy.deepcopy(inside[last]) if rng.random() < 0.5 else new,
+        )
     else:
-        inside[rng.choice([*inside, "zz", "", "\ud83d", "name"])] = inside.pop(last) if rng.random() < 0.5 else new
+        inside[rng.choice([*inside, "zz", "", "\ud83d", "name"])] = (
+            inside.pop(last) if rng.random() < 0.5 else new
+        )
     return data
 
 
@@ -150,12 +176,33 @@ def _moved(rng: random.Random, made: dict[str, str], name: str) -> None:
         del made[name]
         return
     place = name.rpartition("/")[0]
-    stem = rng.choice(["Guard", "guard", "x" * 80, "a b", "é", ".x", "..", "a.b", "\ud800", "GUARD", "con", "x\ny"])
-    made[f"{place}/{stem}.json" if place else rng.choice(["events.json", "project.json", "other.json"])] = made[name]
+    stem = rng.choice(
+        [
+            "Guard",
+            "guard",
+            "x" * 80,
+            "a b",
+            "é",
+            ".x",
+            "..",
+            "a.b",
+            "\ud800",
+            "GUARD",
+            "con",
+            "x\ny",
+        ]
+    )
+    made[
+        f"{place}/{stem}.json"
+        if place
+        else rng.choice(["events.json", "project.json", "other.json"])
+    ] = made[name]
 
 
 def judged(texts: dict[str, str], folder: Path) -> str:
-    """What goes wrong with a project; empty if nothing does, or if it is refused as it should be."""
+    """What goes wrong with a project; empty if nothing does, or if it is refused as it should
+    be.
+    """
     try:
         project = parse_project(texts)
     except ProjectError as error:
@@ -200,7 +247,9 @@ def _used(project: Project, folder: Path) -> str:
 
 
 def readable(text: str, *, quoted: bool = False) -> str:
-    """What is wrong with a message; empty if nothing is. If it is `quoted` it is still to be shown as part of another."""
+    """What is wrong with a message; empty if nothing is. If it is `quoted` it is still to be shown
+    as part of another.
+    """
     lines = text.splitlines()
     if not text or any(len(line) > LONGEST_MESSAGE for line in lines):
         return f"a message of {max(map(len, lines), default=0)} characters"

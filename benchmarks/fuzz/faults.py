@@ -1,4 +1,6 @@
-"""Calls of the system that fail at any moment of a save: the folder holds one state, whole, and the next save works."""
+"""Calls of the system that fail at any moment of a save: the folder holds one state, whole, and the
+next save works.
+"""
 
 import errno
 import os
@@ -63,7 +65,9 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
         after = other if before == one else one
         failed = False
         try:
-            with _failing(rng.choice(CALLS), rng.randrange(40), rng.choice(ERRORS), rng.random() < 0.3):
+            with _failing(
+                rng.choice(CALLS), rng.randrange(40), rng.choice(ERRORS), rng.random() < 0.3
+            ):
                 save_project(after, place)
         except ProjectError as error:
             failed = "could not be written" in str(error)
@@ -71,7 +75,11 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
                 return f"it said {error}"
         found = read_project(place)
         if found not in (before, after) or (not failed and found != after):
-            return "the project is half old and half new" if found not in (before, after) else "it said nothing"
+            return (
+                "the project is half old and half new"
+                if found not in (before, after)
+                else "it said nothing"
+            )
         save_project(after, place)
         return "" if read_project(place) == after else "the next save does not work"
 

@@ -1,4 +1,6 @@
-"""Own nodes that are wrong in every way we could think of: each a body, and what a take of it has to say."""
+"""Own nodes that are wrong in every way we could think of: each a body, and what a take of it has
+to say.
+"""
 
 from dataclasses import dataclass, replace
 
@@ -9,7 +11,9 @@ LIMIT_S = 0.3
 
 @dataclass(frozen=True)
 class HostileNode:
-    """One way to be wrong. `text` is the file of nodes, in which `bad` is the node that the row runs."""
+    """One way to be wrong. `text` is the file of nodes, in which `bad` is the node that the row
+    runs.
+    """
 
     name: str
     text: str
@@ -24,11 +28,11 @@ class HostileNode:
 def action(body: str, *, before: str = "", params: str = "", help_: str = "") -> str:
     """A file with one action of this body."""
     lines = "\n".join(f"    {line}" for line in body.splitlines())
-    phrase = "bad" + "".join(f" {{{name.split(':')[0].strip()}}}" for name in params.split(",") if name.strip())
-    head = f"me: Agent{', ' + params if params else ''}"
-    return (
-        f'{HEAD}{before}\n\n@action("{phrase}")\ndef bad({head}):\n    """Is wrong.\n\n    {help_}\n    """\n{lines}\n'
+    phrase = "bad" + "".join(
+        f" {{{name.split(':')[0].strip()}}}" for name in params.split(",") if name.strip()
     )
+    head = f"me: Agent{', ' + params if params else ''}"
+    return f'{HEAD}{before}\n\n@action("{phrase}")\ndef bad({head}):\n    """Is wrong.\n\n    {help_}\n    """\n{lines}\n'
 
 
 def sense(body: str, before: str = "") -> str:
@@ -45,19 +49,31 @@ def raising(name: str, body: str, before: str = "") -> list[HostileNode]:
         HostileNode(f"{name}, in a later step", action(f"yield\n{body}\nyield", before=before)),
         HostileNode(
             f"{name}, while tidying up",
-            action(f"try:\n    yield\n    yield\n    yield\nfinally:\n    {indented}", before=before),
+            action(
+                f"try:\n    yield\n    yield\n    yield\nfinally:\n    {indented}", before=before
+            ),
         ),
         HostileNode(
             f"{name}, as the row is entered",
-            action("return True", before=before) + f"\n@bad.entered\ndef begin(me):\n    {indented}\n",
+            action("return True", before=before)
+            + f"\n@bad.entered\ndef begin(me):\n    {indented}\n",
         ),
         HostileNode(f"{name}, in a sense", sense(body, before=before)),
     ]
 
 
-ODD_STR = "class Odd(Exception):\n    def __str__(self): raise RuntimeError('no text')\n    __repr__ = __str__\n"
-ODD_REPR = "class Odd:\n    def __repr__(self): raise RuntimeError('no text')\n    def __eq__(self, o): raise RuntimeError('eq')\n"
-SURROGATE = "class Odd(Exception):\n    def __str__(self): return 'half \\ud800 of it'\n    __repr__ = __str__\n"
+ODD_STR = (
+    "class Odd(Exception):\n    def __str__(self): raise RuntimeError('no text')\n    "
+    "__repr__ = __str__\n"
+)
+ODD_REPR = (
+    "class Odd:\n    def __repr__(self): raise RuntimeError('no text')\n    def "
+    "__eq__(self, o): raise RuntimeError('eq')\n"
+)
+SURROGATE = (
+    "class Odd(Exception):\n    def __str__(self): return 'half \\ud800 of it'\n    "
+    "__repr__ = __str__\n"
+)
 STUBBORN = "class Odd(BaseException): pass\n"
 
 RAISING = [
@@ -65,7 +81,10 @@ RAISING = [
     *raising("sys.exit", "import sys\nsys.exit(0)"),
     *raising("any BaseException", "raise Odd('mine')", STUBBORN),
     # Raised while tidying up it is what tidying up ends with.
-    *(replace(each, is_harmless="tidying" in each.name) for each in raising("GeneratorExit", "raise GeneratorExit")),
+    *(
+        replace(each, is_harmless="tidying" in each.name)
+        for each in raising("GeneratorExit", "raise GeneratorExit")
+    ),
     *raising("StopIteration", "raise StopIteration(5)"),
     *raising("an error without a text", "raise Odd", ODD_STR),
     *raising("an error with half a character", "raise Odd", SURROGATE),
@@ -83,7 +102,8 @@ HANGING = [
     ),
     *raising(
         "signals ignored",
-        "import signal\nfor each in (signal.SIGALRM, signal.SIGTERM, signal.SIGINT, signal.SIGUSR1):\n"
+        "import signal\nfor each in (signal.SIGALRM, signal.SIGTERM, signal.SIGINT, "
+        "signal.SIGUSR1):\n"
         "    signal.signal(each, signal.SIG_IGN)\nwhile True: pass",
     ),
     HostileNode(
@@ -94,11 +114,16 @@ HANGING = [
     ),
     HostileNode(
         "an error whose text never ends",
-        action("raise Odd", before="class Odd(Exception):\n    def __str__(self):\n        while True: pass\n"),
+        action(
+            "raise Odd",
+            before="class Odd(Exception):\n    def __str__(self):\n        while True: pass\n",
+        ),
     ),
     HostileNode(
         "a result whose text never ends",
-        action("return Odd()", before="class Odd:\n    def __repr__(self):\n        while True: pass\n"),
+        action(
+            "return Odd()", before="class Odd:\n    def __repr__(self):\n        while True: pass\n"
+        ),
     ),
 ]
 
@@ -106,7 +131,10 @@ ENDING = [
     *raising("os._exit", "import os\nos._exit(0)"),
     *raising("abort", "import os\nos.abort()"),
     *raising("a segmentation fault", "import ctypes\nctypes.string_at(0)"),
-    *raising("kill", "import os, signal\nos.kill(os.getpid(), signal.SIGKILL)\nimport time\ntime.sleep(5)"),
+    *raising(
+        "kill",
+        "import os, signal\nos.kill(os.getpid(), signal.SIGKILL)\nimport time\ntime.sleep(5)",
+    ),
 ]
 
 GIVING = [
@@ -146,7 +174,16 @@ GIVING = [
             f"writes {value} to a number",
             action(f"n.set({value})", params="n: NumberKey", help_="n: a key", before=ODD_REPR),
         )
-        for value in ("object()", "'x'", "float('nan')", "float('inf')", "10**5000", "Odd()", "(1, 2)", "True")
+        for value in (
+            "object()",
+            "'x'",
+            "float('nan')",
+            "float('inf')",
+            "10**5000",
+            "Odd()",
+            "(1, 2)",
+            "True",
+        )
     ),
     *(
         HostileNode(f"calls {call}", action(f"{call}\nreturn True", before=ODD_REPR))
@@ -181,7 +218,9 @@ GIVING = [
         )
     ),
     *(
-        HostileNode(f"yields {value}", action(f"yield {value}\nyield {value}\nreturn True", before=ODD_REPR))
+        HostileNode(
+            f"yields {value}", action(f"yield {value}\nyield {value}\nreturn True", before=ODD_REPR)
+        )
         for value in (
             "Progress('x')",
             "Progress(float('nan'))",
@@ -194,16 +233,28 @@ GIVING = [
         )
     ),
     *(
-        HostileNode(f"yields {value}", action(f"while True:\n    yield {value}", before=ODD_REPR), is_harmless=True)
+        HostileNode(
+            f"yields {value}",
+            action(f"while True:\n    yield {value}", before=ODD_REPR),
+            is_harmless=True,
+        )
         for value in ("5", "object()", "Odd()", "None")
     ),
 ]
 
 HARMLESS = [
-    HostileNode("stdout closed", action("import sys\nsys.stdout.close()\nreturn True"), is_harmless=True),
-    HostileNode("stdout replaced", action("import sys\nsys.stdout = sys.stderr = None\nreturn True"), is_harmless=True),
     HostileNode(
-        "standard streams closed", action("import os\nos.close(0); os.close(1)\nreturn True"), is_harmless=True
+        "stdout closed", action("import sys\nsys.stdout.close()\nreturn True"), is_harmless=True
+    ),
+    HostileNode(
+        "stdout replaced",
+        action("import sys\nsys.stdout = sys.stderr = None\nreturn True"),
+        is_harmless=True,
+    ),
+    HostileNode(
+        "standard streams closed",
+        action("import os\nos.close(0); os.close(1)\nreturn True"),
+        is_harmless=True,
     ),
     HostileNode(
         "prints what is not UTF-8",
@@ -213,7 +264,10 @@ HARMLESS = [
     HostileNode("prints a lot", action("print('x' * 100000)\nreturn True"), is_harmless=True),
     HostileNode(
         "a thread left behind",
-        action("import threading, time\nthreading.Thread(target=time.sleep, args=(1000,)).start()\nreturn True"),
+        action(
+            "import threading, time\nthreading.Thread(target=time.sleep, "
+            "args=(1000,)).start()\nreturn True"
+        ),
         is_harmless=True,
     ),
     HostileNode(
@@ -221,17 +275,29 @@ HARMLESS = [
         action("import subprocess\nsubprocess.Popen(['sleep', '1000'])\nreturn True"),
         is_harmless=True,
     ),
-    HostileNode("a copy of the process", action("import os\nos.fork()\nyield\nreturn True"), is_harmless=True),
-    HostileNode("modules patched", action("import math\nmath.dist = math.hypot = None\nreturn True"), is_harmless=True),
+    HostileNode(
+        "a copy of the process",
+        action("import os\nos.fork()\nyield\nreturn True"),
+        is_harmless=True,
+    ),
+    HostileNode(
+        "modules patched",
+        action("import math\nmath.dist = math.hypot = None\nreturn True"),
+        is_harmless=True,
+    ),
     HostileNode(
         "an exit handler",
         action("import atexit, time\natexit.register(time.sleep, 1000)\nreturn True"),
         is_harmless=True,
     ),
     HostileNode(
-        "the global random state", action("import random\nrandom.seed(1)\nreturn random.random() < 2"), is_harmless=True
+        "the global random state",
+        action("import random\nrandom.seed(1)\nreturn random.random() < 2"),
+        is_harmless=True,
     ),
-    HostileNode("another working folder", action("import os\nos.chdir('/')\nreturn True"), is_harmless=True),
+    HostileNode(
+        "another working folder", action("import os\nos.chdir('/')\nreturn True"), is_harmless=True
+    ),
     HostileNode(
         "a generator that goes on while tidying up",
         action("while True:\n    try:\n        yield\n    except GeneratorExit:\n        yield"),
@@ -248,11 +314,16 @@ POKING = [
         ("closes the pipes and goes on", "import os\nos.closerange(3, 100)\nwhile True: pass"),
     )
 ]
-"""What is not the node's own, changed behind the views: the take ends, and the message names the node that ran last."""
+"""What is not the node's own, changed behind the views: the take ends, and the message names the
+node that ran last.
+"""
 
 AT_TOP = [
     HostileNode(
-        f"{name}, at the top of the file", action("return True", before=before), ends_take=True, says="nodes/bad.py"
+        f"{name}, at the top of the file",
+        action("return True", before=before),
+        ends_take=True,
+        says="nodes/bad.py",
     )
     for name, before in (
         ("raises", "raise RuntimeError('no')"),

@@ -1,4 +1,6 @@
-"""Own nodes that are wrong: each is played by a supervisor, which has to end what must be ended and to go on."""
+"""Own nodes that are wrong: each is played by a supervisor, which has to end what must be ended and
+to go on.
+"""
 
 import os
 import subprocess
@@ -40,7 +42,10 @@ class Conversation:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
     ) -> None:
         self._process.kill()
         self._process.communicate()
@@ -59,7 +64,9 @@ class Conversation:
 
 
 def project_with(node: HostileNode) -> Project:
-    """One agent whose first row runs the node, is cut off after a tenth of a second, and whose second row waits."""
+    """One agent whose first row runs the node, is cut off after a tenth of a second, and whose
+    second row waits.
+    """
     is_sense = "def badness" in node.text and "def bad(" not in node.text
     guard = Guard(when="badness() > -1") if is_sense else None
     args: dict[str, KeyRef] = {"n": KeyRef(key="n")} if "{n}" in node.text else {}
@@ -70,7 +77,9 @@ def project_with(node: HostileNode) -> Project:
         name="Bad",
         guard=guard,
         args={"duration": 5.0} if is_sense else args,
-        decorators=(Decorator(kind="time_limit", args={"limit": 0.1}),) if "tidying" in node.name else (),
+        decorators=(Decorator(kind="time_limit", args={"limit": 0.1}),)
+        if "tidying" in node.name
+        else (),
     )
     rows = (
         Row(id="top", kind="selector", name="Top"),
@@ -88,7 +97,11 @@ def project_with(node: HostileNode) -> Project:
     return Project(
         cover=Cover(title="Bad", scenario="s", node_limit_s=LIMIT_S),
         behaviors=(Behavior(name="b", title="B", blackboard="k", rows=rows),),
-        blackboards=(Blackboard(name="k", title="K", keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),)),),
+        blackboards=(
+            Blackboard(
+                name="k", title="K", keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),)
+            ),
+        ),
         stages=(Stage(name="yard", title="Yard", width_m=20, height_m=10),),
         scenarios=(scenario,),
         nodes=(NodeFile(name="bad.py", text=node.text),),
@@ -112,7 +125,9 @@ def attack(nodes: Iterable[HostileNode], folder: Path, tally: Tally) -> Tally:
             path.unlink(missing_ok=True)
             reply = supervisor.roll(Order(project_with(node), "s", path, trusted=True))
             how = _judged(node, reply, path)
-            return how or ("" if usual() == before else "what is played afterwards comes out another way")
+            return how or (
+                "" if usual() == before else "what is played afterwards comes out another way"
+            )
 
         return tally.each(((each.name, each) for each in nodes), attempt)
 
@@ -120,7 +135,9 @@ def attack(nodes: Iterable[HostileNode], folder: Path, tally: Tally) -> Tally:
 def _judged(node: HostileNode, reply: Reply, path: Path) -> str:
     """What is wrong with what came of a node; empty if nothing is."""
     if "at the top" in node.name:
-        return "" if reply.error.startswith(node.says) and reply.take is None else f"it said {reply!r}"
+        return (
+            "" if reply.error.startswith(node.says) and reply.take is None else f"it said {reply!r}"
+        )
     if not path.exists():
         return f"there is no take: {reply.error}"
     take = read_take(path)
@@ -128,13 +145,19 @@ def _judged(node: HostileNode, reply: Reply, path: Path) -> str:
     if node.ends_take:
         names_it = "warden" in reply.error if node.says else "nodes/bad.py, line" in reply.error
         said = reply.error.startswith(node.says) and take.ended == reply.error and names_it
-        return "" if said and not take.whole else f"it said {reply.error!r}, and the take {take.ended!r}"
+        return (
+            ""
+            if said and not take.whole
+            else f"it said {reply.error!r}, and the take {take.ended!r}"
+        )
     if reply.error or not take.whole:
         return f"the take was cut short: {reply.error}"
     if node.is_harmless:
         return ""
     causes = _causes(take)
-    return "" if any(each.startswith(node.says) for each in causes) else f"the reasons were {causes}"
+    return (
+        "" if any(each.startswith(node.says) for each in causes) else f"the reasons were {causes}"
+    )
 
 
 def _causes(take: Take) -> list[str]:
@@ -142,7 +165,12 @@ def _causes(take: Take) -> list[str]:
     record: RowRecord = take.agents["warden"].row("r1")
     found = [span.cause for span in record.spans]
     found += [refusal.cause for refusals in record.refusals.values() for refusal in refusals]
-    found += [each.cause for changes in record.sensed.values() for each in changes.values if each is not None]
+    found += [
+        each.cause
+        for changes in record.sensed.values()
+        for each in changes.values
+        if each is not None
+    ]
     return ["".join(text for _, text in cause.parts()) for cause in found if cause is not None]
 
 

@@ -1,4 +1,6 @@
-"""Processes that are killed while they save or keep a project: what is read afterwards is one state of it, whole."""
+"""Processes that are killed while they save or keep a project: what is read afterwards is one state
+of it, whole.
+"""
 
 import os
 import random
@@ -18,14 +20,19 @@ LONGEST_S = 0.06
 
 
 def states() -> tuple[Project, Project]:
-    """Two states of the demo that differ in nearly all of its files; each has some that the other has not."""
+    """Two states of the demo that differ in nearly all of its files; each has some that the other
+    has not.
+    """
     one = read_project(EXAMPLES / "lantern-quay")
 
     def other(documents: tuple[object, ...]) -> tuple[object, ...]:
-        return tuple(each.model_copy(update={"title": f"{each.title}, later"}) for each in documents)  # type: ignore[attr-defined]
+        return tuple(
+            each.model_copy(update={"title": f"{each.title}, later"}) for each in documents
+        )  # type: ignore[attr-defined]
 
     changed: dict[str, object] = {
-        name: other(getattr(one, name)) for name in ("behaviors", "blackboards", "stages", "scenarios")
+        name: other(getattr(one, name))
+        for name in ("behaviors", "blackboards", "stages", "scenarios")
     }
     changed["blackboards"] = (*changed["blackboards"], Blackboard(name="zz", title="New"))  # type: ignore[misc]
     changed["scenarios"] = changed["scenarios"][:-1]  # type: ignore[index]

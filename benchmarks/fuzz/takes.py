@@ -1,4 +1,6 @@
-"""Takes in which anything may be wrong: each is either said to be damaged, or read, exported and explained."""
+"""Takes in which anything may be wrong: each is either said to be damaged, or read, exported and
+explained.
+"""
 
 import random
 import sqlite3
@@ -38,7 +40,8 @@ ODD: tuple[object, ...] = (
 SCHEMAS = (
     "DROP TABLE {t}",
     "ALTER TABLE {t} RENAME TO other",
-    "DROP TABLE {t}; CREATE VIEW {t} AS WITH RECURSIVE c(x) AS (VALUES(1) UNION ALL SELECT x+1 FROM c) SELECT {c} FROM c, pose, key",
+    "DROP TABLE {t}; CREATE VIEW {t} AS WITH RECURSIVE c(x) AS (VALUES(1) UNION ALL SELECT x+1 "
+    "FROM c) SELECT {c} FROM c, pose, key",
     "CREATE TRIGGER tr AFTER INSERT ON {t} BEGIN SELECT 1; END",
     "DROP TABLE {t}; CREATE TABLE {t} (x GENERATED ALWAYS AS (zeroblob(1000000000)))",
     "CREATE TABLE other (x)",
@@ -51,9 +54,17 @@ SCHEMAS = (
 def bases(folder: Path) -> list[Path]:
     """Takes of the examples."""
     found = []
-    for number, (name, seconds) in enumerate((("first-steps", 8.0), ("lantern-quay", 4.0), ("own-game/cellar", 6.0))):
+    for number, (name, seconds) in enumerate(
+        (("first-steps", 8.0), ("lantern-quay", 4.0), ("own-game/cellar", 6.0))
+    ):
         project = read_project(EXAMPLES / name)
-        found.append(roll(Order(project, project.cover.scenario, folder / f"base{number}.take", seconds=seconds)))
+        found.append(
+            roll(
+                Order(
+                    project, project.cover.scenario, folder / f"base{number}.take", seconds=seconds
+                )
+            )
+        )
     return found
 
 
@@ -72,7 +83,9 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
 
 
 def damage(rng: random.Random, images: list[bytes], path: Path) -> None:
-    """Put a damaged take at a path: one of these, with something changed in its bytes or in its tables."""
+    """Put a damaged take at a path: one of these, with something changed in its bytes or in its
+    tables.
+    """
     for each in path.parent.glob(f"{path.name}*"):
         each.unlink()
     data = bytearray(rng.choices(images, (6, 1, 3))[0])
@@ -90,7 +103,11 @@ def _scramble(rng: random.Random, data: bytearray) -> None:
     how = rng.random()
     if how < 0.5:
         for _ in range(rng.choice((1, 1, 3, 10, 200))):
-            at = rng.randrange(len(data)) if rng.random() < 0.6 else rng.randrange(min(len(data), 200))
+            at = (
+                rng.randrange(len(data))
+                if rng.random() < 0.6
+                else rng.randrange(min(len(data), 200))
+            )
             data[at] = rng.choice((0, 255, rng.randrange(256), data[at] ^ (1 << rng.randrange(8))))
     elif how < 0.65:
         del data[rng.randrange(len(data)) :]
@@ -113,11 +130,14 @@ def _change(rng: random.Random, path: Path) -> None:
             column = rng.choice(TABLES[table])
             try:
                 if rng.random() < 0.15:
-                    change = rng.choice(SCHEMAS).format(t=table, c=", ".join(f"x AS {each}" for each in TABLES[table]))
+                    change = rng.choice(SCHEMAS).format(
+                        t=table, c=", ".join(f"x AS {each}" for each in TABLES[table])
+                    )
                     file.executescript(change)
                     return  # what is asked of such a table may never end
                 order = "name" if table == "meta" else "rowid"
-                rows = file.execute(f"SELECT {order}, {column} FROM {table} ORDER BY {order}").fetchall()  # noqa: S608
+                select = f"SELECT {order}, {column} FROM {table} ORDER BY {order}"  # noqa: S608
+                rows = file.execute(select).fetchall()
                 if not rows:
                     continue
                 row, before = rng.choice(rows)
@@ -136,7 +156,11 @@ def _other(rng: random.Random, before: object, others: list[object]) -> object:
         return rng.choice(others)
     if isinstance(before, bytes) and before:
         at = rng.randrange(len(before))
-        return before[:at] + rng.randbytes(rng.choice((0, 1, 4))) + before[at + rng.choice((0, 1, 4)) :]
+        return (
+            before[:at]
+            + rng.randbytes(rng.choice((0, 1, 4)))
+            + before[at + rng.choice((0, 1, 4)) :]
+        )
     if isinstance(before, str) and before:
         at = rng.randrange(len(before))
         return (

@@ -1,7 +1,8 @@
-"""Projects that would run code of their own without being trusted: each leaves a mark if it succeeds.
+"""Projects that would run code of their own without being trusted: each leaves a mark if it
+succeeds.
 
-They are read, validated, reviewed, played and explained, by functions here, and by the commands and the window as a user
-starts them, in the project's own folder.
+They are read, validated, reviewed, played and explained, by functions here, and by the commands and
+the window as a user starts them, in the project's own folder.
 """
 
 import os
@@ -70,19 +71,27 @@ Dialogs.problems = Dialogs.message = lambda *_: None
 threading.Timer(3.0, os._exit, (0,)).start()
 app.run_desk(pathlib.Path("."))
 """
-"""A window on the project in the current folder, whose user does not trust it, for three seconds."""
+"""A window on the project in the current folder, whose user does not trust it, for three seconds.
+"""
 
 
 @dataclass(frozen=True)
 class Trap:
-    """One way to have code run. `lay` puts it into a project's folder, given the code that leaves the mark."""
+    """One way to have code run. `lay` puts it into a project's folder, given the code that leaves
+    the mark.
+    """
 
     name: str
     lay: Callable[[Path, str], None]
 
 
 def _node(
-    before: str = "", phrase: str = '"hum"', params: str = "", extra: str = "", doc: str = "Hums.", tail: str = ""
+    before: str = "",
+    phrase: str = '"hum"',
+    params: str = "",
+    extra: str = "",
+    doc: str = "Hums.",
+    tail: str = "",
 ) -> str:
     head = f"me: Agent{', ' + params if params else ''}"
     return (
@@ -185,26 +194,50 @@ def traps() -> Iterator[Trap]:
     }.items():
         yield Trap(
             f"a default: {name}",
-            _in_nodes(lambda c, default=default: _node(phrase='"hum {x}"', params=f"*, x: Metres = {default(c)}")),  # type: ignore[misc]
+            _in_nodes(
+                lambda c, default=default: _node(
+                    phrase='"hum {x}"', params=f"*, x: Metres = {default(c)}"
+                )
+            ),  # type: ignore[misc]
         )
     yield Trap(
         "a forward reference",
-        _in_nodes(lambda c: _node(phrase='"hum {x}"', params="*, x: 'Mine' = 1", before=f"Mine = {e(c)}")),
+        _in_nodes(
+            lambda c: _node(phrase='"hum {x}"', params="*, x: 'Mine' = 1", before=f"Mine = {e(c)}")
+        ),
     )
-    yield Trap("what it returns", _in_nodes(lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)}:")))
     yield Trap(
-        "text of what it returns", _in_nodes(lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)!r}:"))
+        "what it returns",
+        _in_nodes(lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)}:")),
+    )
+    yield Trap(
+        "text of what it returns",
+        _in_nodes(lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)!r}:")),
     )
     yield Trap("what me is", _in_nodes(lambda c: _node().replace("me: Agent", f"me: {e(c)!r}")))
     yield Trap("the phrase", _in_nodes(lambda c: _node(phrase=e(c))))
     yield Trap("an f-string as the phrase", _in_nodes(lambda c: _node(phrase=f'f"{{{e(c)}}}"')))
-    yield Trap("an argument of the decorator", _in_nodes(lambda c: _node(phrase=f'"hum", success={e(c)}')))
-    yield Trap("unpacked arguments of the decorator", _in_nodes(lambda c: _node(phrase=f'"hum", **{e(c)}')))
-    yield Trap("a starred argument of the decorator", _in_nodes(lambda c: _node(phrase=f"*[{e(c)}]")))
-    yield Trap("a second decorator", _in_nodes(lambda c: _node(extra=f"@({e(c)} or (lambda f: f))\n")))
-    yield Trap("a decorator that is an attribute", _in_nodes(lambda c: _node(extra=f"@(lambda f: {e(c)}).__call__\n")))
+    yield Trap(
+        "an argument of the decorator", _in_nodes(lambda c: _node(phrase=f'"hum", success={e(c)}'))
+    )
+    yield Trap(
+        "unpacked arguments of the decorator", _in_nodes(lambda c: _node(phrase=f'"hum", **{e(c)}'))
+    )
+    yield Trap(
+        "a starred argument of the decorator", _in_nodes(lambda c: _node(phrase=f"*[{e(c)}]"))
+    )
+    yield Trap(
+        "a second decorator", _in_nodes(lambda c: _node(extra=f"@({e(c)} or (lambda f: f))\n"))
+    )
+    yield Trap(
+        "a decorator that is an attribute",
+        _in_nodes(lambda c: _node(extra=f"@(lambda f: {e(c)}).__call__\n")),
+    )
     yield Trap("a class", _in_nodes(lambda c: _node(tail=f"class Body:\n    {c}")))
-    yield Trap("a metaclass", _in_nodes(lambda c: _node(tail=f"class Body(metaclass=lambda *a: {e(c)}): pass")))
+    yield Trap(
+        "a metaclass",
+        _in_nodes(lambda c: _node(tail=f"class Body(metaclass=lambda *a: {e(c)}): pass")),
+    )
     yield Trap("the docstring", _in_nodes(lambda c: _node(doc=f"{{{e(c)}}}").replace("'", "\\'")))
     yield Trap(
         "a sense's in_line",
@@ -222,8 +255,14 @@ def traps() -> Iterator[Trap]:
             )
         ),
     )
-    yield Trap("a coding that runs code", _in_nodes(lambda c: f"# -*- coding: unicode_escape -*-\n# \\u000a{c}\n{HUM}"))
-    yield Trap("half a character", _in_nodes(lambda c: f"x: {e(c)!r} = 1\n" + HUM.replace("Hums", "\\ud800")))
+    yield Trap(
+        "a coding that runs code",
+        _in_nodes(lambda c: f"# -*- coding: unicode_escape -*-\n# \\u000a{c}\n{HUM}"),
+    )
+    yield Trap(
+        "half a character",
+        _in_nodes(lambda c: f"x: {e(c)!r} = 1\n" + HUM.replace("Hums", "\\ud800")),
+    )
     yield Trap("a module's annotation", _in_nodes(lambda c: f"x: {e(c)!r} = 1\n" + HUM))
     yield Trap("__init__ in nodes", _file("nodes/__init__.py"))
     yield Trap("__main__ in nodes", _file("nodes/__main__.py"))
@@ -309,5 +348,13 @@ def _start(place: Path, path: Path) -> None:
         ["nodes"],
         ["schema"],
     ):
-        subprocess.run([umbrant, *arguments], cwd=place, env=environment, capture_output=True, timeout=120)
-    subprocess.run([sys.executable, "-P", "-c", WINDOW], cwd=place, env=environment, capture_output=True, timeout=120)
+        subprocess.run(
+            [umbrant, *arguments], cwd=place, env=environment, capture_output=True, timeout=120
+        )
+    subprocess.run(
+        [sys.executable, "-P", "-c", WINDOW],
+        cwd=place,
+        env=environment,
+        capture_output=True,
+        timeout=120,
+    )

@@ -1,4 +1,6 @@
-"""A window on broken projects and damaged takes: it lives, draws every view or says why not, and logs no mistake."""
+"""A window on broken projects and damaged takes: it lives, draws every view or says why not, and
+logs no mistake.
+"""
 
 import json
 import logging
@@ -23,7 +25,8 @@ from umbrant.desk.window import MainWindow
 from umbrant.model.problems import Problem
 
 ROLLED_S = 12.0
-"""How long is waited for a take of a project that can be played; many of the examples last minutes."""
+"""How long is waited for a take of a project that can be played; many of the examples last minutes.
+"""
 
 
 class Silent(Dialogs):
@@ -55,7 +58,9 @@ class _Mistakes(logging.Handler):
 
 
 def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
-    """Open so many projects and takes, one after the other, in one window, and look at all of it."""
+    """Open so many projects and takes, one after the other, in one window, and look at all of
+    it.
+    """
     application = QApplication.instance() or QApplication([])
     assert isinstance(application, QApplication)
     application.setStyle("Fusion")
@@ -86,7 +91,10 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
 def _broken(attempts: int, seed: int, folder: Path) -> Iterator[tuple[str, Path]]:
     """Projects in folders, and every fifth time a take."""
     bases = documents.bases()
-    parsed = [{name: json.loads(text) for name, text in base.items() if name.endswith(".json")} for base in bases]
+    parsed = [
+        {name: json.loads(text) for name, text in base.items() if name.endswith(".json")}
+        for base in bases
+    ]
     words = documents.words(parsed)
     images = [path.read_bytes() for path in takes.bases(folder)]
     for number in range(attempts):

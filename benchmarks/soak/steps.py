@@ -1,4 +1,6 @@
-"""The actions of a random walk: drawn from a seed, and plain data, to be written down and played again."""
+"""The actions of a random walk: drawn from a seed, and plain data, to be written down and played
+again.
+"""
 
 from collections.abc import Iterator, Sequence
 from random import Random
@@ -75,11 +77,17 @@ def draw_step(random: Random, actions: Sequence[str]) -> Step:
     if kind == "type":
         return [kind, random.choice(TEXTS)]
     if kind == "menu":
-        return [kind, random.choice(["behavior", "scenario", "agent", "take"]), random.randrange(100)]
+        return [
+            kind,
+            random.choice(["behavior", "scenario", "agent", "take"]),
+            random.randrange(100),
+        ]
     if kind == "bar":
         return [kind, random.randrange(7)]
     if kind == "project":
-        does = random.choices(["open", "new", "revert", "save_as", "close", "open_take"], [5, 2, 2, 1, 2, 1])[0]
+        does = random.choices(
+            ["open", "new", "revert", "save_as", "close", "open_take"], [5, 2, 2, 1, 2, 1]
+        )[0]
         return [kind, does, random.randrange(len(PROJECTS))]
     if kind == "resize":
         return [kind, random.randrange(760, 1500), random.randrange(480, 900)]

@@ -1,6 +1,8 @@
-"""The hands of the random walk: does one action after the other to a real window, and notes what goes wrong.
+"""The hands of the random walk: does one action after the other to a real window, and notes what
+goes wrong.
 
-`python -m benchmarks.soak.walker` does one walk and tells on stdout how it went; `benchmarks.soak` starts it.
+`python -m benchmarks.soak.walker` does one walk and tells on stdout how it went; `benchmarks.soak`
+starts it.
 """
 
 import argparse
@@ -30,16 +32,21 @@ from umbrant.desk.window import MainWindow
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
 PAUSE_MS = 1
-"""How long the window is left to itself between two actions; what it waits for goes on meanwhile."""
+"""How long the window is left to itself between two actions; what it waits for goes on meanwhile.
+"""
 EVERY = 25
-"""After so many actions it is waited until the window has come to rest, for some of what goes wrong comes later."""
+"""After so many actions it is waited until the window has come to rest, for some of what goes wrong
+comes later.
+"""
 REST_S = 5.0
 HARMLESS = ("This plugin does not support", "propagateSizeHints", "Mouse event", "QtTestLog")
 """What Qt says of the offscreen platform itself, and of a click where nothing waits for one."""
 
 
 class Files(Dialogs):
-    """Asks for files in place of the author: only those of the walk's own folder are touched. All else is asked."""
+    """Asks for files in place of the author: only those of the walk's own folder are touched. All
+    else is asked.
+    """
 
     def __init__(self, parent: QWidget, folder: Path) -> None:
         super().__init__(parent)
@@ -84,7 +91,9 @@ class Walker:
         self._window = self._open_window()
 
     def run(self, steps: Iterator[Step], count: int) -> None:
-        """Do so many actions, each in the event loop: a dialog that one opens is answered by those that follow."""
+        """Do so many actions, each in the event loop: a dialog that one opens is answered by those
+        that follow.
+        """
         self._steps, self._left = steps, count
         QTimer.singleShot(PAUSE_MS, self._step)
         self._application.exec()
@@ -92,15 +101,22 @@ class Walker:
         self._file.close()
 
     def _step(self) -> None:
-        """Do the next action. The one after it is ordered first: an action may open a dialog or a menu, and wait."""
-        waits = QApplication.activeModalWidget() is not None or QApplication.activePopupWidget() is not None
+        """Do the next action. The one after it is ordered first: an action may open a dialog or a
+        menu, and wait.
+        """
+        waits = (
+            QApplication.activeModalWidget() is not None
+            or QApplication.activePopupWidget() is not None
+        )
         if self._is_doing and not waits:
             QTimer.singleShot(PAUSE_MS, self._step)
             return
         step = next(self._steps, None) if self._left else None
         if step is None:
             self._end_dialogs()
-            QApplication.exit(0)  # `quit` would ask whether the window may close, which nobody answers any more
+            QApplication.exit(
+                0
+            )  # `quit` would ask whether the window may close, which nobody answers any more
             return
         QTimer.singleShot(PAUSE_MS, self._step)
         self._left -= 1
@@ -177,7 +193,9 @@ class Walker:
         QTest.qWait(milliseconds)
 
     def _point(self, kind: str, args: list[object]) -> None:
-        """Something with the mouse, in a view or a menu; all drawn numbers are shares of its size."""
+        """Something with the mouse, in a view or a menu; all drawn numbers are shares of its
+        size.
+        """
         number, x, y, *more = args
         target = self._target(int(str(number)))
         at = QPoint(int(float(str(x)) * target.width()), int(float(str(y)) * target.height()))
@@ -188,16 +206,23 @@ class Walker:
             QTest.mouseDClick(target, left, _modifier(int(str(more[0]))), at)
         elif kind == "context":
             place = target.mapToGlobal(at)
-            QApplication.sendEvent(target, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, place))
+            QApplication.sendEvent(
+                target, QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, place)
+            )
         elif kind == "wheel":
             turn = QPoint(0, 120 if float(str(x)) > 0.5 else -120)
             place = QPointF(target.mapToGlobal(at))
             buttons, phase = Qt.MouseButton.NoButton, Qt.ScrollPhase.NoScrollPhase
             modifiers = _modifier(int(str(more[0])))
-            event = QWheelEvent(QPointF(at), place, QPoint(), turn, buttons, modifiers, phase, False)
+            event = QWheelEvent(
+                QPointF(at), place, QPoint(), turn, buttons, modifiers, phase, False
+            )
             QApplication.sendEvent(target, event)
         else:
-            across, down = float(str(more[0])) * target.width(), float(str(more[1])) * target.height()
+            across, down = (
+                float(str(more[0])) * target.width(),
+                float(str(more[1])) * target.height(),
+            )
             _forget_selection(target)
             QTest.mousePress(target, left, Qt.KeyboardModifier.NoModifier, at)
             for share in (0.3, 0.6, 1.0):
@@ -208,11 +233,15 @@ class Walker:
                 QTest.mouseRelease(target, left, Qt.KeyboardModifier.NoModifier, end)
 
     def _choose(self, popup: QWidget, kind: object, args: list[object]) -> None:
-        """A menu is open, which has the keyboard and the mouse: walk it, choose from it, or leave it."""
+        """A menu is open, which has the keyboard and the mouse: walk it, choose from it, or leave
+        it.
+        """
         if kind == "key":
             QTest.keyClick(popup, getattr(Qt.Key, f"Key_{args[0]}"))
         elif kind in ("click", "drag", "wheel"):
-            at = QPoint(int(float(str(args[1])) * popup.width()), int(float(str(args[2])) * popup.height()))
+            at = QPoint(
+                int(float(str(args[1])) * popup.width()), int(float(str(args[2])) * popup.height())
+            )
             QTest.mouseClick(popup, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
         elif kind == "type":
             _type(popup, str(args[0]))
@@ -222,13 +251,23 @@ class Walker:
     def _target(self, number: int) -> QWidget:
         pane = self._window.pane
         shown = [view for view in pane.panes() if view.isVisible()] if pane is not None else []
-        buttons = [each for each in pane.findChildren(QAbstractButton) if each.isVisible()] if pane is not None else []
-        known: list[QWidget] = [getattr(each, "viewport", lambda each=each: each)() for each in shown]
+        buttons = (
+            [each for each in pane.findChildren(QAbstractButton) if each.isVisible()]
+            if pane is not None
+            else []
+        )
+        known: list[QWidget] = [
+            getattr(each, "viewport", lambda each=each: each)() for each in shown
+        ]
         return [*known * 3, *buttons, self._window][number % (3 * len(known) + len(buttons) + 1)]
 
     def _answer(self, dialog: QDialog, kind: object, args: list[object]) -> None:
         """A dialog is open: type into it, press a key, or one of its buttons."""
-        buttons = [each for each in dialog.findChildren(QAbstractButton) if each.isVisible() and each.isEnabled()]
+        buttons = [
+            each
+            for each in dialog.findChildren(QAbstractButton)
+            if each.isVisible() and each.isEnabled()
+        ]
         if kind == "type":
             _type(QApplication.focusWidget() or dialog, str(args[0]))
         elif kind == "wait":
@@ -283,7 +322,9 @@ class Walker:
     def _watch(self) -> None:
         """Note exceptions that reach no handler, errors in the log, and what Qt warns of."""
 
-        def raised(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        def raised(
+            kind: type[BaseException], error: BaseException, trace: TracebackType | None
+        ) -> None:
             self._fail("".join(traceback.format_exception(kind, error, trace)))
 
         sys.excepthook = raised
@@ -296,7 +337,11 @@ class Walker:
         log.addHandler(Listener(logging.ERROR))
 
         def said(kind: QtMsgType, context: object, text: str) -> None:
-            if kind is not QtMsgType.QtDebugMsg and kind is not QtMsgType.QtInfoMsg and not text.startswith(HARMLESS):
+            if (
+                kind is not QtMsgType.QtDebugMsg
+                and kind is not QtMsgType.QtInfoMsg
+                and not text.startswith(HARMLESS)
+            ):
                 self._fail(f"Qt: {text}")
 
         qInstallMessageHandler(said)
@@ -310,8 +355,8 @@ class Walker:
 
 
 def _forget_selection(target: QWidget) -> None:
-    """Have a drag in a text select anew. One that begins on selected text carries the text along until the real mouse
-    is let go, which nobody holds.
+    """Have a drag in a text select anew. One that begins on selected text carries the text along
+    until the real mouse is let go, which nobody holds.
     """
     text = target.parentWidget()
     if isinstance(text, QTextEdit):
@@ -324,7 +369,9 @@ def _type(target: QWidget, text: str) -> None:
     """Type any text. (`QTest.keyClicks` ends the process for what is not ASCII.)"""
     for letter in text:
         for kind in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease):
-            QApplication.sendEvent(target, QKeyEvent(kind, 0, Qt.KeyboardModifier.NoModifier, letter))
+            QApplication.sendEvent(
+                target, QKeyEvent(kind, 0, Qt.KeyboardModifier.NoModifier, letter)
+            )
 
 
 def _modifier(bits: int) -> Qt.KeyboardModifier:
@@ -348,7 +395,11 @@ def main() -> None:
     args = parser.parse_args()
     walker = Walker(Path(args.folder), Path(args.log))
     if args.play:
-        played = [json.loads(line)["step"] for line in Path(args.play).read_text().splitlines() if '"step"' in line]
+        played = [
+            json.loads(line)["step"]
+            for line in Path(args.play).read_text().splitlines()
+            if '"step"' in line
+        ]
         walker.run(iter(played), len(played))
     else:
         walker.run(steps_of(args.seed, walker.actions), args.actions)

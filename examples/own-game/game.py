@@ -3,8 +3,8 @@
     python examples/own-game/game.py            you carry the lantern: w a s d and Enter, q leaves
     python examples/own-game/game.py --watch    the lantern walks by itself, sixty turns
 
-Each turn is half a second for the rat. The take lies in `cellar.take`: `umbrant open examples/own-game/cellar` and
-Project › Open take… show what it did and why.
+Each turn is half a second for the rat. The take lies in `cellar.take`: `umbrant open
+examples/own-game/cellar` and Project › Open take… show what it did and why.
 """
 
 import sys
@@ -31,7 +31,9 @@ class Cellar(PlainWorld):
     def nearest_crumb(self) -> tuple[float, float] | None:
         """Asked by the game's own nodes."""
         x, y = self.rat.place
-        return min(sorted(self.crumbs), key=lambda at: abs(at[0] - x) + abs(at[1] - y), default=None)
+        return min(
+            sorted(self.crumbs), key=lambda at: abs(at[0] - x) + abs(at[1] - y), default=None
+        )
 
     def eat(self) -> bool:
         """Asked by the game's own nodes: eat the crumb the rat stands on."""
@@ -45,7 +47,10 @@ class Cellar(PlainWorld):
     def walk(self, step: tuple[int, int]) -> None:
         """Move the lantern, inside the walls."""
         x, y = self.lantern.place
-        self.lantern.place = min(WIDE - 1.0, max(0.0, x + step[0])), min(HIGH - 1.0, max(0.0, y + step[1]))
+        self.lantern.place = (
+            min(WIDE - 1.0, max(0.0, x + step[0])),
+            min(HIGH - 1.0, max(0.0, y + step[1])),
+        )
 
     def drawn(self) -> str:
         """The cellar as text, north up."""
@@ -76,7 +81,9 @@ def main() -> None:
     cellar = Cellar()
     keys = {"lantern": "lantern"}
     record = Path("cellar.take")
-    with load_behavior(HERE / "cellar", "rat", cellar, name="rat", keys=keys, trust=True, record=record) as rat:
+    with load_behavior(
+        HERE / "cellar", "rat", cellar, name="rat", keys=keys, trust=True, record=record
+    ) as rat:
         for turn in range(TURNS if watch else 10_000):
             typed = ROUND[turn % len(ROUND)] if watch else asked(cellar)
             if typed == "q":
@@ -87,7 +94,8 @@ def main() -> None:
             for _, text in cellar.said:
                 print(f"The rat: {text}")
             cellar.said.clear()
-        print(f"{cellar.drawn()}\nThe rat ate {cellar.eaten} crumbs; its mood is {rat.get('rat', 'mood')}.")
+        mood = rat.get("rat", "mood")
+        print(f"{cellar.drawn()}\nThe rat ate {cellar.eaten} crumbs; its mood is {mood}.")
     print(f"The take is in {record.resolve()}")
 
 

@@ -1,7 +1,7 @@
 """The command line.
 
-Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage, 3 what was asked for was done with a take that was
-cut short, 130 and 143 stopped by a signal.
+Exit codes: 0 fine, 1 something in the input is wrong, 2 wrong usage, 3 what was asked for was done
+with a take that was cut short, 130 and 143 stopped by a signal.
 """
 
 import json
@@ -43,7 +43,9 @@ from umbrant.take.reader import Take, read_take
 
 
 class Mistake(Exception):  # noqa: N818
-    """Something in the input is wrong. The message names it and the way out; the program exits with 1."""
+    """Something in the input is wrong. The message names it and the way out; the program exits with
+    1.
+    """
 
 
 class Stopped(Exception):  # noqa: N818
@@ -55,7 +57,9 @@ class Stopped(Exception):  # noqa: N818
 
 
 class CutShort(Exception):  # noqa: N818
-    """What was asked for has been done, with a take that was cut short. The program exits with 3."""
+    """What was asked for has been done, with a take that was cut short. The program exits with
+    3.
+    """
 
     def __init__(self, take: Take) -> None:
         super().__init__(f"{take.path}: this take is not whole: {printable(take.ended, 500)}")
@@ -73,7 +77,10 @@ class _OpensByDefault(TyperGroup):
 
 app = typer.Typer(
     cls=_OpensByDefault,
-    help="Write how an NPC makes up its mind, watch it happen, and ask why.\n\n`umbrant PROJECT` opens the window.",
+    help=(
+        "Write how an NPC makes up its mind, watch it happen, and ask why.\n\n`umbrant PROJECT` "
+        "opens the window."
+    ),
     add_completion=False,
     no_args_is_help=False,
     rich_markup_mode=None,
@@ -82,8 +89,12 @@ app = typer.Typer(
 ProjectArg = Annotated[Path, typer.Argument(metavar="PROJECT", help="the folder of a project")]
 TakeArg = Annotated[Path, typer.Argument(metavar="TAKE", help="a take, as `roll` writes it")]
 AgentOption = Annotated[str, typer.Option("--agent", metavar="A", help="one of the cast")]
-AtOption = Annotated[float, typer.Option("--at", metavar="SECONDS", min=0, help="the time in the take")]
-TrustOption = Annotated[bool, typer.Option("--trust", help="let the nodes run that the project brings along")]
+AtOption = Annotated[
+    float, typer.Option("--at", metavar="SECONDS", min=0, help="the time in the take")
+]
+TrustOption = Annotated[
+    bool, typer.Option("--trust", help="let the nodes run that the project brings along")
+]
 JsonOption = Annotated[bool, typer.Option("--json", help="print JSON, for a program to read")]
 
 
@@ -123,19 +134,30 @@ def _give_up_output() -> None:
 
 @app.command("open")
 def open_(
-    project: Annotated[Path | None, typer.Argument(metavar="[PROJECT]", help="the folder of a project")] = None,
-    headless: Annotated[bool, typer.Option("--headless", help="play it and print what happened, no window")] = False,
+    project: Annotated[
+        Path | None, typer.Argument(metavar="[PROJECT]", help="the folder of a project")
+    ] = None,
+    headless: Annotated[
+        bool, typer.Option("--headless", help="play it and print what happened, no window")
+    ] = False,
     trust: TrustOption = False,
 ) -> None:
-    """Open the window on a project. Without a display, play its scenario and print what happened."""
-    if headless or not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or _offscreen()):
+    """Open the window on a project. Without a display, play its scenario and print what
+    happened.
+    """
+    if headless or not (
+        os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or _offscreen()
+    ):
         if project is None:
-            raise Mistake("Without a window there is nothing to open: name the folder of a project to play.")
+            raise Mistake(
+                "Without a window there is nothing to open: name the folder of a project to play."
+            )
         take = _rolled(project, None, None, None, None, trust=trust)
         _print_story(take)
         _tell_if_cut(take)
         return
-    # Qt is loaded only for the window, so that all other commands work where its libraries are missing.
+    # Qt is loaded only for the window, so that all other commands work where its libraries are
+    # missing.
     from umbrant.desk.app import run_desk
 
     raise SystemExit(run_desk(project, trust=trust))
@@ -144,17 +166,30 @@ def open_(
 @app.command("roll")
 def roll_(
     project: ProjectArg,
-    scenario: Annotated[str | None, typer.Option(metavar="S", help="which scenario; the project's first")] = None,
+    scenario: Annotated[
+        str | None, typer.Option(metavar="S", help="which scenario; the project's first")
+    ] = None,
     seed: Annotated[int | None, typer.Option(metavar="N", min=0, help="another seed")] = None,
-    seconds: Annotated[float | None, typer.Option(metavar="T", min=0.01, max=86_400, help="another length")] = None,
-    out: Annotated[Path | None, typer.Option(metavar="FILE", help="where to write the take")] = None,
+    seconds: Annotated[
+        float | None, typer.Option(metavar="T", min=0.01, max=86_400, help="another length")
+    ] = None,
+    out: Annotated[
+        Path | None, typer.Option(metavar="FILE", help="where to write the take")
+    ] = None,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
     """Play a scenario as fast as it goes, and record a take."""
     take = _rolled(project, scenario, seed, seconds, out, trust=trust)
     if as_json:
-        _print_json({"take": str(take.path), "ticks": take.ticks, "ended": take.ended, "agents": _minds(take)})
+        _print_json(
+            {
+                "take": str(take.path),
+                "ticks": take.ticks,
+                "ended": take.ended,
+                "agents": _minds(take),
+            }
+        )
     else:
         _print_story(take)
     _tell_if_cut(take)
@@ -176,7 +211,15 @@ def show(take: TakeArg, agent: AgentOption, at: AtOption, as_json: JsonOption = 
     ]
     if as_json:
         seconds = explainer.header.seconds(tick)
-        _print_json({"agent": agent, "tick": tick, "seconds": seconds, "ended": explainer.take.ended, "rows": rows})
+        _print_json(
+            {
+                "agent": agent,
+                "tick": tick,
+                "seconds": seconds,
+                "ended": explainer.take.ended,
+                "rows": rows,
+            }
+        )
         _tell_if_cut(explainer.take)
         return
     table = Table("row", "", "status", "value", box=None, pad_edge=False)
@@ -192,14 +235,20 @@ def why(
     take: TakeArg,
     agent: AgentOption,
     at: AtOption,
-    instead: Annotated[str | None, typer.Option("--not", metavar="ROW", help="why not this row, 1.2 or its id")] = None,
+    instead: Annotated[
+        str | None, typer.Option("--not", metavar="ROW", help="why not this row, 1.2 or its id")
+    ] = None,
     as_json: JsonOption = False,
 ) -> None:
     """Say why an agent did what it did at a tick, or why it did not run a row."""
     explainer, tick = _asked(take, agent, at)
-    answer = explainer.why_not(tick, _row_called(explainer, instead)) if instead else explainer.why(tick)
+    answer = (
+        explainer.why_not(tick, _row_called(explainer, instead)) if instead else explainer.why(tick)
+    )
     if as_json:
-        _print_json({**_answer_data(answer, explainer.header.seconds(tick)), "ended": explainer.take.ended})
+        _print_json(
+            {**_answer_data(answer, explainer.header.seconds(tick)), "ended": explainer.take.ended}
+        )
     else:
         _say(f"{answer.question}, at {explainer.header.seconds(tick):.2f} s\n{answer.text}")
     _tell_if_cut(explainer.take)
@@ -214,20 +263,29 @@ def review_(project: ProjectArg, as_json: JsonOption = False) -> None:
     found = [] if any(not problem.row_id for problem in problems) else review(whole, own.catalog)
     errors = bool(problems) or any(each.sort.weight is Weight.ERROR for each in found)
     if as_json:
-        _print_json({"problems": [each.as_json() for each in problems], "findings": [each.as_json() for each in found]})
+        _print_json(
+            {
+                "problems": [each.as_json() for each in problems],
+                "findings": [each.as_json() for each in found],
+            }
+        )
     else:
         for problem in problems:
             _say(f"error: {problem}")
         for each in found:
             _say(f"{each}\n    {each.sort.why}")
-        _say(f"{len(problems) + len(found)} findings" if problems or found else "Nothing was found.")
+        _say(
+            f"{len(problems) + len(found)} findings" if problems or found else "Nothing was found."
+        )
     raise SystemExit(1 if errors else 0)
 
 
 @app.command()
 def export(
     take: TakeArg,
-    form: Annotated[ExportFormat, typer.Option("--format", help="the format to print")] = ExportFormat.CSV,
+    form: Annotated[
+        ExportFormat, typer.Option("--format", help="the format to print")
+    ] = ExportFormat.CSV,
 ) -> None:
     """Print a take as CSV or JSON Lines: one line for each span, refusal, change and pose."""
     found = read_take(take)
@@ -270,7 +328,13 @@ def _offscreen() -> bool:
 
 
 def _rolled(
-    folder: Path, scenario: str | None, seed: int | None, seconds: float | None, out: Path | None, *, trust: bool
+    folder: Path,
+    scenario: str | None,
+    seed: int | None,
+    seconds: float | None,
+    out: Path | None,
+    *,
+    trust: bool,
 ) -> Take:
     project = read_project(folder)
     own = own_catalog(project)
@@ -282,7 +346,11 @@ def _rolled(
     if name not in names:
         raise Mistake(f"{folder}: there is no scenario '{name}'. {did_you_mean(name, names)}")
     if project.nodes and not trust:
-        _say(f"{names_of(project.nodes)} did not run: give --trust if you know where they come from.", file=sys.stderr)
+        _say(
+            f"{names_of(project.nodes)} did not run: give --trust if you know where they come "
+            "from.",
+            file=sys.stderr,
+        )
     path = out or _default_path(folder, name, project, seed)
     order = Order(project, name, path, seed, seconds, trusted=trust)
     with SupervisedRoll(order) as running, _Signals(running.stop) as signals:
@@ -296,14 +364,18 @@ def _rolled(
 
 
 class _Signals:
-    """Has Ctrl+C and a request to end stop what is going on, so that it ends in good order before the program does."""
+    """Has Ctrl+C and a request to end stop what is going on, so that it ends in good order before
+    the program does.
+    """
 
     def __init__(self, stop: Callable[[str], None]) -> None:
         self.number = 0
         self._stop = stop
 
     def __enter__(self) -> "_Signals":
-        self._before = {each: signal.signal(each, self._note) for each in (signal.SIGINT, signal.SIGTERM)}
+        self._before = {
+            each: signal.signal(each, self._note) for each in (signal.SIGINT, signal.SIGTERM)
+        }
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -317,13 +389,19 @@ class _Signals:
 
 def _default_path(folder: Path, scenario: str, project: Project, seed: int | None) -> Path:
     number = project.scenario(scenario).seed if seed is None else seed
-    return user_cache_path("umbrant") / "takes" / f"{folder.resolve().name}-{scenario}-seed{number}.take"
+    return (
+        user_cache_path("umbrant")
+        / "takes"
+        / f"{folder.resolve().name}-{scenario}-seed{number}.take"
+    )
 
 
 def _asked(path: Path, agent: str, at: float) -> tuple[Explainer, int]:
     take = read_take(path)
     if agent not in take.agents:
-        raise Mistake(f"{path}: there is no '{agent}' in this take. {did_you_mean(agent, list(take.agents))}")
+        raise Mistake(
+            f"{path}: there is no '{agent}' in this take. {did_you_mean(agent, list(take.agents))}"
+        )
     end = take.header.seconds(take.ticks)
     if at > end:
         raise Mistake(f"{path}: the take ends at {end:.2f} s; ask about a time before that.")
@@ -339,15 +417,23 @@ def _row_called(explainer: Explainer, text: str) -> str:
 
 
 def _print_story(take: Take) -> None:
-    """What happened, in a screenful: the first agent's changes of mind, a line for each other, where the take is."""
+    """What happened, in a screenful: the first agent's changes of mind, a line for each other,
+    where the take is.
+    """
     played = take.header.played
     length = f"{take.header.seconds(take.ticks):.1f} s, {take.ticks} ticks"
-    _say(f"{take.header.project.cover.title}, scenario '{played.name}', seed {take.header.seed}: {length}")
+    _say(
+        f"{take.header.project.cover.title}, scenario '{played.name}', seed {take.header.seed}: "
+        f"{length}"
+    )
     for _, what, cause in take.notices:
         _say(f"  {what}: {''.join(text for _, text in cause.parts())}.")
     for member in played.players:
         for _, what, cause in take.agents[member.name].notices:
-            _say(f"  {member.title or member.name}: {what}: {''.join(text for _, text in cause.parts())}.")
+            _say(
+                f"  {member.title or member.name}: {what}: "
+                f"{''.join(text for _, text in cause.parts())}."
+            )
     agents = [member.name for member in played.players if member.behavior]
     for name in agents[:1]:
         _print_changes(take, name)
@@ -371,8 +457,12 @@ def _summary(take: Take, name: str) -> str:
     explainer, spent = Explainer(take, name), Counter[str]()
     for lead in leads(take, name):
         spent[explainer.names.titles[lead.row_id]] += lead.end + 1 - lead.start
-    told = ", ".join(f"{title} {take.header.seconds(ticks):.1f} s" for title, ticks in spent.most_common(5))
-    return f"{explainer.title}: {told}; {max(0, len(changes_of_mind(take, name)) - 1)} changes of mind"
+    told = ", ".join(
+        f"{title} {take.header.seconds(ticks):.1f} s" for title, ticks in spent.most_common(5)
+    )
+    return (
+        f"{explainer.title}: {told}; {max(0, len(changes_of_mind(take, name)) - 1)} changes of mind"
+    )
 
 
 def _minds(take: Take) -> dict[str, list[dict[str, object]]]:
@@ -392,8 +482,15 @@ def _minds(take: Take) -> dict[str, list[dict[str, object]]]:
 
 
 def _answer_data(answer: Answer, seconds: float) -> dict[str, object]:
-    lines = [{"row": line.row_id, "number": line.number, "text": line.text} for line in answer.lines]
-    data: dict[str, object] = {"question": answer.question, "tick": answer.tick, "seconds": seconds, "lines": lines}
+    lines = [
+        {"row": line.row_id, "number": line.number, "text": line.text} for line in answer.lines
+    ]
+    data: dict[str, object] = {
+        "question": answer.question,
+        "tick": answer.tick,
+        "seconds": seconds,
+        "lines": lines,
+    }
     if answer.table is not None:
         data["table"] = {
             "columns": answer.table.columns,

@@ -1,4 +1,5 @@
-"""Running behaviors inside a game: any Python game loop, with or without a take that the window can open.
+"""Running behaviors inside a game: any Python game loop, with or without a take that the window can
+open.
 
     world = MyWorld()                                     # a PlainWorld of the game's own
     rat = load_behavior("project", "rat", world, name="rat", trust=True, record="night.take")
@@ -65,9 +66,11 @@ class PlainBody:
 
 
 class PlainWorld:
-    """A world without walls, in which bodies go straight. A game overrides what is otherwise in its own.
+    """A world without walls, in which bodies go straight. A game overrides what is otherwise in its
+    own.
 
-    It implements the engine's `World`. The game moves `now_s` on and may change `bodies_by_name` at any time.
+    It implements the engine's `World`. The game moves `now_s` on and may change `bodies_by_name` at
+    any time.
     """
 
     def __init__(self, tick_s: float = 0.1) -> None:
@@ -140,9 +143,11 @@ class PlainWorld:
 
 
 class Minds:
-    """Agents that run behaviors of one project in one world, with shared keys and events. Use as a context, or close.
+    """Agents that run behaviors of one project in one world, with shared keys and events. Use as a
+    context, or close.
 
-    Raises ProjectError with every problem of the project, and TakeError where a take cannot be written.
+    Raises ProjectError with every problem of the project, and TakeError where a take cannot be
+    written.
     """
 
     def __init__(
@@ -161,10 +166,19 @@ class Minds:
         if problems:
             raise ProjectError(problems)
         self.world = world
-        self._writer = TakeWriter(Path(record), _header(project, members, world, seed)) if record else None
+        self._writer = (
+            TakeWriter(Path(record), _header(project, members, world, seed)) if record else None
+        )
         self._common = Common(project, running_catalog(project, trusted=trust), seed)
-        self.minds = {each.name: Runner(self._common, each, world, self._recorder(each.name)) for each in members}
-        self._poses = {name: self._writer.posing(name) for name in self.minds} if self._writer is not None else {}
+        self.minds = {
+            each.name: Runner(self._common, each, world, self._recorder(each.name))
+            for each in members
+        }
+        self._poses = (
+            {name: self._writer.posing(name) for name in self.minds}
+            if self._writer is not None
+            else {}
+        )
 
     def tick(self) -> None:
         """Have every agent decide once, in the order in which they were given."""
@@ -173,7 +187,10 @@ class Minds:
             for name, pose in self._poses.items():
                 body = self.world.body(name)
                 # Some games change a place in place: the track would not see that it is another.
-                pose((body.place[0], body.place[1]) if body else None, body.heading_deg if body else 0.0)
+                pose(
+                    (body.place[0], body.place[1]) if body else None,
+                    body.heading_deg if body else 0.0,
+                )
         for name, mind in self.minds.items():
             if self.world.body(name) is None:
                 mind.stop(cause("off_stage"))
@@ -206,7 +223,10 @@ class Minds:
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
     ) -> None:
         self.close()
 
@@ -225,24 +245,37 @@ def load_behavior(
     trust: bool = False,
     record: str | Path | None = None,
 ) -> Minds:
-    """One agent that runs a behavior of the project in `folder`. The world must have a body of that name.
+    """One agent that runs a behavior of the project in `folder`. The world must have a body of that
+    name.
 
-    `keys` are what its blackboard starts with; `trust` lets the project's own nodes run; `record` is where a take is
-    written that the window can open. Errors as in `Minds`.
+    `keys` are what its blackboard starts with; `trust` lets the project's own nodes run; `record`
+    is where a take is written that the window can open. Errors as in `Minds`.
     """
     body = world.body(name)
     start = body.place if body is not None else (0.0, 0.0)
-    member = Member(name=name, title=name.capitalize(), behavior=behavior, start=start, keys=dict(keys or {}))
+    member = Member(
+        name=name, title=name.capitalize(), behavior=behavior, start=start, keys=dict(keys or {})
+    )
     return Minds(folder, world, [member], seed=seed, trust=trust, record=record)
 
 
 def _header(project: Project, members: Sequence[Member], world: World, seed: int) -> Header:
-    """What a take of a game says of itself: the project, with a scenario of the game's own cast on its first stage."""
+    """What a take of a game says of itself: the project, with a scenario of the game's own cast on
+    its first stage.
+    """
     stage = next(iter(project.stages), Stage(name=GAME, title="Game", width_m=30, height_m=20))
     rate = max(1, min(240, round(1.0 / world.tick_s)))
     cast = tuple(each.model_copy(update={"body": each.body or Body()}) for each in members)
-    scenario = Scenario(name=GAME, title="Game", stage=stage.name, seed=seed, ticks_per_s=rate, cast=cast)
+    scenario = Scenario(
+        name=GAME, title="Game", stage=stage.name, seed=seed, ticks_per_s=rate, cast=cast
+    )
     others = tuple(each for each in project.scenarios if each.name != GAME)
     stages = project.stages or (stage,)
     whole = project.model_copy(update={"scenarios": (*others, scenario), "stages": stages})
-    return Header(scenario=GAME, seed=seed, ticks=86_400 * rate, ticks_per_s=rate, documents=document_texts(whole))
+    return Header(
+        scenario=GAME,
+        seed=seed,
+        ticks=86_400 * rate,
+        ticks_per_s=rate,
+        documents=document_texts(whole),
+    )

@@ -1,4 +1,5 @@
-"""What a project's own nodes are written with: `from umbrant.nodes import *` in a file of its `nodes/` folder.
+"""What a project's own nodes are written with: `from umbrant.nodes import *` in a file of its
+`nodes/` folder.
 
     @condition("smells {source} within {reach}")
     def smells(me: Agent, source: Place, *, reach: Metres = 4.0) -> bool:
@@ -10,15 +11,17 @@
         there = source.at()
         return not isinstance(there, Cause) and distance_m(me.body.place, there) < reach
 
-A function is done at once; one that yields runs on until it returns. True is success, False is failure. What it yields
-may be a `Progress`; one that merely takes its time yields the same `lasting(left_s, of_s)` again and again.
+A function is done at once; one that yields runs on until it returns. True is success, False is
+failure. What it yields may be a `Progress`; one that merely takes its time yields the same
+`lasting(left_s, of_s)` again and again.
 
-What stands in a declaration is read, and never run: plain values, and the names that this module exports. The agent
-and its world can be read freely; they are written through their methods, and what makes no sense is refused at the line
-that tried. Chance is `me.random`, time is `me.world.now_s`: with these the same seed gives the same take.
+What stands in a declaration is read, and never run: plain values, and the names that this module
+exports. The agent and its world can be read freely; they are written through their methods, and
+what makes no sense is refused at the line that tried. Chance is `me.random`, time is
+`me.world.now_s`: with these the same seed gives the same take.
 
-A parameter that is a key of the blackboard (`NumberKey` and the like) has its `value`, None while it is not set, and is
-written with `set`.
+A parameter that is a key of the blackboard (`NumberKey` and the like) has its `value`, None while
+it is not set, and is written with `set`.
 """
 
 from typing import Literal

@@ -1,8 +1,9 @@
 """A project's own nodes as they are declared, read without running any of them.
 
-Reading looks at the decorator, the signature and the docstring of each node, in which nothing but names of
-`umbrant.nodes` and plain values may stand. So any project can be shown, edited, reviewed and explained without running
-code of a stranger's. `umbrant.own_code` makes such nodes run; only what plays may import it.
+Reading looks at the decorator, the signature and the docstring of each node, in which nothing but
+names of `umbrant.nodes` and plain values may stand. So any project can be shown, edited, reviewed
+and explained without running code of a stranger's. `umbrant.own_code` makes such nodes run; only
+what plays may import it.
 """
 
 import ast
@@ -31,7 +32,15 @@ LARGEST = 1_000_000
 """How many characters a file of nodes may have."""
 
 _NAMES = {name: getattr(umbrant.nodes, name) for name in umbrant.nodes.__all__}
-_PLAIN = {"str": str, "float": float, "bool": bool, "int": int, "True": True, "False": False, "None": None}
+_PLAIN = {
+    "str": str,
+    "float": float,
+    "bool": bool,
+    "int": int,
+    "True": True,
+    "False": False,
+    "None": None,
+}
 
 
 @dataclass(frozen=True)
@@ -51,7 +60,9 @@ def fingerprint(project: Project) -> str:
 
 
 def own_catalog(project: Project, base: Catalog = BUILTIN) -> OwnCatalog:
-    """The catalog with what a project's own nodes declare. None of their code runs, and none of them can be run."""
+    """The catalog with what a project's own nodes declare. None of their code runs, and none of
+    them can be run.
+    """
     kinds = dict(base.kinds)
     problems: list[Problem] = []
     for file in project.nodes:
@@ -61,7 +72,9 @@ def own_catalog(project: Project, base: Catalog = BUILTIN) -> OwnCatalog:
         for kind in found:
             if kind.id in kinds:
                 remedy = "Give its function another name."
-                problems.append(Problem(path, "", f"`{kind.id}` is the name of another node.", remedy))
+                problems.append(
+                    Problem(path, "", f"`{kind.id}` is the name of another node.", remedy)
+                )
             else:
                 kinds[kind.id] = kind
     return OwnCatalog(Catalog(kinds), tuple(problems))
@@ -82,26 +95,42 @@ def _read(text: str, path: str) -> tuple[tuple[Kind, ...], tuple[Problem, ...]]:
         return (), (Problem(path, "", f"it is no Python that can be read ({error}).", "Mend it."),)
     kinds, problems = [], []
     for node in tree.body:
-        if isinstance(node, ast.FunctionDef) and any(_declares(each) for each in node.decorator_list):
+        if isinstance(node, ast.FunctionDef) and any(
+            _declares(each) for each in node.decorator_list
+        ):
             try:
                 kinds.append(replace(_declared(node), own=path, own_line=node.lineno))
             except DeclarationError as error:
-                problems.append(Problem(path, "", f"line {node.lineno}: {error}.", "Mend the declaration."))
+                problems.append(
+                    Problem(path, "", f"line {node.lineno}: {error}.", "Mend the declaration.")
+                )
             except (ValueError, TypeError, KeyError, AttributeError, RecursionError) as error:
                 what = printable(str(error)) or type(error).__name__
                 message = (
-                    f"line {node.lineno}: `{printable(node.name, 40)}` cannot be read without running it ({what})."
+                    f"line {node.lineno}: `{printable(node.name, 40)}` cannot be read "
+                    f"without running it ({what})."
                 )
-                problems.append(Problem(path, "", message, "Write plain values and the types of umbrant.nodes there."))
+                problems.append(
+                    Problem(
+                        path,
+                        "",
+                        message,
+                        "Write plain values and the types of umbrant.nodes there.",
+                    )
+                )
     return tuple(kinds), tuple(problems)
 
 
 def _declares(node: ast.expr) -> bool:
-    return isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in DECLARERS
+    return (
+        isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id in DECLARERS
+    )
 
 
 def _declared(node: ast.FunctionDef) -> Kind:
-    """The kind that a function declares, made from its head alone. Raises ValueError where code would have to run."""
+    """The kind that a function declares, made from its head alone. Raises ValueError where code
+    would have to run.
+    """
     decorator = next(each for each in node.decorator_list if _declares(each))
     assert isinstance(decorator, ast.Call)  # noqa: S101  (looked at above)
     args = [_value(each) for each in decorator.args]
@@ -127,7 +156,9 @@ def _head(node: ast.FunctionDef) -> Callable[..., Any]:
 
 
 def _own_nodes(node: ast.AST) -> Iterator[ast.AST]:
-    """What stands in a function, without what stands in functions inside it. However deep that is nested."""
+    """What stands in a function, without what stands in functions inside it. However deep that is
+    nested.
+    """
     waiting = [node]
     while waiting:
         for child in ast.iter_child_nodes(waiting.pop()):
@@ -140,9 +171,14 @@ def _signature(node: ast.FunctionDef) -> tuple[Any, dict[str, Any]]:
     params, hints = [], {}
     spec = node.args
     positional = [*spec.posonlyargs, *spec.args]
-    defaults: list[ast.expr | None] = [None] * (len(positional) - len(spec.defaults)) + list(spec.defaults)
+    defaults: list[ast.expr | None] = [None] * (len(positional) - len(spec.defaults)) + list(
+        spec.defaults
+    )
     kinds = inspect.Parameter
-    for arg, default in [*zip(positional, defaults, strict=True), *zip(spec.kwonlyargs, spec.kw_defaults, strict=True)]:
+    for arg, default in [
+        *zip(positional, defaults, strict=True),
+        *zip(spec.kwonlyargs, spec.kw_defaults, strict=True),
+    ]:
         value = kinds.empty if default is None else _value(default)
         how = kinds.KEYWORD_ONLY if arg in spec.kwonlyargs else kinds.POSITIONAL_OR_KEYWORD
         params.append(kinds(arg.arg, how, default=value))
@@ -152,7 +188,8 @@ def _signature(node: ast.FunctionDef) -> tuple[Any, dict[str, Any]]:
 
 
 def _type(node: ast.expr) -> Any:
-    """The type that an annotation names, which may be written in quotes. Raises ValueError on anything else.
+    """The type that an annotation names, which may be written in quotes. Raises ValueError on
+    anything else.
 
     No text may be left as a type: whoever resolves it would run it.
     """
@@ -164,12 +201,15 @@ def _type(node: ast.expr) -> Any:
             raise ValueError(f"its type is the text {text[:40]!r}") from error
     found = _value(node)
     if isinstance(found, str):
-        raise ValueError(f"its type is the text {found[:40]!r}")  # noqa: TRY004  (callers tell of it as of any value)
+        # Callers tell of it as of any value.
+        raise ValueError(f"its type is the text {found[:40]!r}")  # noqa: TRY004
     return found
 
 
 def _value(node: ast.expr) -> Any:
-    """What a name or a plain value stands for. Raises ValueError on anything else: it would have to be run."""
+    """What a name or a plain value stands for. Raises ValueError on anything else: it would have to
+    be run.
+    """
     match node:
         case ast.Constant(value=value):
             return value

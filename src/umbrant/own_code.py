@@ -1,4 +1,5 @@
-"""Running a project's own nodes. Only what plays imports this: a player process, and a game that has its own.
+"""Running a project's own nodes. Only what plays imports this: a player process, and a game that
+has its own.
 
 Nothing here is asked before the project has been trusted.
 """
@@ -20,10 +21,11 @@ from umbrant.own import own_catalog
 def running_catalog(
     project: Project, *, trusted: bool, watch: CallWatch = UNWATCHED, base: Catalog = BUILTIN
 ) -> Catalog:
-    """The catalog to play a project with. If it is trusted its node files are run, and its own nodes can be.
+    """The catalog to play a project with. If it is trusted its node files are run, and its own
+    nodes can be.
 
-    Raises ProjectError where a file fails as it is run. What a file declares is what `own_catalog` reads in it; that
-    also holds for a file that declares something else as it runs.
+    Raises ProjectError where a file fails as it is run. What a file declares is what `own_catalog`
+    reads in it; that also holds for a file that declares something else as it runs.
     """
     declared = own_catalog(project, base)
     if not trusted:
@@ -41,25 +43,37 @@ def _run(file: NodeFile, path: str, watch: CallWatch) -> ModuleType:
     """Run a file of nodes as a module. Raises ProjectError."""
     module = ModuleType(f"nodes.{file.name.removesuffix('.py')}")
     module.__file__ = path
-    # A module that is not known by its name has no dataclasses, no pickles, and no way to import itself.
+    # A module that is not known by its name has no dataclasses, no pickles, and no way to import
+    # itself.
     sys.modules[module.__name__] = module
     watch.enter(f"{path}\0001\0\0\0".encode("utf-8", "backslashreplace"))
     try:
-        exec(compile(file.text, path, "exec"), module.__dict__)  # noqa: S102  (its user has trusted it)
+        # Its user has trusted it.
+        exec(compile(file.text, path, "exec"), module.__dict__)  # noqa: S102
     except KeyboardInterrupt:
         raise
     except BaseException as error:
-        line = getattr(error, "lineno", None) if isinstance(error, SyntaxError) else line_of(error, path)
+        line = (
+            getattr(error, "lineno", None)
+            if isinstance(error, SyntaxError)
+            else line_of(error, path)
+        )
         where = f"line {line}: " if line else ""
-        raise ProjectError([Problem(path, "", f"{where}{described(error)}.", "Mend it, and roll again.")]) from None
+        raise ProjectError(
+            [Problem(path, "", f"{where}{described(error)}.", "Mend it, and roll again.")]
+        ) from None
     finally:
         watch.leave()
     return module
 
 
 def _completed(kind: Kind, module: ModuleType, path: str) -> Kind:
-    """A declared kind with the function that runs it. Raises ProjectError where the file has none such any more."""
-    made = next((each for each in vars(module).values() if type(each) is Kind and each.id == kind.id), None)
+    """A declared kind with the function that runs it. Raises ProjectError where the file has none
+    such any more.
+    """
+    made = next(
+        (each for each in vars(module).values() if type(each) is Kind and each.id == kind.id), None
+    )
     if made is None:
         what = f"line {kind.own_line}: `{kind.id}` is no node any more once the file has been run."
         raise ProjectError([Problem(path, "", what, "Do not use the name for something else.")])

@@ -8,7 +8,12 @@ from umbrant.catalog.causes import SENTENCES, Cause, cause, fact_text
 
 FACTS = st.dictionaries(
     st.sampled_from(["key", "row", "limit_s", "distance_m", "goal", "name"]),
-    st.one_of(st.booleans(), st.floats(-1e6, 1e6), st.text(max_size=8), st.tuples(st.floats(0, 9), st.floats(0, 9))),
+    st.one_of(
+        st.booleans(),
+        st.floats(-1e6, 1e6),
+        st.text(max_size=8),
+        st.tuples(st.floats(0, 9), st.floats(0, 9)),
+    ),
 )
 
 

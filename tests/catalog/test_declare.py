@@ -5,7 +5,16 @@ import types
 import pytest
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Catalog, DeclarationError, Family, Metres, ParamType, Steps, action, sense
+from umbrant.catalog.declare import (
+    Catalog,
+    DeclarationError,
+    Family,
+    Metres,
+    ParamType,
+    Steps,
+    action,
+    sense,
+)
 from umbrant.catalog.world import Me, Target
 from umbrant.model.values import KeyType
 
@@ -22,7 +31,11 @@ def test_everything_about_a_kind_follows_from_its_declaration() -> None:
         yield None
         return True
 
-    assert (ring_bell.id, ring_bell.title, ring_bell.help) == ("ring_bell", "ring bell", "Rings a bell.")
+    assert (ring_bell.id, ring_bell.title, ring_bell.help) == (
+        "ring_bell",
+        "ring bell",
+        "Rings a bell.",
+    )
     assert ring_bell.takes_time
     bell, reach, loud = ring_bell.params
     assert (bell.type, bell.required, bell.keys) == (

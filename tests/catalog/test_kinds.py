@@ -1,6 +1,7 @@
 """What each kind of action and each sense does, on the smallest stage that shows it.
 
-Composites, decorators, machines and utilities have tests of their own, beside the engine that runs them.
+Composites, decorators, machines and utilities have tests of their own, beside the engine that runs
+them.
 """
 
 import re
@@ -16,7 +17,18 @@ from umbrant.catalog.declare import Kind, ParamType
 from umbrant.catalog.geometry import distance_m
 from umbrant.model.behaviors import Key, Row
 from umbrant.model.documents import Project
-from umbrant.model.staging import Area, Body, Cue, Member, MoveTo, Place, Prop, RaiseEvent, Stat, TakeAway
+from umbrant.model.staging import (
+    Area,
+    Body,
+    Cue,
+    Member,
+    MoveTo,
+    Place,
+    Prop,
+    RaiseEvent,
+    Stat,
+    TakeAway,
+)
 from umbrant.model.values import KeyType, Literal, PlaceRef, Point
 from umbrant.stage.ground import Sightlines
 from umbrant.take.reader import Take
@@ -51,7 +63,10 @@ def at(take: Take, tick: int, name: str = "a") -> Point:
 
 def then(first: Row, *more: Row) -> list[Row]:
     """Rows in a sequence."""
-    return [row("ss", "sequence"), *(each.model_copy(update={"under": "ss"}) for each in (first, *more))]
+    return [
+        row("ss", "sequence"),
+        *(each.model_copy(update={"under": "ss"}) for each in (first, *more)),
+    ]
 
 
 # going
@@ -76,17 +91,30 @@ def test_move_away_fails_where_there_is_nowhere_to_go() -> None:
 
 
 def test_wander_stays_within_its_radius_until_the_time_is_up() -> None:
-    take = played(stage(one("wander", centre=(5.0, 5.0), radius=2.0, duration=4.0), start=(5, 5), seconds=4.5))
+    take = played(
+        stage(one("wander", centre=(5.0, 5.0), radius=2.0, duration=4.0), start=(5, 5), seconds=4.5)
+    )
     assert spans(take, "x1")[0] == (0, 40, "success")
     walked = [at(take, tick) for tick in range(40)]
     assert max(distance_m(each, (5.0, 5.0)) for each in walked) <= 2.4
     assert len(set(walked)) > 20
 
 
-@pytest.mark.parametrize(("rounds", "ends"), [("once", True), ("round and round", False), ("to and fro", False)])
+@pytest.mark.parametrize(
+    ("rounds", "ends"), [("once", True), ("round and round", False), ("to and fro", False)]
+)
 def test_go_along_goes_from_place_to_place(rounds: str, ends: bool) -> None:
-    places = tuple(Place(name=name, at=spot) for name, spot in (("p", (3, 2)), ("q", (5, 2)), ("r", (5, 4))))
-    take = played(stage(one("go_along", places="p, q, r", rounds=rounds), places=places, start=(3, 3), seconds=9.0))
+    places = tuple(
+        Place(name=name, at=spot) for name, spot in (("p", (3, 2)), ("q", (5, 2)), ("r", (5, 4)))
+    )
+    take = played(
+        stage(
+            one("go_along", places="p, q, r", rounds=rounds),
+            places=places,
+            start=(3, 3),
+            seconds=9.0,
+        )
+    )
     assert (spans(take, "x1")[0][2] == "success") is ends
     visited = [
         name
@@ -95,7 +123,9 @@ def test_go_along_goes_from_place_to_place(rounds: str, ends: bool) -> None:
         if distance_m(at(take, tick), spot) <= 0.6
     ]
     order = [name for place, name in enumerate(visited) if place == 0 or visited[place - 1] != name]
-    assert "".join(order).startswith({"once": "pqr", "round and round": "pqrp", "to and fro": "pqrqp"}[rounds])
+    assert "".join(order).startswith(
+        {"once": "pqr", "round and round": "pqrp", "to and fro": "pqrqp"}[rounds]
+    )
 
 
 def test_go_along_names_a_place_that_is_not_there() -> None:
@@ -104,7 +134,9 @@ def test_go_along_names_a_place_that_is_not_there() -> None:
 
 
 def test_keep_ring_circles_at_its_distance() -> None:
-    take = played(stage(one("keep_ring", target=(8.0, 5.0), distance=2.0, duration=9.0), start=(5, 5)))
+    take = played(
+        stage(one("keep_ring", target=(8.0, 5.0), distance=2.0, duration=9.0), start=(5, 5))
+    )
     away = [distance_m(at(take, tick), (8.0, 5.0)) for tick in range(30, 90)]
     assert min(away) > 1.2
     assert max(away) < 2.4
@@ -116,7 +148,10 @@ def test_take_cover_ends_out_of_the_watchers_sight() -> None:
     assert spans(take, "x1")[0][2] == "success"
     end = spans(take, "x1")[0][1] or 0
     assert end > 0
-    assert Sightlines(take.header.project.stages[0]).blocked_by((14.0, 5.0), at(take, end)) == "the wall"
+    assert (
+        Sightlines(take.header.project.stages[0]).blocked_by((14.0, 5.0), at(take, end))
+        == "the wall"
+    )
     bare = played(stage(one("take_cover", watcher="o"), seconds=0.2))
     assert record(bare, "x1").spans[0].cause.kind == "no_cover"  # type: ignore[union-attr]
 
@@ -178,7 +213,8 @@ def test_throw_puts_what_is_carried_elsewhere_and_is_heard() -> None:
 
 def test_strike_takes_from_the_number_of_the_one_struck() -> None:
     rows = then(
-        one("strike", target="o", amount=0.3, reach=2.0), row("x2", "check", when='stat_of("o", "health") < 0.75')
+        one("strike", target="o", amount=0.3, reach=2.0),
+        row("x2", "check", when='stat_of("o", "health") < 0.75'),
     )
     take = played(stage(*rows, start=(12.8, 5), seconds=1.0))
     assert spans(take, "x1")[0][2] == "success"
@@ -229,15 +265,27 @@ def test_numbers_texts_points_and_copies_are_written() -> None:
     ],
 )
 def test_pick_picks_one_of_a_group(which: str, more: dict[str, float], picked: str) -> None:
-    take = played(stage(one("pick", group="crates", key=key("thing"), which=which, **more), **CRATES, seconds=0.1))
+    take = played(
+        stage(
+            one("pick", group="crates", key=key("thing"), which=which, **more),
+            **CRATES,
+            seconds=0.1,
+        )
+    )
     assert values(take, "thing") == [(0, picked)]
 
 
 def test_pick_at_random_picks_each_and_pick_lowest_tells_the_level() -> None:
-    take = played(stage(one("pick", group="crates", key=key("thing"), which="random"), **CRATES, seconds=5.0))
+    take = played(
+        stage(one("pick", group="crates", key=key("thing"), which="random"), **CRATES, seconds=5.0)
+    )
     assert {value for _, value in values(take, "thing")} == {"crate", "far"}
     lowest = played(
-        stage(one("pick_lowest", group="crates", thing=key("thing"), level=key("n")), **CRATES, seconds=0.1)
+        stage(
+            one("pick_lowest", group="crates", thing=key("thing"), level=key("n")),
+            **CRATES,
+            seconds=0.1,
+        )
     )
     assert (values(lowest, "thing"), values(lowest, "n")) == ([(0, "crate")], [(0, 0.5)])
 
@@ -254,7 +302,11 @@ def test_pick_point_picks_one_that_can_be_walked_to() -> None:
 def test_look_out_notes_who_is_seen_and_listen_where_a_noise_came_from() -> None:
     caller = Member(name="c", behavior="caller", start=(6.0, 5.0))
     rows = [
-        row("ss", "sequence", upkeep=[("look_out", 0.1, {"target": "o", "seen": key("yes"), "where": key("spot")})]),
+        row(
+            "ss",
+            "sequence",
+            upkeep=[("look_out", 0.1, {"target": "o", "seen": key("yes"), "where": key("spot")})],
+        ),
         row("x1", "wait", "ss", duration=0.3),
         row("x2", "listen", "ss", where=key("spot2"), what="bark"),
         row("x3", "wait", "ss", duration=9.0),
@@ -280,7 +332,11 @@ def test_events_reach_all_one_or_a_group_and_may_be_late() -> None:
         row("x4", "say", text="Done", duration=9.0),
     )
     made = stage(*rows, cast=(friend,), seconds=1.0)
-    ears = made.behaviors[0].with_rows((row("w1", "wait", duration=9.0),)).model_copy(update={"name": "ears"})
+    ears = (
+        made.behaviors[0]
+        .with_rows((row("w1", "wait", duration=9.0),))
+        .model_copy(update={"name": "ears"})
+    )
     take = played(made.model_copy(update={"behaviors": (*made.behaviors, ears)}))
     assert take.agents["f"].heard == [(1, "e.one", "a"), (1, "e.two", "a"), (3, "e.three", "a")]
     assert take.agents["a"].heard == [(1, "e.one", "a")]
@@ -313,8 +369,14 @@ SENSES = [
 
 @pytest.mark.parametrize(("when", "holds", "not_so"), SENSES, ids=[when for when, _, _ in SENSES])
 def test_senses_answer(when: str, holds: bool, not_so: str) -> None:
-    low = Area(name="the wall", corners=((6.0, 4.0), (7.0, 4.0), (7.0, 6.0), (6.0, 6.0)), blocks="way")
-    meadow = Area(name="the meadow", corners=((0.0, 0.0), (5.0, 0.0), (5.0, 10.0), (0.0, 10.0)), blocks="nothing")
+    low = Area(
+        name="the wall", corners=((6.0, 4.0), (7.0, 4.0), (7.0, 6.0), (6.0, 6.0)), blocks="way"
+    )
+    meadow = Area(
+        name="the meadow",
+        corners=((0.0, 0.0), (5.0, 0.0), (5.0, 10.0), (0.0, 10.0)),
+        blocks="nothing",
+    )
     made = stage(
         *then(one("check", when=when), row("x2", "wait", duration=9.0)),
         start_keys={"who": "o", "thing": "crate"},
@@ -325,25 +387,44 @@ def test_senses_answer(when: str, holds: bool, not_so: str) -> None:
     )
     take = played(made)
     assert (spans(take, "x1")[0][2] == "success") is holds
-    other = played(made.model_copy(update={"behaviors": (made.behaviors[0].with_rows([one("check", when=not_so)]),)}))
+    other = played(
+        made.model_copy(
+            update={"behaviors": (made.behaviors[0].with_rows([one("check", when=not_so)]),)}
+        )
+    )
     assert spans(other, "x1")[0][2] == "failure"
 
 
-@pytest.mark.parametrize("kind", [kind for kind in BUILTIN.kinds.values() if kind.in_line], ids=lambda kind: kind.id)
+@pytest.mark.parametrize(
+    "kind", [kind for kind in BUILTIN.kinds.values() if kind.in_line], ids=lambda kind: kind.id
+)
 @pytest.mark.parametrize("value", [None, False, True, 0.0, "", (0.0, 0.0)])
 def test_a_sense_in_line_says_what_its_function_says(kind: Kind, value: Literal | None) -> None:
     assert all(param.type is ParamType.KEY for param in kind.params)
     given = {param.name: SimpleNamespace(value=value) for param in kind.params}
     written = re.sub(r"[{}]", "", kind.in_line)
-    assert eval(written, {}, given) is kind.run(None, **given)  # noqa: S307  (an expression of our own catalog)
+    # An expression of our own catalog.
+    assert eval(written, {}, given) is kind.run(None, **given)  # noqa: S307
 
 
 def test_hearing_events_groups_and_what_others_do_change_with_the_time() -> None:
     rows = [
         row("ss", "selector"),
-        row("e1", "wait", "ss", duration=9.0, guard=("time_since_event('thunder') < 0.2", "take over")),
+        row(
+            "e1",
+            "wait",
+            "ss",
+            duration=9.0,
+            guard=("time_since_event('thunder') < 0.2", "take over"),
+        ),
         row("h1", "wait", "ss", duration=9.0, guard=("heard('bark', within=6)", "take over")),
-        row("g1", "wait", "ss", duration=9.0, guard=("nearest('people') < 3 or others_in('busy') > 0", "take over")),
+        row(
+            "g1",
+            "wait",
+            "ss",
+            duration=9.0,
+            guard=("nearest('people') < 3 or others_in('busy') > 0", "take over"),
+        ),
         row("z1", "wait", "ss", duration=9.0),
     ]
     barker = Member(name="b2", behavior="barker", start=(6.0, 5.0))
@@ -353,7 +434,11 @@ def test_hearing_events_groups_and_what_others_do_change_with_the_time() -> None
         Cue(at_s=1.2, does=TakeAway(removes="o")),
     )
     made = stage(*rows, cast=(OTHER, barker), cues=cues, seconds=1.5)
-    bark = (row("w0", "sequence"), row("w1", "wait", "w0", duration=0.5), row("w2", "make_noise", "w0", what="bark"))
+    bark = (
+        row("w0", "sequence"),
+        row("w1", "wait", "w0", duration=0.5),
+        row("w2", "make_noise", "w0", what="bark"),
+    )
     barking = made.behaviors[0].with_rows(bark).model_copy(update={"name": "barker"})
     take = played(made.model_copy(update={"behaviors": (*made.behaviors, barking)}))
     assert spans(take, "z1") == [(0, 3, "stopped")]

@@ -1,4 +1,6 @@
-"""The condition language: any text gives a clean error or a tree that prints back; answers are three-valued."""
+"""The condition language: any text gives a clean error or a tree that prints back; answers are
+three-valued.
+"""
 
 import math
 from dataclasses import dataclass
@@ -57,7 +59,9 @@ class Values:
         return Held(self.values, name)
 
     def sense(self, ask: Ask) -> Sensed:
-        return Sensed(lambda: Reading(self.values.get(source(ask).replace("(visitor)", "_visitor"))))
+        return Sensed(
+            lambda: Reading(self.values.get(source(ask).replace("(visitor)", "_visitor")))
+        )
 
 
 def asked(text: str, **values: Literal | None) -> tuple[bool, dict[int, Found | None]]:
@@ -105,7 +109,9 @@ def test_conditions_mean_what_they_say(text: str, expected: bool) -> None:
         ("not n / 0 < 1", False),
     ],
 )
-def test_what_is_unknown_counts_as_no_in_the_end_but_not_in_between(text: str, expected: bool) -> None:
+def test_what_is_unknown_counts_as_no_in_the_end_but_not_in_between(
+    text: str, expected: bool
+) -> None:
     assert answer(text, flag=True, raining=False) is expected
 
 
@@ -146,8 +152,15 @@ class InLine(Values):
         return Sensed(lambda: held.value is not None, self.in_line, {"key": held})
 
 
-@pytest.mark.parametrize("text", ["is_set(n)", "not is_set(n)", "flag and is_set(n)", "is_set(n) == flag or n > 1"])
-@given(st.lists(st.tuples(st.sampled_from([None, 1.0, 2.0]), st.sampled_from([None, True, False])), max_size=8))
+@pytest.mark.parametrize(
+    "text", ["is_set(n)", "not is_set(n)", "flag and is_set(n)", "is_set(n) == flag or n > 1"]
+)
+@given(
+    st.lists(
+        st.tuples(st.sampled_from([None, 1.0, 2.0]), st.sampled_from([None, True, False])),
+        max_size=8,
+    )
+)
 def test_a_sense_in_line_answers_and_tells_as_it_does_when_asked(
     text: str, steps: list[tuple[float | None, bool | None]]
 ) -> None:
@@ -226,15 +239,21 @@ def test_any_text_gives_a_clean_error_or_a_tree_that_prints_back(text: str) -> N
 
 EXPRESSIONS = st.recursive(
     st.sampled_from(["n", "m", "2", "0.5", "-3"]),
-    lambda inner: st.tuples(inner, st.sampled_from("+-*/"), inner).map(lambda t: f"({t[0]} {t[1]} {t[2]})"),
+    lambda inner: st.tuples(inner, st.sampled_from("+-*/"), inner).map(
+        lambda t: f"({t[0]} {t[1]} {t[2]})"
+    ),
     max_leaves=4,
 )
-COMPARED = st.tuples(EXPRESSIONS, st.sampled_from(["<", "<=", ">", ">=", "==", "!="]), EXPRESSIONS).map(" ".join)
+COMPARED = st.tuples(
+    EXPRESSIONS, st.sampled_from(["<", "<=", ">", ">=", "==", "!="]), EXPRESSIONS
+).map(" ".join)
 CONDITIONS = st.recursive(
     COMPARED | st.sampled_from(["flag", "raining", "yes"]),
     lambda inner: st.one_of(
         inner.map(lambda part: f"not ({part})"),
-        st.tuples(inner, st.sampled_from([" and ", " or "]), inner).map(lambda t: f"({t[0]}){t[1]}({t[2]})"),
+        st.tuples(inner, st.sampled_from([" and ", " or "]), inner).map(
+            lambda t: f"({t[0]}){t[1]}({t[2]})"
+        ),
     ),
     max_leaves=6,
 )

@@ -15,7 +15,9 @@ SCHEMA = project_schema(BUILTIN)
 
 
 def validator(kind: str) -> Draft202012Validator:
-    return Draft202012Validator({"$schema": SCHEMA["$schema"], "$defs": SCHEMA["$defs"], "$ref": f"#/$defs/{kind}"})
+    return Draft202012Validator(
+        {"$schema": SCHEMA["$schema"], "$defs": SCHEMA["$defs"], "$ref": f"#/$defs/{kind}"}
+    )
 
 
 def test_it_is_a_schema_of_the_2020_12_draft() -> None:
@@ -24,7 +26,12 @@ def test_it_is_a_schema_of_the_2020_12_draft() -> None:
 
 @pytest.mark.parametrize("path", sorted(DEMO.rglob("*.json")), ids=lambda path: path.name)
 def test_the_demos_files_follow_it(path: Path) -> None:
-    names = {"behaviors": "Behavior", "blackboards": "Blackboard", "stages": "Stage", "scenarios": "Scenario"}
+    names = {
+        "behaviors": "Behavior",
+        "blackboards": "Blackboard",
+        "stages": "Stage",
+        "scenarios": "Scenario",
+    }
     kind = names.get(path.parent.name, {"events.json": "EventList"}.get(path.name, "Cover"))
     assert list(validator(kind).iter_errors(json.loads(path.read_text()))) == []
 

@@ -24,23 +24,61 @@ def test_the_demo_has_no_problems(demo: Path) -> None:
 @pytest.mark.parametrize(
     ("broken", "says", "way_out"),
     [
-        (row("r1", "mvoe_to", "top", target=key("spot")), "`mvoe_to` is no kind of node", "Did you mean 'move_to'?"),
-        (row("r1", "move_to", "top", target=key("spto")), "`spto` is no key of blackboard 'k'", "Did you mean 'spot'?"),
-        (row("r1", "move_to", "top"), "`target` of `move to` is not filled in", "It is where to go"),
-        (row("r1", "move_to", "top", target=key("n")), "wants a point or agent or prop", "Pick another"),
-        (row("r1", "move_to", "top", target=key("spot"), pace="hop"), "`pace` cannot be 'hop'", "walk"),
+        (
+            row("r1", "mvoe_to", "top", target=key("spot")),
+            "`mvoe_to` is no kind of node",
+            "Did you mean 'move_to'?",
+        ),
+        (
+            row("r1", "move_to", "top", target=key("spto")),
+            "`spto` is no key of blackboard 'k'",
+            "Did you mean 'spot'?",
+        ),
+        (
+            row("r1", "move_to", "top"),
+            "`target` of `move to` is not filled in",
+            "It is where to go",
+        ),
+        (
+            row("r1", "move_to", "top", target=key("n")),
+            "wants a point or agent or prop",
+            "Pick another",
+        ),
+        (
+            row("r1", "move_to", "top", target=key("spot"), pace="hop"),
+            "`pace` cannot be 'hop'",
+            "walk",
+        ),
         (row("r1", "move_to", "top", target=key("spot"), reach=-1.0), "`reach` is -1", "Change it"),
-        (row("r1", "move_to", "top", target=PlaceRef(place="nook")), "`target` cannot be 'nook'", "corner"),
+        (
+            row("r1", "move_to", "top", target=PlaceRef(place="nook")),
+            "`target` cannot be 'nook'",
+            "corner",
+        ),
         (row("r1", "move_to", "top", target=key("spot"), speed=2.0), "has no `speed`", "There are"),
         (row("r1", "wait", "top", duration="long"), "`duration` cannot be 'long'", "how long"),
-        (row("r1", "wait", "top", duration=Spread(mid=-1, give=0)), "`duration` is -1", "Change it"),
+        (
+            row("r1", "wait", "top", duration=Spread(mid=-1, give=0)),
+            "`duration` is -1",
+            "Change it",
+        ),
         (row("r1", "check", "top", when="n <"), "not understood", ""),
         (row("r1", "wait", "top", guard="m < 3"), "`m` is no key", "There are: spot, n."),
-        (row("r1", "wait", "top", decorators=[("cooldwn", {})]), "is no decorator", "Did you mean 'cooldown'?"),
-        (row("r1", "wait", "top", upkeep=[("wait", 1.0, {})]), "takes time and cannot be upkeep", "done at once"),
+        (
+            row("r1", "wait", "top", decorators=[("cooldwn", {})]),
+            "is no decorator",
+            "Did you mean 'cooldown'?",
+        ),
+        (
+            row("r1", "wait", "top", upkeep=[("wait", 1.0, {})]),
+            "takes time and cannot be upkeep",
+            "done at once",
+        ),
     ],
 )
-def test_a_problem_names_the_file_the_row_and_the_way_out(broken: object, says: str, way_out: str) -> None:
+def test_a_problem_names_the_file_the_row_and_the_way_out(
+    broken: object, says: str, way_out: str
+) -> None:
     found = validate(project(row("top", "selector"), broken, keys=KEYS))  # type: ignore[arg-type]
     assert len(found) == 1
     assert (found[0].file, found[0].row, found[0].row_id) == ("behaviors/b.json", "1.1 'r1'", "r1")
@@ -59,13 +97,19 @@ def test_scenarios_and_boards_are_checked_too() -> None:
         keys=(Key(name="n", type=KeyType.NUMBER, default=True), Key(name="n", type=KeyType.NUMBER)),
         cast=(
             Member(name="a", start=(1, 1)),
-            Member(name="p", start=(1, 1), walk=(WalkPoint(at_s=3, to=(2, 2)), WalkPoint(at_s=1, to=(3, 3)))),
+            Member(
+                name="p",
+                start=(1, 1),
+                walk=(WalkPoint(at_s=3, to=(2, 2)), WalkPoint(at_s=1, to=(3, 3))),
+            ),
             Member(name="q", start=(1, 1), behavior="c"),
             Member(name="z", start=(1, 1), behavior="b", keys={"m": 1.0, "n": "text"}),
         ),
         props=(Prop(name="lamp", group="lamps", at=(1, 1)),),
     )
-    made = made.model_copy(update={"cover": made.cover.model_copy(update={"scenario": "t", "format": "other 9"})})
+    made = made.model_copy(
+        update={"cover": made.cover.model_copy(update={"scenario": "t", "format": "other 9"})}
+    )
     told = "\n".join(str(problem) for problem in validate(made))
     for part in (
         "`format` is 'other 9'",
@@ -84,7 +128,9 @@ def test_scenarios_and_boards_are_checked_too() -> None:
 def test_opening_gathers_the_problems_of_all_files(demo: Path) -> None:
     warden = demo / "behaviors" / "warden.json"
     warden.write_text(
-        warden.read_text().replace('"move_to"', '"mvoe_to"', 1).replace('"lamp_oil > 0.7"', '"lamp_ol > 0.7"')
+        warden.read_text()
+        .replace('"move_to"', '"mvoe_to"', 1)
+        .replace('"lamp_oil > 0.7"', '"lamp_ol > 0.7"')
     )
     scenario = demo / "scenarios" / "dusk.json"
     scenario.write_text(scenario.read_text().replace('"stage": "quay"', '"stage": "quai"'))
@@ -92,9 +138,18 @@ def test_opening_gathers_the_problems_of_all_files(demo: Path) -> None:
         open_project(demo)
     told = [str(problem) for problem in caught.value.problems]
     assert len(told) == 3
-    assert "behaviors/warden.json: row 1.1.1 'Close in': `mvoe_to` is no kind of node. Did you mean 'move_to'?" in told
-    assert any("`lamp_ol` is no key of blackboard 'quay'. Did you mean 'lamp_oil'?" in each for each in told)
-    assert any(each.startswith("scenarios/dusk.json: there is no stage 'quai'. Did you mean 'quay'?") for each in told)
+    assert (
+        "behaviors/warden.json: row 1.1.1 'Close in': `mvoe_to` is no kind of node. Did you mean "
+        "'move_to'?" in told
+    )
+    assert any(
+        "`lamp_ol` is no key of blackboard 'quay'. Did you mean 'lamp_oil'?" in each
+        for each in told
+    )
+    assert any(
+        each.startswith("scenarios/dusk.json: there is no stage 'quai'. Did you mean 'quay'?")
+        for each in told
+    )
 
 
 def test_what_was_found_fine_is_not_looked_at_again_until_something_around_it_changes() -> None:

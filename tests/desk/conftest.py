@@ -129,13 +129,18 @@ class Driver:
 
     def settle(self) -> None:
         """Wait until the take of the newest edit is shown."""
-        self.until(lambda: self.desk.take is not None and not self.desk.busy and self.desk.is_current)
+        self.until(
+            lambda: self.desk.take is not None and not self.desk.busy and self.desk.is_current
+        )
 
     def until(self, condition: Callable[[], bool]) -> None:
         self.qtbot.waitUntil(condition, timeout=LONG_MS)
 
     def key(
-        self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier, to: QWidget | None = None
+        self,
+        key: Qt.Key,
+        modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier,
+        to: QWidget | None = None,
     ) -> None:
         """Press a key in the ledger, or in another widget."""
         target = to or self.ledger
@@ -156,26 +161,36 @@ class Driver:
         """Click the name of the row with this number."""
         row_id = self.desk.behavior.outline.find(number)
         assert row_id is not None
-        self.click(self.chip(row_id, lambda chip: chip.editor is Editor.NAME)[1].center() - QPointF(0, 14))
+        self.click(
+            self.chip(row_id, lambda chip: chip.editor is Editor.NAME)[1].center() - QPointF(0, 14)
+        )
         assert self.desk.row_id == row_id
 
     def chip(self, row_id: str, wanted: Callable[[Chip], bool]) -> tuple[Chip, "object"]:
         """A chip of a row, and its rectangle in the viewport."""
         self.desk.select_row(row_id)
         corner = QPointF(
-            self.ledger.visualRect(self.ledger.ledger.index(self.ledger.ledger.place_of(row_id), OUTLINE)).topLeft()
+            self.ledger.visualRect(
+                self.ledger.ledger.index(self.ledger.ledger.place_of(row_id), OUTLINE)
+            ).topLeft()
         )
         layout = self.ledger.layout_of(self.desk.behavior.row(row_id))
         chip, rect = next((chip, rect) for chip, rect in layout.chips() if wanted(chip))
         return chip, rect.translated(corner)
 
     def number_chip(self, row_id: str, param: str) -> tuple[Chip, "object"]:
-        return self.chip(row_id, lambda chip: chip.slot.param == param and chip.editor is Editor.NUMBER)
+        return self.chip(
+            row_id, lambda chip: chip.slot.param == param and chip.editor is Editor.NUMBER
+        )
 
     def click(self, place: QPointF) -> None:
-        self.qtbot.mouseClick(self.ledger.viewport(), Qt.MouseButton.LeftButton, pos=place.toPoint())
+        self.qtbot.mouseClick(
+            self.ledger.viewport(), Qt.MouseButton.LeftButton, pos=place.toPoint()
+        )
 
-    def drag(self, place: QPointF, right: int, widget: QWidget | None = None, down: int = 0) -> None:
+    def drag(
+        self, place: QPointF, right: int, widget: QWidget | None = None, down: int = 0
+    ) -> None:
         """Press at a place, move in steps, release."""
         target = widget or self.ledger.viewport()
         start = place.toPoint()
@@ -187,7 +202,10 @@ class Driver:
     def names(self) -> list[str]:
         """The rows as they are numbered and named."""
         behavior = self.desk.behavior
-        return [f"{number} {behavior.row(row_id).name}" for row_id, number in behavior.outline.number.items()]
+        return [
+            f"{number} {behavior.row(row_id).name}"
+            for row_id, number in behavior.outline.number.items()
+        ]
 
     def reasons(self) -> str:
         """What the pane of reasons shows."""
@@ -203,9 +221,13 @@ def answers() -> Answers:
 def warm_workers(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
     """Windows get their workers without waiting for them to load."""
     path = str(tmp_path_factory.mktemp("workers") / "socket")
-    server = subprocess.Popen([sys.executable, "-m", "tests.desk.warm_worker", "serve", path], stdin=subprocess.PIPE)
+    server = subprocess.Popen(
+        [sys.executable, "-m", "tests.desk.warm_worker", "serve", path], stdin=subprocess.PIPE
+    )
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(Roller, "COMMAND", (sys.executable, "-IS", warm_worker.__file__, "call", path))
+        patch.setattr(
+            Roller, "COMMAND", (sys.executable, "-IS", warm_worker.__file__, "call", path)
+        )
         yield
     assert server.stdin is not None
     server.stdin.close()
@@ -214,7 +236,9 @@ def warm_workers(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
 
 @pytest.fixture
 def driver(qtbot: QtBot, own_folders: Path, answers: Answers) -> Iterator[Driver]:
-    """A window with no project yet. Fails the test if closing it leaves a thread or a worker behind."""
+    """A window with no project yet. Fails the test if closing it leaves a thread or a worker
+    behind.
+    """
     before = set(threading.enumerate())
     QApplication.setStyle("Fusion")
     QApplication.setFont(body_font())
@@ -228,7 +252,11 @@ def driver(qtbot: QtBot, own_folders: Path, answers: Answers) -> Iterator[Driver
     roller = window.desk.roller
     window.close()
     assert roller.process_id == 0
-    assert [thread.name for thread in threading.enumerate() if thread not in before and not thread.daemon] == []
+    assert [
+        thread.name
+        for thread in threading.enumerate()
+        if thread not in before and not thread.daemon
+    ] == []
     window.deleteLater()
 
 
@@ -262,7 +290,9 @@ def demo_driver(driver: Driver, demo: Path) -> Driver:
 
 @pytest.fixture
 def dog_driver(driver: Driver, quay: Path) -> Driver:
-    """The window with the warden's and the dog's part of the demo open, and its first take shown."""
+    """The window with the warden's and the dog's part of the demo open, and its first take
+    shown.
+    """
     assert driver.open(with_cast(quay, "odo", "brine", "visitor"))
     return driver
 

@@ -1,6 +1,8 @@
-"""Edits, keeps and saves a project without end, telling of each on its output: to be killed at any moment.
+"""Edits, keeps and saves a project without end, telling of each on its output: to be killed at any
+moment.
 
-`python -m tests.desk.restless_writer FOLDER` begins anew for each line it is given, in a fork that tells its id.
+`python -m tests.desk.restless_writer FOLDER` begins anew for each line it is given, in a fork that
+tells its id.
 """
 
 import itertools
@@ -17,7 +19,11 @@ from umbrant.model.paths import put
 def write(folder: Path) -> None:
     first = read_project(folder)
     for number in itertools.count(1):
-        edited = put(rename_row(first, "warden", "keep", f"n{number}"), ("stages", "quay", "title"), f"n{number}")
+        edited = put(
+            rename_row(first, "warden", "keep", f"n{number}"),
+            ("stages", "quay", "title"),
+            f"n{number}",
+        )
         assert _write(recovery_path(folder), folder, edited)
         print("kept", number, flush=True)
         if number % 3 == 0:

@@ -1,4 +1,6 @@
-"""Work off the window's thread: only what was asked last is answered, and a mistake of ours is said to be one."""
+"""Work off the window's thread: only what was asked last is answered, and a mistake of ours is said
+to be one.
+"""
 
 import threading
 from pathlib import Path
@@ -38,7 +40,9 @@ def test_only_the_newest_request_is_answered(qtbot: QtBot) -> None:
     found.close()
 
 
-@pytest.mark.parametrize(("error", "told"), [(ValueError("no take"), "no take"), (KeyError("row"), "inside Umbrant")])
+@pytest.mark.parametrize(
+    ("error", "told"), [(ValueError("no take"), "no take"), (KeyError("row"), "inside Umbrant")]
+)
 def test_what_was_expected_is_told_as_it_is_and_a_mistake_as_one(
     qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, error: Exception, told: str
 ) -> None:

@@ -27,7 +27,9 @@ def test_the_quay_reads_plays_and_answers(quay_driver: Driver) -> None:
     hands = quay_driver
     hands.desk.select_agent("brine")
     hands.desk.move_playhead(440)
-    assert text_of(hands, "tobark") == "1.1.2.2.2 transition Enough of that → Bark after 2.5 s ± 0.5"
+    assert (
+        text_of(hands, "tobark") == "1.1.2.2.2 transition Enough of that → Bark after 2.5 s ± 0.5"
+    )
     assert text_of(hands, "thun").endswith("→ Cower on event thunder from any state")
     assert (now_of(hands, "watch"), now_of(hands, "bark")) == ("Bark", "0.6 s")
     assert "Bark was entered 0.60 s ago by Enough of that" in hands.reasons()
@@ -48,7 +50,9 @@ def test_the_quay_reads_plays_and_answers(quay_driver: Driver) -> None:
 
 
 def _labels_stand_apart(hands: Driver, agent: str, machine: str) -> None:
-    """What is written on the arrows of a machine covers neither each other nor a state; a click on it selects."""
+    """What is written on the arrows of a machine covers neither each other nor a state; a click on
+    it selects.
+    """
     hands.desk.select_agent(agent)
     hands.desk.select_row(machine)
     hands.pane.actions_by_id["show_map"].trigger()
@@ -213,7 +217,9 @@ def test_a_rehearsal_can_be_steered_with_the_mouse(demo_driver: Driver) -> None:
     hands.pane.actions_by_id["rehearse"].trigger()
     hands.until(lambda: rehearsing.frame is not None)
     hands.qtbot.mousePress(stage, Qt.MouseButton.LeftButton, pos=stage.to_pixels((20, 8)).toPoint())
-    hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.poses["visitor"][0] < 30.0)
+    hands.until(
+        lambda: rehearsing.frame is not None and rehearsing.frame.poses["visitor"][0] < 30.0
+    )
     hands.qtbot.mouseRelease(stage, Qt.MouseButton.LeftButton, pos=QPoint(5, 5))
     rehearsing.finish()
     hands.until(lambda: not rehearsing.active)
@@ -234,7 +240,9 @@ def hum(me: Agent, tune: str):
 '''
 
 
-def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(driver: Driver, demo: Path) -> None:
+def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(
+    driver: Driver, demo: Path
+) -> None:
     hands = driver
     (demo / "nodes").mkdir()
     (demo / "nodes" / "hum.py").write_text(OWN)
@@ -261,9 +269,13 @@ def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(driver
     assert not hands.desk.history.unsaved
 
 
-def test_a_scenario_that_cannot_be_played_is_not_rehearsed_and_the_reason_is_told(demo_driver: Driver) -> None:
+def test_a_scenario_that_cannot_be_played_is_not_rehearsed_and_the_reason_is_told(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
-    hands.desk.apply(Edit("Go nowhere", lambda project: put(project, ("scenarios", "dusk", "stage"), "nowhere")))
+    hands.desk.apply(
+        Edit("Go nowhere", lambda project: put(project, ("scenarios", "dusk", "stage"), "nowhere"))
+    )
     hands.messages.clear()
     hands.pane.actions_by_id["rehearse"].trigger()
     assert not hands.pane.rehearsing.active

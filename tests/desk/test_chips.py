@@ -1,4 +1,6 @@
-"""Chips: what may be typed, how a number steps, what can be picked, and what that does to the project."""
+"""Chips: what may be typed, how a number steps, what can be picked, and what that does to the
+project.
+"""
 
 import contextlib
 
@@ -8,7 +10,15 @@ from hypothesis import strategies as st
 
 from tests.small import key, project, row
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.desk.chips import ChipError, bounded, chip_edit, chip_tip, choices, stepped, typed_value
+from umbrant.desk.chips import (
+    ChipError,
+    bounded,
+    chip_edit,
+    chip_tip,
+    choices,
+    stepped,
+    typed_value,
+)
 from umbrant.desk.sentence import Chip, Editor, sentence
 from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
@@ -37,7 +47,9 @@ def made(*rows: Row) -> Project:
 
 def chip(of: Row, param: str, editor: Editor | None = None) -> Chip:
     found = [piece.chip for piece in sentence(of, BUILTIN, in_full=True) if piece.chip]
-    return next(each for each in found if each.slot.param == param and editor in (None, each.editor))
+    return next(
+        each for each in found if each.slot.param == param and editor in (None, each.editor)
+    )
 
 
 WAIT = row("r1", "wait", "top", duration=Spread(mid=2, give=0.5))
@@ -88,7 +100,9 @@ def test_steps_follow_the_quantity_stay_in_bounds_and_keep_the_give() -> None:
 
 
 def test_a_number_in_a_condition_is_replaced_where_it_stands_however_long_it_grows() -> None:
-    """During a drag the chip stays as it was when the drag began, while the condition changes under it."""
+    """During a drag the chip stays as it was when the drag began, while the condition changes under
+    it.
+    """
     start, within = made(GUARDED), chip(GUARDED, "when", Editor.NUMBER)
     now = start
     for metres, expected in ((8.1, "8.1"), (12, "12"), (0.25, "0.25"), (7, "7")):
@@ -114,7 +128,11 @@ def test_the_watch_the_name_and_the_period_are_chips_too() -> None:
     now = chip_edit("b", chip(of, "every"), 2.0).apply(now)
     changed = now.behavior("b").row("r1")
     assert changed.guard is not None
-    assert (changed.guard.watch, changed.name, changed.upkeep[0].every_s) == (Watch.TAKE_OVER, "Stand", 2.0)
+    assert (changed.guard.watch, changed.name, changed.upkeep[0].every_s) == (
+        Watch.TAKE_OVER,
+        "Stand",
+        2.0,
+    )
 
 
 def test_an_edit_is_named_after_what_it_does() -> None:
@@ -123,7 +141,9 @@ def test_an_edit_is_named_after_what_it_does() -> None:
 
 
 def picked(of: Row, param: str) -> list[str]:
-    return [choice.label for choice in choices(chip(of, param), made(of), whole_behavior(made(of), "b"))]
+    return [
+        choice.label for choice in choices(chip(of, param), made(of), whole_behavior(made(of), "b"))
+    ]
 
 
 def test_a_place_can_be_a_key_with_a_place_a_named_place_one_of_the_cast_or_a_prop() -> None:
@@ -150,7 +170,8 @@ def test_what_is_picked_is_what_the_file_holds() -> None:
     assert place.value == PlaceRef(place="corner")
     assert (place.help, place.section) == ("a place of the stage", "Places")
     sections = dict.fromkeys(
-        choice.section for choice in choices(chip(MOVE, "target"), made(MOVE), whole_behavior(made(MOVE), "b"))
+        choice.section
+        for choice in choices(chip(MOVE, "target"), made(MOVE), whole_behavior(made(MOVE), "b"))
     )
     assert list(sections) == ["Keys", "Places", "Cast", "Props"]
 

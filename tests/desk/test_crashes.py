@@ -1,5 +1,6 @@
-"""When something goes wrong: a mistake in painting stays in its view, a crash is told of at the next start, and what
-was not saved is offered again."""
+"""When something goes wrong: a mistake in painting stays in its view, a crash is told of at the
+next start, and what was not saved is offered again.
+"""
 
 import ast
 import os
@@ -50,7 +51,9 @@ def broken(*_: object, **__: object) -> None:
 
 def colours(widget: QWidget) -> set[int]:
     image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
-    return {image.pixel(x, y) for x in range(0, image.width(), 2) for y in range(0, image.height(), 2)}
+    return {
+        image.pixel(x, y) for x in range(0, image.width(), 2) for y in range(0, image.height(), 2)
+    }
 
 
 VIEWS: dict[str, Callable[[Driver], QWidget]] = {
@@ -68,12 +71,16 @@ def test_a_mistake_in_a_view_is_logged_once_and_told_in_its_place_while_the_wind
     demo_driver: Driver, faults: list[str], monkeypatch: pytest.MonkeyPatch, name: str
 ) -> None:
     hands = demo_driver
-    for action in {"Map": ["show_map"], "Curve": ["show_curve"], "Setting": ["show_setting"]}.get(name, []):
+    for action in {"Map": ["show_map"], "Curve": ["show_curve"], "Setting": ["show_setting"]}.get(
+        name, []
+    ):
         hands.pane.actions_by_id[action].trigger()
     view = VIEWS[name](hands)
     before = colours(view)
     with monkeypatch.context() as patch:
-        patch.setattr(type(view), "draw" if isinstance(view, PaintedView) else "draw_ground", broken)
+        patch.setattr(
+            type(view), "draw" if isinstance(view, PaintedView) else "draw_ground", broken
+        )
         assert colours(view) != before
         assert colours(view) != before
         assert faults == [view.accessibleName()]
@@ -112,7 +119,9 @@ def test_a_painter_is_ended_and_put_back_however_it_is_left(qtbot: QtBot) -> Non
 
 
 def test_nothing_else_paints() -> None:
-    """All paint events and painters of the window are those of the base, which lets nothing pass."""
+    """All paint events and painters of the window are those of the base, which lets nothing
+    pass.
+    """
     for path in sorted(DESK.rglob("*.py")):
         tree = ast.parse(path.read_text())
         names = {node.name for node in ast.walk(tree) if isinstance(node, ast.FunctionDef)}
@@ -120,7 +129,9 @@ def test_nothing_else_paints() -> None:
         opened = [each for each in calls if isinstance(each, ast.Name) and each.id == "QPainter"]
         if path.name != "painted.py":
             assert opened == [], f"{path.name} opens a painter; use painting()"
-            assert "paintEvent" not in names, f"{path.name} has a paint event; derive from PaintedView or PaintedTable"
+            assert "paintEvent" not in names, (
+                f"{path.name} has a paint event; derive from PaintedView or PaintedTable"
+            )
     for base in (PaintedView, PaintedTable):
         assert all("paintEvent" not in vars(each) for each in _below(base))
     assert all("paint" not in vars(each) for each in _below(PaintedDelegate))
@@ -142,7 +153,9 @@ def test_a_crash_is_logged_with_its_stack_and_told_of_once(own_folders: Path) ->
         "    faulthandler._sigsegv()\n"
         "draw_the_setting()\n"
     )
-    done = subprocess.run([sys.executable, "-c", script], env=dict(os.environ), capture_output=True, check=False)
+    done = subprocess.run(
+        [sys.executable, "-c", script], env=dict(os.environ), capture_output=True, check=False
+    )
     assert done.returncode < 0
     written: list[str] = []
     with pytest.MonkeyPatch.context() as patch:
@@ -157,7 +170,9 @@ def test_a_crash_is_logged_with_its_stack_and_told_of_once(own_folders: Path) ->
     assert list(log_file().parent.glob("crash-*.log")) == []
 
 
-def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(driver: Driver, demo: Path) -> None:
+def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(
+    driver: Driver, demo: Path
+) -> None:
     driver.window.open_folder(demo)
     driver.settle()
     driver.desk.apply(Edit("Run", lambda project: rename_row(project, "warden", "go", "Run there")))
@@ -178,7 +193,8 @@ def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(dr
     driver.desk.history.saved = driver.desk.project
     app._begin(driver.window, demo, crashed=True)
     assert told[-1] == (
-        "The visit before ended in a crash. The unsaved changes of Lantern Quay have been taken up. "
+        "The visit before ended in a crash. The unsaved changes of Lantern Quay have been taken "
+        "up. "
         f"What is known of it is in {log_file()}."
     )
     assert driver.desk.behavior.row("go").name == "Run there"
@@ -190,7 +206,11 @@ def test_a_project_without_a_folder_is_kept_and_offered_after_a_crash(
     driver.window.new_project()
     driver.settle()
     behavior = driver.desk.behavior
-    driver.desk.apply(Edit("Name", lambda project: rename_row(project, behavior.name, behavior.rows[0].id, "Mine")))
+    driver.desk.apply(
+        Edit(
+            "Name", lambda project: rename_row(project, behavior.name, behavior.rows[0].id, "Mine")
+        )
+    )
     assert driver.pane.keeper.keep_now().result()
     assert kept_new_projects() == [], "its window is still there"
     monkeypatch.setattr(recovery, "lives", lambda _: False)

@@ -48,4 +48,9 @@ def test_a_cue_is_added_at_the_time_that_is_double_clicked(demo_driver: Driver) 
         title = next(each.text() for each in lanes.ruler.menu.actions() if kind in each.text())
         choose(lanes.ruler.menu, title)
         found = list(marks(desk))
-    assert [each.text for each in found[-4:]] == ["odo comes", "drop dropped", "odo goes", "key = yes"]
+    assert [each.text for each in found[-4:]] == [
+        "odo comes",
+        "drop dropped",
+        "odo goes",
+        "key = yes",
+    ]

@@ -35,4 +35,6 @@ def test_only_the_button_that_says_so_agrees_and_enter_does_not(
         QTimer.singleShot(0, lambda text=text: press(text))
         assert getattr(Dialogs(parent), name)(*args) is agreed
     assert all(default == no for _, default in shown)
-    assert all(str(args[0] if isinstance(args[0], str) else args[0][0]) in told for told, _ in shown)
+    assert all(
+        str(args[0] if isinstance(args[0], str) else args[0][0]) in told for told, _ in shown
+    )

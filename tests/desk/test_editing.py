@@ -12,7 +12,9 @@ from umbrant.model.values import KeyRef, KeyType, Spread
 ALT, SHIFT = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
 
 
-def test_enter_searches_the_nodes_and_adds_a_row_whose_empty_chips_are_then_filled(demo_driver: Driver) -> None:
+def test_enter_searches_the_nodes_and_adds_a_row_whose_empty_chips_are_then_filled(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.1.1")
     hands.key(Qt.Key.Key_Return)
@@ -32,7 +34,9 @@ def test_enter_searches_the_nodes_and_adds_a_row_whose_empty_chips_are_then_fill
     assert hands.desk.problems == []
 
 
-def test_a_row_that_is_not_filled_in_is_marked_and_fails_with_its_reason(demo_driver: Driver) -> None:
+def test_a_row_that_is_not_filled_in_is_marked_and_fails_with_its_reason(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.select("1.3")
     hands.key(Qt.Key.Key_Return)
@@ -64,7 +68,9 @@ def test_the_search_offers_decorators_and_upkeep_for_the_row(demo_driver: Driver
     assert [each.kind for each in hands.desk.row.decorators] == ["time_limit"]
 
 
-def test_rows_are_nested_un_nested_moved_muted_and_deleted_by_keys_and_undone(demo_driver: Driver) -> None:
+def test_rows_are_nested_un_nested_moved_muted_and_deleted_by_keys_and_undone(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     first = hands.names()
     hands.select("1.4")
@@ -106,9 +112,12 @@ def test_escape_leaves_a_chip_as_it_was(demo_driver: Driver) -> None:
 
 
 @pytest.mark.parametrize(
-    ("typed", "expected"), [("3", 3.0), ("3 ± 0.5", Spread(mid=3, give=0.5)), ("lamp_oil", KeyRef(key="lamp_oil"))]
+    ("typed", "expected"),
+    [("3", 3.0), ("3 ± 0.5", Spread(mid=3, give=0.5)), ("lamp_oil", KeyRef(key="lamp_oil"))],
 )
-def test_a_number_chip_takes_a_number_a_spread_or_a_key(demo_driver: Driver, typed: str, expected: object) -> None:
+def test_a_number_chip_takes_a_number_a_spread_or_a_key(
+    demo_driver: Driver, typed: str, expected: object
+) -> None:
     hands = demo_driver
     hands.click(hands.number_chip("rest", "duration")[1].center())
     hands.type(typed)
@@ -170,7 +179,12 @@ def test_the_watch_is_picked_from_a_list(demo_driver: Driver) -> None:
     _, rect = hands.chip("esc", lambda chip: chip.editor is Editor.WATCH)
     hands.click(rect.center())
     menu = hands.ledger.editing.menu
-    assert [action.text() for action in menu.actions()][:4] == ["on entry", "while running", "take over", "both"]
+    assert [action.text() for action in menu.actions()][:4] == [
+        "on entry",
+        "while running",
+        "take over",
+        "both",
+    ]
     menu.actions()[1].trigger()
     menu.close()
     assert hands.desk.behavior.row("esc").guard.watch == "while running"
@@ -217,7 +231,9 @@ def test_all_parameters_shows_those_at_their_default(demo_driver: Driver) -> Non
 
 
 def test_text_is_nowhere_cut_off_in_the_outline(demo_driver: Driver) -> None:
-    """Every piece of every row lies inside its cell, and no two overlap, at the full and at a narrow width."""
+    """Every piece of every row lies inside its cell, and no two overlap, at the full and at a
+    narrow width.
+    """
     hands = demo_driver
     for width in (456, 300):
         hands.ledger.setColumnWidth(0, width)
@@ -228,7 +244,9 @@ def test_text_is_nowhere_cut_off_in_the_outline(demo_driver: Driver) -> None:
                 assert each.rect.right() <= width
                 assert each.rect.bottom() <= layout.height
                 assert each.rect.width() + 0.5 >= hands.ledger.brushes.fonts.width(each.piece)
-                assert not any(each.rect.intersects(other.rect) for other in layout.placed[place + 1 :])
+                assert not any(
+                    each.rect.intersects(other.rect) for other in layout.placed[place + 1 :]
+                )
 
 
 def test_clicking_beside_everything_changes_nothing(demo_driver: Driver) -> None:
@@ -239,7 +257,9 @@ def test_clicking_beside_everything_changes_nothing(demo_driver: Driver) -> None
 
 
 def _add(hands: Driver, typed: str) -> str:
-    """Add a row after or in the selected one by typing, and say which it is; open chips are left as they are."""
+    """Add a row after or in the selected one by typing, and say which it is; open chips are left as
+    they are.
+    """
     hands.key(Qt.Key.Key_Return)
     hands.type(typed)
     for _ in range(3):
@@ -250,7 +270,9 @@ def _add(hands: Driver, typed: str) -> str:
     return hands.desk.row_id
 
 
-def test_a_machine_is_written_by_typing_with_what_fits_offered_at_each_place(demo_driver: Driver) -> None:
+def test_a_machine_is_written_by_typing_with_what_fits_offered_at_each_place(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.select_row("keep")
     machine = _add(hands, "machine")
@@ -272,11 +294,17 @@ def test_a_machine_is_written_by_typing_with_what_fits_offered_at_each_place(dem
     [action for action in menu.actions() if action.text() == "State"][1].trigger()
     menu.close()
     assert hands.desk.project.behavior("warden").row(after).args["to"] == second
-    problems = [str(each) for each in hands.desk.problems if each.row_id in (machine, first, second, after, wait)]
+    problems = [
+        str(each)
+        for each in hands.desk.problems
+        if each.row_id in (machine, first, second, after, wait)
+    ]
     assert problems == []
 
 
-def test_a_utility_is_written_by_typing_and_its_formula_and_curve_are_chips(demo_driver: Driver) -> None:
+def test_a_utility_is_written_by_typing_and_its_formula_and_curve_are_chips(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.select_row("keep")
     _add(hands, "utility")
@@ -297,7 +325,9 @@ def test_a_utility_is_written_by_typing_and_its_formula_and_curve_are_chips(demo
     assert hands.desk.project.behavior("warden").row(consider).args["curve"].shape == "bell"
 
 
-def test_what_is_being_typed_is_kept_where_it_belongs_when_another_agent_is_looked_at(quay_driver: Driver) -> None:
+def test_what_is_being_typed_is_kept_where_it_belongs_when_another_agent_is_looked_at(
+    quay_driver: Driver,
+) -> None:
     hands = quay_driver
     hands.desk.select_row("esc")
     hands.ledger.rename()

@@ -17,7 +17,16 @@ from tests.desk.conftest import Driver
 from umbrant.desk.painted import FAULT
 
 EXAMPLES = DEMO.parent
-TABS = ("show_rows", "show_table", "show_setting", "show_review", "show_stage", "show_map", "show_curve", "show_help")
+TABS = (
+    "show_rows",
+    "show_table",
+    "show_setting",
+    "show_review",
+    "show_stage",
+    "show_map",
+    "show_curve",
+    "show_help",
+)
 SCREEN = QSize(1280, 775)
 
 
@@ -76,7 +85,12 @@ def a_broken_file(hands: Driver, folder: Path) -> None:
 
 def a_take_from_a_game(hands: Driver, folder: Path) -> None:
     shutil.copytree(EXAMPLES / "own-game", folder)
-    subprocess.run([sys.executable, str(folder / "game.py"), "--watch"], cwd=folder, check=True, capture_output=True)
+    subprocess.run(
+        [sys.executable, str(folder / "game.py"), "--watch"],
+        cwd=folder,
+        check=True,
+        capture_output=True,
+    )
     hands.answers.trusting = False
     assert hands.open(folder / "cellar")
     (take,) = folder.rglob("*.take")
@@ -107,7 +121,9 @@ SITUATIONS: tuple[Callable[[Driver, Path], None], ...] = (
 
 
 @pytest.mark.parametrize("situation", SITUATIONS, ids=lambda each: each.__name__)
-def test_every_view_is_painted(driver: Driver, tmp_path: Path, situation: Callable[[Driver, Path], None]) -> None:
+def test_every_view_is_painted(
+    driver: Driver, tmp_path: Path, situation: Callable[[Driver, Path], None]
+) -> None:
     situation(driver, tmp_path / "project")
     behavior = driver.desk.behavior
     rows = [row.id for row in behavior.rows] if behavior and behavior.rows else [""]
@@ -126,11 +142,15 @@ def hash_of(tab: str, night: bool, scale: float) -> int:
 
 
 def assert_painted(hands: Driver, scale: float) -> None:
-    """The whole window is painted at a scale, on the same screen, and no view says that it could not be."""
+    """The whole window is painted at a scale, on the same screen, and no view says that it could
+    not be.
+    """
     hands.window.resize(round(SCREEN.width() / scale), round(SCREEN.height() / scale))
     image = QImage(SCREEN, QImage.Format.Format_RGB32)
     image.setDevicePixelRatio(scale)
     hands.window.render(image, QPoint())
-    views = [each for each in (hands.window, *hands.window.findChildren(QWidget)) if each.property(FAULT)]
+    views = [
+        each for each in (hands.window, *hands.window.findChildren(QWidget)) if each.property(FAULT)
+    ]
     assert views == []
     assert len({image.pixel(x, y) for x in range(0, 1280, 16) for y in range(0, 775, 8)}) > 8

@@ -56,7 +56,9 @@ def test_the_help_beside_the_rows_is_about_the_selected_row(demo_driver: Driver)
     assert "how near it must come" in text or "reach" in text
     hands.select("1.1")
     text = hands.pane.help.page.toPlainText()
-    assert text.index("sequence") < text.index("can see"), "the senses of its guard come after its kind"
+    assert text.index("sequence") < text.index("can see"), (
+        "the senses of its guard come after its kind"
+    )
     assert hands.pane.beside.about() == "about sequence, and what is on the row"
 
 

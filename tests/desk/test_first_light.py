@@ -1,4 +1,6 @@
-"""The promise of the product, driven through the real window: see it give up, read why, change one number, see."""
+"""The promise of the product, driven through the real window: see it give up, read why, change one
+number, see.
+"""
 
 import re
 
@@ -10,12 +12,16 @@ from umbrant.take.record import RowState
 GAVE_UP = 730
 
 
-def test_a_chip_changes_the_take_the_tape_and_the_reason_and_undo_brings_them_back(demo_driver: Driver) -> None:
+def test_a_chip_changes_the_take_the_tape_and_the_reason_and_undo_brings_them_back(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.move_playhead(GAVE_UP)
     before, first = hands.reasons(), hands.ledger.grab().toImage()
     assert re.search(
-        r"Escort the visitor was refused: can see visitor within 8 m is no — [\d.]+ m away, beyond 8 m", before
+        r"Escort the visitor was refused: can see visitor within 8 m is no — "
+        r"[\d.]+ m away, beyond 8 m",
+        before,
     )
     assert hands.desk.explainer.record.row("esc").state_at(GAVE_UP) is RowState.REFUSED
 
@@ -42,7 +48,9 @@ def test_a_chip_changes_the_take_the_tape_and_the_reason_and_undo_brings_them_ba
     assert "Close in has been running for 2.20 s" in hands.reasons()
 
 
-def test_dragging_a_number_sideways_rolls_as_it_goes_and_is_one_step_of_undo(demo_driver: Driver) -> None:
+def test_dragging_a_number_sideways_rolls_as_it_goes_and_is_one_step_of_undo(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     _, rect = hands.number_chip("esc", "when")
     hands.drag(rect.center(), 80)

@@ -154,22 +154,34 @@ def test_an_npc_is_written_by_keyboard_alone_and_does_what_was_written(driver: D
     keys = begin(driver)
     write_behavior(keys)
     come_to_rest(driver)
-    beat, fight, search = record(driver, "Walk the beat"), record(driver, "Fight"), record(driver, "Search")
+    beat, fight, search = (
+        record(driver, "Walk the beat"),
+        record(driver, "Fight"),
+        record(driver, "Search"),
+    )
     strikes = [span for span in record(driver, "Strike").spans if span.outcome is Outcome.SUCCESS]
-    assert beat.spans[0].start < fight.spans[0].start < strikes[0].start < search.spans[-1].start, "each in its turn"
+    assert beat.spans[0].start < fight.spans[0].start < strikes[0].start < search.spans[-1].start, (
+        "each in its turn"
+    )
     assert len(strikes) > 1
     apart = [after.start - before.end for before, after in pairwise(strikes)]  # type: ignore[operator]
     assert min(apart) >= 1.5 * 20, "with a pause between the strikes"
     health = driver.desk.project.scenario("day").member("visitor").body.stats["health"].value
     assert health == 1.0
     went = record(driver, "Go there").spans
-    assert any(span.outcome is Outcome.SUCCESS for span in went), "it has been at the last seen place"
-    driver.until(lambda: not driver.desk.reviewer.busy)  # what was found in earlier states is not meant
+    assert any(span.outcome is Outcome.SUCCESS for span in went), (
+        "it has been at the last seen place"
+    )
+    driver.until(
+        lambda: not driver.desk.reviewer.busy
+    )  # what was found in earlier states is not meant
     assert driver.desk.findings == []
 
 
 def write_machine(keys: Keyboard) -> None:
-    """Patrol, chase, give up: states among the rows, what leads from one to the other in the table."""
+    """Patrol, chase, give up: states among the rows, what leads from one to the other in the
+    table.
+    """
     keys.find("Decide")
     keys.row("machine", "Watch")
     keys.key(Qt.Key.Key_Up, ALT)
@@ -182,7 +194,10 @@ def write_machine(keys: Keyboard) -> None:
     keys.find("Watch")
     keys.row("state", "Give up")
     keys.row("utility", "What now")
-    for name, worth, deed in (("Catch breath", "0.8", "wait 1"), ("Look around", "0.3", "look about 1")):
+    for name, worth, deed in (
+        ("Catch breath", "0.8", "wait 1"),
+        ("Look around", "0.3", "look about 1"),
+    ):
         keys.find("What now")
         keys.row("option", name)
         keys.row("consider")

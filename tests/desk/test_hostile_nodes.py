@@ -1,4 +1,6 @@
-"""A window on a project whose own nodes are wrong: it lives, says what is wrong with file and line, and goes on."""
+"""A window on a project whose own nodes are wrong: it lives, says what is wrong with file and line,
+and goes on.
+"""
 
 import os
 from pathlib import Path
@@ -54,15 +56,21 @@ def test_a_node_that_does_not_come_back_ends_its_take_which_is_shown_as_far_as_i
     driver.until(lambda: driver.desk.take is not None)
     take = driver.desk.take
     assert (take.ticks, take.whole) == (2, False)
-    assert [each for each in driver.messages if "This take is not whole: nodes/bad.py, line" in each]
+    assert [
+        each for each in driver.messages if "This take is not whole: nodes/bad.py, line" in each
+    ]
     assert "did not come back within" in take.ended
     driver.desk.roll()
     driver.until(lambda: len(driver.desk.takes) == 2)
 
 
-def test_nothing_of_a_trusted_project_runs_in_the_windows_process(driver: Driver, tmp_path: Path) -> None:
+def test_nothing_of_a_trusted_project_runs_in_the_windows_process(
+    driver: Driver, tmp_path: Path
+) -> None:
     mark = tmp_path / "ran"
-    before = f"import os, pathlib\npathlib.Path({str(mark)!r}).open('a').write(str(os.getpid()) + '\\n')"
+    before = (
+        f"import os, pathlib\npathlib.Path({str(mark)!r}).open('a').write(str(os.getpid()) + '\\n')"
+    )
     opened(driver, tmp_path / "p", HostileNode("marks", action("return True", before=before)))
     driver.settle()
     driver.until(lambda: not driver.desk.reviewer.busy)

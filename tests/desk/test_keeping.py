@@ -1,4 +1,6 @@
-"""Opening, saving, and everything that goes wrong with files, takes and workers: told clearly, nothing lost."""
+"""Opening, saving, and everything that goes wrong with files, takes and workers: told clearly,
+nothing lost.
+"""
 
 import json
 import os
@@ -45,7 +47,9 @@ def test_open_asks_for_a_folder_and_remembers_it(driver: Driver, demo: Path) -> 
     assert driver.window.settings.recent == [demo]
 
 
-def test_saving_writes_only_what_changed_and_clears_the_mark(demo_driver: Driver, demo: Path) -> None:
+def test_saving_writes_only_what_changed_and_clears_the_mark(
+    demo_driver: Driver, demo: Path
+) -> None:
     hands = demo_driver
     untouched = (demo / "stages" / "quay.json").stat().st_mtime_ns
     hands.desk.apply(RENAME)
@@ -81,7 +85,9 @@ def test_a_folder_that_cannot_be_written_keeps_the_changes_in_the_window(
     assert (demo / "behaviors" / "warden.json").read_bytes() == before
 
 
-def test_a_project_that_cannot_be_read_leaves_the_open_one_as_it_is(demo_driver: Driver, tmp_path: Path) -> None:
+def test_a_project_that_cannot_be_read_leaves_the_open_one_as_it_is(
+    demo_driver: Driver, tmp_path: Path
+) -> None:
     hands = demo_driver
     hands.desk.apply(RENAME)
     broken = tmp_path / "broken"
@@ -98,7 +104,9 @@ def test_a_project_with_an_unknown_node_and_key_opens_and_says_which_rows_cannot
 ) -> None:
     path = demo / "behaviors" / "warden.json"
     path.write_text(
-        path.read_text().replace('"look_about"', '"lok_about"').replace('"lamp_oil > 0.7"', '"lamp_ol > 0.7"')
+        path.read_text()
+        .replace('"look_about"', '"lok_about"')
+        .replace('"lamp_oil > 0.7"', '"lamp_ol > 0.7"')
     )
     said: list[str] = []
     assert driver.window.open_folder(demo)
@@ -184,7 +192,9 @@ def test_a_worker_killed_during_a_roll_is_told_and_the_next_take_works(demo_driv
     assert len(hands.desk.takes) == 2
 
 
-def test_a_take_is_kept_and_opened_again_after_the_project_changed(demo_driver: Driver, tmp_path: Path) -> None:
+def test_a_take_is_kept_and_opened_again_after_the_project_changed(
+    demo_driver: Driver, tmp_path: Path
+) -> None:
     hands = demo_driver
     hands.answers.file = tmp_path / "kept.take"
     hands.pane.commands.keep_take()
@@ -214,7 +224,10 @@ def test_a_take_that_cannot_be_kept_is_told(demo_driver: Driver, tmp_path: Path)
 
 
 def test_an_error_inside_is_logged_told_and_keeps_the_changes(
-    demo_driver: Driver, demo: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+    demo_driver: Driver,
+    demo: Path,
+    monkeypatch: pytest.MonkeyPatch,
+    capsys: pytest.CaptureFixture[str],
 ) -> None:
     hands = demo_driver
     hands.desk.apply(RENAME)
@@ -230,7 +243,9 @@ def test_an_error_inside_is_logged_told_and_keeps_the_changes(
 
 
 def test_a_sessions_end_closes_the_window_in_good_order(demo: Path, own_folders: Path) -> None:
-    """The end of a session, or Ctrl+C, is no question to be answered: unsaved changes are kept for the next visit."""
+    """The end of a session, or Ctrl+C, is no question to be answered: unsaved changes are kept for
+    the next visit.
+    """
     started = own_folders / "started"
     script = (
         "import sys, pathlib\n"
@@ -279,7 +294,9 @@ def test_files_changed_by_another_program_are_noticed_and_not_written_over_unask
     other.activateWindow()
     driver.until(lambda: not driver.window.isActiveWindow())
     driver.window.activateWindow()
-    driver.until(lambda: any("Another program has changed events.json." in each for each in driver.messages))
+    driver.until(
+        lambda: any("Another program has changed events.json." in each for each in driver.messages)
+    )
     other.close()
     driver.desk.apply(Edit("Mute", lambda p: set_muted(p, "warden", ["warn"], True)))
     assert not driver.pane.commands.save()
@@ -291,7 +308,9 @@ def test_files_changed_by_another_program_are_noticed_and_not_written_over_unask
     assert driver.desk.changed_outside() == []
 
 
-def test_what_has_changed_since_the_last_save_is_told(demo_driver: Driver, answers: Answers) -> None:
+def test_what_has_changed_since_the_last_save_is_told(
+    demo_driver: Driver, answers: Answers
+) -> None:
     desk = demo_driver.desk
     demo_driver.pane.actions_by_id["changes"].trigger()
     assert answers.told[-1] == "Nothing has changed."
@@ -299,21 +318,33 @@ def test_what_has_changed_since_the_last_save_is_told(demo_driver: Driver, answe
     desk.apply(Edit("Delete", lambda p: delete_rows(p, "warden", ["easy"])))
     desk.apply(Edit("Seed", lambda p: set_seed(p, "dusk", 3)))
     demo_driver.pane.actions_by_id["changes"].trigger()
-    assert answers.told[-1] == "behaviors/warden.json: 1 row removed, 2 rows changed\nscenarios/dusk.json: changed"
+    assert (
+        answers.told[-1]
+        == "behaviors/warden.json: 1 row removed, 2 rows changed\nscenarios/dusk.json: changed"
+    )
 
 
-def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(demo: Path, own_folders: Path) -> None:
-    """What is on disk opens, is no older than what was told to be saved, and what was kept last is offered."""
+def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(
+    demo: Path, own_folders: Path
+) -> None:
+    """What is on disk opens, is no older than what was told to be saved, and what was kept last is
+    offered.
+    """
     random, seen = Random(5), set()  # noqa: S311  (when to kill, the same each time)
     command = [sys.executable, "-m", "tests.desk.restless_writer", str(demo)]
-    with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True) as writer:
+    with subprocess.Popen(
+        command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
+    ) as writer:
         assert writer.stdin is not None
         assert writer.stdout is not None
         for _ in range(12):
             print("go", file=writer.stdin, flush=True)
             lines = [writer.stdout.readline() for _ in range(random.randint(3, 30))]
             time.sleep(random.uniform(0.0, 0.01))
-            os.kill(next(int(line.split()[1]) for line in lines if line.startswith("began")), signal.SIGKILL)
+            os.kill(
+                next(int(line.split()[1]) for line in lines if line.startswith("began")),
+                signal.SIGKILL,
+            )
             while not lines[-1].startswith("ended"):
                 lines.append(writer.stdout.readline())
                 assert lines[-1], "the writer has died"
@@ -325,7 +356,9 @@ def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(demo: Path, o
             assert newest >= int(number)
             seen.add(what)
             on_disk = {project.stage("quay").title, project.behavior("warden").row("keep").name}
-            assert len(on_disk) == 1 or kept is not None, "half a save can be completed from what was kept"
+            assert len(on_disk) == 1 or kept is not None, (
+                "half a save can be completed from what was kept"
+            )
             save_project(kept or project, demo)
             recovery_path(demo).unlink(missing_ok=True)
     assert seen == {"kept", "saved"}
@@ -334,7 +367,9 @@ def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(demo: Path, o
 def test_a_long_drag_is_kept_while_it_goes_on(demo_driver: Driver, demo: Path) -> None:
     desk = demo_driver.desk
     for step in range(30):
-        edit = Edit("Rename", lambda p, n=step: rename_row(p, "warden", "keep", f"name {n}"), "drag")  # type: ignore[misc]
+        edit = Edit(
+            "Rename", lambda p, n=step: rename_row(p, "warden", "keep", f"name {n}"), "drag"
+        )  # type: ignore[misc]
         desk.apply(edit)
         demo_driver.qtbot.wait(50)
     kept = kept_changes(demo, read_project(demo))
@@ -351,7 +386,9 @@ def open_name_editor(hands: Driver, text: str) -> None:
     hands.qtbot.keyClicks(editor, text)
 
 
-def test_what_is_being_typed_counts_when_the_window_is_closed(demo_driver: Driver, demo: Path) -> None:
+def test_what_is_being_typed_counts_when_the_window_is_closed(
+    demo_driver: Driver, demo: Path
+) -> None:
     hands = demo_driver
     open_name_editor(hands, "Run there")
     hands.answers.on_unsaved = "save"
@@ -367,7 +404,9 @@ def test_what_is_being_typed_is_saved(demo_driver: Driver, demo: Path) -> None:
     assert read_project(demo).behavior("warden").row("go").name == "Run there"
 
 
-def test_a_desk_that_was_closed_changes_and_starts_nothing_more(demo_driver: Driver, demo: Path) -> None:
+def test_a_desk_that_was_closed_changes_and_starts_nothing_more(
+    demo_driver: Driver, demo: Path
+) -> None:
     hands = demo_driver
     pane, desk = hands.pane, hands.desk
     pane.close_desk()

@@ -27,9 +27,17 @@ def painter(qtbot: QtBot) -> Iterator[QPainter]:
 
 def test_a_label_stands_on_the_first_side_that_is_free(painter: QPainter) -> None:
     labels = Labels(painter, AREA)
-    written = [labels.write(name, MIDDLE, 8, INK) for name in ("one", "two", "three", "four", "five", "six")]
+    written = [
+        labels.write(name, MIDDLE, 8, INK)
+        for name in ("one", "two", "three", "four", "five", "six")
+    ]
     right, left, lower_right, lower_left, below, above = (box for box in written if box is not None)
-    assert (right.left(), left.right(), lower_right.left(), lower_left.right()) == (158, 142, 158, 142)
+    assert (right.left(), left.right(), lower_right.left(), lower_left.right()) == (
+        158,
+        142,
+        158,
+        142,
+    )
     assert lower_right.top() == lower_left.top() > right.top() == left.top()
     assert (below.top(), above.bottom()) == (lower_right.bottom(), right.top())
     assert labels.write("seven", MIDDLE, 8, INK) is None
@@ -46,11 +54,18 @@ def test_nothing_is_written_over_what_is_kept_clear(painter: QPainter) -> None:
     assert box.right() == 142
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=40, deadline=None)
+@settings(
+    suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=40, deadline=None
+)
 @given(st.lists(st.tuples(st.floats(-20, 320), st.floats(-20, 220)), max_size=30))
-def test_no_label_covers_another_or_is_cut_off(painter: QPainter, places: list[tuple[float, float]]) -> None:
+def test_no_label_covers_another_or_is_cut_off(
+    painter: QPainter, places: list[tuple[float, float]]
+) -> None:
     labels = Labels(painter, AREA)
-    found = [labels.write(f"lamp {number}", QPointF(*place), 6, INK) for number, place in enumerate(places)]
+    found = [
+        labels.write(f"lamp {number}", QPointF(*place), 6, INK)
+        for number, place in enumerate(places)
+    ]
     boxes = [box for box in found if box is not None]
     assert bool(boxes) == bool(places)
     assert all(AREA.contains(box) for box in boxes)

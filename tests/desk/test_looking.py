@@ -1,4 +1,6 @@
-"""Moving through a take: playhead, lanes, stage, blackboard, reasons; selecting anywhere selects everywhere."""
+"""Moving through a take: playhead, lanes, stage, blackboard, reasons; selecting anywhere selects
+everywhere.
+"""
 
 import pytest
 from PySide6.QtCore import QEvent, QPoint, QPointF, Qt, QUrl
@@ -37,7 +39,9 @@ def test_changes_of_mind_are_a_key_away(demo_driver: Driver) -> None:
     assert "Check last sighting: last_seen is set" in hands.pane.transport.mind.text()
 
 
-def test_clicking_and_dragging_on_tape_ruler_and_lanes_moves_the_playhead(demo_driver: Driver) -> None:
+def test_clicking_and_dragging_on_tape_ruler_and_lanes_moves_the_playhead(
+    demo_driver: Driver,
+) -> None:
     hands, ledger = demo_driver, demo_driver.ledger
     tape = ledger._cell_rect(2)
     ledger_y = ledger.rowViewportPosition(2) + 10
@@ -46,7 +50,9 @@ def test_clicking_and_dragging_on_tape_ruler_and_lanes_moves_the_playhead(demo_d
     assert 120 < half < 170
     assert hands.desk.row_id == "close"
     lanes = hands.pane.lanes
-    hands.qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(int(lanes.x_of(600)) + 1, 12))
+    hands.qtbot.mouseClick(
+        lanes, Qt.MouseButton.LeftButton, pos=QPoint(int(lanes.x_of(600)) + 1, 12)
+    )
     assert hands.desk.playhead == 600
     assert hands.desk.tape.start <= 600 <= hands.desk.tape.end
 
@@ -55,7 +61,9 @@ def test_selecting_an_agent_anywhere_selects_it_everywhere(demo_driver: Driver) 
     hands, lanes = demo_driver, demo_driver.pane.lanes
     hands.desk.move_playhead(250)
     place, _ = hands.pane.stage.place_of("visitor")
-    hands.qtbot.mouseClick(hands.pane.stage, Qt.MouseButton.LeftButton, pos=hands.pane.stage.to_pixels(place).toPoint())
+    hands.qtbot.mouseClick(
+        hands.pane.stage, Qt.MouseButton.LeftButton, pos=hands.pane.stage.to_pixels(place).toPoint()
+    )
     assert hands.desk.agent == "visitor"
     assert "visitor (puppet)" in hands.pane.top.agent.text()
     assert "puppet" in hands.reasons()
@@ -87,10 +95,15 @@ def test_why_not_follows_the_selected_row_and_why_goes_back(demo_driver: Driver)
     assert hands.desk.row_id == "go"
 
 
-def test_the_blackboard_shows_values_writers_and_leads_to_the_writing_row(demo_driver: Driver) -> None:
+def test_the_blackboard_shows_values_writers_and_leads_to_the_writing_row(
+    demo_driver: Driver,
+) -> None:
     hands, board = demo_driver, demo_driver.pane.board
     hands.desk.move_playhead(730)
-    shown = {board.board.data(board.board.index(place, 0)): place for place in range(board.board.rowCount())}
+    shown = {
+        board.board.data(board.board.index(place, 0)): place
+        for place in range(board.board.rowCount())
+    }
     mood = shown["mood"]
     assert board.board.data(board.board.index(mood, VALUE)) == "wary"
     assert board.board.data(board.board.index(mood, WRITER)).endswith("1.2.1")
@@ -184,7 +197,9 @@ def test_every_action_is_in_a_menu_with_help_and_no_key_is_taken_twice(demo_driv
     assert all(action.help for action in ACTIONS)
 
 
-def test_every_control_has_an_accessible_name_and_can_have_the_keyboard(demo_driver: Driver) -> None:
+def test_every_control_has_an_accessible_name_and_can_have_the_keyboard(
+    demo_driver: Driver,
+) -> None:
     pane = demo_driver.pane
     for view in pane.panes():
         assert view.accessibleName()
@@ -246,7 +261,9 @@ def test_the_wheel_zooms_and_moves_the_tape(demo_driver: Driver) -> None:
         where = QPointF(ledger.viewport().mapToGlobal(place.toPoint()))
         none = Qt.MouseButton.NoButton
         ledger.wheelEvent(
-            QWheelEvent(place, where, QPoint(), angle, none, modifier, Qt.ScrollPhase.NoScrollPhase, False)
+            QWheelEvent(
+                place, where, QPoint(), angle, none, modifier, Qt.ScrollPhase.NoScrollPhase, False
+            )
         )
 
     turn(1, Qt.KeyboardModifier.ControlModifier)

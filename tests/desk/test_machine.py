@@ -32,7 +32,10 @@ class Hands:
         """What stands in the cells, by state and trigger."""
         model = self.table.machine
         return {
-            (str(model.data(model.index(line, 0))), model.headerData(column, Qt.Orientation.Horizontal)): text
+            (
+                str(model.data(model.index(line, 0))),
+                model.headerData(column, Qt.Orientation.Horizontal),
+            ): text
             for line in range(model.rowCount())
             for column in range(1, model.columnCount())
             if (text := str(model.data(model.index(line, column))))
@@ -41,8 +44,13 @@ class Hands:
     def at(self, state: str, trigger: str) -> None:
         """Select a cell."""
         model = self.table.machine
-        line = next(line for line in range(model.rowCount()) if model.data(model.index(line, 0)) == state)
-        heads = [model.headerData(column, Qt.Orientation.Horizontal) for column in range(model.columnCount())]
+        line = next(
+            line for line in range(model.rowCount()) if model.data(model.index(line, 0)) == state
+        )
+        heads = [
+            model.headerData(column, Qt.Orientation.Horizontal)
+            for column in range(model.columnCount())
+        ]
         self.table.setCurrentIndex(model.index(line, heads.index(trigger)))
 
     def add(self, *wanted: str) -> None:
@@ -63,7 +71,9 @@ class Hands:
     def labels(self) -> list[tuple[str, str, str]]:
         """The arrows of the map: from, to and what is written on them."""
         name = {row.id: row.name for row in self.desk.behavior.rows}
-        return [(name[each.start], name[each.end], each.label) for each in self.chart.drawing.arrows]
+        return [
+            (name[each.start], name[each.end], each.label) for each in self.chart.drawing.arrows
+        ]
 
 
 @pytest.fixture
@@ -110,7 +120,9 @@ def test_chips_are_walked_typed_over_and_dragged_in_their_cells(hands: Hands) ->
     chip, rect = next(each for each in hands.table.chips() if each[0].label == "time")
     place = rect.center() + QPointF(hands.table.visualRect(hands.table.currentIndex()).topLeft())
     hands.driver.drag(place, 40, hands.table.viewport())
-    assert hands.named("Enough of that").args["time"] == pytest.approx(4.0 + 10 * chip.quantity.step)
+    assert hands.named("Enough of that").args["time"] == pytest.approx(
+        4.0 + 10 * chip.quantity.step
+    )
 
 
 def test_enter_adds_a_transition_to_a_cell_and_opens_what_it_lacks(hands: Hands) -> None:
@@ -121,7 +133,9 @@ def test_enter_adds_a_transition_to_a_cell_and_opens_what_it_lacks(hands: Hands)
     assert ("Bark", "Doze", "distance(visitor) > 20") in hands.labels()
     bark, added = hands.named("Bark"), hands.desk.row
     assert hands.desk.behavior.outline.parent[added.id] == bark.id
-    inside = [hands.desk.behavior.row(each).name for each in hands.desk.behavior.outline.children[bark.id]]
+    inside = [
+        hands.desk.behavior.row(each).name for each in hands.desk.behavior.outline.children[bark.id]
+    ]
     assert inside.index("Again") == inside.index("") - 1
     hands.driver.until(lambda: hands.desk.is_current)
     hands.desk.undo()
@@ -223,7 +237,9 @@ def test_a_machine_in_a_used_behavior_is_edited_where_it_is_used(hands: Hands) -
     assert hands.desk.problems == []
 
 
-def test_a_menu_that_is_still_open_when_another_behavior_is_shown_adds_nothing(hands: Hands) -> None:
+def test_a_menu_that_is_still_open_when_another_behavior_is_shown_adds_nothing(
+    hands: Hands,
+) -> None:
     desk, before = hands.desk, hands.desk.project
     assert desk.behavior is not None
     source = next(row.id for row in desk.behavior.rows if row.kind == "state")

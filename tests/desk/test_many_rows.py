@@ -1,4 +1,6 @@
-"""Several rows at once, in the real window: selected, copied, pasted, wrapped; and one made another kind."""
+"""Several rows at once, in the real window: selected, copied, pasted, wrapped; and one made another
+kind.
+"""
 
 from pathlib import Path
 
@@ -43,7 +45,9 @@ def test_shift_and_a_click_select_up_to_there(hands: Driver) -> None:
     hands.select("1.2.1")
     place = hands.chip("look", lambda chip: chip.editor is Editor.NAME)[1].center() - QPointF(0, 14)
     hands.desk.select_row("wary")
-    hands.qtbot.mouseClick(hands.ledger.viewport(), Qt.MouseButton.LeftButton, SHIFT, place.toPoint())
+    hands.qtbot.mouseClick(
+        hands.ledger.viewport(), Qt.MouseButton.LeftButton, SHIFT, place.toPoint()
+    )
     assert hands.ledger.selected_rows == ["wary", "go", "look"]
 
 
@@ -121,12 +125,20 @@ def test_a_comment_is_kept_and_shown(hands: Driver) -> None:
     assert hands.ledger.ledger._tip(hands.desk.row) == "He must not come too near."
 
 
-def test_of_thousands_of_rows_those_in_sight_are_laid_out_first_and_nothing_jumps(driver: Driver, demo: Path) -> None:
+def test_of_thousands_of_rows_those_in_sight_are_laid_out_first_and_nothing_jumps(
+    driver: Driver, demo: Path
+) -> None:
     project = read_project(demo)
     long = "a name so long that with all its chips the row takes more than one line of the outline"
     rows = [Row(id="top", kind="selector")]
     rows.extend(
-        Row(id=f"r{n}", under="top", kind="move_to", name=long if n % 3 else "Go", args={"target": "visitor"})
+        Row(
+            id=f"r{n}",
+            under="top",
+            kind="move_to",
+            name=long if n % 3 else "Go",
+            args={"target": "visitor"},
+        )
         for n in range(600)
     )
     save_project(replace_rows(project, rows), demo)
@@ -144,7 +156,9 @@ def test_of_thousands_of_rows_those_in_sight_are_laid_out_first_and_nothing_jump
 def replace_rows(project: Project, rows: list[Row]) -> Project:
     warden = project.behavior("warden").with_rows(rows)
     kept = [each for each in project.behaviors if each.variant_of != "warden"]
-    return project.model_copy(update={"behaviors": tuple(warden if each.name == "warden" else each for each in kept)})
+    return project.model_copy(
+        update={"behaviors": tuple(warden if each.name == "warden" else each for each in kept)}
+    )
 
 
 def test_a_transition_is_told_with_the_new_name_of_its_state(dog_driver: Driver) -> None:

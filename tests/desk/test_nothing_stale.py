@@ -1,4 +1,6 @@
-"""No view tells of what was before: another agent, a step of a drag, an old name, another behavior's rows."""
+"""No view tells of what was before: another agent, a step of a drag, an old name, another
+behavior's rows.
+"""
 
 import json
 from pathlib import Path
@@ -24,7 +26,9 @@ def history(hands: Driver, place: int) -> QImage:
     return board.viewport().grab(board.visualRect(board.board.index(place, HISTORY))).toImage()
 
 
-def test_the_blackboards_histories_are_those_of_the_agent_that_is_looked_at(driver: Driver, demo: Path) -> None:
+def test_the_blackboards_histories_are_those_of_the_agent_that_is_looked_at(
+    driver: Driver, demo: Path
+) -> None:
     dusk = demo / "scenarios" / "dusk.json"
     scenario = json.loads(dusk.read_text())
     odo = next(each for each in scenario["cast"] if each["name"] == "odo")
@@ -68,7 +72,8 @@ def test_what_a_drag_changed_is_measured_against_the_take_before_it(demo_driver:
 def test_the_review_of_a_take_knows_the_projects_own_nodes(demo: Path, tmp_path: Path) -> None:
     (demo / "nodes").mkdir()
     (demo / "nodes" / "mine.py").write_text(
-        "from umbrant.nodes import *\n\n\n@action('hum')\ndef hum(me: Agent):\n    '''Hums.'''\n    return True\n"
+        "from umbrant.nodes import *\n\n\n@action('hum')\ndef hum(me: Agent):\n    '''Hums.'''\n "
+        "   return True\n"
     )
     rows = demo / "behaviors" / "warden.json"
     behavior = json.loads(rows.read_text())
@@ -86,24 +91,34 @@ def test_renaming_one_of_the_cast_renames_it_in_what_keys_begin_with(demo_driver
     default = ("blackboards", "quay", "keys", keys.index("visitor"), "default")
     hands.desk.apply(Edit("Begin with somebody", lambda project: put(project, default, "visitor")))
     hands.pane.actions_by_id["show_setting"].trigger()
-    place = next(number for number, member in enumerate(hands.desk.scenario.cast) if member.name == "visitor")
+    place = next(
+        number for number, member in enumerate(hands.desk.scenario.cast) if member.name == "visitor"
+    )
     hands.pane.setting.select_path(("scenarios", "dusk", "cast", place))
     hands.pane.setting.setFocus()
     hands.key(Qt.Key.Key_F2, to=hands.pane.setting)
     hands.type("stranger")
     hands.settle()
-    defaults = {key.name: key.default for board in hands.desk.project.blackboards for key in board.keys}
+    defaults = {
+        key.name: key.default for board in hands.desk.project.blackboards for key in board.keys
+    }
     assert defaults["visitor"] == "stranger"
-    assert {str(value) for member in hands.desk.scenario.cast for value in member.keys.values()} == {"stranger"}
+    assert {
+        str(value) for member in hands.desk.scenario.cast for value in member.keys.values()
+    } == {"stranger"}
     assert hands.desk.problems == []
     assert hands.desk.explainer.record.row("esc").spans
 
 
-def test_the_rows_shown_from_a_line_of_the_cast_are_those_of_its_behavior(quay_driver: Driver) -> None:
+def test_the_rows_shown_from_a_line_of_the_cast_are_those_of_its_behavior(
+    quay_driver: Driver,
+) -> None:
     hands = quay_driver
     hands.desk.select_agent("odo")
     hands.pane.actions_by_id["show_setting"].trigger()
-    place = next(number for number, member in enumerate(hands.desk.scenario.cast) if member.name == "brine")
+    place = next(
+        number for number, member in enumerate(hands.desk.scenario.cast) if member.name == "brine"
+    )
     hands.pane.setting.select_path(("scenarios", "dusk", "cast", place))
     hands.key(Qt.Key.Key_L, CTRL, to=hands.pane.setting)
     assert hands.desk.behavior.name == "dog"

@@ -21,12 +21,16 @@ def height(pixels: list[QColor], colour: QColor) -> int:
     """How many pixels are near a colour."""
 
     def near(one: QColor) -> bool:
-        return all(abs(a - b) < 45 for a, b in zip(one.getRgb()[:3], colour.getRgb()[:3], strict=True))
+        return all(
+            abs(a - b) < 45 for a, b in zip(one.getRgb()[:3], colour.getRgb()[:3], strict=True)
+        )
 
     return sum(near(pixel) for pixel in pixels)
 
 
-def test_running_is_tall_success_is_half_refused_is_a_thin_line_and_not_reached_is_nothing(demo_driver: Driver) -> None:
+def test_running_is_tall_success_is_half_refused_is_a_thin_line_and_not_reached_is_nothing(
+    demo_driver: Driver,
+) -> None:
     hands = demo_driver
     hands.desk.move_playhead(0)
     running = column(hands, "close", 240)
@@ -47,7 +51,9 @@ def test_the_heights_differ_in_grey_too(demo_driver: Driver) -> None:
     def marked(row_id: str, tick: float) -> int:
         return sum(abs(pixel.lightness() - sheet) > 25 for pixel in column(hands, row_id, tick))
 
-    assert marked("close", 240) > marked("close", 275) > marked("esc", 100) > marked("warn", 100) == 0
+    assert (
+        marked("close", 240) > marked("close", 275) > marked("esc", 100) > marked("warn", 100) == 0
+    )
 
 
 def test_the_playhead_is_a_line_through_every_row(demo_driver: Driver) -> None:

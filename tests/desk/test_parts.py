@@ -84,7 +84,10 @@ class TestTapeWindow:
 class TestSearch:
     def names(self, typed: str, *, for_row: bool = True) -> list[str]:
         chosen = BUILTIN.kinds["wait"] if for_row else None
-        return [f"{offer.place} {offer.kind.id}" for offer in ranked(typed, offers(BUILTIN, None, chosen))]
+        return [
+            f"{offer.place} {offer.kind.id}"
+            for offer in ranked(typed, offers(BUILTIN, None, chosen))
+        ]
 
     def inside(self, holder: str) -> list[str]:
         return [offer.kind.id for offer in offers(BUILTIN, BUILTIN.kinds[holder], None)]
@@ -97,7 +100,11 @@ class TestSearch:
 
     def test_what_begins_with_the_typed_text_comes_first(self) -> None:
         assert self.names("wai")[0] == "action wait"
-        assert set(self.names("look")[:3]) == {"action look_out", "upkeep look_out", "action look_about"}
+        assert set(self.names("look")[:3]) == {
+            "action look_out",
+            "upkeep look_out",
+            "action look_about",
+        }
 
     def test_what_is_offered_depends_on_where_it_would_stand(self) -> None:
         assert self.inside("machine")[:4] == ["state", "regions", "final", "history"]
@@ -124,14 +131,20 @@ class TestRings:
         return list(rings(made, BUILTIN, values, self.here, places.get))  # type: ignore[arg-type]
 
     def test_a_reach_is_around_the_target_and_a_range_around_the_agent(self) -> None:
-        move = row("r1", "move_to", target=key("spot"), reach=0.6, guard="can_see(visitor, within=8)")
+        move = row(
+            "r1", "move_to", target=key("spot"), reach=0.6, guard="can_see(visitor, within=8)"
+        )
         assert self.found(move, spot=(7.0, 7.0)) == [Ring((7.0, 7.0), 0.6), Ring(self.here, 8.0)]
 
     def test_a_key_that_names_someone_stands_for_where_that_one_is(self) -> None:
-        assert self.found(row("r1", "follow", target=key("who")), who="v") == [Ring((9.0, 9.0), 1.5)]
+        assert self.found(row("r1", "follow", target=key("who")), who="v") == [
+            Ring((9.0, 9.0), 1.5)
+        ]
 
     def test_a_distance_that_is_compared_is_a_range(self) -> None:
-        assert self.found(row("r1", "check", when="distance(v) < 3 and n > 2")) == [Ring(self.here, 3.0)]
+        assert self.found(row("r1", "check", when="distance(v) < 3 and n > 2")) == [
+            Ring(self.here, 3.0)
+        ]
 
     def test_what_is_unknown_makes_no_ring(self) -> None:
         assert self.found(row("r1", "move_to", target=key("spot"))) == []
@@ -141,42 +154,65 @@ class TestRings:
 
 class TestLayout:
     def test_a_row_that_fits_is_one_line_and_else_several(self, qtbot: QtBot) -> None:
-        made = row("r1", "move_to", name="Go there", target=key("last_seen"), reach=0.6, guard="is_set(last_seen)")
+        made = row(
+            "r1",
+            "move_to",
+            name="Go there",
+            target=key("last_seen"),
+            reach=0.6,
+            guard="is_set(last_seen)",
+        )
         pieces = sentence(made, BUILTIN)
-        wide, narrow = Flow(Fonts.make(), 800).lay_out(pieces, 1), Flow(Fonts.make(), 240).lay_out(pieces, 1)
+        wide, narrow = (
+            Flow(Fonts.make(), 800).lay_out(pieces, 1),
+            Flow(Fonts.make(), 240).lay_out(pieces, 1),
+        )
         assert wide.height == 34
         assert narrow.height > 34
         assert len({each.rect.top() for each in wide.placed}) == 1
         assert max(each.rect.right() for each in narrow.placed) <= 240
 
     def test_compact_rows_are_lower(self, qtbot: QtBot) -> None:
-        assert Flow(Fonts.make(), 800, compact=True).lay_out(sentence(row("r1", "wait"), BUILTIN), 0).height == 26
+        assert (
+            Flow(Fonts.make(), 800, compact=True)
+            .lay_out(sentence(row("r1", "wait"), BUILTIN), 0)
+            .height
+            == 26
+        )
 
     def test_deeper_rows_stand_further_in(self, qtbot: QtBot) -> None:
         flow, pieces = Flow(Fonts.make(), 800), sentence(row("r1", "wait"), BUILTIN)
         assert flow.lay_out(pieces, 2).indent_x - flow.lay_out(pieces, 1).indent_x == 16
 
     def test_a_chip_is_found_under_the_mouse(self, qtbot: QtBot) -> None:
-        layout = Flow(Fonts.make(), 800).lay_out(sentence(row("r1", "wait", duration=2.0), BUILTIN), 0)
+        layout = Flow(Fonts.make(), 800).lay_out(
+            sentence(row("r1", "wait", duration=2.0), BUILTIN), 0
+        )
         chip, rect = layout.chips()[1]
         assert layout.chip_at(rect.center()) == (chip, rect)
         assert layout.chip_at(rect.center() + (rect.bottomRight() - rect.topLeft()) * 3) is None
 
 
 class TestPictures:
-    def test_a_picture_is_painted_again_only_when_its_key_or_size_changes(self, qtbot: QtBot) -> None:
+    def test_a_picture_is_painted_again_only_when_its_key_or_size_changes(
+        self, qtbot: QtBot
+    ) -> None:
         painted: list[float] = []
         pictures, image = Pictures(), QImage(50, 50, QImage.Format.Format_RGB32)
         painter = QPainter(image)
         for size, picture_key in ((10, 1), (10, 1), (10, 2), (20, 2), (20, 2)):
             box = QRectF(0, 0, size, size)
-            pictures.draw(painter, box, "name", picture_key, lambda p, at: painted.append(at.width()))
+            pictures.draw(
+                painter, box, "name", picture_key, lambda p, at: painted.append(at.width())
+            )
         painter.end()
         assert painted == [10, 10, 20]
 
     def test_an_empty_box_paints_nothing(self, qtbot: QtBot) -> None:
         painter = QPainter(image := QImage(50, 50, QImage.Format.Format_RGB32))
-        Pictures().draw(painter, QRectF(0, 0, 0, 10), "name", 1, lambda p, at: pytest.fail("painted"))
+        Pictures().draw(
+            painter, QRectF(0, 0, 0, 10), "name", 1, lambda p, at: pytest.fail("painted")
+        )
         painter.end()
         assert not image.isNull()
 
@@ -195,7 +231,9 @@ class TestRoller:
         assert takes == ["c.take"]
         roller.close()
 
-    def test_a_failed_order_is_told_and_the_worker_goes_on(self, qtbot: QtBot, tmp_path: Path) -> None:
+    def test_a_failed_order_is_told_and_the_worker_goes_on(
+        self, qtbot: QtBot, tmp_path: Path
+    ) -> None:
         (tmp_path / "file").write_text("")
         roller, failed, takes = Roller(), [], []
         roller.failed.connect(failed.append)
@@ -250,7 +288,9 @@ class TestSettings:
 
 
 class TestVisits:
-    def test_what_a_crashed_visit_left_is_removed_and_a_living_ones_is_kept(self, own_folders: Path) -> None:
+    def test_what_a_crashed_visit_left_is_removed_and_a_living_ones_is_kept(
+        self, own_folders: Path
+    ) -> None:
         visits = own_folders / "cache" / "umbrant" / "visits"
         dead, alive, other = visits / "4194304999-x", visits / f"{os.getppid()}-y", visits / "notes"
         for folder in (dead, alive, other):
@@ -317,7 +357,10 @@ def contrast(one: object, other: object) -> float:
     """The contrast ratio of WCAG 2.2, section 1.4.3."""
 
     def luminance(colour: object) -> float:
-        parts = [part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4 for part in colour.getRgbF()[:3]]  # type: ignore[attr-defined]
+        parts = [
+            part / 12.92 if part <= 0.04045 else ((part + 0.055) / 1.055) ** 2.4
+            for part in colour.getRgbF()[:3]
+        ]  # type: ignore[attr-defined]
         return 0.2126 * parts[0] + 0.7152 * parts[1] + 0.0722 * parts[2]
 
     light, dark = sorted((luminance(one), luminance(other)), reverse=True)

@@ -9,7 +9,9 @@ from tests.desk.test_setting import choose
 from umbrant.model.edits import Edit, add_decorator
 
 
-def test_a_number_with_a_short_range_has_a_slider_that_rolls_as_it_moves(demo_driver: Driver) -> None:
+def test_a_number_with_a_short_range_has_a_slider_that_rolls_as_it_moves(
+    demo_driver: Driver,
+) -> None:
     desk = demo_driver.desk
     desk.apply(Edit("Add", lambda p: add_decorator(p, "warden", "easy", "chance", {"share": 0.5})))
     chip, rect = demo_driver.number_chip("easy", "share")
@@ -40,7 +42,9 @@ def test_a_point_is_picked_on_the_stage_by_mouse_or_keyboard(demo_driver: Driver
         choose(demo_driver.ledger.editing.menu, "Pick on the stage")
 
     begin()
-    demo_driver.qtbot.mouseClick(stage, Qt.MouseButton.LeftButton, pos=stage.to_pixels((8.0, 9.0)).toPoint())
+    demo_driver.qtbot.mouseClick(
+        stage, Qt.MouseButton.LeftButton, pos=stage.to_pixels((8.0, 9.0)).toPoint()
+    )
     target = desk.behavior.row("close").args["target"]
     assert target == (pytest.approx(8.0, abs=0.2), pytest.approx(9.0, abs=0.2))
     begin()
@@ -49,7 +53,10 @@ def test_a_point_is_picked_on_the_stage_by_mouse_or_keyboard(demo_driver: Driver
     demo_driver.key(Qt.Key.Key_Up, to=stage)
     demo_driver.key(Qt.Key.Key_Return, to=stage)
     picked = desk.behavior.row("close").args["target"]
-    assert picked == (pytest.approx(start[0] + 1.0, abs=0.01), pytest.approx(start[1] + 0.1, abs=0.01))
+    assert picked == (
+        pytest.approx(start[0] + 1.0, abs=0.01),
+        pytest.approx(start[1] + 0.1, abs=0.01),
+    )
     begin()
     demo_driver.key(Qt.Key.Key_Escape, to=stage)
     assert desk.behavior.row("close").args["target"] == picked

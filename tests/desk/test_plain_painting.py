@@ -1,4 +1,6 @@
-"""What views draw, drawn onto a picture without a window: the functions need nothing but what is to be seen."""
+"""What views draw, drawn onto a picture without a window: the functions need nothing but what is to
+be seen.
+"""
 
 from collections.abc import Callable
 from pathlib import Path
@@ -65,19 +67,28 @@ def drawn(paint: Callable[[QPainter], object], palette: Palette = DAY) -> QImage
 def near(image: QImage, colour: QColor, left: int, top: int, wide: int, high: int) -> int:
     """How many pixels of a part are nearly of a colour."""
     wanted = colour.getRgb()[:3]
-    pixels = (image.pixelColor(x, y).getRgb()[:3] for x in range(left, left + wide) for y in range(top, top + high))
+    pixels = (
+        image.pixelColor(x, y).getRgb()[:3]
+        for x in range(left, left + wide)
+        for y in range(top, top + high)
+    )
     return sum(all(abs(a - b) < 12 for a, b in zip(pixel, wanted, strict=True)) for pixel in pixels)
 
 
 def inked(image: QImage, left: int, top: int, wide: int, high: int) -> int:
     """How many pixels of a part anything is drawn on."""
-    pixels = (image.pixelColor(x, y) for x in range(left, left + wide) for y in range(top, top + high))
+    pixels = (
+        image.pixelColor(x, y) for x in range(left, left + wide) for y in range(top, top + high)
+    )
     return sum(abs(pixel.lightness() - DAY.sheet.lightness()) > 25 for pixel in pixels)
 
 
 @pytest.mark.parametrize("times", [[], [2.0], [0.0, 0.0], [1.0, 1.1, 9.0]])
 def test_cues_are_drawn_however_many_there_are(times: list[float]) -> None:
-    marks = [Mark(("scenarios", "s", "cues", number), at_s, f"cue {number}") for number, at_s in enumerate(times)]
+    marks = [
+        Mark(("scenarios", "s", "cues", number), at_s, f"cue {number}")
+        for number, at_s in enumerate(times)
+    ]
     image = drawn(lambda painter: paint_cues(painter, marks, None, SCALE, 10, DAY))
     for at_s in times:
         assert near(image, DAY.dim, int(SCALE.x_of(at_s * 10)) - 2, 10, 5, 6) > 4
@@ -101,17 +112,25 @@ def test_what_leads_is_a_bar_from_its_first_tick_to_its_last() -> None:
 
 def test_copies_are_stripes_of_one_lane_and_the_chosen_one_is_marked() -> None:
     bars = ((Bar(0, 99, 0, "Perch"),), (Bar(0, 99, 1, "Forage"),))
-    image = drawn(lambda painter: paint_lanes(painter, [Lane("Gull × 2", "Gull", 1, bars)], SCALE, 0, DAY))
+    image = drawn(
+        lambda painter: paint_lanes(painter, [Lane("Gull × 2", "Gull", 1, bars)], SCALE, 0, DAY)
+    )
     assert near(image, DAY.leads[0], 200, 1, 10, 4) == 40
     assert near(image, DAY.leads[1], 200, 9, 10, 4) == 40
     assert near(image, DAY.ink, 105, 8, 3, 5) == 15
     assert near(image, DAY.ink, 105, 1, 3, 5) == 0
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(
+    max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture]
+)
 @given(st.floats(0, 1e5), st.floats(10, 1e5), st.integers(1, 240), st.integers(0, 10**5))
-def test_a_ruler_is_drawn_for_any_stretch(start: float, length: float, rate: int, playhead: int) -> None:
-    image = drawn(lambda painter: paint_ruler(painter, BOX, RulerLook(start, length, rate, playhead), DAY))
+def test_a_ruler_is_drawn_for_any_stretch(
+    start: float, length: float, rate: int, playhead: int
+) -> None:
+    image = drawn(
+        lambda painter: paint_ruler(painter, BOX, RulerLook(start, length, rate, playhead), DAY)
+    )
     x = (playhead - start) / length * WIDE
     if 2 <= x <= WIDE - 2:
         assert near(image, DAY.now, int(x) - 1, 100, 3, 10) >= 10
@@ -148,10 +167,17 @@ def test_a_map_fills_what_runs_and_rings_what_is_selected(palette: Palette) -> N
     )
     drawing = draw(made.behaviors[0], "mm", lambda text: 7.0 * len(text))
     placement = Placement(1.0, 10, 10)
-    look = MapLook(running=frozenset({"aa"}), fired=frozenset({"t1"}), selected="bb", link=("aa", QPointF(200, 150)))
+    look = MapLook(
+        running=frozenset({"aa"}),
+        fired=frozenset({"t1"}),
+        selected="bb",
+        link=("aa", QPointF(200, 150)),
+    )
     traced = trace(drawing, placement)
     assert {arrow.row_id for arrow in traced.curves} == {"t1", "t2"}
-    image = drawn(lambda painter: paint_map(painter, drawing, traced, look, placement, palette), palette)
+    image = drawn(
+        lambda painter: paint_map(painter, drawing, traced, look, placement, palette), palette
+    )
     for state, colour in (("aa", palette.running), ("bb", palette.now)):
         box = drawing.box(state)
         assert box is not None
@@ -163,11 +189,20 @@ def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
     stage = project(row("top", "wait"), places=(Place(name="spot", at=(15, 8)),)).stages[0]
     projection = Projection(18.0, 20.0, 190.0)
     ground = StandingLook(
-        stage, walks=(((1, 1), (5, 1)),), squares=(Square((5, 1), True),), off_limits_for_m=None, handled=True
+        stage,
+        walks=(((1, 1), (5, 1)),),
+        squares=(Square((5, 1), True),),
+        off_limits_for_m=None,
+        handled=True,
     )
-    odo = Figure((10, 5), 0.0, 0.5, puppet=False, lead=1, followed=True, said="Off!", label="Odo · Escort")
+    odo = Figure(
+        (10, 5), 0.0, 0.5, puppet=False, lead=1, followed=True, said="Off!", label="Odo · Escort"
+    )
     look = StageLook(
-        things=(Thing((3, 8), 0.5, True),), figures=(odo,), way=((10, 5), (12, 6)), cone=Cone((10, 5), 0.0, 4.0, 90.0)
+        things=(Thing((3, 8), 0.5, True),),
+        figures=(odo,),
+        way=((10, 5), (12, 6)),
+        cone=Cone((10, 5), 0.0, 4.0, 90.0),
     )
 
     def paint(painter: QPainter) -> None:
@@ -179,7 +214,11 @@ def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
     assert near(image, DAY.leads[1], body.x() - 6, body.y() - 6, 12, 12) > 40
     square = projection.to_pixels((5, 1)).toPoint()
     assert near(image, DAY.now, square.x() - 4, square.y() - 4, 8, 8) > 8
-    nobody = drawn(lambda painter: paint_moving(painter, stage, StageLook(), projection, QSizeF(WIDE, HIGH), [], DAY))
+    nobody = drawn(
+        lambda painter: paint_moving(
+            painter, stage, StageLook(), projection, QSizeF(WIDE, HIGH), [], DAY
+        )
+    )
     assert near(nobody, DAY.leads[1], 0, 0, WIDE, HIGH) == 0
 
 
@@ -202,7 +241,9 @@ def test_a_history_shows_numbers_by_height_and_texts_where_they_changed() -> Non
 
 def test_an_example_shows_its_stage_and_its_rows(tmp_path: Path) -> None:
     made = example_of(BUILTIN.kinds["move_to"])
-    explainer = Explainer(read_take(roll(Order(made, "example", tmp_path / "e.take"))), NPC, BUILTIN)
+    explainer = Explainer(
+        read_take(roll(Order(made, "example", tmp_path / "e.take"))), NPC, BUILTIN
+    )
     rows = list(explainer.outline.number)[:3]
 
     def paint(painter: QPainter) -> None:

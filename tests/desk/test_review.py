@@ -11,7 +11,9 @@ from umbrant.model.edits import Edit, set_guard
 
 def mistaken(driver: Driver) -> None:
     """Give a row a guard that goes without saying, and open the review."""
-    driver.desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "tend", "yes", Watch.ON_ENTRY)))
+    driver.desk.apply(
+        Edit("Guard", lambda p: set_guard(p, "warden", "tend", "yes", Watch.ON_ENTRY))
+    )
     driver.until(lambda: any(each.row_id == "tend" for each in driver.desk.findings))
     driver.pane.actions_by_id["show_review"].trigger()
 
@@ -62,7 +64,10 @@ def test_a_finding_is_dismissed_with_a_reason_that_is_kept(demo_driver: Driver) 
     choose(review.editing.menu, "it is meant so")
     demo_driver.until(lambda: demo_driver.desk.findings == [])
     kept = demo_driver.desk.project.cover.dismissed[-1]
-    assert (kept.finding, kept.reason) == ("settled_guard behaviors/warden.json tend", "it is meant so")
+    assert (kept.finding, kept.reason) == (
+        "settled_guard behaviors/warden.json tend",
+        "it is meant so",
+    )
     demo_driver.desk.undo()
     demo_driver.until(lambda: len(demo_driver.desk.findings) == 1)
 

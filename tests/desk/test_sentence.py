@@ -77,12 +77,18 @@ def test_a_number_in_a_condition_is_a_chip_of_its_own_with_its_unit() -> None:
 
 
 def test_what_has_to_be_filled_in_says_so() -> None:
-    missing = [piece for piece in sentence(row("r1", "move_to"), BUILTIN) if piece.chip and piece.chip.missing]
+    missing = [
+        piece
+        for piece in sentence(row("r1", "move_to"), BUILTIN)
+        if piece.chip and piece.chip.missing
+    ]
     assert [(piece.text, piece.role) for piece in missing] == [("target?", Role.CHIP)]
 
 
 def test_what_is_not_known_is_shown_as_it_is_written() -> None:
-    made = row("r1", "fly", name="Fly", decorators=[("glow", {})], upkeep=[("hum", 1.0, {})], guard="1 +")
+    made = row(
+        "r1", "fly", name="Fly", decorators=[("glow", {})], upkeep=[("hum", 1.0, {})], guard="1 +"
+    )
     assert text(made) == "fly? Fly glow? if 1 + · on entry upkeep 1 s hum?"
 
 
@@ -92,4 +98,6 @@ def test_keys_and_names_are_told_apart_from_values() -> None:
     assert roles["lamps"] is Role.KEY_CHIP
     assert roles["lamp_oil"] is Role.KEY_CHIP
     said = row("r2", "say", text="Off the quay!")
-    assert {piece.text: piece.role for piece in sentence(said, BUILTIN)}["Off the quay!"] is Role.CHIP
+    assert {piece.text: piece.role for piece in sentence(said, BUILTIN)}[
+        "Off the quay!"
+    ] is Role.CHIP

@@ -25,7 +25,9 @@ class Hands:
     def project(self):  # type: ignore[no-untyped-def]
         return self.desk.project
 
-    def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> None:
+    def key(
+        self, key: Qt.Key, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier
+    ) -> None:
         self.driver.key(key, modifier, self.view)
 
     def at(self, *path: str | int) -> None:
@@ -108,7 +110,8 @@ def test_what_cannot_stand_somewhere_is_told_and_changes_nothing(hands: Hands) -
         "0 cannot stand there: width_m: Input should be greater than 0",
         "'wide' is no number; write a number such as 2",
         "'over there' is no point; write x, y such as 12",
-        "Not A Name cannot stand there: name: write it with small letters, digits and _, a letter first",
+        "Not A Name cannot stand there: name: write it with small letters, digits and _, a "
+        "letter first",
     ]
 
 
@@ -123,7 +126,13 @@ def test_a_key_is_made_set_up_renamed_and_removed(hands: Hands) -> None:
     hands.write("value", "3")
     hands.pick("who shares it", "shared by the group")
     key = hands.project.blackboard("quay").by_name["patience"]
-    assert (key.type, key.low, key.high, key.default, key.scope) == (KeyType.NUMBER, 0.0, 10.0, 3.0, Sharing.GROUP)
+    assert (key.type, key.low, key.high, key.default, key.scope) == (
+        KeyType.NUMBER,
+        0.0,
+        10.0,
+        3.0,
+        Sharing.GROUP,
+    )
     hands.pick("type", "yes/no")
     assert hands.project.blackboard("quay").by_name["patience"].default is None
     hands.at(*path)
@@ -197,7 +206,9 @@ def test_cues_are_made_of_each_sort(hands: Hands) -> None:
     assert hands.project.scenario("dusk").cues[-1].does.value is True
 
 
-def test_a_new_project_is_written_saved_and_opened_again(driver: Driver, answers: Answers, tmp_path: object) -> None:
+def test_a_new_project_is_written_saved_and_opened_again(
+    driver: Driver, answers: Answers, tmp_path: object
+) -> None:
     answers.folder = tmp_path / "mine"  # type: ignore[operator]
     driver.pane.actions_by_id["new"].trigger()
     driver.until(lambda: driver.desk.take is not None and not driver.desk.busy)
@@ -251,7 +262,9 @@ def test_what_stands_on_the_stage_is_dragged_while_setting_up(hands: Hands) -> N
     moved = hands.project.stage("quay").props[0].at
     assert moved != props[0].at
     assert hands.desk.history.undo_name == f"Move {props[0].name}"
-    assert hands.view.line.path == ("stages", "quay", "props", 0), "the setting shows what was taken hold of"
+    assert hands.view.line.path == ("stages", "quay", "props", 0), (
+        "the setting shows what was taken hold of"
+    )
     corners = hands.project.stage("quay").areas[0].corners
     handle = next(each for each in stage.handles() if "corners" in each.path)
     hands.driver.drag(stage.to_pixels(handle.at), 12, stage)
@@ -290,7 +303,10 @@ def test_a_documents_file_is_renamed_with_all_that_names_it(hands: Hands) -> Non
     hands.at("behaviors", "warden")
     hands.write("name of the file", "keeper")
     assert hands.project.behavior("keeper").title == "Warden"
-    assert next(each for each in hands.project.scenario("dusk").cast if each.name == "odo").behavior == "keeper"
+    assert (
+        next(each for each in hands.project.scenario("dusk").cast if each.name == "odo").behavior
+        == "keeper"
+    )
     hands.at("blackboards", "quay")
     hands.write("name of the file", "shore")
     assert hands.project.behavior("keeper").blackboard == "shore"
@@ -319,7 +335,9 @@ def test_two_documents_cannot_have_the_same_file(hands: Hands) -> None:
 
 
 def test_what_another_type_of_a_key_breaks_is_told_before(hands: Hands, answers: Answers) -> None:
-    place = next(n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "lamp_oil")
+    place = next(
+        n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "lamp_oil"
+    )
     hands.at("blackboards", "quay", "keys", place)
     before = hands.project
     hands.pick("type", "text")
@@ -331,20 +349,28 @@ def test_what_another_type_of_a_key_breaks_is_told_before(hands: Hands, answers:
     assert hands.desk.problems
 
 
-def test_a_starting_value_that_no_longer_fits_its_key_is_shown_and_marked(hands: Hands, answers: Answers) -> None:
+def test_a_starting_value_that_no_longer_fits_its_key_is_shown_and_marked(
+    hands: Hands, answers: Answers
+) -> None:
     answers.removing = True
-    place = next(n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "visitor")
+    place = next(
+        n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "visitor"
+    )
     hands.at("blackboards", "quay", "keys", place)
     for wanted in ("number", "point", "text", "yes/no"):
         hands.pick("type", wanted)
-        line = next(each for each in hands.view.all_lines() if each.path[-2:] == ("keys", "visitor"))
+        line = next(
+            each for each in hands.view.all_lines() if each.path[-2:] == ("keys", "visitor")
+        )
         chip = next(piece.chip for piece in line.pieces if piece.chip is not None)
         assert chip.missing == (wanted != "text")
         assert "visitor" in line.text
 
 
 def test_a_keys_line_names_the_rows_that_read_and_write_it(hands: Hands) -> None:
-    place = next(n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "lamp_oil")
+    place = next(
+        n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "lamp_oil"
+    )
     hands.at("blackboards", "quay", "keys", place)
     told = hands.view.line.help
     assert "Read by Warden 1.3.2 All bright?" in told
@@ -358,13 +384,19 @@ def test_lines_that_an_edit_does_not_touch_are_kept(hands: Hands) -> None:
     hands.key(Qt.Key.Key_Up)
     after = hands.view.setting.lines
     assert [line.text for line in after] == [line.text for line in hands.view.all_lines()]
-    written = [line.path for line, old in zip(after, before, strict=True) if line is not old and len(line.path) > 3]
+    written = [
+        line.path
+        for line, old in zip(after, before, strict=True)
+        if line is not old and len(line.path) > 3
+    ]
     assert written
     assert all(path[:4] == ("scenarios", "dusk", "cast", 0) for path in written)
 
 
 def test_what_is_no_point_is_told_as_it_is_typed_and_changes_nothing(hands: Hands) -> None:
-    place = next(n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "last_seen")
+    place = next(
+        n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "last_seen"
+    )
     hands.at("blackboards", "quay", "keys", place)
     before = hands.project
     hands.write("value", "over there")

@@ -39,7 +39,9 @@ class Hands:
             for step in range(1, 7):
                 at = QPointF(start + (end - start) * step / 6)
                 globally = self.stage.mapToGlobal(at)
-                move = QMouseEvent(QEvent.Type.MouseMove, at, globally, Qt.MouseButton.NoButton, LEFT, modifier)
+                move = QMouseEvent(
+                    QEvent.Type.MouseMove, at, globally, Qt.MouseButton.NoButton, LEFT, modifier
+                )
                 QApplication.sendEvent(self.stage, move)
         self.driver.qtbot.mouseRelease(self.stage, LEFT, modifier, pixels[-1])
 
@@ -114,9 +116,13 @@ def test_things_are_put_where_the_stage_is_double_clicked(hands: Hands) -> None:
 
 
 def test_a_corner_is_put_into_an_edge_and_taken_out_by_delete(hands: Hands) -> None:
-    place, area = next((n, each) for n, each in enumerate(hands.areas) if each.name == "the rope store")
+    place, area = next(
+        (n, each) for n, each in enumerate(hands.areas) if each.name == "the rope store"
+    )
     (x0, y0), (x1, y1) = area.corners[:2]
-    hands.driver.qtbot.mouseDClick(hands.stage, LEFT, pos=hands.pixel(((x0 + x1) / 2, (y0 + y1) / 2)))
+    hands.driver.qtbot.mouseDClick(
+        hands.stage, LEFT, pos=hands.pixel(((x0 + x1) / 2, (y0 + y1) / 2))
+    )
     choose(hands.stage.sketching.menu, "Corner of the rope store")
     assert len(hands.areas[place].corners) == len(area.corners) + 1
     hands.stage.chosen = ("stages", "quay", "areas", place, "corners", 1)
@@ -135,7 +141,9 @@ def test_a_dragged_point_comes_into_line_with_others_but_not_with_alt(hands: Han
     near = 3 / hands.stage._scale
     hands.drag(place.at, (prop.at[0] + near, 13.2))
     assert hands.desk.project.stage("quay").places[number].at[0] == prop.at[0]
-    hands.drag(hands.desk.project.stage("quay").places[number].at, (prop.at[0] + near, 13.2), modifier=ALT)
+    hands.drag(
+        hands.desk.project.stage("quay").places[number].at, (prop.at[0] + near, 13.2), modifier=ALT
+    )
     assert hands.desk.project.stage("quay").places[number].at[0] != prop.at[0]
 
 
@@ -143,7 +151,9 @@ def test_where_nobody_can_walk_is_hatched_while_setting_up(hands: Hands) -> None
     def ink() -> int:
         image = hands.stage.grab().toImage()
         water = hands.pixel((16.0, 1.5))
-        return len({image.pixel(water.x() + dx, water.y() + dy) for dx in range(12) for dy in range(12)})
+        return len(
+            {image.pixel(water.x() + dx, water.y() + dy) for dx in range(12) for dy in range(12)}
+        )
 
     hatched = ink()
     hands.driver.pane.actions_by_id["show_rows"].trigger()

@@ -1,4 +1,6 @@
-"""The tape without a window: what still runs at the end is drawn to the end, and zooming keeps what is pointed at."""
+"""The tape without a window: what still runs at the end is drawn to the end, and zooming keeps what
+is pointed at.
+"""
 
 import pytest
 from PySide6.QtCore import QRectF
@@ -21,7 +23,10 @@ def running(record: RowRecord, ticks: int) -> list[bool]:
         axis = Axis(QRectF(0, 0, ticks * 10, 34), 0, ticks, ticks)
         TapePainter(painter, axis, DAY, 10).draw(Family.ACTION, record)
     columns = ([image.pixelColor(tick * 10 + 3, y) for y in range(34)] for tick in range(ticks))
-    return [sum(abs(pixel.hue() - DAY.running.hue()) < 12 for pixel in column) > 10 for column in columns]
+    return [
+        sum(abs(pixel.hue() - DAY.running.hue()) < 12 for pixel in column) > 10
+        for column in columns
+    ]
 
 
 def test_what_still_runs_at_the_end_is_drawn_to_the_end(qtbot: QtBot) -> None:

@@ -1,4 +1,6 @@
-"""Rows of a used behavior, shown inside the one that uses it, are edited there and changed where they are written."""
+"""Rows of a used behavior, shown inside the one that uses it, are edited there and changed where
+they are written.
+"""
 
 import pytest
 from PySide6.QtCore import Qt
@@ -43,7 +45,9 @@ def test_a_row_is_added_duplicated_and_pasted_inside_a_used_behavior(hands: Hand
     assert added.startswith("tobench/")
     row = hands.used.row(added.removeprefix("tobench/"))
     assert (row.kind, row.under) == ("wait", before.row("go").under)
-    assert [each.id for each in hands.used.rows].index(row.id) == [each.id for each in hands.used.rows].index("go") + 1
+    assert [each.id for each in hands.used.rows].index(row.id) == [
+        each.id for each in hands.used.rows
+    ].index("go") + 1
     hands.desk.select_row(added)
     hands.do("duplicate")
     assert len(hands.used.rows) == len(before.rows) + 2

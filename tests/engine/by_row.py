@@ -12,7 +12,9 @@ class ByRow(Unrecorded):
     """Hears when rows are entered and left."""
 
     def running(self, row_id: str) -> Running:
-        return SimpleNamespace(entered=partial(self.entered, row_id), left=partial(self.left, row_id))
+        return SimpleNamespace(
+            entered=partial(self.entered, row_id), left=partial(self.left, row_id)
+        )
 
     def entered(self, row_id: str) -> None: ...
     def left(self, row_id: str, status: Status | None, cause: Cause | None) -> None: ...

@@ -1,7 +1,9 @@
-"""A short interpreter of trees, written straight from the definitions: what the engine is tested against.
+"""A short interpreter of trees, written straight from the definitions: what the engine is tested
+against.
 
-It knows selectors, sequences, parallels, guards with their watches, and decorators; leaves last so many ticks. It
-notes, tick by tick, what is entered, how what is left has ended, and what is refused.
+It knows selectors, sequences, parallels, guards with their watches, and decorators; leaves last so
+many ticks. It notes, tick by tick, what is entered, how what is left has ended, and what is
+refused.
 """
 
 from collections.abc import Callable

@@ -1,7 +1,8 @@
-"""The algorithm of the SCXML Recommendation, Appendix D, transcribed line by line: what the engine is tested against.
+"""The algorithm of the SCXML Recommendation, Appendix D, transcribed line by line: what the engine
+is tested against.
 
-Left out is what our machines do not have: data models, executable content, invoking, sending, and several targets.
-Names are those of the appendix.
+Left out is what our machines do not have: data models, executable content, invoking, sending, and
+several targets. Names are those of the appendix.
 """
 
 from collections.abc import Callable
@@ -93,7 +94,9 @@ class Interpreter:
             for s in [state, *self.getProperAncestors(state, None)]:
                 found = None
                 for t in s.transitions:
-                    named = (event is None and t.event is None) or (t.event is not None and t.event == event)
+                    named = (event is None and t.event is None) or (
+                        t.event is not None and t.event == event
+                    )
                     if named and self.conditionMatch(t):
                         found = t
                         break
@@ -134,7 +137,11 @@ class Interpreter:
             for h in s.children:
                 if h.kind == "history":
                     if h.deep:
-                        kept = [c for c in self.configuration if self.isAtomicState(c) and self.isDescendant(c, s)]
+                        kept = [
+                            c
+                            for c in self.configuration
+                            if self.isAtomicState(c) and self.isDescendant(c, s)
+                        ]
                     else:
                         kept = [c for c in self.configuration if c.parent is s]
                     self.historyValue[h.id] = kept
@@ -156,7 +163,9 @@ class Interpreter:
         statesToEnter: list[S] = []
         self.computeEntrySet(enabledTransitions, statesToEnter)
         # The configuration is a set: what is in it and was not left is not entered a second time.
-        for s in sorted((s for s in statesToEnter if s not in self.configuration), key=lambda s: s.order):
+        for s in sorted(
+            (s for s in statesToEnter if s not in self.configuration), key=lambda s: s.order
+        ):
             self.configuration.append(s)
             self.log.append(("entered", s.id))
             if s.kind == "final":
@@ -168,7 +177,9 @@ class Interpreter:
                     grandparent = parent.parent
                     self.internalQueue.append(f"done.{parent.id}")
                     parallel = grandparent is not None and grandparent.kind == "parallel"
-                    if parallel and all(self.isInFinalState(c) for c in self.getChildStates(grandparent)):
+                    if parallel and all(
+                        self.isInFinalState(c) for c in self.getChildStates(grandparent)
+                    ):
                         self.internalQueue.append(f"done.{grandparent.id}")
 
     def computeEntrySet(self, transitions: list[T], statesToEnter: list[S]) -> None:
@@ -199,7 +210,9 @@ class Interpreter:
                 if not any(self.isDescendant(s, child) for s in statesToEnter):
                     self.addDescendantStatesToEnter(child, statesToEnter)
 
-    def addAncestorStatesToEnter(self, state: S, ancestor: S | None, statesToEnter: list[S]) -> None:
+    def addAncestorStatesToEnter(
+        self, state: S, ancestor: S | None, statesToEnter: list[S]
+    ) -> None:
         for anc in self.getProperAncestors(state, ancestor):
             if anc not in statesToEnter:
                 statesToEnter.append(anc)
@@ -214,7 +227,11 @@ class Interpreter:
         tstates = self.getEffectiveTargetStates(t)
         if not tstates:
             return None
-        if t.internal and self.isCompoundState(t.source) and all(self.isDescendant(s, t.source) for s in tstates):
+        if (
+            t.internal
+            and self.isCompoundState(t.source)
+            and all(self.isDescendant(s, t.source) for s in tstates)
+        ):
             return t.source
         return self.findLCCA([t.source, *tstates])
 
@@ -253,7 +270,9 @@ class Interpreter:
 
     def isInFinalState(self, s: S) -> bool:
         if self.isCompoundState(s):
-            return any(c.kind == "final" and c in self.configuration for c in self.getChildStates(s))
+            return any(
+                c.kind == "final" and c in self.configuration for c in self.getChildStates(s)
+            )
         if s.kind == "parallel":
             return all(self.isInFinalState(c) for c in self.getChildStates(s))
         return False

@@ -7,7 +7,9 @@ from umbrant.reasons.why import Explainer
 from umbrant.take.record import RowState
 
 
-def test_a_row_that_ends_and_is_refused_in_one_tick_has_ended_and_says_that_it_was_refused() -> None:
+def test_a_row_that_ends_and_is_refused_in_one_tick_has_ended_and_says_that_it_was_refused() -> (
+    None
+):
     take = played(
         project(
             row("mm", "machine"),
@@ -25,7 +27,9 @@ def test_a_row_that_ends_and_is_refused_in_one_tick_has_ended_and_says_that_it_w
 
 
 def test_a_machine_that_is_started_again_has_forgotten_what_was_done_in_it_before() -> None:
-    """A tick that is cut off leaves a state to be told of as done; the machine is stopped before it is."""
+    """A tick that is cut off leaves a state to be told of as done; the machine is stopped before it
+    is.
+    """
     when = ("between(0, 0.25) or between(0.5, 1)", Watch.BOTH)
     take = played(
         project(

@@ -1,4 +1,6 @@
-"""No tick runs for ever, whatever a machine is written like; what was cut off is recorded and can be read."""
+"""No tick runs for ever, whatever a machine is written like; what was cut off is recorded and can
+be read.
+"""
 
 from tests.bounded import within
 from tests.small import key, played, project, record, refusals, row, spans, values
@@ -103,7 +105,12 @@ def test_a_state_that_does_its_work_again_when_it_is_done_goes_round_no_ring() -
             seconds=0.9,
         )
     )
-    assert spans(take, "t1") == [(2, 2, "success"), (4, 4, "success"), (6, 6, "success"), (8, 8, "success")]
+    assert spans(take, "t1") == [
+        (2, 2, "success"),
+        (4, 4, "success"),
+        (6, 6, "success"),
+        (8, 8, "success"),
+    ]
     assert refusals(take, "mm", "machine") == []
 
 

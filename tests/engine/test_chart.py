@@ -1,4 +1,5 @@
-"""The rules of machines, clause by clause, and against the transcribed algorithm on random machines.
+"""The rules of machines, clause by clause, and against the transcribed algorithm on random
+machines.
 
 Clauses are those of the SCXML Recommendation of 1 September 2015.
 """
@@ -11,7 +12,12 @@ from hypothesis import strategies as st
 from tests.engine.scxml import Interpreter, S, T
 from umbrant.engine.chart import Chart, Sort, State, Step, Transition
 
-SORTS = {"state": Sort.STATE, "parallel": Sort.REGIONS, "final": Sort.FINAL, "history": Sort.HISTORY}
+SORTS = {
+    "state": Sort.STATE,
+    "parallel": Sort.REGIONS,
+    "final": Sort.FINAL,
+    "history": Sort.HISTORY,
+}
 
 
 class Driven:
@@ -28,7 +34,9 @@ class Driven:
             for transition in source.transitions:
                 self.events[transition.id] = transition.event
                 target = self.byid[transition.target] if transition.target else None
-                state.transitions.append(Transition(transition.id, state, target, transition.internal))
+                state.transitions.append(
+                    Transition(transition.id, state, target, transition.internal)
+                )
         self.inside: list[str] = []
         self.log: list[tuple[str, str]] = []
         self.running = True
@@ -93,7 +101,9 @@ def s(state_id: str, *children: S, kind: str = "state", **more: Any) -> S:
 
 
 def t(source: S, event: str | None, target: str | None, **more: Any) -> None:
-    source.transitions.append(T(f"{source.id}:{len(source.transitions)}", source, event, target, **more))
+    source.transitions.append(
+        T(f"{source.id}:{len(source.transitions)}", source, event, target, **more)
+    )
 
 
 def find(root: S, state_id: str) -> S:
@@ -124,7 +134,9 @@ def test_3_3_of_a_compound_state_exactly_one_child_is_active() -> None:
 
 
 def test_3_4_all_children_of_a_parallel_state_are_active() -> None:
-    driven = run(s("m", s("p", s("l", s("l1")), s("r", s("r1"), s("r2"), initial="r2"), kind="parallel")))
+    driven = run(
+        s("m", s("p", s("l", s("l1")), s("r", s("r1"), s("r2"), initial="r2"), kind="parallel"))
+    )
     assert driven.active == ["p", "l", "l1", "r", "r2"]
 
 
@@ -156,7 +168,7 @@ def test_3_13_states_are_left_innermost_first_and_entered_outermost_first() -> N
     ]
 
 
-def test_3_13_an_external_self_transition_leaves_and_enters_and_one_without_target_does_neither() -> None:
+def test_3_13_an_external_self_transition_leaves_and_enters_one_without_target_does_not() -> None:
     root = s("m", s("a", s("a1"), s("a2")))
     t(find(root, "a1"), "to2", "a2")
     t(find(root, "a"), "again", "a")
@@ -179,7 +191,11 @@ def test_3_13_an_internal_transition_does_not_leave_its_source() -> None:
 
 def test_3_13_transitions_in_two_regions_are_taken_together_and_conflicts_go_to_the_first() -> None:
     def chart() -> S:
-        return s("m", s("p", s("l", s("l1"), s("l2")), s("r", s("r1"), s("r2")), kind="parallel"), s("out"))
+        return s(
+            "m",
+            s("p", s("l", s("l1"), s("l2")), s("r", s("r1"), s("r2")), kind="parallel"),
+            s("out"),
+        )
 
     together = chart()
     t(find(together, "l1"), "e", "l2")
@@ -273,7 +289,11 @@ def test_3_10_a_history_led_to_from_around_it_remembers_what_is_left_in_that_ver
 
 
 def test_3_10_an_internal_transition_to_a_history_around_it_enters_nothing_twice() -> None:
-    root = s("m", s("p", s("r", s("a"), s("b")), s("h", kind="history", deep=True), kind="parallel"), s("away"))
+    root = s(
+        "m",
+        s("p", s("r", s("a"), s("b")), s("h", kind="history", deep=True), kind="parallel"),
+        s("away"),
+    )
     t(find(root, "p"), "off", "away")
     t(find(root, "away"), "back", "h")
     t(find(root, "r"), "again", "h", internal=True)
@@ -292,7 +312,11 @@ def charts(draw: st.DrawFn) -> S:  # noqa: C901
 
     def grow(depth: int, region: bool) -> S:
         state_id = f"s{len(made)}"
-        kind = "state" if depth == 0 or region else draw(st.sampled_from(["state", "state", "parallel", "final"]))
+        kind = (
+            "state"
+            if depth == 0 or region
+            else draw(st.sampled_from(["state", "state", "parallel", "final"]))
+        )
         if depth >= 3:
             kind = "state" if region else draw(st.sampled_from(["state", "final"]))
         state = S(state_id, kind)
@@ -321,7 +345,11 @@ def charts(draw: st.DrawFn) -> S:  # noqa: C901
         if state.kind in ("state", "parallel"):
             for _ in range(draw(st.integers(0, 2))):
                 done = [f"done.{state.id}"] if state.children else []
-                event = draw(st.sampled_from([*EVENTS, *EVENTS, *done, None] if state is not root else [*EVENTS]))
+                event = draw(
+                    st.sampled_from(
+                        [*EVENTS, *EVENTS, *done, None] if state is not root else [*EVENTS]
+                    )
+                )
                 target = draw(st.sampled_from([*targets, *targets, None] if event else targets))
                 t(state, event, target, internal=draw(st.booleans()))
     return root
@@ -337,7 +365,9 @@ def test_random_machines_do_what_the_transcribed_algorithm_does(root: S, events:
     for event in events:
         reference.send(event)
         driven.send(event)
-        assert driven.active == [each.id for each in sorted(reference.configuration, key=lambda each: each.order)]
+        assert driven.active == [
+            each.id for each in sorted(reference.configuration, key=lambda each: each.order)
+        ]
         assert driven.running == reference.running
     assert driven.log == reference.log
 

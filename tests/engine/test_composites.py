@@ -23,7 +23,11 @@ def test_a_selector_tries_its_children_in_order_until_one_succeeds() -> None:
 
 
 def test_a_selector_fails_when_all_children_have_failed_and_begins_again_at_the_next_tick() -> None:
-    take = played(project(row("top", "selector"), row("r1", "last", "top", ticks=0, success=False), seconds=0.2))
+    take = played(
+        project(
+            row("top", "selector"), row("r1", "last", "top", ticks=0, success=False), seconds=0.2
+        )
+    )
     assert spans(take, "top") == [(0, 0, "failure"), (1, 1, "failure")]
     assert record(take, "top").spans[0].cause.kind == "all_failed"
 
@@ -31,7 +35,10 @@ def test_a_selector_fails_when_all_children_have_failed_and_begins_again_at_the_
 def test_a_sequence_does_its_children_one_after_the_other() -> None:
     take = played(
         project(
-            row("top", "sequence"), row("r1", "last", "top", ticks=1), row("r2", "last", "top", ticks=1), seconds=0.3
+            row("top", "sequence"),
+            row("r1", "last", "top", ticks=1),
+            row("r2", "last", "top", ticks=1),
+            seconds=0.3,
         )
     )
     assert spans(take, "r1") == [(0, 1, "success")]
@@ -90,7 +97,9 @@ def test_restart_makes_a_selector_start_from_its_first_child_at_each_tick() -> N
         (Watch.BOTH, True, True),
     ],
 )
-def test_what_a_guard_does_follows_from_its_watch(watch: Watch, taken_over: bool, stopped: bool) -> None:
+def test_what_a_guard_does_follows_from_its_watch(
+    watch: Watch, taken_over: bool, stopped: bool
+) -> None:
     take = played(
         project(
             row("top", "selector"),
@@ -144,11 +153,19 @@ def test_a_take_over_needs_the_guard_to_turn_to_yes() -> None:
     assert [start for start, _, _ in spans(take, "r1")] == [0, 8]
 
 
-def test_an_earlier_child_of_a_sequence_takes_over_too_and_the_sequence_goes_on_from_there() -> None:
+def test_an_earlier_child_of_a_sequence_takes_over_too_and_the_sequence_goes_on_from_there() -> (
+    None
+):
     take = played(
         project(
             row("top", "sequence"),
-            row("r1", "last", "top", guard=("between(0, 0.1) or between(0.5, 9)", Watch.TAKE_OVER), ticks=1),
+            row(
+                "r1",
+                "last",
+                "top",
+                guard=("between(0, 0.1) or between(0.5, 9)", Watch.TAKE_OVER),
+                ticks=1,
+            ),
             row("r2", "last", "top", ticks=6),
             seconds=1.0,
         )
@@ -160,7 +177,10 @@ def test_an_earlier_child_of_a_sequence_takes_over_too_and_the_sequence_goes_on_
 def test_a_muted_row_is_passed_over() -> None:
     take = played(
         project(
-            row("top", "sequence"), row("r1", "last", "top", ticks=5, muted=True), row("r2", "last", "top"), seconds=0.2
+            row("top", "sequence"),
+            row("r1", "last", "top", ticks=5, muted=True),
+            row("r2", "last", "top"),
+            seconds=0.2,
         )
     )
     assert spans(take, "r1") == []

@@ -9,7 +9,9 @@ Spans = list[tuple[int, int | None, str | None]]
 
 
 def once(success: bool, *decorators: tuple[str, dict[str, object]], ticks: int = 0) -> Spans:
-    made = project(row("top", "last", ticks=ticks, success=success, decorators=decorators), seconds=1.0)
+    made = project(
+        row("top", "last", ticks=ticks, success=success, decorators=decorators), seconds=1.0
+    )
     return spans(played(made), "top")
 
 
@@ -79,7 +81,9 @@ def test_chance_refuses_with_its_roll_and_the_bound() -> None:
 
 @pytest.mark.parametrize(("share", "entered"), [(0.0, 0), (1.0, 3)])
 def test_chance_0_is_never_and_1_is_always(share: float, entered: int) -> None:
-    take = played(project(row("top", "last", ticks=0, decorators=[("chance", {"share": share})]), seconds=0.3))
+    take = played(
+        project(row("top", "last", ticks=0, decorators=[("chance", {"share": share})]), seconds=0.3)
+    )
     assert len(spans(take, "top")) == entered
     assert sum(end - start + 1 for start, end, _ in refusals(take, "top")) == 3 - entered
 
@@ -91,8 +95,12 @@ def test_decorators_of_one_row_work_together() -> None:
     assert once(False, ("repeat", {"times": 2.0}), *inside)[0] == (0, 5, "success")
 
 
-@pytest.mark.parametrize("decorator", [("repeat", {"times": 2.0}), ("repeat_until", {"result": "failure"})])
-def test_what_still_runs_at_the_end_of_a_round_is_stopped(decorator: tuple[str, dict[str, object]]) -> None:
+@pytest.mark.parametrize(
+    "decorator", [("repeat", {"times": 2.0}), ("repeat_until", {"result": "failure"})]
+)
+def test_what_still_runs_at_the_end_of_a_round_is_stopped(
+    decorator: tuple[str, dict[str, object]],
+) -> None:
     take = played(
         project(
             row("pp", "parallel", successes=1.0, decorators=[decorator]),
@@ -111,7 +119,11 @@ def test_what_still_runs_at_the_end_of_a_round_is_stopped(decorator: tuple[str, 
 def test_a_selector_that_is_retried_after_its_time_was_up_begins_with_its_first_child() -> None:
     take = played(
         project(
-            row("top", "selector", decorators=[("retry", {"times": 2.0}), ("time_limit", {"limit": 0.3})]),
+            row(
+                "top",
+                "selector",
+                decorators=[("retry", {"times": 2.0}), ("time_limit", {"limit": 0.3})],
+            ),
             row("r1", "last", "top", ticks=1, success=False),
             row("r2", "last", "top", ticks=9),
             seconds=0.8,

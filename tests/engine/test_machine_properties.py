@@ -20,7 +20,9 @@ KINDS = {"state": "state", "parallel": "regions", "final": "final", "history": "
 
 
 class Steps(ByRow):
-    """Notes what a machine leaves, fires and enters, and that every row is entered and left in turn."""
+    """Notes what a machine leaves, fires and enters, and that every row is entered and left in
+    turn.
+    """
 
     def __init__(self) -> None:
         self.log: list[tuple[str, str]] = []
@@ -47,7 +49,9 @@ def rows_of(root: S) -> list[Row]:
         if state.kind == "state" and not state.children:
             rows.append(row(f"x{state.id}", "last", state.id, ticks=1000.0))
         for child in state.children:
-            args: dict[str, object] = {"initial": child.initial} if child.kind == "state" and child.initial else {}
+            args: dict[str, object] = (
+                {"initial": child.initial} if child.kind == "state" and child.initial else {}
+            )
             if child.kind == "history":
                 args = {"depth": "deep" if child.deep else "shallow"}
             rows.append(row(child.id, KINDS[child.kind], state.id, **args))
@@ -83,13 +87,17 @@ def transitions(state: S) -> list[T]:
 
 @settings(max_examples=60, deadline=None)
 @given(charts(), st.data())
-def test_machines_of_rows_do_what_the_transcribed_algorithm_does(root: S, data: st.DataObject) -> None:
+def test_machines_of_rows_do_what_the_transcribed_algorithm_does(
+    root: S, data: st.DataObject
+) -> None:
     for each in transitions(root):
         if each.event is not None and each.event not in EVENTS:
             each.internal = False
         else:
             each.cond = data.draw(st.sampled_from(["", *GUARDS]))
-    heard = data.draw(st.lists(st.lists(st.sampled_from(EVENTS), max_size=2), min_size=TICKS, max_size=TICKS))
+    heard = data.draw(
+        st.lists(st.lists(st.sampled_from(EVENTS), max_size=2), min_size=TICKS, max_size=TICKS)
+    )
     made, steps, reference = project(*rows_of(root)), Steps(), Interpreter(root)
     scenario = made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
@@ -110,12 +118,18 @@ def test_machines_of_rows_do_what_the_transcribed_algorithm_does(root: S, data: 
         if not reference.running:
             break
         active = {state.id for state in reference.configuration}
-        running = {f"x{state.id}" for state in reference.configuration if state.kind == "state" and not state.children}
+        running = {
+            f"x{state.id}"
+            for state in reference.configuration
+            if state.kind == "state" and not state.children
+        }
         assert steps.active == {"s0"} | active | running
 
 
 def ended(reference: Interpreter) -> list[tuple[str, str]]:
-    """What the reference has done. At the end our machine leaves what is active; the algorithm does so afterwards."""
+    """What the reference has done. At the end our machine leaves what is active; the algorithm does
+    so afterwards.
+    """
     whole = [("entered", "s0"), *reference.log]
     if reference.running:
         return whole

@@ -205,13 +205,19 @@ def test_a_loop_without_time_is_cut_off_and_told_of() -> None:
 
 
 def test_a_hook_that_takes_time_is_stopped_with_the_reason() -> None:
-    take = machine(row("aa", "state", "mm"), row("in", "on_enter", "aa"), row("i1", "wait", "in", duration=3.0))
+    take = machine(
+        row("aa", "state", "mm"), row("in", "on_enter", "aa"), row("i1", "wait", "in", duration=3.0)
+    )
     assert record(take, "in").spans[0].cause.kind == "takes_time"  # type: ignore[union-attr]
     assert spans(take, "i1") == [(0, 0, "stopped")]
 
 
 def test_a_transition_to_nowhere_is_told_of_and_the_rest_runs() -> None:
-    take = machine(row("aa", "state", "mm"), row("t1", "after", "aa", time=0.1, to="gone"), row("x1", "last", "aa"))
+    take = machine(
+        row("aa", "state", "mm"),
+        row("t1", "after", "aa", time=0.1, to="gone"),
+        row("x1", "last", "aa"),
+    )
     assert refusals(take, "t1") == [(0, 0, "no_state")]
     assert spans(take, "x1") == [(0, 1, "success")]
 

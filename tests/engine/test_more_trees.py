@@ -28,11 +28,18 @@ def test_a_random_selector_tries_its_children_by_weight_until_one_succeeds() -> 
     assert counts["aa"] / 600 == pytest.approx(0.75, abs=0.06)
 
 
-def test_a_random_selector_goes_on_to_another_child_when_one_fails_and_takes_weights_from_keys() -> None:
+def test_a_random_selector_tries_another_child_when_one_fails_by_weights_from_keys() -> None:
     take = played(
         project(
             row("rr", "random_selector"),
-            row("aa", "last", "rr", ticks=1, success=False, decorators=[("weight", {"weight": key("n")})]),
+            row(
+                "aa",
+                "last",
+                "rr",
+                ticks=1,
+                success=False,
+                decorators=[("weight", {"weight": key("n")})],
+            ),
             row("bb", "last", "rr", ticks=1, success=False),
             keys=(N,),
             start_keys={"n": 1000.0},
@@ -101,7 +108,13 @@ def test_at_most_counts_in_all_or_per_entry_of_the_row_around_it() -> None:
     def rows(counted: str) -> list[object]:
         return [
             row("ss", "selector"),
-            row("aa", "last", "ss", ticks=0, decorators=[("at_most", {"times": 2.0, "counted": counted})]),
+            row(
+                "aa",
+                "last",
+                "ss",
+                ticks=0,
+                decorators=[("at_most", {"times": 2.0, "counted": counted})],
+            ),
             row("bb", "last", "ss", ticks=1),
         ]
 
@@ -152,7 +165,9 @@ def test_a_cooldown_may_begin_cooling_and_may_be_drawn() -> None:
                 "last",
                 "ss",
                 ticks=0,
-                decorators=[("cooldown", {"duration": Spread(mid=0.5, give=0.3), "first": "cooling"})],
+                decorators=[
+                    ("cooldown", {"duration": Spread(mid=0.5, give=0.3), "first": "cooling"})
+                ],
             ),
             row("bb", "last", "ss", ticks=0),
             seconds=20.0,
@@ -181,7 +196,9 @@ def test_a_chance_taken_from_a_key_is_told_with_its_roll_and_its_bound() -> None
     assert {bound for _, _, bound in gauges(take, "aa", "decorator 0")} == {0.25}
 
 
-def test_a_number_bound_to_a_key_that_is_not_set_keeps_its_row_from_running_and_says_which() -> None:
+def test_a_number_bound_to_a_key_that_is_not_set_keeps_its_row_from_running_and_says_which() -> (
+    None
+):
     unset = Key(name="u", type=KeyType.NUMBER)
     take = played(
         project(

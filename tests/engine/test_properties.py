@@ -68,7 +68,9 @@ def run(made: Project, ticks: int) -> Ledger:
 
 @settings(max_examples=120)
 @given(trees())
-def test_every_row_that_is_entered_is_left_exactly_once_and_no_row_runs_outside_its_parent(rows: list[Row]) -> None:
+def test_every_row_that_is_entered_is_left_exactly_once_and_no_row_runs_outside_its_parent(
+    rows: list[Row],
+) -> None:
     made = project(*rows)
     ledger = run(made, 12)
     outline = made.behaviors[0].outline
@@ -99,7 +101,9 @@ def reference_of(rows: list[Row]) -> Reference:
             borne=int(each.args.get("failures", 1)),  # type: ignore[call-overload]
             guard=HOLDS[when] if when else None,
             watch=str(each.guard.watch) if each.guard else "on entry",
-            decorators=[(wrapped.kind, STEPS.get(wrapped.kind, 0.0)) for wrapped in each.decorators],
+            decorators=[
+                (wrapped.kind, STEPS.get(wrapped.kind, 0.0)) for wrapped in each.decorators
+            ],
         )
         nodes[each.id] = node
         if each.under:
@@ -170,7 +174,11 @@ def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
         world.finish()
         reference.tick()
         assert diary.log == reference.log
-    refused = {row_id: each.ticks for (row_id, part), each in diary.refused.items() if each.ticks and part == ROW}
+    refused = {
+        row_id: each.ticks
+        for (row_id, part), each in diary.refused.items()
+        if each.ticks and part == ROW
+    }
     assert refused == reference.refused
 
 
@@ -207,6 +215,8 @@ def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(rows: list[Ro
             if span.outcome is not None:
                 recorded[row_id, span.outcome.value] += 1
         for part, refusals in record.refusals.items():
-            refused[row_id, part] = {tick for each in refusals for tick in range(each.start, each.end + 1)}
+            refused[row_id, part] = {
+                tick for each in refusals for tick in range(each.start, each.end + 1)
+            }
     assert told == recorded
     assert {place: each.ticks for place, each in diary.refused.items() if each.ticks} == refused

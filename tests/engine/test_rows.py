@@ -27,11 +27,17 @@ def test_cooldown_refuses_a_row_until_its_time_is_over() -> None:
     assert facts == pytest.approx({"since_s": 0.1, "until_s": 0.6})
 
 
-@pytest.mark.parametrize(("ending", "cools"), [("success", True), ("failure", False), ("any end", True)])
+@pytest.mark.parametrize(
+    ("ending", "cools"), [("success", True), ("failure", False), ("any end", True)]
+)
 def test_cooldown_begins_with_the_ending_it_is_told(ending: str, cools: bool) -> None:
     cooldown = ("cooldown", {"duration": 5.0, "ending": ending})
     take = played(
-        project(row("top", "selector"), row("r1", "last", "top", ticks=0, decorators=[cooldown]), seconds=0.3)
+        project(
+            row("top", "selector"),
+            row("r1", "last", "top", ticks=0, decorators=[cooldown]),
+            seconds=0.3,
+        )
     )
     assert len(spans(take, "r1")) == (1 if cools else 3)
 
@@ -62,7 +68,9 @@ def test_invert_turns_success_into_failure_and_failure_into_success() -> None:
 
 
 def test_decorators_apply_from_the_outside_in() -> None:
-    """Inverted inside, then limited: running out of time is failure. Limited inside, then inverted: it is success."""
+    """Inverted inside, then limited: running out of time is failure. Limited inside, then inverted:
+    it is success.
+    """
     limit, invert = ("time_limit", {"limit": 0.2}), ("invert", {})
     for decorators, outcome in (([limit, invert], "failure"), ([invert, limit], "success")):
         take = played(project(row("top", "last", ticks=30, decorators=decorators), seconds=0.3))
@@ -83,10 +91,15 @@ def test_upkeep_is_done_on_entry_and_then_every_so_often_while_the_row_is_active
         )
     )
     changes = take.agents["a"].keys["flag"]
-    assert list(zip(changes.ticks, [each.value for each in changes.values], strict=True)) == [(0, True), (4, None)]
+    assert list(zip(changes.ticks, [each.value for each in changes.values], strict=True)) == [
+        (0, True),
+        (4, None),
+    ]
     assert (changes.values[0].row_id, changes.values[0].part) == ("r1", "upkeep 0")
     assert (changes.values[1].row_id, changes.values[1].part) == ("r2", "")
-    assert gauges(take, "r1", "upkeep 0") == [(0, 1.0, None), (3, 2.0, None)], "each time is counted"
+    assert gauges(take, "r1", "upkeep 0") == [(0, 1.0, None), (3, 2.0, None)], (
+        "each time is counted"
+    )
 
 
 def test_upkeep_that_fails_says_why_and_the_row_goes_on() -> None:
@@ -99,7 +112,9 @@ def test_upkeep_that_fails_says_why_and_the_row_goes_on() -> None:
 
 def test_upkeep_that_takes_time_is_refused_and_never_begun() -> None:
     LEFT.clear()
-    take = played(project(row("top", "last", ticks=3, upkeep=[("tidy", 0.1, {"text": "begun"})]), seconds=0.4))
+    take = played(
+        project(row("top", "last", ticks=3, upkeep=[("tidy", 0.1, {"text": "begun"})]), seconds=0.4)
+    )
     assert {cause for _, _, cause in refusals(take, "top", "upkeep 0")} == {"takes_time"}
     assert LEFT == []
 
@@ -109,7 +124,13 @@ def test_what_a_row_started_is_undone_however_it_is_left() -> None:
     played(
         project(
             row("top", "sequence"),
-            row("r1", "tidy", "top", text="limited", decorators=[("time_limit", {"limit": 0.1}), ("invert", {})]),
+            row(
+                "r1",
+                "tidy",
+                "top",
+                text="limited",
+                decorators=[("time_limit", {"limit": 0.1}), ("invert", {})],
+            ),
             seconds=0.2,
         )
     )
@@ -164,7 +185,9 @@ def test_a_row_that_cannot_run_fails_and_says_why(broken: object, cause: str) ->
 
 def test_a_number_is_kept_within_its_keys_range_and_every_write_knows_its_writer() -> None:
     bounded = Key(name="n", type=KeyType.NUMBER, low=0, high=1)
-    take = played(project(row("top", "set_number", key=key("n"), value=7.0), keys=(bounded,), seconds=0.1))
+    take = played(
+        project(row("top", "set_number", key=key("n"), value=7.0), keys=(bounded,), seconds=0.1)
+    )
     written = take.agents["a"].keys["n"].at(0)
     assert written is not None
     assert (written.value, written.row_id) == (1.0, "top")

@@ -1,4 +1,6 @@
-"""Two ways to write the same come to the same: a behavior used or written out, a row muted or deleted, one wrapped."""
+"""Two ways to write the same come to the same: a behavior used or written out, a row muted or
+deleted, one wrapped.
+"""
 
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
@@ -25,7 +27,9 @@ def nested(draw: st.DrawFn) -> Tree:
 
 
 def runs_alone(tree: Tree) -> bool:
-    """Whether the row runs on its own, and does not watch to take over: what is put around it would not."""
+    """Whether the row runs on its own, and does not watch to take over: what is put around it would
+    not.
+    """
     _, one = tree
     kind = CATALOG.get(one.kind, *ROWS)
     return one.guard is None and kind is not None and kind.family in RUNS
@@ -40,7 +44,9 @@ def test_a_behavior_that_is_used_runs_as_if_it_were_written_out(tree: Tree) -> N
     inside = set(made.behaviors[0].outline.within(one.id))
     written_out, used = played(made), played(using)
     for row in rows:
-        assert spans(used, f"{use}/{row.id}" if row.id in inside else row.id) == spans(written_out, row.id)
+        assert spans(used, f"{use}/{row.id}" if row.id in inside else row.id) == spans(
+            written_out, row.id
+        )
 
 
 @settings(max_examples=25, deadline=None)
@@ -49,7 +55,10 @@ def test_a_muted_row_is_as_good_as_none(tree: Tree) -> None:
     rows, one = tree
     made = project(*rows, seconds=1.2)
     inside = set(made.behaviors[0].outline.within(one.id))
-    muted, deleted = played(set_muted(made, "b", [one.id], True)), played(delete_rows(made, "b", [one.id]))
+    muted, deleted = (
+        played(set_muted(made, "b", [one.id], True)),
+        played(delete_rows(made, "b", [one.id])),
+    )
     for row in rows:
         assert spans(muted, row.id) == ([] if row.id in inside else spans(deleted, row.id))
 

@@ -1,4 +1,6 @@
-"""Utilities: scores, winners, staying, candidates, and the same numbers one at a time and in arrays."""
+"""Utilities: scores, winners, staying, candidates, and the same numbers one at a time and in
+arrays.
+"""
 
 import math
 
@@ -54,7 +56,11 @@ def test_scores_and_what_was_considered_are_recorded() -> None:
     take = played(project(*two()))
     assert gauges(take, "late")[0] == (0, 0.0, 0.0)
     tick, worth_then, given_then = gauges(take, "c1")[5]
-    assert (tick, worth_then, given_then) == (5, pytest.approx(0.25, abs=0.01), pytest.approx(0.5, abs=0.01))
+    assert (tick, worth_then, given_then) == (
+        5,
+        pytest.approx(0.25, abs=0.01),
+        pytest.approx(0.5, abs=0.01),
+    )
 
 
 def test_a_stay_bonus_and_a_least_hold_keep_it_from_changing_too_soon() -> None:
@@ -170,17 +176,35 @@ def test_an_option_scores_whole_grids_as_it_scores_one_at_a_time(combine: str) -
         row("uu", "utility"),
         row("oo", "option", "uu", combine=combine, weight=1.3),
         row("c1", "consider", "oo", input="n * 2 + 1", high=20.0, curve=RISING, weight=0.7),
-        row("c2", "consider", "oo", input="distance(spot)", high=9.0, curve=Curve(shape=Shape.LOGISTIC), weight=0.2),
+        row(
+            "c2",
+            "consider",
+            "oo",
+            input="distance(spot)",
+            high=9.0,
+            curve=Curve(shape=Shape.LOGISTIC),
+            weight=0.2,
+        ),
     ]
     keys = (N, Key(name="spot", type=KeyType.POINT))
-    grid = {"n": np.linspace(-3, 12, 5)[:, None], "distance(spot)": np.array([0.5, 4.0, 8.0, math.nan])[None, :]}
+    grid = {
+        "n": np.linspace(-3, 12, 5)[:, None],
+        "distance(spot)": np.array([0.5, 4.0, 8.0, math.nan])[None, :],
+    }
     for across, n in enumerate(grid["n"][:, 0].tolist()):
-        made = project(*rows, keys=keys, start_keys={"n": n, "spot": (6.0, 5.0)}, start=(2, 5), seconds=0.1)
-        runner = Runner(Common(made, CATALOG, 1), made.scenarios[0].cast[0], world_of(made), Unrecorded())
+        made = project(
+            *rows, keys=keys, start_keys={"n": n, "spot": (6.0, 5.0)}, start=(2, 5), seconds=0.1
+        )
+        runner = Runner(
+            Common(made, CATALOG, 1), made.scenarios[0].cast[0], world_of(made), Unrecorded()
+        )
         option = runner._root.work.options[0]  # type: ignore[union-attr]
         many = option.scores(grid)
         assert many.shape == (5, 4)
-        assert option.scores({"n": np.asarray(n), "distance(spot)": np.asarray(4.0)}) == many[across, 1]
+        assert (
+            option.scores({"n": np.asarray(n), "distance(spot)": np.asarray(4.0)})
+            == many[across, 1]
+        )
         one = record(played(made), "oo").gauges[""].values[0].value
         assert one == pytest.approx(float(many[across, 1]), abs=1e-12)
         assert many[across, 3] == 0.0
@@ -227,7 +251,9 @@ def test_a_curve_gives_the_same_worth_one_at_a_time_and_in_arrays(
     st.sampled_from(["product", "mean", "minimum", "weighted sum"]),
     st.lists(st.tuples(st.floats(0, 1), st.floats(0, 3)), min_size=1, max_size=6),
 )
-def test_scores_combine_the_same_one_at_a_time_and_in_arrays(how: str, given_: list[tuple[float, float]]) -> None:
+def test_scores_combine_the_same_one_at_a_time_and_in_arrays(
+    how: str, given_: list[tuple[float, float]]
+) -> None:
     worths, weights = [each for each, _ in given_], [weight for _, weight in given_]
     many = combined_grid(how, [np.array([each, math.nan]) for each in worths], weights)
     assert combined(how, worths, weights) == pytest.approx(float(many[0]), abs=1e-12)
@@ -269,7 +295,9 @@ def test_a_utility_that_is_left_stops_the_option_it_is_at() -> None:
         row("xx", "last", "oo", ticks=30),
     ]
     take = played(project(row("top", "selector"), danger, *utility, seconds=1.5))
-    assert [spans(take, each) for each in ("uu", "oo", "xx")] == [[(0, 5, "stopped"), (8, None, None)]] * 3
+    assert [spans(take, each) for each in ("uu", "oo", "xx")] == [
+        [(0, 5, "stopped"), (8, None, None)]
+    ] * 3
     why = record(take, "oo").spans[0].cause
     assert why is not None
     assert (why.kind, why.facts["row"]) == ("parent_left", "uu")

@@ -34,7 +34,9 @@ DEEPEST = 3
 
 @st.composite
 def trees(draw: st.DrawFn, *, kinds: tuple[str, ...] = ALL, chance: bool = True) -> list[Row]:
-    """The rows of a tree. `kinds` are what may have rows in it; without `chance` nothing is left to luck."""
+    """The rows of a tree. `kinds` are what may have rows in it; without `chance` nothing is left to
+    luck.
+    """
     decorators = [each for each in DECORATORS if chance or each[0] != "chance"]
     growing = _Growing(draw, kinds, decorators)
     growing.tree(None, 0)
@@ -42,15 +44,24 @@ def trees(draw: st.DrawFn, *, kinds: tuple[str, ...] = ALL, chance: bool = True)
 
 
 class _Growing:
-    def __init__(self, draw: st.DrawFn, kinds: tuple[str, ...], decorators: list[tuple[str, dict[str, float]]]) -> None:
+    def __init__(
+        self,
+        draw: st.DrawFn,
+        kinds: tuple[str, ...],
+        decorators: list[tuple[str, dict[str, float]]],
+    ) -> None:
         self.rows: list[Row] = []
         self._draw = draw
         self._kinds = kinds
-        self._wrapping = st.lists(st.sampled_from(decorators), max_size=2, unique_by=lambda each: each[0])
+        self._wrapping = st.lists(
+            st.sampled_from(decorators), max_size=2, unique_by=lambda each: each[0]
+        )
 
     def tree(self, under: str | None, depth: int) -> None:
         leaf = depth >= DEEPEST or self._draw(st.booleans())
-        guard = self._draw(st.none() | st.tuples(st.sampled_from(GUARDS), st.sampled_from(list(Watch))))
+        guard = self._draw(
+            st.none() | st.tuples(st.sampled_from(GUARDS), st.sampled_from(list(Watch)))
+        )
         around = {"guard": guard, "decorators": self._draw(self._wrapping)}
         if leaf and under is not None:
             ticks, success = self._draw(st.integers(0, 4)), self._draw(st.booleans())
@@ -71,18 +82,25 @@ class _Growing:
         if kind in IN_ORDER:
             return {"resumes_at": self._draw(st.sampled_from(["where it was", "the first"]))}
         if kind == "parallel":
-            return {each: float(self._draw(st.integers(0, 2))) for each in ("successes", "failures")}
+            return {
+                each: float(self._draw(st.integers(0, 2))) for each in ("successes", "failures")
+            }
         return {}
 
     def _insides(self, kind: str, row_id: str) -> list[str]:
-        """What the rows are in: the row itself, or its options or states, which change as time goes by."""
+        """What the rows are in: the row itself, or its options or states, which change as time goes
+        by.
+        """
         if kind == "utility":
             return [self._option(row_id) for _ in range(self._draw(st.integers(1, 3)))]
         if kind == "machine":
             states = [self._add("state", row_id) for _ in range(self._draw(st.integers(1, 3)))]
             for state in states:
                 if self._draw(st.booleans()):
-                    when, to = self._draw(st.sampled_from(GUARDS)), self._draw(st.sampled_from(states))
+                    when, to = (
+                        self._draw(st.sampled_from(GUARDS)),
+                        self._draw(st.sampled_from(states)),
+                    )
                     self._add("when", state, when=when, to=to)
             return states
         return [row_id]

@@ -1,4 +1,6 @@
-"""Small files that ask for too much are refused with the rule that they break, or cost no more than they should."""
+"""Small files that ask for too much are refused with the rule that they break, or cost no more than
+they should.
+"""
 
 import sqlite3
 from contextlib import closing
@@ -34,7 +36,12 @@ def nested(levels: int, uses: int) -> Project:
             rows=(
                 Row(id="top", kind="sequence"),
                 *(
-                    Row(id=f"u{n}", under="top", kind="use_behavior", args={"behavior": f"b{level + 1}"})
+                    Row(
+                        id=f"u{n}",
+                        under="top",
+                        kind="use_behavior",
+                        args={"behavior": f"b{level + 1}"},
+                    )
                     for n in range(uses if level < levels else 0)
                 ),
             ),
@@ -49,7 +56,10 @@ def nested(levels: int, uses: int) -> Project:
 def test_behaviors_used_in_each_other_are_counted_before_they_are_put_in() -> None:
     many = nested(12, 3)
     told = [str(each) for each in validate(many)]
-    assert any(f"rows; {MOST_ROWS} is the most. Use fewer behaviors inside each other." in each for each in told)
+    assert any(
+        f"rows; {MOST_ROWS} is the most. Use fewer behaviors inside each other." in each
+        for each in told
+    )
     assert len(whole_behavior(many, "b").behavior.rows) < MOST_ROWS + 100
     few = nested(6, 3)
     assert validate(few) == []
@@ -59,8 +69,12 @@ def test_behaviors_used_in_each_other_are_counted_before_they_are_put_in() -> No
 @within(20)
 def test_formulas_that_name_the_one_before_twice_cost_as_much_as_they_are_many() -> None:
     first = Key(name="n0", type=KeyType.NUMBER)
-    others = (Key(name=f"n{n}", type=KeyType.NUMBER, formula=f"n{n - 1} + n{n - 1}") for n in range(1, 40))
-    made = project(row("ww", "wait", duration=9.0), keys=(first, *others), start_keys={"n0": 1.0}, seconds=0.5)
+    others = (
+        Key(name=f"n{n}", type=KeyType.NUMBER, formula=f"n{n - 1} + n{n - 1}") for n in range(1, 40)
+    )
+    made = project(
+        row("ww", "wait", duration=9.0), keys=(first, *others), start_keys={"n0": 1.0}, seconds=0.5
+    )
     assert values(played(made), "n39") == [(0, 2.0**39)]
 
 
@@ -100,13 +114,17 @@ def test_json_that_no_file_of_ours_holds_is_told_of(text: str, says: str) -> Non
 )
 def test_files_of_nodes_that_are_nested_or_long_beyond_measure_are_told_of(body: str) -> None:
     text = f"from umbrant.nodes import *\n{body}\n"
-    own = own_catalog(project().model_copy(update={"nodes": (NodeFile(name="deep.py", text=text),)}))
+    own = own_catalog(
+        project().model_copy(update={"nodes": (NodeFile(name="deep.py", text=text),)})
+    )
     assert all(str(each).startswith("nodes/deep.py") for each in own.problems)
 
 
 @pytest.fixture
 def small_take(tmp_path: Path) -> Path:
-    return roll(Order(project(row("ww", "wait", duration=9.0), seconds=0.5), "s", tmp_path / "t.take"))
+    return roll(
+        Order(project(row("ww", "wait", duration=9.0), seconds=0.5), "s", tmp_path / "t.take")
+    )
 
 
 @within(20)
@@ -114,11 +132,14 @@ def test_a_small_take_that_asks_for_much_memory_is_damaged(small_take: Path) -> 
     with closing(sqlite3.connect(small_take, isolation_level=None)) as file:
         (header,) = file.execute("SELECT value FROM meta WHERE name = ?", (HEADER,)).fetchone()
         file.execute(
-            "UPDATE meta SET value = ? WHERE name = ?", (header.replace('"ticks":5', '"ticks":20000000'), HEADER)
+            "UPDATE meta SET value = ? WHERE name = ?",
+            (header.replace('"ticks":5', '"ticks":20000000'), HEADER),
         )
         file.execute("UPDATE meta SET value = '20000000' WHERE name = 'recorded'")
         for n in range(100):
-            file.execute("INSERT INTO level VALUES (?, 0, ?)", (f"p{n}", np.zeros(1, np.float32).tobytes()))
+            file.execute(
+                "INSERT INTO level VALUES (?, 0, ?)", (f"p{n}", np.zeros(1, np.float32).tobytes())
+            )
     with pytest.raises(TakeError, match="far more memory"):
         read_take(small_take)
 
@@ -127,7 +148,8 @@ def test_a_small_take_that_asks_for_much_memory_is_damaged(small_take: Path) -> 
 def test_a_take_whose_table_is_a_view_without_end_is_damaged(small_take: Path) -> None:
     with closing(sqlite3.connect(small_take, isolation_level=None)) as file:
         file.executescript(
-            "DROP TABLE said; CREATE VIEW said AS WITH RECURSIVE c(x) AS (VALUES(1) UNION ALL SELECT x + 1 FROM c) "
+            "DROP TABLE said; CREATE VIEW said AS WITH RECURSIVE c(x) AS (VALUES(1) UNION ALL "
+            "SELECT x + 1 FROM c) "
             "SELECT 'a' AS agent, x AS tick, 'x' AS text, x AS rowid FROM c"
         )
     with pytest.raises(TakeError, match="there is no table"):
@@ -142,5 +164,7 @@ def test_a_take_may_have_any_name(small_take: Path, name: str) -> None:
 
 
 def test_a_blackboard_may_be_extended_a_thousand_times() -> None:
-    boards = tuple(Blackboard(name=f"k{n}", title="K", extends=f"k{n - 1}" if n else None) for n in range(1000))
+    boards = tuple(
+        Blackboard(name=f"k{n}", title="K", extends=f"k{n - 1}" if n else None) for n in range(1000)
+    )
     assert validate(project(row("ww", "wait"), blackboards=boards)) == []

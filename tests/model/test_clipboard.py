@@ -4,7 +4,14 @@ import pytest
 
 from tests.small import project, row
 from umbrant.model.behaviors import Behavior
-from umbrant.model.clipboard import NoRows, extract_rows, paste_rows, rows_from, rows_text, wrap_rows
+from umbrant.model.clipboard import (
+    NoRows,
+    extract_rows,
+    paste_rows,
+    rows_from,
+    rows_text,
+    wrap_rows,
+)
 from umbrant.model.documents import Project
 
 TREE = project(
@@ -22,7 +29,10 @@ TREE = project(
 def shape(made: Project, name: str = "b") -> list[str]:
     """The rows of a behavior by depth and name."""
     behavior = made.behavior(name)
-    return [f"{'.' * behavior.outline.depth[row_id]}{behavior.row(row_id).name}" for row_id in behavior.outline.number]
+    return [
+        f"{'.' * behavior.outline.depth[row_id]}{behavior.row(row_id).name}"
+        for row_id in behavior.outline.number
+    ]
 
 
 def test_copied_rows_come_back_as_they_were_with_ids_of_their_own() -> None:
@@ -33,17 +43,31 @@ def test_copied_rows_come_back_as_they_were_with_ids_of_their_own() -> None:
     assert [made.behavior("b").row(each).name for each in new] == ["aa", "bb"]
     machine = made.behavior("b").outline.children[new[1]]
     (transition,) = made.behavior("b").outline.children[machine[0]]
-    assert made.behavior("b").row(transition).args["to"] == machine[1], "copies name each other, not the originals"
+    assert made.behavior("b").row(transition).args["to"] == machine[1], (
+        "copies name each other, not the originals"
+    )
 
 
 def test_rows_are_pasted_into_another_project_first_under_a_row() -> None:
     other = project(row("top", "sequence"), row("w1", "wait", "top"))
-    made, _ = paste_rows(other, "b", rows_from(rows_text(TREE, "b", ["aa"])), after=None, under="top")
+    made, _ = paste_rows(
+        other, "b", rows_from(rows_text(TREE, "b", ["aa"])), after=None, under="top"
+    )
     assert shape(made) == ["top", ".aa", "..a1", "..a2", ".w1"]
 
 
-@pytest.mark.parametrize("text", ["", "hello", "[]", '{"rows": 3}', '{"rows": []}', '{"rows": [{"id": "x"}]}',
-                                  '{"rows": [{"id": "aa", "kind": "wait", "under": "aa"}]}'])  # fmt: skip
+@pytest.mark.parametrize(
+    "text",
+    [
+        "",
+        "hello",
+        "[]",
+        '{"rows": 3}',
+        '{"rows": []}',
+        '{"rows": [{"id": "x"}]}',
+        '{"rows": [{"id": "aa", "kind": "wait", "under": "aa"}]}',
+    ],
+)
 def test_a_text_without_rows_is_refused(text: str) -> None:
     with pytest.raises(NoRows):
         rows_from(text)
@@ -66,9 +90,15 @@ def test_rows_become_a_behavior_that_is_used_in_their_place() -> None:
 
 
 def test_rows_of_a_used_behavior_are_changed_where_they_are_written() -> None:
-    inner = Behavior(name="c", title="C", blackboard="k", rows=(row("in", "sequence"), row("i1", "wait", "in")))
-    whole = project(row("top", "selector"), row("use1", "use_behavior", "top", behavior="c"), behaviors=(inner,))
-    made, new = paste_rows(whole, "b", rows_from(rows_text(TREE, "b", ["a1"])), after="use1/i1", under="use1/in")
+    inner = Behavior(
+        name="c", title="C", blackboard="k", rows=(row("in", "sequence"), row("i1", "wait", "in"))
+    )
+    whole = project(
+        row("top", "selector"), row("use1", "use_behavior", "top", behavior="c"), behaviors=(inner,)
+    )
+    made, new = paste_rows(
+        whole, "b", rows_from(rows_text(TREE, "b", ["a1"])), after="use1/i1", under="use1/in"
+    )
     assert shape(made, "c") == ["in", ".i1", ".a1"]
     assert new[0].startswith("use1/")
     made, around = wrap_rows(whole, "b", ["use1/i1"], "selector", "Try")

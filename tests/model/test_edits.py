@@ -1,4 +1,6 @@
-"""Edits: each does what it says and nothing else, and none can make a project that does not load."""
+"""Edits: each does what it says and nothing else, and none can make a project that does not
+load.
+"""
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -86,7 +88,10 @@ def test_values_go_into_the_part_of_the_row_they_belong_to() -> None:
     found = made.behavior("b").row("r2")
     assert found.args == {"duration": 2.0}
     assert [decorator.args for decorator in found.decorators] == [{}, {"duration": 3.0}]
-    assert edits.set_value(made, "b", Slot("r2", "", "duration"), None).behavior("b").row("r2").args == {}
+    assert (
+        edits.set_value(made, "b", Slot("r2", "", "duration"), None).behavior("b").row("r2").args
+        == {}
+    )
 
 
 def test_guards_decorators_and_upkeep_can_be_put_on_and_taken_off() -> None:
@@ -97,7 +102,11 @@ def test_guards_decorators_and_upkeep_can_be_put_on_and_taken_off() -> None:
     found = made.behavior("b").row("r3")
     assert found.guard is not None
     assert (found.guard.when, found.guard.watch) == ("no", Watch.BOTH)
-    assert (found.decorators[0].kind, found.upkeep[0].kind, found.upkeep[0].every_s) == ("invert", "clear", 0.05)
+    assert (found.decorators[0].kind, found.upkeep[0].kind, found.upkeep[0].every_s) == (
+        "invert",
+        "clear",
+        0.05,
+    )
     for part in ("guard", "decorator 0", "upkeep 0"):
         made = edits.remove_part(made, "b", "r3", part)
     assert made == tree()
@@ -109,11 +118,15 @@ def test_a_declared_key_takes_the_place_of_the_one_with_its_name() -> None:
     assert [each.type for each in made.blackboard("k").keys] == [KeyType.TEXT]
 
 
-CHANGES = st.sampled_from(["nest", "unnest", "up", "down", "delete", "insert", "mute", "rename", "guard", "set"])
+CHANGES = st.sampled_from(
+    ["nest", "unnest", "up", "down", "delete", "insert", "mute", "rename", "guard", "set"]
+)
 
 
 @given(st.lists(st.tuples(CHANGES, st.integers(0, 30)), max_size=25))
-def test_any_edits_leave_a_project_that_loads_and_is_the_same_after_loading(steps: list[tuple[str, int]]) -> None:
+def test_any_edits_leave_a_project_that_loads_and_is_the_same_after_loading(
+    steps: list[tuple[str, int]],
+) -> None:
     made = tree()
     for name, pick in steps:
         rows = made.behavior("b").rows

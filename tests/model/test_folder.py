@@ -1,4 +1,6 @@
-"""Projects on disk: what is read is what was written, problems are placed, and nothing is ever half written."""
+"""Projects on disk: what is read is what was written, problems are placed, and nothing is ever half
+written.
+"""
 
 import errno
 import json
@@ -23,7 +25,11 @@ def problems(folder: Path) -> list[str]:
 
 
 def files(folder: Path) -> dict[str, bytes]:
-    return {str(path.relative_to(folder)): path.read_bytes() for path in sorted(folder.rglob("*")) if path.is_file()}
+    return {
+        str(path.relative_to(folder)): path.read_bytes()
+        for path in sorted(folder.rglob("*"))
+        if path.is_file()
+    }
 
 
 def test_saving_what_was_read_changes_no_byte(demo: Path) -> None:
@@ -40,8 +46,12 @@ def test_a_project_survives_its_own_texts(demo: Path) -> None:
 def test_renaming_a_row_changes_one_line(demo: Path) -> None:
     project = read_project(demo)
     before = document_texts(project)["behaviors/warden.json"].splitlines()
-    after = document_texts(rename_row(project, "warden", "go", "Run there"))["behaviors/warden.json"].splitlines()
-    assert [new for old, new in zip(before, after, strict=True) if old != new] == ['      "name": "Run there",']
+    after = document_texts(rename_row(project, "warden", "go", "Run there"))[
+        "behaviors/warden.json"
+    ].splitlines()
+    assert [new for old, new in zip(before, after, strict=True) if old != new] == [
+        '      "name": "Run there",'
+    ]
 
 
 def test_a_missing_folder_asks_whether_it_is_a_project(tmp_path: Path) -> None:
@@ -96,7 +106,9 @@ def change(folder: Path, **fields: object) -> None:
         ({"guard": {"when": "x", "watch": "never"}}, "`guard.watch`"),
     ],
 )
-def test_a_fault_in_a_row_names_the_row_and_the_field(demo: Path, fields: dict[str, object], says: str) -> None:
+def test_a_fault_in_a_row_names_the_row_and_the_field(
+    demo: Path, fields: dict[str, object], says: str
+) -> None:
     change(demo, **fields)
     told = problems(demo)
     assert len(told) == 1
@@ -115,7 +127,10 @@ def test_a_cycle_through_several_rows_is_found(demo: Path) -> None:
 
 def test_rows_nested_too_deeply_are_refused(demo: Path) -> None:
     path = demo / "behaviors" / "warden.json"
-    rows = [{"id": f"r{n}x", "kind": "selector", **({"under": f"r{n - 1}x"} if n else {})} for n in range(200)]
+    rows = [
+        {"id": f"r{n}x", "kind": "selector", **({"under": f"r{n - 1}x"} if n else {})}
+        for n in range(200)
+    ]
     path.write_text(json.dumps({"title": "Deep", "blackboard": "quay", "rows": rows}))
     (told,) = problems(demo)
     assert "more than 64 rows deep" in told
@@ -127,7 +142,9 @@ def test_the_problems_of_several_files_are_told_together(demo: Path) -> None:
     assert len(problems(demo)) == 2
 
 
-def test_a_file_that_cannot_be_written_leaves_the_old_one(demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_file_that_cannot_be_written_leaves_the_old_one(
+    demo: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     project: Project = rename_row(read_project(demo), "warden", "go", "Run there")
     before = files(demo)
 
@@ -150,7 +167,8 @@ def test_a_folder_that_may_not_be_written_is_named_with_the_way_out(
 
     monkeypatch.setattr("tempfile.mkstemp", forbidden)
     with pytest.raises(
-        ProjectError, match=r"behaviors: could not be written: Permission denied.*save to another folder"
+        ProjectError,
+        match=r"behaviors: could not be written: Permission denied.*save to another folder",
     ):
         save_project(project, demo)
 
@@ -173,7 +191,9 @@ def test_a_document_that_is_gone_is_removed_from_the_folder(demo: Path) -> None:
 
 def later(project: Project) -> Project:
     """The project with other titles on all of its behaviors."""
-    behaviors = tuple(each.model_copy(update={"title": f"{each.title}, later"}) for each in project.behaviors)
+    behaviors = tuple(
+        each.model_copy(update={"title": f"{each.title}, later"}) for each in project.behaviors
+    )
     return project.model_copy(update={"behaviors": behaviors})
 
 
@@ -207,8 +227,12 @@ def test_a_save_that_was_cut_short_before_its_journal_has_not_happened(demo: Pat
     assert not [name for name in files(demo) if name.endswith(".part")]
 
 
-@pytest.mark.parametrize("name", ["../outside.json", "/etc/x.json", "behaviors/../../outside.json", "notes.txt", 7])
-def test_a_journal_that_came_with_a_project_touches_none_but_its_files(demo: Path, name: object) -> None:
+@pytest.mark.parametrize(
+    "name", ["../outside.json", "/etc/x.json", "behaviors/../../outside.json", "notes.txt", 7]
+)
+def test_a_journal_that_came_with_a_project_touches_none_but_its_files(
+    demo: Path, name: object
+) -> None:
     outside = demo.parent / "outside.json"
     outside.write_text("mine")
     (demo.parent / ".outside.json.part").write_text("theirs")
@@ -219,10 +243,15 @@ def test_a_journal_that_came_with_a_project_touches_none_but_its_files(demo: Pat
     assert (demo / "notes.txt").read_text() == "mine"
 
 
-def test_while_another_process_saves_nobody_else_does(demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_while_another_process_saves_nobody_else_does(
+    demo: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     project = read_project(demo)
     monkeypatch.setattr("umbrant.model.files.LOCKED_S", 0.2)
-    code = "import fcntl, os, sys; fcntl.flock(os.open(sys.argv[1], os.O_RDONLY), fcntl.LOCK_EX); print(); input()"
+    code = (
+        "import fcntl, os, sys; fcntl.flock(os.open(sys.argv[1], os.O_RDONLY), "
+        "fcntl.LOCK_EX); print(); input()"
+    )
     command = [sys.executable, "-c", code, str(demo)]
     with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE) as other:
         assert other.stdout is not None
@@ -236,7 +265,9 @@ def test_while_another_process_saves_nobody_else_does(demo: Path, monkeypatch: p
     save_project(later(project), demo)
 
 
-def test_a_folder_that_cannot_be_read_is_not_an_empty_one(demo: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_folder_that_cannot_be_read_is_not_an_empty_one(
+    demo: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     project = read_project(demo)
     real = os.scandir
 
@@ -246,7 +277,9 @@ def test_a_folder_that_cannot_be_read_is_not_an_empty_one(demo: Path, monkeypatc
         return real(path)  # type: ignore[call-overload]
 
     monkeypatch.setattr(os, "scandir", forbidden)
-    assert problems(demo) == ["behaviors: cannot be read: Permission denied. Allow reading the folder."]
+    assert problems(demo) == [
+        "behaviors: cannot be read: Permission denied. Allow reading the folder."
+    ]
     with pytest.raises(ProjectError, match="could not be written"):
         save_project(project, demo)
 

@@ -35,7 +35,9 @@ def test_a_row_is_found_by_its_number_or_its_id() -> None:
         ([("t", None), ("a", "b"), ("b", "a")], "a"),
     ],
 )
-def test_what_makes_no_tree_names_the_first_row_at_fault(links: list[tuple[str, str | None]], row_id: str) -> None:
+def test_what_makes_no_tree_names_the_first_row_at_fault(
+    links: list[tuple[str, str | None]], row_id: str
+) -> None:
     with pytest.raises(OutlineError) as caught:
         Outline.of(links)
     assert caught.value.row_id == row_id
@@ -43,7 +45,10 @@ def test_what_makes_no_tree_names_the_first_row_at_fault(links: list[tuple[str, 
 
 @given(st.lists(st.integers(0, 20), min_size=1, max_size=20))
 def test_any_links_make_a_tree_or_an_error(parents: list[int]) -> None:
-    links = [(f"r{n}", f"r{parent}" if parent < len(parents) else None) for n, parent in enumerate(parents)]
+    links = [
+        (f"r{n}", f"r{parent}" if parent < len(parents) else None)
+        for n, parent in enumerate(parents)
+    ]
     try:
         outline = Outline.of(links)
     except OutlineError:

@@ -39,7 +39,9 @@ ROWS = (
     row("uu", "use_behavior", "ss", behavior="o", binds={"near": 1.0, "far": 2.0}),
 )
 OTHER = Behavior(name="o", title="O", blackboard="j", rows=(row("oo", "wait"),))
-BOARD = Blackboard(name="j", title="J", keys=tuple(Key(name=each, type=KeyType.NUMBER) for each in ("near", "far")))
+BOARD = Blackboard(
+    name="j", title="J", keys=tuple(Key(name=each, type=KeyType.NUMBER) for each in ("near", "far"))
+)
 MADE = project(*ROWS, behaviors=(VARIANT, OTHER), blackboards=(BOARD,))
 
 EDITS: dict[str, Callable[[Project, str], Project]] = {
@@ -106,7 +108,9 @@ def test_going_back_to_what_the_original_says_takes_the_override_away() -> None:
 
 
 def test_a_row_of_a_used_behavior_is_edited_where_it_is_written() -> None:
-    user = Behavior(name="u", title="U", blackboard="k", rows=(row("use", "use_behavior", behavior="v"),))
+    user = Behavior(
+        name="u", title="U", blackboard="k", rows=(row("use", "use_behavior", behavior="v"),)
+    )
     made = project(*ROWS, behaviors=(VARIANT, user))
     assert home(made, "u", "use/aa") == ("v", "aa")
     changed = set_value(made, "u", Slot("use/aa", "", "duration"), 4.0)

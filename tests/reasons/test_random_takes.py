@@ -1,4 +1,6 @@
-"""Whatever an agent did, every question about it has an answer that is in keeping with what is recorded."""
+"""Whatever an agent did, every question about it has an answer that is in keeping with what is
+recorded.
+"""
 
 import re
 
@@ -39,9 +41,15 @@ def test_every_question_about_a_take_has_an_answer(rows: list[Row]) -> None:
         for row_id in known:
             answer = asked.why_not(tick, row_id)
             check_sentences(answer, known)
-            runs = all(asked.state_of(each, tick) is RowState.RUNNING for each in asked.outline.path(row_id))
+            runs = all(
+                asked.state_of(each, tick) is RowState.RUNNING
+                for each in asked.outline.path(row_id)
+            )
             says = (
-                re.search(r" has been (running|active) for | has just been entered", answer.lines[0].text) is not None
+                re.search(
+                    r" has been (running|active) for | has just been entered", answer.lines[0].text
+                )
+                is not None
             )
             assert not runs or says, answer.lines[0].text
             now_value(asked, row_id, tick)

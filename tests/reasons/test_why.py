@@ -1,4 +1,6 @@
-"""Why, why not, and changes of mind: of small takes in which the answer is known, and of the demo."""
+"""Why, why not, and changes of mind: of small takes in which the answer is known, and of the
+demo.
+"""
 
 import re
 from pathlib import Path
@@ -57,10 +59,13 @@ def test_why_tells_that_a_machine_went_round_in_a_ring() -> None:
         row("bb", "state", "mm", name="Upset"),
         row("t2", "when", "bb", when="n < 7", to="aa", name="Settle"),
     )
-    answer = explainer(project(*rows, keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),), seconds=0.5)).why(2)
+    answer = explainer(
+        project(*rows, keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),), seconds=0.5)
+    ).why(2)
     told = next(line for line in answer.lines if "cut off" in line.text)
     assert told.text == (
-        "Mood was cut off at this tick: Stir and Settle led it back within one tick to where it was, with its keys as "
+        "Mood was cut off at this tick: Stir and Settle led it back within one tick to where it "
+        "was, with its keys as "
         "they were; so it stopped there."
     )
     assert [bit.row_id for bit in told.bits if bit.row_id] == ["mm", "t1", "t2"]
@@ -112,22 +117,29 @@ def test_a_row_that_is_not_asked_again_says_since_when_and_why() -> None:
     )
     told = explainer(made).why_not(5, "r1").lines[0].text
     assert told == (
-        "Early was refused: the time is 0 s, not > 0.25 s. That was 0.50 s ago; it has not been asked since. "
+        "Early was refused: the time is 0 s, not > 0.25 s. That was 0.50 s ago; it has not been "
+        "asked since. "
         "While Late runs it is not asked again: it has no guard that watches for a take-over."
     )
 
 
 def test_a_later_child_of_a_sequence_waits_for_the_earlier_one() -> None:
     made = project(
-        row("top", "sequence", name="Top"), row("r1", "last", "top", name="First", ticks=9), row("r2", "last", "top")
+        row("top", "sequence", name="Top"),
+        row("r1", "last", "top", name="First", ticks=9),
+        row("r2", "last", "top"),
     )
     told = explainer(made).why_not(3, "r2").lines[0].text
-    assert told == "r2 comes after First, and is tried only when that has succeeded. First is running."
+    assert (
+        told == "r2 comes after First, and is tried only when that has succeeded. First is running."
+    )
 
 
 def test_an_earlier_child_that_succeeded_says_only_that() -> None:
     made = project(
-        row("top", "sequence", name="Top"), row("r1", "last", "top", name="First"), row("r2", "last", "top", ticks=9)
+        row("top", "sequence", name="Top"),
+        row("r1", "last", "top", name="First"),
+        row("r2", "last", "top", ticks=9),
     )
     assert explainer(made).why_not(4, "r1").lines[0].text == "First succeeded 0.30 s ago."
 
@@ -135,7 +147,15 @@ def test_an_earlier_child_that_succeeded_says_only_that() -> None:
 def test_a_row_that_failed_with_its_guard_still_yes_says_what_it_waits_for() -> None:
     made = project(
         row("top", "selector", name="Top"),
-        row("r1", "last", "top", name="Early", guard=("clock() >= 0", Watch.TAKE_OVER), ticks=0, success=False),
+        row(
+            "r1",
+            "last",
+            "top",
+            name="Early",
+            guard=("clock() >= 0", Watch.TAKE_OVER),
+            ticks=0,
+            success=False,
+        ),
         row("r2", "last", "top", name="Late", ticks=9),
     )
     assert explainer(made).why_not(4, "r1").lines[0].text == (
@@ -146,7 +166,9 @@ def test_a_row_that_failed_with_its_guard_still_yes_says_what_it_waits_for() -> 
 
 def test_a_muted_row_says_that_it_is_muted() -> None:
     made = project(
-        row("top", "selector"), row("r1", "last", "top", name="Quiet", muted=True), row("r2", "last", "top", ticks=9)
+        row("top", "selector"),
+        row("r1", "last", "top", name="Quiet", muted=True),
+        row("r2", "last", "top", ticks=9),
     )
     told = explainer(made)
     assert told.why_not(3, "r1").lines[0].text.startswith("Quiet is muted")
@@ -156,11 +178,17 @@ def test_a_muted_row_says_that_it_is_muted() -> None:
 def test_a_cooling_row_says_since_when_and_how_long() -> None:
     made = project(
         row("top", "selector"),
-        row("r1", "last", "top", name="Warn", ticks=0, decorators=[("cooldown", {"duration": 3.0})]),
+        row(
+            "r1", "last", "top", name="Warn", ticks=0, decorators=[("cooldown", {"duration": 3.0})]
+        ),
         row("r2", "last", "top", ticks=0),
     )
     told = explainer(made).why_not(10, "r1").lines[0].text
-    assert told == "Warn was refused: it is cooling: it ended at 0.00 s and may start again at 3.00 s, in 2.00 s."
+    assert (
+        told
+        == "Warn was refused: it is cooling: it ended at 0.00 s and may start again at 3.00 s, "
+        "in 2.00 s."
+    )
 
 
 def test_who_wrote_the_key_that_decided_is_named() -> None:
@@ -202,21 +230,30 @@ def test_a_failed_sequence_tells_what_its_child_says() -> None:
     )
     told = explainer(made).why(0)
     assert told.lines[1].text == (
-        "Tend failed at this tick: All bright? failed: it succeeded, which is turned round: n is 4, > 3."
+        "Tend failed at this tick: All bright? failed: it succeeded, which is turned round: n is "
+        "4, > 3."
     )
     assert told.lines[2].text == "Sweep failed at this tick: Brush was refused: n is 4, not < 2."
 
 
 def test_an_unknown_comparison_says_what_is_not_set() -> None:
     made = project(
-        row("top", "wait", name="Hold", guard="n > 3"), keys=(Key(name="n", type=KeyType.NUMBER),), seconds=0.2
+        row("top", "wait", name="Hold", guard="n > 3"),
+        keys=(Key(name="n", type=KeyType.NUMBER),),
+        seconds=0.2,
     )
     told = explainer(made).why(0)
     assert told.lines[0].text == "Hold was refused: n > 3 cannot be said — n is not set."
 
 
 def test_a_puppet_and_an_empty_behavior_say_that_they_decide_nothing() -> None:
-    made = project(cast=(Member(name="v", title="the visitor", start=(5, 5), walk=(WalkPoint(at_s=1, to=(6, 6)),)),))
+    made = project(
+        cast=(
+            Member(
+                name="v", title="the visitor", start=(5, 5), walk=(WalkPoint(at_s=1, to=(6, 6)),)
+            ),
+        )
+    )
     take = played(made)
     assert "puppet" in Explainer(take, "v").why(0).text
     assert "no rows" in Explainer(take, "a").why(0).text
@@ -250,7 +287,18 @@ def test_now_tells_what_a_transition_waits_for_only_while_it_waits() -> None:
 def test_the_demo_tells_its_story(demo_take: Take) -> None:
     told = Explainer(demo_take, "odo")
     story = [(lead.row_id, told.change(lead).text) for lead in changes_of_mind(demo_take, "odo")]
-    assert [row_id for row_id, _ in story] == ["easy", "tend", "chk", "esc", "chk", "tend", "esc", "chk", "esc", "chk"]
+    assert [row_id for row_id, _ in story] == [
+        "easy",
+        "tend",
+        "chk",
+        "esc",
+        "chk",
+        "tend",
+        "esc",
+        "chk",
+        "esc",
+        "chk",
+    ]
     lost = story[4][1]
     assert "can see visitor within 8 m is no — the crates in between" in lost
     gave_up = story[9][1]
@@ -321,7 +369,10 @@ def test_why_not_of_a_row_whose_turn_is_drawn() -> None:
         "A failed 0.30 s ago.",
         "C has been running for 0.30 s.",
     ]
-    assert told(rows, 4, "r1", seed=4)[0] == "A failed 0.30 s ago. It is drawn again when Any is entered anew."
+    assert (
+        told(rows, 4, "r1", seed=4)[0]
+        == "A failed 0.30 s ago. It is drawn again when Any is entered anew."
+    )
     not_drawn = "B has not been drawn: C was, and the next is drawn only when that fails."
     assert told(rows, 4, "r2", seed=4)[0] == not_drawn
 
@@ -367,5 +418,10 @@ def test_why_not_of_an_option_says_where_no_single_change_would_do() -> None:
         row("d1", "consider", "dd", name="time", input="clock()", high=1.0),
         row("d2", "consider", "dd", name="again", input="clock()", high=1.0),
     )
-    assert told(rows, 1, "bb")[1] == "B scores 0.50 at most, whatever its inputs are: it would need more weight."
-    assert told(rows, 1, "dd")[1] == "D would win only if more than one of its inputs were otherwise."
+    assert (
+        told(rows, 1, "bb")[1]
+        == "B scores 0.50 at most, whatever its inputs are: it would need more weight."
+    )
+    assert (
+        told(rows, 1, "dd")[1] == "D would win only if more than one of its inputs were otherwise."
+    )

@@ -37,7 +37,9 @@ def number(name: str = "n", **more: Any) -> Key:
     return Key(name=name, type=KeyType.NUMBER, **more)
 
 
-def state(row_id: str, *inside: Row, kind: str = "state", under: str = "top", **more: Any) -> list[Row]:
+def state(
+    row_id: str, *inside: Row, kind: str = "state", under: str = "top", **more: Any
+) -> list[Row]:
     return [row(row_id, kind, under, **more), *inside]
 
 
@@ -50,7 +52,9 @@ def two_states(*more: Row, back: str = "clock() > 1") -> list[Row]:
 
 
 def with_events(made: Project, *names: str) -> Project:
-    return made.model_copy(update={"event_list": EventList(events=tuple(Event(name=name) for name in names))})
+    return made.model_copy(
+        update={"event_list": EventList(events=tuple(Event(name=name) for name in names))}
+    )
 
 
 def option(*considered: Row, **args: Any) -> list[Row]:
@@ -83,8 +87,16 @@ CASES = [
     Case(
         "never_tried",
         "w2",
-        [row("top", "sequence"), row("w1", "wait", "top", duration=1.0, decorators=[("always_fail", {})]), NEXT],
-        [row("top", "sequence"), row("w1", "wait", "top", duration=1.0, decorators=[("always_succeed", {})]), NEXT],
+        [
+            row("top", "sequence"),
+            row("w1", "wait", "top", duration=1.0, decorators=[("always_fail", {})]),
+            NEXT,
+        ],
+        [
+            row("top", "sequence"),
+            row("w1", "wait", "top", duration=1.0, decorators=[("always_succeed", {})]),
+            NEXT,
+        ],
     ),
     Case(
         "idle_chance",
@@ -125,7 +137,10 @@ CASES = [
                 for place, name in enumerate("ab")
                 for each in (
                     row(f"{name}0", "sequence", "top", guard="clock() > 1"),
-                    *(row(f"{name}{n}", "wait", f"{name}0", duration=float(n + place)) for n in (1, 2, 3)),
+                    *(
+                        row(f"{name}{n}", "wait", f"{name}0", duration=float(n + place))
+                        for n in (1, 2, 3)
+                    ),
                 )
             ),
         ],
@@ -133,8 +148,16 @@ CASES = [
     Case(
         "unreached_state",
         "cc",
-        two_states(when("t1", "aa", "clock() > 1", "bb"), *state("cc"), when("t3", "cc", "clock() > 2", "aa")),
-        two_states(when("t1", "aa", "clock() > 1", "cc"), *state("cc"), when("t3", "cc", "clock() > 2", "bb")),
+        two_states(
+            when("t1", "aa", "clock() > 1", "bb"),
+            *state("cc"),
+            when("t3", "cc", "clock() > 2", "aa"),
+        ),
+        two_states(
+            when("t1", "aa", "clock() > 1", "cc"),
+            *state("cc"),
+            when("t3", "cc", "clock() > 2", "bb"),
+        ),
     ),
     Case(
         "stuck_state",
@@ -157,8 +180,12 @@ CASES = [
     Case(
         "beaten_transition",
         "t3",
-        two_states(row("t1", "after", "aa", time=1.0, to="bb"), row("t3", "after", "aa", time=2.0, to="bb")),
-        two_states(row("t1", "after", "aa", time=3.0, to="bb"), row("t3", "after", "aa", time=2.0, to="bb")),
+        two_states(
+            row("t1", "after", "aa", time=1.0, to="bb"), row("t3", "after", "aa", time=2.0, to="bb")
+        ),
+        two_states(
+            row("t1", "after", "aa", time=3.0, to="bb"), row("t3", "after", "aa", time=2.0, to="bb")
+        ),
     ),
     Case(
         "overlapping_thresholds",
@@ -219,7 +246,11 @@ CASES = [
             row("w2", "move_to", "top", target=KeyRef(key="p")),
         ],
         [
-            row("top", "sequence", upkeep=[("set_point", 0.5, {"key": KeyRef(key="p"), "target": KeyRef(key="v")})]),
+            row(
+                "top",
+                "sequence",
+                upkeep=[("set_point", 0.5, {"key": KeyRef(key="p"), "target": KeyRef(key="v")})],
+            ),
             row("w2", "move_to", "top", target=KeyRef(key="p")),
         ],
         (*SEEN, Key(name="p", type=KeyType.POINT)),
@@ -228,7 +259,11 @@ CASES = [
         "stale_target",
         "w1",
         [
-            row("top", "sequence", upkeep=[("set_point", 0.5, {"key": KeyRef(key="p"), "target": KeyRef(key="v")})]),
+            row(
+                "top",
+                "sequence",
+                upkeep=[("set_point", 0.5, {"key": KeyRef(key="p"), "target": KeyRef(key="v")})],
+            ),
             row("w1", "copy", "top", source=KeyRef(key="p"), key=KeyRef(key="q")),
             row("w2", "move_to", "top", target=KeyRef(key="q")),
         ],
@@ -253,7 +288,11 @@ CASES = [
         "unheard_event",
         "w1",
         [TOP, row("w1", "raise_event", "top", event="bell.low")],
-        [TOP, row("w1", "raise_event", "top", event="bell.low"), row("w2", "check", "top", when='event("bell")')],
+        [
+            TOP,
+            row("w1", "raise_event", "top", event="bell.low"),
+            row("w2", "check", "top", when='event("bell")'),
+        ],
     ),
     Case(
         "never_raised",
@@ -283,7 +322,9 @@ CASES = [
         "",
         [TOP, WAIT],
         [TOP, WAIT],
-        more={"nodes": (NodeFile(name="mine.py", text="def hum():\n    from random import random\n"),)},
+        more={
+            "nodes": (NodeFile(name="mine.py", text="def hum():\n    from random import random\n"),)
+        },
         nearly_more={"nodes": (NodeFile(name="mine.py", text="import math\n'import random'\n"),)},
     ),
     Case("blind", "", LOOK, LOOK, SEEN, {"body": Body(sight_m=0)}, {"body": Body(sight_m=1)}),
@@ -302,7 +343,13 @@ def test_a_project_that_has_it_is_told_and_one_that_nearly_has_it_is_not(case: C
     assert [each.row_id for each in told] == [case.at]
     assert told[0].message.endswith(".")
     assert (
-        found(case.sort, case.nearly, case.keys, case.nearly_more if case.nearly_more is not None else case.more) == []
+        found(
+            case.sort,
+            case.nearly,
+            case.keys,
+            case.nearly_more if case.nearly_more is not None else case.more,
+        )
+        == []
     )
 
 
@@ -317,27 +364,41 @@ def test_a_fix_takes_the_finding_away(case: Case) -> None:
 def test_every_sort_in_documents_has_a_case_and_every_sort_its_words() -> None:
     documents = {sort.id for sort in SORTS.values() if sort.scope is not Scope.TAKE}
     assert documents == {case.sort for case in CASES}
-    assert all(sort.title and sort.why.endswith(".") and sort.find.__doc__ for sort in SORTS.values())
+    assert all(
+        sort.title and sort.why.endswith(".") and sort.find.__doc__ for sort in SORTS.values()
+    )
 
 
 def test_a_dismissed_finding_is_not_told_again() -> None:
     made = project(TOP, WAIT, NEXT)
     (finding,) = review(made, CATALOG)
-    cover = made.cover.model_copy(update={"dismissed": (Dismissal(finding=finding.key, reason="meant"),)})
+    cover = made.cover.model_copy(
+        update={"dismissed": (Dismissal(finding=finding.key, reason="meant"),)}
+    )
     assert review(made.model_copy(update={"cover": cover}), CATALOG) == []
 
 
 def test_a_variant_is_told_only_of_what_is_its_own() -> None:
-    made = project(TOP, WAIT, NEXT, behaviors=(Behavior(name="v", title="V", blackboard="k", variant_of="b"),))
+    made = project(
+        TOP, WAIT, NEXT, behaviors=(Behavior(name="v", title="V", blackboard="k", variant_of="b"),)
+    )
     assert [each.file for each in review(made, CATALOG)] == ["behaviors/b.json"]
 
 
 def test_the_same_rows_in_two_behaviors_are_told_where_they_share_a_blackboard() -> None:
-    rows = [TOP, row("a0", "sequence", "top"), *(row(f"a{n}", "wait", "a0", duration=float(n)) for n in (1, 2, 3, 4))]
+    rows = [
+        TOP,
+        row("a0", "sequence", "top"),
+        *(row(f"a{n}", "wait", "a0", duration=float(n)) for n in (1, 2, 3, 4)),
+    ]
     made = project(*rows)
     (first,) = made.behaviors
     second = first.model_copy(update={"name": f"{first.name}-too", "title": "Too"})
-    told = [each for each in review(with_behaviors(made, first, second), CATALOG) if each.sort.id == "written_twice"]
+    told = [
+        each
+        for each in review(with_behaviors(made, first, second), CATALOG)
+        if each.sort.id == "written_twice"
+    ]
     assert [(each.file, each.row_id) for each in told] == [(f"behaviors/{second.name}.json", "top")]
     assert first.title in told[0].message
     elsewhere = second.model_copy(update={"blackboard": "other"})
@@ -380,11 +441,14 @@ def test_flipping_is_told_with_both_causes() -> None:
 
 def test_a_machine_that_goes_round_within_a_tick_is_told_with_its_ring() -> None:
     def made(low: str) -> Project:
-        return project(*two_states(when("t1", "aa", "n < 5", "bb"), back=low), keys=(number(default=1.0),))
+        return project(
+            *two_states(when("t1", "aa", "n < 5", "bb"), back=low), keys=(number(default=1.0),)
+        )
 
     (told,) = of_take("unsettled", made("n < 7"))
     assert told.message == (
-        "It was cut off at 20 ticks, first at 0.00 s: 1.1.1 t1 and 1.2.1 t2 led it back within one tick to where it "
+        "It was cut off at 20 ticks, first at 0.00 s: 1.1.1 t1 and 1.2.1 t2 led it back within "
+        "one tick to where it "
         "was, with its keys as they were; so it stopped there."
     )
     assert of_take("unsettled", made("n > 7")) == []
@@ -400,19 +464,31 @@ def test_going_and_not_moving_is_told() -> None:
 
 def test_a_key_that_was_written_and_kept_its_value_is_told() -> None:
     def told(*values: float) -> list[Finding]:
-        sets = [row(f"w{n}", "set_number", "top", key=KeyRef(key="n"), value=value) for n, value in enumerate(values)]
-        return of_take("unchanged_key", project(row("top", "sequence"), *sets, row("x1", "wait", "top"), keys=(READ,)))
+        sets = [
+            row(f"w{n}", "set_number", "top", key=KeyRef(key="n"), value=value)
+            for n, value in enumerate(values)
+        ]
+        return of_take(
+            "unchanged_key",
+            project(row("top", "sequence"), *sets, row("x1", "wait", "top"), keys=(READ,)),
+        )
 
     assert [each.about for each in told(1.0, 1.0)] == ["n"]
     assert told(1.0, 2.0) == []
 
 
 def turns(changes: int) -> list[Row]:
-    """Two rows that take the lead from each other so many times, a fifth of a second apart; then one keeps it."""
+    """Two rows that take the lead from each other so many times, a fifth of a second apart; then
+    one keeps it.
+    """
     turns_of_first = [f"between({n * 0.2}, {(n + 1) * 0.2})" for n in range(0, changes, 2)]
     keeps = [] if changes % 2 else [f"between({changes * 0.2}, 9)"]
     guard = " or ".join([*turns_of_first, *keeps]), BOTH
-    return [TOP, row("w1", "tidy", "top", guard=guard, text="x"), row("w2", "tidy", "top", text="y")]
+    return [
+        TOP,
+        row("w1", "tidy", "top", guard=guard, text="x"),
+        row("w2", "tidy", "top", text="y"),
+    ]
 
 
 def test_three_changes_are_no_flipping_yet_and_four_are() -> None:
@@ -422,5 +498,12 @@ def test_three_changes_are_no_flipping_yet_and_four_are() -> None:
 
 
 def test_who_keeps_a_ring_may_stand() -> None:
-    ring = row("top", "keep_ring", target=(5.0, 5.0), distance=3.0, duration=4.0, turning="by the shorter way")
+    ring = row(
+        "top",
+        "keep_ring",
+        target=(5.0, 5.0),
+        distance=3.0,
+        duration=4.0,
+        turning="by the shorter way",
+    )
     assert of_take("not_moving", project(ring, start=(2, 5), seconds=4.0)) == []

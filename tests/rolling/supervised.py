@@ -25,9 +25,15 @@ def replies_to(lines: Iterable[str], folder: Path | None = None, code: int = 0) 
 
 
 def replies_in_turn(lines: Iterable[str]) -> list[Reply]:
-    """What a supervisor replies to these lines, each given to it when it has replied to the one before."""
+    """What a supervisor replies to these lines, each given to it when it has replied to the one
+    before.
+    """
     command = subprocess.Popen(
-        SUPERVISOR, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, env={**os.environ, **ENVIRONMENT}
+        SUPERVISOR,
+        stdin=subprocess.PIPE,
+        stdout=subprocess.PIPE,
+        text=True,
+        env={**os.environ, **ENVIRONMENT},
     )
     assert command.stdin is not None
     assert command.stdout is not None

@@ -31,7 +31,9 @@ def told(path: Path) -> str:
     return export_text(read_take(path), ExportFormat.JSONL)
 
 
-def rehearsed(made: Project, scenario: str, puppet: str, path: Path, ticks: int) -> tuple[Rehearsal, Project]:
+def rehearsed(
+    made: Project, scenario: str, puppet: str, path: Path, ticks: int
+) -> tuple[Rehearsal, Project]:
     order = Order(made, scenario, path, seconds=ticks / 20)
     writer: list[TakeWriter] = []
 
@@ -67,7 +69,9 @@ def test_a_puppet_stands_until_the_hand_moves_it_and_walls_stop_it(tmp_path: Pat
     walker = Member(name="p", start=(10, 5), walk=(WalkPoint(at_s=1, to=(1, 1)),))
     made = project(row("ww", "wait", duration=9.0), cast=(walker,), seconds=30.0)
     rehearsal = Rehearsal(
-        Order(made, "s", tmp_path / "t.take"), "p", lambda played: TakeRecorder(played.ticks_per_s, 100, lambda _: None)
+        Order(made, "s", tmp_path / "t.take"),
+        "p",
+        lambda played: TakeRecorder(played.ticks_per_s, 100, lambda _: None),
     )
     assert rehearsal.step(Hand()).poses["p"][:2] == (10.0, 5.0)
     frames = [rehearsal.step(Hand(push=(2.0, 0.0))) for _ in range(100)]
@@ -78,11 +82,25 @@ def test_a_puppet_stands_until_the_hand_moves_it_and_walls_stop_it(tmp_path: Pat
 
 
 def test_a_worker_rehearses_line_by_line(tmp_path: Path) -> None:
-    made = project(row("ss", "say", text="Hm"), cast=(Member(name="p", start=(10, 5)),), seconds=0.5)
+    made = project(
+        row("ss", "say", text="Hm"), cast=(Member(name="p", start=(10, 5)),), seconds=0.5
+    )
     order = Order(made, "s", tmp_path / "t.take")
-    lines = [rehearse_line(3, order, "p"), step_line(3, Hand(push=(1.0, 0.0))), step_line(3, Hand()), end_line(3)]
+    lines = [
+        rehearse_line(3, order, "p"),
+        step_line(3, Hand(push=(1.0, 0.0))),
+        step_line(3, Hand()),
+        end_line(3),
+    ]
     replies = replies_in_turn([*lines, step_line(3, Hand()), order_line(4, order)])
-    assert [reply.frame.tick if reply.frame else None for reply in replies] == [None, 1, 2, None, None, None]
+    assert [reply.frame.tick if reply.frame else None for reply in replies] == [
+        None,
+        1,
+        2,
+        None,
+        None,
+        None,
+    ]
     assert replies[1].frame is not None
     assert replies[1].frame.said == (("a", "Hm"),)
     assert (replies[3].take, len(replies[3].steps)) == (tmp_path / "t.take", 1)
@@ -90,9 +108,15 @@ def test_a_worker_rehearses_line_by_line(tmp_path: Path) -> None:
 
 
 def test_a_rehearsal_that_cannot_begin_or_is_given_up_leaves_no_file(tmp_path: Path) -> None:
-    made = project(row("ss", "say", text="Hm"), cast=(Member(name="p", start=(10, 5)),), seconds=0.5)
+    made = project(
+        row("ss", "say", text="Hm"), cast=(Member(name="p", start=(10, 5)),), seconds=0.5
+    )
     lost = made.model_copy(
-        update={"scenarios": tuple(each.model_copy(update={"stage": "nowhere"}) for each in made.scenarios)}
+        update={
+            "scenarios": tuple(
+                each.model_copy(update={"stage": "nowhere"}) for each in made.scenarios
+            )
+        }
     )
     lines = [
         rehearse_line(1, Order(lost, "s", tmp_path / "1.take"), "p"),

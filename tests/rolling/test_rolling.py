@@ -1,4 +1,6 @@
-"""Rolling: the same inputs give the same take, in one process and in another; the worker answers or says why not."""
+"""Rolling: the same inputs give the same take, in one process and in another; the worker answers or
+says why not.
+"""
 
 import json
 from itertools import pairwise
@@ -29,7 +31,9 @@ PROJECT = open_project(DEMO)
 
 
 def exported(path: Path, seed: int | None = None) -> str:
-    return export_text(read_take(roll(Order(PROJECT, "dusk", path, seed, 12.0))), ExportFormat.JSONL)
+    return export_text(
+        read_take(roll(Order(PROJECT, "dusk", path, seed, 12.0))), ExportFormat.JSONL
+    )
 
 
 def test_the_same_seed_gives_equal_bytes_and_another_seed_another_take(tmp_path: Path) -> None:
@@ -43,7 +47,9 @@ def test_a_worker_process_gives_the_same_take(tmp_path: Path) -> None:
     assert replies_to([line]) == [Reply(7, tmp_path / "w.take")]
     here = roll(Order(PROJECT, "dusk", tmp_path / "here.take", None, 12.0))
     assert dict(tables(tmp_path / "w.take")) == dict(tables(here))
-    assert export_text(read_take(tmp_path / "w.take"), ExportFormat.JSONL) == exported(tmp_path / "h.take")
+    assert export_text(read_take(tmp_path / "w.take"), ExportFormat.JSONL) == exported(
+        tmp_path / "h.take"
+    )
 
 
 @pytest.mark.parametrize("scenario", [each.name for each in PROJECT.scenarios])
@@ -59,7 +65,9 @@ def test_every_scenario_of_the_demo_comes_out_the_same_here_and_in_another_proce
     assert export_text(read_take(tmp_path / "3.take"), ExportFormat.JSONL) == told
 
 
-def test_in_the_demo_every_row_is_entered_and_left_in_turn_and_never_outside_the_row_it_is_in(tmp_path: Path) -> None:
+def test_in_the_demo_every_row_is_entered_and_left_in_turn_and_never_outside_the_row_it_is_in(
+    tmp_path: Path,
+) -> None:
     take = read_take(roll(Order(PROJECT, "dusk", tmp_path / "t.take")))
     for name, agent in take.agents.items():
         behavior = behavior_of(take, name)
@@ -75,7 +83,8 @@ def test_in_the_demo_every_row_is_entered_and_left_in_turn_and_never_outside_the
 
 def test_the_newest_order_wins(tmp_path: Path) -> None:
     orders = [
-        order_line(n, Order(PROJECT, "dusk", tmp_path / f"{n}.take", None, 60.0 if n < 3 else 0.5)) for n in (1, 2, 3)
+        order_line(n, Order(PROJECT, "dusk", tmp_path / f"{n}.take", None, 60.0 if n < 3 else 0.5))
+        for n in (1, 2, 3)
     ]
     replies = replies_to(orders)
     assert replies[-1] == Reply(3, tmp_path / "3.take")
@@ -113,9 +122,24 @@ def test_a_take_explains_itself_after_its_project_has_changed(tmp_path: Path) ->
 def test_the_demo_exercises_what_it_is_meant_to() -> None:
     rows = PROJECT.behavior("warden").rows
     assert len(rows) >= 12
-    assert {row.guard.watch for row in rows if row.guard} == {"on entry", "while running", "take over", "both"}
-    assert {each.kind for row in rows for each in row.decorators} == {"cooldown", "time_limit", "invert"}
-    assert {key.type for key in PROJECT.blackboard("quay").keys} >= {"yes/no", "number", "text", "point", "agent"}
+    assert {row.guard.watch for row in rows if row.guard} == {
+        "on entry",
+        "while running",
+        "take over",
+        "both",
+    }
+    assert {each.kind for row in rows for each in row.decorators} == {
+        "cooldown",
+        "time_limit",
+        "invert",
+    }
+    assert {key.type for key in PROJECT.blackboard("quay").keys} >= {
+        "yes/no",
+        "number",
+        "text",
+        "point",
+        "agent",
+    }
     assert any(row.upkeep for row in rows)
     scenario = PROJECT.scenario("dusk")
     assert (scenario.seconds, scenario.ticks_per_s) == (42, 20)
@@ -125,7 +149,9 @@ def test_the_demo_exercises_what_it_is_meant_to() -> None:
 def test_a_spawner_brings_its_copies_on_one_after_the_other(tmp_path: Path) -> None:
     project = open_project(DEMO)
     dusk = project.scenario("dusk")
-    gulls = next(each for each in dusk.cast if each.copies > 1).model_copy(update={"copies": 3, "every_s": 2.0})
+    gulls = next(each for each in dusk.cast if each.copies > 1).model_copy(
+        update={"copies": 3, "every_s": 2.0}
+    )
     few = dusk.model_copy(update={"cast": (gulls,), "cues": (), "seconds": 6.0})
     project = project.model_copy(update={"scenarios": (few,)})
     take = read_take(roll(Order(project, "dusk", tmp_path / "spawner.take")))
@@ -143,7 +169,9 @@ def few_gulls(*cues: Cue, **changed: object) -> Project:
     return project.model_copy(update={"scenarios": (few,)})
 
 
-def test_a_cue_brings_the_copies_of_a_spawner_on_around_a_place_one_after_the_other(tmp_path: Path) -> None:
+def test_a_cue_brings_the_copies_of_a_spawner_on_around_a_place_one_after_the_other(
+    tmp_path: Path,
+) -> None:
     cue = Cue(at_s=1.0, does=MoveTo(moves="gull", to=(10.0, 9.0)))
     project = few_gulls(cue, waits=True, every_s=1.5)
     assert not [each for each in validate(project, BUILTIN) if "gull" in each.message]
@@ -159,7 +187,13 @@ def test_a_cue_brings_the_copies_of_a_spawner_on_around_a_place_one_after_the_ot
 def test_a_cue_for_someone_with_copies_is_done_to_each_of_them(tmp_path: Path) -> None:
     heard, gone = RaiseEvent(raises="thunder", to="gull"), TakeAway(removes="gull")
     take = read_take(
-        roll(Order(few_gulls(Cue(at_s=1.0, does=heard), Cue(at_s=3.0, does=gone)), "dusk", tmp_path / "all.take"))
+        roll(
+            Order(
+                few_gulls(Cue(at_s=1.0, does=heard), Cue(at_s=3.0, does=gone)),
+                "dusk",
+                tmp_path / "all.take",
+            )
+        )
     )
     for n in (1, 2, 3):
         assert [event for _, event, _ in take.agents[f"gull_{n}"].heard] == ["thunder"]
@@ -171,7 +205,11 @@ def test_a_cue_with_a_condition_is_done_each_time_it_comes_true_and_not_while_it
     alarm = Key(name="alarm", type=KeyType.NUMBER, default=0.0, scope=Sharing.WORLD)
     levels = [(0.2, 1.0), (0.6, 0.0), (0.9, 2.0)]
     cues = [Cue(at_s=at_s, does=SetKey(sets="alarm", value=level)) for at_s, level in levels]
-    made = project(row("top", "wait"), keys=(alarm,), cues=(*cues, Cue(when="alarm > 0", does=RaiseEvent(raises="go"))))
+    made = project(
+        row("top", "wait"),
+        keys=(alarm,),
+        cues=(*cues, Cue(when="alarm > 0", does=RaiseEvent(raises="go"))),
+    )
     assert [tick for tick, event, _ in played(made).agents["a"].heard] == [2, 9]
 
 

@@ -28,7 +28,9 @@ LONG_S = 3000.0
 
 def status(pid: int, field: str) -> str:
     text = Path(f"/proc/{pid}/status").read_text()
-    return next(line.split(":", 1)[1].strip() for line in text.splitlines() if line.startswith(f"{field}:"))
+    return next(
+        line.split(":", 1)[1].strip() for line in text.splitlines() if line.startswith(f"{field}:")
+    )
 
 
 def children(pid: int) -> list[int]:
@@ -50,7 +52,9 @@ def until(condition: object) -> None:
 
 
 def opened_takes(pid: int) -> list[str]:
-    return [name for each in Path(f"/proc/{pid}/fd").iterdir() if ".take" in (name := os.readlink(each))]
+    return [
+        name for each in Path(f"/proc/{pid}/fd").iterdir() if ".take" in (name := os.readlink(each))
+    ]
 
 
 @pytest.fixture
@@ -97,7 +101,9 @@ def test_a_player_that_is_killed_loses_a_quarter_of_a_second_at_most_and_the_tak
     assert read_reply(supervisor.stdout.readline()).take == tmp_path / "again.take"
     whole = export_text(read_take(tmp_path / "again.take"), ExportFormat.JSONL).splitlines()
     cut = export_text(take, ExportFormat.JSONL)
-    assert sum(line in cut for line in whole[:200]) > 150, "what was recorded is what is always recorded"
+    assert sum(line in cut for line in whole[:200]) > 150, (
+        "what was recorded is what is always recorded"
+    )
 
 
 def test_supervisor_and_player_have_one_thread_each_and_the_player_no_take(
@@ -111,7 +117,9 @@ def test_supervisor_and_player_have_one_thread_each_and_the_player_no_take(
     opened = [os.readlink(each) for each in Path(f"/proc/{player}/fd").iterdir()]
     assert not [each for each in opened if ".take" in each]
     assert [
-        each for each in (os.readlink(each) for each in Path(f"/proc/{supervisor.pid}/fd").iterdir()) if ".take" in each
+        each
+        for each in (os.readlink(each) for each in Path(f"/proc/{supervisor.pid}/fd").iterdir())
+        if ".take" in each
     ]
 
 
@@ -119,7 +127,9 @@ def test_a_supervisor_that_is_killed_leaves_no_player_behind(
     supervisor: "subprocess.Popen[str]", tmp_path: Path
 ) -> None:
     spinning = project_with(HostileNode("spins", action("while True: pass")))
-    patient = spinning.model_copy(update={"cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})})
+    patient = spinning.model_copy(
+        update={"cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})}
+    )
     order(supervisor, 1, Order(patient, "s", tmp_path / "t.take", trusted=True))
     until((tmp_path / "t.take").exists)
     (player,) = children(supervisor.pid)
@@ -150,14 +160,20 @@ def test_what_did_not_come_back_is_told_with_its_line_also_inside_c(tmp_path: Pa
     with Conversation(tmp_path) as supervisor:
         reply = supervisor.roll(Order(project_with(node), "s", tmp_path / "t.take", trusted=True))
     line = node.text.splitlines().index("    total += sum(range(10**12))") + 1
-    said = f"nodes/bad.py, line {line}: `bad` (warden, row 1.1 'Bad') did not come back within 0.3 s, so it was ended."
+    said = (
+        f"nodes/bad.py, line {line}: `bad` (warden, row 1.1 'Bad') did not come back within "
+        "0.3 s, so it was ended."
+    )
     assert reply.error == said
 
 
 def test_each_take_finds_the_interpreter_as_it_was(tmp_path: Path) -> None:
     text = action(
         "random.seed(5)\nseen.append(1)\nme.world.say(me.name, str(len(seen)))\nreturn True",
-        before="import random, string\nif not hasattr(string, 'seen'):\n    string.seen = []\nseen = string.seen",
+        before=(
+            "import random, string\nif not hasattr(string, 'seen'):\n    string.seen = "
+            "[]\nseen = string.seen"
+        ),
     )
     made = project_with(HostileNode("state", text))
     with Conversation(tmp_path) as supervisor:
@@ -170,7 +186,8 @@ def test_each_take_finds_the_interpreter_as_it_was(tmp_path: Path) -> None:
 JUNK = (
     "b'\\xc1' * 10",  # no MessagePack
     "msgpack.packb((N, 'piece', [5]))",
-    "msgpack.packb((N, 'piece', [2, True, [['warden', 'r1', '', 'ran', [[0, [1]]]]], [], [], [], [], [], [], []]))",
+    "msgpack.packb((N, 'piece', [2, True, [['warden', 'r1', '', 'ran', [[0, [1]]]]], [], [], [], "
+    "[], [], [], []]))",
     "msgpack.packb((N, 'piece', [2, False, [], [['x']], [], [], [], [], [], []]))",
     "msgpack.packb((N, 'piece', [2, False, [], [], [], [], [], [], [['warden', 'text']], []]))",
     "msgpack.packb((N, 'begun', '{'))",
@@ -182,24 +199,35 @@ JUNK = (
 """What a player may send that is no part of a take; N is the number of the order."""
 
 
-def test_a_player_that_sends_what_is_no_part_of_a_take_is_ended_and_the_supervisor_goes_on(tmp_path: Path) -> None:
+def test_a_player_that_sends_what_is_no_part_of_a_take_is_ended_and_the_supervisor_goes_on(
+    tmp_path: Path,
+) -> None:
     harmless = project_with(HostileNode("none", action("return True")))
     with Conversation(tmp_path) as supervisor:
         for number, junk in enumerate(JUNK):
             writes = f"    try:\n        os.write(each, {junk})\n    except OSError: pass"
-            body = f"import msgpack, os\nN = {2 * number + 1}\nfor each in range(3, 20):\n{writes}\nyield"
+            body = (
+                f"import msgpack, os\nN = {2 * number + 1}\nfor each in range(3, "
+                f"20):\n{writes}\nyield"
+            )
             path = tmp_path / f"{number}.take"
-            reply = supervisor.roll(Order(project_with(HostileNode("junk", action(body))), "s", path, trusted=True))
+            reply = supervisor.roll(
+                Order(project_with(HostileNode("junk", action(body))), "s", path, trusted=True)
+            )
             assert reply.error or "nothing of ours" in junk, junk
             assert read_take(path).ended == (reply.error or "whole"), junk
-            assert supervisor.roll(Order(harmless, "s", tmp_path / "u.take", trusted=True)).error == "", junk
+            assert (
+                supervisor.roll(Order(harmless, "s", tmp_path / "u.take", trusted=True)).error == ""
+            ), junk
 
 
 def test_a_rehearsal_that_hangs_is_given_up_for_the_next_order(
     supervisor: "subprocess.Popen[str]", tmp_path: Path
 ) -> None:
     spinning = project_with(HostileNode("spins", action("while True: pass")))
-    patient = spinning.model_copy(update={"cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})})
+    patient = spinning.model_copy(
+        update={"cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})}
+    )
     scenario = patient.scenarios[0]
     puppet = Member(name="p", start=(5, 5))
     patient = patient.model_copy(

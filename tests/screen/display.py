@@ -1,4 +1,6 @@
-"""A display of one's own: a real X server without a monitor, a window manager, and hands outside the program."""
+"""A display of one's own: a real X server without a monitor, a window manager, and hands outside
+the program.
+"""
 
 import os
 import shutil
@@ -14,7 +16,9 @@ ROOT = Path(__file__).parents[2]
 WIDE, HIGH = 1280, 800
 PROGRAMS = ("Xvfb", "openbox", "xdotool")
 PATIENCE_S = 40.0
-"""How long is waited for something to be seen. A bound for what never comes, on a busy machine; not a measure."""
+"""How long is waited for something to be seen. A bound for what never comes, on a busy machine; not
+a measure.
+"""
 
 
 class Display:
@@ -22,20 +26,39 @@ class Display:
 
     def __init__(self, folder: Path) -> None:
         missing = [each for each in PROGRAMS if shutil.which(each) is None]
-        assert not missing, f"{', '.join(missing)} is missing: sudo apt-get install xvfb openbox xdotool"
+        assert not missing, (
+            f"{', '.join(missing)} is missing: sudo apt-get install xvfb openbox xdotool"
+        )
         read, write = os.pipe()
-        server = ["Xvfb", "-displayfd", str(write), "-screen", "0", f"{WIDE}x{HIGH}x24", "-fbdir", str(folder)]
+        server = [
+            "Xvfb",
+            "-displayfd",
+            str(write),
+            "-screen",
+            "0",
+            f"{WIDE}x{HIGH}x24",
+            "-fbdir",
+            str(folder),
+        ]
         quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
         self._frames = folder / "Xvfb_screen0"
-        self._processes = [subprocess.Popen([*server, "-nolisten", "tcp"], pass_fds=[write], **quiet)]  # type: ignore[call-overload]
+        self._processes = [
+            subprocess.Popen([*server, "-nolisten", "tcp"], pass_fds=[write], **quiet)
+        ]  # type: ignore[call-overload]
         os.close(write)
         with os.fdopen(read) as told:
             self.name = f":{told.readline().strip()}"
-        self._processes.append(subprocess.Popen(["openbox", "--sm-disable"], env=self.environment(), **quiet))  # type: ignore[call-overload]
+        self._processes.append(
+            subprocess.Popen(["openbox", "--sm-disable"], env=self.environment(), **quiet)
+        )  # type: ignore[call-overload]
 
     def environment(self, **more: str) -> dict[str, str]:
         """What a program is started with to be seen on this display."""
-        kept = {name: value for name, value in os.environ.items() if not name.startswith(("QT_", "XDG_"))}
+        kept = {
+            name: value
+            for name, value in os.environ.items()
+            if not name.startswith(("QT_", "XDG_"))
+        }
         return {**kept, "DISPLAY": self.name, "QT_QPA_PLATFORM": "xcb", **more}
 
     def close(self) -> None:
@@ -87,7 +110,13 @@ class Display:
         """What is on the screen. The server keeps it in a file, in the format of a window dump."""
         data = self._frames.read_bytes()
         numbers = struct.unpack(">25I", data[:100])
-        start, wide, high, line, colours = numbers[0], numbers[4], numbers[5], numbers[12], numbers[19]
+        start, wide, high, line, colours = (
+            numbers[0],
+            numbers[4],
+            numbers[5],
+            numbers[12],
+            numbers[19],
+        )
         pixels = data[start + 12 * colours :]
         return QImage(pixels, wide, high, line, QImage.Format.Format_RGB32).copy()
 
@@ -95,7 +124,9 @@ class Display:
         """Wait until something is seen."""
         until = time.monotonic() + PATIENCE_S
         while not seen():
-            assert time.monotonic() < until, f"{what} was never seen; the window is '{self.title()}'"
+            assert time.monotonic() < until, (
+                f"{what} was never seen; the window is '{self.title()}'"
+            )
             time.sleep(0.1)
 
     def wait_for_title(self, title: str) -> None:

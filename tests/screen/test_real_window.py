@@ -1,4 +1,6 @@
-"""The program as people start it, on a real display with a window manager, by keys and mouse from outside."""
+"""The program as people start it, on a real display with a window manager, by keys and mouse from
+outside.
+"""
 
 import json
 import shutil
@@ -25,13 +27,17 @@ class Visit:
         self.display = display
         self._home = home
         command = [str(ROOT / "run"), *arguments]
-        self._process = subprocess.Popen(command, env=display.environment(HOME=str(home)), stderr=subprocess.PIPE)
+        self._process = subprocess.Popen(
+            command, env=display.environment(HOME=str(home)), stderr=subprocess.PIPE
+        )
 
     def lives(self) -> bool:
         return self._process.poll() is None
 
     def quit(self) -> None:
-        """Close the window as one does, and see that the program has ended in good order, with nothing to tell."""
+        """Close the window as one does, and see that the program has ended in good order, with
+        nothing to tell.
+        """
         self.display.key("ctrl+q")
         assert self._process.wait(30) == 0
         log = self._home / ".local" / "state" / "umbrant" / "log" / "umbrant.log"
@@ -54,7 +60,14 @@ def display(tmp_path: Path) -> Iterator[Display]:
 def lanes_are_drawn(display: Display) -> bool:
     """Whether a take is shown: much of the lanes is coloured, whatever the colours are."""
     image = display.picture()
-    return sum(image.pixelColor(x, y).saturation() > 70 for x in range(120, 1240, 8) for y in range(640, 760, 3)) > 300
+    return (
+        sum(
+            image.pixelColor(x, y).saturation() > 70
+            for x in range(120, 1240, 8)
+            for y in range(640, 760, 3)
+        )
+        > 300
+    )
 
 
 def open_folder(display: Display, folder: Path, title: str) -> None:
@@ -66,7 +79,9 @@ def open_folder(display: Display, folder: Path, title: str) -> None:
     display.wait_for_title(title)
 
 
-def test_a_first_visit_a_project_of_ones_own_and_five_others(display: Display, tmp_path: Path) -> None:
+def test_a_first_visit_a_project_of_ones_own_and_five_others(
+    display: Display, tmp_path: Path
+) -> None:
     home = tmp_path / "home"
     home.mkdir()
     visit = Visit(display, home)
@@ -141,7 +156,10 @@ def _projects_are_switched(display: Display, visit: Visit, tmp_path: Path) -> No
     """Five times, each time with the setting shown by mouse."""
     quay = Path(shutil.copytree(DEMO, tmp_path / "quay"))
     yard = Path(shutil.copytree(DEMO.parent / "first-steps", tmp_path / "yard"))
-    titles = {quay: DEMO_TITLE, yard: f"{json.loads((yard / 'project.json').read_text())['title']} — Umbrant"}
+    titles = {
+        quay: DEMO_TITLE,
+        yard: f"{json.loads((yard / 'project.json').read_text())['title']} — Umbrant",
+    }
     for folder in (quay, yard, quay, yard, quay):
         open_folder(display, folder, titles[folder])
         display.rest()

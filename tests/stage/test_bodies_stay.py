@@ -1,4 +1,6 @@
-"""A body goes where its ground lets it, and nowhere else: one that stands off the ground or is shut in stays there."""
+"""A body goes where its ground lets it, and nowhere else: one that stands off the ground or is shut
+in stays there.
+"""
 
 from itertools import pairwise
 
@@ -7,7 +9,17 @@ import pytest
 from tests.bounded import within
 from tests.small import key, played, project, record, row, spans
 from umbrant.model.behaviors import Key
-from umbrant.model.staging import Area, Blocks, Cue, Member, MoveTo, Place, Stage, TakeAway, WalkPoint
+from umbrant.model.staging import (
+    Area,
+    Blocks,
+    Cue,
+    Member,
+    MoveTo,
+    Place,
+    Stage,
+    TakeAway,
+    WalkPoint,
+)
 from umbrant.model.values import KeyType, PlaceRef
 from umbrant.stage.ground import Ground
 from umbrant.stage.routes import Corners
@@ -77,13 +89,18 @@ def test_a_cue_moves_a_puppet_that_walks_and_the_walk_goes_on_from_there() -> No
 
 def test_a_puppet_that_is_moved_after_its_walk_stays_there() -> None:
     cue = Cue(at_s=2.0, does=MoveTo(moves="v", to=(6, 2)))
-    take = played(project(row("top", "wait"), cast=(walker((1.0, (12, 7))),), cues=(cue,), seconds=3.0))
+    take = played(
+        project(row("top", "wait"), cast=(walker((1.0, (12, 7))),), cues=(cue,), seconds=3.0)
+    )
     assert where(take, "v", 29) == (6, 2)
 
 
 def test_a_puppet_that_is_brought_on_walks_from_where_it_was_put() -> None:
     puppet = walker((2.0, (16, 7)), waits=True)
-    cues = (Cue(at_s=1.0, does=MoveTo(moves="v", to=(6, 2))), Cue(at_s=2.5, does=TakeAway(removes="v")))
+    cues = (
+        Cue(at_s=1.0, does=MoveTo(moves="v", to=(6, 2))),
+        Cue(at_s=2.5, does=TakeAway(removes="v")),
+    )
     take = played(project(row("top", "wait"), cast=(puppet,), cues=cues, seconds=3.0))
     assert where(take, "v", 10) == (6, 2)
     assert where(take, "v", 15) == pytest.approx((11, 4.5), abs=0.01)
@@ -94,8 +111,16 @@ def crowded(count: int) -> Stage:
     side = round(count**0.5)
     areas = []
     for number in range(count):
-        x, y = 2 + number % side * 3.0 + number * 7 % 10 / 10, 2 + number // side * 3.0 + number * 3 % 10 / 10
-        areas.append(Area(name=f"wall {number}", corners=((x, y), (x + 1.2, y), (x + 1.2, y + 0.8), (x, y + 0.8))))
+        x, y = (
+            2 + number % side * 3.0 + number * 7 % 10 / 10,
+            2 + number // side * 3.0 + number * 3 % 10 / 10,
+        )
+        areas.append(
+            Area(
+                name=f"wall {number}",
+                corners=((x, y), (x + 1.2, y), (x + 1.2, y + 0.8), (x, y + 0.8)),
+            )
+        )
     span = 3.0 * side + 6
     return Stage(name="maze", title="Maze", width_m=span, height_m=span, areas=tuple(areas))
 
@@ -112,13 +137,19 @@ def test_a_way_among_hundreds_of_walls_is_found() -> None:
     assert way.left_m < 1.15 * 2**0.5 * (far - 1.0)
 
 
-def test_drawing_a_point_asks_whether_it_can_be_walked_to_without_a_search(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_drawing_a_point_asks_whether_it_can_be_walked_to_without_a_search(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     searches: list[object] = []
     search = Corners.way
     monkeypatch.setattr(Corners, "way", lambda *args: searches.append(args) or search(*args))
     shut = Place(name="middle", at=(2, 5))
-    pick = row("top", "pick_point", target=PlaceRef(place="middle"), key=key("p"), least=0.5, most=1.0)
+    pick = row(
+        "top", "pick_point", target=PlaceRef(place="middle"), key=key("p"), least=0.5, most=1.0
+    )
     point = Key(name="p", type=KeyType.POINT)
-    take = played(project(pick, areas=PEN, places=(shut,), start=(10, 5), keys=(point,), seconds=1.0))
+    take = played(
+        project(pick, areas=PEN, places=(shut,), start=(10, 5), keys=(point,), seconds=1.0)
+    )
     assert record(take, "top").spans[0].outcome == "failure"
     assert searches == []

@@ -15,7 +15,10 @@ from umbrant.stage.ground import Ground, Sightlines
 
 WALL = Area(name="the wall", corners=((9, 2), (11, 2), (11, 8), (9, 8)))
 POND = Area(name="the pond", corners=((4, 4), (6, 4), (6, 6), (4, 6)), blocks=Blocks.WAY)
-PEN = Area(name="the pen", corners=((14, 3), (18, 3), (18, 7), (17.5, 7), (17.5, 3.5), (14.5, 3.5), (14.5, 7), (14, 7)))
+PEN = Area(
+    name="the pen",
+    corners=((14, 3), (18, 3), (18, 7), (17.5, 7), (17.5, 3.5), (14.5, 3.5), (14.5, 7), (14, 7)),
+)
 LID = Area(name="the lid", corners=((14, 6.9), (18, 6.9), (18, 7.4), (14, 7.4)))
 
 
@@ -70,8 +73,13 @@ def test_a_stage_without_any_free_ground_says_so() -> None:
 
 
 @settings(max_examples=40)
-@given(st.tuples(st.floats(0.5, 19.5), st.floats(0.5, 9.5)), st.tuples(st.floats(0.5, 19.5), st.floats(0.5, 9.5)))
-def test_a_way_never_leaves_the_walkable_ground(start: tuple[float, float], goal: tuple[float, float]) -> None:
+@given(
+    st.tuples(st.floats(0.5, 19.5), st.floats(0.5, 9.5)),
+    st.tuples(st.floats(0.5, 19.5), st.floats(0.5, 9.5)),
+)
+def test_a_way_never_leaves_the_walkable_ground(
+    start: tuple[float, float], goal: tuple[float, float]
+) -> None:
     ground = Ground(yard(WALL, POND), 0.3)
     if not (ground.holds(start) and ground.holds(goal)):
         return
@@ -87,7 +95,9 @@ from concurrent.futures import ThreadPoolExecutor
 from umbrant.model.staging import Area, Stage
 from umbrant.stage.ground import Ground
 
-walls = tuple(Area(name=f"w{n}", corners=((n, 1), (n + 1, 1), (n + 1, 9), (n, 9))) for n in range(2, 38, 3))
+walls = tuple(
+    Area(name=f"w{n}", corners=((n, 1), (n + 1, 1), (n + 1, 9), (n, 9))) for n in range(2, 38, 3)
+)
 ground = Ground(Stage(name="s", title="S", width_m=40, height_m=10, areas=walls), 0.3)
 with ThreadPoolExecutor(8) as pool:
     found = list(pool.map(lambda n: ground.way((0.5, 0.5), (39.5, n % 9 + 0.5)).cause, range(400)))
@@ -97,5 +107,7 @@ print(found.count(None))
 
 def test_many_threads_may_ask_for_ways_at_once() -> None:
     # In a process of its own: without the lock it would end this one.
-    found = subprocess.run([sys.executable, "-c", THREADS], capture_output=True, text=True, check=False)
+    found = subprocess.run(
+        [sys.executable, "-c", THREADS], capture_output=True, text=True, check=False
+    )
     assert (found.returncode, found.stdout) == (0, "400\n")

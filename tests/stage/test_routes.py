@@ -1,4 +1,6 @@
-"""The search for a way: as short as over a graph of all corners that see each other, and the same each time."""
+"""The search for a way: as short as over a graph of all corners that see each other, and the same
+each time.
+"""
 
 import math
 from itertools import combinations, pairwise
@@ -25,14 +27,20 @@ def areas(draw: st.DrawFn) -> Area:
     for number in range(count):
         away, turn = draw(st.floats(0.3, 3.0)), 2 * math.pi * number / count
         corners.append((round(x + away * math.cos(turn), 2), round(y + away * math.sin(turn), 2)))
-    return Area(name="a", corners=tuple(corners), blocks=draw(st.sampled_from([Blocks.SIGHT_AND_WAY, Blocks.WAY])))
+    return Area(
+        name="a",
+        corners=tuple(corners),
+        blocks=draw(st.sampled_from([Blocks.SIGHT_AND_WAY, Blocks.WAY])),
+    )
 
 
 PLACES = st.tuples(st.floats(0.5, WIDE - 0.5), st.floats(0.5, HIGH - 0.5))
 
 
 def shortest_over_all(ground: Ground, start: Point, goal: Point) -> float:
-    """The length of the shortest way over every two corners that see each other; infinite if there is none."""
+    """The length of the shortest way over every two corners that see each other; infinite if there
+    is none.
+    """
     corners = [(float(x), float(y)) for x, y in shapely.get_coordinates(ground.free)]
     points = [start, goal, *dict.fromkeys(corners)]
     weights = np.zeros((len(points), len(points)))
@@ -44,8 +52,12 @@ def shortest_over_all(ground: Ground, start: Point, goal: Point) -> float:
 
 @settings(max_examples=60, deadline=None)
 @given(st.lists(areas(), max_size=7), PLACES, PLACES)
-def test_a_way_is_as_short_as_over_a_graph_of_all_corners(found: list[Area], start: Point, goal: Point) -> None:
-    ground = Ground(Stage(name="s", title="S", width_m=WIDE, height_m=HIGH, areas=tuple(found)), 0.3)
+def test_a_way_is_as_short_as_over_a_graph_of_all_corners(
+    found: list[Area], start: Point, goal: Point
+) -> None:
+    ground = Ground(
+        Stage(name="s", title="S", width_m=WIDE, height_m=HIGH, areas=tuple(found)), 0.3
+    )
     if not (ground.holds(start) and ground.holds(goal)) or start == goal:
         return
     way, shortest = ground.way(start, goal), shortest_over_all(ground, start, goal)
@@ -54,7 +66,10 @@ def test_a_way_is_as_short_as_over_a_graph_of_all_corners(found: list[Area], sta
         return
     places = [start, *way.corners]
     assert abs(way.left_m - shortest) < 0.01
-    assert all(math.dist(one, other) < 1e-3 or ground.is_clear(one, other) for one, other in pairwise(places))
+    assert all(
+        math.dist(one, other) < 1e-3 or ground.is_clear(one, other)
+        for one, other in pairwise(places)
+    )
     assert ground.way(start, goal) == way
     for corner in way.corners[:-1]:
         # Where a body stands that is going round this very corner.

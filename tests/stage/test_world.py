@@ -15,7 +15,9 @@ WALL = Area(name="the wall", corners=((9, 2), (11, 2), (11, 8), (9, 8)))
 VISITOR = Key(name="visitor", type=KeyType.AGENT)
 
 
-def puppet(*walk: tuple[float, tuple[float, float]], start: tuple[float, float] = (12, 5)) -> Member:
+def puppet(
+    *walk: tuple[float, tuple[float, float]], start: tuple[float, float] = (12, 5)
+) -> Member:
     return Member(name="v", start=start, walk=tuple(WalkPoint(at_s=at, to=to) for at, to in walk))
 
 
@@ -36,7 +38,9 @@ def test_an_agent_walks_to_a_place_round_the_wall_and_stops_within_reach() -> No
 
 
 def test_speed_is_kept() -> None:
-    take = played(project(row("top", "move_to", target=PlaceRef(place="corner"), pace="run"), seconds=2))
+    take = played(
+        project(row("top", "move_to", target=PlaceRef(place="corner"), pace="run"), seconds=2)
+    )
     steps = np.diff(take.poses["a"][:, :2], axis=0)
     assert np.hypot(steps[:, 0], steps[:, 1]) == pytest.approx(0.3, abs=0.002)
 
@@ -105,7 +109,14 @@ def test_a_puppet_is_at_each_point_of_its_walk_at_its_time_and_goes_round_walls(
 
 
 def test_a_walk_that_cannot_be_walked_is_told_and_the_rest_goes_on() -> None:
-    take = played(project(row("top", "wait"), cast=(puppet((1.0, (10, 5)), (2.0, (14, 5))),), areas=(WALL,), seconds=3))
+    take = played(
+        project(
+            row("top", "wait"),
+            cast=(puppet((1.0, (10, 5)), (2.0, (14, 5))),),
+            areas=(WALL,),
+            seconds=3,
+        )
+    )
     ((tick, what, cause),) = take.agents["v"].notices
     assert (tick, what, cause.kind) == (0, "point 1 of the walk", "off_ground")
     assert where(take, "v", 29) == pytest.approx((14, 5), abs=0.01)
@@ -126,11 +137,15 @@ def test_following_stays_near_and_ends_with_its_time() -> None:
     follow = row("top", "follow", target="v", distance=2.0, duration=3.0)
     take = played(project(follow, cast=(puppet((5.0, (12, 9))),), seconds=3.1))
     assert spans(take, "top")[0] == (0, 30, "success")
-    assert math.dist(where(take, "a", 30), where(take, "v", 30)) < math.dist(where(take, "a", 0), where(take, "v", 0))
+    assert math.dist(where(take, "a", 30), where(take, "v", 30)) < math.dist(
+        where(take, "a", 0), where(take, "v", 0)
+    )
 
 
 def test_a_way_that_is_gone_is_not_gone_on_with() -> None:
-    """Whoever was on a way and then asks for one that there is not, stays where it is, however often it asks."""
+    """Whoever was on a way and then asks for one that there is not, stays where it is, however
+    often it asks.
+    """
     places = (Place(name="goal", at=(14, 5)),)
     take = played(
         project(

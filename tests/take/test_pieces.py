@@ -41,8 +41,11 @@ def recorded(scenario: str, chunk_ticks: int, due: Callable[[], bool], path: Pat
 
 def tables(path: Path) -> Iterator[tuple[str, list[object]]]:
     with closing(sqlite3.connect(path)) as file:
-        for (name,) in file.execute("SELECT name FROM sqlite_master WHERE type = 'table' ORDER BY name").fetchall():
-            yield name, file.execute(f"SELECT * FROM {name}").fetchall()  # noqa: S608  (a name from the file's own schema)
+        for (name,) in file.execute(
+            "SELECT name FROM sqlite_master WHERE type = 'table' ORDER BY name"
+        ).fetchall():
+            # A name from the file's own schema.
+            yield name, file.execute(f"SELECT * FROM {name}").fetchall()  # noqa: S608
 
 
 @cache
@@ -53,11 +56,19 @@ def in_whole_chunks(scenario: str, chunk_ticks: int) -> tuple[dict[str, list[obj
 
 
 @settings(max_examples=12)
-@given(st.sampled_from(SCENARIOS), st.sampled_from([24, TICKS]), st.lists(st.booleans(), max_size=TICKS))
-def test_any_pieces_give_equal_rows_in_every_table(scenario: str, chunk_ticks: int, due: list[bool]) -> None:
+@given(
+    st.sampled_from(SCENARIOS),
+    st.sampled_from([24, TICKS]),
+    st.lists(st.booleans(), max_size=TICKS),
+)
+def test_any_pieces_give_equal_rows_in_every_table(
+    scenario: str, chunk_ticks: int, due: list[bool]
+) -> None:
     schedule = iter(due)
     with TemporaryDirectory() as folder:
-        path = recorded(scenario, chunk_ticks, lambda: next(schedule, False), Path(folder) / "t.take")
+        path = recorded(
+            scenario, chunk_ticks, lambda: next(schedule, False), Path(folder) / "t.take"
+        )
         assert dict(tables(path)) == in_whole_chunks(scenario, chunk_ticks)[0]
         assert read_take(path).ticks == TICKS
 

@@ -1,4 +1,6 @@
-"""Takes on disk: what was heard is read back, a crash keeps what was written, equal takes export equal bytes."""
+"""Takes on disk: what was heard is read back, a crash keeps what was written, equal takes export
+equal bytes.
+"""
 
 import csv
 import io
@@ -36,7 +38,9 @@ def header(ticks: int = 20) -> Header:
 
 
 def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
-    """A take in which r1 is refused at every third tick and runs else, and top runs all the time."""
+    """A take in which r1 is refused at every third tick and runs else, and top runs all the
+    time.
+    """
     writer = TakeWriter(path, header(ticks))
     agent = writer.agent("a")
     pose = writer.posing("a")
@@ -115,7 +119,9 @@ def test_files_that_are_no_takes_are_told_with_the_way_out(tmp_path: Path) -> No
     (tmp_path / "text.take").write_text("not a database, but long enough to look at " * 20)
     with pytest.raises(TakeError, match="no take, or it is damaged"):
         read_take(tmp_path / "text.take")
-    sqlite3.connect(tmp_path / "empty.take").executescript("CREATE TABLE meta (name, value); VACUUM")
+    sqlite3.connect(tmp_path / "empty.take").executescript(
+        "CREATE TABLE meta (name, value); VACUUM"
+    )
     with pytest.raises(TakeError, match="Roll the scenario again"):
         read_take(tmp_path / "empty.take")
 
@@ -168,8 +174,16 @@ def test_of_two_spans_that_meet_the_later_one_counts() -> None:
     assert record.spans[1].outcome is Outcome.SUCCESS
 
 
-@given(st.lists(st.tuples(st.sampled_from([0.0, 0.05, 0.25, -3.0]), st.integers(1, 6)), min_size=1, max_size=8))
-def test_what_is_left_of_a_row_is_read_back_for_every_tick(stretches: list[tuple[float, int]]) -> None:
+@given(
+    st.lists(
+        st.tuples(st.sampled_from([0.0, 0.05, 0.25, -3.0]), st.integers(1, 6)),
+        min_size=1,
+        max_size=8,
+    )
+)
+def test_what_is_left_of_a_row_is_read_back_for_every_tick(
+    stretches: list[tuple[float, int]],
+) -> None:
     lefts, left = [], 40.0
     for step, ticks in stretches:
         for _ in range(ticks):
@@ -198,7 +212,9 @@ def test_what_merely_takes_its_time_is_told_again_and_kept_once(tmp_path: Path) 
         agent.running("r1").entered()
         tell = agent.progressing("r1")
         yielded = (
-            [lasting(0.5, 0.5)] * 5 + [lasting(0.5, 0.5)] * 5 + [Progress(each, 9.0, "m") for each in (5, 4, 2, 2)]
+            [lasting(0.5, 0.5)] * 5
+            + [lasting(0.5, 0.5)] * 5
+            + [Progress(each, 9.0, "m") for each in (5, 4, 2, 2)]
         )
         for progress in yielded:
             tell(progress)
@@ -223,7 +239,9 @@ def test_counting_goes_on_after_what_was_counted_has_gone_to_disk(tmp_path: Path
 
 
 def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
-    """What was told last may be put off in place of telling it again, over what has gone to disk meanwhile too."""
+    """What was told last may be put off in place of telling it again, over what has gone to disk
+    meanwhile too.
+    """
     with TakeWriter(tmp_path / "t.take", header(12), flush_s=0.3) as writer:
         refused = writer.agent("a").refusing("r1", "")
         for tick in range(12):
@@ -238,7 +256,11 @@ def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
 
 @given(
     st.lists(
-        st.tuples(st.sampled_from([None, (0.0, 1.5), (2.5, -1.0)]), st.sampled_from([0.0, 90.0]), st.booleans()),
+        st.tuples(
+            st.sampled_from([None, (0.0, 1.5), (2.5, -1.0)]),
+            st.sampled_from([0.0, 90.0]),
+            st.booleans(),
+        ),
         min_size=1,
         max_size=30,
     ),
@@ -300,7 +322,11 @@ TOLD = ("agent", "row", "part", "what", "ticks", "ends", "numbers", "more")
     st.sampled_from(TOLD),
     st.sampled_from(["ran", "refused", "found", "progress", "way"]),
     st.one_of(
-        st.none(), st.integers(-9, 9), st.text(max_size=6), st.binary(max_size=9), st.sampled_from(["[]", "[[]]"])
+        st.none(),
+        st.integers(-9, 9),
+        st.text(max_size=6),
+        st.binary(max_size=9),
+        st.sampled_from(["[]", "[[]]"]),
     ),
 )
 def test_a_take_with_something_else_in_a_column_is_read_or_said_to_be_damaged(
@@ -318,10 +344,16 @@ def test_a_take_with_something_else_in_a_column_is_read_or_said_to_be_damaged(
     assert told == "9 ticks" or "damaged" in told
 
 
-def test_a_files_handle_is_given_back_when_it_is_written_and_when_it_is_read(tmp_path: Path) -> None:
+def test_a_files_handle_is_given_back_when_it_is_written_and_when_it_is_read(
+    tmp_path: Path,
+) -> None:
     def handles() -> list[str]:
         links = (Path("/proc/self/fd") / each for each in os.listdir("/proc/self/fd"))
-        return [os.readlink(each) for each in links if os.path.islink(each) and str(tmp_path) in os.readlink(each)]
+        return [
+            os.readlink(each)
+            for each in links
+            if os.path.islink(each) and str(tmp_path) in os.readlink(each)
+        ]
 
     writer = write(tmp_path / "t.take", 9, close=False)
     assert handles()
@@ -339,7 +371,9 @@ def test_an_older_take_is_replaced_with_what_lies_beside_it(tmp_path: Path) -> N
     assert [path.name for path in tmp_path.iterdir()] == ["t.take"]
 
 
-@pytest.mark.parametrize("name", ["project.json", "notes", "other.db", "link", "folder", "pipe", "t.take-wal"])
+@pytest.mark.parametrize(
+    "name", ["project.json", "notes", "other.db", "link", "folder", "pipe", "t.take-wal"]
+)
 def test_what_is_no_take_is_never_replaced(tmp_path: Path, name: str) -> None:
     (tmp_path / "project.json").write_text("{}")
     (tmp_path / "notes").write_bytes(b"SQLite format 3")

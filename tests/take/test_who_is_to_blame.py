@@ -1,4 +1,6 @@
-"""A mistake of ours is never said to be the take's: only what a file holds makes it a damaged one."""
+"""A mistake of ours is never said to be the take's: only what a file holds makes it a damaged
+one.
+"""
 
 import sqlite3
 from pathlib import Path

@@ -1,7 +1,17 @@
 """Acting on things and on others."""
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import Amount, AnAgent, AProp, Number, Reach, SpreadSeconds, StatName, Steps, action
+from umbrant.catalog.declare import (
+    Amount,
+    AnAgent,
+    AProp,
+    Number,
+    Reach,
+    SpreadSeconds,
+    StatName,
+    Steps,
+    action,
+)
 from umbrant.catalog.geometry import distance_m, heading_to
 from umbrant.catalog.going import point_from
 from umbrant.catalog.work import lasting
@@ -76,8 +86,11 @@ def use_up(me: Me, target: AProp, *, amount: Amount = 0.1, reach: Reach = 1.5) -
     success="the blow landed",
     failure="there is no one there, it is out of reach, or it has no such number",
 )
-def strike(me: Me, target: AnAgent, *, amount: Amount = 0.2, stat: StatName = "health", reach: Reach = 1.2) -> Steps:
-    """Turns to another body and strikes it once: one of its numbers goes down, and the blow can be heard.
+def strike(
+    me: Me, target: AnAgent, *, amount: Amount = 0.2, stat: StatName = "health", reach: Reach = 1.2
+) -> Steps:
+    """Turns to another body and strikes it once: one of its numbers goes down, and the blow can be
+    heard.
 
     Example: strike `visitor` for 0.2 of health within 1.2 m.
 
@@ -179,11 +192,21 @@ def change_stat(me: Me, stat: StatName, *, amount: Number = 0.1) -> bool | Cause
     stat: which number
     amount: by how much; less than nothing takes away
     """
-    return cause("no_stat", name=me.name, stat=stat) if me.body.change_stat(stat, amount) is None else True
+    return (
+        cause("no_stat", name=me.name, stat=stat)
+        if me.body.change_stat(stat, amount) is None
+        else True
+    )
 
 
-@action("change {stat} by {amount} over {duration}", success="the time is up", failure="it has no such number")
-def change_slowly(me: Me, stat: StatName, *, amount: Number = 0.5, duration: SpreadSeconds = 3.0) -> Steps:
+@action(
+    "change {stat} by {amount} over {duration}",
+    success="the time is up",
+    failure="it has no such number",
+)
+def change_slowly(
+    me: Me, stat: StatName, *, amount: Number = 0.5, duration: SpreadSeconds = 3.0
+) -> Steps:
     """Changes one of its own numbers evenly over a while, and stands meanwhile.
 
     Example: change energy by 0.5 over 4 s, to rest.

@@ -14,7 +14,18 @@ from umbrant.catalog import (
 )
 from umbrant.catalog.declare import Catalog
 
-MODULES = (composites, machines, utilities, conditions, going, waiting, acting, keys, decorators, senses)
+MODULES = (
+    composites,
+    machines,
+    utilities,
+    conditions,
+    going,
+    waiting,
+    acting,
+    keys,
+    decorators,
+    senses,
+)
 """The modules that declare kinds, in the order in which their kinds are listed."""
 
 BUILTIN = Catalog.of(MODULES)

@@ -1,6 +1,8 @@
-"""Why something did not run, or ended. Each kind of cause and its sentence stands here and nowhere else.
+"""Why something did not run, or ended. Each kind of cause and its sentence stands here and nowhere
+else.
 
-A cause is recorded with its facts, not with its words, so that a take can be asked in any language or by a program.
+A cause is recorded with its facts, not with its words, so that a take can be asked in any language
+or by a program.
 """
 
 import json
@@ -49,7 +51,9 @@ SENTENCES: Mapping[str, str] = {
     "below_threshold": "no option scored more than {threshold}",
     "raised": "{file}, line {line}: {message}",
     "nonsense": "{file}, line {line}: it gave {value}, which means nothing here",
-    "not_trusted": "it is a node of the project's own, and the project has not been trusted to run its code",
+    "not_trusted": (
+        "it is a node of the project's own, and the project has not been trusted to run its code"
+    ),
     "no_place": "there is no place like that around {place}",
     "no_cover": "there is nothing to hide behind within {range_m}",
     "no_stat": "{name} has no '{stat}'",
@@ -71,9 +75,12 @@ SENTENCES: Mapping[str, str] = {
     "outside_cone": "{off_deg} to the side, outside the cone of {cone_deg}",
     "blocked": "{wall} in between, {distance_m} away",
     "never_written": "{key} was never written",
-    "endless": "its agent's machines took {times} transitions within one tick, and no more are taken in one; something "
-    "in them should take time",
-    "ring": "{rows} led it back within one tick to where it was, with its keys as they were; so it stopped there",
+    "endless": "its agent's machines took {times} transitions within one tick, and no more are "
+    "taken in one; something in them should take time",
+    "ring": (
+        "{rows} led it back within one tick to where it was, with its keys as they were; so "
+        "it stopped there"
+    ),
 }
 
 one_line = json.JSONEncoder(ensure_ascii=False).encode
@@ -85,14 +92,18 @@ _FIELD = re.compile(r"\{(\w+)\}")
 
 @dataclass(frozen=True)
 class Cause:
-    """One of SENTENCES with its facts. A fact's name ends in its unit (`since_s`); `row` is a row's id."""
+    """One of SENTENCES with its facts. A fact's name ends in its unit (`since_s`); `row` is a row's
+    id.
+    """
 
     kind: str
     facts: Mapping[str, Literal] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if self.kind not in SENTENCES:
-            raise ValueError(f"{self.kind!r} is no kind of cause; declare its sentence in SENTENCES")
+            raise ValueError(
+                f"{self.kind!r} is no kind of cause; declare its sentence in SENTENCES"
+            )
 
     def parts(self) -> Iterator[tuple[str, str]]:
         """The sentence as (fact's name or '', text) pieces. For `row` the text is the row's id."""
@@ -117,8 +128,14 @@ class Cause:
 
     @classmethod
     def from_plain(cls, data: Mapping[str, Any]) -> "Cause":
-        """The reverse of `plain`, after JSON has held it. Raises ValueError or KeyError on anything else."""
-        facts = {name: tuple(fact) if isinstance(fact, list) else fact for name, fact in data.items() if name != "kind"}
+        """The reverse of `plain`, after JSON has held it. Raises ValueError or KeyError on anything
+        else.
+        """
+        facts = {
+            name: tuple(fact) if isinstance(fact, list) else fact
+            for name, fact in data.items()
+            if name != "kind"
+        }
         return cls(data["kind"], facts)
 
     @classmethod

@@ -23,7 +23,9 @@ Others = Literal["once", "again and again"]
 
 
 class _InOrder(Passing):
-    """Children one after the other. A child that was running is resumed, unless a watched guard says otherwise."""
+    """Children one after the other. A child that was running is resumed, unless a watched guard
+    says otherwise.
+    """
 
     def __init__(self, children: Children, resumes_at: str, goes_on_after: Status) -> None:
         self.children = children
@@ -65,7 +67,9 @@ class _InOrder(Passing):
         return self._run_on(me, len(self.children))
 
     def _watched(self, place: int) -> Check | None:
-        """What lets the child at a place take over from the one that runs, if it watches for that."""
+        """What lets the child at a place take over from the one that runs, if it watches for
+        that.
+        """
 
         def take(me: Me) -> Status:
             self.children[self.at].halt(me, cause_of_row("taken_over", self.children[place].id))
@@ -147,7 +151,8 @@ class Sequence(_InOrder):
     moves_on="fails",
 )
 class RandomSelector(Passing):
-    """Tries its children in an order drawn by their weights, until one succeeds; stays with a child that runs.
+    """Tries its children in an order drawn by their weights, until one succeeds; stays with a child
+    that runs.
 
     A child's weight is 1 unless it has a `weight`. A child of weight 0 is not tried.
 
@@ -218,7 +223,8 @@ class RandomSelector(Passing):
 class Parallel:
     """Runs all of its children at once, and ends when enough of them have succeeded or failed.
 
-    A child that has ended waits for the others. When the parallel ends, those that still run are stopped.
+    A child that has ended waits for the others. When the parallel ends, those that still run are
+    stopped.
 
     Example: *Walk to the gate* and *Call for help* until 1 succeeds.
 
@@ -227,7 +233,10 @@ class Parallel:
     """
 
     def __init__(
-        self, children: Children, successes: Live[CountOrAll] = Fixed(0.0), failures: Live[CountOrAll] = Fixed(1.0)
+        self,
+        children: Children,
+        successes: Live[CountOrAll] = Fixed(0.0),
+        failures: Live[CountOrAll] = Fixed(1.0),
     ) -> None:
         self.children = children
         self.successes = successes
@@ -274,7 +283,8 @@ class Parallel:
     rests="is not begun again",
 )
 class Accompany:
-    """Runs its first child, which leads: the row ends when that one does. The others run beside it as long.
+    """Runs its first child, which leads: the row ends when that one does. The others run beside it
+    as long.
 
     Example: *Carry the crate home* leads, *Grumble now and then* accompanies it.
 
@@ -317,10 +327,11 @@ class Accompany:
     holds=(),
 )
 class UseBehavior(Passing):
-    """Does another behavior inside this one. The keys of that behavior can be bound to keys of this one.
+    """Does another behavior inside this one. The keys of that behavior can be bound to keys of this
+    one.
 
-    A key that is not bound is shared where both behaviors have it from the same blackboard, and is the used behavior's
-    own where they have not.
+    A key that is not bound is shared where both behaviors have it from the same blackboard, and is
+    the used behavior's own where they have not.
 
     Example: *Go home* is written once, and used by the warden with `home` bound to `hut`.
 

@@ -1,7 +1,8 @@
-"""What a response curve is worth at an input: one at a time, and for whole arrays of inputs with NumPy.
+"""What a response curve is worth at an input: one at a time, and for whole arrays of inputs with
+NumPy.
 
-Both give the same numbers to 1e-12. `t` is the input's place in its range, from 0 to 1; beyond the range it stays at
-the end. The shapes:
+Both give the same numbers to 1e-12. `t` is the input's place in its range, from 0 to 1; beyond the
+range it stays at the end. The shapes:
 
 linear    from `low` to `high`, evenly
 power     from `low` to `high`, as t to the power of `exponent`
@@ -26,7 +27,11 @@ Floats = NDArray[np.float64]
 
 def worth(curve: Curve, value: float, low: float, high: float) -> float:
     """What an input is worth, from 0 to 1, in a range from `low` to `high`."""
-    y = _step(curve, value) if curve.shape is Shape.STEP else _ONE[curve.shape](curve, place(value, low, high))
+    y = (
+        _step(curve, value)
+        if curve.shape is Shape.STEP
+        else _ONE[curve.shape](curve, place(value, low, high))
+    )
     y = min(1.0, max(0.0, y))
     return 1.0 - y if curve.flipped else y
 
@@ -34,11 +39,17 @@ def worth(curve: Curve, value: float, low: float, high: float) -> float:
 def worth_grid(curve: Curve, values: Floats, low: float, high: float) -> Floats:
     """The same for an array of inputs; NaN stays NaN."""
     if curve.shape is Shape.STEP:
-        y = np.where(np.isnan(values), np.nan, COMPARE[curve.sign](values, curve.threshold)).astype(np.float64)
+        y = np.where(np.isnan(values), np.nan, COMPARE[curve.sign](values, curve.threshold)).astype(
+            np.float64
+        )
     else:
         span = high - low
         with np.errstate(over="ignore", invalid="ignore"):
-            t = np.clip((values - low) / span, 0.0, 1.0) if span else np.where(values >= high, 1.0, 0.0)
+            t = (
+                np.clip((values - low) / span, 0.0, 1.0)
+                if span
+                else np.where(values >= high, 1.0, 0.0)
+            )
         y = _MANY[curve.shape](curve, t)
     y = np.clip(y, 0.0, 1.0)
     return 1.0 - y if curve.flipped else y

@@ -1,4 +1,5 @@
-"""How a kind of node is declared: one function or class, from which everything else that names it follows.
+"""How a kind of node is declared: one function or class, from which everything else that names it
+follows.
 
     @action("wait {duration}")
     def wait(me: Me, duration: SpreadSeconds = 1.0) -> Steps:
@@ -7,8 +8,8 @@
         duration: how long to wait
         '''
 
-The docstring's first paragraphs are the kind's help; lines `parameter: text` explain its parameters. A declaration that
-does not hold together raises DeclarationError when it is imported.
+The docstring's first paragraphs are the kind's help; lines `parameter: text` explain its
+parameters. A declaration that does not hold together raises DeclarationError when it is imported.
 """
 
 import collections.abc
@@ -30,14 +31,18 @@ from umbrant.model.values import Curve, KeyType, ParamValue, PlaceRef, Spread
 _FIELDS = re.compile(r"\{(\w+)\}")
 
 Steps = Generator[Progress | None, None, bool | Cause]
-"""What an action that takes time gives: it yields while it runs on, and returns True, False or why it failed."""
+"""What an action that takes time gives: it yields while it runs on, and returns True, False or why
+it failed.
+"""
 
 
 T = TypeVar("T")
 
 
 class DeclarationError(TypeError):
-    """A developer's mistake in the declaration of a kind; raised at import, never because of a project."""
+    """A developer's mistake in the declaration of a kind; raised at import, never because of a
+    project.
+    """
 
 
 class Family(StrEnum):
@@ -87,7 +92,9 @@ class ParamType(StrEnum):
 
 @dataclass(frozen=True)
 class Quantity:
-    """A number's unit and bounds, and the step that a drag changes it by. `ring` draws it on the stage around..."""
+    """A number's unit and bounds, and the step that a drag changes it by. `ring` draws it on the
+    stage around...
+    """
 
     unit: str = ""
     low: float | None = None
@@ -97,12 +104,16 @@ class Quantity:
     zero: str = ""
     """What 0 is called, where it stands for something else: 'all'."""
     ring: str = ""
-    """'me' or 'target': what a circle with this radius is drawn around when its row is selected; '' for none."""
+    """'me' or 'target': what a circle with this radius is drawn around when its row is selected; ''
+    for none.
+    """
 
 
 @dataclass(frozen=True)
 class Holds:
-    """The types of key that a chip accepts, and whether the key is only asked about and never written."""
+    """The types of key that a chip accepts, and whether the key is only asked about and never
+    written.
+    """
 
     types: tuple[KeyType, ...]
     reads: bool = False
@@ -110,7 +121,9 @@ class Holds:
 
 @dataclass(frozen=True)
 class Is:
-    """Marks a parameter that is written as text but means something else: an agent's name, a group, a condition."""
+    """Marks a parameter that is written as text but means something else: an agent's name, a group,
+    a condition.
+    """
 
     type: ParamType
 
@@ -124,10 +137,11 @@ Share = Annotated[float, Quantity("", low=0, high=1, step=0.01)]
 Times = Annotated[float, Quantity("times", low=1)]
 Number = Annotated[float, Quantity("", step=0.1)]
 Live = Callable[[], T]
-"""A parameter that is asked for its value each time it is needed: it may be bound to a key, or drawn from a spread.
+"""A parameter that is asked for its value each time it is needed: it may be bound to a key, or
+drawn from a spread.
 
-Classes declare such parameters, for they are made once; what a function is given was asked for at its entry.
-Asking raises Unbound where there is no value.
+Classes declare such parameters, for they are made once; what a function is given was asked for at
+its entry. Asking raises Unbound where there is no value.
 """
 
 Amount = Annotated[float, Quantity("", low=0, step=0.1)]
@@ -161,7 +175,9 @@ BINDABLE: Mapping[ParamType, tuple[KeyType, ...]] = {
     ParamType.AGENT: (KeyType.AGENT,),
     ParamType.PROP: (KeyType.PROP,),
 }
-"""The types of key that a chip may be bound to. Kinds that are not here cannot be bound; KEY chips name their own."""
+"""The types of key that a chip may be bound to. Kinds that are not here cannot be bound; KEY chips
+name their own.
+"""
 
 
 @dataclass(frozen=True)
@@ -226,7 +242,9 @@ class Order(StrEnum):
 
 @dataclass
 class Hooks:
-    """What else a project's own action does when its row is entered and when it is left, however it is left."""
+    """What else a project's own action does when its row is entered and when it is left, however it
+    is left.
+    """
 
     entered: Callable[..., object] | None = None
     left: Callable[..., object] | None = None
@@ -252,14 +270,18 @@ class Kind:
     gives_reading: bool = False
     """Whether a sense gives nothing but Readings."""
     in_line: str = ""
-    """A sense that says yes or no, as a Python expression of its parameters in {braces}: the same as `run`, sooner."""
+    """A sense that says yes or no, as a Python expression of its parameters in {braces}: the same
+    as `run`, sooner.
+    """
     told: str = ""
     """How a composite goes about its children, for reasons: 'tries its children in order'."""
     moves_on: str = ""
     """How a composite's child has to end for the next to be tried: 'fails'."""
     order: Order = Order.WRITTEN
     rests: str = ""
-    """What a child that has ended does while the others run, where they run together: 'waits for the others'."""
+    """What a child that has ended does while the others run, where they run together: 'waits for
+    the others'.
+    """
     holds: tuple[Family, ...] = ()
     """The families of the rows that may be nested in it."""
     tells: bool = False
@@ -273,7 +295,9 @@ class Kind:
     hooks: Hooks = field(default_factory=Hooks, compare=False)
 
     def entered(self, hook: Callable[..., object]) -> Callable[..., object]:
-        """Have a function called when a row of this kind is entered: with the agent and the node's arguments."""
+        """Have a function called when a row of this kind is entered: with the agent and the node's
+        arguments.
+        """
         self.hooks.entered = hook
         return hook
 
@@ -294,8 +318,11 @@ class Kind:
         """The parameter with this name, None if there is none."""
         return next((param for param in self.params if param.name == name), None)
 
-    def stretches(self, also: Container[str] = ()) -> list[tuple[bool, list[tuple[str, Param | None]]]]:
-        """The phrase in stretches, each with whether it is an optional one: (text, None) and ('', parameter) pieces.
+    def stretches(
+        self, also: Container[str] = ()
+    ) -> list[tuple[bool, list[tuple[str, Param | None]]]]:
+        """The phrase in stretches, each with whether it is an optional one: (text, None) and ('',
+        parameter) pieces.
 
         An optional stretch, in [brackets], is left out unless one of its parameters is in `also`.
         """
@@ -326,14 +353,17 @@ class Catalog:
 
     @classmethod
     def of(cls, modules: Iterable[ModuleType]) -> "Catalog":
-        """Gather the kinds that these modules declare, in the order of the modules and within them of the source."""
+        """Gather the kinds that these modules declare, in the order of the modules and within them
+        of the source.
+        """
         kinds: dict[str, Kind] = {}
         for module in modules:
             for value in vars(module).values():
                 if isinstance(value, Kind) and value.run.__module__ == module.__name__:
                     if value.id in kinds:
                         raise DeclarationError(
-                            f"two kinds are called '{value.id}'; rename the one in {module.__name__}"
+                            f"two kinds are called '{value.id}'; rename the one in "
+                            f"{module.__name__}"
                         )
                     kinds[value.id] = value
         return cls(kinds)
@@ -352,7 +382,9 @@ Declared = Callable[[Callable[..., Any]], Kind]
 
 
 def action(phrase: str, *, success: str = "done", failure: str = "") -> Declared:
-    """Declare an action. A generator function takes time; any other is done at once, and can serve as upkeep."""
+    """Declare an action. A generator function takes time; any other is done at once, and can serve
+    as upkeep.
+    """
     return _declared(Family.ACTION, phrase, {"success": success, "failure": failure})
 
 
@@ -373,13 +405,17 @@ def composite(
     name: str = "",
     holds: tuple[Family, ...] = RUNS,
 ) -> Declared:
-    """Declare a composite: a class made from its children and its parameters. The words are as in `Kind`.
+    """Declare a composite: a class made from its children and its parameters. The words are as in
+    `Kind`.
 
-    A class without `children` only says how the author set it up; the engine knows how such a kind runs.
+    A class without `children` only says how the author set it up; the engine knows how such a kind
+    runs.
     """
     outcomes = {"success": success, "failure": failure, "running": "a child runs"}
     declare = _declared(Family.COMPOSITE, phrase, outcomes, name=name)
-    return lambda run: replace(declare(run), told=told, moves_on=moves_on, order=order, rests=rests, holds=holds)
+    return lambda run: replace(
+        declare(run), told=told, moves_on=moves_on, order=order, rests=rests, holds=holds
+    )
 
 
 def part(
@@ -391,7 +427,9 @@ def part(
     order: Order = Order.WRITTEN,
     **outcomes: str,
 ) -> Declared:
-    """Declare a part of a machine or a utility: a class that says how the author set it up. `name` is its id."""
+    """Declare a part of a machine or a utility: a class that says how the author set it up. `name`
+    is its id.
+    """
     declare = _declared(family, phrase, outcomes, name=name)
     return lambda run: replace(declare(run), holds=holds, order=order)
 
@@ -401,12 +439,21 @@ def decorator(phrase: str, *, success: str = "as the row", failure: str = "as th
     return _declared(Family.DECORATOR, phrase, {"success": success, "failure": failure})
 
 
-def sense(phrase: str, *, gives: KeyType, unit: str = "", value: str = "", in_line: str = "") -> Declared:
+def sense(
+    phrase: str, *, gives: KeyType, unit: str = "", value: str = "", in_line: str = ""
+) -> Declared:
     """Declare a sense: a function that answers at once, for use in conditions.
 
     One that merely says yes or no may also be given `in_line`, as an expression.
     """
-    return _declared(Family.SENSE, phrase, {"value": value or gives.value}, unit=unit, gives=gives, in_line=in_line)
+    return _declared(
+        Family.SENSE,
+        phrase,
+        {"value": value or gives.value},
+        unit=unit,
+        gives=gives,
+        in_line=in_line,
+    )
 
 
 def _declared(
@@ -459,29 +506,48 @@ def _snake(name: str) -> str:
 
 
 def _help_of(name: str, doc: str) -> tuple[str, str, dict[str, str]]:
-    """The help text, the example, and what is said of each parameter. Raises DeclarationError without help."""
+    """The help text, the example, and what is said of each parameter. Raises DeclarationError
+    without help.
+    """
     explained: dict[str, str] = {}
-    told: list[str] = []
+    paragraphs: list[str] = []
     example = ""
     for paragraph in doc.split("\n\n"):
-        if paragraph.startswith("Example: "):
-            example = " ".join(paragraph.removeprefix("Example: ").split())
-            continue
-        plain = []
-        for line in paragraph.splitlines():
-            found = re.match(r"(\w+): (.+)$", line.strip())
-            if found:
-                explained[found[1]] = found[2]
-            else:
-                plain.append(line)
-        told.append("\n".join(plain))
-    about = "\n\n".join(paragraph for paragraph in told if paragraph.strip()).strip()
+        text, params = _without_params(paragraph)
+        explained.update(params)
+        if text.startswith("Example: "):
+            example = text.removeprefix("Example: ")
+        elif text:
+            paragraphs.append(text)
+    about = "\n\n".join(paragraphs)
     if not about:
         raise DeclarationError(f"kind '{name}' has no help: write what it does as its docstring")
     return about, example, explained
 
 
-def _params_of(name: str, run: Callable[..., Any], explained: Mapping[str, str]) -> tuple[Param, ...]:
+def _without_params(paragraph: str) -> tuple[str, dict[str, str]]:
+    """A paragraph as one line without its `parameter: text` lines, and these.
+
+    A line that does not begin a parameter goes on with what stands above it.
+    """
+    plain: list[str] = []
+    params: dict[str, str] = {}
+    last = ""
+    for line in paragraph.splitlines():
+        begins = re.match(r"([a-z]\w*): (.+)$", line.strip())
+        if begins:
+            last = begins[1]
+            params[last] = begins[2]
+        elif last:
+            params[last] = f"{params[last]} {line.strip()}"
+        else:
+            plain.append(line.strip())
+    return " ".join(plain).strip(), params
+
+
+def _params_of(
+    name: str, run: Callable[..., Any], explained: Mapping[str, str]
+) -> tuple[Param, ...]:
     target = run.__init__ if inspect.isclass(run) else run
     hints = typing.get_type_hints(target, include_extras=True)
     plain = ("self", "me", "children", "inner", "tell")
@@ -490,17 +556,31 @@ def _params_of(name: str, run: Callable[..., Any], explained: Mapping[str, str])
         if param.name in plain:
             continue
         if param.name not in hints:
-            raise DeclarationError(f"kind '{name}': '{param.name}' has no type; write one, such as `Metres` or `str`")
+            raise DeclarationError(
+                f"kind '{name}': '{param.name}' has no type; write one, such as `Metres` or `str`"
+            )
         if param.name not in explained:
-            raise DeclarationError(f"kind '{name}': say in its docstring what '{param.name}' is (`{param.name}: ...`)")
+            raise DeclarationError(
+                f"kind '{name}': say in its docstring what '{param.name}' is (`{param.name}: ...`)"
+            )
         found.append(
-            _param_of(name, param, hints[param.name], explained[param.name], asked_at_entry=not inspect.isclass(run))
+            _param_of(
+                name,
+                param,
+                hints[param.name],
+                explained[param.name],
+                asked_at_entry=not inspect.isclass(run),
+            )
         )
     return tuple(found)
 
 
-def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, asked_at_entry: bool) -> Param:
-    live = typing.get_origin(hint) is collections.abc.Callable and bool(typing.get_args(hint)[0] == [])
+def _param_of(
+    kind: str, param: inspect.Parameter, hint: Any, about: str, *, asked_at_entry: bool
+) -> Param:
+    live = typing.get_origin(hint) is collections.abc.Callable and bool(
+        typing.get_args(hint)[0] == []
+    )
     if live:
         hint = typing.get_args(hint)[1]
     if type(None) in typing.get_args(hint):
@@ -511,7 +591,9 @@ def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, ask
     held = next((mark for mark in marks if isinstance(mark, Holds)), None)
     holds = held.types if held else ()
     marked = next((mark.type for mark in marks if isinstance(mark, Is)), None)
-    choices: tuple[str, ...] = typing.get_args(base) if typing.get_origin(base) is typing.Literal else ()
+    choices: tuple[str, ...] = (
+        typing.get_args(base) if typing.get_origin(base) is typing.Literal else ()
+    )
     plain = {
         str: ParamType.TEXT,
         bool: ParamType.YES_NO,
@@ -531,21 +613,42 @@ def _param_of(kind: str, param: inspect.Parameter, hint: Any, about: str, *, ask
     elif base in plain:
         kind_of = plain[base]
     else:
-        raise DeclarationError(f"kind '{kind}': '{param.name}' has the type {hint}, which no chip can hold")
+        raise DeclarationError(
+            f"kind '{kind}': '{param.name}' has the type {hint}, which no chip can hold"
+        )
     required = param.default is inspect.Parameter.empty
-    default = None if required else param.default.value if isinstance(param.default, Fixed) else param.default
+    default = (
+        None
+        if required
+        else param.default.value
+        if isinstance(param.default, Fixed)
+        else param.default
+    )
     if quantity.spread and isinstance(default, int | float):
         default = Spread(mid=default, give=0)
     if default is not None and not _fits(default, kind_of, choices):
-        raise DeclarationError(f"kind '{kind}': the default of '{param.name}' is {default!r}, which it cannot hold")
+        raise DeclarationError(
+            f"kind '{kind}': the default of '{param.name}' is {default!r}, which it cannot hold"
+        )
     bindable = holds or (BINDABLE.get(kind_of, ()) if asked_at_entry or live else ())
     return Param(
-        param.name, kind_of, about, default, required, quantity, choices, bindable, live, bool(held and not held.reads)
+        param.name,
+        kind_of,
+        about,
+        default,
+        required,
+        quantity,
+        choices,
+        bindable,
+        live,
+        bool(held and not held.reads),
     )
 
 
 def _fits(default: object, type_: ParamType, choices: tuple[str, ...]) -> bool:
-    """Whether a chip can hold its default. The names that stand for others of a kind are texts, empty for none."""
+    """Whether a chip can hold its default. The names that stand for others of a kind are texts,
+    empty for none.
+    """
     if isinstance(default, bool):
         return type_ is ParamType.YES_NO
     if choices:
@@ -556,10 +659,14 @@ def _fits(default: object, type_: ParamType, choices: tuple[str, ...]) -> bool:
 def _check_phrase(kind: Kind) -> None:
     for name in _FIELDS.findall(kind.in_line):
         if kind.param(name) is None:
-            raise DeclarationError(f"kind '{kind.id}': in line it names '{name}', which is none of its parameters")
+            raise DeclarationError(
+                f"kind '{kind.id}': in line it names '{name}', which is none of its parameters"
+            )
     for name in _FIELDS.findall(kind.phrase):
         if kind.param(name) is None:
-            raise DeclarationError(f"kind '{kind.id}': its phrase names '{name}', which is none of its parameters")
+            raise DeclarationError(
+                f"kind '{kind.id}': its phrase names '{name}', which is none of its parameters"
+            )
     for param in kind.params:
         if f"{{{param.name}}}" not in kind.phrase:
             raise DeclarationError(f"kind '{kind.id}': its phrase does not name '{param.name}'")

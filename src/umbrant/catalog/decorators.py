@@ -1,10 +1,21 @@
-"""What can be wrapped around a row. Several apply from the outside in, in the order in which they are written."""
+"""What can be wrapped around a row. Several apply from the outside in, in the order in which they
+are written.
+"""
 
 from collections.abc import Sequence
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import Amount, Fixed, Live, Seconds, Share, SpreadSeconds, Times, decorator
+from umbrant.catalog.declare import (
+    Amount,
+    Fixed,
+    Live,
+    Seconds,
+    Share,
+    SpreadSeconds,
+    Times,
+    decorator,
+)
 from umbrant.catalog.geometry import to_grid
 from umbrant.catalog.work import (
     FAILURE,
@@ -62,7 +73,9 @@ Counted = Literal["in all", "per entry"]
 _ENDS = {SUCCESS: "success", FAILURE: "failure"}
 
 
-@decorator("cooldown {duration}[ after {ending}][, at first {first}]", failure="refused while it cools")
+@decorator(
+    "cooldown {duration}[ after {ending}][, at first {first}]", failure="refused while it cools"
+)
 class Cooldown(Wrapped):
     """Keeps a row from being entered again for a while after it ended.
 
@@ -182,7 +195,8 @@ class AlwaysSucceed(Wrapped):
 class AlwaysFail(Wrapped):
     """Turns success into failure, so that the next one is tried.
 
-    Example: *Note the time*, always fail, as a first child that never keeps a selector from trying the others.
+    Example: *Note the time*, always fail, as a first child that never keeps a selector from trying
+    the others.
     """
 
     def __init__(self, inner: Work) -> None:
@@ -194,7 +208,9 @@ class AlwaysFail(Wrapped):
 
 
 class _Again(Wrapped):
-    """Begins the work anew, at the next tick, as long as it ends the way `again_after` says and turns are left."""
+    """Begins the work anew, at the next tick, as long as it ends the way `again_after` says and
+    turns are left.
+    """
 
     begins_anew = True
     again_after: Status
@@ -222,7 +238,9 @@ class _Again(Wrapped):
         return RUNNING
 
 
-@decorator("repeat {times}", success="when it has succeeded so many times", failure="as soon as it fails")
+@decorator(
+    "repeat {times}", success="when it has succeeded so many times", failure="as soon as it fails"
+)
 class Repeat(_Again):
     """Does a row again, at the next tick, each time it has succeeded.
 
@@ -237,7 +255,9 @@ class Repeat(_Again):
         super().__init__(inner, tell, times)
 
 
-@decorator("retry {times}", success="as soon as it succeeds", failure="when it has failed so many times")
+@decorator(
+    "retry {times}", success="as soon as it succeeds", failure="when it has failed so many times"
+)
 class Retry(_Again):
     """Tries a row again, at the next tick, each time it has failed.
 
@@ -353,7 +373,9 @@ class AtMost(Wrapped):
     counted: in all, or anew each time the row around it is entered
     """
 
-    def __init__(self, inner: Work, tell: Tell, times: Live[Times] = Fixed(1.0), counted: Counted = "in all") -> None:
+    def __init__(
+        self, inner: Work, tell: Tell, times: Live[Times] = Fixed(1.0), counted: Counted = "in all"
+    ) -> None:
         super().__init__(inner)
         self.tell = tell
         self.times = times
@@ -378,7 +400,8 @@ class AtMost(Wrapped):
 
 @decorator("hold result {duration}")
 class Hold(Wrapped):
-    """Keeps a row's result for a while: entered again within that time, it ends at once the same way, and does nothing.
+    """Keeps a row's result for a while: entered again within that time, it ends at once the same
+    way, and does nothing.
 
     Example: *Is there a way out?*, hold result 1 s, searches for a way once a second at the most.
 

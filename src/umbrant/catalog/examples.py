@@ -1,9 +1,21 @@
-"""A small project for each kind of node, in which it can be watched at work: what the help plays."""
+"""A small project for each kind of node, in which it can be watched at work: what the help
+plays.
+"""
 
 from collections.abc import Iterable, Mapping
 
 from umbrant.catalog.declare import Family, Kind, Param, ParamType
-from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Event, EventList, Guard, Key, Row, Watch
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    Decorator,
+    Event,
+    EventList,
+    Guard,
+    Key,
+    Row,
+    Watch,
+)
 from umbrant.model.documents import Cover, Project
 from umbrant.model.staging import (
     Area,
@@ -32,8 +44,16 @@ _STAGE = Stage(
     width_m=12,
     height_m=5,
     areas=(
-        Area(name="wall", corners=((5.6, 2.2), (6.4, 2.2), (6.4, 3.6), (5.6, 3.6)), blocks=Blocks.SIGHT_AND_WAY),
-        Area(name="garden", corners=((0.3, 0.3), (4.2, 0.3), (4.2, 2.0), (0.3, 2.0)), blocks=Blocks.NOTHING),
+        Area(
+            name="wall",
+            corners=((5.6, 2.2), (6.4, 2.2), (6.4, 3.6), (5.6, 3.6)),
+            blocks=Blocks.SIGHT_AND_WAY,
+        ),
+        Area(
+            name="garden",
+            corners=((0.3, 0.3), (4.2, 0.3), (4.2, 2.0), (0.3, 2.0)),
+            blocks=Blocks.NOTHING,
+        ),
     ),
     places=(Place(name="door", at=(11.0, 4.2)), Place(name="bench", at=(1.2, 1.0))),
     props=(
@@ -83,7 +103,9 @@ _SPECIAL: Mapping[str, Mapping[str, ParamValue]] = {
 }
 """What some kinds are given for their example to show something."""
 _TO_LAMP, _TO_VISITOR, _TO_CRATE = (
-    Row(id="go", under="top", kind="move_to", name="Go there", args={"target": target, "reach": 0.9})
+    Row(
+        id="go", under="top", kind="move_to", name="Go there", args={"target": target, "reach": 0.9}
+    )
     for target in (KeyRef(key="lamp"), KeyRef(key="visitor"), "crate")
 )
 _TAKE = Row(id="take", under="top", kind="carry", name="Take it", args={"target": "crate"})
@@ -115,7 +137,8 @@ def example_of(kind: Kind) -> Project:
         body=Body(stats={"strength": Stat(value=0.8, per_s=-0.02)}),
     )
     walk = tuple(
-        WalkPoint(at_s=at_s, to=to) for at_s, to in ((0.0, (10.5, 3.0)), (4.0, (4.6, 1.6)), (8.0, (10.5, 4.0)))
+        WalkPoint(at_s=at_s, to=to)
+        for at_s, to in ((0.0, (10.5, 3.0)), (4.0, (4.6, 1.6)), (8.0, (10.5, 4.0)))
     )
     visitor = Member(
         name=VISITOR,
@@ -126,7 +149,9 @@ def example_of(kind: Kind) -> Project:
         walk=walk,
         body=Body(stats={"health": Stat()}),
     )
-    dog = Member(name="dog", behavior="barking", start=(11.2, 0.8), facing_deg=180, body=Body(radius_m=0.2))
+    dog = Member(
+        name="dog", behavior="barking", start=(11.2, 0.8), facing_deg=180, body=Body(radius_m=0.2)
+    )
     cues = tuple(Cue(at_s=at_s, does=RaiseEvent(raises="bell")) for at_s in (2.0, 5.0))
     scenario = Scenario(
         name="example",
@@ -153,12 +178,23 @@ def _rows(kind: Kind) -> Iterable[Row]:
             return _composite(kind)
         case Family.DECORATOR:
             wrapped = (Decorator(kind=kind.id, args=_args(kind)),)
-            return (_top("sequence"), _wait("shown", "top", 1.0, decorators=wrapped), _wait("rest", "top", 0.6))
+            return (
+                _top("sequence"),
+                _wait("shown", "top", 1.0, decorators=wrapped),
+                _wait("rest", "top", 0.6),
+            )
         case Family.SENSE:
             guard = Guard(when=_asked(kind), watch=Watch.BOTH)
             return (
                 _top("selector"),
-                Row(id=SHOWN, under="top", kind="say", name="It is so", args={"text": "Yes"}, guard=guard),
+                Row(
+                    id=SHOWN,
+                    under="top",
+                    kind="say",
+                    name="It is so",
+                    args={"text": "Yes"},
+                    guard=guard,
+                ),
                 _wait("rest", "top", 0.4),
             )
         case Family.STATE | Family.HOOK | Family.TRANSITION:
@@ -166,7 +202,12 @@ def _rows(kind: Kind) -> Iterable[Row]:
         case Family.OPTION | Family.CONSIDERATION:
             return _utility()
         case _:
-            return (_top("sequence"), *_BEFORE.get(kind.id, ()), _shown(kind, "top"), _wait("rest", "top", 0.8))
+            return (
+                _top("sequence"),
+                *_BEFORE.get(kind.id, ()),
+                _shown(kind, "top"),
+                _wait("rest", "top", 0.8),
+            )
 
 
 def _composite(kind: Kind) -> tuple[Row, ...]:
@@ -176,7 +217,11 @@ def _composite(kind: Kind) -> tuple[Row, ...]:
     if Family.OPTION in kind.holds:
         return _utility()
     if not kind.holds:
-        return (_top("sequence"), whole.model_copy(update={"under": "top"}), _wait("rest", "top", 0.8))
+        return (
+            _top("sequence"),
+            whole.model_copy(update={"under": "top"}),
+            _wait("rest", "top", 0.8),
+        )
     near = Guard(when="distance(visitor) < 5", watch=Watch.BOTH)
     first = Row(id="one", under=SHOWN, kind="say", name="Greet", args={"text": "Hello"}, guard=near)
     return (whole, first, _wait("two", SHOWN, 0.7), _say("three", SHOWN, "All quiet"))
@@ -205,7 +250,10 @@ def _machine(kind: Kind) -> tuple[Row, ...]:
         return (*rows, on.model_copy(update={"args": {"time": 1.5, "to": SHOWN}}), end)
     if kind.id == "history":
         outer = Row(id="outer", under=top, kind="state", name="Busy")
-        inside = [each.model_copy(update={"under": "outer"}) if each.under == top else each for each in rows[1:]]
+        inside = [
+            each.model_copy(update={"under": "outer"}) if each.under == top else each
+            for each in rows[1:]
+        ]
         away = Row(id="away", under=top, kind="state", name="Startled")
         return (
             rows[0],
@@ -229,7 +277,13 @@ def _machine(kind: Kind) -> tuple[Row, ...]:
         return (rows[0], both, mouth, _say("hm", "mouth", "Hm hm"), legs, go)
     state = two.model_copy(update={"id": SHOWN}) if kind.id == "state" else two
     on = on.model_copy(update={"args": {"time": 1.5, "to": state.id}})
-    return (*rows, on, state, _wait("w2", state.id, 1.0), back.model_copy(update={"under": state.id}))
+    return (
+        *rows,
+        on,
+        state,
+        _wait("w2", state.id, 1.0),
+        back.model_copy(update={"under": state.id}),
+    )
 
 
 def _utility() -> tuple[Row, ...]:
@@ -238,10 +292,14 @@ def _utility() -> tuple[Row, ...]:
     return (
         Row(id="top", kind="utility", name="Choose"),
         Row(id="one", under="top", kind="option", name="Greet"),
-        Row(id=SHOWN, under="one", kind="consider", name="It is near", args={**near, "curve": falls}),
+        Row(
+            id=SHOWN, under="one", kind="consider", name="It is near", args={**near, "curve": falls}
+        ),
         _say("hi", "one", "Hello"),
         Row(id="two", under="top", kind="option", name="Rest"),
-        Row(id="far", under="two", kind="consider", name="It is far", args={**near, "curve": rises}),
+        Row(
+            id="far", under="two", kind="consider", name="It is far", args={**near, "curve": rises}
+        ),
         _wait("rest", "two", 1.0),
     )
 
@@ -255,7 +313,14 @@ def _shown(kind: Kind, under: str) -> Row:
 
 
 def _wait(row_id: str, under: str, seconds: float, decorators: tuple[Decorator, ...] = ()) -> Row:
-    return Row(id=row_id, under=under, kind="wait", name="Rest", args={"duration": seconds}, decorators=decorators)
+    return Row(
+        id=row_id,
+        under=under,
+        kind="wait",
+        name="Rest",
+        args={"duration": seconds},
+        decorators=decorators,
+    )
 
 
 def _say(row_id: str, under: str, text: str) -> Row:
@@ -283,7 +348,9 @@ def _sample(param: Param, taken: set[str]) -> ParamValue:
     value = _BY_TYPE[param.type]
     if isinstance(value, float):
         low, high = param.quantity.low, param.quantity.high
-        value = max(low if low is not None else value, min(high if high is not None else value, value))
+        value = max(
+            low if low is not None else value, min(high if high is not None else value, value)
+        )
     return value
 
 

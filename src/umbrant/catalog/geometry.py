@@ -7,7 +7,9 @@ from itertools import pairwise
 from umbrant.model.values import Point
 
 GRID = 4096.0
-"""Poses and sensed numbers are kept to 1/4096 (2^-12), so that processors' last bits cannot make takes differ."""
+"""Poses and sensed numbers are kept to 1/4096 (2^-12), so that processors' last bits cannot make
+takes differ.
+"""
 
 
 def to_grid(value: float) -> float:
@@ -22,11 +24,15 @@ def distance_m(start: Point, end: Point) -> float:
 
 def length_m(corners: Sequence[Point]) -> float:
     """The length of a way along its corners, on the grid."""
-    return to_grid(sum(math.hypot(end[0] - start[0], end[1] - start[1]) for start, end in pairwise(corners)))
+    return to_grid(
+        sum(math.hypot(end[0] - start[0], end[1] - start[1]) for start, end in pairwise(corners))
+    )
 
 
 def heading_to(start: Point, end: Point) -> float:
-    """The heading from one point to another: degrees from -180 to 180, 0 to the east, anticlockwise."""
+    """The heading from one point to another: degrees from -180 to 180, 0 to the east,
+    anticlockwise.
+    """
     return math.degrees(math.atan2(end[1] - start[1], end[0] - start[0]))
 
 

@@ -75,7 +75,12 @@ def move_to(me: Me, target: Target, *, reach: Reach = 0.5, pace: Pace = "walk") 
     failure="there is no target, or no way to it",
 )
 def follow(
-    me: Me, target: AnAgent, *, distance: Reach = 1.5, duration: SpreadSeconds = 5.0, pace: Pace = "walk"
+    me: Me,
+    target: AnAgent,
+    *,
+    distance: Reach = 1.5,
+    duration: SpreadSeconds = 5.0,
+    pace: Pace = "walk",
 ) -> Steps:
     """Stays near an agent as it moves, and stands when it is near enough.
 
@@ -148,7 +153,14 @@ def _retreat(me: Me, there: Point, distance: float) -> Point | None:
     success="the time is up",
     failure="there is nowhere to wander",
 )
-def wander(me: Me, centre: Target, *, radius: Range = 4.0, duration: SpreadSeconds = 5.0, pace: Pace = "walk") -> Steps:
+def wander(
+    me: Me,
+    centre: Target,
+    *,
+    radius: Range = 4.0,
+    duration: SpreadSeconds = 5.0,
+    pace: Pace = "walk",
+) -> Steps:
     """Strolls about, from one random point around a place to the next.
 
     Example: wander within 4 m of `stall` for 8 s.
@@ -176,13 +188,16 @@ def wander(me: Me, centre: Target, *, radius: Range = 4.0, duration: SpreadSecon
 
 
 def point_around(me: Me, centre: Point, least_m: float, most_m: float) -> Point | None:
-    """A point drawn evenly from the ring around a centre, to which the body can walk; None if none was met.
+    """A point drawn evenly from the ring around a centre, to which the body can walk; None if none
+    was met.
 
     That there is a way is asked last, for it may take a search.
     """
     for _ in range(TRIES):
         away = math.sqrt(me.random.uniform(least_m**2, most_m**2))
-        drawn = me.world.walkable_near(me.body.name, point_from(centre, me.random.uniform(-180.0, 180.0), away))
+        drawn = me.world.walkable_near(
+            me.body.name, point_from(centre, me.random.uniform(-180.0, 180.0), away)
+        )
         in_ring = drawn is not None and least_m - 0.3 <= distance_m(drawn, centre) <= most_m + 0.3
         if drawn is not None and in_ring and me.world.way_to(me.body.name, drawn).cause is None:
             return drawn
@@ -194,7 +209,9 @@ def point_around(me: Me, centre: Point, least_m: float, most_m: float) -> Point 
     success="it has been at the last place",
     failure="a place is not on the stage, or there is no way to it",
 )
-def go_along(me: Me, places: str, *, rounds: Rounds = "once", reach: Reach = 0.5, pace: Pace = "walk") -> Steps:
+def go_along(
+    me: Me, places: str, *, rounds: Rounds = "once", reach: Reach = 0.5, pace: Pace = "walk"
+) -> Steps:
     """Goes from one named place to the next. Begun anew, it goes on with the place that is nearest.
 
     Example: go along `gate, bench, shed` round and round, for a watchman on his beat.
@@ -213,7 +230,11 @@ def go_along(me: Me, places: str, *, rounds: Rounds = "once", reach: Reach = 0.5
         points.append(point)
     if not points:
         return cause("unfilled", param="places")
-    at = min(range(len(points)), key=lambda index: distance_m(me.body.place, points[index])) if rounds != "once" else 0
+    at = (
+        min(range(len(points)), key=lambda index: distance_m(me.body.place, points[index]))
+        if rounds != "once"
+        else 0
+    )
     step = 1
     while True:
         ended = yield from go(me, partial(points.__getitem__, at), reach, pace)
@@ -270,7 +291,9 @@ def keep_ring(
 
 
 def _on_ring(me: Me, centre: Point, now_deg: float, side: float, distance: float) -> Point | None:
-    """A point a little further round the ring that can be walked to; where there is none, one the other way."""
+    """A point a little further round the ring that can be walked to; where there is none, one the
+    other way.
+    """
     for off in (side, side * 2, side * 3, 0.0, -side, -side * 2):
         near = reachable(me, point_from(centre, now_deg + off, distance))
         if near is not None and abs(distance_m(near, centre) - distance) < max(0.5, distance * 0.4):
@@ -303,7 +326,9 @@ def take_cover(me: Me, watcher: AnAgent, *, within: Range = 10.0, pace: Pace = "
 
 
 def _cover(me: Me, watcher: Point, within: float) -> Point | None:
-    """The nearest of a grid of points around that is out of the watcher's sight and can be walked to."""
+    """The nearest of a grid of points around that is out of the watcher's sight and can be walked
+    to.
+    """
     here = me.body.place
     if me.world.look(watcher, here).blocked_by is not None:
         return here
@@ -312,7 +337,11 @@ def _cover(me: Me, watcher: Point, within: float) -> Point | None:
         for spoke in range(16):
             point = point_from(here, spoke * 22.5, within * ring / 8)
             near = me.world.walkable_near(me.body.name, point)
-            if near is not None and distance_m(near, point) < 0.05 and me.world.look(watcher, near).blocked_by:
+            if (
+                near is not None
+                and distance_m(near, point) < 0.05
+                and me.world.look(watcher, near).blocked_by
+            ):
                 hidden.append((distance_m(here, near), near))
     for _, near in sorted(hidden):
         if me.world.way_to(me.body.name, near).cause is None:
@@ -331,7 +360,9 @@ def stop(me: Me) -> bool:
     return True
 
 
-@action("face {target}[ within {within}]", success="it looks that way", failure="there is no target")
+@action(
+    "face {target}[ within {within}]", success="it looks that way", failure="there is no target"
+)
 def face(me: Me, target: Target, *, within: Degrees = 5.0) -> Steps:
     """Turns towards something from where it stands.
 

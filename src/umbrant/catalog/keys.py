@@ -1,4 +1,6 @@
-"""Reading the world into keys, and changing keys. All of these are done at once, so each can serve as upkeep."""
+"""Reading the world into keys, and changing keys. All of these are done at once, so each can serve
+as upkeep.
+"""
 
 from collections.abc import Callable
 from typing import Literal
@@ -110,7 +112,8 @@ def count(me: Me, key: NumberKey, amount: Number = 1.0) -> bool:
 
 @action("copy {source} to {key}", success="it was copied", failure="the keys hold different types")
 def copy(me: Me, source: ReadKey, key: AnyKey) -> bool | Cause:
-    """Copies what one key holds into another of the same type. A key that is not set unsets the other.
+    """Copies what one key holds into another of the same type. A key that is not set unsets the
+    other.
 
     Example: copy `last_seen` to `search_from`.
 
@@ -205,7 +208,13 @@ def pick_lowest(me: Me, group: Group, *, thing: PropKey, level: NumberKey) -> bo
     failure="there is none like that",
 )
 def pick(
-    me: Me, group: Group, *, key: NamedKey, which: Which = "nearest", stat: str = "", within: Range = 1000.0
+    me: Me,
+    group: Group,
+    *,
+    key: NamedKey,
+    which: Which = "nearest",
+    stat: str = "",
+    within: Range = 1000.0,
 ) -> bool | Cause:
     """Picks one of a group, of bodies or of things that nobody carries: never the picker itself.
 
@@ -217,14 +226,18 @@ def pick(
     stat: for lowest and highest, which of the bodies' numbers; things go by their level
     within: how far away it may be
     """
-    found = [each for each in _members(me, group) if distance_m(me.body.place, each.place) <= within]
+    found = [
+        each for each in _members(me, group) if distance_m(me.body.place, each.place) <= within
+    ]
     if not found:
         return cause("empty_group", group=group)
     if which == "random":
         key.set(me.random.choice(found).name)
         return True
     measure: Callable[[BodyView | PropView], float] = (
-        (lambda each: distance_m(me.body.place, each.place)) if which in ("nearest", "furthest") else _number(stat)
+        (lambda each: distance_m(me.body.place, each.place))
+        if which in ("nearest", "furthest")
+        else _number(stat)
     )
     chosen = min(found, key=measure) if which in ("nearest", "lowest") else max(found, key=measure)
     key.set(chosen.name)
@@ -251,7 +264,9 @@ def _number(stat: str) -> Callable[[BodyView | PropView], float]:
     success="one was picked",
     failure="there is no target, or no such point can be walked to",
 )
-def pick_point(me: Me, target: Target, *, key: PointKey, least: Range = 1.0, most: Range = 4.0) -> bool | Cause:
+def pick_point(
+    me: Me, target: Target, *, key: PointKey, least: Range = 1.0, most: Range = 4.0
+) -> bool | Cause:
     """Picks a random point around something that the body can walk to.
 
     Example: pick a point 2 to 5 m around `fish` into `spot`.

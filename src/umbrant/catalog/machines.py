@@ -1,6 +1,8 @@
-"""The rows of which machines are made. The words and the rules are those of the W3C's SCXML Recommendation.
+"""The rows of which machines are made. The words and the rules are those of the W3C's SCXML
+Recommendation.
 
-These classes say how an author set a row up; how machines run is told in `engine.chart` and `engine.machines`.
+These classes say how an author set a row up; how machines run is told in `engine.chart` and
+`engine.machines`.
 """
 
 from dataclasses import dataclass
@@ -39,8 +41,8 @@ DoneHow = Literal["either way", "success", "failure"]
 )
 @dataclass(frozen=True)
 class MachineSetup:
-    """Is in one of its states at a time. Transitions lead from one to another; those written under the machine itself
-    hold in every state.
+    """Is in one of its states at a time. Transitions lead from one to another; those written under
+    the machine itself hold in every state.
 
     Example: *Doze* until the visitor is seen, then *Circle*, and after 2 s *Bark*.
 
@@ -59,8 +61,8 @@ class MachineSetup:
 )
 @dataclass(frozen=True)
 class StateSetup:
-    """One of the ways a machine can be. The rows in it are done in order while it is active, once; it may hold states
-    of its own, of which one is active as long as it is.
+    """One of the ways a machine can be. The rows in it are done in order while it is active, once;
+    it may hold states of its own, of which one is active as long as it is.
 
     Example: *Circle*, with the row *Keep a ring around the visitor* in it.
 
@@ -82,13 +84,20 @@ class StateSetup:
 )
 @dataclass(frozen=True)
 class RegionsSetup:
-    """A state whose states are all active at once, each a region of its own. It is done when all of them are.
+    """A state whose states are all active at once, each a region of its own. It is done when all of
+    them are.
 
     Example: *Legs* (stand, walk) and *Mouth* (quiet, bark) side by side.
     """
 
 
-@part(Family.STATE, "ends with {result}", name="final", holds=(Family.HOOK,), running="it has been reached")
+@part(
+    Family.STATE,
+    "ends with {result}",
+    name="final",
+    holds=(Family.HOOK,),
+    running="it has been reached",
+)
 @dataclass(frozen=True)
 class FinalSetup:
     """A state in which the one around it is done. Directly under a machine it ends the machine.
@@ -101,15 +110,23 @@ class FinalSetup:
     result: Ending = "success"
 
 
-@part(Family.STATE, "{depth}[, else {otherwise}]", name="history", holds=(), running="never: it stands for another")
+@part(
+    Family.STATE,
+    "{depth}[, else {otherwise}]",
+    name="history",
+    holds=(),
+    running="never: it stands for another",
+)
 @dataclass(frozen=True)
 class HistorySetup:
-    """Stands for the state that was active when the one around it was last left: a transition to it goes back there.
+    """Stands for the state that was active when the one around it was last left: a transition to it
+    goes back there.
 
     Example: *Cower* at thunder, then back to whatever it did.
 
     depth: shallow goes back to the state, deep also to the states that were active inside it
-    otherwise: where it leads when there is nothing to go back to; the state it begins in unless another is named
+    otherwise: where it leads when there is nothing to go back to; the state it begins in unless
+    another is named
     """
 
     depth: Depth = "shallow"
@@ -134,10 +151,18 @@ class OnLeaveSetup:
     """
 
 
-@part(Family.TRANSITION, "→ {to} when {when}[ · {kind}]", name="when", holds=RUNS, success="it fired", failure="not so")
+@part(
+    Family.TRANSITION,
+    "→ {to} when {when}[ · {kind}]",
+    name="when",
+    holds=RUNS,
+    success="it fired",
+    failure="not so",
+)
 @dataclass(frozen=True)
 class WhenSetup:
-    """Leads to another state as soon as a condition holds. Asked at every tick. Rows in it are done as it fires.
+    """Leads to another state as soon as a condition holds. Asked at every tick. Rows in it are done
+    as it fires.
 
     Example: in *Doze*: when can see visitor within 9 m → *Circle*.
 
@@ -161,7 +186,8 @@ class WhenSetup:
 )
 @dataclass(frozen=True)
 class OnEventSetup:
-    """Leads to another state when an event is heard. Who listens for `alarm` also hears `alarm.bell`.
+    """Leads to another state when an event is heard. Who listens for `alarm` also hears
+    `alarm.bell`.
 
     Example: under the machine: on thunder → *Cower*, from any state.
 
@@ -211,8 +237,8 @@ class AfterSetup:
 )
 @dataclass(frozen=True)
 class OnDoneSetup:
-    """Leads to another state when the state it starts from is done: its rows have ended, or a final state in it is
-    reached.
+    """Leads to another state when the state it starts from is done: its rows have ended, or a final
+    state in it is reached.
 
     Example: in *Bark*: on done → *Circle*.
 

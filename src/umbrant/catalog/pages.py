@@ -8,7 +8,9 @@ def kind_page(kind: Kind) -> str:
     lines = [f"### {kind.title}", ""]
     parts = kind.phrase_parts([param.name for param in kind.params])
     if parts:
-        lines.extend([" ".join(words if param is None else f"*{param.label}*" for words, param in parts), ""])
+        lines.extend(
+            [" ".join(words if param is None else f"*{param.label}*" for words, param in parts), ""]
+        )
     lines.extend([kind.help, ""])
     if kind.example:
         lines.extend([f"Example: {' '.join(kind.example.split())}", ""])

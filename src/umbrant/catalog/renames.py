@@ -9,7 +9,16 @@ from enum import StrEnum
 from typing import TypeVar
 
 from umbrant.catalog.declare import ROWS, Catalog, Family, ParamType
-from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Key, Override, Row, Sharing, Upkeep
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    Decorator,
+    Key,
+    Override,
+    Row,
+    Sharing,
+    Upkeep,
+)
 from umbrant.model.documents import Project
 from umbrant.model.paths import PathError, put
 from umbrant.model.staging import Cue, Member, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
@@ -54,7 +63,9 @@ def rename_key(project: Project, catalog: Catalog, board: str, old: str, new: st
     """The project with a key of a blackboard called otherwise, wherever it is used."""
     renaming = _KeyRenaming(project, catalog, board, old, new)
     project = _with_scenarios(_with_rows(project, renaming.row), renaming.member, renaming.cue)
-    return project.model_copy(update={"blackboards": tuple(renaming.blackboard(each) for each in project.blackboards)})
+    return project.model_copy(
+        update={"blackboards": tuple(renaming.blackboard(each) for each in project.blackboards)}
+    )
 
 
 class _KeyRenaming:
@@ -62,7 +73,9 @@ class _KeyRenaming:
 
     def __init__(self, project: Project, catalog: Catalog, board: str, old: str, new: str) -> None:
         self._old, self._new, self._board = old, new, board
-        self._boards = {each.name for each in project.blackboards if extends(project, each.name, board)}
+        self._boards = {
+            each.name for each in project.blackboards if extends(project, each.name, board)
+        }
         self._using = {each.name for each in project.behaviors if each.blackboard in self._boards}
         self._is_worlds = project.blackboard(board).by_name[old].scope is Sharing.WORLD
         self._told = _Telling(catalog, self._name, lambda text: text)
@@ -71,7 +84,9 @@ class _KeyRenaming:
         if behavior.name in self._using:
             row = self._told.row(row, self._value)
         if row.kind == USES and row.args.get(BEHAVIOR) in self._using:
-            row = row.model_copy(update={"binds": {self._name(name): to for name, to in row.binds.items()}})
+            row = row.model_copy(
+                update={"binds": {self._name(name): to for name, to in row.binds.items()}}
+            )
         return row
 
     def blackboard(self, board: Blackboard) -> Blackboard:
@@ -91,13 +106,17 @@ class _KeyRenaming:
     def member(self, member: Member) -> Member:
         if member.behavior not in self._using:
             return member
-        return member.model_copy(update={"keys": {self._name(name): value for name, value in member.keys.items()}})
+        return member.model_copy(
+            update={"keys": {self._name(name): value for name, value in member.keys.items()}}
+        )
 
     def cue(self, cue: Cue, scenario: Scenario) -> Cue:
         does = cue.does
         if isinstance(does, SetKey) and does.sets == self._old and self._is_meant(does, scenario):
             cue = cue.model_copy(update={"does": does.model_copy(update={"sets": self._new})})
-        return cue.model_copy(update={"when": self._told.text(cue.when)}) if self._is_worlds else cue
+        return (
+            cue.model_copy(update={"when": self._told.text(cue.when)}) if self._is_worlds else cue
+        )
 
     def _is_meant(self, does: SetKey, scenario: Scenario) -> bool:
         of = next((each for each in scenario.cast if each.name == does.of), None)
@@ -124,20 +143,25 @@ def extends(project: Project, name: str | None, board: str) -> bool:
 
 
 def rename_used(project: Project, catalog: Catalog, named: Named, old: str, new: str) -> Project:
-    """The project with something called otherwise where it is used; what has the name is renamed by who asks.
+    """The project with something called otherwise where it is used; what has the name is renamed by
+    who asks.
 
-    An event takes along those that are kinds of it: `alarm.bell` becomes `alert.bell` with `alarm`. One of the cast
-    takes along its copies.
+    An event takes along those that are kinds of it: `alarm.bell` becomes `alert.bell` with `alarm`.
+    One of the cast takes along its copies.
     """
     renaming = _UseRenaming(project, catalog, named, old, new)
     renamed = _with_scenarios(_with_rows(project, renaming.row), renaming.member, renaming.cue)
-    return renamed.model_copy(update={"blackboards": tuple(renaming.board(each) for each in project.blackboards)})
+    return renamed.model_copy(
+        update={"blackboards": tuple(renaming.board(each) for each in project.blackboards)}
+    )
 
 
 class _UseRenaming:
     """What becomes of each part of a project where something that is no key is called otherwise."""
 
-    def __init__(self, project: Project, catalog: Catalog, named: Named, old: str, new: str) -> None:
+    def __init__(
+        self, project: Project, catalog: Catalog, named: Named, old: str, new: str
+    ) -> None:
         self._project, self._catalog, self._named = project, catalog, named
         self._old, self._new = old, new
         cast = [member for each in project.scenarios for member in each.cast]
@@ -169,11 +193,17 @@ class _UseRenaming:
     def member(self, member: Member) -> Member:
         keys = _keys_of(self._project, member)
         return member.model_copy(
-            update={"keys": {key: self._held(keys, key, value) for key, value in member.keys.items()}}
+            update={
+                "keys": {key: self._held(keys, key, value) for key, value in member.keys.items()}
+            }
         )
 
     def board(self, board: Blackboard) -> Blackboard:
-        extended = [each for each in self._project.blackboards if extends(self._project, board.name, each.name)]
+        extended = [
+            each
+            for each in self._project.blackboards
+            if extends(self._project, board.name, each.name)
+        ]
         told = self._telling({key.name for each in extended for key in each.keys})
         keys = [
             key.model_copy(
@@ -187,8 +217,12 @@ class _UseRenaming:
         return board.model_copy(update={"keys": tuple(keys)})
 
     def _telling(self, keys: Container[str]) -> "_Telling":
-        """Rewrites what is written where these keys are known: a key of the same name is meant before anything else."""
-        return _Telling(self._catalog, lambda text: text if text in keys else self._written(text), self._written)
+        """Rewrites what is written where these keys are known: a key of the same name is meant
+        before anything else.
+        """
+        return _Telling(
+            self._catalog, lambda text: text if text in keys else self._written(text), self._written
+        )
 
     def _held(self, keys: Mapping[str, Key], key: str, value: Literal | None) -> Literal | None:
         """What a key holds, which may be somebody's name."""
@@ -214,12 +248,18 @@ def _keys_set(project: Project, scenario: Scenario, does: SetKey) -> Mapping[str
     """The keys among which a cue sets one: those of the world, or of one of the cast."""
     if does.of is None:
         return project.world_keys()
-    of = next((each for each in scenario.cast for one in (each, *each.each()) if one.name == does.of), None)
+    of = next(
+        (each for each in scenario.cast for one in (each, *each.each()) if one.name == does.of),
+        None,
+    )
     return _keys_of(project, of) if of is not None else {}
 
 
-def rename_document(project: Project, catalog: Catalog, collection: str, old: str, new: str) -> Project:
-    """The project with a document called otherwise, which is also its file's name, and all that names it.
+def rename_document(
+    project: Project, catalog: Catalog, collection: str, old: str, new: str
+) -> Project:
+    """The project with a document called otherwise, which is also its file's name, and all that
+    names it.
 
     Raises PathError if it cannot be called so.
     """
@@ -236,7 +276,9 @@ def rename_document(project: Project, catalog: Catalog, collection: str, old: st
         project = project.model_copy(update={"cover": _naming(project.cover, "scenario", old, new)})
     if collection == "behaviors":
         project = rename_used(project, catalog, Named.BEHAVIOR, old, new)
-        project = _with_scenarios(project, lambda member: _naming(member, "behavior", old, new), lambda cue, _: cue)
+        project = _with_scenarios(
+            project, lambda member: _naming(member, "behavior", old, new), lambda cue, _: cue
+        )
     return project
 
 
@@ -246,7 +288,9 @@ _NAMES_DOCUMENTS = {
     "stages": (("scenarios", "stage"),),
     "scenarios": (),
 }
-"""Which fields of which documents name a document of a collection, besides the cover, rows and the cast."""
+"""Which fields of which documents name a document of a collection, besides the cover, rows and the
+cast.
+"""
 
 Naming = TypeVar("Naming", bound=Document)
 
@@ -276,7 +320,9 @@ def _deed(does: object, named: Named, name: Callable[[str], str]) -> object:
 class _Telling:
     """Rewrites what is written in rows: words by one function, texts in quotes by another."""
 
-    def __init__(self, catalog: Catalog, word: Callable[[str], str], quoted: Callable[[str], str]) -> None:
+    def __init__(
+        self, catalog: Catalog, word: Callable[[str], str], quoted: Callable[[str], str]
+    ) -> None:
         self._catalog = catalog
         self._word = word
         self._quoted = quoted
@@ -286,7 +332,11 @@ class _Telling:
 
         def changed(found: re.Match[str]) -> str:
             whole = found[0]
-            return whole[0] + self._quoted(whole[1:-1]) + whole[0] if whole[0] in "\"'" else self._word(whole)
+            return (
+                whole[0] + self._quoted(whole[1:-1]) + whole[0]
+                if whole[0] in "\"'"
+                else self._word(whole)
+            )
 
         return _WORD.sub(changed, text)
 
@@ -295,21 +345,32 @@ class _Telling:
         kind = self._catalog.get(row.kind, *ROWS)
         types = {param.name: param.type for param in kind.params} if kind else {}
         args = {name: own(value, types.get(name)) for name, value in row.args.items()}
-        guard = row.guard.model_copy(update={"when": self.text(row.guard.when)}) if row.guard else None
-        says = any(value == row.name and types.get(name) in WRITTEN for name, value in row.args.items())
+        guard = (
+            row.guard.model_copy(update={"when": self.text(row.guard.when)}) if row.guard else None
+        )
+        says = any(
+            value == row.name and types.get(name) in WRITTEN for name, value in row.args.items()
+        )
         return row.model_copy(
             update={
                 "args": args,
                 "name": self.text(row.name) if says else row.name,
                 "guard": guard,
                 "binds": {name: own(value, None) for name, value in row.binds.items()},
-                "decorators": tuple(self._part(each, own, Family.DECORATOR) for each in row.decorators),
-                "upkeep": tuple(self._part(each, own, Family.ACTION, Family.CONDITION) for each in row.upkeep),
+                "decorators": tuple(
+                    self._part(each, own, Family.DECORATOR) for each in row.decorators
+                ),
+                "upkeep": tuple(
+                    self._part(each, own, Family.ACTION, Family.CONDITION) for each in row.upkeep
+                ),
             }
         )
 
     def _part(
-        self, part: "Part", own: Callable[[ParamValue, ParamType | None], ParamValue], *families: Family
+        self,
+        part: "Part",
+        own: Callable[[ParamValue, ParamType | None], ParamValue],
+        *families: Family,
     ) -> "Part":
         kind = self._catalog.get(part.kind, *families)
         types = {param.name: param.type for param in kind.params} if kind else {}
@@ -324,7 +385,9 @@ def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Proj
     """The project with all rows changed, those of variants' overrides too."""
 
     def override(each: Override, behavior: Behavior) -> Override:
-        original = next((row for row in _original_rows(project, behavior) if row.id == each.row), None)
+        original = next(
+            (row for row in _original_rows(project, behavior) if row.id == each.row), None
+        )
         if original is None:
             return each
         uses = {name: value for name, value in original.args.items() if name == BEHAVIOR}

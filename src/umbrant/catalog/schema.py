@@ -30,12 +30,18 @@ def project_schema(catalog: Catalog) -> Schema:
     _narrow(defs["Row"], catalog.family(*ROWS))
     _narrow(defs["Decorator"], catalog.family(Family.DECORATOR))
     _narrow(defs["Upkeep"], [kind for kind in catalog.family(Family.ACTION) if not kind.takes_time])
-    files = {f"{place}/*.json": {"$ref": f"#/$defs/{kind.__name__}"} for place, kind in FOLDERS.items()}
+    files = {
+        f"{place}/*.json": {"$ref": f"#/$defs/{kind.__name__}"} for place, kind in FOLDERS.items()
+    }
     return {
         "$schema": DIALECT,
         "title": "The files of an Umbrant project",
         "type": "object",
-        "properties": {COVER_FILE: {"$ref": "#/$defs/Cover"}, EVENTS_FILE: {"$ref": "#/$defs/EventList"}, **files},
+        "properties": {
+            COVER_FILE: {"$ref": "#/$defs/Cover"},
+            EVENTS_FILE: {"$ref": "#/$defs/EventList"},
+            **files,
+        },
         "$defs": defs,
     }
 
@@ -81,7 +87,12 @@ def _param(param: Param) -> Schema:
         case ParamType.CHOICE:
             forms.append({"enum": list(param.choices)})
         case ParamType.PLACE:
-            point = {"type": "array", "prefixItems": [{"type": "number"}] * 2, "minItems": 2, "maxItems": 2}
+            point = {
+                "type": "array",
+                "prefixItems": [{"type": "number"}] * 2,
+                "minItems": 2,
+                "maxItems": 2,
+            }
             forms.extend([{"$ref": "#/$defs/PlaceRef"}, point, {"type": "string"}])
         case ParamType.CURVE:
             forms.append({"$ref": "#/$defs/Curve"})
@@ -94,4 +105,7 @@ def _param(param: Param) -> Schema:
 
 def _number(param: Param) -> Schema:
     bounds = {"minimum": param.quantity.low, "maximum": param.quantity.high}
-    return {"type": "number", **{name: bound for name, bound in bounds.items() if bound is not None}}
+    return {
+        "type": "number",
+        **{name: bound for name, bound in bounds.items() if bound is not None},
+    }

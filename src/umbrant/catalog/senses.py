@@ -20,14 +20,18 @@ from umbrant.model.values import KeyType, Point
 
 
 def look_for(me: Me, there: Point, within_m: float) -> Reading:
-    """Whether a point is seen: near enough, inside the cone, and nothing in between. Measures its distance."""
+    """Whether a point is seen: near enough, inside the cone, and nothing in between. Measures its
+    distance.
+    """
     away = distance_m(me.body.place, there)
     if away > within_m:
         return Reading(False, away, cause("too_far", distance_m=away, range_m=within_m))
     off = abs(turn_between(me.body.heading_deg, heading_to(me.body.place, there)))
     if off > me.body.cone_deg / 2 and away > me.body.radius_m:
         off_deg = float(round(off))
-        return Reading(False, away, cause("outside_cone", off_deg=off_deg, cone_deg=me.body.cone_deg))
+        return Reading(
+            False, away, cause("outside_cone", off_deg=off_deg, cone_deg=me.body.cone_deg)
+        )
     wall = me.world.look(me.body.place, there).blocked_by
     if wall is not None:
         return Reading(False, away, cause("blocked", wall=wall, distance_m=away))
@@ -104,7 +108,8 @@ def time_since(me: Me, key: ReadKey) -> Reading | float:
 
 @sense("heard a noise[ called {what}][ within {within}]", gives=KeyType.YES_NO, unit="m")
 def heard(me: Me, what: str = "", within: Range = 1000.0) -> Reading:
-    """Whether a noise of the last two seconds can be heard: near enough for how loud it was. Measures its distance.
+    """Whether a noise of the last two seconds can be heard: near enough for how loud it was.
+    Measures its distance.
 
     Example: `heard("bark")`.
 
@@ -196,7 +201,11 @@ def nearest(me: Me, group: Group) -> Reading:
     group: which group
     """
     distances = _distances(me, group)
-    return Reading(min(distances)) if distances else Reading(None, None, cause("empty_group", group=group))
+    return (
+        Reading(min(distances))
+        if distances
+        else Reading(None, None, cause("empty_group", group=group))
+    )
 
 
 def _distances(me: Me, group: str) -> list[float]:
@@ -232,7 +241,9 @@ def stat_of(me: Me, target: AnAgent, stat: StatName) -> Reading | float:
     body = me.world.body(target.name or "")
     if body is None:
         there = target.at()
-        return Reading(None, None, there if isinstance(there, Cause) else cause("not_there", name=target.label))
+        return Reading(
+            None, None, there if isinstance(there, Cause) else cause("not_there", name=target.label)
+        )
     value = body.stat(stat)
     if value is None:
         return Reading(None, None, cause("no_stat", name=body.name, stat=stat))
@@ -250,7 +261,9 @@ def level(me: Me, target: AProp) -> Reading | float:
     prop = me.world.prop(target.name or "")
     if prop is None:
         there = target.at()
-        return Reading(None, None, there if isinstance(there, Cause) else cause("not_there", name=target.label))
+        return Reading(
+            None, None, there if isinstance(there, Cause) else cause("not_there", name=target.label)
+        )
     return to_grid(prop.level)
 
 

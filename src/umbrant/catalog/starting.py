@@ -26,7 +26,9 @@ _Row = tuple[str, str | None, str, str, dict[str, Any], str]
 
 @dataclass(frozen=True)
 class Start:
-    """A behavior to begin with. `rows` are (id, id of the row around it, kind, name, arguments, condition)."""
+    """A behavior to begin with. `rows` are (id, id of the row around it, kind, name, arguments,
+    condition).
+    """
 
     title: str
     help: str
@@ -35,12 +37,17 @@ class Start:
 
 STARTS: tuple[Start, ...] = (
     Start(
-        "Choices", "a selector: the first row that can be done is done", (("top", None, "selector", "Decide", {}, ""),)
+        "Choices",
+        "a selector: the first row that can be done is done",
+        (("top", None, "selector", "Decide", {}, ""),),
     ),
     Start(
         "Steps",
         "a sequence: one row after the other",
-        (("top", None, "sequence", "Do", {}, ""), ("wait", "top", "wait", "Stand about", {"duration": 2.0}, "")),
+        (
+            ("top", None, "sequence", "Do", {}, ""),
+            ("wait", "top", "wait", "Stand about", {"duration": 2.0}, ""),
+        ),
     ),
     Start(
         "States",
@@ -77,15 +84,21 @@ def behavior_from(start: Start, name: str, title: str, blackboard: str) -> Behav
         behavior = behavior.with_rows([*behavior.rows, Row(id=ids[row_id], kind="wait")])
     rows = []
     for row_id, under, kind, called, args, when in start.rows:
-        given = {key: ids.get(value, value) if key == "to" else value for key, value in args.items()}
+        given = {
+            key: ids.get(value, value) if key == "to" else value for key, value in args.items()
+        }
         guard = Guard(when=when, watch=Watch.BOTH) if when else None
         around = ids[under] if under else None
-        rows.append(Row(id=ids[row_id], under=around, kind=kind, name=called, args=given, guard=guard))
+        rows.append(
+            Row(id=ids[row_id], under=around, kind=kind, name=called, args=given, guard=guard)
+        )
     return behavior.with_rows(rows)
 
 
 def new_project(title: str) -> Project:
-    """A project to begin with: a yard with a hut, a character that goes between two places, and a visitor to steer."""
+    """A project to begin with: a yard with a hut, a character that goes between two places, and a
+    visitor to steer.
+    """
     beat: tuple[_Row, ...] = (
         ("top", None, "selector", "Decide", {}, ""),
         ("beat", "top", "sequence", "Walk the beat", {}, ""),

@@ -30,7 +30,9 @@ class Uses:
 
 def given(row: Row, catalog: Catalog) -> Iterator[Given]:
     """All that was filled in on a row, its decorators and its upkeep; of kinds that are known."""
-    parts: list[tuple[str, str, dict[str, ParamValue], tuple[Family, ...]]] = [(ROW, row.kind, row.args, ROWS)]
+    parts: list[tuple[str, str, dict[str, ParamValue], tuple[Family, ...]]] = [
+        (ROW, row.kind, row.args, ROWS)
+    ]
     parts.extend(
         (part_name("decorator", place), each.kind, each.args, (Family.DECORATOR,))
         for place, each in enumerate(row.decorators)
@@ -51,7 +53,9 @@ def conditions(row: Row, catalog: Catalog) -> Iterator[tuple[str, Tree]]:
     if row.guard:
         yield from _parsed(GUARD, row.guard.when)
     for each in given(row, catalog):
-        if each.param.type in (ParamType.CONDITION, ParamType.FORMULA) and isinstance(each.value, str):
+        if each.param.type in (ParamType.CONDITION, ParamType.FORMULA) and isinstance(
+            each.value, str
+        ):
             yield from _parsed(each.part, each.value)
 
 

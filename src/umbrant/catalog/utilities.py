@@ -1,6 +1,7 @@
 """The rows of which a utility chooser is made: options, and what is considered in each.
 
-These classes say how an author set a row up; how options are scored and chosen is told in `engine.utility`.
+These classes say how an author set a row up; how options are scored and chosen is told in
+`engine.utility`.
 """
 
 from dataclasses import dataclass
@@ -32,7 +33,8 @@ STRAIGHT = Curve(shape=Shape.LINEAR)
 
 
 @composite(
-    "{winner} score[ of the best {best}][ at most {margin} below][ stay bonus {stay_bonus}][ hold {hold}]"
+    "{winner} score[ of the best {best}][ at most {margin} below][ stay bonus {stay_bonus}][ "
+    "hold {hold}]"
     "[ threshold {threshold}][ decides every {every}][ when an option ends {then}]",
     success="when an option succeeds, if it ends with it",
     failure="when no option scores above the threshold, or one fails, if it ends with it",
@@ -46,7 +48,8 @@ class UtilitySetup:
 
     Example: a stall keeper: *Sell* by how many customers are near, *Restock* by how little is left.
 
-    winner: the highest score; or one drawn by score among the best few, or among those within a margin of the highest
+    winner: the highest score; or one drawn by score among the best few, or among those within a
+    margin of the highest
     best: among how many of the best it draws
     margin: how far below the highest a score may be to be drawn
     stay_bonus: what is added to the score of the option it is at, so that it does not dither
@@ -77,17 +80,20 @@ class UtilitySetup:
 )
 @dataclass(frozen=True)
 class OptionSetup:
-    """One thing a utility can choose. What is considered in it gives its score, from 0 to 1, times its weight. The
-    rows in it are done in order once it is chosen.
+    """One thing a utility can choose. What is considered in it gives its score, from 0 to 1, times
+    its weight. The rows in it are done in order once it is chosen.
 
-    With *for each of* a group the option is scored once for every one of the group, and the best is kept in a key.
+    With *for each of* a group the option is scored once for every one of the group, and the best is
+    kept in a key.
 
     Example: *Chase*, for each of visitors as quarry, by how near and how slow each is.
 
-    combine: how what is considered comes to one score: product with a make-up for their number, mean, minimum, or sum
+    combine: how what is considered comes to one score: product with a make-up for their number,
+    mean, minimum, or sum
     weight: what the score is multiplied by
     among: the group whose members are scored one by one
-    target: the key that each of the group is put into while it is scored, and that keeps the one that was chosen
+    target: the key that each of the group is put into while it is scored, and that keeps the one
+    that was chosen
     """
 
     combine: Combining = "product"
@@ -104,9 +110,11 @@ class OptionSetup:
 )
 @dataclass(frozen=True)
 class ConsiderSetup:
-    """One thing that an option's score depends on: an input, its range, and a curve that says what it is worth.
+    """One thing that an option's score depends on: an input, its range, and a curve that says what
+    it is worth.
 
-    Example: consider `stock` from 0 to 20, logistic, flipped: the less is left, the more *Restock* is worth.
+    Example: consider `stock` from 0 to 20, logistic, flipped: the less is left, the more *Restock*
+    is worth.
 
     input: a key, a sense or a formula that gives a number
     low: where the range begins

@@ -1,7 +1,16 @@
 """Letting time pass, speech, noises and events."""
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import Amount, AnAgent, EventName, Group, Seconds, SpreadSeconds, Steps, action
+from umbrant.catalog.declare import (
+    Amount,
+    AnAgent,
+    EventName,
+    Group,
+    Seconds,
+    SpreadSeconds,
+    Steps,
+    action,
+)
 from umbrant.catalog.work import lasting
 from umbrant.catalog.world import Me, Noise
 
@@ -65,7 +74,11 @@ def raise_event(me: Me, event: EventName, *, delay: Seconds = 0.0) -> bool:
     return True
 
 
-@action("tell {target} {event}[ after {delay}]", success="it was told", failure="there is no one to tell")
+@action(
+    "tell {target} {event}[ after {delay}]",
+    success="it was told",
+    failure="there is no one to tell",
+)
 def tell_agent(me: Me, target: AnAgent, event: EventName, *, delay: Seconds = 0.0) -> bool | Cause:
     """Raises an event that one other hears.
 

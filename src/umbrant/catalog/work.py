@@ -20,17 +20,20 @@ class Status(IntEnum):
 
 
 RUNNING, SUCCESS, FAILURE = Status
-"""By names of their own: they are looked at several times a tick, and a member of a class costs more to look up."""
+"""By names of their own: they are looked at several times a tick, and a member of a class costs
+more to look up.
+"""
 
 
 @dataclass(slots=True)
 class Progress:
-    """Yielded by an action that runs on: how much is `left` of how much in all, and where it is heading.
+    """Yielded by an action that runs on: how much is `left` of how much in all, and where it is
+    heading.
 
     With `per_s` the same one may be yielded at each tick: so much less is left of it each second.
 
-    Like a Gauge and a `Reading` it is made at nearly every tick, so it is not frozen, which would cost three times as
-    much; but nobody changes it.
+    Like a Gauge and a `Reading` it is made at nearly every tick, so it is not frozen, which would
+    cost three times as much; but nobody changes it.
     """
 
     left: float | None = None
@@ -46,7 +49,9 @@ def lasting(left_s: float, of_s: float) -> Progress:
 
 
 class Unbound(Exception):  # noqa: N818  (it is an answer, with its reason, rather than an error)
-    """A parameter has no value now. It becomes the failure of the row that asked, and is never seen outside."""
+    """A parameter has no value now. It becomes the failure of the row that asked, and is never seen
+    outside.
+    """
 
     def __init__(self, reason: Cause) -> None:
         super().__init__(reason.kind)
@@ -84,11 +89,15 @@ Tell = Callable[[Gauge], None]
 
 
 def nothing(*told: object) -> None:
-    """Keeps nothing of what it is told. Whoever is given this to tell need not work out what there is to tell."""
+    """Keeps nothing of what it is told. Whoever is given this to tell need not work out what there
+    is to tell.
+    """
 
 
 class Work(Protocol):
-    """What a row does. The row calls `start` once, `tick` while it gives RUNNING, and `stop` if it is cut short."""
+    """What a row does. The row calls `start` once, `tick` while it gives RUNNING, and `stop` if it
+    is cut short.
+    """
 
     cause: Cause | None
     """Why the last tick failed."""
@@ -116,7 +125,9 @@ class Gate(Protocol):
 
 @runtime_checkable
 class Renewed(Protocol):
-    """What starts afresh each time the row around its row is entered: a decorator that has `renew`."""
+    """What starts afresh each time the row around its row is entered: a decorator that has
+    `renew`.
+    """
 
     def renew(self) -> None: ...
 
@@ -130,7 +141,9 @@ class Weighted(Protocol):
 
 
 Look = Callable[[Me], Status | None]
-"""Looks at something while work goes on. It gives None to go on, or the status that the work has come to."""
+"""Looks at something while work goes on. It gives None to go on, or the status that the work has
+come to.
+"""
 
 
 class Due(Protocol):
@@ -185,7 +198,8 @@ class Lasting(Protocol):
 class Refused(Protocol):
     """Is told why something is not done, at each tick that it is so.
 
-    Whoever would tell the same as at the tick before may put off the end of what was told `last` instead.
+    Whoever would tell the same as at the tick before may put off the end of what was told `last`
+    instead.
     """
 
     @property
@@ -219,11 +233,13 @@ class Chance(Protocol):
     """What has a chance to be done, or has not."""
 
     reason: Cause | None
-    """Why it could not be done when that was last looked at; that has been told. None if it could."""
+    """Why it could not be done when that was last looked at; that has been told. None if it could.
+    """
 
 
 class Awaited(NamedTuple):
-    """A check whether a chance has come: it looks when the answer is yes, and when it has turned to no.
+    """A check whether a chance has come: it looks when the answer is yes, and when it has turned to
+    no.
 
     As long as it is refused for that `reason`, that merely goes on.
     """
@@ -246,32 +262,42 @@ class Awaited(NamedTuple):
 
 
 Check = Timed | Kept | Awaited
-"""What is looked at while work goes on, in a form that an engine can write out in full instead of calling `check`."""
+"""What is looked at while work goes on, in a form that an engine can write out in full instead of
+calling `check`.
+"""
 
 
 class Passing:
     """Work, or a row, that does nothing itself while what is inside it runs on, but for its checks.
 
-    So it need not be ticked as long as that is so: an engine may do the checks, and tick what is inside.
+    So it need not be ticked as long as that is so: an engine may do the checks, and tick what is
+    inside.
     """
 
     def inside(self) -> object | None:
-        """The work, or the active row, that it would go on with now; None if it must be ticked itself.
+        """The work, or the active row, that it would go on with now; None if it must be ticked
+        itself.
 
         May change only when a row in it is entered or left.
         """
         return None
 
     def checks(self) -> Sequence[Check]:
-        """What it looks at before it goes on with that, in this order. May change only as `inside` may."""
+        """What it looks at before it goes on with that, in this order. May change only as `inside`
+        may.
+        """
         return ()
 
     def after(self, me: Me, status: Status) -> Status:
-        """What it comes to, now that what is inside has come to SUCCESS or FAILURE. Raises Unbound."""
+        """What it comes to, now that what is inside has come to SUCCESS or FAILURE. Raises
+        Unbound.
+        """
         raise NotImplementedError
 
     def gave_out(self, me: Me, reason: Cause) -> Status | None:
-        """What it comes to where something in it was unbound; None to leave that to what is around it."""
+        """What it comes to where something in it was unbound; None to leave that to what is around
+        it.
+        """
         return None
 
 
@@ -292,7 +318,9 @@ class Child(Protocol):
         """Leave it, if it is active, with what is active in it."""
 
     def taking_over(self, take: Callable[[Me], Status]) -> Check | None:
-        """What has it `take` over as soon as its chance has come; None if it does not watch for that."""
+        """What has it `take` over as soon as its chance has come; None if it does not watch for
+        that.
+        """
 
 
 Children = Sequence[Child]

@@ -10,7 +10,9 @@ from umbrant.model.values import KeyType, Literal, Point
 
 
 class BodyView(Protocol):
-    """A body on the stage. Metres, metres per second; headings in degrees, 0 to the east, anticlockwise."""
+    """A body on the stage. Metres, metres per second; headings in degrees, 0 to the east,
+    anticlockwise.
+    """
 
     @property
     def name(self) -> str: ...
@@ -37,10 +39,14 @@ class BodyView(Protocol):
         """The prop it carries."""
 
     def stat(self, name: str) -> float | None:
-        """How it stands with one of its numbers, such as its health; None if it has no such number."""
+        """How it stands with one of its numbers, such as its health; None if it has no such
+        number.
+        """
 
     def change_stat(self, name: str, by: float) -> float | None:
-        """Add to one of its numbers, within its bounds; returns what it came to, None if there is no such number."""
+        """Add to one of its numbers, within its bounds; returns what it came to, None if there is
+        no such number.
+        """
 
 
 class PropView(Protocol):
@@ -79,7 +85,8 @@ class Sight:
 
 @dataclass(frozen=True)
 class Way:
-    """The way a body is on: the corners still ahead, its end included, and the metres left along it.
+    """The way a body is on: the corners still ahead, its end included, and the metres left along
+    it.
 
     With a `cause` there is no way, and the body stays where it is.
     """
@@ -131,13 +138,17 @@ class World(Protocol):
         """Have a body take up a prop. No if it carries one already or another body carries it."""
 
     def put_down(self, name: str, at: Point) -> str | None:
-        """Have a body put what it carries at a point; returns the prop's name, None if it carried none."""
+        """Have a body put what it carries at a point; returns the prop's name, None if it carried
+        none.
+        """
 
     def look(self, start: Point, end: Point) -> Sight:
         """Whether anything that blocks sight stands between two points."""
 
     def head_for(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Way:
-        """Have a body go on towards a point during this tick. Not asked for again at the next tick, it stands."""
+        """Have a body go on towards a point during this tick. Not asked for again at the next tick,
+        it stands.
+        """
 
     def turn(self, name: str, heading_deg: float) -> float:
         """Have a body turn towards a heading during this tick; returns the degrees still to go."""
@@ -193,11 +204,15 @@ class Me(Protocol):
         """When the agent ticked for the first time."""
 
     def others_in(self, row_name: str, group: str) -> int:
-        """How many other agents of a group (of all groups where it is empty) are in a row of this name."""
+        """How many other agents of a group (of all groups where it is empty) are in a row of this
+        name.
+        """
 
 
 class Target(Protocol):
-    """A chip that stands for something with a place: a key, a named place, a point, one of the cast, a prop."""
+    """A chip that stands for something with a place: a key, a named place, a point, one of the
+    cast, a prop.
+    """
 
     @property
     def label(self) -> str: ...

@@ -1,4 +1,6 @@
-"""Every action of the window, declared once: its menu, its keys, its help, when it can be done, and what it does."""
+"""Every action of the window, declared once: its menu, its keys, its help, when it can be done, and
+what it does.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -12,7 +14,9 @@ Keys = str | QKeySequence.StandardKey
 
 
 class Where(StrEnum):
-    """Where an action's keys work. Plain letters and arrows work only in panes, never while something is typed."""
+    """Where an action's keys work. Plain letters and arrows work only in panes, never while
+    something is typed.
+    """
 
     WINDOW = "window"
     PANES = "panes"
@@ -46,7 +50,12 @@ def _has_take(commands: Commands) -> bool:
 
 
 def _can_change(commands: Commands) -> bool:
-    return commands.in_setting or commands.in_review or commands.in_table or commands.desk.row is not None
+    return (
+        commands.in_setting
+        or commands.in_review
+        or commands.in_table
+        or commands.desk.row is not None
+    )
 
 
 def _looks_at_rows(commands: Commands) -> bool:
@@ -82,10 +91,22 @@ _S = QKeySequence.StandardKey
 
 ACTIONS: tuple[Action, ...] = (
     Action("new", "Project", "New", "Begin a project of your own", Commands.new_project, (_S.New,)),
-    Action("open", "Project", "Open…", "Open the folder of a project", Commands.open_project, (_S.Open,)),
+    Action(
+        "open",
+        "Project",
+        "Open…",
+        "Open the folder of a project",
+        Commands.open_project,
+        (_S.Open,),
+    ),
     Action("save", "Project", "Save", "Write the project to its folder", Commands.save, (_S.Save,)),
     Action(
-        "save_as", "Project", "Save as…", "Write the project to another folder", Commands.save_as, ("Ctrl+Shift+S",)
+        "save_as",
+        "Project",
+        "Save as…",
+        "Write the project to another folder",
+        Commands.save_as,
+        ("Ctrl+Shift+S",),
     ),
     Action(
         "revert",
@@ -96,10 +117,28 @@ ACTIONS: tuple[Action, ...] = (
         enabled=lambda commands: commands.desk.folder is not None,
     ),
     Action(
-        "changes", "Project", "What has changed…", "Tell what is different from what was last saved", Commands.changes
+        "changes",
+        "Project",
+        "What has changed…",
+        "Tell what is different from what was last saved",
+        Commands.changes,
     ),
-    Action("open_take", "Project", "Open take…", "Show a take from a file", Commands.open_take, starts_group=True),
-    Action("keep_take", "Project", "Keep this take…", "Copy the take to a file", Commands.keep_take, enabled=_has_take),
+    Action(
+        "open_take",
+        "Project",
+        "Open take…",
+        "Show a take from a file",
+        Commands.open_take,
+        starts_group=True,
+    ),
+    Action(
+        "keep_take",
+        "Project",
+        "Keep this take…",
+        "Copy the take to a file",
+        Commands.keep_take,
+        enabled=_has_take,
+    ),
     Action(
         "trust",
         "Project",
@@ -108,9 +147,27 @@ ACTIONS: tuple[Action, ...] = (
         Commands.trust,
         enabled=_needs_trust,
     ),
-    Action("quit", "Project", "Quit", "Close the window", Commands.quit, (_S.Quit,), starts_group=True),
-    Action("undo", "Edit", "Undo", "Take the last edit back", Commands.undo, (_S.Undo,), enabled=_can_undo),
-    Action("redo", "Edit", "Redo", "Do it again", Commands.redo, ("Ctrl+Shift+Z", "Ctrl+Y"), enabled=_can_redo),
+    Action(
+        "quit", "Project", "Quit", "Close the window", Commands.quit, (_S.Quit,), starts_group=True
+    ),
+    Action(
+        "undo",
+        "Edit",
+        "Undo",
+        "Take the last edit back",
+        Commands.undo,
+        (_S.Undo,),
+        enabled=_can_undo,
+    ),
+    Action(
+        "redo",
+        "Edit",
+        "Redo",
+        "Do it again",
+        Commands.redo,
+        ("Ctrl+Shift+Z", "Ctrl+Y"),
+        enabled=_can_redo,
+    ),
     Action(
         "find",
         "Edit",
@@ -120,7 +177,14 @@ ACTIONS: tuple[Action, ...] = (
         (_S.Find,),
         starts_group=True,
     ),
-    Action("find_command", "Edit", "Do…", "Find a command by typing", Commands.find_command, ("Ctrl+K",)),
+    Action(
+        "find_command",
+        "Edit",
+        "Do…",
+        "Find a command by typing",
+        Commands.find_command,
+        ("Ctrl+K",),
+    ),
     Action(
         "cut",
         "Edit",
@@ -166,7 +230,8 @@ ACTIONS: tuple[Action, ...] = (
         "next_chip",
         "Edit",
         "Next chip",
-        "Put the keyboard on the row's next chip: arrows change it, Enter edits it, Escape leaves it",
+        "Put the keyboard on the row's next chip: arrows change it, Enter edits it, Escape "
+        "leaves it",
         Commands.next_chip,
         ("C",),
         Where.LEDGER,
@@ -187,7 +252,8 @@ ACTIONS: tuple[Action, ...] = (
         "add_row",
         "Row",
         "Add a row…",
-        "Search for a row to add, or for something to put on this one; in the setting, add what fits there",
+        "Search for a row to add, or for something to put on this one; in the setting, add what "
+        "fits there",
         Commands.add_row,
         ("Return", "Enter"),
         Where.LEDGER,
@@ -202,7 +268,16 @@ ACTIONS: tuple[Action, ...] = (
         Where.LEDGER,
         _looks_at_rows,
     ),
-    Action("rename", "Row", "Rename", "Type another name", Commands.rename, ("F2",), Where.LEDGER, _can_change),
+    Action(
+        "rename",
+        "Row",
+        "Rename",
+        "Type another name",
+        Commands.rename,
+        ("F2",),
+        Where.LEDGER,
+        _can_change,
+    ),
     Action(
         "guard",
         "Row",
@@ -224,7 +299,15 @@ ACTIONS: tuple[Action, ...] = (
         _can_change,
     ),
     Action(
-        "nest", "Row", "Nest", "Put it into the row before", Commands.nest, ("Tab",), Where.LEDGER, _looks_at_rows, True
+        "nest",
+        "Row",
+        "Nest",
+        "Put it into the row before",
+        Commands.nest,
+        ("Tab",),
+        Where.LEDGER,
+        _looks_at_rows,
+        True,
     ),
     Action(
         "unnest",
@@ -237,7 +320,14 @@ ACTIONS: tuple[Action, ...] = (
         _looks_at_rows,
     ),
     Action(
-        "move_up", "Row", "Move up", "Before the row above", Commands.move_up, ("Alt+Up",), Where.LEDGER, _can_change
+        "move_up",
+        "Row",
+        "Move up",
+        "Before the row above",
+        Commands.move_up,
+        ("Alt+Up",),
+        Where.LEDGER,
+        _can_change,
     ),
     Action(
         "move_down",
@@ -264,13 +354,23 @@ ACTIONS: tuple[Action, ...] = (
         "follow",
         "Row",
         "Follow the original",
-        "Of a variant: put the chip, or all of the row, back to what it is in the behavior that it is made from",
+        "Of a variant: put the chip, or all of the row, back to what it is in the behavior that "
+        "it is made from",
         lambda commands: commands.rows.follow(),
         ("U",),
         Where.LEDGER,
         _is_overridden,
     ),
-    Action("fold", "Row", "Fold", "Hide or show what is in it", Commands.fold, ("F",), Where.LEDGER, _can_fold),
+    Action(
+        "fold",
+        "Row",
+        "Fold",
+        "Hide or show what is in it",
+        Commands.fold,
+        ("F",),
+        Where.LEDGER,
+        _can_fold,
+    ),
     Action(
         "wrap",
         "Row",
@@ -322,21 +422,64 @@ ACTIONS: tuple[Action, ...] = (
         Where.LEDGER,
         _looks_at_rows,
     ),
-    Action("new_take", "Run", "New take", "Play the scenario again and record it", Commands.new_take, ("F5",)),
+    Action(
+        "new_take",
+        "Run",
+        "New take",
+        "Play the scenario again and record it",
+        Commands.new_take,
+        ("F5",),
+    ),
     Action("seed", "Run", "Seed…", "Give the scenario another seed", Commands.seed, ("Ctrl+E",)),
     Action(
         "rehearse",
         "Run",
         "Rehearse",
-        "Play in real time and steer a puppet by hand: arrow keys or the mouse, E raises an event, D drops, Esc ends",
+        "Play in real time and steer a puppet by hand: arrow keys or the mouse, E raises an "
+        "event, D drops, Esc ends",
         Commands.rehearse,
         ("Ctrl+R",),
     ),
-    Action("play", "Run", "Play", "Play or pause", Commands.play, ("Space",), Where.PANES, _has_take, True),
-    Action("tick_on", "Run", "Tick on", "One tick on", Commands.tick_on, ("Right",), Where.PANES, _has_take),
-    Action("tick_back", "Run", "Tick back", "One tick back", Commands.tick_back, ("Left",), Where.PANES, _has_take),
     Action(
-        "second_on", "Run", "Second on", "One second on", Commands.second_on, ("Shift+Right",), Where.PANES, _has_take
+        "play",
+        "Run",
+        "Play",
+        "Play or pause",
+        Commands.play,
+        ("Space",),
+        Where.PANES,
+        _has_take,
+        True,
+    ),
+    Action(
+        "tick_on",
+        "Run",
+        "Tick on",
+        "One tick on",
+        Commands.tick_on,
+        ("Right",),
+        Where.PANES,
+        _has_take,
+    ),
+    Action(
+        "tick_back",
+        "Run",
+        "Tick back",
+        "One tick back",
+        Commands.tick_back,
+        ("Left",),
+        Where.PANES,
+        _has_take,
+    ),
+    Action(
+        "second_on",
+        "Run",
+        "Second on",
+        "One second on",
+        Commands.second_on,
+        ("Shift+Right",),
+        Where.PANES,
+        _has_take,
     ),
     Action(
         "second_back",
@@ -348,8 +491,26 @@ ACTIONS: tuple[Action, ...] = (
         Where.PANES,
         _has_take,
     ),
-    Action("to_start", "Run", "To the start", "First tick", Commands.to_start, ("Ctrl+Home",), Where.PANES, _has_take),
-    Action("to_end", "Run", "To the end", "Last tick", Commands.to_end, ("Ctrl+End",), Where.PANES, _has_take),
+    Action(
+        "to_start",
+        "Run",
+        "To the start",
+        "First tick",
+        Commands.to_start,
+        ("Ctrl+Home",),
+        Where.PANES,
+        _has_take,
+    ),
+    Action(
+        "to_end",
+        "Run",
+        "To the end",
+        "Last tick",
+        Commands.to_end,
+        ("Ctrl+End",),
+        Where.PANES,
+        _has_take,
+    ),
     Action(
         "next_change",
         "Run",
@@ -371,9 +532,20 @@ ACTIONS: tuple[Action, ...] = (
         Where.PANES,
         _has_take,
     ),
-    Action("faster", "Run", "Faster", "Play faster", Commands.faster, ("Ctrl+Up",), starts_group=True),
+    Action(
+        "faster", "Run", "Faster", "Play faster", Commands.faster, ("Ctrl+Up",), starts_group=True
+    ),
     Action("slower", "Run", "Slower", "Play slower", Commands.slower, ("Ctrl+Down",)),
-    Action("why", "Ask", "Why?", "Why it does what it does", Commands.why, ("W",), Where.PANES, _has_take),
+    Action(
+        "why",
+        "Ask",
+        "Why?",
+        "Why it does what it does",
+        Commands.why,
+        ("W",),
+        Where.PANES,
+        _has_take,
+    ),
     Action(
         "why_not",
         "Ask",
@@ -395,8 +567,22 @@ ACTIONS: tuple[Action, ...] = (
         _has_take,
         True,
     ),
-    Action("show_rows", "View", "Rows", "Show the rows of the behavior", Commands.show_rows, ("Ctrl+5",)),
-    Action("show_table", "View", "Table", "Show the machine as a table", Commands.show_table, ("Ctrl+8",)),
+    Action(
+        "show_rows",
+        "View",
+        "Rows",
+        "Show the rows of the behavior",
+        Commands.show_rows,
+        ("Ctrl+5",),
+    ),
+    Action(
+        "show_table",
+        "View",
+        "Table",
+        "Show the machine as a table",
+        Commands.show_table,
+        ("Ctrl+8",),
+    ),
     Action(
         "show_setting",
         "View",
@@ -405,7 +591,14 @@ ACTIONS: tuple[Action, ...] = (
         Commands.show_setting,
         ("Ctrl+4",),
     ),
-    Action("show_review", "View", "Review", "Show what looks like a mistake", Commands.show_review, ("Ctrl+6",)),
+    Action(
+        "show_review",
+        "View",
+        "Review",
+        "Show what looks like a mistake",
+        Commands.show_review,
+        ("Ctrl+6",),
+    ),
     Action(
         "look_at",
         "View",
@@ -423,9 +616,20 @@ ACTIONS: tuple[Action, ...] = (
         ("Ctrl+1",),
         starts_group=True,
     ),
-    Action("show_map", "View", "Map", "Show the map of the behavior", Commands.show_map, ("Ctrl+2",)),
-    Action("show_curve", "View", "Curve", "Show a consideration's curve", Commands.show_curve, ("Ctrl+3",)),
-    Action("show_help", "View", "Help", "Read about the selected row", Commands.show_help, ("Ctrl+7",)),
+    Action(
+        "show_map", "View", "Map", "Show the map of the behavior", Commands.show_map, ("Ctrl+2",)
+    ),
+    Action(
+        "show_curve",
+        "View",
+        "Curve",
+        "Show a consideration's curve",
+        Commands.show_curve,
+        ("Ctrl+3",),
+    ),
+    Action(
+        "show_help", "View", "Help", "Read about the selected row", Commands.show_help, ("Ctrl+7",)
+    ),
     Action(
         "tape_closer",
         "View",
@@ -435,14 +639,58 @@ ACTIONS: tuple[Action, ...] = (
         ("Ctrl++", "Ctrl+="),
         starts_group=True,
     ),
-    Action("tape_wider", "View", "Tape wider", "More time on the tape", Commands.tape_wider, ("Ctrl+-",)),
-    Action("tape_whole", "View", "Whole take", "The whole take on the tape", Commands.tape_whole, ("Ctrl+0",)),
+    Action(
+        "tape_wider",
+        "View",
+        "Tape wider",
+        "More time on the tape",
+        Commands.tape_wider,
+        ("Ctrl+-",),
+    ),
+    Action(
+        "tape_whole",
+        "View",
+        "Whole take",
+        "The whole take on the tape",
+        Commands.tape_whole,
+        ("Ctrl+0",),
+    ),
     Action("fit_stage", "View", "Whole stage", "The whole stage", Commands.fit_stage, ("Ctrl+9",)),
-    Action("night", "View", "Night", "Dark colours", Commands.night, ("Ctrl+D",), starts_group=True, switch=True),
-    Action("compact", "View", "Compact rows", "Lower rows", Commands.compact, ("Ctrl+Shift+D",), switch=True),
-    Action("next_pane", "View", "Next pane", "Put the keyboard into the next pane", Commands.next_pane, ("F6",)),
+    Action(
+        "night",
+        "View",
+        "Night",
+        "Dark colours",
+        Commands.night,
+        ("Ctrl+D",),
+        starts_group=True,
+        switch=True,
+    ),
+    Action(
+        "compact",
+        "View",
+        "Compact rows",
+        "Lower rows",
+        Commands.compact,
+        ("Ctrl+Shift+D",),
+        switch=True,
+    ),
+    Action(
+        "next_pane",
+        "View",
+        "Next pane",
+        "Put the keyboard into the next pane",
+        Commands.next_pane,
+        ("F6",),
+    ),
     Action("shortcuts", "Help", "Keys", "Every action and its keys", Commands.shortcuts, ("F1",)),
-    Action("first_visit", "Help", "First visit", "Five things to do, one after the other", Commands.first_visit),
+    Action(
+        "first_visit",
+        "Help",
+        "First visit",
+        "Five things to do, one after the other",
+        Commands.first_visit,
+    ),
     Action("about", "Help", "About Umbrant", "What this program is", Commands.about),
 )
 
@@ -459,7 +707,9 @@ def by_id(actions: tuple[Action, ...] = ACTIONS) -> dict[str, Action]:
         for sequence in sequences(action):
             text = sequence.toString()
             if text in keys:
-                raise ValueError(f"'{action.id}' has the keys {text}, which another action has already")
+                raise ValueError(
+                    f"'{action.id}' has the keys {text}, which another action has already"
+                )
             keys.add(text)
         found[action.id] = action
     return found

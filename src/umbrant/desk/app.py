@@ -21,7 +21,9 @@ from umbrant.own import fingerprint
 KEEP_S = 3.0
 """How long is waited for unsaved changes to be on disk after something went wrong."""
 SWITCH_S = 0.001
-"""How soon a thread that reviews or reads a take hands over to the window's: soon enough for no frame to be missed."""
+"""How soon a thread that reviews or reads a take hands over to the window's: soon enough for no
+frame to be missed.
+"""
 
 
 def run_desk(folder: Path | None, *, trust: bool = False) -> int:
@@ -52,11 +54,15 @@ def run_desk(folder: Path | None, *, trust: bool = False) -> int:
 
 
 def _begin(window: MainWindow, start: Path | None, *, crashed: bool) -> None:
-    """Take up what an earlier visit left, else open a project; who is here for the first time is led through it."""
+    """Take up what an earlier visit left, else open a project; who is here for the first time is
+    led through it.
+    """
     if window.take_up_new_project():
         pass
     elif start is None:
-        window.desk.told.emit("No project is open. Project › Open… (Ctrl+O) opens the folder of one.")
+        window.desk.told.emit(
+            "No project is open. Project › Open… (Ctrl+O) opens the folder of one."
+        )
     elif window.open_folder(start) and not window.settings.flag(VISITED):
         window.begin_first_visit()
     if crashed:
@@ -65,18 +71,24 @@ def _begin(window: MainWindow, start: Path | None, *, crashed: bool) -> None:
 
 
 def _trust(window: MainWindow, folder: Path) -> None:
-    """Remember that a project's own nodes may run. A project that cannot be read is told of when it is opened."""
+    """Remember that a project's own nodes may run. A project that cannot be read is told of when it
+    is opened.
+    """
     with suppress(ProjectError):
         window.settings.remember(fingerprint(read_project(folder)))
 
 
 class _Hook:
-    """What an exception in a slot, a paint event or a timer reaches: it is logged and told, and nothing is lost."""
+    """What an exception in a slot, a paint event or a timer reaches: it is logged and told, and
+    nothing is lost.
+    """
 
     def __init__(self, window: MainWindow) -> None:
         self._window = window
 
-    def __call__(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+    def __call__(
+        self, kind: type[BaseException], error: BaseException, trace: TracebackType | None
+    ) -> None:
         log.error("".join(traceback.format_exception(kind, error, trace)))
         traceback.print_exception(kind, error, trace)
         pane = self._window.pane
@@ -92,16 +104,23 @@ def _keep(pane: DeskPane) -> str:
         kept = pane.keeper.keep_now().result(KEEP_S)
     except (RuntimeError, TimeoutError):  # the window is closing, or the disk does not answer
         kept = False
-    return "Your changes are kept." if kept else "Your changes could not be kept: save them now, with Ctrl+Shift+S."
+    return (
+        "Your changes are kept."
+        if kept
+        else "Your changes could not be kept: save them now, with Ctrl+Shift+S."
+    )
 
 
 def _quit_on_signals(window: MainWindow) -> None:
-    """Ctrl+C and a session's end close the window in good order; unsaved changes are left for the next visit."""
+    """Ctrl+C and a session's end close the window in good order; unsaved changes are left for the
+    next visit.
+    """
 
     def leave(*_: object) -> None:
         if window.pane is not None:
             window.pane.close_desk(keep_changes=window.desk.history.unsaved)
-        # `quit` would ask each window whether it may close, and with unsaved changes that is a question to nobody.
+        # `quit` would ask each window whether it may close, and with unsaved changes that is a
+        # question to nobody.
         QApplication.exit(0)
 
     signal.signal(signal.SIGINT, leave)

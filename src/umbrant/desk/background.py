@@ -1,4 +1,6 @@
-"""Work off the window's thread: a frozen request gives a frozen response, applied if it is still the newest."""
+"""Work off the window's thread: a frozen request gives a frozen response, applied if it is still
+the newest.
+"""
 
 from collections.abc import Callable
 from typing import Any
@@ -9,10 +11,11 @@ from umbrant.desk.logs import log, log_file
 
 
 class Background(QObject):
-    """Works in one thread, one request after the other. Only the newest request is answered, in the window's thread.
+    """Works in one thread, one request after the other. Only the newest request is answered, in the
+    window's thread.
 
-    `work` is a function of a request; what it raises of `expected` is told as it is. Anything else that it raises is a
-    mistake of ours: it is logged with its trace, and told as such.
+    `work` is a function of a request; what it raises of `expected` is told as it is. Anything else
+    that it raises is a mistake of ours: it is logged with its trace, and told as such.
     """
 
     answered = Signal(object)
@@ -22,7 +25,11 @@ class Background(QObject):
     _done = Signal(int, object, str)
 
     def __init__(
-        self, called: str, work: Callable[[Any], object], expected: tuple[type[Exception], ...], parent: QObject
+        self,
+        called: str,
+        work: Callable[[Any], object],
+        expected: tuple[type[Exception], ...],
+        parent: QObject,
     ) -> None:
         super().__init__(parent)
         self.called = called
@@ -77,7 +84,9 @@ class _Task(QRunnable):
         self._asked = asked
 
     def run(self) -> None:
-        """An exception must not leave it: Qt would merely print it, and the window would wait for ever."""
+        """An exception must not leave it: Qt would merely print it, and the window would wait for
+        ever.
+        """
         background = self._background
         try:
             answer = background.work(self._asked)

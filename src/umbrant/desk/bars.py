@@ -38,10 +38,13 @@ def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget) -> QToolButt
 class ShortenedLabel(PaintedView):
     """A line of dim text, shortened to the room there is; the tooltip has the whole.
 
-    Unlike a QLabel it does not lay out the window anew when its text changes, which it does at every tick.
+    Unlike a QLabel it does not lay out the window anew when its text changes, which it does at
+    every tick.
     """
 
-    def __init__(self, parent: QWidget, text: str = "", align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft) -> None:
+    def __init__(
+        self, parent: QWidget, text: str = "", align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("dim")
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -99,7 +102,12 @@ class TopBar(QWidget):
         layout.addStretch(1)
         layout.addWidget(_plain_button(actions["rehearse"], self))
         layout.addWidget(new)
-        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.busy_changed):
+        for changed in (
+            desk.project_changed,
+            desk.take_changed,
+            desk.agent_changed,
+            desk.busy_changed,
+        ):
             changed.connect(self.refresh)
         self.refresh()
 
@@ -113,22 +121,32 @@ class TopBar(QWidget):
         self.where.setVisible(self.width() >= ROOMY)
         self.behavior.setText(f"{title} ▾")
         member = desk.member
-        self.agent.setText(f"Agent: {_called(member.title or member.name, member.behavior)} ▾" if member else "no cast")
+        self.agent.setText(
+            f"Agent: {_called(member.title or member.name, member.behavior)} ▾"
+            if member
+            else "no cast"
+        )
         scenario = desk.scenario
         self.scenario.setText(f"{scenario.title} ▾" if scenario else "no scenario")
         take = desk.current
         label = take.label if take is not None else ""
         self.take.setToolTip(label)
         self.take.setText(
-            f"{label if self.width() >= ROOMY else label.partition(' · ')[0]} ▾" if label else "no take yet"
+            f"{label if self.width() >= ROOMY else label.partition(' · ')[0]} ▾"
+            if label
+            else "no take yet"
         )
         self.state.setText(
-            "rolling…" if desk.busy else "not of this state" if desk.take and not desk.is_current else ""
+            "rolling…"
+            if desk.busy
+            else "not of this state"
+            if desk.take and not desk.is_current
+            else ""
         )
 
     def resizeEvent(self, event: QResizeEvent) -> None:
-        """In a narrow window, or at a large scale, the take is called by its number alone, and the project not at all:
-        its name stands in the title of the window.
+        """In a narrow window, or at a large scale, the take is called by its number alone, and the
+        project not at all: its name stands in the title of the window.
         """
         super().resizeEvent(event)
         if (event.size().width() >= ROOMY) != (event.oldSize().width() >= ROOMY):
@@ -147,7 +165,9 @@ class TopBar(QWidget):
             action = menu.addAction(f"{scenario.title} ({scenario.seconds:g} s)")
             action.setCheckable(True)
             action.setChecked(scenario.name == self.desk.scenario_name)
-            action.triggered.connect(lambda _=False, name=scenario.name: self.desk.select_scenario(name))
+            action.triggered.connect(
+                lambda _=False, name=scenario.name: self.desk.select_scenario(name)
+            )
 
     def _agents(self, menu: QMenu) -> None:
         scenario = self.desk.scenario
@@ -162,7 +182,9 @@ class TopBar(QWidget):
             action = menu.addAction(entry.label)
             action.setCheckable(True)
             action.setChecked(entry is self.desk.current)
-            action.triggered.connect(lambda _=False, number=entry.number: self.desk.show_take(number))
+            action.triggered.connect(
+                lambda _=False, number=entry.number: self.desk.show_take(number)
+            )
 
 
 def _plain_button(action: QAction, parent: QWidget) -> QToolButton:
@@ -190,7 +212,12 @@ class Transport(QWidget):
     """Play and step through the take."""
 
     def __init__(
-        self, desk: Desk, player: Player, actions: Actions, palette: Palette, parent: QWidget | None = None
+        self,
+        desk: Desk,
+        player: Player,
+        actions: Actions,
+        palette: Palette,
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
         self.setObjectName("bar")
@@ -211,7 +238,8 @@ class Transport(QWidget):
         self.where = ShortenedLabel(self, align=Qt.AlignmentFlag.AlignRight)
         self.where.setFont(body_font())
         self.where.setFixedWidth(self.where.fontMetrics().horizontalAdvance(_WIDEST_PLACE))
-        # Unlike other shortened labels it may not be squeezed: the layout would leave it no room at all.
+        # Unlike other shortened labels it may not be squeezed: the layout would leave it no room at
+        # all.
         self.where.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         layout.addWidget(self.where)
         player.playing_changed.connect(self._played)
@@ -237,7 +265,8 @@ class Transport(QWidget):
             return
         rate = take.header.ticks_per_s
         self.where.setText(
-            f"tick {desk.playhead} of {take.ticks} · {desk.seconds(desk.playhead):.2f} s · {rate} ticks/s"
+            f"tick {desk.playhead} of {take.ticks} · {desk.seconds(desk.playhead):.2f} s · "
+            f"{rate} ticks/s"
         )
         self.mind.setText(self._mind())
 
@@ -246,7 +275,10 @@ class Transport(QWidget):
         before = [lead for lead in self.desk.changes if lead.start <= self.desk.playhead]
         if explainer is None or not before:
             return ""
-        return f"since {self.desk.seconds(before[-1].start):.2f} s  {explainer.change(before[-1]).text}"
+        return (
+            f"since {self.desk.seconds(before[-1].start):.2f} s  "
+            f"{explainer.change(before[-1]).text}"
+        )
 
     def _button(self, name: str) -> QToolButton:
         button = QToolButton(self)

@@ -31,13 +31,23 @@ class Beside(Tabs):
     ) -> None:
         self.views = views
         super().__init__(
-            views, [actions[name] for name in ("show_stage", "show_map", "show_curve", "show_help")], parent
+            views,
+            [actions[name] for name in ("show_stage", "show_map", "show_curve", "show_help")],
+            parent,
         )
-        for changed in (desk.row_selected, desk.agent_changed, desk.project_changed, desk.take_changed):
+        for changed in (
+            desk.row_selected,
+            desk.agent_changed,
+            desk.project_changed,
+            desk.take_changed,
+        ):
             changed.connect(self.refresh)
         self.show_view(STAGE)
 
     def about(self) -> str:
-        return (self.views[STAGE].told, self.views[MAP].about, self.views[CURVE].about, self.views[HELP].about)[
-            self.place
-        ]
+        return (
+            self.views[STAGE].told,
+            self.views[MAP].about,
+            self.views[CURVE].about,
+            self.views[HELP].about,
+        )[self.place]

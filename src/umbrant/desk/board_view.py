@@ -46,7 +46,9 @@ class BoardModel(QAbstractTableModel):
         self.beginResetModel()
         behavior, member = self.desk.behavior, self.desk.member
         thinks = behavior is not None and member is not None and member.behavior == behavior.name
-        self.keys = list(self.desk.project.keys_of(behavior).values()) if behavior and thinks else []
+        self.keys = (
+            list(self.desk.project.keys_of(behavior).values()) if behavior and thinks else []
+        )
         self.endResetModel()
 
     def changes(self, key: str) -> Changes[Written] | None:
@@ -92,11 +94,15 @@ class BoardModel(QAbstractTableModel):
         if not written.row_id and not written.part:
             return "from the start"
         explainer = self.desk.explainer
-        ago = self.desk.seconds(self.desk.playhead - changes.ticks[changes.index(self.desk.playhead)])
+        ago = self.desk.seconds(
+            self.desk.playhead - changes.ticks[changes.index(self.desk.playhead)]
+        )
         return f"{ago:.2f} s ago · {self._who(written, explainer)}"
 
     def _who(self, written: Written, explainer: Explainer | None) -> str:
-        """A row by its number; of a key that others share also whose row; a cue or a formula by what it is."""
+        """A row by its number; of a key that others share also whose row; a cue or a formula by
+        what it is.
+        """
         family, _ = part_index(written.part)
         if not written.row_id:
             return family
@@ -117,7 +123,9 @@ class BoardModel(QAbstractTableModel):
 
 
 class BoardDelegate(PaintedDelegate):
-    """Draws a key's line. Its history shows numbers and yes/no by height, anything else as marks where it changed."""
+    """Draws a key's line. Its history shows numbers and yes/no by height, anything else as marks
+    where it changed.
+    """
 
     def __init__(self, model: BoardModel, palette: Palette, view: QTableView) -> None:
         super().__init__(view)
@@ -128,7 +136,9 @@ class BoardDelegate(PaintedDelegate):
         self._font = body_font(11)
         self._metrics = QFontMetricsF(self._font)
 
-    def draw_cell(self, painter: QPainter, box: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw_cell(
+        self, painter: QPainter, box: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
         place, column = index.row(), index.column()
         key = self._model.keys[place]
         if place == self._view.currentIndex().row():
@@ -151,11 +161,17 @@ class BoardDelegate(PaintedDelegate):
         palette = self.palette_
         picture = (self._model.desk.take_number, self._model.desk.agent, id(self.palette_))
         self._pictures.draw(
-            painter, box, key.name, picture, lambda p, at: paint_history(p, at, key, changes, take.last_tick, palette)
+            painter,
+            box,
+            key.name,
+            picture,
+            lambda p, at: paint_history(p, at, key, changes, take.last_tick, palette),
         )
         inner = box.adjusted(*INSET)
         x = inner.left() + inner.width() * self._model.desk.playhead / max(1, take.last_tick)
-        painter.fillRect(QRectF(x - 0.5, inner.top() - 2, 1.2, inner.height() + 4), self.palette_.now)
+        painter.fillRect(
+            QRectF(x - 0.5, inner.top() - 2, 1.2, inner.height() + 4), self.palette_.now
+        )
 
 
 class BoardView(PaintedTable):

@@ -1,4 +1,6 @@
-"""Pictures of what changes seldom, kept so that moving the playhead redraws only what follows it."""
+"""Pictures of what changes seldom, kept so that moving the playhead redraws only what follows
+it.
+"""
 
 from collections.abc import Callable, Hashable
 from math import ceil
@@ -16,16 +18,21 @@ Paint = Callable[[QPainter, QRectF], None]
 class Pictures:
     """Pictures by name. A picture is painted anew when what it depends on, its key, is another.
 
-    With `hasty`, a picture is kept only once its key has been the same twice: what is another each time is painted
-    straight away, which is quicker. Not for text, which looks a little different on a picture.
+    With `hasty`, a picture is kept only once its key has been the same twice: what is another each
+    time is painted straight away, which is quicker. Not for text, which looks a little different on
+    a picture.
     """
 
     def __init__(self, *, hasty: bool = False) -> None:
         self._hasty = hasty
         self._kept: dict[Hashable, tuple[Hashable, QPixmap | None]] = {}
 
-    def draw(self, painter: QPainter, box: QRectF, name: Hashable, key: Hashable, paint: Paint) -> None:
-        """Draw a picture into a box, painting it first if need be. `paint` gets a box of the same size at (0, 0)."""
+    def draw(
+        self, painter: QPainter, box: QRectF, name: Hashable, key: Hashable, paint: Paint
+    ) -> None:
+        """Draw a picture into a box, painting it first if need be. `paint` gets a box of the same
+        size at (0, 0).
+        """
         ratio = painter.device().devicePixelRatio()
         wide, high = ceil(box.width()), ceil(box.height())
         if wide < 1 or high < 1:

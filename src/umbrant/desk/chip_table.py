@@ -1,4 +1,6 @@
-"""A table of sentences whose chips are walked by keyboard, dragged, typed over and picked from lists."""
+"""A table of sentences whose chips are walked by keyboard, dragged, typed over and picked from
+lists.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -36,7 +38,11 @@ class ChipTable(PaintedTable):
     """What the ledger and the setting have in common. Subclasses say how each line is laid out."""
 
     def __init__(
-        self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], parent: QWidget | None = None
+        self,
+        desk: Desk,
+        palette: Palette,
+        dialogs: Callable[[], Dialogs],
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(parent)
         self.desk = desk
@@ -58,7 +64,8 @@ class ChipTable(PaintedTable):
         self.viewport().setMouseTracking(True)
         self.verticalHeader().hide()
         self.verticalHeader().setMinimumSectionSize(20)
-        # Every pixel is painted here, so that Qt need not repaint all of it where only a part has changed.
+        # Every pixel is painted here, so that Qt need not repaint all of it where only a part has
+        # changed.
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
     # what subclasses say
@@ -76,7 +83,9 @@ class ChipTable(PaintedTable):
         raise NotImplementedError
 
     def press_line(self, place: int, position: QPointF) -> bool:
-        """The mouse was pressed on a sentence; says whether that was meant for something else than its chips."""
+        """The mouse was pressed on a sentence; says whether that was meant for something else than
+        its chips.
+        """
         return False
 
     # looks
@@ -164,17 +173,28 @@ class ChipTable(PaintedTable):
             return
         if event.key() == Qt.Key.Key_Escape:
             self.leave_chips()
-        elif event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown) or (
-            event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End) and not event.modifiers()
-        ):
+        elif event.key() in (
+            Qt.Key.Key_Up,
+            Qt.Key.Key_Down,
+            Qt.Key.Key_PageUp,
+            Qt.Key.Key_PageDown,
+        ) or (event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End) and not event.modifiers()):
             super().keyPressEvent(event)
         else:
             event.ignore()
 
     def event(self, event: QEvent) -> bool:
-        """Keys that walk chips are the table's own while a chip is focused, whatever shortcut they have elsewhere."""
+        """Keys that walk chips are the table's own while a chip is focused, whatever shortcut they
+        have elsewhere.
+        """
         if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
-            walking = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space)
+            walking = (
+                Qt.Key.Key_Left,
+                Qt.Key.Key_Right,
+                Qt.Key.Key_Return,
+                Qt.Key.Key_Enter,
+                Qt.Key.Key_Space,
+            )
             if self.focused is not None and event.key() in walking and not event.modifiers():
                 event.accept()
                 return True
@@ -204,7 +224,9 @@ class ChipTable(PaintedTable):
             self.editing.pick(*found)
 
     def viewportEvent(self, event: QEvent) -> bool:
-        """Over a chip the tooltip says what it is and how it is changed; elsewhere what the model says of the line."""
+        """Over a chip the tooltip says what it is and how it is changed; elsewhere what the model
+        says of the line.
+        """
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
             found = self.chip_at(QPointF(event.pos()))
             tip = chip_tip(found[0]) if found is not None else ""

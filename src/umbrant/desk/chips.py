@@ -10,7 +10,16 @@ from umbrant.desk.sentence import EVERY, Chip, Editor, number_of
 from umbrant.model.behaviors import Key, Watch
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, rename_row, row_of, set_every, set_guard, set_value
-from umbrant.model.values import Curve, KeyRef, ParamValue, PlaceRef, Shape, Spread, number_text, value_text
+from umbrant.model.values import (
+    Curve,
+    KeyRef,
+    ParamValue,
+    PlaceRef,
+    Shape,
+    Spread,
+    number_text,
+    value_text,
+)
 from umbrant.model.whole import Whole
 
 _SPREAD = re.compile(r"^\s*([-+]?[\d.]+)\s*[a-z°]*\s*(?:±|\+-|\+/-|~)\s*([\d.]+)\s*[a-z°]*\s*$")
@@ -42,7 +51,9 @@ def _not_put(project: Project, value: Any) -> Project:
 
 @dataclass(frozen=True)
 class FieldChip(Chip):
-    """A chip for a field of a document rather than for a value of a row: it says itself what changing it does."""
+    """A chip for a field of a document rather than for a value of a row: it says itself what
+    changing it does.
+    """
 
     put: Callable[[Project, Any], Project] = _not_put
     """The project with another value. Raises PathError."""
@@ -72,7 +83,9 @@ def typed_value(chip: Chip, text: str) -> Any:
     number = _NUMBER.match(text)
     if not number:
         way = (
-            "2 or 2 ± 0.5" if chip.param is not None and chip.param.type is ParamType.SPREAD else "a number such as 2.5"
+            "2 or 2 ± 0.5"
+            if chip.param is not None and chip.param.type is ParamType.SPREAD
+            else "a number such as 2.5"
         )
         raise ChipError(f"'{text}' is no number; write {way}.")
     return bounded(chip, _float(number[1]))
@@ -86,7 +99,9 @@ def stepped(chip: Chip, steps: float) -> ParamValue:
 
 
 def is_short(chip: Chip) -> bool:
-    """Whether the range of a chip's plain number has so few steps that a slider can reach each of them."""
+    """Whether the range of a chip's plain number has so few steps that a slider can reach each of
+    them.
+    """
     low, high, step = chip.quantity.low, chip.quantity.high, chip.quantity.step
     plain = isinstance(chip.value, int | float) and not isinstance(chip.value, bool)
     return plain and low is not None and high is not None and 0 < (high - low) / step <= MOST_STEPS
@@ -136,14 +151,20 @@ _HOW = {
 def chip_tip(chip: Chip) -> str:
     """What a chip is, and how it is changed."""
     if isinstance(chip, FieldChip):
-        return f"{chip.label}: {chip.help}. {_HOW[chip.editor]}" if chip.help else f"{chip.label}. {_HOW[chip.editor]}"
+        return (
+            f"{chip.label}: {chip.help}. {_HOW[chip.editor]}"
+            if chip.help
+            else f"{chip.label}. {_HOW[chip.editor]}"
+        )
     about = f"{chip.param.label}: {chip.param.help}. " if chip.param is not None else ""
     follows = " Other than in the original; U puts it back." if chip.overridden else ""
     return about + _HOW[chip.editor] + follows
 
 
 def choices(chip: Chip, project: Project, whole: Whole | None) -> list[Choice]:
-    """What a chip can be set to from a list: keys of the right type first, then what the stage and cast have."""
+    """What a chip can be set to from a list: keys of the right type first, then what the stage and
+    cast have.
+    """
     if isinstance(chip, FieldChip):
         return list(chip.offered)
     if chip.editor is Editor.WATCH:
@@ -152,8 +173,14 @@ def choices(chip: Chip, project: Project, whole: Whole | None) -> list[Choice]:
     if param is None:
         return []
     known = whole.frame(chip.slot.row_id).keys if whole else {}
-    keys = [key for key in known.values() if key.type in param.keys and not (param.writes and key.formula)]
-    found = [Choice(key.name, KeyRef(key=key.name), key.help or str(key.type), "Keys") for key in keys]
+    keys = [
+        key
+        for key in known.values()
+        if key.type in param.keys and not (param.writes and key.formula)
+    ]
+    found = [
+        Choice(key.name, KeyRef(key=key.name), key.help or str(key.type), "Keys") for key in keys
+    ]
     found.extend(Choice(each, each) for each in param.choices)
     if param.type is ParamType.YES_NO:
         found.extend([Choice("yes", True), Choice("no", False)])
@@ -173,7 +200,9 @@ def _states(chip: Chip, whole: Whole) -> Iterator[Choice]:
         row = behavior.row(inner)
         if row.kind in _STATE_KINDS:
             depth = behavior.outline.depth[inner] - behavior.outline.depth[machine or inner] - 1
-            yield Choice("  " * max(0, depth) + (row.name or row.kind), inner.rpartition("/")[2], row.kind)
+            yield Choice(
+                "  " * max(0, depth) + (row.name or row.kind), inner.rpartition("/")[2], row.kind
+            )
 
 
 _STATE_KINDS = ("state", "regions", "final", "history")
@@ -183,14 +212,24 @@ def _curves(chip: Chip) -> Iterator[Choice]:
     """Each shape, as the curve now is otherwise; and the curve flipped."""
     curve = chip.value if isinstance(chip.value, Curve) else Curve(shape=Shape.LINEAR)
     for shape in Shape:
-        yield Choice(str(shape), curve.model_copy(update={"shape": shape}), f"a {shape} curve", "Shape")
+        yield Choice(
+            str(shape), curve.model_copy(update={"shape": shape}), f"a {shape} curve", "Shape"
+        )
     flipped = curve.model_copy(update={"flipped": not curve.flipped})
-    yield Choice("as it is" if curve.flipped else "flipped", flipped, "turn the curve upside down", "Which way up")
+    yield Choice(
+        "as it is" if curve.flipped else "flipped",
+        flipped,
+        "turn the curve upside down",
+        "Which way up",
+    )
 
 
 def _named(wanted: ParamType, project: Project) -> Iterator[Choice]:
     """What the stages and casts of a project have that a chip of this type can hold."""
-    stages, players = project.stages, [each for scenario in project.scenarios for each in scenario.players]
+    stages, players = (
+        project.stages,
+        [each for scenario in project.scenarios for each in scenario.players],
+    )
     if wanted is ParamType.PLACE:
         for name in sorted({place.name for stage in stages for place in stage.places}):
             yield Choice(name, PlaceRef(place=name), "a place of the stage", "Places")
@@ -226,8 +265,12 @@ def _listed(wanted: ParamType, project: Project) -> Iterator[Choice]:
 
 _WATCH_HELP = {
     Watch.ON_ENTRY: "asked once, when the row is to be entered",
-    Watch.WHILE_RUNNING: "asked at every tick while the row runs; when it turns to no the row is stopped",
-    Watch.TAKE_OVER: "asked also while a later sibling runs; when it turns to yes this row takes its place",
+    Watch.WHILE_RUNNING: (
+        "asked at every tick while the row runs; when it turns to no the row is stopped"
+    ),
+    Watch.TAKE_OVER: (
+        "asked also while a later sibling runs; when it turns to yes this row takes its place"
+    ),
     Watch.BOTH: "while running and take over",
 }
 
@@ -249,7 +292,8 @@ def _respelled(project: Project, behavior: str, chip: Chip, value: ParamValue | 
 def _with_number(when: str, chip: Chip, value: ParamValue | None) -> str:
     """The condition with another number in place of the one that begins where the chip's did.
 
-    Its end is looked for anew: during a drag the number in the condition grows and shrinks while the chip stays.
+    Its end is looked for anew: during a drag the number in the condition grows and shrinks while
+    the chip stays.
     """
     start = chip.span[0] if chip.span else 0
     found = _WRITTEN.match(when, start)

@@ -1,4 +1,6 @@
-"""What an author can do in the window, each a plain method. Menus, keys and buttons reach these through `actions`."""
+"""What an author can do in the window, each a plain method. Menus, keys and buttons reach these
+through `actions`.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -80,7 +82,9 @@ class Views:
 class Commands:
     """The commands of one desk's views. Switches are given whether they are on."""
 
-    def __init__(self, desk: Desk, player: Player, views: Views, dialogs: Callable[[], Dialogs], shell: Shell) -> None:
+    def __init__(
+        self, desk: Desk, player: Player, views: Views, dialogs: Callable[[], Dialogs], shell: Shell
+    ) -> None:
         self.desk = desk
         self.player = player
         self.ledger = views.ledger
@@ -95,7 +99,9 @@ class Commands:
         self.dialogs = dialogs
         self.shell = shell
         self.beside: Beside | None = None
-        """The tabs at the top right. They need the actions, which need these commands, so they are put in last."""
+        """The tabs at the top right. They need the actions, which need these commands, so they are
+        put in last.
+        """
         self.rows = RowCommands(desk, views.ledger, dialogs)
         self.written: Written | None = None
         """The tabs at the left, put in last too."""
@@ -119,9 +125,17 @@ class Commands:
 
     @property
     def table(self) -> ChipTable:
-        """What has the place at the left: the rows, the machine's table, the setting or the review."""
-        tables: dict[int, ChipTable] = {TABLE: self.machine, SETTING: self.setting, REVIEW: self.review}
-        return tables.get(self.written.place, self.ledger) if self.written is not None else self.ledger
+        """What has the place at the left: the rows, the machine's table, the setting or the
+        review.
+        """
+        tables: dict[int, ChipTable] = {
+            TABLE: self.machine,
+            SETTING: self.setting,
+            REVIEW: self.review,
+        }
+        return (
+            tables.get(self.written.place, self.ledger) if self.written is not None else self.ledger
+        )
 
     # project
 
@@ -154,8 +168,14 @@ class Commands:
     def changes(self) -> None:
         """Tell what is different from what was last saved."""
         saved = self.desk.history.saved
-        found = changes(saved, self.desk.project) if saved is not None else ["nothing of it has been saved yet"]
-        self.dialogs().message("Changed since the last save", "\n".join(found) or "Nothing has changed.")
+        found = (
+            changes(saved, self.desk.project)
+            if saved is not None
+            else ["nothing of it has been saved yet"]
+        )
+        self.dialogs().message(
+            "Changed since the last save", "\n".join(found) or "Nothing has changed."
+        )
 
     def _save(self, folder: Path | None) -> bool:
         self.table.editing.finish()
@@ -184,7 +204,9 @@ class Commands:
         try:
             path.write_bytes(take.path.read_bytes())
         except OSError as error:
-            self.desk.told.emit(f"{path}: the take could not be written: {error.strerror}. Choose another place.")
+            self.desk.told.emit(
+                f"{path}: the take could not be written: {error.strerror}. Choose another place."
+            )
         else:
             self.desk.told.emit(f"The take is in {path}")
 
@@ -437,7 +459,9 @@ class Commands:
                 self.desk.told.emit(f"{member.title or member.name} is a puppet: it has no rows.")
                 return
             scenario = self.desk.scenario
-            player = scenario.player_of(member) if scenario is not None and member is not None else None
+            player = (
+                scenario.player_of(member) if scenario is not None and member is not None else None
+            )
             if player is not None:
                 self.desk.select_agent(player)
             elif behavior is not None:

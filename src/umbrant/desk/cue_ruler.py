@@ -1,4 +1,6 @@
-"""The cues of a scenario on the time of the lanes: where each stands, and dragging one to another time."""
+"""The cues of a scenario on the time of the lanes: where each stands, and dragging one to another
+time.
+"""
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -52,7 +54,9 @@ def deed_text(does: Deed) -> str:
 
 
 class CueRuler:
-    """The marks of the cues above the lanes, under the hand. `scale` says where each tick stands."""
+    """The marks of the cues above the lanes, under the hand. `scale` says where each tick
+    stands.
+    """
 
     def __init__(self, desk: Desk, parent: QWidget, scale: Callable[[], TimeScale]) -> None:
         self._desk = desk
@@ -88,9 +92,17 @@ class CueRuler:
         scenario = self._desk.scenario
         if self._held is None or scenario is None:
             return
-        at_s = round(max(0.0, min(scenario.seconds, self._scale().tick_at(x) / self.ticks_per_s)), 1)
+        at_s = round(
+            max(0.0, min(scenario.seconds, self._scale().tick_at(x) / self.ticks_per_s)), 1
+        )
         path = (*self._held.path, "at_s")
-        self._desk.apply(Edit(f"Move the cue {self._held.text}", lambda p: put(p, path, at_s), f"cue {self._drags}"))
+        self._desk.apply(
+            Edit(
+                f"Move the cue {self._held.text}",
+                lambda p: put(p, path, at_s),
+                f"cue {self._drags}",
+            )
+        )
 
     def release(self) -> None:
         """Let go."""
@@ -103,7 +115,9 @@ class CueRuler:
         scenario = self._desk.scenario
         if scenario is None:
             return
-        at_s = round(max(0.0, min(scenario.seconds, self._scale().tick_at(place.x()) / self.ticks_per_s)), 1)
+        at_s = round(
+            max(0.0, min(scenario.seconds, self._scale().tick_at(place.x()) / self.ticks_per_s)), 1
+        )
         path: Path = ("scenarios", scenario.name)
         menu = QMenu(self._parent)
         menu.setAccessibleName(f"Cues at {at_s:g} s")

@@ -1,4 +1,5 @@
-"""How a response curve is drawn: its shape, how often inputs came up, the one at the playhead, what can be dragged.
+"""How a response curve is drawn: its shape, how often inputs came up, the one at the playhead, what
+can be dragged.
 
 Plain functions of a `CurveLook`.
 """
@@ -15,7 +16,9 @@ from umbrant.model.values import Curve, Shape, number_text
 
 @dataclass(frozen=True)
 class Grip:
-    """A point of the curve that can be dragged, and what it changes; `at` in shares of the range and of the worth."""
+    """A point of the curve that can be dragged, and what it changes; `at` in shares of the range
+    and of the worth.
+    """
 
     name: str
     at: tuple[float, float]
@@ -32,7 +35,9 @@ class CurveLook:
     chosen: str = ""
     """The grip that the keyboard is on."""
     counts: tuple[float, ...] = ()
-    """For how many ticks the input was in each of so many equal parts of the range; empty where that is not known."""
+    """For how many ticks the input was in each of so many equal parts of the range; empty where
+    that is not known.
+    """
     now: tuple[float, float] | None = None
     """The input at the playhead, and what it is worth."""
 
@@ -64,14 +69,22 @@ def _paint_frame(painter: QPainter, look: CurveLook, plot: QRectF, palette: Pale
         painter.setPen(QPen(palette.rule, 1))
         painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
     painter.setPen(palette.dim)
-    painter.drawText(QRectF(0, plot.top() - 8, plot.left() - 8, 16), Qt.AlignmentFlag.AlignRight, "1")
-    painter.drawText(QRectF(0, plot.bottom() - 8, plot.left() - 8, 16), Qt.AlignmentFlag.AlignRight, "0")
-    painter.drawText(QRectF(plot.left() - 20, plot.bottom() + 4, 80, 16), 0, f"{'':4}{number_text(look.low)}")
+    painter.drawText(
+        QRectF(0, plot.top() - 8, plot.left() - 8, 16), Qt.AlignmentFlag.AlignRight, "1"
+    )
+    painter.drawText(
+        QRectF(0, plot.bottom() - 8, plot.left() - 8, 16), Qt.AlignmentFlag.AlignRight, "0"
+    )
+    painter.drawText(
+        QRectF(plot.left() - 20, plot.bottom() + 4, 80, 16), 0, f"{'':4}{number_text(look.low)}"
+    )
     right = QRectF(plot.right() - 60, plot.bottom() + 4, 64, 16)
     painter.drawText(right, Qt.AlignmentFlag.AlignRight, number_text(look.high))
 
 
-def _paint_counts(painter: QPainter, counts: tuple[float, ...], plot: QRectF, palette: Palette) -> None:
+def _paint_counts(
+    painter: QPainter, counts: tuple[float, ...], plot: QRectF, palette: Palette
+) -> None:
     """How often each input came up in the take, as bars."""
     most = max(counts, default=0.0)
     if not most:
@@ -83,7 +96,9 @@ def _paint_counts(painter: QPainter, counts: tuple[float, ...], plot: QRectF, pa
         painter.fillRect(bar, palette.different)
 
 
-def _paint_now(painter: QPainter, look: CurveLook, now: tuple[float, float], plot: QRectF, palette: Palette) -> None:
+def _paint_now(
+    painter: QPainter, look: CurveLook, now: tuple[float, float], plot: QRectF, palette: Palette
+) -> None:
     given, worth = now
     share = min(1.0, max(0.0, (given - look.low) / ((look.high - look.low) or 1.0)))
     at = place_in(plot, (share, worth))
@@ -119,10 +134,16 @@ def described(curve: Curve, low: float, high: float) -> list[str]:
     middle = number_text(round(low + (high - low) * curve.middle, 2))
     told = {
         Shape.LINEAR: [f"from {curve.low:.2f}", f"to {curve.high:.2f}"],
-        Shape.POWER: [f"exponent {number_text(curve.exponent)}", f"{curve.low:.2f} to {curve.high:.2f}"],
+        Shape.POWER: [
+            f"exponent {number_text(curve.exponent)}",
+            f"{curve.low:.2f} to {curve.high:.2f}",
+        ],
         Shape.LOGISTIC: [f"middle {middle}", f"steepness {number_text(curve.steepness)}"],
         Shape.LOGIT: [f"middle {middle}", f"steepness {number_text(curve.steepness)}"],
-        Shape.BELL: [f"middle {middle}", f"width {number_text(round((high - low) * curve.width, 2))}"],
+        Shape.BELL: [
+            f"middle {middle}",
+            f"width {number_text(round((high - low) * curve.width, 2))}",
+        ],
         Shape.STEP: [f"input {curve.sign} {number_text(curve.threshold)}"],
         Shape.POINTS: [f"{len(curve.points)} points", "double-click adds one"],
     }[curve.shape]

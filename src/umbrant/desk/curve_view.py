@@ -1,4 +1,6 @@
-"""The curve of a consideration: its shape to be dragged, the input at the playhead, and how often inputs came up."""
+"""The curve of a consideration: its shape to be dragged, the input at the playhead, and how often
+inputs came up.
+"""
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
@@ -22,7 +24,9 @@ NUDGE = 0.02
 
 
 class CurveView(PaintedView):
-    """Drag the curve's points, or walk them with Tab and the arrow keys. For a step the threshold is dragged."""
+    """Drag the curve's points, or walk them with Tab and the arrow keys. For a step the threshold
+    is dragged.
+    """
 
     def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -84,10 +88,18 @@ class CurveView(PaintedView):
         by_shape = {
             Shape.LINEAR: [Grip("low", at(0.0)), Grip("high", at(1.0))],
             Shape.POWER: [Grip("low", at(0.0)), Grip("exponent", at(0.5)), Grip("high", at(1.0))],
-            Shape.LOGISTIC: [Grip("middle", at(curve.middle)), Grip("steepness", at(min(1.0, curve.middle + 0.15)))],
+            Shape.LOGISTIC: [
+                Grip("middle", at(curve.middle)),
+                Grip("steepness", at(min(1.0, curve.middle + 0.15))),
+            ],
             Shape.LOGIT: [Grip("middle", at(0.5)), Grip("steepness", at(0.85))],
-            Shape.BELL: [Grip("middle", at(curve.middle)), Grip("width", at(min(1.0, curve.middle + curve.width)))],
-            Shape.STEP: [Grip("threshold", (min(1.0, max(0.0, (curve.threshold - low) / span)), 0.5))],
+            Shape.BELL: [
+                Grip("middle", at(curve.middle)),
+                Grip("width", at(min(1.0, curve.middle + curve.width))),
+            ],
+            Shape.STEP: [
+                Grip("threshold", (min(1.0, max(0.0, (curve.threshold - low) / span)), 0.5))
+            ],
             Shape.POINTS: [Grip(f"point {n}", at(x)) for n, (x, _) in enumerate(curve.points)],
         }
         return by_shape[curve.shape]
@@ -96,7 +108,9 @@ class CurveView(PaintedView):
 
     def plot(self) -> QRectF:
         """Where the curve is drawn."""
-        return QRectF(LEFT, TOP, max(60, self.width() - LEFT - RIGHT), max(40, self.height() - TOP - BOTTOM))
+        return QRectF(
+            LEFT, TOP, max(60, self.width() - LEFT - RIGHT), max(40, self.height() - TOP - BOTTOM)
+        )
 
     def to_pixels(self, at: tuple[float, float]) -> QPointF:
         """Where a share of the range and of the worth is drawn."""
@@ -137,33 +151,54 @@ class CurveView(PaintedView):
         if row is None or self.curve(row).shape is not Shape.POINTS:
             return
         curve, at = self.curve(row), self.to_shares(event.position())
-        near = [point for point in curve.points if (self.to_pixels(point) - event.position()).manhattanLength() < 14]
-        points = [point for point in curve.points if point not in near] if near else [*curve.points, at]
+        near = [
+            point
+            for point in curve.points
+            if (self.to_pixels(point) - event.position()).manhattanLength() < 14
+        ]
+        points = (
+            [point for point in curve.points if point not in near] if near else [*curve.points, at]
+        )
         self._set(row, curve.model_copy(update={"points": tuple(sorted(points))}), "")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         row = self.row
         names = [grip.name for grip in self.grips(row)] if row else []
-        moves = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        moves = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, 1),
+            Qt.Key.Key_Down: (0, -1),
+        }
         move = moves.get(Qt.Key(event.key()))
         if event.text() in (",", ".") and names:
-            place = names.index(self._chosen) + (1 if event.text() == "." else -1) if self._chosen in names else 0
+            place = (
+                names.index(self._chosen) + (1 if event.text() == "." else -1)
+                if self._chosen in names
+                else 0
+            )
             self._chosen = names[place % len(names)]
             self.update()
         elif move is not None and row is not None and self._chosen in names:
             grip = self.grips(row)[names.index(self._chosen)]
             at = grip.at[0] + move[0] * NUDGE, grip.at[1] + move[1] * NUDGE
-            self._drag(grip.name, (min(1.0, max(0.0, at[0])), min(1.0, max(0.0, at[1]))), f"nudge {grip.name}")
+            self._drag(
+                grip.name,
+                (min(1.0, max(0.0, at[0])), min(1.0, max(0.0, at[1]))),
+                f"nudge {grip.name}",
+            )
         else:
             super().keyPressEvent(event)
 
     def event(self, event: QEvent) -> bool:
-        """Arrow keys move the chosen grip while the curve has the keyboard; without one they keep their shortcuts."""
+        """Arrow keys move the chosen grip while the curve has the keyboard; without one they keep
+        their shortcuts.
+        """
         arrows = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
-        override = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
-        if override and self._chosen and event.key() in arrows:  # type: ignore[attr-defined]
-            event.accept()
-            return True
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            if self._chosen and event.key() in arrows:
+                event.accept()
+                return True
         return super().event(event)
 
     def _drag(self, name: str, at: tuple[float, float], merges: str) -> None:
@@ -178,7 +213,9 @@ class CurveView(PaintedView):
         if whole is None or curve == self.curve(row):
             return
         behavior, slot = whole.own.behavior, Slot(row.id, ROW, "curve")
-        self.desk.apply(Edit("Change the curve", lambda p: set_value(p, behavior, slot, curve), merges))
+        self.desk.apply(
+            Edit("Change the curve", lambda p: set_value(p, behavior, slot, curve), merges)
+        )
 
     # drawing
 
@@ -188,7 +225,11 @@ class CurveView(PaintedView):
         if row is None:
             painter.setFont(body_font(11))
             painter.setPen(self.palette_.dim)
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Select a consideration to see its curve.")
+            painter.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "Select a consideration to see its curve.",
+            )
         else:
             paint_curve(painter, self.look(row), self.plot(), self.palette_)
         draw_focus(painter, self, self.palette_)
@@ -217,16 +258,22 @@ class CurveView(PaintedView):
             return None
         low, high = self.range_of(row)
         ends = [*changes.ticks[1:], explainer.take.ticks]
-        values = np.array([np.nan if gauge.of is None else gauge.of for gauge in changes.values], dtype=np.float64)
+        values = np.array(
+            [np.nan if gauge.of is None else gauge.of for gauge in changes.values], dtype=np.float64
+        )
         ticks = np.array(ends, dtype=np.float64) - np.array(changes.ticks, dtype=np.float64)
         known = ~np.isnan(values)
         inside = np.clip(values[known], min(low, high), max(low, high))
-        counts, _ = np.histogram(inside, bins=BARS, range=(min(low, high), max(low, high) + 1e-9), weights=ticks[known])
+        counts, _ = np.histogram(
+            inside, bins=BARS, range=(min(low, high), max(low, high) + 1e-9), weights=ticks[known]
+        )
         return np.asarray(counts, dtype=np.float64)
 
 
 def dragged(curve: Curve, name: str, at: tuple[float, float], span: tuple[float, float]) -> Curve:
-    """The curve with one of its grips at another place, told in shares of the range and of the worth."""
+    """The curve with one of its grips at another place, told in shares of the range and of the
+    worth.
+    """
     low, high = span
     x, y = at[0], 1.0 - at[1] if curve.flipped else at[1]
     if name.startswith("point "):

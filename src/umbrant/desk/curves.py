@@ -18,7 +18,9 @@ def curve_line(curve: Curve, box: QRectF, low: float = 0.0, high: float = 1.0) -
     for place in range(POINTS + 1):
         share = place / POINTS
         height = worth(curve, low + (high - low) * share, low, high)
-        found.append(QPointF(box.left() + box.width() * share, box.bottom() - box.height() * height))
+        found.append(
+            QPointF(box.left() + box.width() * share, box.bottom() - box.height() * height)
+        )
     return QPolygonF(found)
 
 

@@ -11,29 +11,39 @@ MOST_PROBLEMS = 12
 
 
 class Dialogs:
-    """Asks the author. Every method blocks until it is answered; None and False stand for 'no' and 'leave it'."""
+    """Asks the author. Every method blocks until it is answered; None and False stand for 'no' and
+    'leave it'.
+    """
 
     def __init__(self, parent: QWidget) -> None:
         self._parent = parent
 
     def folder_to_open(self, start: Path) -> Path | None:
         """The folder of a project."""
-        found = QFileDialog.getExistingDirectory(self._parent, "Open the folder of a project", str(start))
+        found = QFileDialog.getExistingDirectory(
+            self._parent, "Open the folder of a project", str(start)
+        )
         return Path(found) if found else None
 
     def folder_to_save(self, start: Path) -> Path | None:
         """The folder to save a project to."""
-        found = QFileDialog.getExistingDirectory(self._parent, "Save the project to a folder", str(start))
+        found = QFileDialog.getExistingDirectory(
+            self._parent, "Save the project to a folder", str(start)
+        )
         return Path(found) if found else None
 
     def take_to_open(self, start: Path) -> Path | None:
         """A take's file."""
-        found, _ = QFileDialog.getOpenFileName(self._parent, "Open a take", str(start), "Takes (*.take)")
+        found, _ = QFileDialog.getOpenFileName(
+            self._parent, "Open a take", str(start), "Takes (*.take)"
+        )
         return Path(found) if found else None
 
     def take_to_save(self, start: Path) -> Path | None:
         """Where to keep a take."""
-        found, _ = QFileDialog.getSaveFileName(self._parent, "Keep this take", str(start), "Takes (*.take)")
+        found, _ = QFileDialog.getSaveFileName(
+            self._parent, "Keep this take", str(start), "Takes (*.take)"
+        )
         return Path(found) if found else None
 
     def text(self, title: str, label: str, first: str = "") -> str | None:
@@ -59,7 +69,10 @@ class Dialogs:
     def unsaved(self, what: str) -> str:
         """What to do with unsaved changes: 'save', 'discard' or 'stay'."""
         box = QMessageBox(
-            QMessageBox.Icon.Question, "Unsaved changes", f"{what} has unsaved changes.", parent=self._parent
+            QMessageBox.Icon.Question,
+            "Unsaved changes",
+            f"{what} has unsaved changes.",
+            parent=self._parent,
         )
         save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
         discard = box.addButton("Discard", QMessageBox.ButtonRole.DestructiveRole)
@@ -71,15 +84,23 @@ class Dialogs:
     def trust(self, files: str) -> bool:
         """Whether a project's own nodes may run."""
         text = (
-            f"This project brings nodes of its own, in {files}. They are Python that runs with your rights. "
-            "Let them run only if you know where they come from. The project can be read and edited either way."
+            f"This project brings nodes of its own, in {files}. They are Python that runs with "
+            "your rights. "
+            "Let them run only if you know where they come from. The project can be read and "
+            "edited either way."
         )
-        return self._asks(QMessageBox.Icon.Warning, "Nodes of its own", text, "Let them run", "Do not run them")
+        return self._asks(
+            QMessageBox.Icon.Warning, "Nodes of its own", text, "Let them run", "Do not run them"
+        )
 
     def remove(self, what: str, users: list[str]) -> bool:
         """Whether to remove something that is still used."""
-        text = f"{what} is used by {', '.join(users)}. Without it they cannot run. It can be undone."
-        return self._asks(QMessageBox.Icon.Question, f"Remove {what}?", text, "Remove it", "Keep it")
+        text = (
+            f"{what} is used by {', '.join(users)}. Without it they cannot run. It can be undone."
+        )
+        return self._asks(
+            QMessageBox.Icon.Question, f"Remove {what}?", text, "Remove it", "Keep it"
+        )
 
     def breaks(self, what: str, broken: list[str]) -> bool:
         """Whether to make a change that breaks something, which is listed."""
@@ -92,12 +113,18 @@ class Dialogs:
     def overwrite(self, files: list[str]) -> bool:
         """Whether to write over files that somebody else has changed meanwhile."""
         listed = ", ".join(files[:6]) + (f" and {len(files) - 6} more" if len(files) > 6 else "")
-        text = f"Another program has changed {listed} since they were read. Saving writes over that."
-        return self._asks(QMessageBox.Icon.Warning, "Changed meanwhile", text, "Save all the same", "Do not save")
+        text = (
+            f"Another program has changed {listed} since they were read. Saving writes over that."
+        )
+        return self._asks(
+            QMessageBox.Icon.Warning, "Changed meanwhile", text, "Save all the same", "Do not save"
+        )
 
     def recover(self, what: str) -> bool:
         """Whether to take up changes that an earlier visit did not save."""
-        box = QMessageBox(QMessageBox.Icon.Question, "Unsaved changes were kept", what, parent=self._parent)
+        box = QMessageBox(
+            QMessageBox.Icon.Question, "Unsaved changes were kept", what, parent=self._parent
+        )
         yes = box.addButton("Take them up", QMessageBox.ButtonRole.AcceptRole)
         box.addButton("Discard them", QMessageBox.ButtonRole.RejectRole)
         box.exec()
@@ -107,7 +134,9 @@ class Dialogs:
         """Tell what is wrong, each with its place and the way out."""
         listed = [f"• {problem}" for problem in problems[:MOST_PROBLEMS]]
         if len(problems) > MOST_PROBLEMS:
-            listed.append(f"… and {len(problems) - MOST_PROBLEMS} more; `umbrant roll` lists them all.")
+            listed.append(
+                f"… and {len(problems) - MOST_PROBLEMS} more; `umbrant roll` lists them all."
+            )
         QMessageBox.warning(self._parent, title, "\n\n".join(listed))
 
     def message(self, title: str, text: str) -> None:

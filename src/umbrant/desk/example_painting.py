@@ -1,4 +1,6 @@
-"""How the example of a kind is drawn at one tick: a small stage, and the rows of its NPC with their tapes."""
+"""How the example of a kind is drawn at one tick: a small stage, and the rows of its NPC with their
+tapes.
+"""
 
 import math
 from collections.abc import Callable, Sequence
@@ -26,18 +28,29 @@ SAID_S = 1.5
 
 
 def paint_example(
-    painter: QPainter, explainer: Explainer, stage: Stage, rows: Sequence[str], tick: int, box: QRectF, palette: Palette
+    painter: QPainter,
+    explainer: Explainer,
+    stage: Stage,
+    rows: Sequence[str],
+    tick: int,
+    box: QRectF,
+    palette: Palette,
 ) -> None:
     """Draw an example into a box: its stage, and so many of its rows."""
     painter.setFont(body_font(11))
     on_stage = QRectF(
-        box.left() + MARGIN, box.top() + MARGIN, box.width() * STAGE_SHARE - MARGIN, box.height() - 2 * MARGIN
+        box.left() + MARGIN,
+        box.top() + MARGIN,
+        box.width() * STAGE_SHARE - MARGIN,
+        box.height() - 2 * MARGIN,
     )
     _paint_stage(painter, explainer.take, stage, tick, on_stage, palette)
     _paint_rows(painter, explainer, rows, tick, box, palette)
 
 
-def _paint_stage(painter: QPainter, take: Take, stage: Stage, tick: int, box: QRectF, palette: Palette) -> None:
+def _paint_stage(
+    painter: QPainter, take: Take, stage: Stage, tick: int, box: QRectF, palette: Palette
+) -> None:
     scale = min(box.width() / stage.width_m, box.height() / stage.height_m)
     foot = box.center().y() + stage.height_m * scale / 2
 
@@ -70,17 +83,29 @@ def _paint_body(
         return
     fill = None if name == VISITOR else palette.leads[0] if name == NPC else palette.dim
     draw_body(painter, palette, to_pixels((x, y)), 4.0 if name == "dog" else 6.5, heading, fill)
-    recent = [text for when, text in take.agents[name].said if 0 <= tick - when < SAID_S * RATE] if name == NPC else []
+    recent = (
+        [text for when, text in take.agents[name].said if 0 <= tick - when < SAID_S * RATE]
+        if name == NPC
+        else []
+    )
     if recent:
         draw_boxed(painter, palette, recent[-1], to_pixels((x, y)) + QPointF(8, -4), right)
 
 
 def _paint_rows(
-    painter: QPainter, explainer: Explainer, rows: Sequence[str], tick: int, whole: QRectF, palette: Palette
+    painter: QPainter,
+    explainer: Explainer,
+    rows: Sequence[str],
+    tick: int,
+    whole: QRectF,
+    palette: Palette,
 ) -> None:
     take = explainer.take
     left, wide = whole.left() + whole.width() * STAGE_SHARE + MARGIN, whole.width() * TAPE_SHARE
-    edge, top = whole.right() - MARGIN - wide, whole.top() + (whole.height() - ROW_HIGH * len(rows)) / 2
+    edge, top = (
+        whole.right() - MARGIN - wide,
+        whole.top() + (whole.height() - ROW_HIGH * len(rows)) / 2,
+    )
     for place, row_id in enumerate(rows):
         box = QRectF(left, top + place * ROW_HIGH, whole.right() - MARGIN - left, ROW_HIGH)
         painter.fillRect(box, palette.selection if row_id == SHOWN else palette.sheet)
@@ -89,7 +114,9 @@ def _paint_rows(
         painter.setFont(body_font(11))
         painter.setPen(palette.ink)
         text = row_text(explainer, row_id)
-        text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(room.width()))
+        text = painter.fontMetrics().elidedText(
+            text, Qt.TextElideMode.ElideRight, int(room.width())
+        )
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
         cell = QRectF(edge, box.top(), wide, ROW_HIGH)
         with saved(painter):
@@ -108,7 +135,9 @@ def row_text(explainer: Explainer, row_id: str) -> str:
     around = Around({each.id: each.name or each.kind for each in behavior.rows})
     pieces = [piece for piece in sentence(row, BUILTIN, around) if piece.role is not Role.KIND]
     if row_id == SHOWN and len(pieces) > 1:
-        pieces = [piece for piece in pieces if piece.role is not Role.NAME or piece.chip is None] or pieces
+        pieces = [
+            piece for piece in pieces if piece.role is not Role.NAME or piece.chip is None
+        ] or pieces
     elif row.name:
         pieces = [piece for piece in pieces if piece.role is Role.NAME][:1]
     return " ".join(piece.text for piece in pieces)

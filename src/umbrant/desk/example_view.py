@@ -1,4 +1,6 @@
-"""The example of a kind of node, playing: a small stage, and the rows of its NPC with their tapes."""
+"""The example of a kind of node, playing: a small stage, and the rows of its NPC with their
+tapes.
+"""
 
 from dataclasses import dataclass
 from pathlib import Path
@@ -72,7 +74,9 @@ class ExampleView(PaintedView):
         return self._timer.isActive()
 
     def show_kind(self, kind: Kind | None) -> None:
-        """Play the example of a kind. A project's own kinds have none: theirs would be code that is run to be read."""
+        """Play the example of a kind. A project's own kinds have none: theirs would be code that is
+        run to be read.
+        """
         wanted = kind.id if kind is not None and not kind.own else ""
         if wanted == self._wanted:
             return
@@ -125,7 +129,9 @@ class ExampleView(PaintedView):
         painter.fillRect(self.rect(), self.palette_.ground)
         if self._shown is not None and self._explainer is not None:
             stage, rows = self._shown.project.stages[0], self._rows()
-            paint_example(painter, self._explainer, stage, rows, self.tick, QRectF(self.rect()), self.palette_)
+            paint_example(
+                painter, self._explainer, stage, rows, self.tick, QRectF(self.rect()), self.palette_
+            )
         draw_focus(painter, self, self.palette_)
 
     # inside

@@ -12,7 +12,12 @@ LEAST_BODY = 5.0
 
 
 def draw_body(
-    painter: QPainter, palette: Palette, at: QPointF, size: float, heading_deg: float, fill: QColor | None
+    painter: QPainter,
+    palette: Palette,
+    at: QPointF,
+    size: float,
+    heading_deg: float,
+    fill: QColor | None,
 ) -> None:
     """A body, as large as it is, with a line for where it looks. Without a fill it is a puppet."""
     painter.setPen(QPen(palette.ink, 2) if fill is None else QPen(palette.sheet, 1))
@@ -30,7 +35,9 @@ def draw_chosen(painter: QPainter, palette: Palette, at: QPointF, size: float) -
     painter.drawEllipse(at, size + 2.5, size + 2.5)
 
 
-def draw_prop(painter: QPainter, palette: Palette, at: QPointF, level: float, *, drains: bool) -> None:
+def draw_prop(
+    painter: QPainter, palette: Palette, at: QPointF, level: float, *, drains: bool
+) -> None:
     """A prop: one that drains as a round dial of its level, any other as a small square."""
     painter.setPen(QPen(palette.wall_rule, 1))
     painter.setBrush(palette.sheet)

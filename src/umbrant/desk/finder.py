@@ -1,4 +1,6 @@
-"""Finding anything by typing: a command, a row of any behavior, a key, an event, somebody on the stage."""
+"""Finding anything by typing: a command, a row of any behavior, a key, an event, somebody on the
+stage.
+"""
 
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
@@ -41,7 +43,9 @@ def ranked(text: str, found: Sequence[Goal]) -> tuple[list[Goal], str]:
     if not wanted:
         return list(found), ""
     scored = [(_score(wanted, goal), -place, goal) for place, goal in enumerate(found)]
-    fit = sorted((each for each in scored if each[0] >= LEAST_SCORE), key=lambda each: each[:2], reverse=True)
+    fit = sorted(
+        (each for each in scored if each[0] >= LEAST_SCORE), key=lambda each: each[:2], reverse=True
+    )
     return [goal for _, _, goal in fit], ""
 
 
@@ -53,13 +57,18 @@ def _score(wanted: str, goal: Goal) -> float:
         return 150
     if wanted in goal.phrase.lower():
         return 120
-    return float(fuzz.partial_ratio(wanted, f"{title} {goal.phrase}", processor=utils.default_process)) * 0.7
+    return (
+        float(fuzz.partial_ratio(wanted, f"{title} {goal.phrase}", processor=utils.default_process))
+        * 0.7
+    )
 
 
 class Finder:
     """The two searches of a window: over what can be done, and over what is written."""
 
-    def __init__(self, area: QWidget, brushes: Brushes, commands: Commands, actions: dict[str, QAction]) -> None:
+    def __init__(
+        self, area: QWidget, brushes: Brushes, commands: Commands, actions: dict[str, QAction]
+    ) -> None:
         self._area = area
         self._commands = commands
         self._actions = actions
@@ -68,7 +77,12 @@ class Finder:
             area, brushes, ranked, name="Commands", hint="Type what you want to do", nothing=nothing
         )
         self.things = SearchPopup(
-            area, brushes, ranked, name="Find", hint="Find a row, a key, an event, one of the cast", nothing=nothing
+            area,
+            brushes,
+            ranked,
+            name="Find",
+            hint="Find a row, a key, an event, one of the cast",
+            nothing=nothing,
         )
         for popup in (self.commands, self.things):
             popup.chosen.connect(lambda goal: goal.go())
@@ -90,7 +104,13 @@ class Finder:
             bound = self._actions[action.id]
             if bound.isEnabled() and action.id != "find_command":
                 keys = ", ".join(each.toString() for each in sequences(action)[:1])
-                yield Goal(bound.text().rstrip("…"), keys or action.menu, action.help, bound.trigger, action.help)
+                yield Goal(
+                    bound.text().rstrip("…"),
+                    keys or action.menu,
+                    action.help,
+                    bound.trigger,
+                    action.help,
+                )
 
     def _rows(self) -> Iterator[Goal]:
         desk = self._commands.desk
@@ -108,7 +128,13 @@ class Finder:
                 go = partial(self._to_line, line.path)
                 named = line.pieces[1].role is Role.NAME
                 title = line.pieces[1].text if named else line.text
-                yield Goal(title, line.pieces[0].text, line.text if named else "", go, line.help or line.text)
+                yield Goal(
+                    title,
+                    line.pieces[0].text,
+                    line.text if named else "",
+                    go,
+                    line.help or line.text,
+                )
 
     def _to_row(self, behavior: str, row_id: str) -> None:
         self._commands.desk.look_at(behavior)

@@ -1,4 +1,6 @@
-"""A first visit in five steps: the newcomer does each with the project that is open, and can leave at any of them."""
+"""A first visit in five steps: the newcomer does each with the project that is open, and can leave
+at any of them.
+"""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
@@ -17,7 +19,9 @@ class Step:
     text: str
     done: str
     actions: tuple[str, ...] = ()
-    """The actions any of which does it; none for a step that is told by what has changed in the project."""
+    """The actions any of which does it; none for a step that is told by what has changed in the
+    project.
+    """
     has_changed: Callable[[Desk, "Before"], bool] = lambda desk, before: False
 
 
@@ -32,7 +36,9 @@ class Before:
 
 def _rolled_anew(desk: Desk, before: Before) -> bool:
     """Whether a chip was set, and the take that came of it is shown."""
-    set_ = (desk.history.undo_name or "").startswith("Set ") and desk.history.undo_name != before.undo
+    set_ = (desk.history.undo_name or "").startswith(
+        "Set "
+    ) and desk.history.undo_name != before.undo
     return set_ and desk.current is not before.take and desk.is_current
 
 
@@ -42,8 +48,10 @@ def _has_more_rows(desk: Desk, before: Before) -> bool:
 
 STEPS = (
     Step(
-        "This project has been played and recorded. Press <b>Space</b> to watch it, and again to pause.",
-        "What each row did stands to its right, on the tape: tall ran, half succeeded, low failed or was refused.",
+        "This project has been played and recorded. Press <b>Space</b> to watch it, and again to "
+        "pause.",
+        "What each row did stands to its right, on the tape: tall ran, half succeeded, low "
+        "failed or was refused.",
         ("play",),
     ),
     Step(
@@ -63,7 +71,8 @@ STEPS = (
     ),
     Step(
         "Press <b>Enter</b>, type <b>wait 2</b> and press <b>Enter</b> again: that adds a row.",
-        "Ctrl+Z takes it back. Ctrl+K finds every command, F1 lists the keys, and Help › First visit begins anew.",
+        "Ctrl+Z takes it back. Ctrl+K finds every command, F1 lists the keys, and Help › First "
+        "visit begins anew.",
         has_changed=_has_more_rows,
     ),
 )
@@ -152,7 +161,11 @@ class FirstVisit(QFrame):
     def _changed(self) -> None:
         if self._waits and self._desk.take is not None:
             self._go_to(0)
-        elif self.isVisible() and self._step < len(STEPS) and STEPS[self._step].has_changed(self._desk, self._before):
+        elif (
+            self.isVisible()
+            and self._step < len(STEPS)
+            and STEPS[self._step].has_changed(self._desk, self._before)
+        ):
             self._praise()
 
     def _praise(self) -> None:

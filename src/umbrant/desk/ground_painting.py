@@ -15,20 +15,34 @@ from umbrant.stage.ground import ground_of
 ToPixels = Callable[[Point], QPointF]
 
 
-def paint_ground(painter: QPainter, stage: Stage, palette: Palette, to_pixels: ToPixels) -> list[QRectF]:
-    """The land, the areas on it, and a cross for each place. Returns where names have been written."""
+def paint_ground(
+    painter: QPainter, stage: Stage, palette: Palette, to_pixels: ToPixels
+) -> list[QRectF]:
+    """The land, the areas on it, and a cross for each place. Returns where names have been
+    written.
+    """
     whole = QRectF(to_pixels((0, stage.height_m)), to_pixels((stage.width_m, 0)))
     painter.fillRect(whole, palette.land)
-    outlines = [(area, QPolygonF([to_pixels(corner) for corner in area.corners])) for area in stage.areas]
+    outlines = [
+        (area, QPolygonF([to_pixels(corner) for corner in area.corners])) for area in stage.areas
+    ]
     for area, outline in sorted(outlines, key=lambda each: each[0].blocks is Blocks.SIGHT_AND_WAY):
         _paint_area(painter, area, outline, palette)
     written: list[QRectF] = []
     for area, outline in sorted(outlines, key=lambda each: each[0].blocks is Blocks.NOTHING):
         if area.blocks is Blocks.NOTHING:
-            solid = [each.boundingRect() for other, each in outlines if other.blocks is Blocks.SIGHT_AND_WAY]
-            written.append(_name_zone(painter, outline.boundingRect(), area.name, palette, [*written, *solid]))
+            solid = [
+                each.boundingRect()
+                for other, each in outlines
+                if other.blocks is Blocks.SIGHT_AND_WAY
+            ]
+            written.append(
+                _name_zone(painter, outline.boundingRect(), area.name, palette, [*written, *solid])
+            )
         else:
-            written.append(_name_area(painter, outline.boundingRect(), area.name.removeprefix("the "), palette))
+            written.append(
+                _name_area(painter, outline.boundingRect(), area.name.removeprefix("the "), palette)
+            )
     painter.setPen(palette.dim)
     for place in stage.places:
         at = to_pixels(place.at)
@@ -37,7 +51,9 @@ def paint_ground(painter: QPainter, stage: Stage, palette: Palette, to_pixels: T
     return written
 
 
-def paint_off_limits(painter: QPainter, stage: Stage, radius_m: float, palette: Palette, to_pixels: ToPixels) -> None:
+def paint_off_limits(
+    painter: QPainter, stage: Stage, radius_m: float, palette: Palette, to_pixels: ToPixels
+) -> None:
     """Hatch where a body of this radius cannot be."""
     whole = shapely.box(0, 0, stage.width_m, stage.height_m)
     closed = whole.difference(ground_of(stage, radius_m).free)
@@ -66,22 +82,29 @@ def _paint_area(painter: QPainter, area: Area, outline: QPolygonF, palette: Pale
     painter.drawPolygon(outline)
 
 
-def _name_zone(painter: QPainter, zone: QRectF, name: str, palette: Palette, taken: Sequence[QRectF]) -> QRectF:
-    """Write a name into the first corner of a zone in which nothing stands. Returns where it stands."""
+def _name_zone(
+    painter: QPainter, zone: QRectF, name: str, palette: Palette, taken: Sequence[QRectF]
+) -> QRectF:
+    """Write a name into the first corner of a zone in which nothing stands. Returns where it
+    stands.
+    """
     text = painter.fontMetrics().boundingRect(name)
     box = QRectF(0, 0, text.width() + 1, text.height())
     inside = zone.adjusted(4, 1, -4, -1)
     rights, lows = inside.right() - box.width(), inside.bottom() - box.height()
     corners = [(x, y) for y in (inside.top(), lows) for x in (inside.left(), rights)]
     boxes = [box.translated(*corner) for corner in corners]
-    free = next((each for each in boxes if not any(each.intersects(other) for other in taken)), boxes[0])
+    free = next(
+        (each for each in boxes if not any(each.intersects(other) for other in taken)), boxes[0]
+    )
     painter.setPen(palette.faint)
     painter.drawText(free, Qt.AlignmentFlag.AlignTop, name)
     return free
 
 
 def _name_area(painter: QPainter, box: QRectF, name: str, palette: Palette) -> QRectF:
-    """Write a name into an area: across, or upwards where it is narrow; not at all where it would be cut off.
+    """Write a name into an area: across, or upwards where it is narrow; not at all where it would
+    be cut off.
 
     Returns where it stands.
     """

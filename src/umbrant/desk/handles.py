@@ -1,4 +1,6 @@
-"""What can be dragged on the stage: points of walks; while setting up also places, things, starts and corners."""
+"""What can be dragged on the stage: points of walks; while setting up also places, things, starts
+and corners.
+"""
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -24,7 +26,9 @@ class Handle:
 
 @dataclass(frozen=True)
 class Guides:
-    """What a point that is dragged is in line with: one straight above or below it, and one straight beside it."""
+    """What a point that is dragged is in line with: one straight above or below it, and one
+    straight beside it.
+    """
 
     above: Point | None = None
     beside: Point | None = None
@@ -48,13 +52,21 @@ def walk_handles(scenario: Scenario) -> Iterator[Handle]:
         if member.behavior is None and member.copies == 1:
             path: Path = ("scenarios", scenario.name, "cast", place, "walk")
             for index, point in enumerate(member.walk):
-                yield Handle((*path, index, "to"), point.to, f"point {index + 1} of the walk of {member.name}")
+                yield Handle(
+                    (*path, index, "to"),
+                    point.to,
+                    f"point {index + 1} of the walk of {member.name}",
+                )
 
 
 def setting_handles(stage: Stage, scenario: Scenario) -> Iterator[Handle]:
     """Where the cast starts, places, things, and the corners of areas."""
     for place, member in enumerate(scenario.cast):
-        yield Handle(("scenarios", scenario.name, "cast", place, "start"), member.start, f"the start of {member.name}")
+        yield Handle(
+            ("scenarios", scenario.name, "cast", place, "start"),
+            member.start,
+            f"the start of {member.name}",
+        )
     path: Path = ("stages", stage.name)
     for place, each in enumerate(stage.places):
         yield Handle((*path, "places", place, "at"), each.at, each.name)
@@ -62,4 +74,8 @@ def setting_handles(stage: Stage, scenario: Scenario) -> Iterator[Handle]:
         yield Handle((*path, "props", place, "at"), prop.at, prop.name)
     for place, area in enumerate(stage.areas):
         for index, corner in enumerate(area.corners):
-            yield Handle((*path, "areas", place, "corners", index), corner, f"corner {index + 1} of {area.name}")
+            yield Handle(
+                (*path, "areas", place, "corners", index),
+                corner,
+                f"corner {index + 1} of {area.name}",
+            )

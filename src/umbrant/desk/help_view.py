@@ -1,4 +1,6 @@
-"""The reference beside the rows: the pages of the kinds that the selected row is made of, and the first one at work."""
+"""The reference beside the rows: the pages of the kinds that the selected row is made of, and the
+first one at work.
+"""
 
 from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
@@ -16,7 +18,8 @@ LEAST_PAGE = 70
 
 
 class HelpView(QWidget):
-    """The page of the selected row's kind; below, of what is put on it, and of the senses that its guard asks.
+    """The page of the selected row's kind; below, of what is put on it, and of the senses that its
+    guard asks.
 
     Above the pages the first kind's example plays on a small stage.
     """
@@ -43,7 +46,9 @@ class HelpView(QWidget):
     def about(self) -> str:
         """What the page is about."""
         row = self.desk.row
-        return f"about {row.kind.replace('_', ' ')}, and what is on the row" if row is not None else ""
+        return (
+            f"about {row.kind.replace('_', ' ')}, and what is on the row" if row is not None else ""
+        )
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""
@@ -77,9 +82,9 @@ class HelpView(QWidget):
         if row is None:
             return []
         found = [kind for kind in (catalog.get(row.kind, *ROWS),) if kind is not None]
-        parts = [(each.kind, (Family.DECORATOR,)) for each in row.decorators]
-        parts.extend((each.kind, (Family.ACTION, Family.CONDITION)) for each in row.upkeep)  # type: ignore[misc]
-        found.extend(kind for name, families in parts if (kind := catalog.get(name, *families)) is not None)
+        parts = [catalog.get(each.kind, Family.DECORATOR) for each in row.decorators]
+        parts.extend(catalog.get(each.kind, Family.ACTION, Family.CONDITION) for each in row.upkeep)
+        found.extend(kind for kind in parts if kind is not None)
         try:
             asked = walk(parse(row.guard.when)) if row.guard else iter(())
             senses = [each.sense for each in asked if isinstance(each, Ask)]

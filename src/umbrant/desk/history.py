@@ -16,7 +16,9 @@ class _Step:
 
 @dataclass
 class History:
-    """The present project and the steps that led to it. `saved` is the project as it lies on disk."""
+    """The present project and the steps that led to it. `saved` is the project as it lies on
+    disk.
+    """
 
     project: Project
     saved: Project | None = None
@@ -26,7 +28,9 @@ class History:
     _undone: list[tuple[str, Project]] = field(default_factory=list)
 
     def do(self, edit: Edit) -> bool:
-        """Apply an edit; says whether it changed anything. Edits with the same `merges` become one step."""
+        """Apply an edit; says whether it changed anything. Edits with the same `merges` become one
+        step.
+        """
         after = edit.apply(self.project)
         if after == self.project:
             return False
@@ -40,7 +44,9 @@ class History:
         return True
 
     def take_up_nodes(self, nodes: tuple[NodeFile, ...]) -> bool:
-        """Put in the node files as they lie on disk, which is no step of the author's. Says whether they changed."""
+        """Put in the node files as they lie on disk, which is no step of the author's. Says whether
+        they changed.
+        """
         if nodes == self.project.nodes:
             return False
         self.project = self.project.model_copy(update={"nodes": nodes})

@@ -1,4 +1,6 @@
-"""How the small history of a key is drawn: numbers and yes/no by height, anything else as marks where it changed."""
+"""How the small history of a key is drawn: numbers and yes/no by height, anything else as marks
+where it changed.
+"""
 
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QPainter, QPen, QPolygonF
@@ -12,12 +14,19 @@ INSET = (6, 5, -10, -5)
 
 
 def paint_history(
-    painter: QPainter, cell: QRectF, key: Key, changes: Changes[Written], last_tick: int, palette: Palette
+    painter: QPainter,
+    cell: QRectF,
+    key: Key,
+    changes: Changes[Written],
+    last_tick: int,
+    palette: Palette,
 ) -> None:
     """Draw what a key held over a take that ends at a tick."""
     box, last = cell.adjusted(*INSET), max(1, last_tick)
     painter.setPen(QPen(palette.running, 1.2))
-    numbers = [written.value for written in changes.values if isinstance(written.value, int | float)]
+    numbers = [
+        written.value for written in changes.values if isinstance(written.value, int | float)
+    ]
     if numbers and len(numbers) == len(changes.values):
         painter.drawPolyline(_steps(changes, key, box, last))
         return
@@ -35,7 +44,10 @@ def _steps(changes: Changes[Written], key: Key, box: QRectF, last: int) -> QPoly
         high = low + 1.0
     points: list[QPointF] = []
     for tick, value in zip(changes.ticks, values, strict=True):
-        at = QPointF(box.left() + box.width() * tick / last, box.bottom() - box.height() * (value - low) / (high - low))
+        at = QPointF(
+            box.left() + box.width() * tick / last,
+            box.bottom() - box.height() * (value - low) / (high - low),
+        )
         if points:
             points.append(QPointF(at.x(), points[-1].y()))
         points.append(at)

@@ -9,7 +9,9 @@ SIZE = 18
 
 
 def icon(name: str, colour: QColor) -> QIcon:
-    """One of 'play', 'pause', 'tick_back', 'tick_on', 'mind_back', 'mind_on'. KeyError for any other."""
+    """One of 'play', 'pause', 'tick_back', 'tick_on', 'mind_back', 'mind_on'. KeyError for any
+    other.
+    """
     shapes = _SHAPES[name]
     pixmap = QPixmap(SIZE * 3, SIZE * 3)
     pixmap.setDevicePixelRatio(3)
@@ -39,7 +41,10 @@ def _mirrored(shapes: list[QPolygonF | QRectF]) -> list[QPolygonF | QRectF]:
 
 
 _TICK: list[QPolygonF | QRectF] = [QRectF(4, 4, 2, 10), _polygon((8, 4), (14, 9), (8, 14))]
-_MIND: list[QPolygonF | QRectF] = [_polygon((2, 9), (5, 6), (8, 9), (5, 12)), _polygon((10, 4), (16, 9), (10, 14))]
+_MIND: list[QPolygonF | QRectF] = [
+    _polygon((2, 9), (5, 6), (8, 9), (5, 12)),
+    _polygon((10, 4), (16, 9), (10, 14)),
+]
 
 _SHAPES: dict[str, list[QPolygonF | QRectF]] = {
     "play": [_polygon((5, 3), (15, 9), (5, 15))],

@@ -27,15 +27,19 @@ class Labels:
         """Nothing that may go without its label is to be written over a box."""
         self._taken.append(box)
 
-    def write(self, text: str, at: QPointF, away: float, colour: QColor, *, must: bool = False) -> QRectF | None:
+    def write(
+        self, text: str, at: QPointF, away: float, colour: QColor, *, must: bool = False
+    ) -> QRectF | None:
         """Write a text so far away from a point: to its right or left, below or above it.
 
-        Where there is no room for it, it is left out; if it must be there, it stands where it would stand first.
-        Returns where it stands.
+        Where there is no room for it, it is left out; if it must be there, it stands where it would
+        stand first. Returns where it stands.
         """
         boxes = (self._inside(box) for box in self._around(text, at, away))
         first = next(boxes)
-        box = next((box for box in chain((first,), boxes) if self._is_free(box)), first if must else None)
+        box = next(
+            (box for box in chain((first,), boxes) if self._is_free(box)), first if must else None
+        )
         if box is not None:
             self._taken.append(box.adjusted(-BESIDE, 0, BESIDE, 0))
             self._painter.setPen(colour)

@@ -1,7 +1,8 @@
-"""The whole take, one lane for each of the cast: what led when, the tape's window, and the playhead.
+"""The whole take, one lane for each of the cast: what led when, the tape's window, and the
+playhead.
 
-The copies of one member share a lane, each a thin stripe of it. Puppets have none: nothing leads them. Above them stand
-the cues of the scenario, to be dragged to another time.
+The copies of one member share a lane, each a thin stripe of it. Puppets have none: nothing leads
+them. Above them stand the cues of the scenario, to be dragged to another time.
 """
 
 from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
@@ -21,7 +22,9 @@ TOP, LEFT, RIGHT = 6, 110, 16
 
 
 class LanesView(PaintedView):
-    """Click or drag to move the playhead; with Shift, to move the tape's window. Clicking a name looks at that one."""
+    """Click or drag to move the playhead; with Shift, to move the tape's window. Clicking a name
+    looks at that one.
+    """
 
     picked = Signal(object)
     """The path of the cue that was taken hold of."""
@@ -36,7 +39,9 @@ class LanesView(PaintedView):
         self.setAccessibleName("Lanes")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
-        self.setToolTip("Click or drag to move the playhead; with Shift, to move the window of the tape")
+        self.setToolTip(
+            "Click or drag to move the playhead; with Shift, to move the window of the tape"
+        )
         for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
             changed.connect(self._refresh)
         desk.tape.changed.connect(self.update)
@@ -106,15 +111,25 @@ class LanesView(PaintedView):
 
     def event(self, event: QEvent) -> bool:
         """Over a cue the tooltip says what it does."""
-        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip and event.pos().y() < self._top():
+        if (
+            isinstance(event, QHelpEvent)
+            and event.type() == QEvent.Type.ToolTip
+            and event.pos().y() < self._top()
+        ):
             mark = self.ruler.mark_at(event.pos().x())
-            told = f"at {mark.at_s:g} s: {mark.text}. Drag it to another time." if mark else "Double-click adds a cue."
+            told = (
+                f"at {mark.at_s:g} s: {mark.text}. Drag it to another time."
+                if mark
+                else "Double-click adds a cue."
+            )
             QToolTip.showText(event.globalPos(), told, self)
             return True
         return super().event(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        self.desk.tape.zoom(0.8 if event.angleDelta().y() > 0 else 1.25, self.tick_at(event.position().x()))
+        self.desk.tape.zoom(
+            0.8 if event.angleDelta().y() > 0 else 1.25, self.tick_at(event.position().x())
+        )
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
@@ -137,8 +152,12 @@ class LanesView(PaintedView):
             self._pictures.draw(painter, strip, "cues", cues, self._draw_cues)
         if desk.take is not None:
             scale, tape = self.scale, desk.tape
-            paint_window(painter, scale.x_of(tape.start), scale.x_of(tape.end), self.height(), palette)
-            painter.fillRect(QRectF(scale.x_of(desk.playhead) - 1, 1, 2, self.height() - 2), palette.now)
+            paint_window(
+                painter, scale.x_of(tape.start), scale.x_of(tape.end), self.height(), palette
+            )
+            painter.fillRect(
+                QRectF(scale.x_of(desk.playhead) - 1, 1, 2, self.height() - 2), palette.now
+            )
         draw_focus(painter, self, palette)
 
     def _draw_lanes(self, painter: QPainter, box: QRectF) -> None:
@@ -148,7 +167,14 @@ class LanesView(PaintedView):
 
     def _draw_cues(self, painter: QPainter, box: QRectF) -> None:
         painter.fillRect(box, self.palette_.ground)
-        paint_cues(painter, list(marks(self.desk)), self.ruler.held, self.scale, self.ruler.ticks_per_s, self.palette_)
+        paint_cues(
+            painter,
+            list(marks(self.desk)),
+            self.ruler.held,
+            self.scale,
+            self.ruler.ticks_per_s,
+            self.palette_,
+        )
 
     def _player_at(self, y: float) -> str | None:
         """Whose stripe is at a height."""

@@ -1,4 +1,5 @@
-"""How the lanes are drawn: what led each of the cast when, the tape's window, and the cues above them.
+"""How the lanes are drawn: what led each of the cast when, the tape's window, and the cues above
+them.
 
 Plain functions of what is to be shown; `lanes_of` takes that from a take.
 """
@@ -24,7 +25,9 @@ HALF, HIGH = 4.5, 7.0
 
 @dataclass(frozen=True)
 class Bar:
-    """That something led from one tick to another. `colour` is an index among the palette's `leads`."""
+    """That something led from one tick to another. `colour` is an index among the palette's
+    `leads`.
+    """
 
     start: int
     end: int
@@ -34,7 +37,9 @@ class Bar:
 
 @dataclass(frozen=True)
 class Lane:
-    """One of the cast: a stripe for it, or for each of its copies. `chosen` is the stripe that is looked at."""
+    """One of the cast: a stripe for it, or for each of its copies. `chosen` is the stripe that is
+    looked at.
+    """
 
     title: str
     long_title: str
@@ -52,7 +57,11 @@ def _lane(member: Member, agent: str, loaded: Loaded | None) -> Lane:
     chosen = next((place for place, player in enumerate(players) if player.name == agent), None)
     title = member.title or member.name
     if len(players) > 1:
-        title = f"{title} × {len(players)}" if chosen is None else f"{players[chosen].title} of {len(players)}"
+        title = (
+            f"{title} × {len(players)}"
+            if chosen is None
+            else f"{players[chosen].title} of {len(players)}"
+        )
     long_title = f"{title} ({member.behavior})" if member.behavior else title
     stripes = tuple(_bars(player.name, loaded) for player in players)
     return Lane(title, long_title, chosen, stripes)
@@ -63,23 +72,36 @@ def _bars(name: str, loaded: Loaded | None) -> tuple[Bar, ...]:
         return ()
     behavior, rows = behavior_of(loaded.take, name), loaded.leading.get(name, ())
     return tuple(
-        Bar(lead.start, lead.end, rows.index(lead.row_id), behavior.row(lead.row_id).name if behavior else "")
+        Bar(
+            lead.start,
+            lead.end,
+            rows.index(lead.row_id),
+            behavior.row(lead.row_id).name if behavior else "",
+        )
         for lead in loaded.leads.get(name, ())
     )
 
 
-def paint_lanes(painter: QPainter, lanes: Sequence[Lane], scale: TimeScale, top: float, palette: Palette) -> None:
+def paint_lanes(
+    painter: QPainter, lanes: Sequence[Lane], scale: TimeScale, top: float, palette: Palette
+) -> None:
     """Draw the lanes, one below the other."""
     for place, lane in enumerate(lanes):
         _paint_lane(painter, lane, scale, int(top) + place * LANE, palette)
 
 
-def _paint_lane(painter: QPainter, lane: Lane, scale: TimeScale, top: int, palette: Palette) -> None:
+def _paint_lane(
+    painter: QPainter, lane: Lane, scale: TimeScale, top: int, palette: Palette
+) -> None:
     painter.setFont(body_font(11, bold=lane.chosen is not None))
     painter.setPen(palette.dim if lane.chosen is None else palette.ink)
     metrics, room = painter.fontMetrics(), int(scale.left) - 18
     fits = metrics.horizontalAdvance(lane.long_title) <= room
-    shown = lane.long_title if fits else metrics.elidedText(lane.title, Qt.TextElideMode.ElideRight, room)
+    shown = (
+        lane.long_title
+        if fits
+        else metrics.elidedText(lane.title, Qt.TextElideMode.ElideRight, room)
+    )
     painter.drawText(QRectF(12, top, scale.left - 16, BAR), Qt.AlignmentFlag.AlignVCenter, shown)
     painter.setFont(body_font(10))
     whole = QRectF(scale.left, top, scale.right - scale.left, BAR)
@@ -90,7 +112,9 @@ def _paint_lane(painter: QPainter, lane: Lane, scale: TimeScale, top: int, palet
     for place, bars in enumerate(lane.stripes):
         for bar in bars:
             left, right = scale.x_of(bar.start), scale.x_of(bar.end + 1)
-            box = QRectF(QPointF(left, top + place * high), QPointF(right, top + (place + 1) * high))
+            box = QRectF(
+                QPointF(left, top + place * high), QPointF(right, top + (place + 1) * high)
+            )
             _paint_bar(painter, box, palette.leads[bar.colour % len(palette.leads)], bar.name)
     if lane.chosen is not None and len(lane.stripes) > 1:
         painter.setBrush(palette.ink)
@@ -110,7 +134,9 @@ def _paint_bar(painter: QPainter, box: QRectF, colour: QColor, name: str) -> Non
         painter.drawText(box.adjusted(5, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
 
 
-def paint_window(painter: QPainter, left: float, right: float, high: float, palette: Palette) -> None:
+def paint_window(
+    painter: QPainter, left: float, right: float, high: float, palette: Palette
+) -> None:
     """Shade the stretch of the take that the tapes show."""
     shade = QColor(palette.ink)
     shade.setAlphaF(0.07)
@@ -120,14 +146,26 @@ def paint_window(painter: QPainter, left: float, right: float, high: float, pale
 
 
 def paint_cues(
-    painter: QPainter, marks: Sequence[Mark], held: Mark | None, scale: TimeScale, ticks_per_s: int, palette: Palette
+    painter: QPainter,
+    marks: Sequence[Mark],
+    held: Mark | None,
+    scale: TimeScale,
+    ticks_per_s: int,
+    palette: Palette,
 ) -> None:
-    """Draw the marks of cues in a strip as high as a lane, with what each does where there is room before the next."""
+    """Draw the marks of cues in a strip as high as a lane, with what each does where there is room
+    before the next.
+    """
     painter.setFont(body_font(10))
     painter.setPen(palette.dim)
     box = QRectF(scale.left, 3, scale.right - scale.left, LANE)
-    painter.drawText(QRectF(12, box.top(), box.left() - 16, box.height()), Qt.AlignmentFlag.AlignVCenter, "Cues")
-    places = [(scale.x_of(each.at_s * ticks_per_s), each) for each in sorted(marks, key=lambda each: each.at_s)]
+    painter.drawText(
+        QRectF(12, box.top(), box.left() - 16, box.height()), Qt.AlignmentFlag.AlignVCenter, "Cues"
+    )
+    places = [
+        (scale.x_of(each.at_s * ticks_per_s), each)
+        for each in sorted(marks, key=lambda each: each.at_s)
+    ]
     for number, (x, mark) in enumerate(places):
         end = places[number + 1][0] if number + 1 < len(places) else box.right()
         foot = box.center().y() + HIGH / 2

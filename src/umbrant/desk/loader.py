@@ -1,4 +1,6 @@
-"""Reading a take off the window's thread: a frozen request gives a frozen response, applied if still the newest."""
+"""Reading a take off the window's thread: a frozen request gives a frozen response, applied if
+still the newest.
+"""
 
 from dataclasses import dataclass
 from pathlib import Path
@@ -45,7 +47,11 @@ def load(request: Load) -> Loaded:
     return Loaded(
         take,
         {name: different(before, take, name) for name in take.agents} if before else {},
-        {name: leading_rows(found) for name in take.agents if (found := behavior_of(take, name)) is not None},
+        {
+            name: leading_rows(found)
+            for name in take.agents
+            if (found := behavior_of(take, name)) is not None
+        },
         {name: leads(take, name) for name in take.agents},
         {name: changes_of_mind(take, name) for name in take.agents},
         review_take(take, catalog),
@@ -53,7 +59,9 @@ def load(request: Load) -> Loaded:
 
 
 class Loader(QObject):
-    """Loads takes in a thread. Replies come as signals in the window's thread; only the newest request is answered."""
+    """Loads takes in a thread. Replies come as signals in the window's thread; only the newest
+    request is answered.
+    """
 
     loaded = Signal(object)
     failed = Signal(str)

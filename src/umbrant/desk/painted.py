@@ -1,9 +1,10 @@
-"""How everything in the window is painted: nothing but pixels leaves a paint event, whatever goes wrong in it.
+"""How everything in the window is painted: nothing but pixels leaves a paint event, whatever goes
+wrong in it.
 
-An exception that left a paint event would leave its painter open, and Qt ends a process that does that. So all painted
-views have their base here. They say what they look like in `draw`, and a mistake there is logged and told in words in
-place of the view, while the rest of the window lives. What they draw is worked out in plain functions, which are tested
-without a window.
+An exception that left a paint event would leave its painter open, and Qt ends a process that does
+that. So all painted views have their base here. They say what they look like in `draw`, and a
+mistake there is logged and told in words in place of the view, while the rest of the window lives.
+What they draw is worked out in plain functions, which are tested without a window.
 """
 
 from collections.abc import Callable, Iterator
@@ -21,7 +22,9 @@ Index = QModelIndex | QPersistentModelIndex
 FAULT_HIGH = 52
 """How high the place is, in pixels, in which a table says that it could not be drawn."""
 FAULT = "fault"
-"""The property of a view in which its last fault stands, so that the same one is logged once and not at every frame."""
+"""The property of a view in which its last fault stands, so that the same one is logged once and
+not at every frame.
+"""
 
 
 @contextmanager
@@ -45,12 +48,18 @@ def saved(painter: QPainter) -> Iterator[None]:
         painter.restore()
 
 
-def guarded(painter: QPainter, view: QWidget, box: QRectF, draw: Callable[[QPainter], None]) -> bool:
-    """Draw something of a view; says whether that went well. A mistake is logged, and told in the box in words."""
+def guarded(
+    painter: QPainter, view: QWidget, box: QRectF, draw: Callable[[QPainter], None]
+) -> bool:
+    """Draw something of a view; says whether that went well. A mistake is logged, and told in the
+    box in words.
+    """
     try:
         with saved(painter):
             draw(painter)
-    except Exception as error:  # a mistake of ours, whatever it is: the boundary that nothing may pass
+    except (
+        Exception
+    ) as error:  # a mistake of ours, whatever it is: the boundary that nothing may pass
         fault = f"{type(error).__name__}: {error}"
         if view.property(FAULT) != fault:
             view.setProperty(FAULT, fault)
@@ -70,7 +79,10 @@ def say_fault(painter: QPainter, box: QRectF, view: QWidget) -> None:
     painter.fillRect(box, DAY.sheet)
     painter.setPen(DAY.refused)
     painter.setFont(body_font())
-    room, flags = box.adjusted(8, 2, -8, -2), Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap
+    room, flags = (
+        box.adjusted(8, 2, -8, -2),
+        Qt.AlignmentFlag.AlignVCenter | Qt.TextFlag.TextWordWrap,
+    )
     metrics = painter.fontMetrics()
     if metrics.boundingRect(room.toRect(), flags, text).height() > room.height():
         text = metrics.elidedText("! not drawn", Qt.TextElideMode.ElideRight, int(room.width()))
@@ -90,7 +102,9 @@ class PaintedView(QWidget):
 
 
 class PaintedTable(QTableView):
-    """A table whose cells are drawn by a PaintedDelegate, on a ground and under what it draws itself."""
+    """A table whose cells are drawn by a PaintedDelegate, on a ground and under what it draws
+    itself.
+    """
 
     def draw_ground(self, painter: QPainter) -> None:
         """Draw what lies under the cells, or stands where there are none."""
@@ -112,7 +126,9 @@ class PaintedTable(QTableView):
 class PaintedDelegate(QStyledItemDelegate):
     """Draws the cells of a view."""
 
-    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
         """Draw a cell."""
         raise NotImplementedError
 

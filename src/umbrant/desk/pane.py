@@ -4,7 +4,15 @@ from collections.abc import Callable
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSplitter, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QSplitter,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from umbrant.desk.actions import ACTIONS, Action, Where, sequences
 from umbrant.desk.bars import ShortenedLabel, TopBar, Transport
@@ -35,9 +43,13 @@ from umbrant.model.paths import Path
 
 
 class DeskPane(QWidget):
-    """The central widget of the window for one desk. `actions` are the registry's, bound to this desk."""
+    """The central widget of the window for one desk. `actions` are the registry's, bound to this
+    desk.
+    """
 
-    def __init__(self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], shell: Shell) -> None:
+    def __init__(
+        self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], shell: Shell
+    ) -> None:
         super().__init__()
         self.setFont(body_font())
         self.desk = desk
@@ -70,9 +82,13 @@ class DeskPane(QWidget):
         self.stage.hold_rehearsals(self.rehearsing)
         self.commands = Commands(desk, self.player, views, dialogs, shell)
         self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
-        self.beside = Beside(desk, (self.stage, self.chart, self.curve, self.help), self.actions_by_id, self)
+        self.beside = Beside(
+            desk, (self.stage, self.chart, self.curve, self.help), self.actions_by_id, self
+        )
         self.commands.beside = self.beside
-        self.written = Written(desk, (self.ledger, self.machine, self.setting, self.review), self.actions_by_id, self)
+        self.written = Written(
+            desk, (self.ledger, self.machine, self.setting, self.review), self.actions_by_id, self
+        )
         self.commands.written = self.written
         self.finder = Finder(self, self.ledger.brushes, self.commands, self.actions_by_id)
         self.commands.open_finder = self._open_finder
@@ -91,7 +107,12 @@ class DeskPane(QWidget):
         desk = self.desk
         desk.told.connect(self.notice.tell)
         desk.point_wanted.connect(lambda _: self.commands.show_stage())
-        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.row_selected):
+        for changed in (
+            desk.project_changed,
+            desk.take_changed,
+            desk.agent_changed,
+            desk.row_selected,
+        ):
             changed.connect(self.refresh_actions)
         self.written.stack.currentChanged.connect(self.refresh_actions)
         self.written.stack.currentChanged.connect(lambda place: self._arrange(place == SETTING))
@@ -110,7 +131,14 @@ class DeskPane(QWidget):
         self.setting.set_palette(palette)
         self.review.set_palette(palette)
         self.transport.set_palette(palette)
-        for view in (self.stage, self.chart, self.curve, self.reasons, self.lanes, self.board.delegate):
+        for view in (
+            self.stage,
+            self.chart,
+            self.curve,
+            self.reasons,
+            self.lanes,
+            self.board.delegate,
+        ):
             view.palette_ = palette
         self.beside.view.update()
         self.lanes.update()
@@ -122,10 +150,15 @@ class DeskPane(QWidget):
         for action in ACTIONS:
             self.actions_by_id[action.id].setEnabled(action.enabled(self.commands))
         history = self.desk.history
-        for name, title, step in (("undo", "Undo", history.undo_name), ("redo", "Redo", history.redo_name)):
+        for name, title, step in (
+            ("undo", "Undo", history.undo_name),
+            ("redo", "Redo", history.redo_name),
+        ):
             self.actions_by_id[name].setText(f"{title}: {step}" if step else title)
         row = self.desk.row
-        self.actions_by_id["rehearse"].setText("End rehearsal" if self.rehearsing.active else "Rehearse")
+        self.actions_by_id["rehearse"].setText(
+            "End rehearsal" if self.rehearsing.active else "Rehearse"
+        )
         self.actions_by_id["mute"].setText("Unmute" if row is not None and row.muted else "Mute")
 
     def finish_editing(self) -> None:
@@ -134,7 +167,9 @@ class DeskPane(QWidget):
             table.editing.finish()
 
     def close_desk(self, *, keep_changes: bool = False) -> None:
-        """End what runs in the background. `keep_changes` leaves unsaved changes for the next visit."""
+        """End what runs in the background. `keep_changes` leaves unsaved changes for the next
+        visit.
+        """
         self.player.pause()
         self.help.example.finish()
         if keep_changes:

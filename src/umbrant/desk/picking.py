@@ -13,7 +13,12 @@ if TYPE_CHECKING:
 
 NUDGE_M, FAR_NUDGE_M = 0.1, 1.0
 """How far an arrow key moves something, and with Shift."""
-STEPS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+STEPS = {
+    Qt.Key.Key_Left: (-1, 0),
+    Qt.Key.Key_Right: (1, 0),
+    Qt.Key.Key_Up: (0, 1),
+    Qt.Key.Key_Down: (0, -1),
+}
 PICKING = (*STEPS, Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Escape)
 """The keys that belong to the stage while a point is picked."""
 ARM = 9.0
@@ -48,7 +53,9 @@ class Picking:
         key = Qt.Key(event.key())
         step = STEPS.get(key)
         if step is not None:
-            metres = FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
+            metres = (
+                FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M
+            )
             self.cross = self.cross[0] + step[0] * metres, self.cross[1] + step[1] * metres
             self._view.update()
         elif key in PICKING:

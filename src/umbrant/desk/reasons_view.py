@@ -23,7 +23,9 @@ NUMBERS_WIDTH = 46
 
 
 class ReasonsView(QTextBrowser):
-    """Shows an answer. Links select their row. `why_not` asks about the selected row instead of the running one."""
+    """Shows an answer. Links select their row. `why_not` asks about the selected row instead of the
+    running one.
+    """
 
     question_changed = Signal(str)
 
@@ -60,7 +62,11 @@ class ReasonsView(QTextBrowser):
             self.question_changed.emit("")
             return
         known = self.desk.row_id in explainer.outline.number
-        self.answer = explainer.why_not(tick, self.desk.row_id) if self.why_not and known else explainer.why(tick)
+        self.answer = (
+            explainer.why_not(tick, self.desk.row_id)
+            if self.why_not and known
+            else explainer.why(tick)
+        )
         self._write(self.answer)
         self.question_changed.emit(self.answer.question)
 
@@ -72,13 +78,17 @@ class ReasonsView(QTextBrowser):
         self.desk.select_row(url.toString().removeprefix("row:"))
 
     def _write(self, answer: Answer) -> None:
-        """Put the answer into the document. Written with formats, for HTML would have to be read at every tick."""
+        """Put the answer into the document. Written with formats, for HTML would have to be read at
+        every tick.
+        """
         document = self.document()
         document.clear()
         cursor = QTextCursor(document)
         cursor.beginEditBlock()
         block = QTextBlockFormat()
-        widest = max((self.fontMetrics().horizontalAdvance(line.number) for line in answer.lines), default=0)
+        widest = max(
+            (self.fontMetrics().horizontalAdvance(line.number) for line in answer.lines), default=0
+        )
         wide = max(NUMBERS_WIDTH, widest + 12)
         block.setLeftMargin(wide)
         block.setTextIndent(-wide)
@@ -128,7 +138,9 @@ class ReasonsView(QTextBrowser):
     def _format(self, bit: Bit) -> QTextCharFormat:
         if bit.row_id:
             is_name = bit.tone is Tone.NAME
-            return _char_format(self.palette_.ink.rgba(), bit.row_id, bold=is_name, underlined=not is_name)
+            return _char_format(
+                self.palette_.ink.rgba(), bit.row_id, bold=is_name, underlined=not is_name
+            )
         return _char_format((self._colour(bit.tone) or self.palette_.ink).rgba())
 
     def _colour(self, tone: Tone) -> QColor | None:
@@ -136,8 +148,12 @@ class ReasonsView(QTextBrowser):
 
 
 @lru_cache(maxsize=1024)
-def _char_format(rgba: int, row_id: str = "", *, bold: bool = False, underlined: bool = False) -> QTextCharFormat:
-    """How a text is written; with a row it is a link to it. Kept, for an answer is written at each tick."""
+def _char_format(
+    rgba: int, row_id: str = "", *, bold: bool = False, underlined: bool = False
+) -> QTextCharFormat:
+    """How a text is written; with a row it is a link to it. Kept, for an answer is written at each
+    tick.
+    """
     form = QTextCharFormat()
     form.setForeground(QColor.fromRgba(rgba))
     if row_id:

@@ -36,7 +36,9 @@ def recovery_path(folder: Path) -> Path:
 
 
 def kept_changes(folder: Path, project: Project) -> Project | None:
-    """The project with the changes that were kept; None if there are none, or they are what was saved anyway."""
+    """The project with the changes that were kept; None if there are none, or they are what was
+    saved anyway.
+    """
     kept = _read(recovery_path(folder))
     return kept if kept is not None and document_texts(kept) != document_texts(project) else None
 
@@ -47,7 +49,9 @@ def forget_changes(folder: Path) -> None:
 
 
 def kept_new_projects() -> list[tuple[Path, Project]]:
-    """The projects without a folder that visits left which are no more, each with the file it is kept in."""
+    """The projects without a folder that visits left which are no more, each with the file it is
+    kept in.
+    """
     found = []
     _sweep()
     for path in sorted(_place().glob(f"{NEW}*.json")):
@@ -80,7 +84,8 @@ class Keeper(QObject):
         return recovery_path(self._desk.folder) if self._desk.folder is not None else self._new_path
 
     def keep_now(self) -> Future[bool]:
-        """Write the changes, or remove them if everything is saved. The answer: whether nothing can be lost now.
+        """Write the changes, or remove them if everything is saved. The answer: whether nothing can
+        be lost now.
 
         Once it has stopped keeping, nothing is written and the answer is no.
         """
@@ -93,7 +98,9 @@ class Keeper(QObject):
         return self._thread.submit(_forget, self.path, self._new_path)
 
     def _later(self) -> None:
-        """Keep the changes soon. While an edit follows upon the other, as in a drag, that is not put off."""
+        """Keep the changes soon. While an edit follows upon the other, as in a drag, that is not
+        put off.
+        """
         if not self._timer.isActive():
             self._timer.start()
 
@@ -115,7 +122,9 @@ class Keeper(QObject):
 
 
 def _sweep() -> None:
-    """Remove what was being written as a visit was killed. What has been written a moment ago may be another's."""
+    """Remove what was being written as a visit was killed. What has been written a moment ago may
+    be another's.
+    """
     for part in _place().glob(".*.part"):
         with suppress(OSError):
             if time.time() - part.stat().st_mtime > STALE_S:
@@ -145,7 +154,8 @@ def _write(path: Path, folder: Path | None, project: Project) -> bool:
     try:
         write_whole(path, text)
     except OSError as error:
-        # Where nothing can be kept the author still has the window; saving tells of the full or read-only disk.
+        # Where nothing can be kept the author still has the window; saving tells of the full or
+        # read-only disk.
         log.warning("Unsaved changes could not be kept in %s: %s", path, error)
         return False
     return True

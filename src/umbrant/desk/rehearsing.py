@@ -1,4 +1,6 @@
-"""Rehearsing in the window: the scenario plays in real time, and the author's hand steers a puppet and does deeds."""
+"""Rehearsing in the window: the scenario plays in real time, and the author's hand steers a puppet
+and does deeds.
+"""
 
 import math
 
@@ -14,7 +16,9 @@ from umbrant.rolling.rehearse import Frame, Hand, with_track
 
 
 class Rehearsing(QObject):
-    """One rehearsal at a time. A tick is asked for when its time has come and the one before has been answered."""
+    """One rehearsal at a time. A tick is asked for when its time has come and the one before has
+    been answered.
+    """
 
     changed = Signal()
     """It began, a frame came, or it ended."""
@@ -46,9 +50,13 @@ class Rehearsing(QObject):
         """Rehearse the scenario with the puppet that is looked at, or the first one."""
         scenario = self.desk.scenario
         puppets = [each for each in scenario.cast if each.behavior is None] if scenario else []
-        chosen = next((each for each in puppets if each.name == self.desk.agent), None) or next(iter(puppets), None)
+        chosen = next((each for each in puppets if each.name == self.desk.agent), None) or next(
+            iter(puppets), None
+        )
         if scenario is None or chosen is None:
-            self.desk.told.emit("There is no puppet to steer: give the scenario one of the cast without a behavior.")
+            self.desk.told.emit(
+                "There is no puppet to steer: give the scenario one of the cast without a behavior."
+            )
             return
         if not self.desk.rehearse(chosen.name):
             return
@@ -57,7 +65,10 @@ class Rehearsing(QObject):
         self._push, self._deeds, self._waiting = (0.0, 0.0), [], True
         self._timer.start(int(1000 / scenario.ticks_per_s / min(1.0, self._player.speed)))
         who = chosen.title or chosen.name
-        self.desk.told.emit(f"Rehearsing: arrow keys or the mouse steer {who}, E raises an event, D drops, Esc ends.")
+        self.desk.told.emit(
+            f"Rehearsing: arrow keys or the mouse steer {who}, E raises an event, D drops, Esc "
+            "ends."
+        )
         self.switched.emit()
         self.changed.emit()
 
@@ -73,7 +84,11 @@ class Rehearsing(QObject):
             return
         length = math.hypot(across, up)
         pace = self.puppet.body.run_m_s if run else self.puppet.body.walk_m_s
-        self._push = (0.0, 0.0) if not length else (round(across / length * pace, 3), round(up / length * pace, 3))
+        self._push = (
+            (0.0, 0.0)
+            if not length
+            else (round(across / length * pace, 3), round(up / length * pace, 3))
+        )
 
     def raise_event(self, event: str) -> None:
         """Raise an event that all hear."""
@@ -87,7 +102,9 @@ class Rehearsing(QObject):
             self._dropped += 1
             name = f"{group}_by_hand_{self._dropped}"
             self._deeds.append(
-                DropProp(drops=Prop(name=name, group=group, at=(round(where[0], 2), round(where[1], 2))))
+                DropProp(
+                    drops=Prop(name=name, group=group, at=(round(where[0], 2), round(where[1], 2)))
+                )
             )
 
     def place_of(self, name: str) -> tuple[Point, float] | None:
@@ -97,7 +114,9 @@ class Rehearsing(QObject):
 
     def said_by(self, name: str) -> str:
         """What one of the cast says at this tick."""
-        return next((text for who, text in self.frame.said if who == name), "") if self.frame else ""
+        return (
+            next((text for who, text in self.frame.said if who == name), "") if self.frame else ""
+        )
 
     def _next(self) -> None:
         if not self._waiting:
@@ -115,21 +134,28 @@ class Rehearsing(QObject):
             self.frame = reply.frame or self.frame
             self.changed.emit()
             return
-        # What the hand did is in the reply, and is rolled anew; the take of the rehearsal itself is not shown.
+        # What the hand did is in the reply, and is rolled anew; the take of the rehearsal itself is
+        # not shown.
         reply.take.unlink(missing_ok=True)
         scenario, steps, cues = self.desk.scenario_name, reply.steps, reply.cues
         self._stop()
         if steps or cues:
-            edit = Edit("Rehearse", lambda project: with_track(project, scenario, puppet.name, steps, cues))
+            edit = Edit(
+                "Rehearse", lambda project: with_track(project, scenario, puppet.name, steps, cues)
+            )
             self.desk.apply(edit)
         else:
             self.desk.roll()
 
     def _interrupted(self, busy: bool) -> None:
-        """A take is rolled meanwhile, for the project was changed: the worker plays the rehearsal no further."""
+        """A take is rolled meanwhile, for the project was changed: the worker plays the rehearsal
+        no further.
+        """
         if busy and self.active:
             self._stop()
-            self.desk.told.emit("The rehearsal has ended, for the project was changed and is rolled anew.")
+            self.desk.told.emit(
+                "The rehearsal has ended, for the project was changed and is rolled anew."
+            )
 
     def _stop(self) -> None:
         if self.active:

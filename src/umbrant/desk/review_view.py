@@ -3,7 +3,14 @@
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, QRectF, Qt
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QRectF,
+    Qt,
+)
 from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QStyleOptionViewItem, QWidget
 
@@ -24,7 +31,12 @@ from umbrant.review.findings import Finding
 
 Index = QModelIndex | QPersistentModelIndex
 
-REASONS = ("it is meant so", "it is for the game to read", "it is not finished yet", "it is of no account")
+REASONS = (
+    "it is meant so",
+    "it is for the game to read",
+    "it is not finished yet",
+    "it is of no account",
+)
 """Why a finding may be dismissed."""
 
 
@@ -62,7 +74,11 @@ class ReviewModel(QAbstractTableModel):
         if role == Qt.ItemDataRole.DisplayRole and 0 <= index.row() < len(self.lines):
             return str(self.lines[index.row()])
         finding = self.finding_at(index.row())
-        return finding.sort.why if role == Qt.ItemDataRole.ToolTipRole and finding is not None else None
+        return (
+            finding.sort.why
+            if role == Qt.ItemDataRole.ToolTipRole and finding is not None
+            else None
+        )
 
 
 class FindingDelegate(PaintedDelegate):
@@ -72,17 +88,23 @@ class FindingDelegate(PaintedDelegate):
         super().__init__(view)
         self._view = view
 
-    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
         view, palette = self._view, self._view.brushes.palette
         layout, finding = view.layout_at(index.row()), view.review.finding_at(index.row())
         if layout is None:
             return
         selected = index.row() == view.selected_place()
-        painter.fillRect(cell, palette.selection if selected else palette.sheet if finding else palette.ground)
+        painter.fillRect(
+            cell, palette.selection if selected else palette.sheet if finding else palette.ground
+        )
         with saved(painter):
             painter.translate(cell.topLeft())
             if finding is not None:
-                colour = {"error": palette.refused, "warning": palette.now}.get(finding.sort.weight, palette.faint)
+                colour = {"error": palette.refused, "warning": palette.now}.get(
+                    finding.sort.weight, palette.faint
+                )
                 painter.fillRect(QRectF(0, 0, 3, layout.height - 1), colour)
             draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
@@ -217,4 +239,10 @@ def dismissed(project: Project, finding: Finding, reason: str) -> Project:
 
 
 def _count(found: list[Finding]) -> str:
-    return "nothing was found" if not found else "1 finding" if len(found) == 1 else f"{len(found)} findings"
+    return (
+        "nothing was found"
+        if not found
+        else "1 finding"
+        if len(found) == 1
+        else f"{len(found)} findings"
+    )

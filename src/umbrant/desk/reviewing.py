@@ -26,7 +26,8 @@ class Reviewed:
 def findings_of(asked: Reviewed) -> list[Finding]:
     """The findings in a project. Runs in any thread.
 
-    In a project in which a document names another that is not there, none: validation tells of that.
+    In a project in which a document names another that is not there, none: validation tells of
+    that.
     """
     try:
         return review(asked.project, asked.catalog)
@@ -37,7 +38,9 @@ def findings_of(asked: Reviewed) -> list[Finding]:
 
 
 class Reviewer(QObject):
-    """Looks for findings in a thread; only what was asked last is answered, in the window's thread."""
+    """Looks for findings in a thread; only what was asked last is answered, in the window's
+    thread.
+    """
 
     reviewed = Signal(object)
     """A list of findings."""

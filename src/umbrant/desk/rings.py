@@ -30,8 +30,12 @@ class Ring:
     radius_m: float
 
 
-def rings(row: Row, catalog: Catalog, values: Values, here: Point, place_of: PlaceOf) -> Iterator[Ring]:
-    """The ranges of a row's parameters and of the conditions in it, around the agent or around its target."""
+def rings(
+    row: Row, catalog: Catalog, values: Values, here: Point, place_of: PlaceOf
+) -> Iterator[Ring]:
+    """The ranges of a row's parameters and of the conditions in it, around the agent or around its
+    target.
+    """
     kind = catalog.get(row.kind, *ROWS)
     if kind is not None:
         target = _target(kind, row.args, values, place_of)
@@ -55,7 +59,9 @@ def _conditions(row: Row, kind: Kind | None) -> Iterator[str]:
 
 
 def _asked(when: str, catalog: Catalog, here: Point) -> Iterator[Ring]:
-    """The ranges that a condition asks about: `can_see(visitor, within=8)`, `distance(lamp) < 1.5`."""
+    """The ranges that a condition asks about: `can_see(visitor, within=8)`, `distance(lamp) <
+    1.5`.
+    """
     try:
         tree = parse(when)
     except LanguageError:
@@ -77,10 +83,14 @@ def _asked(when: str, catalog: Catalog, here: Point) -> Iterator[Ring]:
 def _distance_bound(atom: Tree) -> float | None:
     if not isinstance(atom, Compare) or not isinstance(atom.right, Number):
         return None
-    return atom.right.value if isinstance(atom.left, Ask) and atom.left.sense == "distance" else None
+    return (
+        atom.right.value if isinstance(atom.left, Ask) and atom.left.sense == "distance" else None
+    )
 
 
-def _target(kind: Kind, args: Mapping[str, ParamValue], values: Values, place_of: PlaceOf) -> Point | None:
+def _target(
+    kind: Kind, args: Mapping[str, ParamValue], values: Values, place_of: PlaceOf
+) -> Point | None:
     for param in kind.params:
         if param.type not in (ParamType.PLACE, ParamType.AGENT, ParamType.PROP):
             continue

@@ -1,4 +1,6 @@
-"""The window's side of rolling: orders go to a worker process, replies come back as signals in the window's thread."""
+"""The window's side of rolling: orders go to a worker process, replies come back as signals in the
+window's thread.
+"""
 
 from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTemporaryDir, Signal
 
@@ -8,13 +10,16 @@ from umbrant.rolling.rehearse import Hand
 from umbrant.rolling.roll import Order
 
 KILLED_MS = 20_000
-"""How long is waited for a worker that was killed to be gone, on a machine that is busy beyond measure."""
+"""How long is waited for a worker that was killed to be gone, on a machine that is busy beyond
+measure.
+"""
 
 
 class Roller(QObject):
     """Keeps one worker process warm. Only the reply to the newest order is told of.
 
-    A worker that dies is started again with the next order; what it was rolling is reported as failed.
+    A worker that dies is started again with the next order; what it was rolling is reported as
+    failed.
     """
 
     COMMAND = SUPERVISOR
@@ -49,7 +54,9 @@ class Roller(QObject):
         return int(self._process.processId()) if self._process else 0
 
     def start(self) -> None:
-        """Start the worker, so that it is warm when the first order comes. Once closed, it starts none any more."""
+        """Start the worker, so that it is warm when the first order comes. Once closed, it starts
+        none any more.
+        """
         if self._process is not None or self._closing:
             return
         process = QProcess(self)
@@ -77,7 +84,9 @@ class Roller(QObject):
         return self._newest
 
     def rehearse(self, order: Order, puppet: str) -> None:
-        """Rehearse instead of whatever is being rolled; `stepped` tells when it is ready, of each tick, of the end."""
+        """Rehearse instead of whatever is being rolled; `stepped` tells when it is ready, of each
+        tick, of the end.
+        """
         self.start()
         self._newest += 1
         self._rehearsing = True
@@ -101,7 +110,8 @@ class Roller(QObject):
         if self._process is None:
             return
         self._process.kill()
-        # A killed process is gone at once, unless the machine has no time for it; without waiting Qt would complain.
+        # A killed process is gone at once, unless the machine has no time for it; without waiting
+        # Qt would complain.
         self._process.waitForFinished(KILLED_MS)
         self._process = None
 
@@ -147,7 +157,9 @@ class Roller(QObject):
         if error is QProcess.ProcessError.FailedToStart:
             self._process = None
             self._set_busy(False)
-            self.failed.emit("The worker that rolls takes could not be started. Is Umbrant installed completely?")
+            self.failed.emit(
+                "The worker that rolls takes could not be started. Is Umbrant installed completely?"
+            )
 
     def _set_busy(self, busy: bool) -> None:
         if busy != self._busy:

@@ -10,7 +10,14 @@ from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.ledger.view import LedgerView
 from umbrant.desk.state import Desk
 from umbrant.model.behaviors import Row
-from umbrant.model.clipboard import NoRows, extract_rows, paste_rows, rows_from, rows_text, wrap_rows
+from umbrant.model.clipboard import (
+    NoRows,
+    extract_rows,
+    paste_rows,
+    rows_from,
+    rows_text,
+    wrap_rows,
+)
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, delete_rows, follow_original, set_kind, set_muted, set_note
 from umbrant.model.whole import written_under
@@ -30,23 +37,36 @@ class RowCommands:
         self.dialogs = dialogs
 
     def follow(self) -> None:
-        """Put a variant's chip, or its whole row, back to what it is in the behavior that it is made from."""
+        """Put a variant's chip, or its whole row, back to what it is in the behavior that it is
+        made from.
+        """
         behavior, row, chip = self.desk.behavior, self.desk.row, self.ledger.focused_chip
         if behavior is None or row is None or self.desk.override_of(row.id) is None:
             return
         slot = chip[0].slot if chip is not None and chip[0].overridden else None
         what = chip[0].label if chip is not None and slot is not None else row.name or row.kind
-        edit = Edit(f"Follow the original in {what}", lambda p: follow_original(p, behavior.name, row.id, slot))
+        edit = Edit(
+            f"Follow the original in {what}",
+            lambda p: follow_original(p, behavior.name, row.id, slot),
+        )
         self.desk.apply(edit)
 
     def delete(self) -> None:
-        """Delete the rows with all in them; on a guard's, decorator's or upkeep's chip, only that."""
+        """Delete the rows with all in them; on a guard's, decorator's or upkeep's chip, only
+        that.
+        """
         behavior, row_ids = self.desk.behavior, self.ledger.selected_rows
         if behavior is None or not row_ids or self.ledger.remove_chip():
             return
         siblings = behavior.outline.siblings(row_ids[0])
         first, last = siblings.index(row_ids[0]), siblings.index(row_ids[-1])
-        beside = siblings[last + 1] if last + 1 < len(siblings) else siblings[first - 1] if first else None
+        beside = (
+            siblings[last + 1]
+            if last + 1 < len(siblings)
+            else siblings[first - 1]
+            if first
+            else None
+        )
         name = behavior.name
         self.desk.apply(Edit(f"Delete {self._called()}", lambda p: delete_rows(p, name, row_ids)))
         follow = beside or behavior.outline.parent[row_ids[0]]
@@ -59,14 +79,20 @@ class RowCommands:
         if behavior is not None and row is not None:
             name, muted = behavior.name, not row.muted
             verb = "Mute" if muted else "Unmute"
-            self.desk.apply(Edit(f"{verb} {self._called()}", lambda p: set_muted(p, name, row_ids, muted)))
+            self.desk.apply(
+                Edit(f"{verb} {self._called()}", lambda p: set_muted(p, name, row_ids, muted))
+            )
 
     def copy(self) -> None:
         """Put the rows on the clipboard, as text."""
         behavior, row_ids = self.desk.behavior, self.ledger.selected_rows
         if behavior is not None and row_ids:
-            QGuiApplication.clipboard().setText(rows_text(self.desk.project, behavior.name, row_ids))
-            self.desk.told.emit(f"{self._called()} copied: paste it here, in another project, or into a message.")
+            QGuiApplication.clipboard().setText(
+                rows_text(self.desk.project, behavior.name, row_ids)
+            )
+            self.desk.told.emit(
+                f"{self._called()} copied: paste it here, in another project, or into a message."
+            )
 
     def cut(self) -> None:
         """Copy the rows, and delete them."""
@@ -97,17 +123,24 @@ class RowCommands:
             return
         around = written_under(behavior, row_ids[0])
         if around is None:
-            self.desk.told.emit("The outermost row stands alone; copy it into another behavior instead.")
+            self.desk.told.emit(
+                "The outermost row stands alone; copy it into another behavior instead."
+            )
             return
         rows = rows_from(rows_text(self.desk.project, behavior.name, row_ids))
         last = row_ids[-1]
-        self._do(f"Duplicate {self._called()}", lambda p, b: paste_rows(p, b, rows, after=last, under=around))
+        self._do(
+            f"Duplicate {self._called()}",
+            lambda p, b: paste_rows(p, b, rows, after=last, under=around),
+        )
 
     def wrap(self) -> None:
         """Put the rows into a new one."""
         row_ids, catalog = self.ledger.selected_rows, self.desk.catalog
         if not self._run_on_their_own(row_ids):
-            self.desk.told.emit("Only rows of a tree can be wrapped: actions, conditions and what holds them.")
+            self.desk.told.emit(
+                "Only rows of a tree can be wrapped: actions, conditions and what holds them."
+            )
             return
         titles = {catalog.kinds[kind].title: kind for kind in WRAPS}
         title = self.dialogs().choice("Wrap", "Put the rows into a:", list(titles))
@@ -124,12 +157,18 @@ class RowCommands:
         """Put the rows into a behavior of their own, which is used in their place."""
         row_ids = self.ledger.selected_rows
         if not self._run_on_their_own(row_ids) or self.desk.row is None:
-            self.desk.told.emit("Only rows of a tree can be a behavior: actions, conditions and what holds them.")
+            self.desk.told.emit(
+                "Only rows of a tree can be a behavior: actions, conditions and what holds them."
+            )
             return
-        title = self.dialogs().text("Behavior of its own", "Title of the behavior:", self.desk.row.name)
+        title = self.dialogs().text(
+            "Behavior of its own", "Title of the behavior:", self.desk.row.name
+        )
         if title is None:
             return
-        words = "".join(each if each.isalnum() and each.isascii() else "-" for each in title.lower()).strip("-")
+        words = "".join(
+            each if each.isalnum() and each.isascii() else "-" for each in title.lower()
+        ).strip("-")
         taken = [each.name for each in self.desk.project.behaviors]
         name = fresh_name(words if words[:1].isalpha() else "part", taken, "-")
 
@@ -150,11 +189,17 @@ class RowCommands:
         if not others:
             self.desk.told.emit(f"No other kind can stand where {row.name or old.title} stands.")
             return
-        title = self.dialogs().choice("Another kind", f"Make {row.name or old.title} a:", sorted(others))
+        title = self.dialogs().choice(
+            "Another kind", f"Make {row.name or old.title} a:", sorted(others)
+        )
         if title is None:
             return
         new = others[title]
-        keep = [param.name for param in new.params if (same := old.param(param.name)) and same.type is param.type]
+        keep = [
+            param.name
+            for param in new.params
+            if (same := old.param(param.name)) and same.type is param.type
+        ]
         name, row_id = behavior.name, row.id
         self.desk.apply(Edit(f"Make it {title}", lambda p: set_kind(p, name, row_id, new.id, keep)))
 
@@ -210,7 +255,9 @@ class RowCommands:
 
 
 def _like(old: Kind, catalog: Catalog, *, holds: bool) -> list[Kind]:
-    """The kinds that a row of some kind can become: of its own family, or of another one that runs."""
+    """The kinds that a row of some kind can become: of its own family, or of another one that
+    runs.
+    """
     families = RUNS if old.family in RUNS else (old.family,)
     found = [kind for kind in catalog.family(*families) if kind.id not in (old.id, "use_behavior")]
     return [kind for kind in found if kind.holds == old.holds] if holds or old.holds else found

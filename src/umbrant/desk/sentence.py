@@ -1,4 +1,6 @@
-"""A row as the sentence it is read as: words, chips and pills, and what each chip edits. Knows nothing of Qt."""
+"""A row as the sentence it is read as: words, chips and pills, and what each chip edits. Knows
+nothing of Qt.
+"""
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -55,7 +57,9 @@ WHEN, WATCH, EVERY = "when", "watch", "every"
 
 @dataclass(frozen=True)
 class Chip:
-    """A value in a sentence that can be changed. A number inside a condition stands at `span` of the condition."""
+    """A value in a sentence that can be changed. A number inside a condition stands at `span` of
+    the condition.
+    """
 
     slot: Slot
     editor: Editor
@@ -70,7 +74,9 @@ class Chip:
 
     @property
     def key(self) -> ChipKey:
-        """What stays the same when the chip's value is changed: its slot, and where in a condition it begins."""
+        """What stays the same when the chip's value is changed: its slot, and where in a condition
+        it begins.
+        """
         return self.slot, self.editor, self.span[0] if self.span else -1
 
 
@@ -88,7 +94,9 @@ class Piece:
 
 @dataclass(frozen=True)
 class Around:
-    """What a row's sentence depends on besides the row: the names of other rows, and what it uses."""
+    """What a row's sentence depends on besides the row: the names of other rows, and what it
+    uses.
+    """
 
     names: Mapping[str, str]
     """The name of each row of the behavior, by id."""
@@ -106,10 +114,16 @@ class Around:
 NOTHING_AROUND = Around({})
 
 
-def sentence(row: Row, catalog: Catalog, around: Around = NOTHING_AROUND, *, in_full: bool = False) -> list[Piece]:
-    """The pieces of a row, in the order in which they are read. `in_full` shows parameters left at their default."""
+def sentence(
+    row: Row, catalog: Catalog, around: Around = NOTHING_AROUND, *, in_full: bool = False
+) -> list[Piece]:
+    """The pieces of a row, in the order in which they are read. `in_full` shows parameters left at
+    their default.
+    """
     return [
-        piece if piece.pill is Pill.NONE else Piece(piece.text, piece.role, piece.pill, piece.chip, group)
+        piece
+        if piece.pill is Pill.NONE
+        else Piece(piece.text, piece.role, piece.pill, piece.chip, group)
         for group, block in enumerate(_Writer(row, catalog, around, in_full).blocks())
         for piece in block
     ]
@@ -130,7 +144,13 @@ class _Writer:
     def blocks(self) -> Iterator[list[Piece]]:
         """Kind and name; each decorator; the phrase; the guard; each upkeep."""
         kind = self.catalog.get(self.row.kind, *ROWS)
-        label = f"{self.row.kind}?" if kind is None else kind.title if _shows_kind(kind) else str(kind.family)
+        label = (
+            f"{self.row.kind}?"
+            if kind is None
+            else kind.title
+            if _shows_kind(kind)
+            else str(kind.family)
+        )
         name = Chip(Slot(self.row.id, ROW, "name"), Editor.NAME, self.row.name, "name")
         nameless = kind is not None and kind.family in NAMELESS
         if not nameless or self.row.name:
@@ -151,7 +171,9 @@ class _Writer:
             yield self._upkeep(place, upkeep)
 
     def _own_phrase(self, kind: Kind) -> Iterator[list[Piece]]:
-        """The phrase of the row itself. What is optional in a utility's settings stands on a pill of its own."""
+        """The phrase of the row itself. What is optional in a utility's settings stands on a pill
+        of its own.
+        """
         if kind.family is not Family.OPTION and kind.id != "utility":
             yield list(self._phrase(kind, self.row.args, ROW, Pill.NONE))
             return
@@ -188,7 +210,9 @@ class _Writer:
     def _upkeep(self, place: int, upkeep: Upkeep) -> list[Piece]:
         part = part_name("upkeep", place)
         quantity = Quantity("s", low=0.05, step=0.05)
-        every = Chip(Slot(self.row.id, part, EVERY), Editor.NUMBER, upkeep.every_s, "every", None, quantity)
+        every = Chip(
+            Slot(self.row.id, part, EVERY), Editor.NUMBER, upkeep.every_s, "every", None, quantity
+        )
         found = [
             Piece("upkeep", Role.WORDS, Pill.WRAP),
             Piece(value_text(upkeep.every_s, "s"), Role.CHIP, Pill.WRAP, every),
@@ -207,12 +231,18 @@ class _Writer:
             Piece(f"· {watch}", Role.FLAT_CHIP, Pill.GUARD, chip),
         ]
 
-    def _phrase(self, kind: Kind, args: dict[str, ParamValue], part: str, pill: Pill) -> Iterator[Piece]:
+    def _phrase(
+        self, kind: Kind, args: dict[str, ParamValue], part: str, pill: Pill
+    ) -> Iterator[Piece]:
         shown = [param.name for param in kind.params] if self.in_full else list(args)
         yield from self._pieces(kind.phrase_parts(shown), args, part, pill)
 
     def _pieces(
-        self, parts: Sequence[tuple[str, Param | None]], args: dict[str, ParamValue], part: str, pill: Pill
+        self,
+        parts: Sequence[tuple[str, Param | None]],
+        args: dict[str, ParamValue],
+        part: str,
+        pill: Pill,
     ) -> Iterator[Piece]:
         for words, param in parts:
             if param is None:
@@ -221,7 +251,9 @@ class _Writer:
                 yield from self._condition(part, param.name, str(args[param.name]), Pill.GUARD)
             elif param.type is ParamType.FORMULA and isinstance(args.get(param.name), str):
                 if not self._says(str(args[param.name])):
-                    yield from self._condition(part, param.name, str(args[param.name]), pill, Editor.FORMULA)
+                    yield from self._condition(
+                        part, param.name, str(args[param.name]), pill, Editor.FORMULA
+                    )
             else:
                 yield self._chip(param, args.get(param.name), part, pill)
 
@@ -229,8 +261,12 @@ class _Writer:
         value = param.default if given is None else given
         missing = value is None and param.required
         slot = Slot(self.row.id, part, param.name)
-        chip = Chip(slot, _editor(param, value), value, param.label, param, param.quantity, None, missing)
-        text = f"{param.label}?" if missing or value == "" else value_text(value, param.quantity.unit)
+        chip = Chip(
+            slot, _editor(param, value), value, param.label, param, param.quantity, None, missing
+        )
+        text = (
+            f"{param.label}?" if missing or value == "" else value_text(value, param.quantity.unit)
+        )
         if param.quantity.zero and value == 0:
             text = param.quantity.zero
         if param.type is ParamType.STATE and value:
@@ -242,7 +278,9 @@ class _Writer:
         """Whether the row's name is the very formula that it holds."""
         return self.row.name == formula and not self.in_full
 
-    def _condition_chip(self, part: str, param: str, when: str, editor: Editor = Editor.CONDITION) -> Chip:
+    def _condition_chip(
+        self, part: str, param: str, when: str, editor: Editor = Editor.CONDITION
+    ) -> Chip:
         return Chip(Slot(self.row.id, part, param), editor, when, str(editor))
 
     def _condition(
@@ -259,7 +297,9 @@ class _Writer:
 
     def _said(self, piece: SaidPiece, whole: Chip, pill: Pill) -> Piece:
         if piece.kind is PieceKind.NUMBER:
-            chip = Chip(whole.slot, Editor.NUMBER, piece.value, "number", None, piece.quantity, piece.span)
+            chip = Chip(
+                whole.slot, Editor.NUMBER, piece.value, "number", None, piece.quantity, piece.span
+            )
             return Piece(piece.text, Role.CHIP, pill, chip)
         role = Role.KEY_WORD if piece.kind is PieceKind.KEY else Role.WORDS
         return Piece(piece.text, role, pill, whole)

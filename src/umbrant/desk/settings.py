@@ -9,7 +9,9 @@ MOST_RECENT = 8
 
 
 class Settings:
-    """Kept in an INI file of the user's configuration folder. What cannot be read counts as never set."""
+    """Kept in an INI file of the user's configuration folder. What cannot be read counts as never
+    set.
+    """
 
     def __init__(self, path: Path | None = None) -> None:
         place = path or user_config_path("umbrant") / "window.ini"

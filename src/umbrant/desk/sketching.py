@@ -1,4 +1,6 @@
-"""Drawing on the stage while setting up: areas and walks are drawn, everything else is put where the author points."""
+"""Drawing on the stage while setting up: areas and walks are drawn, everything else is put where
+the author points.
+"""
 
 from collections.abc import Iterator
 from functools import partial
@@ -54,12 +56,16 @@ class Sketching:
         return self._corner is not None or bool(self._walk)
 
     def begin(self, pixel: QPointF, modifiers: Qt.KeyboardModifier) -> None:
-        """The mouse went down on empty ground: with Ctrl the chosen puppet's walk is drawn, else an area."""
+        """The mouse went down on empty ground: with Ctrl the chosen puppet's walk is drawn, else an
+        area.
+        """
         here = self._view.to_stage(pixel)
         puppet = self._puppet()
         if modifiers & Qt.KeyboardModifier.ControlModifier:
             if puppet is None:
-                self._desk.told.emit("To draw a walk, first select the line of a puppet in the setting.")
+                self._desk.told.emit(
+                    "To draw a walk, first select the line of a puppet in the setting."
+                )
                 return
             self._walk = [puppet[1].walk[-1].to if puppet[1].walk else puppet[1].start, here]
         else:
@@ -79,7 +85,10 @@ class Sketching:
         corner, walk = self._corner, self._walk
         self._corner, self._walk = None, []
         self._view.guides = NO_GUIDES
-        if corner is not None and min(abs(corner[0] - self._to[0]), abs(corner[1] - self._to[1])) >= LEAST_M:
+        if (
+            corner is not None
+            and min(abs(corner[0] - self._to[0]), abs(corner[1] - self._to[1])) >= LEAST_M
+        ):
             self._ask_area(corner, self._to)
         elif len(walk) > 1:
             self._write_walk(walk)
@@ -97,7 +106,9 @@ class Sketching:
             menu.addAction(f"Corner of {name}", partial(self._add_corner, path, name, place, here))
         puppet = self._puppet()
         if puppet is not None:
-            menu.addAction(f"Next point of the walk of {puppet[1].name}", partial(self._write_walk, [here]))
+            menu.addAction(
+                f"Next point of the walk of {puppet[1].name}", partial(self._write_walk, [here])
+            )
         menu.addSeparator()
         for each in staging(("stages", stage.name), stage)[1:]:
             menu.addAction(each.title, partial(self._put, each, here))
@@ -108,7 +119,9 @@ class Sketching:
         menu.popup(self._view.mapToGlobal(pixel.toPoint()))
 
     def delete(self, path: Path) -> None:
-        """Remove what the handle of a path belongs to; of an area that has more than three, only the corner."""
+        """Remove what the handle of a path belongs to; of an area that has more than three, only
+        the corner.
+        """
         try:
             if "corners" in path and len(at(self._desk.project, path[:-1])) > 3:
                 self._desk.apply(Edit("Remove the corner", lambda project: remove(project, path)))
@@ -128,8 +141,13 @@ class Sketching:
         if self._corner is not None:
             box = QRectF(view.to_pixels(self._corner), view.to_pixels(self._to)).normalized()
             painter.drawRect(box)
-            size = f"{abs(self._corner[0] - self._to[0]):.1f} × {abs(self._corner[1] - self._to[1]):.1f} m"
-            draw_boxed(painter, view.palette_, size, box.bottomLeft() + QPointF(0, 20), view.width())
+            size = (
+                f"{abs(self._corner[0] - self._to[0]):.1f} × "
+                f"{abs(self._corner[1] - self._to[1]):.1f} m"
+            )
+            draw_boxed(
+                painter, view.palette_, size, box.bottomLeft() + QPointF(0, 20), view.width()
+            )
         elif self._walk:
             painter.drawPolyline([view.to_pixels(each) for each in self._walk])
 
@@ -159,18 +177,29 @@ class Sketching:
         if stage is None:
             return
         path: Path = ("stages", stage.name, "areas")
-        area = Area(name=fresh_name(name, [each.name for each in stage.areas]), corners=corners, blocks=blocks)
-        self._done(Edit(f"Draw {area.name}", lambda project: add(project, path, area)), (*path, len(stage.areas)))
+        area = Area(
+            name=fresh_name(name, [each.name for each in stage.areas]),
+            corners=corners,
+            blocks=blocks,
+        )
+        self._done(
+            Edit(f"Draw {area.name}", lambda project: add(project, path, area)),
+            (*path, len(stage.areas)),
+        )
 
     def _add_corner(self, path: Path, name: str, place: int, here: Point) -> None:
-        edit = Edit(f"Add a corner to {name}", lambda project: add(project, (*path, "corners"), here, place))
+        edit = Edit(
+            f"Add a corner to {name}", lambda project: add(project, (*path, "corners"), here, place)
+        )
         self._done(edit, path)
 
     def _put(self, addition: Addition, here: Point) -> None:
         made, path = addition.add_to(self._desk.project)
         field = WHERE[str(path[-2])]
         made = put(made, (*path, field), here)
-        self._done(Edit(f"Add {addition.title.partition(':')[0].lower()}", lambda project: made), path)
+        self._done(
+            Edit(f"Add {addition.title.partition(':')[0].lower()}", lambda project: made), path
+        )
 
     def _write_walk(self, drawn: list[Point]) -> None:
         """Go along what was drawn at the puppet's walking pace, from where its walk ends."""
@@ -189,7 +218,9 @@ class Sketching:
             last = (round(x, 2), round(y, 2))
             more.append(WalkPoint(at_s=round(at_s, 2), to=last))
         whole = (*member.walk, *more)
-        edit = Edit(f"Draw the walk of {member.name}", lambda project: put(project, (*path, "walk"), whole))
+        edit = Edit(
+            f"Draw the walk of {member.name}", lambda project: put(project, (*path, "walk"), whole)
+        )
         self._done(edit, (*path, "walk", len(whole) - 1))
 
     def _done(self, edit: Edit, path: Path) -> None:
@@ -200,7 +231,9 @@ class Sketching:
             self._desk.told.emit(f"{edit.name} is not possible: {error}.")
 
     def _edges(self, pixel: QPointF) -> Iterator[tuple[Path, str, int]]:
-        """The areas near whose edge a pixel is, with the place that a corner there would have among their corners."""
+        """The areas near whose edge a pixel is, with the place that a corner there would have among
+        their corners.
+        """
         stage = self._view.shown_stage()
         for number, area in enumerate(stage.areas if stage else ()):
             corners = [self._view.to_pixels(each).toTuple() for each in area.corners]

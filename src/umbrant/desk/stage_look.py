@@ -1,4 +1,6 @@
-"""What is to be seen on the stage now: taken from the take at the playhead, or from the rehearsal that goes on."""
+"""What is to be seen on the stage now: taken from the take at the playhead, or from the rehearsal
+that goes on.
+"""
 
 import math
 from collections.abc import Iterator
@@ -95,7 +97,9 @@ def _figures(view: "StageView", scenario: Scenario) -> Iterator[Figure]:
 def _is_followed(view: "StageView", member: Member) -> bool:
     """Whether it is the one that is looked at; in a rehearsal, the one that is steered."""
     live = view.live
-    return member.name == (live.puppet.name if live is not None and live.puppet else view.desk.agent)
+    return member.name == (
+        live.puppet.name if live is not None and live.puppet else view.desk.agent
+    )
 
 
 def _label(view: "StageView", member: Member, followed: bool) -> str:
@@ -117,7 +121,11 @@ def _said(view: "StageView", name: str) -> str:
     take, tick = view.desk.take, view.desk.playhead
     if take is None or name not in take.agents:
         return ""
-    recent = [text for when, text in take.agents[name].said if 0 <= tick - when < SAID_S * take.header.ticks_per_s]
+    recent = [
+        text
+        for when, text in take.agents[name].said
+        if 0 <= tick - when < SAID_S * take.header.ticks_per_s
+    ]
     return recent[-1] if recent else ""
 
 
@@ -135,7 +143,9 @@ def _rings(view: "StageView") -> Iterator[Ring]:
     if desk.row is None or here is None:
         return
     record = desk.take.agents.get(desk.agent) if desk.take else None
-    keys = {name: changes.at(desk.playhead) for name, changes in record.keys.items()} if record else {}
+    keys = (
+        {name: changes.at(desk.playhead) for name, changes in record.keys.items()} if record else {}
+    )
     values = {name: written.value if written else None for name, written in keys.items()}
 
     def place_named(name: str) -> Point | None:

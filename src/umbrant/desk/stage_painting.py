@@ -1,4 +1,5 @@
-"""How the stage is drawn at one moment: the ground, what stands and moves on it, and the names of it all.
+"""How the stage is drawn at one moment: the ground, what stands and moves on it, and the names of
+it all.
 
 Plain functions of a `StageLook`, which says all that is to be seen. `stage_look` makes one.
 """
@@ -59,14 +60,17 @@ class StandingLook:
     walks: tuple[tuple[Point, ...], ...]
     squares: tuple[Square, ...]
     off_limits_for_m: float | None
-    """The radius of the bodies for which it is hatched where they cannot be; None for no hatching."""
+    """The radius of the bodies for which it is hatched where they cannot be; None for no hatching.
+    """
     handled: bool
     """Whether squares are drawn as large as they are to be taken hold of."""
 
 
 @dataclass(frozen=True)
 class Figure:
-    """One of the cast. `lead` is an index among the palette's colours; None for what nothing leads."""
+    """One of the cast. `lead` is an index among the palette's colours; None for what nothing
+    leads.
+    """
 
     at: Point
     heading_deg: float
@@ -114,12 +118,16 @@ class StageLook:
     """How long a rehearsal has been going on; None if there is none."""
 
 
-def paint_standing(painter: QPainter, standing: StandingLook, projection: Projection, palette: Palette) -> list[QRectF]:
+def paint_standing(
+    painter: QPainter, standing: StandingLook, projection: Projection, palette: Palette
+) -> list[QRectF]:
     """Draw what does not move by itself. Returns where names have been written."""
     painter.setFont(body_font(11))
     written = paint_ground(painter, standing.stage, palette, projection.to_pixels)
     if standing.off_limits_for_m is not None:
-        paint_off_limits(painter, standing.stage, standing.off_limits_for_m, palette, projection.to_pixels)
+        paint_off_limits(
+            painter, standing.stage, standing.off_limits_for_m, palette, projection.to_pixels
+        )
     line = QColor(palette.dim)
     line.setAlphaF(0.55)
     painter.setPen(QPen(line, 1, Qt.PenStyle.DotLine))
@@ -127,7 +135,9 @@ def paint_standing(painter: QPainter, standing: StandingLook, projection: Projec
     for walk in standing.walks:
         painter.drawPolyline([projection.to_pixels(point) for point in walk])
     for square in standing.squares:
-        painter.setPen(QPen(palette.now if square.chosen else palette.dim, 2 if square.chosen else 1))
+        painter.setPen(
+            QPen(palette.now if square.chosen else palette.dim, 2 if square.chosen else 1)
+        )
         painter.setBrush(palette.sheet)
         size = HANDLE if standing.handled or square.chosen else HANDLE / 2
         at = projection.to_pixels(square.at)
@@ -151,9 +161,14 @@ def paint_moving(
     for box in written:
         labels.keep_clear(box)
     for thing in look.things:
-        draw_prop(painter, palette, projection.to_pixels(thing.at), thing.level, drains=thing.drains)
+        draw_prop(
+            painter, palette, projection.to_pixels(thing.at), thing.level, drains=thing.drains
+        )
     with saved(painter):
-        corners = projection.to_pixels((0, stage.height_m)), projection.to_pixels((stage.width_m, 0))
+        corners = (
+            projection.to_pixels((0, stage.height_m)),
+            projection.to_pixels((stage.width_m, 0)),
+        )
         painter.setClipRect(QRectF(*corners))
         _paint_row(painter, look, projection, palette)
         if look.cone is not None:
@@ -171,7 +186,9 @@ def paint_moving(
         painter.drawText(QPointF(10, 18), f"rehearsing · {look.rehearsed_s:.1f} s")
 
 
-def _paint_row(painter: QPainter, look: StageLook, projection: Projection, palette: Palette) -> None:
+def _paint_row(
+    painter: QPainter, look: StageLook, projection: Projection, palette: Palette
+) -> None:
     """The ranges, the way and the target of the selected row."""
     painter.setPen(QPen(palette.now, 1.2, Qt.PenStyle.DashLine))
     painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -209,9 +226,15 @@ def _paint_figures(
     labels: Labels,
     palette: Palette,
 ) -> None:
-    """Everyone on the stage, then what they say, then their names: each where there is room left."""
+    """Everyone on the stage, then what they say, then their names: each where there is room
+    left.
+    """
     placed = [
-        (figure, projection.to_pixels(figure.at), max(LEAST_BODY, projection.to_size(figure.radius_m)))
+        (
+            figure,
+            projection.to_pixels(figure.at),
+            max(LEAST_BODY, projection.to_size(figure.radius_m)),
+        )
         for figure in figures
     ]
     for figure, at, size in placed:
@@ -232,10 +255,14 @@ def _fill(figure: Figure, palette: Palette) -> QColor | None:
     """The colour of what leads one of the cast; none for a puppet."""
     if figure.puppet:
         return None
-    return palette.running if figure.lead is None else palette.leads[figure.lead % len(palette.leads)]
+    return (
+        palette.running if figure.lead is None else palette.leads[figure.lead % len(palette.leads)]
+    )
 
 
-def _paint_guides(painter: QPainter, guides: Guides, projection: Projection, size: QSizeF, palette: Palette) -> None:
+def _paint_guides(
+    painter: QPainter, guides: Guides, projection: Projection, size: QSizeF, palette: Palette
+) -> None:
     """Lines through what the dragged point is in line with."""
     painter.setPen(QPen(palette.now, 1, Qt.PenStyle.DotLine))
     if guides.above is not None:

@@ -1,4 +1,6 @@
-"""The stage at the playhead: who is where, what the selected row is about, and the puppets' walks to be dragged."""
+"""The stage at the playhead: who is where, what the selected row is about, and the puppets' walks
+to be dragged.
+"""
 
 import math
 
@@ -35,9 +37,11 @@ GRAB, SNAP = 9.0, 6.0
 
 
 class StageView(PaintedView):
-    """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a square changes what stands there.
+    """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a square changes what
+    stands there.
 
-    While setting up, dragging the ground draws an area, with Ctrl a walk; the other mouse buttons move it.
+    While setting up, dragging the ground draws an area, with Ctrl a walk; the other mouse buttons
+    move it.
     """
 
     picked = Signal(object)
@@ -84,7 +88,9 @@ class StageView(PaintedView):
 
     @property
     def is_handled(self) -> bool:
-        """Whether somebody is about to take hold of something: then what can be held is drawn larger."""
+        """Whether somebody is about to take hold of something: then what can be held is drawn
+        larger.
+        """
         return self.arranging or self.hasFocus() or self.underMouse()
 
     # geometry
@@ -128,22 +134,33 @@ class StageView(PaintedView):
         return self.projection.to_size(metres)
 
     def to_stage(self, pixel: QPointF, digits: int = 1) -> Point:
-        """The place of the stage that is drawn at a pixel, on a grid of 0.1 m, or of so many digits."""
+        """The place of the stage that is drawn at a pixel, on a grid of 0.1 m, or of so many
+        digits.
+        """
         moved = pixel - self._offset
         return round(moved.x() / self._scale, digits), round(-moved.y() / self._scale, digits)
 
     def snapped(self, to: Point, path: Path = ()) -> Point:
-        """A point in line with another that is drawn, if it is nearly so. What it is in line with is shown."""
+        """A point in line with another that is drawn, if it is nearly so. What it is in line with
+        is shown.
+        """
         others = [each.at for each in self.handles() if each.path != path]
-        to, self.guides = in_line(to, others, SNAP / self._scale) if self.arranging else (to, NO_GUIDES)
+        to, self.guides = (
+            in_line(to, others, SNAP / self._scale) if self.arranging else (to, NO_GUIDES)
+        )
         return to
 
     def handles(self) -> list[Handle]:
-        """What can be dragged: points of walks; while setting up also places, things, starts and corners."""
+        """What can be dragged: points of walks; while setting up also places, things, starts and
+        corners.
+        """
         stage, scenario = self.shown_stage(), self.desk.scenario
         if stage is None or scenario is None:
             return []
-        return [*walk_handles(scenario), *(setting_handles(stage, scenario) if self.arranging else ())]
+        return [
+            *walk_handles(scenario),
+            *(setting_handles(stage, scenario) if self.arranging else ()),
+        ]
 
     def arrange(self, on: bool) -> None:
         """Let all that stands on the stage be dragged, or only walks."""
@@ -166,7 +183,11 @@ class StageView(PaintedView):
         take = self.desk.take
         if take is None:
             scenario = self.desk.scenario
-            member = next((each for each in scenario.players if each.name == name), None) if scenario else None
+            member = (
+                next((each for each in scenario.players if each.name == name), None)
+                if scenario
+                else None
+            )
             return (member.start, member.facing_deg) if member else None
         poses = take.poses.get(name)
         if poses is None or self.desk.playhead >= len(poses):
@@ -263,20 +284,32 @@ class StageView(PaintedView):
             self.fit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if self.live is not None and self.steering is not None and self.steering.key(event, down=True):
+        if (
+            self.live is not None
+            and self.steering is not None
+            and self.steering.key(event, down=True)
+        ):
             return
         if self.picking.active and self.picking.key(event):
             return
         step = STEPS.get(Qt.Key(event.key()))
         if event.text() in ("+", "-"):
             self.zoom(1.25 if event.text() == "+" else 0.8)
-        elif event.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) or event.text() in (",", "."):
+        elif event.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) or event.text() in (
+            ",",
+            ".",
+        ):
             self._choose_next(-1 if event.text() in (",", "[") else 1)
         elif step is not None and self.chosen is not None:
-            self._nudge(step, FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M)
+            self._nudge(
+                step,
+                FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M,
+            )
         elif self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             handle = next((each for each in self.handles() if each.path == self.chosen), None)
-            self.sketching.offer(self.to_pixels(handle.at) if handle else QPointF(self.rect().center()))
+            self.sketching.offer(
+                self.to_pixels(handle.at) if handle else QPointF(self.rect().center())
+            )
         elif self.arranging and event.key() == Qt.Key.Key_Delete and self.chosen is not None:
             chosen, self.chosen = self.chosen, None
             self.sketching.delete(chosen)
@@ -291,7 +324,11 @@ class StageView(PaintedView):
         if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
             steering = self.live is not None and event.key() in STEERING
             picking = self.picking.active and event.key() in PICKING
-            adding = self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Delete)
+            adding = self.arranging and event.key() in (
+                Qt.Key.Key_Return,
+                Qt.Key.Key_Enter,
+                Qt.Key.Key_Delete,
+            )
             if steering or adding or picking or (self.chosen is not None and event.key() in ARROWS):
                 event.accept()
                 return True
@@ -318,7 +355,10 @@ class StageView(PaintedView):
             return
         for handle in self.handles():
             if handle.path == self.chosen:
-                to = round(handle.at[0] + step[0] * metres, 2), round(handle.at[1] + step[1] * metres, 2)
+                to = (
+                    round(handle.at[0] + step[0] * metres, 2),
+                    round(handle.at[1] + step[1] * metres, 2),
+                )
                 self._move_point(handle, to, f"nudge {self.chosen}")
 
     def _move_point(self, handle: Handle, to: Point, merges: str) -> None:
@@ -348,7 +388,10 @@ class StageView(PaintedView):
     def shown_stage(self) -> Stage | None:
         """The stage of the scenario that is played."""
         scenario = self.desk.scenario
-        return next((each for each in self.desk.project.stages if scenario and each.name == scenario.stage), None)
+        return next(
+            (each for each in self.desk.project.stages if scenario and each.name == scenario.stage),
+            None,
+        )
 
     # painting
 
@@ -359,13 +402,25 @@ class StageView(PaintedView):
         stage, scenario = self.shown_stage(), self.desk.scenario
         if stage is None or scenario is None:
             painter.setPen(palette.dim)
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show.")
+            painter.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show."
+            )
             return
         projection, whole = self.projection, QRectF(self.rect())
-        key = (stage, scenario, projection, self.chosen, self.arranging, self.is_handled, id(palette))
+        key = (
+            stage,
+            scenario,
+            projection,
+            self.chosen,
+            self.arranging,
+            self.is_handled,
+            id(palette),
+        )
 
         def standing(on: QPainter, box: QRectF) -> None:
-            self._written = paint_standing(on, standing_of(self, stage, scenario), projection, palette)
+            self._written = paint_standing(
+                on, standing_of(self, stage, scenario), projection, palette
+            )
 
         self._pictures.draw(painter, whole, "ground", key, standing)
         look = look_of(self, stage, scenario)

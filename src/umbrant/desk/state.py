@@ -1,6 +1,8 @@
-"""What the window shows: a project and its history, a take, an agent, a row and a tick. Every view reads it from here.
+"""What the window shows: a project and its history, a take, an agent, a row and a tick. Every view
+reads it from here.
 
-Everything here happens in the window's thread. Views call methods; the state tells them of changes by signals.
+Everything here happens in the window's thread. Views call methods; the state tells them of changes
+by signals.
 """
 
 import shutil
@@ -58,7 +60,9 @@ class Desk(QObject):
     told = Signal(str)
     """A message for the author; an empty one takes the last away."""
 
-    def __init__(self, project: Project, folder: Path | None, trust: Trust = NOTHING_TRUSTED) -> None:
+    def __init__(
+        self, project: Project, folder: Path | None, trust: Trust = NOTHING_TRUSTED
+    ) -> None:
         super().__init__()
         self.folder = folder
         self.history = History(project, project)
@@ -111,7 +115,9 @@ class Desk(QObject):
 
     @property
     def needs_trust(self) -> bool:
-        """Whether the project has nodes of its own that do not run, for nobody has said that they may."""
+        """Whether the project has nodes of its own that do not run, for nobody has said that they
+        may.
+        """
         return bool(self.project.nodes) and not self._nodes.trusted
 
     def trust_nodes(self) -> None:
@@ -128,23 +134,35 @@ class Desk(QObject):
     @property
     def scenario(self) -> Scenario | None:
         """The scenario that is played; None if the project has none."""
-        return next((each for each in self.project.scenarios if each.name == self.scenario_name), None)
+        return next(
+            (each for each in self.project.scenarios if each.name == self.scenario_name), None
+        )
 
     @property
     def member(self) -> Member | None:
         """The one of the cast that is looked at."""
         scenario = self.scenario
-        return next((each for each in scenario.players if each.name == self.agent), None) if scenario else None
+        return (
+            next((each for each in scenario.players if each.name == self.agent), None)
+            if scenario
+            else None
+        )
 
     @property
     def whole(self) -> Whole | None:
-        """The behavior of the agent that is looked at, with all that it uses; of a puppet, the first one there is."""
+        """The behavior of the agent that is looked at, with all that it uses; of a puppet, the
+        first one there is.
+        """
         member, behaviors = self.member, self.project.behaviors
         wanted = self._looked_at or (member.behavior if member else None)
         if not behaviors:
             return None
         name = wanted if any(each.name == wanted for each in behaviors) else behaviors[0].name
-        if self._whole is None or self._whole[0] is not self.project or self._whole[1].own.behavior != name:
+        if (
+            self._whole is None
+            or self._whole[0] is not self.project
+            or self._whole[1].own.behavior != name
+        ):
             self._whole = self.project, whole_behavior(self.project, str(name))
         return self._whole[1]
 
@@ -160,10 +178,14 @@ class Desk(QObject):
         return whole.frame(row_id).keys if whole else {}
 
     def override_of(self, row_id: str) -> Override | None:
-        """What the variant that a row belongs to does otherwise in it; None if nothing, or if it is no variant."""
+        """What the variant that a row belongs to does otherwise in it; None if nothing, or if it is
+        no variant.
+        """
         whole = self.whole
         name = whole.frame(row_id).behavior if whole else ""
-        variant = next((each for each in self.project.behaviors if each.name == name and each.variant_of), None)
+        variant = next(
+            (each for each in self.project.behaviors if each.name == name and each.variant_of), None
+        )
         return override_of(variant, row_id.rpartition("/")[2]) if variant is not None else None
 
     @property
@@ -173,9 +195,11 @@ class Desk(QObject):
         return behavior.by_id.get(self.row_id) if behavior else None
 
     def apply(self, edit: Edit) -> bool:
-        """Make an edit, and roll the scenario again. Says whether anything changed. Raises PathError.
+        """Make an edit, and roll the scenario again. Says whether anything changed. Raises
+        PathError.
 
-        On a desk that has been closed nothing is changed: its views still live for a moment, and may want to.
+        On a desk that has been closed nothing is changed: its views still live for a moment, and
+        may want to.
         """
         if self._is_closed:
             return False
@@ -191,11 +215,16 @@ class Desk(QObject):
     def broken_by(self, edit: Edit) -> list[Problem]:
         """The problems that an edit would bring. Raises PathError."""
         known = set(self.problems)
-        return [each for each in validate(edit.apply(self.project), self.catalog) if each not in known]
+        return [
+            each for each in validate(edit.apply(self.project), self.catalog) if each not in known
+        ]
 
     def pick_point(self, picked: Callable[[tuple[float, float]], None]) -> None:
         """Have the author pick a point on the stage."""
-        self.told.emit("Click where on the stage, or walk there with the arrow keys and press Enter. Esc leaves it.")
+        self.told.emit(
+            "Click where on the stage, or walk there with the arrow keys and press Enter. Esc "
+            "leaves it."
+        )
         self.point_wanted.emit(picked)
 
     def undo(self) -> None:
@@ -258,7 +287,9 @@ class Desk(QObject):
 
     @property
     def take_number(self) -> int:
-        """The number of the take that is shown, another for each, by which pictures of it are kept; 0 without one."""
+        """The number of the take that is shown, another for each, by which pictures of it are kept;
+        0 without one.
+        """
         return self.current.number if self.current else 0
 
     @property
@@ -282,7 +313,9 @@ class Desk(QObject):
         return self.current.loaded.changes.get(self.agent, ()) if self.current else ()
 
     def leading(self, name: str) -> int | None:
-        """Which of the rows between which it changes its mind leads one of the cast at the playhead, by its place."""
+        """Which of the rows between which it changes its mind leads one of the cast at the
+        playhead, by its place.
+        """
         if self.current is None:
             return None
         found = lead_at(self.current.loaded.leads.get(name, ()), self.playhead)
@@ -306,16 +339,20 @@ class Desk(QObject):
             self.roller.order(order)
 
     def rehearse(self, puppet: str) -> bool:
-        """Have the worker rehearse the scenario with a puppet. Says whether it can be played; why not is told."""
+        """Have the worker rehearse the scenario with a puppet. Says whether it can be played; why
+        not is told.
+        """
         order = self._order()
         if order is not None:
             self.roller.rehearse(order, puppet)
         return order is not None
 
     def _order(self) -> Order | None:
-        """An order to play the scenario into a new file; None, and told why, where it cannot be played.
+        """An order to play the scenario into a new file; None, and told why, where it cannot be
+        played.
 
-        Rows that cannot run are no hindrance: they are refused with their reason, and the rest is played.
+        Rows that cannot run are no hindrance: they are refused with their reason, and the rest is
+        played.
         """
         if self._is_closed:
             return None
@@ -324,7 +361,11 @@ class Desk(QObject):
         if scenario is None:
             self.told.emit("The project has no scenario to play.")
             return None
-        in_the_way = (each for each in self.problems if not each.row_id and not each.file.startswith(f"{NODES}/"))
+        in_the_way = (
+            each
+            for each in self.problems
+            if not each.row_id and not each.file.startswith(f"{NODES}/")
+        )
         first = next(in_the_way, None)
         if first is not None:
             self.told.emit(str(first))
@@ -385,7 +426,11 @@ class Desk(QObject):
         if member is not None and member.behavior == behavior:
             self.select_agent(member.name)
             return
-        who = next((each.name for each in scenario.players if each.behavior == behavior), None) if scenario else None
+        who = (
+            next((each.name for each in scenario.players if each.behavior == behavior), None)
+            if scenario
+            else None
+        )
         if who is not None:
             self.select_agent(who)
             return
@@ -438,24 +483,36 @@ class Desk(QObject):
             self.problems = self._all_problems()
             self.project_changed.emit()
             if self.needs_trust:
-                self.told.emit("The project's own nodes have changed. Project › Trust own nodes lets them run again.")
+                self.told.emit(
+                    "The project's own nodes have changed. Project › Trust own nodes lets them "
+                    "run again."
+                )
 
     def _reviewed(self, found: list[Finding]) -> None:
         self.findings = found
         self.findings_changed.emit()
 
     def _follow_scenario(self) -> None:
-        """Stay with the scenario that is played when it is called otherwise; when it is gone, take the first."""
+        """Stay with the scenario that is played when it is called otherwise; when it is gone, take
+        the first.
+        """
         before, scenarios = self._played, self.project.scenarios
         if self.scenario is None and scenarios:
-            same = (each for each in scenarios if before and each.model_copy(update={"name": before.name}) == before)
-            first = next((each for each in scenarios if each.name == self.project.cover.scenario), scenarios[0])
+            same = (
+                each
+                for each in scenarios
+                if before and each.model_copy(update={"name": before.name}) == before
+            )
+            first = next(
+                (each for each in scenarios if each.name == self.project.cover.scenario),
+                scenarios[0],
+            )
             self.scenario_name = next(same, first).name
         self._played = self.scenario
 
     def _changed(self, *, goes_on: bool = False) -> None:
-        """The project is another. `goes_on` says that this is a further step of one edit, as in a drag: what came of it
-        is still compared with the take before the first.
+        """The project is another. `goes_on` says that this is a further step of one edit, as in a
+        drag: what came of it is still compared with the take before the first.
         """
         if not goes_on:
             self._before = self.take
@@ -475,7 +532,10 @@ class Desk(QObject):
         self._count += 1
         header = loaded.take.header
         cut = "" if loaded.take.whole else " · cut short"
-        label = f"Take {self._count} · seed {header.seed} · {header.seconds(loaded.take.ticks):.1f} s{cut}"
+        label = (
+            f"Take {self._count} · seed {header.seed} · "
+            f"{header.seconds(loaded.take.ticks):.1f} s{cut}"
+        )
         project = self._ordered.get(loaded.take.path) or header.project
         entry = NumberedTake(self._count, loaded, label, project)
         for dropped in self.takes[: -KEPT_TAKES + 1]:
@@ -489,7 +549,10 @@ class Desk(QObject):
         elif noticed:
             self.told.emit(noticed)
         elif not self.is_current and not self.busy:
-            self.told.emit("This take was made from another state of the project. New take plays it as it now is.")
+            self.told.emit(
+                "This take was made from another state of the project. New take plays it as it "
+                "now is."
+            )
 
     @property
     def busy(self) -> bool:

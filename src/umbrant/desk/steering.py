@@ -1,4 +1,6 @@
-"""A hand on the stage during a rehearsal: keys and the mouse steer the puppet, E raises an event, D drops a prop."""
+"""A hand on the stage during a rehearsal: keys and the mouse steer the puppet, E raises an event, D
+drops a prop.
+"""
 
 import math
 
@@ -41,7 +43,9 @@ class Steering:
             across, up = to[0] - found[0][0], to[1] - found[0][1]
             far = math.hypot(across, up) > NEAR_M
             live.steer(
-                across if far else 0.0, up if far else 0.0, run=bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+                across if far else 0.0,
+                up if far else 0.0,
+                run=bool(modifiers & Qt.KeyboardModifier.ShiftModifier),
             )
 
     def key(self, event: QKeyEvent, *, down: bool) -> bool:
@@ -53,7 +57,9 @@ class Steering:
         elif down and key == Qt.Key.Key_Escape:
             self._rehearsing.finish()
         elif down and key in (Qt.Key.Key_E, Qt.Key.Key_D):
-            self._ask(self._events() if key == Qt.Key.Key_E else self._groups(), event=key == Qt.Key.Key_E)
+            self._ask(
+                self._events() if key == Qt.Key.Key_E else self._groups(), event=key == Qt.Key.Key_E
+            )
         else:
             return False
         return True
@@ -72,7 +78,10 @@ class Steering:
         project = self._desk.project
         standing = [prop.group for stage in project.stages for prop in stage.props]
         dropped = [
-            cue.does.drops.group for each in project.scenarios for cue in each.cues if hasattr(cue.does, "drops")
+            cue.does.drops.group
+            for each in project.scenarios
+            for cue in each.cues
+            if hasattr(cue.does, "drops")
         ]
         return list(dict.fromkeys([*dropped, *standing]))
 

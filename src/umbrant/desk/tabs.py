@@ -1,4 +1,6 @@
-"""Several views in one place, one of them shown: a heading with a tab for each, and a line about what it shows."""
+"""Several views in one place, one of them shown: a heading with a tab for each, and a line about
+what it shows.
+"""
 
 from collections.abc import Sequence
 
@@ -12,7 +14,9 @@ from umbrant.desk.bars import ShortenedLabel
 class Tabs(QWidget):
     """The views, and the actions that show them. Subclasses say what is told of each."""
 
-    def __init__(self, views: Sequence[QWidget], actions: Sequence[QAction], parent: QWidget) -> None:
+    def __init__(
+        self, views: Sequence[QWidget], actions: Sequence[QAction], parent: QWidget
+    ) -> None:
         super().__init__(parent)
         self._views = views
         self.stack = QStackedWidget(self)

@@ -35,12 +35,18 @@ class TapeWindow(QObject):
         margin = self.length * 0.04
         if tick < self.start + margin or tick > self.end - margin:
             near = self.start - self.length <= tick <= self.end + self.length / 20
-            start = tick - self.length * 0.25 if not near or tick < self.start + margin else tick - self.length * 0.85
+            start = (
+                tick - self.length * 0.25
+                if not near or tick < self.start + margin
+                else tick - self.length * 0.85
+            )
             self._set(start, self.length)
 
     def zoom(self, factor: float, around: float) -> None:
         """Show less (a factor below 1) or more, keeping the tick `around` where it is."""
-        length = min(max(self.length * factor, SHORTEST_TICKS), float(max(self.ticks, SHORTEST_TICKS)))
+        length = min(
+            max(self.length * factor, SHORTEST_TICKS), float(max(self.ticks, SHORTEST_TICKS))
+        )
         share = (around - self.start) / self.length if self.length else 0.0
         self._set(around - share * length, length)
 

@@ -1,4 +1,6 @@
-"""Every colour, font and measure of the window, by its role. Night is Day's counterpart, with the same roles."""
+"""Every colour, font and measure of the window, by its role. Night is Day's counterpart, with the
+same roles.
+"""
 
 from dataclasses import dataclass
 from functools import lru_cache
@@ -72,7 +74,10 @@ DAY = Palette(
         button="#20263A",
         button_ink="#FBF9F4",
     ),
-    leads=tuple(QColor(each) for each in ("#C96F66", "#6870C8", "#94994F", "#8A8473", "#8D6CA8", "#6FA3B5", "#C08A3E")),
+    leads=tuple(
+        QColor(each)
+        for each in ("#C96F66", "#6870C8", "#94994F", "#8A8473", "#8D6CA8", "#6FA3B5", "#C08A3E")
+    ),
 )
 
 NIGHT = Palette(
@@ -103,7 +108,10 @@ NIGHT = Palette(
         button="#E9E5DA",
         button_ink="#191C26",
     ),
-    leads=tuple(QColor(each) for each in ("#B5625A", "#626ACB", "#868B45", "#6E6A5F", "#7F609A", "#5B8C9D", "#A97833")),
+    leads=tuple(
+        QColor(each)
+        for each in ("#B5625A", "#626ACB", "#868B45", "#6E6A5F", "#7F609A", "#5B8C9D", "#A97833")
+    ),
 )
 
 ROW_HEIGHT, COMPACT_ROW_HEIGHT = 34, 26
@@ -145,10 +153,10 @@ QHeaderView { background: $ground; }
 QHeaderView::section { background: $ground; color: $dim; border: none;
     border-bottom: 1px solid $rule; padding: 0 8px; }
 QSplitter::handle { background: $rule; }
-QLineEdit { background: $chip_fill; border: 1px solid $running; border-radius: 4px; padding: 1px 4px;
-    selection-background-color: $running; selection-color: $button_ink; }
-QToolButton, QPushButton { background: transparent; border: 1px solid transparent; border-radius: 5px;
-    padding: 4px 8px; }
+QLineEdit { background: $chip_fill; border: 1px solid $running; border-radius: 4px;
+    padding: 1px 4px; selection-background-color: $running; selection-color: $button_ink; }
+QToolButton, QPushButton { background: transparent; border: 1px solid transparent;
+    border-radius: 5px; padding: 4px 8px; }
 QToolButton:hover, QPushButton:hover { background: $selection; }
 QToolButton:focus, QPushButton:focus { border-color: $running; }
 QToolButton:checked { background: $selection; color: $ink; }
@@ -156,7 +164,8 @@ QToolButton#tab { padding: 2px 8px; color: $dim; }
 QToolButton#tab:checked { background: $sheet; color: $ink; font-weight: 600; }
 QToolButton:disabled, QPushButton:disabled { color: $faint; }
 QToolButton::menu-indicator { image: none; width: 0; }
-QDialogButtonBox QPushButton, QMessageBox QPushButton { border: 1px solid $chip_rule; min-width: 70px; }
+QDialogButtonBox QPushButton, QMessageBox QPushButton { border: 1px solid $chip_rule;
+    min-width: 70px; }
 QToolButton#pill { background: $sheet; border: 1px solid $rule; border-radius: 13px;
     padding: 4px 12px; }
 QToolButton#pill:hover, QToolButton#pill:focus { border-color: $running; }
@@ -174,7 +183,8 @@ QSlider::handle:horizontal { background: $sheet; border: 2px solid $running; wid
     margin: -5px 0; border-radius: 6px; }
 QFrame#firstVisit { background: $selection; border: none; border-left: 4px solid $now; }
 QFrame#firstVisit QLabel { background: transparent; }
-QFrame#firstVisit QPushButton { background: $sheet; border: 1px solid $chip_rule; padding: 3px 12px; }
+QFrame#firstVisit QPushButton { background: $sheet; border: 1px solid $chip_rule;
+    padding: 3px 12px; }
 QLabel#menuHeading { color: $dim; font-size: 11px; padding: 6px 12px 2px 12px; }
 QFrame#rule { background: $rule; border: none; }
 QScrollBar:vertical { background: transparent; width: 8px; margin: 0; }
@@ -189,5 +199,9 @@ QScrollBar::add-page, QScrollBar::sub-page { background: transparent; }
 def style_sheet(palette: Palette) -> str:
     """The look of Qt's own widgets in a palette."""
     return _SHEET.substitute(
-        {name: getattr(palette, name).name() for name in Palette.__dataclass_fields__ if name != "leads"}
+        {
+            name: getattr(palette, name).name()
+            for name in Palette.__dataclass_fields__
+            if name != "leads"
+        }
     )

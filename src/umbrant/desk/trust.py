@@ -27,7 +27,9 @@ NOTHING_TRUSTED: Trust = _Nothing()
 
 
 class Nodes:
-    """The nodes of a project, its own among them. None of their code runs in this process, trusted or not."""
+    """The nodes of a project, its own among them. None of their code runs in this process, trusted
+    or not.
+    """
 
     def __init__(self, project: Project, trust: Trust) -> None:
         self._trust = trust

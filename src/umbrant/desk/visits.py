@@ -1,4 +1,6 @@
-"""Where the takes of one visit lie. What a visit that crashed left behind is removed by the next."""
+"""Where the takes of one visit lie. What a visit that crashed left behind is removed by the
+next.
+"""
 
 import os
 import shutil

@@ -52,7 +52,8 @@ class MainWindow(QMainWindow):
         if geometry is not None:
             self.restoreGeometry(geometry)
         self._given_size = self.size()
-        """The size that the window gave itself. One that it is given from elsewhere is left alone."""
+        """The size that the window gave itself. One that it is given from elsewhere is left alone.
+        """
         self._show(Desk(NOTHING, None))
 
     @property
@@ -63,7 +64,9 @@ class MainWindow(QMainWindow):
         return self.pane.desk
 
     def open_folder(self, folder: Path) -> bool:
-        """Open a project, offering what an earlier visit did not save. Says whether it was opened."""
+        """Open a project, offering what an earlier visit did not save. Says whether it was
+        opened.
+        """
         folder = folder.resolve()
         try:
             project = read_project(folder)
@@ -82,7 +85,11 @@ class MainWindow(QMainWindow):
         else:
             desk.roll()
         if desk.problems:
-            more = f" And {len(desk.problems) - 1} more, marked ! beside their rows." if len(desk.problems) > 1 else ""
+            more = (
+                f" And {len(desk.problems) - 1} more, marked ! beside their rows."
+                if len(desk.problems) > 1
+                else ""
+            )
             desk.told.emit(f"{desk.problems[0]}{more}")
         return True
 
@@ -95,10 +102,15 @@ class MainWindow(QMainWindow):
         self._show_unsaved(new_project("New project"))
 
     def take_up_new_project(self) -> bool:
-        """Offer a project that an earlier visit left without a folder. Says whether it was taken up."""
+        """Offer a project that an earlier visit left without a folder. Says whether it was taken
+        up.
+        """
         for path, project in kept_new_projects():
             title = project.cover.title
-            what = f"The last visit ended before {title}, which has no folder yet, was saved. Take its changes up?"
+            what = (
+                f"The last visit ended before {title}, which has no folder yet, was saved. "
+                "Take its changes up?"
+            )
             if self.dialogs.recover(what):
                 self.recovered = f"{title} has been taken up; it is still to be saved."
                 # What was kept goes only once it is kept anew, under the name of this visit.
@@ -109,7 +121,9 @@ class MainWindow(QMainWindow):
         return False
 
     def _show_unsaved(self, project: Project) -> Future[bool]:
-        """Show a project that has no folder. The answer comes when it is kept for the next visit."""
+        """Show a project that has no folder. The answer comes when it is kept for the next
+        visit.
+        """
         desk = Desk(project, None, self.settings)
         desk.history.saved = None
         pane = self._show(desk)
@@ -119,7 +133,9 @@ class MainWindow(QMainWindow):
 
     def open_project(self) -> None:
         """Ask for a project and open it."""
-        folder = self.dialogs.folder_to_open(self.desk.folder.parent if self.desk.folder else Path.home())
+        folder = self.dialogs.folder_to_open(
+            self.desk.folder.parent if self.desk.folder else Path.home()
+        )
         if folder is not None:
             self.open_folder(folder)
 
@@ -151,7 +167,10 @@ class MainWindow(QMainWindow):
 
     def about(self) -> None:
         """Say what this program is."""
-        text = f"Umbrant {__version__}\n\nWrite how an NPC makes up its mind, watch it happen, and ask why."
+        text = (
+            f"Umbrant {__version__}\n\nWrite how an NPC makes up its mind, watch it happen, "
+            "and ask why."
+        )
         self.dialogs.message("About Umbrant", text)
 
     def quit(self) -> None:
@@ -159,32 +178,51 @@ class MainWindow(QMainWindow):
         self.close()
 
     def changeEvent(self, event: QEvent) -> None:
-        """Coming back to the window, look whether another program has changed the project's files meanwhile."""
+        """Coming back to the window, look whether another program has changed the project's files
+        meanwhile.
+        """
         super().changeEvent(event)
-        if event.type() == QEvent.Type.ActivationChange and self.isActiveWindow() and self.pane is not None:
+        if (
+            event.type() == QEvent.Type.ActivationChange
+            and self.isActiveWindow()
+            and self.pane is not None
+        ):
             found = self.desk.changed_outside()
             if found and found != self._told_of:
-                self.desk.told.emit(f"Another program has changed {', '.join(found[:3])}. Project › Revert reads it.")
+                self.desk.told.emit(
+                    f"Another program has changed {', '.join(found[:3])}. Project › Revert reads "
+                    "it."
+                )
             self._told_of = found
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         if not event.spontaneous():
-            # How wide a frame the window manager puts around the window is known only when it has done so.
+            # How wide a frame the window manager puts around the window is known only when it has
+            # done so.
             for milliseconds in FRAMED_AFTER_MS:
                 QTimer.singleShot(milliseconds, self, self._fit_to_screen)
 
     def _room(self) -> QSize:
-        """The size of a window that was never sized: as large as is comfortable, and not larger than the desktop."""
+        """The size of a window that was never sized: as large as is comfortable, and not larger
+        than the desktop.
+        """
         screen = self.screen().availableGeometry()
-        return QSize(min(COMFORTABLE.width(), screen.width()), min(COMFORTABLE.height(), screen.height()))
+        return QSize(
+            min(COMFORTABLE.width(), screen.width()), min(COMFORTABLE.height(), screen.height())
+        )
 
     def _fit_to_screen(self) -> None:
-        """Make the window smaller where, with its frame, it is larger than what the desktop leaves for it."""
+        """Make the window smaller where, with its frame, it is larger than what the desktop leaves
+        for it.
+        """
         if self.isMaximized() or self.isFullScreen() or self.size() != self._given_size:
             return
         screen, frame = self.screen().availableGeometry(), self.frameGeometry()
-        wide, high = max(0, frame.width() - screen.width()), max(0, frame.height() - screen.height())
+        wide, high = (
+            max(0, frame.width() - screen.width()),
+            max(0, frame.height() - screen.height()),
+        )
         if wide or high:
             self.resize(self.width() - wide, self.height() - high)
             self._given_size = self.size()
@@ -220,7 +258,8 @@ class MainWindow(QMainWindow):
         desk.project_changed.connect(self._name_window)
         self._name_window()
         if self.isVisible():
-            # The event loop would show it, but later; and what is not shown yet cannot have the keyboard.
+            # The event loop would show it, but later; and what is not shown yet cannot have the
+            # keyboard.
             self.pane.show()
         self.pane.ledger.setFocus()
         return self.pane
@@ -253,7 +292,9 @@ class MainWindow(QMainWindow):
         recent.aboutToShow.connect(fill)
 
     def _may_leave(self) -> bool:
-        """Whether the project may be left: it is saved, or its author says so. What is being typed counts as well."""
+        """Whether the project may be left: it is saved, or its author says so. What is being typed
+        counts as well.
+        """
         if self.pane is not None:
             self.pane.finish_editing()
         if self.pane is None or not self.desk.history.unsaved:
@@ -265,10 +306,15 @@ class MainWindow(QMainWindow):
         kept = kept_changes(folder, desk.project)
         if kept is None:
             return
-        what = f"The last visit to {desk.project.cover.title} ended before its changes were saved. Take them up again?"
+        what = (
+            f"The last visit to {desk.project.cover.title} ended before its changes were "
+            "saved. Take them up again?"
+        )
         if self.dialogs.recover(what):
             desk.apply(Edit("Take up kept changes", lambda _: kept))
-            self.recovered = f"The unsaved changes of {desk.project.cover.title} have been taken up."
+            self.recovered = (
+                f"The unsaved changes of {desk.project.cover.title} have been taken up."
+            )
         else:
             forget_changes(folder)
             self.recovered = f"The unsaved changes of {desk.project.cover.title} were discarded."
@@ -282,6 +328,8 @@ class MainWindow(QMainWindow):
 
 
 def _forget_kept(path: Path, kept: Future[bool]) -> None:
-    """Remove what an earlier visit left of a project, once it is kept for this one; else it is offered again."""
+    """Remove what an earlier visit left of a project, once it is kept for this one; else it is
+    offered again.
+    """
     if kept.result():
         path.unlink(missing_ok=True)

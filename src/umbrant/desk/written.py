@@ -1,4 +1,6 @@
-"""What is written, at the left: the rows of a behavior, its machine as a table, the setting, and the review."""
+"""What is written, at the left: the rows of a behavior, its machine as a table, the setting, and
+the review.
+"""
 
 from collections.abc import Mapping
 from typing import Final

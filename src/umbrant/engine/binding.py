@@ -34,7 +34,9 @@ class Mind(Me, Protocol):
 
 
 Binder = Callable[[], Any]
-"""Gives an argument its value. Called each time a row is entered; raises Unbound where there is none."""
+"""Gives an argument its value. Called each time a row is entered; raises Unbound where there is
+none.
+"""
 
 TARGETS = (ParamType.PLACE, ParamType.AGENT, ParamType.PROP)
 
@@ -94,7 +96,9 @@ class NamedTarget:
 
 @dataclass(frozen=True)
 class KeyTarget:
-    """Whatever a key now stands for. It is looked up anew each time, so a target that moves is followed."""
+    """Whatever a key now stands for. It is looked up anew each time, so a target that moves is
+    followed.
+    """
 
     me: Me
     label: str
@@ -109,7 +113,10 @@ class KeyTarget:
         value = self.key.value
         if value is None:
             return cause("not_set", key=self.label)
-        return NamedTarget(self.me, value).at() if isinstance(value, str) else value  # type: ignore[return-value]
+        if isinstance(value, str):
+            return NamedTarget(self.me, value).at()
+        # A chip for a place takes keys of points, agents and props alone: the value is a point.
+        return value  # type: ignore[return-value]
 
 
 class LiveFormula:
@@ -164,13 +171,18 @@ class Scope:
     def sense(self, ask: Ask) -> Sensed:
         """How a sense is asked."""
         kind = self.catalog.kinds[ask.sense]
-        args = {name: self._sense_arg(kind.param(name), tree) for name, tree in bound_args(ask, kind).items()}
+        args = {
+            name: self._sense_arg(kind.param(name), tree)
+            for name, tree in bound_args(ask, kind).items()
+        }
         me, run = self.me, kind.run
 
         if not kind.own:
             fixed = fixed_values(args)
             in_line = kind.in_line if fixed is not None else ""
-            return Sensed(_reader(me, kind, args), in_line, fixed or {}, always_reading=kind.gives_reading)
+            return Sensed(
+                _reader(me, kind, args), in_line, fixed or {}, always_reading=kind.gives_reading
+            )
 
         call, agent = CallSite(kind, me.name, "", self.watch).caller(), AgentOfNode(me)
 
@@ -195,7 +207,9 @@ class Scope:
         if isinstance(value, KeyRef):
             return self._key_binder(param, value.key)
         if not param.takes(value) or (param.choices and value not in param.choices):
-            raise Unbound(cause("misfit", param=param.label, value=printable(value_text(value), 60)))
+            raise Unbound(
+                cause("misfit", param=param.label, value=printable(value_text(value), 60))
+            )
         if param.type is ParamType.CONDITION:
             question = self.question(str(value), row_id, part)
             return Constant(question)
@@ -272,7 +286,9 @@ def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
 
 
 def bound(function: Callable[..., Any], me: Me, given: Mapping[str, Any]) -> Callable[..., Any]:
-    """A node's function with the agent and with arguments that are the same each time: it need only be called."""
+    """A node's function with the agent and with arguments that are the same each time: it need only
+    be called.
+    """
     placed, named = in_order(function, given)
     return partial(function, me, *placed, **named)
 
@@ -281,13 +297,18 @@ def _fixed(binders: Mapping[str, Binder]) -> dict[str, Any]:
     return {name: binder.value for name, binder in binders.items() if isinstance(binder, Constant)}
 
 
-def in_order(function: Callable[..., Any], given: Mapping[str, Any]) -> tuple[tuple[Any, ...], dict[str, Any]]:
-    """Arguments as a node's function takes them, after the agent: by their places as far as they go, else by name.
+def in_order(
+    function: Callable[..., Any], given: Mapping[str, Any]
+) -> tuple[tuple[Any, ...], dict[str, Any]]:
+    """Arguments as a node's function takes them, after the agent: by their places as far as they
+    go, else by name.
 
     Those by their places cost less.
     """
     placed = list(takewhile(given.__contains__, _places(function)))
-    return tuple(given[name] for name in placed), {name: given[name] for name in given if name not in placed}
+    return tuple(given[name] for name in placed), {
+        name: given[name] for name in given if name not in placed
+    }
 
 
 @lru_cache(maxsize=1024)

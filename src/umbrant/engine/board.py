@@ -22,7 +22,9 @@ class Clock(Protocol):
 
 @dataclass(slots=True)
 class Held:
-    """What a key that several agents share holds, and when it was last given a value, None if never."""
+    """What a key that several agents share holds, and when it was last given a value, None if
+    never.
+    """
 
     value: Literal | None = None
     written_s: float | None = None
@@ -59,29 +61,41 @@ class Board:
         self._live: dict[str, LiveKey] = {}
         for name, key in keys.items():
             by = _shared_by(key, group)
-            self._live[name] = SharedKey(self, name, key, shared.held(by, name), by) if by else OwnKey(self, name, key)
+            self._live[name] = (
+                SharedKey(self, name, key, shared.held(by, name), by)
+                if by
+                else OwnKey(self, name, key)
+            )
         self._derived: list[DerivedKey] = []
         self.formula_round = 0
-        """The number of the evaluation of a derived key that is going on, with all that it needs; 0 for none."""
+        """The number of the evaluation of a derived key that is going on, with all that it needs; 0
+        for none.
+        """
         self._rounds = 0
 
     def begin_formulas(self) -> None:
-        """A derived key is evaluated that no other needs: what it needs is worked out once, however often it is named.
+        """A derived key is evaluated that no other needs: what it needs is worked out once, however
+        often it is named.
 
-        Formulas that each name the one before twice would otherwise take twice as long with each of them.
+        Formulas that each name the one before twice would otherwise take twice as long with each of
+        them.
         """
         self._rounds += 1
         self.formula_round = self._rounds
 
     def start(self, values: Mapping[str, Literal]) -> None:
-        """Put in the defaults, and `values` over them. What others who share a key have put in stays."""
+        """Put in the defaults, and `values` over them. What others who share a key have put in
+        stays.
+        """
         for name, key in self._keys.items():
             first, live = values.get(name, key.default), self._live[name]
             if first is not None and not key.formula and (name in values or live.written_s is None):
                 live.set(first)
 
     def derive(self, key: str, formula: Callable[[], Literal | None]) -> None:
-        """Have a key always be what a formula gives. Which keys these are must be said before any is asked for."""
+        """Have a key always be what a formula gives. Which keys these are must be said before any
+        is asked for.
+        """
         live = self._live[key]
         if isinstance(live, DerivedKey):
             live.formula = formula
@@ -90,7 +104,9 @@ class Board:
             self._derived.append(derived)
 
     def key(self, name: str) -> "LiveKey":
-        """A key, to be kept by who often asks for it or writes it. Raises KeyError if there is no such key."""
+        """A key, to be kept by who often asks for it or writes it. Raises KeyError if there is no
+        such key.
+        """
         return self._live[name]
 
     def get(self, key: str) -> Literal | None:
@@ -102,7 +118,9 @@ class Board:
         self._live[key].set(value)
 
     def values(self) -> tuple[Literal | None, ...]:
-        """What all keys hold now but those that follow from others, in the order in which they are declared."""
+        """What all keys hold now but those that follow from others, in the order in which they are
+        declared.
+        """
         return tuple(live.value for live in self._live.values() if not isinstance(live, DerivedKey))
 
     def type_of(self, key: str) -> KeyType | None:
@@ -118,7 +136,8 @@ class Board:
 class LiveKey:
     """One of an agent's keys, as nodes are given it.
 
-    Whoever writes `value` itself, for the sake of a question, leaves no trace, and must put the old one back.
+    Whoever writes `value` itself, for the sake of a question, leaves no trace, and must put the old
+    one back.
     """
 
     shared_by = ""
@@ -188,7 +207,9 @@ class SharedKey(LiveKey):
 class DerivedKey(LiveKey):
     """A key that always is what a formula gives; nothing else writes it."""
 
-    def __init__(self, board: Board, key: str, declared: Key, formula: Callable[[], Literal | None]) -> None:
+    def __init__(
+        self, board: Board, key: str, declared: Key, formula: Callable[[], Literal | None]
+    ) -> None:
         super().__init__(board, key, declared)
         self.formula = formula
         self.written_s = None

@@ -1,11 +1,15 @@
-"""How much one agent may do within a tick. Only machines can go on without end, so their microsteps are counted."""
+"""How much one agent may do within a tick. Only machines can go on without end, so their microsteps
+are counted.
+"""
 
 MOST_MICROSTEPS = 100
 """How many microsteps all machines of one agent may take within a tick, together."""
 
 
 class TickBudget:
-    """The microsteps that one agent has left in the present tick. Its runner renews it, its machines spend it."""
+    """The microsteps that one agent has left in the present tick. Its runner renews it, its
+    machines spend it.
+    """
 
     def __init__(self) -> None:
         self.taken = 0
@@ -13,7 +17,9 @@ class TickBudget:
 
     @property
     def spent(self) -> bool:
-        """Whether nothing is left: no machine of the agent takes another transition in this tick."""
+        """Whether nothing is left: no machine of the agent takes another transition in this
+        tick.
+        """
         return self.taken >= MOST_MICROSTEPS
 
     def spend(self) -> None:

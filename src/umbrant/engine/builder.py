@@ -68,7 +68,9 @@ class Builder:
     # rows
 
     def _children(self, row: Row, *families: Family) -> list[Row]:
-        """The rows nested in a row that are of these families and not muted. Unknown kinds count as actions."""
+        """The rows nested in a row that are of these families and not muted. Unknown kinds count as
+        actions.
+        """
         found = []
         for row_id in self._behavior.outline.children[row.id]:
             child = self._behavior.row(row_id)
@@ -78,7 +80,9 @@ class Builder:
         return found
 
     def _live(self, row_ids: Sequence[str]) -> list[LiveRow]:
-        return [self._row(row) for row_id in row_ids if not (row := self._behavior.row(row_id)).muted]
+        return [
+            self._row(row) for row_id in row_ids if not (row := self._behavior.row(row_id)).muted
+        ]
 
     def _row(self, row: Row) -> LiveRow:
         children: list[LiveRow] = []
@@ -142,8 +146,12 @@ class Builder:
         made = LastingLeaf if kind.takes_time else Leaf
         return made(kind, binders, scope, row.id, part)
 
-    def _decorated(self, row: Row, work: Work, children: Sequence[LiveRow], wrapped: list[Work]) -> Work:
-        """The work inside its decorators, the first written outermost; they are added to `wrapped` in that order."""
+    def _decorated(
+        self, row: Row, work: Work, children: Sequence[LiveRow], wrapped: list[Work]
+    ) -> Work:
+        """The work inside its decorators, the first written outermost; they are added to `wrapped`
+        in that order.
+        """
         kinds = [self._kind(each.kind, Family.DECORATOR) for each in row.decorators]
         if children and any(kind.run.begins_anew for kind in kinds):  # type: ignore[attr-defined]
             work = Round(work, children, row.id)
@@ -194,7 +202,9 @@ class Builder:
         transitions: dict[str, LiveTransition] = {}
         for state in by_id.values():
             self._set_up(state, by_id, transitions)
-        return LiveMachine(Chart(root), states, transitions, self._recorder, self._board, self._budget)
+        return LiveMachine(
+            Chart(root), states, transitions, self._recorder, self._board, self._budget
+        )
 
     def _fill(self, row: Row, state: State, states: dict[str, LiveState]) -> None:
         """The states in a machine or in a state, with what belongs to each."""
@@ -218,7 +228,9 @@ class Builder:
             must_finish=getattr(setup, "leaving", "") == "when it is done",
         )
 
-    def _set_up(self, state: State, by_id: dict[str, State], transitions: dict[str, LiveTransition]) -> None:
+    def _set_up(
+        self, state: State, by_id: dict[str, State], transitions: dict[str, LiveTransition]
+    ) -> None:
         """Where a state begins, and the transitions that start from it."""
         row = self._behavior.row(state.id)
         setup = self._setup(row)
@@ -235,7 +247,9 @@ class Builder:
                 continue
             internal = getattr(given, "kind", "external") == "internal"
             waits = WAITS.get(child.kind, Waits.NOTHING)
-            state.transitions.append(Transition(child.id, state, by_id.get(given.to), internal, waits))
+            state.transitions.append(
+                Transition(child.id, state, by_id.get(given.to), internal, waits)
+            )
             transitions[child.id] = self._transition(child, given)
 
     def _transition(self, row: Row, given: Any) -> LiveTransition:
@@ -270,14 +284,18 @@ class Builder:
             setup.combine,
             setup.weight,
             self._recorder.gauging(row.id, ROW),
-            Candidates(setup.among, target) if setup.among and isinstance(target, LiveKey) else None,
+            Candidates(setup.among, target)
+            if setup.among and isinstance(target, LiveKey)
+            else None,
         )
 
     def _consideration(self, row: Row) -> Consideration:
         setup = self._setup(row)
         tree = parse(str(row.args["input"]))
         tell = self._recorder.gauging(row.id, ROW)
-        return Consideration(setup.input, tree, setup.low, setup.high, setup.curve, setup.weight, tell)
+        return Consideration(
+            setup.input, tree, setup.low, setup.high, setup.curve, setup.weight, tell
+        )
 
     # what an author filled in
 
@@ -295,7 +313,9 @@ class Builder:
         kind = self._kind(row.kind, *ROWS)
         return kind.run(**self._values(kind, row, row.args, ROW))
 
-    def _binders(self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str) -> dict[str, Binder]:
+    def _binders(
+        self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str
+    ) -> dict[str, Binder]:
         found, scope = {}, self._scope(row)
         for param in kind.params:
             value = args.get(param.name)
@@ -305,7 +325,9 @@ class Builder:
                 raise Unbound(cause("unfilled", param=param.label))
         return found
 
-    def _values(self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str) -> dict[str, Any]:
+    def _values(
+        self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str
+    ) -> dict[str, Any]:
         """What a class is made with: values, and for live parameters what can be asked for them."""
         given = {}
         for name, binder in self._binders(kind, row, args, part).items():

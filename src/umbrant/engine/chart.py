@@ -1,8 +1,8 @@
-"""Which transitions of a machine are taken, and which states they leave and enter: the rules of the W3C's State Chart
-XML (SCXML), Appendix D, over plain data.
+"""Which transitions of a machine are taken, and which states they leave and enter: the rules of the
+W3C's State Chart XML (SCXML), Appendix D, over plain data.
 
-A chart is a tree of states. The names of the steps are those of the appendix, so that they can be read side by side.
-What is a transition's condition, and what is done on the way, is not known here.
+A chart is a tree of states. The names of the steps are those of the appendix, so that they can be
+read side by side. What is a transition's condition, and what is done on the way, is not known here.
 """
 
 from collections.abc import Callable, Iterable, Sequence
@@ -23,7 +23,9 @@ class Sort(StrEnum):
 
 @dataclass(eq=False)
 class State:
-    """One state. `order` counts in document order; the chart itself is the state without a parent."""
+    """One state. `order` counts in document order; the chart itself is the state without a
+    parent.
+    """
 
     id: str
     sort: Sort = Sort.STATE
@@ -31,7 +33,9 @@ class State:
     children: list["State"] = field(default_factory=list)
     transitions: list["Transition"] = field(default_factory=list)
     initial: "State | None" = None
-    """Of a compound state, the one it begins in; of a history, where it leads when there is nothing to go back to."""
+    """Of a compound state, the one it begins in; of a history, where it leads when there is nothing
+    to go back to.
+    """
     deep: bool = False
     order: int = 0
 
@@ -90,12 +94,16 @@ class Transition:
 
 @dataclass
 class Step:
-    """What one microstep did: the states left, the innermost first, and those entered, the outermost first."""
+    """What one microstep did: the states left, the innermost first, and those entered, the
+    outermost first.
+    """
 
     left: list[State]
     entered: list[State]
     done: list[tuple[State, State]] = field(default_factory=list)
-    """The states that got done by it, each with the final state whose entry made it so, in the order of the events."""
+    """The states that got done by it, each with the final state whose entry made it so, in the
+    order of the events.
+    """
 
 
 class Chart:
@@ -126,17 +134,24 @@ class Chart:
         return left
 
     def situation(self) -> tuple[object, ...]:
-        """Its configuration and what its histories remember, to be compared with another moment's."""
+        """Its configuration and what its histories remember, to be compared with another
+        moment's.
+        """
         active = tuple(state.order for state in self.active)
         remembered = tuple(
-            (history, tuple(state.order for state in states)) for history, states in sorted(self._remembered.items())
+            (history, tuple(state.order for state in states))
+            for history, states in sorted(self._remembered.items())
         )
         return active, remembered
 
-    def select(self, enabled: Callable[[Transition], bool], waits: Waits | None = None) -> list[Transition]:
-        """`selectTransitions`: for each active atomic state the first enabled transition, its own before outer ones.
+    def select(
+        self, enabled: Callable[[Transition], bool], waits: Waits | None = None
+    ) -> list[Transition]:
+        """`selectTransitions`: for each active atomic state the first enabled transition, its own
+        before outer ones.
 
-        `enabled` is asked of each transition once at the most, and only of those that wait for `waits`, if it is given.
+        `enabled` is asked of each transition once at the most, and only of those that wait for
+        `waits`, if it is given.
         """
         asked, candidates = self._candidates_for(waits)
         first = next((place for place, each in enumerate(asked) if enabled(each)), None)
@@ -154,8 +169,11 @@ class Chart:
                     break
         return self.without_conflicts(chosen) if len(chosen) > 1 else chosen
 
-    def _candidates_for(self, waits: Waits | None) -> tuple[list[Transition], list[list[Transition]]]:
-        """For each active atomic state the transitions that could be taken, in order, and before that all of them.
+    def _candidates_for(
+        self, waits: Waits | None
+    ) -> tuple[list[Transition], list[list[Transition]]]:
+        """For each active atomic state the transitions that could be taken, in order, and before
+        that all of them.
 
         Kept until a step is taken, for at most ticks none is.
         """
@@ -163,7 +181,9 @@ class Chart:
             found = []
             for state in self.active:
                 if state.atomic:
-                    outwards = (each for outer in (state, *state.ancestors()) for each in outer.transitions)
+                    outwards = (
+                        each for outer in (state, *state.ancestors()) for each in outer.transitions
+                    )
                     mine = [each for each in outwards if waits is None or each.waits is waits]
                     if mine:
                         found.append(mine)
@@ -172,7 +192,9 @@ class Chart:
         return self._candidates[waits]
 
     def without_conflicts(self, chosen: Sequence[Transition]) -> list[Transition]:
-        """`removeConflictingTransitions`: of two that leave the same state the inner one stays, else the earlier."""
+        """`removeConflictingTransitions`: of two that leave the same state the inner one stays,
+        else the earlier.
+        """
         kept: list[Transition] = []
         for one in chosen:
             beaten: list[Transition] = []
@@ -187,7 +209,9 @@ class Chart:
         return kept
 
     def exit_set(self, transitions: Sequence[Transition]) -> list[State]:
-        """`computeExitSet`: the active states that these transitions leave, the innermost first (`exitOrder`)."""
+        """`computeExitSet`: the active states that these transitions leave, the innermost first
+        (`exitOrder`).
+        """
         found: dict[int, State] = {}
         for transition in transitions:
             domain = self.domain(transition)
@@ -196,12 +220,18 @@ class Chart:
         return [found[order] for order in sorted(found, reverse=True)]
 
     def domain(self, transition: Transition) -> State | None:
-        """`getTransitionDomain`: the state inside which all that is left and entered lies; None without a target."""
+        """`getTransitionDomain`: the state inside which all that is left and entered lies; None
+        without a target.
+        """
         targets = self.effective_targets(transition.target)
         if not targets:
             return None
         source = transition.source
-        if transition.internal and source.compound and all(state.within(source) for state in targets):
+        if (
+            transition.internal
+            and source.compound
+            and all(state.within(source) for state in targets)
+        ):
             return source
         return self._common(source, targets)
 
@@ -220,23 +250,31 @@ class Chart:
         left = self.exit_set(transitions)
         for state in left:
             self._remember(state)
-        # Only now: a history that is led to may have remembered, in this very step, what was just left.
+        # Only now: a history that is led to may have remembered, in this very step, what was just
+        # left.
         entry = self._entry_set(transitions)
         gone = {state.order for state in left}
         self.active = [state for state in self.active if state.order not in gone]
-        # An internal transition to a history around its source leads past states that it did not leave.
+        # An internal transition to a history around its source leads past states that it did not
+        # leave.
         staying = {state.order for state in self.active}
-        entered, done = self._enter({order: state for order, state in entry.items() if order not in staying})
+        entered, done = self._enter(
+            {order: state for order, state in entry.items() if order not in staying}
+        )
         return Step(left, entered, done)
 
     def is_done(self, state: State) -> bool:
-        """`isInFinalState`: whether a final state in it is active; of regions, whether all of them are done."""
+        """`isInFinalState`: whether a final state in it is active; of regions, whether all of them
+        are done.
+        """
         if state.sort is Sort.REGIONS:
             return all(self.is_done(child) for child in state.proper)
         return any(child.sort is Sort.FINAL and child in self.active for child in state.children)
 
     def _enter(self, entry: dict[int, State]) -> tuple[list[State], list[tuple[State, State]]]:
-        """`enterStates`: one after the other, so that regions are done only once the last of them is."""
+        """`enterStates`: one after the other, so that regions are done only once the last of them
+        is.
+        """
         entered = [entry[order] for order in sorted(entry)]
         done: list[tuple[State, State]] = []
         self._candidates = {}
@@ -254,7 +292,11 @@ class Chart:
         for history in state.children:
             if history.sort is Sort.HISTORY:
                 inside = [each for each in self.active if each.within(state)]
-                keep = [each for each in inside if (each.atomic if history.deep else each.parent is state)]
+                keep = [
+                    each
+                    for each in inside
+                    if (each.atomic if history.deep else each.parent is state)
+                ]
                 self._remembered[history.id] = keep
 
     def _entry_set(self, transitions: Sequence[Transition]) -> dict[int, State]:
@@ -299,7 +341,9 @@ class Chart:
                 self._add_descendants(child, entry)
 
     def _otherwise(self, history: State) -> list[State]:
-        """Where a history leads that remembers nothing. What it was told is passed over if it lies elsewhere."""
+        """Where a history leads that remembers nothing. What it was told is passed over if it lies
+        elsewhere.
+        """
         around, first = history.parent, history.initial
         assert around is not None  # noqa: S101  (a history is never the root)
         if first is not None and first.within(around) and first.sort is not Sort.HISTORY:
@@ -309,14 +353,20 @@ class Chart:
     def _common(self, source: State, targets: Sequence[State]) -> State:
         """`findLCCA`: the innermost compound state, or the root, around all of them."""
         for outer in source.ancestors():
-            if (outer.compound or outer.parent is None) and all(state.within(outer) for state in targets):
+            if (outer.compound or outer.parent is None) and all(
+                state.within(outer) for state in targets
+            ):
                 return outer
         return self.root
 
 
 def _first(state: State) -> State:
     """The state that a compound state begins in. One that is no descendant of it is passed over."""
-    if state.initial is not None and state.initial.within(state) and state.initial.sort is not Sort.HISTORY:
+    if (
+        state.initial is not None
+        and state.initial.within(state)
+        and state.initial.sort is not Sort.HISTORY
+    ):
         return state.initial
     return state.proper[0]
 

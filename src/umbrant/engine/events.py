@@ -36,7 +36,11 @@ class Hub:
 
     def for_agent(self, name: str, group: str | None) -> list[Raised]:
         """What an agent hears in this tick."""
-        return [each for each in self.given if each.to in ("", name) or (group is not None and each.to == group)]
+        return [
+            each
+            for each in self.given
+            if each.to in ("", name) or (group is not None and each.to == group)
+        ]
 
 
 class Ears:

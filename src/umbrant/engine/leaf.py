@@ -17,7 +17,9 @@ Steps = Generator[Progress | None, None, object]
 class Leaf:
     """An action or a condition that is done at once: calls its kind's function."""
 
-    def __init__(self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str) -> None:
+    def __init__(
+        self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str
+    ) -> None:
         self.kind = kind
         self.cause: Cause | None = None
         self.board = scope.me.board
@@ -27,7 +29,9 @@ class Leaf:
         self._binders = binders
         self._fixed = fixed_values(binders)
         self._run = self._ask if self._fixed is None else bound(kind.run, self._me, self._fixed)
-        """Calls the function. Where there is more to that than to give it the same arguments each time, it asks."""
+        """Calls the function. Where there is more to that than to give it the same arguments each
+        time, it asks.
+        """
 
     def start(self, me: Me) -> None:
         self.cause = None
@@ -66,12 +70,16 @@ class Leaf:
 class LastingLeaf(Leaf):
     """An action that takes time: goes on with what its kind's function yields, step by step."""
 
-    def __init__(self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str) -> None:
+    def __init__(
+        self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str
+    ) -> None:
         super().__init__(kind, binders, scope, row_id, part)
         self.step: Callable[[None], Progress | None] | None = None
         """Takes the next step and gives what is told of it; None while it has not been begun."""
         self.told: Progress | None = None
-        """What was told last. A step that tells the same object again says that it goes on as it did."""
+        """What was told last. A step that tells the same object again says that it goes on as it
+        did.
+        """
         self.progressed = scope.recorder.progressing(row_id)
         self.is_told = self.progressed is not nothing
         """Whether anybody is told."""

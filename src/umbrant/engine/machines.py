@@ -1,12 +1,14 @@
-"""A machine at work. Which transitions are taken is the chart's affair; here they are asked, and rows are run.
+"""A machine at work. Which transitions are taken is the chart's affair; here they are asked, and
+rows are run.
 
-A tick of a machine is this: transitions that ask a condition or a time are taken as long as one holds; then each event
-heard in this tick is given to the machine, in the order in which the events were raised; then the rows of the active
-states run, outer states first; then states that got done are told of, and the rows of states just entered run too.
+A tick of a machine is this: transitions that ask a condition or a time are taken as long as one
+holds; then each event heard in this tick is given to the machine, in the order in which the events
+were raised; then the rows of the active states run, outer states first; then states that got done
+are told of, and the rows of states just entered run too.
 
-A tick always ends. Where the same transitions would fire a second time within a tick, with the same keys and no event
-from outside in between, the machine goes round in a ring: it stops there, and the ring is recorded. Whatever else goes
-on and on is cut off by the agent's budget.
+A tick always ends. Where the same transitions would fire a second time within a tick, with the same
+keys and no event from outside in between, the machine goes round in a ring: it stops there, and the
+ring is recorded. Whatever else goes on and on is cut off by the agent's budget.
 """
 
 import math
@@ -28,7 +30,9 @@ from umbrant.engine.rows import GUARD_SAID_NO, InOrder, LiveRow
 
 @dataclass
 class LiveState:
-    """What belongs to a state of the chart: its row, the work in it, and what is done when it is entered and left."""
+    """What belongs to a state of the chart: its row, the work in it, and what is done when it is
+    entered and left.
+    """
 
     row: LiveRow
     work: InOrder
@@ -69,7 +73,9 @@ class Done:
 
 
 Trigger = str | Done | None
-"""What may enable a transition: an event by its name, that a state is done, or nothing but the present tick."""
+"""What may enable a transition: an event by its name, that a state is done, or nothing but the
+present tick.
+"""
 
 
 class LiveMachine:
@@ -92,7 +98,8 @@ class LiveMachine:
         self._board = board
         self._budget = budget
         self._seen: list[tuple[int, object]] = []
-        """With what transitions fired in this tick since the last event from outside, by how many fired before.
+        """With what transitions fired in this tick since the last event from outside, by how many
+        fired before.
 
         A list, for a key may hold something of a project's own that cannot be hashed.
         """
@@ -134,7 +141,9 @@ class LiveMachine:
     # transitions
 
     def _settle(self, me: Me) -> None:
-        """Take transitions that wait for no event, and those of what is done, until none is left: a macrostep."""
+        """Take transitions that wait for no event, and those of what is done, until none is left: a
+        macrostep.
+        """
         while self._ended is None and not self._is_cut:
             done: Done | None = None
             taken = self._chart.select(partial(self._enabled, me, None), Waits.NOTHING)
@@ -149,7 +158,9 @@ class LiveMachine:
                 self._inside.appendleft(done)  # it has led nowhere yet: the next tick takes it up
 
     def _offer(self, me: Me, event: str) -> None:
-        """Give it an event from outside. That may well lead it back to where it has been, so what was seen is over."""
+        """Give it an event from outside. That may well lead it back to where it has been, so what
+        was seen is over.
+        """
         taken = self._chart.select(partial(self._enabled, me, event), Waits.EVENT)
         if taken:
             self._forget_situations()
@@ -166,14 +177,20 @@ class LiveMachine:
             live.refused(reason)
         return reason is None
 
-    def _refusal(self, me: Me, transition: Transition, live: LiveTransition, trigger: Trigger) -> Cause | None:
+    def _refusal(
+        self, me: Me, transition: Transition, live: LiveTransition, trigger: Trigger
+    ) -> Cause | None:
         if live.after is not None and me.world.now_s < live.due_s - SLACK_S:
             return live.waiting
         if isinstance(trigger, Done) and trigger.status not in live.done:
             return cause("done_otherwise", row=trigger.state.id, result=trigger.status.name.lower())
         if live.when is not None and not live.when.ask():
             return GUARD_SAID_NO
-        unfinished = self._unfinished(transition) if self._holds_back and not isinstance(trigger, Done) else None
+        unfinished = (
+            self._unfinished(transition)
+            if self._holds_back and not isinstance(trigger, Done)
+            else None
+        )
         return cause("must_finish", row=unfinished.id) if unfinished else None
 
     def _unfinished(self, transition: Transition) -> State | None:
@@ -190,7 +207,9 @@ class LiveMachine:
         return self._states[state.id].work.ended is not None
 
     def _fire(self, me: Me, taken: Sequence[Transition]) -> bool:
-        """One microstep: leave, do the rows of the transitions, enter. None is taken, and No given, at a cut."""
+        """One microstep: leave, do the rows of the transitions, enter. None is taken, and No given,
+        at a cut.
+        """
         fired = [transition.id for transition in taken]
         self._is_cut = self._is_spent() or self._goes_round(fired)
         if self._is_cut:
@@ -215,10 +234,11 @@ class LiveMachine:
         return self._budget.spent
 
     def _goes_round(self, fired: list[str]) -> bool:
-        """Whether these transitions have fired before in this tick with everything as it is now: a ring, recorded.
+        """Whether these transitions have fired before in this tick with everything as it is now: a
+        ring, recorded.
 
-        What counts is where the machine is, what waits inside it, and the keys. What else might make a difference the
-        next time round, such as a roll of chance, makes it at the next tick.
+        What counts is where the machine is, what waits inside it, and the keys. What else might
+        make a difference the next time round, such as a roll of chance, makes it at the next tick.
         """
         here = fired, self._chart.situation(), list(self._inside), self._board.values()
         first = next((before for before, seen in self._seen if seen == here), None)
@@ -271,12 +291,16 @@ class LiveMachine:
         self.cause = cause_of_row("child", final.id) if status is FAILURE else None
 
     def _worst(self, regions: State) -> Status:
-        finals = [each for each in self._chart.active if each.sort is Sort.FINAL and each.within(regions)]
+        finals = [
+            each for each in self._chart.active if each.sort is Sort.FINAL and each.within(regions)
+        ]
         failed = any(self._states[each.id].result is FAILURE for each in finals)
         return FAILURE if failed else SUCCESS
 
     def _run(self, me: Me, states: Sequence[State]) -> None:
-        """Run the rows of states that are still active; one whose rows have ended is told of once."""
+        """Run the rows of states that are still active; one whose rows have ended is told of
+        once.
+        """
         for state in states:
             if state is self._chart.root or state not in self._chart.active:
                 continue

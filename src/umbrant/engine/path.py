@@ -1,9 +1,9 @@
 """Going on with what runs: the shortest way from a row down to the work that is being done.
 
-Most ticks change nothing: a few guards are asked, and the innermost work goes on. A path is one straight-line function
-that does what such a tick does, in the order in which the rows themselves would, so that composites and decorators are
-not asked each time what they are at. When something does come to an end, each of those around it says in turn what it
-makes of that.
+Most ticks change nothing: a few guards are asked, and the innermost work goes on. A path is one
+straight-line function that does what such a tick does, in the order in which the rows themselves
+would, so that composites and decorators are not asked each time what they are at. When something
+does come to an end, each of those around it says in turn what it makes of that.
 """
 
 from collections.abc import Sequence
@@ -22,7 +22,9 @@ class Strays(Protocol):
 
 
 class Pulse:
-    """Beats each time one of an agent's rows is entered or left: a path is good for as long as it has not."""
+    """Beats each time one of an agent's rows is entered or left: a path is good for as long as it
+    has not.
+    """
 
     def __init__(self) -> None:
         self.on_paths: list[Strays] = []
@@ -36,7 +38,9 @@ class Pulse:
 
 
 class Paths:
-    """The paths that lead on from a row, by the work at their ends: what lies between is always the same."""
+    """The paths that lead on from a row, by the work at their ends: what lies between is always the
+    same.
+    """
 
     def __init__(self) -> None:
         self._known: dict[object, GoOn] = {}
@@ -66,7 +70,9 @@ def _path(passed: Sequence[Passing], end: Work) -> GoOn:
     """What goes on with `end`, and with what is passed on the way to it, the outermost first."""
 
     def outwards(me: Me, place: int, status: Status) -> Status:
-        """What was at a place has come to a status: what becomes of those around it, the innermost first."""
+        """What was at a place has come to a status: what becomes of those around it, the innermost
+        first.
+        """
         while place and status is not RUNNING:
             place -= 1
             try:

@@ -1,7 +1,9 @@
-"""A path as one straight-line function: its checks in order, each written out where it stands, and what is at its end.
+"""A path as one straight-line function: its checks in order, each written out where it stands, and
+what is at its end.
 
-The source is put together from the forms below and from conditions that are written out, and kept: agents of one
-behavior have most of their paths in common. What is an agent's own is bound to the names in it.
+The source is put together from the forms below and from conditions that are written out, and kept:
+agents of one behavior have most of their paths in common. What is an agent's own is bound to the
+names in it.
 """
 
 from collections.abc import Callable, Sequence
@@ -10,7 +12,17 @@ from textwrap import indent
 from typing import Any, NamedTuple
 
 from umbrant.catalog.language.found import HELPERS
-from umbrant.catalog.work import RUNNING, UNHEARD, Awaited, Check, Kept, Status, Timed, Unbound, Work
+from umbrant.catalog.work import (
+    RUNNING,
+    UNHEARD,
+    Awaited,
+    Check,
+    Kept,
+    Status,
+    Timed,
+    Unbound,
+    Work,
+)
 from umbrant.catalog.world import Me
 from umbrant.engine.leaf import LastingLeaf
 
@@ -21,7 +33,9 @@ Outwards = Callable[[Me, int, Status], Status]
 """What was at a place has come to a status: what the whole comes to."""
 
 GaveOut = Callable[[Me, int, Unbound], tuple[int, Status]]
-"""Something at a place was unbound: at which place that is a failure, or what else comes of it there."""
+"""Something at a place was unbound: at which place that is a failure, or what else comes of it
+there.
+"""
 
 _PATH = """
 def make(end, outwards, gave_out, {names}):
@@ -62,7 +76,9 @@ else:
     refused{{n}}.last.end = refused{{n}}.clock.tick"""
 """The same where somebody hears of refusals."""
 
-_NAMES = {check: tuple(f"{field}{{n}}" for field in check._fields) for check in (Timed, Kept, Awaited)}
+_NAMES = {
+    check: tuple(f"{field}{{n}}" for field in check._fields) for check in (Timed, Kept, Awaited)
+}
 """The names by which the parts of each check go."""
 
 
@@ -114,7 +130,8 @@ return RUNNING""",
 
 
 class _Form(NamedTuple):
-    """How a check is written out: the condition that it begins with, what comes of that, and the names in both.
+    """How a check is written out: the condition that it begins with, what comes of that, and the
+    names in both.
 
     What is a check's own has `{n}` in its name. `{gives}` is what the condition comes to.
     """
@@ -131,7 +148,11 @@ class _Form(NamedTuple):
 
 
 def written_out(
-    checks: Sequence[tuple[int, Check]], end: Work, place: int, outwards: Outwards, gave_out: GaveOut
+    checks: Sequence[tuple[int, Check]],
+    end: Work,
+    place: int,
+    outwards: Outwards,
+    gave_out: GaveOut,
 ) -> GoOn:
     """What does these checks, each at its place, and goes on with `end`, which is at `place`."""
     make = _maker(tuple((place, _form(check)) for place, check in checks), place, _end_of(end))
@@ -162,7 +183,9 @@ def _maker(checks: tuple[tuple[int, _Form], ...], place: int, end: _End) -> Call
     """Makes paths of this form."""
     lines = [(at, form.numbered(number)) for number, (at, form) in enumerate(checks)]
     written = "\n".join(f"place = {at}\n{each}" for at, each in [*lines, (place, end.lines)])
-    names = ", ".join(name.replace("{n}", str(n)) for n, (_, form) in enumerate(checks) for name in form.names)
+    names = ", ".join(
+        name.replace("{n}", str(n)) for n, (_, form) in enumerate(checks) for name in form.names
+    )
     source = _PATH.format(names=names, begins=end.begins, lines=indent(written, " " * 16))
     made: dict[str, Any] = {**HELPERS, "Unbound": Unbound, "RUNNING": RUNNING}
     exec(source, made)  # noqa: S102  (from trees of our own)

@@ -1,8 +1,10 @@
-"""Calling a project's own code: whatever it raises or gives becomes an answer with its file and line.
+"""Calling a project's own code: whatever it raises or gives becomes an answer with its file and
+line.
 
-Nothing here can end code that does not come back. A `CallWatch` is told when such code is entered and left, and another
-process, which runs none of it, ends the player when that takes too long. Inside a game nobody watches: its own code is
-waited for, and no signal or timer of the game is touched.
+Nothing here can end code that does not come back. A `CallWatch` is told when such code is entered
+and left, and another process, which runs none of it, ends the player when that takes too long.
+Inside a game nobody watches: its own code is waited for, and no signal or timer of the game is
+touched.
 """
 
 import math
@@ -25,7 +27,9 @@ SHOWN = 80
 
 
 class CallWatch(Protocol):
-    """Is told when a project's own code is entered and left. Calls nest: one node may ask for what another gives."""
+    """Is told when a project's own code is entered and left. Calls nest: one node may ask for what
+    another gives.
+    """
 
     def enter(self, place: bytes) -> None:
         """A call begins; `place` says where, as `CallSite.place` does."""
@@ -44,8 +48,11 @@ class Unwatched:
 UNWATCHED: CallWatch = Unwatched()
 
 
-class Nonsense(Exception):  # noqa: N818  (it says what the code gave, and becomes the reason for a failure)
-    """A project's own code gave something that means nothing here. Raised and caught in this module only."""
+# It says what the code gave, and becomes the reason for a failure.
+class Nonsense(Exception):  # noqa: N818
+    """A project's own code gave something that means nothing here. Raised and caught in this module
+    only.
+    """
 
 
 @dataclass(frozen=True)
@@ -79,7 +86,8 @@ class CallSite:
             except Nonsense as nonsense:
                 raise Unbound(self._nonsense(str(nonsense))) from None
             except BaseException as error:
-                # SystemExit, GeneratorExit and whatever else is derived from BaseException: none may end a roll.
+                # SystemExit, GeneratorExit and whatever else is derived from BaseException: none
+                # may end a roll.
                 raise Unbound(self._raised(error)) from None
             finally:
                 leave()
@@ -87,13 +95,17 @@ class CallSite:
         return call
 
     def _raised(self, error: BaseException) -> Cause:
-        return cause("raised", file=self.kind.own, line=float(self._line_of(error)), message=described(error))
+        return cause(
+            "raised", file=self.kind.own, line=float(self._line_of(error)), message=described(error)
+        )
 
     def _nonsense(self, what: str) -> Cause:
         return cause("nonsense", file=self.kind.own, line=float(self.kind.own_line), value=what)
 
     def _line_of(self, error: BaseException) -> int:
-        """The last line of the project's file on the way to the error; where the function begins if there is none."""
+        """The last line of the project's file on the way to the error; where the function begins if
+        there is none.
+        """
         return line_of(error, self.kind.own) or self.kind.own_line
 
 
@@ -125,8 +137,8 @@ def shown(value: object) -> str:
         return f"an object of {printable(type(value).__name__, SHOWN)}"
 
 
-# What a project's own code may give. Each is made anew of plain values: an object of a stranger's that stayed would run
-# code of its own whenever it is compared or shown.
+# What a project's own code may give. Each is made anew of plain values: an object of a stranger's
+# that stayed would run code of its own whenever it is compared or shown.
 
 
 def result_of(kind: Kind, result: object) -> bool | Cause | None:
@@ -144,18 +156,24 @@ def reading_of(value: object) -> Reading | bool | float | str | None:
     """What a sense gave. Raises Nonsense for what no condition can compare."""
     if type(value) is Reading:
         given = value.cause
-        return Reading(_value_of(value.value), _measure_of(value.measure), _cause_of(given) if given else None)
+        return Reading(
+            _value_of(value.value), _measure_of(value.measure), _cause_of(given) if given else None
+        )
     return _value_of(value)
 
 
 def progress_of(told: object) -> Progress | None:
-    """What a step yielded: how far it is, or None if it merely runs on. Raises Nonsense for what is no progress."""
+    """What a step yielded: how far it is, or None if it merely runs on. Raises Nonsense for what is
+    no progress.
+    """
     if type(told) is not Progress:
         return None
     try:
         left, of = _measure_of(told.left), _measure_of(told.of)
         way = tuple(point_of(each, "a corner") for each in told.way)
-        return Progress(left, of, text_of(told.unit, "the unit"), way, number_of(told.per_s, "per_s"))
+        return Progress(
+            left, of, text_of(told.unit, "the unit"), way, number_of(told.per_s, "per_s")
+        )
     except TypeError:
         raise Nonsense(shown(told)) from None
 

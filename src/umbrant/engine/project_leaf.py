@@ -1,4 +1,6 @@
-"""The work of rows whose node is the project's own: its code is called with care, and with the hooks it declares."""
+"""The work of rows whose node is the project's own: its code is called with care, and with the
+hooks it declares.
+"""
 
 from collections.abc import Callable
 from typing import Any
@@ -16,7 +18,13 @@ class ProjectLeaf(Leaf):
     """An action or a condition of the project's own that is done at once."""
 
     def __init__(
-        self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str, called: str
+        self,
+        kind: Kind,
+        binders: dict[str, Binder],
+        scope: Scope,
+        row_id: str,
+        part: str,
+        called: str,
     ) -> None:
         """`called` is the row's number and name, by which its author knows it."""
         super().__init__(kind, binders, scope, row_id, part)
@@ -25,7 +33,9 @@ class ProjectLeaf(Leaf):
         self._refused = scope.recorder.refusing(row_id, part)
         self._run = self._ask
         self._args: dict[str, object] | None = None
-        """The arguments of a row that has been begun and not left, where a hook for leaving is given them."""
+        """The arguments of a row that has been begun and not left, where a hook for leaving is
+        given them.
+        """
 
     def ended(self, result: object) -> Status:
         status = super().ended(result)
@@ -58,7 +68,9 @@ class ProjectLeaf(Leaf):
         return kind.run(agent, **args)
 
     def _left(self, how: str) -> None:
-        """Call the hook for leaving, once for each time the row was begun. What it raises is told of, and no more."""
+        """Call the hook for leaving, once for each time the row was begun. What it raises is told
+        of, and no more.
+        """
         args, self._args = self._args, None
         hook = self.kind.hooks.left
         if hook is None or args is None:
@@ -103,9 +115,15 @@ class LastingProjectLeaf(ProjectLeaf, LastingLeaf):
             told = next(steps)
         except StopIteration as stop:
             return True, result_of(self.kind, stop.value)
-        if told is not None and told is self._yielded and self._copy is not None and told == self._copy:
+        if (
+            told is not None
+            and told is self._yielded
+            and self._copy is not None
+            and told == self._copy
+        ):
             return False, self._copy
-        # What is yielded again may have been changed in place meanwhile, so that what was told is a copy.
+        # What is yielded again may have been changed in place meanwhile, so that what was told is a
+        # copy.
         self._yielded, copy = told, progress_of(told)
         self._copy = copy if copy is not None and copy.per_s else None
         return False, copy

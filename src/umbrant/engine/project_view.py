@@ -1,7 +1,9 @@
-"""What a project's own code is given: the agent, its world and its keys, of which it may write only what they can hold.
+"""What a project's own code is given: the agent, its world and its keys, of which it may write only
+what they can hold.
 
-A mistake in such code is raised in it, at the line that made it, in place of somewhere in the engine a tick later.
-Everything else of the object that a view stands for can be read through it; a game's own world has more to offer.
+A mistake in such code is raised in it, at the line that made it, in place of somewhere in the
+engine a tick later. Everything else of the object that a view stands for can be read through it; a
+game's own world has more to offer.
 """
 
 import math
@@ -35,7 +37,9 @@ def point_of(value: object, what: str) -> Point:
     """A point in metres. Raises TypeError for anything else."""
     if isinstance(value, tuple | list) and len(value) == 2:
         return number_of(value[0], what), number_of(value[1], what)
-    raise TypeError(f"{what} should be a point, two numbers, and is of {printable(type(value).__name__, 40)}")
+    raise TypeError(
+        f"{what} should be a point, two numbers, and is of {printable(type(value).__name__, 40)}"
+    )
 
 
 def text_of(value: object, what: str) -> str:
@@ -96,7 +100,9 @@ class BodyOfNode(_View):
     _instead = "move a body with `me.world.head_for`, turn it with `me.world.turn`"
 
     def change_stat(self, name: str, by: float) -> float | None:
-        found: float | None = self._of.change_stat(text_of(name, "the number's name"), number_of(by, "the change"))
+        found: float | None = self._of.change_stat(
+            text_of(name, "the number's name"), number_of(by, "the change")
+        )
         return found
 
 
@@ -147,7 +153,9 @@ class EventsOfNode(_View):
 
     def raise_event(self, event: str, to: str, delay_s: float) -> None:
         self._of.raise_event(
-            text_of(event, "the event"), text_of(to, "whom it is for"), number_of(delay_s, "the delay")
+            text_of(event, "the event"),
+            text_of(to, "whom it is for"),
+            number_of(delay_s, "the delay"),
         )
 
 
@@ -174,7 +182,11 @@ class WorldOfNode(_View):
     def make_noise(self, noise: Noise) -> None:
         if not isinstance(noise, Noise):
             raise TypeError("a noise should be a `Noise`")
-        at, loudness, when_s = point_of(noise.at, "at"), number_of(noise.loudness, "loudness"), noise.when_s
+        at, loudness, when_s = (
+            point_of(noise.at, "at"),
+            number_of(noise.loudness, "loudness"),
+            noise.when_s,
+        )
         by, what = text_of(noise.by, "by"), text_of(noise.what, "what")
         self._of.make_noise(Noise(at, loudness, number_of(when_s, "when_s"), by, what))
 
@@ -183,7 +195,9 @@ class WorldOfNode(_View):
         return found
 
     def walkable_near(self, name: str, place: Point) -> Point | None:
-        found: Point | None = self._of.walkable_near(self._present(name), point_of(place, "the place"))
+        found: Point | None = self._of.walkable_near(
+            self._present(name), point_of(place, "the place")
+        )
         return found
 
     def look(self, start: Point, end: Point) -> Sight:
@@ -268,7 +282,9 @@ class AgentOfNode:
         return self._me.began_s
 
     def others_in(self, row_name: str, group: str) -> int:
-        """How many other agents of a group (of all groups where it is empty) are in a row of this name."""
+        """How many other agents of a group (of all groups where it is empty) are in a row of this
+        name.
+        """
         return self._me.others_in(row_name, group)
 
 

@@ -12,7 +12,9 @@ WORLD = "*"
 """The board of the keys that all agents share."""
 
 CUT_OFF = "machine"
-"""The part of a machine's row that is refused, with the reason, at each tick of it that was cut off."""
+"""The part of a machine's row that is refused, with the reason, at each tick of it that was cut
+off.
+"""
 
 
 class Running(Protocol):
@@ -28,18 +30,23 @@ class Running(Protocol):
 class Recorder(Protocol):
     """Hears of everything one agent does. Whoever implements it knows which tick it is.
 
-    `part` is ROW, 'guard', 'decorator n' or 'upkeep n', as in `model.edits.Slot`, or CUT_OFF. What is told at nearly
-    every tick is told to one place each: the methods whose names end in -ing give what is called there, or `nothing`.
+    `part` is ROW, 'guard', 'decorator n' or 'upkeep n', as in `model.edits.Slot`, or CUT_OFF. What
+    is told at nearly every tick is told to one place each: the methods whose names end in -ing give
+    what is called there, or `nothing`.
     """
 
     def running(self, row_id: str) -> Running:
         """For when a row runs."""
 
     def refusing(self, row_id: str, part: str) -> Refused:
-        """For a row that was tried and not entered, or whose upkeep failed. Said again at every tick that it is so."""
+        """For a row that was tried and not entered, or whose upkeep failed. Said again at every
+        tick that it is so.
+        """
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
-        """For an atom of a condition that gave another answer than before; None: it was not asked."""
+        """For an atom of a condition that gave another answer than before; None: it was not
+        asked.
+        """
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
         """For how far a running action is."""
@@ -53,11 +60,14 @@ class Recorder(Protocol):
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
         """A key got another value. `row_id` is empty for values set before the first tick.
 
-        `board` is empty for the agent's own keys, WORLD, or the name of the group that shares the key.
+        `board` is empty for the agent's own keys, WORLD, or the name of the group that shares the
+        key.
         """
 
     def heard(self, event: str, sender: str) -> None:
-        """An event came to the agent's ears. `sender` is who raised it, empty for the scenario or the author."""
+        """An event came to the agent's ears. `sender` is who raised it, empty for the scenario or
+        the author.
+        """
 
 
 class _Unnoticed:
@@ -73,7 +83,9 @@ _UNNOTICED = _Unnoticed()
 class Unrecorded:
     """Hears everything and keeps nothing."""
 
-    def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None: ...
+    def wrote(
+        self, board: str, key: str, value: Literal | None, row_id: str, part: str
+    ) -> None: ...
     def heard(self, event: str, sender: str) -> None: ...
 
     def running(self, row_id: str) -> Running:

@@ -33,12 +33,15 @@ from umbrant.model.edits import ROW
 
 
 class Chore:
-    """A row's upkeep: done when the row is entered, and then every so many seconds while it is active.
+    """A row's upkeep: done when the row is entered, and then every so many seconds while it is
+    active.
 
     With a give, each stretch is drawn from so much less to so much more.
     """
 
-    def __init__(self, work: AtOnce, upkeep: Upkeep, row_id: str, part: str, recorder: Recorder) -> None:
+    def __init__(
+        self, work: AtOnce, upkeep: Upkeep, row_id: str, part: str, recorder: Recorder
+    ) -> None:
         self.work = work
         self.due_s = 0.0
         """When it is next due, less what times may be missed by."""
@@ -58,7 +61,9 @@ class Chore:
     def do(self, me: Me) -> None:
         """Do it. If it fails, that is told of."""
         give_s = self._give_s
-        self._next_s = next_s = self._next_s + (self._every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0))
+        self._next_s = next_s = self._next_s + (
+            self._every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
+        )
         self.due_s = next_s - SLACK_S
         count, tick = self._count, self._tick
         if count is not nothing:
@@ -68,7 +73,8 @@ class Chore:
 
 
 class InOrder(Passing):
-    """The work of a state or an option: its rows one after the other. It goes on running when they are done.
+    """The work of a state or an option: its rows one after the other. It goes on running when they
+    are done.
 
     `ended` says how they ended; None while they run. Without rows it has ended from the start.
     """
@@ -111,7 +117,9 @@ class InOrder(Passing):
 
 
 class Round(Wrapped):
-    """Work with rows in it that a decorator may begin anew: what still runs in it at the end of a round is stopped."""
+    """Work with rows in it that a decorator may begin anew: what still runs in it at the end of a
+    round is stopped.
+    """
 
     def __init__(self, work: Work, rows: Sequence["LiveRow"], row_id: str) -> None:
         super().__init__(work)
@@ -147,9 +155,11 @@ GUARD_SAID_NO = cause("guard")
 
 
 class LiveRow(Passing):
-    """A row with its guard, gates, decorated work and upkeep. The `Child` of the composite it is nested in.
+    """A row with its guard, gates, decorated work and upkeep. The `Child` of the composite it is
+    nested in.
 
-    While it is active it goes on along a path. `pulse` counts what is entered and left in all of the agent's rows.
+    While it is active it goes on along a path. `pulse` counts what is entered and left in all of
+    the agent's rows.
     """
 
     def __init__(
@@ -188,7 +198,8 @@ class LiveRow(Passing):
         self.visit: GoOn = self._beginning
         """Enters the row if it may be entered, or goes on with it. A refusal is FAILURE.
 
-        Whoever calls it often takes it from the row first: CPython 3.11 is slow to call what an attribute holds.
+        Whoever calls it often takes it from the row first: CPython 3.11 is slow to call what an
+        attribute holds.
         """
 
     @property
@@ -219,7 +230,9 @@ class LiveRow(Passing):
             self.leave(me, None, reason)
 
     def taking_over(self, take: Callable[[Me], Status]) -> Check | None:
-        """What has the row `take` over as soon as it may be entered and could not before; None if it does not watch."""
+        """What has the row `take` over as soon as it may be entered and could not before; None if
+        it does not watch.
+        """
         guard = self._guard
         if guard is None or not self._watches_over:
             return None
@@ -289,7 +302,11 @@ class LiveRow(Passing):
         return self.work
 
     def checks(self) -> Sequence[Check]:
-        watched = [Kept(self._guard, self._falls)] if self._guard is not None and self._watches_running else []
+        watched = (
+            [Kept(self._guard, self._falls)]
+            if self._guard is not None and self._watches_running
+            else []
+        )
         return [*watched, *(chore.timed for chore in self._chores)]
 
     def after(self, me: Me, status: Status) -> Status:
@@ -328,6 +345,13 @@ class LiveRow(Passing):
     def _refusal(self, me: Me) -> Cause | None:
         """Why a gate does not let the row be entered."""
         try:
-            return next((reason for gate in self.wrapping.gates if (reason := gate.refusal(me)) is not None), None)
+            return next(
+                (
+                    reason
+                    for gate in self.wrapping.gates
+                    if (reason := gate.refusal(me)) is not None
+                ),
+                None,
+            )
         except Unbound as unbound:
             return unbound.reason

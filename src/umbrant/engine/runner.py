@@ -21,9 +21,13 @@ from umbrant.model.whole import Whole, whole_behavior
 
 
 class Common:
-    """What the agents of one world share: events on their way, shared keys, and who is in which row."""
+    """What the agents of one world share: events on their way, shared keys, and who is in which
+    row.
+    """
 
-    def __init__(self, project: Project, catalog: Catalog, seed: int, watch: CallWatch = UNWATCHED) -> None:
+    def __init__(
+        self, project: Project, catalog: Catalog, seed: int, watch: CallWatch = UNWATCHED
+    ) -> None:
         self.project = project
         self.watch = watch
         self.catalog = catalog
@@ -51,19 +55,23 @@ class Common:
 class Runner:
     """One agent: its body, its blackboard, its rows. It is the `me` of every node it runs.
 
-    Same project, world, name and seed give the same decisions. Raises ValueError for a member without a behavior.
+    Same project, world, name and seed give the same decisions. Raises ValueError for a member
+    without a behavior.
     """
 
     def __init__(self, common: Common, member: Member, world: World, recorder: Recorder) -> None:
         if member.behavior is None:
-            raise ValueError(f"'{member.name}' has no behavior to run; a puppet is moved by its walk")
+            raise ValueError(
+                f"'{member.name}' has no behavior to run; a puppet is moved by its walk"
+            )
         whole = common.whole(member.behavior)
         self.name = member.name
         self.group = member.group
         self.world = world
         self.whole = whole
         self.began_s = world.now_s
-        self.random = Random(f"{common.seed}/{member.name}")  # noqa: S311  (a seeded generator is what a take needs)
+        # A seeded generator is what a take needs.
+        self.random = Random(f"{common.seed}/{member.name}")  # noqa: S311
         self.events = Ears(common.hub, member.name, member.group, lambda: world.now_s)
         self.board = Board(whole.keys, recorder, world, shared=common.shared, group=member.group)
         self._common = common
@@ -72,7 +80,12 @@ class Runner:
         self._recorder = recorder
         scope = partial(Scope, self, catalog=common.catalog, recorder=recorder, watch=common.watch)
         self._derives = self._derive(whole, scope)
-        self.board.start({**whole.given, **{name: value for name, value in member.keys.items() if name in whole.keys}})
+        self.board.start(
+            {
+                **whole.given,
+                **{name: value for name, value in member.keys.items() if name in whole.keys},
+            }
+        )
         self._budget = TickBudget()
         builder = Builder(whole, scope, self.board, recorder, common.catalog, self._budget)
         self._root = builder.root()
@@ -85,7 +98,9 @@ class Runner:
         if self._body is None:
             self._body = self.world.body(self.name)
         if self._body is None:
-            raise LookupError(f"the world has no body for '{self.name}'; put one of that name on the stage")
+            raise LookupError(
+                f"the world has no body for '{self.name}'; put one of that name on the stage"
+            )
         return self._body
 
     def tick(self) -> None:
@@ -116,13 +131,17 @@ class Runner:
 
     def others_in(self, row_name: str, group: str) -> int:
         """How many other agents of a group (of all where it is empty) are in a row of this name."""
-        others = (each for each in self._common.runners if each is not self and group in ("", each.group))
+        others = (
+            each for each in self._common.runners if each is not self and group in ("", each.group)
+        )
         return sum(each.is_in(row_name) for each in others)
 
     def _derive(self, whole: Whole, scope: Callable[..., Scope]) -> bool:
-        """Have the keys that have a formula follow it, if there are any. One that makes no sense stays unknown.
+        """Have the keys that have a formula follow it, if there are any. One that makes no sense
+        stays unknown.
 
-        Formulas may ask for one another, so all such keys are known before the first formula is bound.
+        Formulas may ask for one another, so all such keys are known before the first formula is
+        bound.
         """
         frames = [whole.own, *{id(each): each for each in whole.frames.values()}.values()]
         derived = [
@@ -146,7 +165,15 @@ class Cast:
     runners: tuple[Runner, ...]
 
     @classmethod
-    def of(cls, common: Common, members: Iterable[Member], world: World, recorder: Callable[[str], Recorder]) -> "Cast":
+    def of(
+        cls,
+        common: Common,
+        members: Iterable[Member],
+        world: World,
+        recorder: Callable[[str], Recorder],
+    ) -> "Cast":
         """A runner for each member that has a behavior. `recorder` gives each its own."""
         agents = [member for member in members if member.behavior is not None]
-        return cls(common, tuple(Runner(common, member, world, recorder(member.name)) for member in agents))
+        return cls(
+            common, tuple(Runner(common, member, world, recorder(member.name)) for member in agents)
+        )

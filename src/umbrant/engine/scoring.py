@@ -1,8 +1,10 @@
-"""How the worths of what is considered come to an option's score: for one decision, and for arrays of them with NumPy.
+"""How the worths of what is considered come to an option's score: for one decision, and for arrays
+of them with NumPy.
 
 Both give the same numbers to 1e-12. Ways to combine n worths w with weights v:
 
-product       p = product of w; the score is p + (1 - p) (1 - 1/n) p: a make-up, for a product of many numbers below 1
+product       p = product of w; the score is p + (1 - p) (1 - 1/n) p: a make-up, for a product of
+many numbers below 1
               is small merely because they are many
 mean          sum of v w / sum of v
 minimum       the smallest w
@@ -42,11 +44,17 @@ def _with_make_up(product: float, count: int) -> float:
 
 def _mean(worths: Sequence[float], weights: Sequence[float]) -> float:
     whole = sum(weights)
-    return sum(worth * weight for worth, weight in zip(worths, weights, strict=True)) / whole if whole else 0.0
+    return (
+        sum(worth * weight for worth, weight in zip(worths, weights, strict=True)) / whole
+        if whole
+        else 0.0
+    )
 
 
 def _sum(worths: Sequence[float], weights: Sequence[float]) -> float:
-    return min(1.0, max(0.0, sum(worth * weight for worth, weight in zip(worths, weights, strict=True))))
+    return min(
+        1.0, max(0.0, sum(worth * weight for worth, weight in zip(worths, weights, strict=True)))
+    )
 
 
 def _many_products(worths: Floats, weights: Floats) -> Floats:
@@ -56,7 +64,9 @@ def _many_products(worths: Floats, weights: Floats) -> Floats:
 
 def _many_means(worths: Floats, weights: Floats) -> Floats:
     whole = float(weights.sum())
-    return np.asarray((worths * weights).sum(axis=0) / whole if whole else np.zeros(worths.shape[1:]))
+    return np.asarray(
+        (worths * weights).sum(axis=0) / whole if whole else np.zeros(worths.shape[1:])
+    )
 
 
 _ONE: dict[str, Callable[[Sequence[float], Sequence[float]], float]] = {

@@ -40,7 +40,9 @@ class Consideration:
 
 @dataclass(frozen=True)
 class Candidates:
-    """The group that an option is scored for one by one, and the key that each is put into meanwhile."""
+    """The group that an option is scored for one by one, and the key that each is put into
+    meanwhile.
+    """
 
     group: str
     key: LiveKey
@@ -59,9 +61,12 @@ class LiveOption:
     candidates: Candidates | None = None
 
     def scores(self, values: Mapping[str, Floats]) -> Floats:
-        """Its scores for arrays of inputs, by key and by the source of each sense, as `ask_grid` takes them."""
+        """Its scores for arrays of inputs, by key and by the source of each sense, as `ask_grid`
+        takes them.
+        """
         worths = [
-            worth_grid(each.curve, ask_grid(each.tree, values), each.low, each.high) for each in self.considerations
+            worth_grid(each.curve, ask_grid(each.tree, values), each.low, each.high)
+            for each in self.considerations
         ]
         weights = [each.weight for each in self.considerations]
         return combined_grid(self.combine, worths, weights) * max(0.0, self.weight())
@@ -128,7 +133,11 @@ class LiveUtility:
         if self._current is not None and me.world.now_s < self._until_s - SLACK_S:
             return True
         threshold = self._setup.threshold()
-        open_ = [bid for bid in bids if bid is not None and bid.whole > threshold and self._may(me, bid.option)]
+        open_ = [
+            bid
+            for bid in bids
+            if bid is not None and bid.whole > threshold and self._may(me, bid.option)
+        ]
         if not open_:
             self.cause = cause("below_threshold", threshold=threshold)
             if self._current is not None:
@@ -142,7 +151,9 @@ class LiveUtility:
         return option is self._current or option.row.opens(me)
 
     def _winner(self, me: Me, bids: list[Bid]) -> Bid:
-        """The highest bid, of equals the one it is at, else the earlier; or one drawn by score among the best."""
+        """The highest bid, of equals the one it is at, else the earlier; or one drawn by score
+        among the best.
+        """
         ranked = sorted(bids, key=lambda bid: (-bid.whole, bid.option is not self._current))
         if self._setup.winner == "highest":
             return ranked[0]
@@ -170,13 +181,20 @@ class LiveUtility:
 
     def _change_to(self, me: Me, bid: Bid) -> None:
         if self._current is not None:
-            beaten = cause("outscored", row=bid.option.row.id, score=_short(bid.whole), own=_short(self._own_score))
+            beaten = cause(
+                "outscored",
+                row=bid.option.row.id,
+                score=_short(bid.whole),
+                own=_short(self._own_score),
+            )
             self._current.row.halt(me, beaten)
         self._current = bid.option
         self._until_s = me.world.now_s + self._setup.hold()
 
     def _bid(self, me: Me, option: LiveOption) -> Bid | None:
-        """An option's score now, for the candidate that it is highest for; None if there is no candidate."""
+        """An option's score now, for the candidate that it is highest for; None if there is no
+        candidate.
+        """
         stays = self._setup.stay_bonus() if option is self._current else 0.0
         if option is self._current:
             self._own_score = 0.0

@@ -45,7 +45,9 @@ class Decorator(Document):
 
 
 class Upkeep(Document):
-    """Small work done every so many seconds while its row is active; first when the row is entered."""
+    """Small work done every so many seconds while its row is active; first when the row is
+    entered.
+    """
 
     kind: str
     every_s: Number = Field(default=0.5, gt=0)
@@ -71,7 +73,9 @@ class Row(Document):
 
 
 class Override(Document):
-    """What a variant does differently in one row of the behavior it is made from; None leaves it as it is there."""
+    """What a variant does differently in one row of the behavior it is made from; None leaves it as
+    it is there.
+    """
 
     row: RowId
     name: str | None = None
@@ -83,20 +87,25 @@ class Override(Document):
     note: str | None = None
     binds: dict[KeyName, ParamValue] = Field(default_factory=dict)
     instead: tuple[Row, ...] = ()
-    """Rows that take the place of the row and of all that is nested in it; the first of them stands where it stood."""
+    """Rows that take the place of the row and of all that is nested in it; the first of them stands
+    where it stood.
+    """
 
 
 BINDS = "binds"
 """The part of a row that holds what another behavior's keys are bound to."""
 
 REPLACED = ("name", "guard", "muted", "decorators", "upkeep", "note")
-"""The fields of a row that an override puts others in the place of. Arguments and what keys are bound to it adds to."""
+"""The fields of a row that an override puts others in the place of. Arguments and what keys are
+bound to it adds to.
+"""
 
 
 class Behavior(Document):
     """An outline that decides for one kind of NPC. Rows stand in the order in which they are read.
 
-    A variant has no rows of its own: it follows those of the behavior it is a `variant_of`, but for its overrides.
+    A variant has no rows of its own: it follows those of the behavior it is a `variant_of`, but for
+    its overrides.
     """
 
     name: Slug = Field(exclude=True)
@@ -108,7 +117,9 @@ class Behavior(Document):
 
     @cached_property
     def outline(self) -> Outline:
-        """Who is nested in whom. Raises OutlineError if the rows do not make a tree; loading has checked that."""
+        """Who is nested in whom. Raises OutlineError if the rows do not make a tree; loading has
+        checked that.
+        """
         return Outline.of([(row.id, row.under) for row in self.rows])
 
     @cached_property
@@ -121,7 +132,9 @@ class Behavior(Document):
         return self.by_id[row_id]
 
     def with_rows(self, rows: Iterable[Row]) -> "Behavior":
-        """The behavior with other rows, which are not checked. Where they are nested as before, so is its outline."""
+        """The behavior with other rows, which are not checked. Where they are nested as before, so
+        is its outline.
+        """
         rows, fields = tuple(rows), {name: getattr(self, name) for name in type(self).model_fields}
         made = Behavior.model_construct(**{**fields, "rows": rows})
         if "outline" in self.__dict__ and [(row.id, row.under) for row in rows] == [
@@ -142,8 +155,8 @@ class Sharing(StrEnum):
 class Key(Document):
     """One entry of a blackboard. `low` and `high` bound a number; the default None is 'not set'.
 
-    With a `formula`, in the condition language, the key is derived: it always has the value of the formula, and no row
-    may write it.
+    With a `formula`, in the condition language, the key is derived: it always has the value of the
+    formula, and no row may write it.
     """
 
     name: KeyName

@@ -1,4 +1,6 @@
-"""What is different between two states of a project, and whether its files were changed by somebody else."""
+"""What is different between two states of a project, and whether its files were changed by somebody
+else.
+"""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -16,7 +18,10 @@ def stamp(folder: Path) -> Stamp:
     """The stamp of a project's JSON files; what cannot be read is left out."""
     found: Stamp = {}
     for path in sorted(
-        [*folder.glob("*.json"), *(each for name in COLLECTIONS for each in folder.glob(f"{name}/*.json"))]
+        [
+            *folder.glob("*.json"),
+            *(each for name in COLLECTIONS for each in folder.glob(f"{name}/*.json")),
+        ]
     ):
         try:
             about = path.stat()
@@ -32,7 +37,9 @@ def changed_files(before: Stamp, now: Stamp) -> list[str]:
 
 
 def changes(before: Project, now: Project) -> list[str]:
-    """What is different, a line for each document: made, removed, or changed and in how many rows."""
+    """What is different, a line for each document: made, removed, or changed and in how many
+    rows.
+    """
     lines = [] if before.cover == now.cover else ["project.json: changed"]
     lines.extend([] if before.event_list == now.event_list else ["events.json: changed"])
     for collection in COLLECTIONS:

@@ -1,6 +1,8 @@
-"""Rows as text, to be carried between behaviors, projects and other programs; and what can be done with several rows.
+"""Rows as text, to be carried between behaviors, projects and other programs; and what can be done
+with several rows.
 
-The text is what a behavior's file has for these rows, so it can be read, kept in a file or sent to somebody.
+The text is what a behavior's file has for these rows, so it can be read, kept in a file or sent to
+somebody.
 """
 
 import json
@@ -48,7 +50,9 @@ def rows_from(text: str) -> list[Row]:
 def paste_rows(
     project: Project, behavior: str, rows: Iterable[Row], *, after: str | None, under: str | None
 ) -> tuple[Project, list[str]]:
-    """Put rows in behind `after`, or first under `under`, with ids of their own. Returns the ids of the outermost."""
+    """Put rows in behind `after`, or first under `under`, with ids of their own. Returns the ids of
+    the outermost.
+    """
     target = home(project, behavior, after or under or "")[0] if after or under else behavior
     rows = renewed(resolved(project, target), rows)
     tops = [row.id for row in rows if row.under is None]
@@ -62,25 +66,33 @@ def paste_rows(
             siblings = [each for each, around in placed.items() if around == row.under]
             path = after or under
             behind = _beside(path, siblings[-1]) if siblings else None
-            project = insert_row(project, behavior, row, after=behind, under=_beside(path, row.under))
+            project = insert_row(
+                project, behavior, row, after=behind, under=_beside(path, row.under)
+            )
         placed[row.id] = row.under  # type: ignore[assignment]
     return project, [_beside(after or under, each) for each in tops]
 
 
 def renewed(behavior: Behavior, rows: Iterable[Row]) -> list[Row]:
-    """Rows with ids that no row of a behavior has; where they name each other they go on doing so."""
+    """Rows with ids that no row of a behavior has; where they name each other they go on doing
+    so.
+    """
     rows = list(rows)
     ids: dict[str, str] = {}
     for row in rows:
         ids[row.id] = fresh_id(behavior)
-        behavior = behavior.with_rows([*behavior.rows, row.model_copy(update={"id": ids[row.id], "under": None})])
+        behavior = behavior.with_rows(
+            [*behavior.rows, row.model_copy(update={"id": ids[row.id], "under": None})]
+        )
     return [
         row.model_copy(
             update={
                 "id": ids[row.id],
                 "under": ids.get(row.under) if row.under else None,
                 "args": {
-                    name: ids.get(value, value) if name in NAMING and isinstance(value, str) else value
+                    name: ids.get(value, value)
+                    if name in NAMING and isinstance(value, str)
+                    else value
                     for name, value in row.args.items()
                 },
             }
@@ -89,8 +101,12 @@ def renewed(behavior: Behavior, rows: Iterable[Row]) -> list[Row]:
     ]
 
 
-def wrap_rows(project: Project, behavior: str, row_ids: Sequence[str], kind: str, name: str) -> tuple[Project, str]:
-    """Put rows that stand one after the other into a new row of a kind. Returns the id of that row."""
+def wrap_rows(
+    project: Project, behavior: str, row_ids: Sequence[str], kind: str, name: str
+) -> tuple[Project, str]:
+    """Put rows that stand one after the other into a new row of a kind. Returns the id of that
+    row.
+    """
     target = home(project, behavior, row_ids[0])[0]
     own = [home(project, behavior, row_id)[1] for row_id in row_ids]
     document = resolved(project, target)
@@ -103,8 +119,11 @@ def wrap_rows(project: Project, behavior: str, row_ids: Sequence[str], kind: str
     return replace_behavior(project, target, rows), _beside(row_ids[0], around.id)
 
 
-def extract_rows(project: Project, behavior: str, row_ids: Sequence[str], name: str, title: str) -> tuple[Project, str]:
-    """Put rows that stand one after the other into a behavior of their own, which is used in their place.
+def extract_rows(
+    project: Project, behavior: str, row_ids: Sequence[str], name: str, title: str
+) -> tuple[Project, str]:
+    """Put rows that stand one after the other into a behavior of their own, which is used in their
+    place.
 
     Several rows become a sequence there. Returns the id of the row that uses it.
     """
@@ -114,12 +133,22 @@ def extract_rows(project: Project, behavior: str, row_ids: Sequence[str], name: 
     made = Behavior(name=name, title=title, blackboard=document.blackboard)
     if len(row_ids) > 1:
         top = Row(id=fresh_id(document), kind="sequence", name=title)
-        rows = [top, *(row.model_copy(update={"under": top.id}) if row.under is None else row for row in rows)]
+        rows = [
+            top,
+            *(
+                row.model_copy(update={"under": top.id}) if row.under is None else row
+                for row in rows
+            ),
+        ]
     behaviors = sorted((*project.behaviors, made.with_rows(rows)), key=lambda each: each.name)
     project = project.model_copy(update={"behaviors": tuple(behaviors)})
     use = Row(id=fresh_id(document), kind=USES, name=title, args={BEHAVIOR: name})
     project = insert_row(
-        project, behavior, use, after=row_ids[-1], under=document.row(home(project, behavior, row_ids[0])[1]).under
+        project,
+        behavior,
+        use,
+        after=row_ids[-1],
+        under=document.row(home(project, behavior, row_ids[0])[1]).under,
     )
     return delete_rows(project, behavior, row_ids), _beside(row_ids[0], use.id)
 

@@ -9,7 +9,9 @@ from umbrant.model.values import Document, named
 
 
 class Dismissal(Document):
-    """A finding of the review that the author has looked at and does not want to be told of again."""
+    """A finding of the review that the author has looked at and does not want to be told of
+    again.
+    """
 
     finding: str
     """The finding's key."""
@@ -60,15 +62,24 @@ class Project(Document):
         return self.keys_on(behavior.blackboard)
 
     def keys_on(self, blackboard: str) -> dict[str, Key]:
-        """The keys of a blackboard and of those it extends, these first; a blackboard that is missing has none."""
+        """The keys of a blackboard and of those it extends, these first; a blackboard that is
+        missing has none.
+        """
         boards = {board.name: board for board in self.blackboards}
         chain: list[Blackboard] = []
         name: str | None = blackboard
         while name in boards and boards[name] not in chain:
             chain.append(boards[name])
             name = boards[name].extends
-        return {key_name: key for board in reversed(chain) for key_name, key in board.by_name.items()}
+        return {
+            key_name: key for board in reversed(chain) for key_name, key in board.by_name.items()
+        }
 
     def world_keys(self) -> dict[str, Key]:
         """The keys that all agents share, by name, of whatever blackboard."""
-        return {key.name: key for board in self.blackboards for key in board.keys if key.scope is Sharing.WORLD}
+        return {
+            key.name: key
+            for board in self.blackboards
+            for key in board.keys
+            if key.scope is Sharing.WORLD
+        }

@@ -1,7 +1,8 @@
 """Every change an author can make to a project, as functions from a project to a project.
 
-Undo is keeping the earlier project, so nothing here changes anything in place. A function that is asked for something
-impossible (un-nest a top row, move the first row up) gives the project back as it was.
+Undo is keeping the earlier project, so nothing here changes anything in place. A function that is
+asked for something impossible (un-nest a top row, move the first row up) gives the project back as
+it was.
 """
 
 import secrets
@@ -26,7 +27,9 @@ _ID_LETTERS = "abcdefghjkmnpqrstuvwxyz23456789"
 
 @dataclass(frozen=True)
 class Edit:
-    """A named change. Edits that follow each other with the same `merges` become one step of undo."""
+    """A named change. Edits that follow each other with the same `merges` become one step of
+    undo.
+    """
 
     name: str
     apply: Callable[[Project], Project]
@@ -35,7 +38,9 @@ class Edit:
 
 @dataclass(frozen=True)
 class Slot:
-    """Where a chip's value is kept: a row, a part of it (ROW, GUARD, 'decorator 0', 'upkeep 0'), and a parameter."""
+    """Where a chip's value is kept: a row, a part of it (ROW, GUARD, 'decorator 0', 'upkeep 0'),
+    and a parameter.
+    """
 
     row_id: str
     part: str
@@ -43,7 +48,9 @@ class Slot:
 
 
 def part_name(family: str, index: int) -> str:
-    """The part of a row that holds its nth decorator or upkeep, as used in `Slot.part` and in takes."""
+    """The part of a row that holds its nth decorator or upkeep, as used in `Slot.part` and in
+    takes.
+    """
     return f"{family} {index}"
 
 
@@ -54,7 +61,9 @@ def part_index(part: str) -> tuple[str, int]:
 
 
 def fresh_id(behavior: Behavior) -> str:
-    """An id no row of this behavior has. Drawn at random, so that two authors' new rows seldom meet in a merge."""
+    """An id no row of this behavior has. Drawn at random, so that two authors' new rows seldom meet
+    in a merge.
+    """
     while True:
         drawn = "".join(secrets.choice(_ID_LETTERS) for _ in range(4))
         if drawn not in behavior.by_id:
@@ -62,8 +71,8 @@ def fresh_id(behavior: Behavior) -> str:
 
 
 def home(project: Project, behavior: str, row_id: str) -> tuple[str, str]:
-    """The behavior that a row is written in, and its id there: `go` of the behavior that the row `use1` of this one
-    uses, for `use1/go`.
+    """The behavior that a row is written in, and its id there: `go` of the behavior that the row
+    `use1` of this one uses, for `use1/go`.
     """
     first, _, rest = row_id.partition("/")
     if not rest:
@@ -73,13 +82,17 @@ def home(project: Project, behavior: str, row_id: str) -> tuple[str, str]:
 
 
 def row_of(project: Project, behavior: str, row_id: str) -> Row:
-    """A row of a behavior, of a variant as it comes out there, or of a behavior that it uses. Raises KeyError."""
+    """A row of a behavior, of a variant as it comes out there, or of a behavior that it uses.
+    Raises KeyError.
+    """
     name, own_id = home(project, behavior, row_id)
     return resolved(project, name).row(own_id)
 
 
 def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Project:
-    """The project with these rows in the named behavior. A variant gets the overrides that come to them."""
+    """The project with these rows in the named behavior. A variant gets the overrides that come to
+    them.
+    """
     changed = []
     for each in project.behaviors:
         if each.name == name:
@@ -93,25 +106,37 @@ def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Projec
     return project.model_copy(update={"behaviors": tuple(changed)})
 
 
-def change_row(project: Project, behavior: str, row_id: str, change: Callable[[Row], Row]) -> Project:
+def change_row(
+    project: Project, behavior: str, row_id: str, change: Callable[[Row], Row]
+) -> Project:
     """The project with one row changed."""
     name, own_id = home(project, behavior, row_id)
     rows = resolved(project, name).rows
-    return replace_behavior(project, name, [change(row) if row.id == own_id else row for row in rows])
+    return replace_behavior(
+        project, name, [change(row) if row.id == own_id else row for row in rows]
+    )
 
 
 def rename_row(project: Project, behavior: str, row_id: str, name: str) -> Project:
     """Give a row another name."""
-    return change_row(project, behavior, row_id, lambda row: row.model_copy(update={"name": name.strip()}))
+    return change_row(
+        project, behavior, row_id, lambda row: row.model_copy(update={"name": name.strip()})
+    )
 
 
 def set_note(project: Project, behavior: str, row_id: str, note: str) -> Project:
     """Say something about a row that is only for its readers."""
-    return change_row(project, behavior, row_id, lambda row: row.model_copy(update={"note": note.strip()}))
+    return change_row(
+        project, behavior, row_id, lambda row: row.model_copy(update={"note": note.strip()})
+    )
 
 
-def set_kind(project: Project, behavior: str, row_id: str, kind: str, keep: Iterable[str]) -> Project:
-    """Make a row into one of another kind. Of its values it keeps those of the parameters that are named."""
+def set_kind(
+    project: Project, behavior: str, row_id: str, kind: str, keep: Iterable[str]
+) -> Project:
+    """Make a row into one of another kind. Of its values it keeps those of the parameters that are
+    named.
+    """
     kept = set(keep)
 
     def change(row: Row) -> Row:
@@ -124,7 +149,9 @@ def set_kind(project: Project, behavior: str, row_id: str, kind: str, keep: Iter
 def set_muted(project: Project, behavior: str, row_ids: Iterable[str], muted: bool) -> Project:
     """Mute rows (the engine passes over them) or let them take part again."""
     for row_id in row_ids:
-        project = change_row(project, behavior, row_id, lambda row: row.model_copy(update={"muted": muted}))
+        project = change_row(
+            project, behavior, row_id, lambda row: row.model_copy(update={"muted": muted})
+        )
     return project
 
 
@@ -134,9 +161,13 @@ def set_value(project: Project, behavior: str, slot: Slot, value: ParamValue | N
 
     def change(row: Row) -> Row:
         if family == "decorator":
-            return row.model_copy(update={"decorators": _with_value(row.decorators, index, slot.param, value)})
+            return row.model_copy(
+                update={"decorators": _with_value(row.decorators, index, slot.param, value)}
+            )
         if family == "upkeep":
-            return row.model_copy(update={"upkeep": _with_value(row.upkeep, index, slot.param, value)})
+            return row.model_copy(
+                update={"upkeep": _with_value(row.upkeep, index, slot.param, value)}
+            )
         if family == BINDS:
             return row.model_copy(update={"binds": _changed(row.binds, slot.param, value)})
         return row.model_copy(update={"args": _changed(row.args, slot.param, value)})
@@ -156,8 +187,12 @@ def set_every(project: Project, behavior: str, slot: Slot, every_s: float) -> Pr
     return change_row(project, behavior, slot.row_id, change)
 
 
-def set_guard(project: Project, behavior: str, row_id: str, when: str, watch: Watch | None = None) -> Project:
-    """Give a row a guard, or change it; an empty condition takes it away. The watch stays unless one is given."""
+def set_guard(
+    project: Project, behavior: str, row_id: str, when: str, watch: Watch | None = None
+) -> Project:
+    """Give a row a guard, or change it; an empty condition takes it away. The watch stays unless
+    one is given.
+    """
 
     def change(row: Row) -> Row:
         if not when.strip():
@@ -168,23 +203,31 @@ def set_guard(project: Project, behavior: str, row_id: str, when: str, watch: Wa
     return change_row(project, behavior, row_id, change)
 
 
-def add_decorator(project: Project, behavior: str, row_id: str, kind: str, args: Args | None = None) -> Project:
+def add_decorator(
+    project: Project, behavior: str, row_id: str, kind: str, args: Args | None = None
+) -> Project:
     """Wrap a row in one more decorator, inside those it has."""
     return change_row(
         project,
         behavior,
         row_id,
-        lambda row: row.model_copy(update={"decorators": (*row.decorators, Decorator(kind=kind, args=args or {}))}),
+        lambda row: row.model_copy(
+            update={"decorators": (*row.decorators, Decorator(kind=kind, args=args or {}))}
+        ),
     )
 
 
-def add_upkeep(project: Project, behavior: str, row_id: str, kind: str, args: Args | None = None) -> Project:
+def add_upkeep(
+    project: Project, behavior: str, row_id: str, kind: str, args: Args | None = None
+) -> Project:
     """Give a row one more upkeep."""
     return change_row(
         project,
         behavior,
         row_id,
-        lambda row: row.model_copy(update={"upkeep": (*row.upkeep, Upkeep(kind=kind, args=args or {}))}),
+        lambda row: row.model_copy(
+            update={"upkeep": (*row.upkeep, Upkeep(kind=kind, args=args or {}))}
+        ),
     )
 
 
@@ -202,10 +245,13 @@ def remove_part(project: Project, behavior: str, row_id: str, part: str) -> Proj
     return change_row(project, behavior, row_id, change)
 
 
-def insert_row(project: Project, behavior: str, row: Row, *, after: str | None, under: str | None) -> Project:
+def insert_row(
+    project: Project, behavior: str, row: Row, *, after: str | None, under: str | None
+) -> Project:
     """Add a row under `under`: behind its sibling `after`, or as the first where `after` is None.
 
-    A row that is inside a used behavior is added there, where its sibling or the row around it is written.
+    A row that is inside a used behavior is added there, where its sibling or the row around it is
+    written.
     """
     if after is not None:
         behavior, after = home(project, behavior, after)
@@ -231,7 +277,12 @@ def delete_rows(project: Project, behavior: str, row_ids: Iterable[str]) -> Proj
         name, own_id = home(project, behavior, inside)
         project = delete_rows(project, name, [own_id])
     document = resolved(project, behavior)
-    gone = {inner for row_id in row_ids if row_id in document.by_id for inner in document.outline.within(row_id)}
+    gone = {
+        inner
+        for row_id in row_ids
+        if row_id in document.by_id
+        for inner in document.outline.within(row_id)
+    }
     return replace_behavior(project, behavior, [row for row in document.rows if row.id not in gone])
 
 
@@ -243,7 +294,9 @@ def nest_row(project: Project, behavior: str, row_id: str) -> Project:
     if place == 0:
         return project
     above = siblings[place - 1]
-    return change_row(project, behavior, row_id, lambda row: row.model_copy(update={"under": above}))
+    return change_row(
+        project, behavior, row_id, lambda row: row.model_copy(update={"under": above})
+    )
 
 
 def unnest_row(project: Project, behavior: str, row_id: str) -> Project:
@@ -269,8 +322,12 @@ def move_row(project: Project, behavior: str, row_id: str, step: int) -> Project
     return _moved(project, behavior, row_id, after=after, under=document.outline.parent[row_id])
 
 
-def place_rows(project: Project, behavior: str, row_ids: Iterable[str], *, after: str | None, under: str) -> Project:
-    """Move rows, with all that is nested in them, behind `after`, or first in `under`, in the order they are given."""
+def place_rows(
+    project: Project, behavior: str, row_ids: Iterable[str], *, after: str | None, under: str
+) -> Project:
+    """Move rows, with all that is nested in them, behind `after`, or first in `under`, in the order
+    they are given.
+    """
     behavior, under = home(project, behavior, under)
     last = after.rpartition("/")[2] if after is not None else None
     for row_id in row_ids:
@@ -281,8 +338,12 @@ def place_rows(project: Project, behavior: str, row_ids: Iterable[str], *, after
     return project
 
 
-def follow_original(project: Project, behavior: str, row_id: str, slot: Slot | None = None) -> Project:
-    """Have a variant's row, or one slot of it, be again as it is in the behavior that the variant is made from."""
+def follow_original(
+    project: Project, behavior: str, row_id: str, slot: Slot | None = None
+) -> Project:
+    """Have a variant's row, or one slot of it, be again as it is in the behavior that the variant
+    is made from.
+    """
     behavior, own_id = home(project, behavior, row_id)
     variant = project.behavior(behavior)
     override = override_of(variant, own_id)
@@ -290,7 +351,9 @@ def follow_original(project: Project, behavior: str, row_id: str, slot: Slot | N
         return project
     left = without_override(override, slot.part, slot.param) if slot is not None else None
     kept = (left if each is override else each for each in variant.overrides)
-    followed = variant.model_copy(update={"overrides": tuple(each for each in kept if each is not None)})
+    followed = variant.model_copy(
+        update={"overrides": tuple(each for each in kept if each is not None)}
+    )
     others = (followed if each.name == behavior else each for each in project.behaviors)
     return project.model_copy(update={"behaviors": tuple(others)})
 
@@ -312,12 +375,16 @@ def set_seed(project: Project, scenario: str, seed: int) -> Project:
     return _change_scenario(project, scenario, lambda each: each.model_copy(update={"seed": seed}))
 
 
-def _change_scenario(project: Project, name: str, change: Callable[[Scenario], Scenario]) -> Project:
+def _change_scenario(
+    project: Project, name: str, change: Callable[[Scenario], Scenario]
+) -> Project:
     scenarios = tuple(change(each) if each.name == name else each for each in project.scenarios)
     return project.model_copy(update={"scenarios": scenarios})
 
 
-def _moved(project: Project, behavior: str, row_id: str, *, after: str | None, under: str | None) -> Project:
+def _moved(
+    project: Project, behavior: str, row_id: str, *, after: str | None, under: str | None
+) -> Project:
     """Take a row with all that is nested in it out, and put it in again somewhere else."""
     document = resolved(project, behavior)
     inside = set(document.outline.within(row_id))
@@ -338,14 +405,24 @@ def _last_within(behavior: Behavior, row_id: str) -> Row:
     return [row for row in behavior.rows if row.id in inside][-1]
 
 
-def _changed(args: dict[str, ParamValue], name: str, value: ParamValue | None) -> dict[str, ParamValue]:
+def _changed(
+    args: dict[str, ParamValue], name: str, value: ParamValue | None
+) -> dict[str, ParamValue]:
     kept = {key: old for key, old in args.items() if key != name}
-    return kept if value is None else ({**args, name: value} if name in args else {**kept, name: value})
+    return (
+        kept
+        if value is None
+        else ({**args, name: value} if name in args else {**kept, name: value})
+    )
 
 
-def _with_value(parts: tuple[Wrapped, ...], index: int, name: str, value: ParamValue | None) -> tuple[Wrapped, ...]:
+def _with_value(
+    parts: tuple[Wrapped, ...], index: int, name: str, value: ParamValue | None
+) -> tuple[Wrapped, ...]:
     changed = list(parts)
-    changed[index] = changed[index].model_copy(update={"args": _changed(changed[index].args, name, value)})
+    changed[index] = changed[index].model_copy(
+        update={"args": _changed(changed[index].args, name, value)}
+    )
     return tuple(changed)
 
 

@@ -1,11 +1,13 @@
-"""The files of a project's folder: read without waiting for what is no file, and saved all or none of them.
+"""The files of a project's folder: read without waiting for what is no file, and saved all or none
+of them.
 
-A save of several files is a transaction. Each new text is first written beside the file it is for. Then a journal that
-names them all is put into the folder in one step: from then on the save counts as done. What is left is renaming, which
-whoever reads or saves next finishes if a crash came between. Without a journal nothing has happened, and what lies
-beside the files is swept away.
+A save of several files is a transaction. Each new text is first written beside the file it is for.
+Then a journal that names them all is put into the folder in one step: from then on the save counts
+as done. What is left is renaming, which whoever reads or saves next finishes if a crash came
+between. Without a journal nothing has happened, and what lies beside the files is swept away.
 
-Whoever saves holds a lock on the folder, and whoever reads shares one. The system releases it however a process ends.
+Whoever saves holds a lock on the folder, and whoever reads shares one. The system releases it
+however a process ends.
 """
 
 import fcntl
@@ -27,7 +29,9 @@ LARGEST = 64 * 1024 * 1024
 LOCKED_S = 3.0
 """How long is waited for another process that saves or reads."""
 
-_JOURNALED = re.compile(r"(project|events|(behaviors|blackboards|stages|scenarios)/[a-z][a-z0-9_-]{0,59})\.json")
+_JOURNALED = re.compile(
+    r"(project|events|(behaviors|blackboards|stages|scenarios)/[a-z][a-z0-9_-]{0,59})\.json"
+)
 _IS_PART = re.compile(r"\..+\.(json|py)(\.\w+)?\.part")
 _NODE_FILE = re.compile(r"nodes/[^/\0.][^/\0]*\.py")
 
@@ -37,7 +41,8 @@ class BusyError(Exception):
 
 
 def read_text(path: Path) -> str:
-    """The text of a plain file. Raises OSError, also for what is no plain file or too large, and UnicodeDecodeError.
+    """The text of a plain file. Raises OSError, also for what is no plain file or too large, and
+    UnicodeDecodeError.
 
     A pipe or a device is not waited for.
     """
@@ -52,22 +57,27 @@ def read_text(path: Path) -> str:
 
 
 def names_in(folder: Path, ending: str) -> list[str]:
-    """The names of the files in a folder that end so, in order, hidden ones left out; none where there is no folder.
+    """The names of the files in a folder that end so, in order, hidden ones left out; none where
+    there is no folder.
 
     Raises OSError where the folder cannot be read: that is not the same as an empty one.
     """
     try:
         with os.scandir(folder) as entries:
-            return sorted(each.name for each in entries if each.name.endswith(ending) and each.name[0] != ".")
+            return sorted(
+                each.name for each in entries if each.name.endswith(ending) and each.name[0] != "."
+            )
     except FileNotFoundError:
         return []
 
 
 @contextmanager
 def locked(folder: Path, *, shared: bool = False) -> Iterator[None]:
-    """Keep other processes from saving to the folder meanwhile, or, if it is not `shared`, from reading it as well.
+    """Keep other processes from saving to the folder meanwhile, or, if it is not `shared`, from
+    reading it as well.
 
-    Raises BusyError where another keeps it for longer than is waited. Where nothing can be locked nothing is.
+    Raises BusyError where another keeps it for longer than is waited. Where nothing can be locked
+    nothing is.
     """
     try:
         handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
@@ -97,9 +107,11 @@ def _lock(handle: int, how: int) -> None:
 
 
 def save_files(folder: Path, texts: Mapping[str, str], removed: list[str]) -> None:
-    """Write these files and remove those, all or none. Names are paths within the folder. To be called in `locked`.
+    """Write these files and remove those, all or none. Names are paths within the folder. To be
+    called in `locked`.
 
-    Raises OSError. Nothing has been changed then, or, where only renaming failed, `finish_save` goes on with it.
+    Raises OSError. Nothing has been changed then, or, where only renaming failed, `finish_save`
+    goes on with it.
     """
     folder.mkdir(parents=True, exist_ok=True)
     finish_save(folder)
@@ -108,7 +120,9 @@ def save_files(folder: Path, texts: Mapping[str, str], removed: list[str]) -> No
     try:
         for name, text in texts.items():
             _write_part(folder / name, text)
-        write_whole(folder / JOURNAL, json.dumps({"write": list(texts), "remove": removed}, indent=2) + "\n")
+        write_whole(
+            folder / JOURNAL, json.dumps({"write": list(texts), "remove": removed}, indent=2) + "\n"
+        )
     except BaseException:
         # The journal goes first: with it in place what lies beside the files is the save.
         (folder / JOURNAL).unlink(missing_ok=True)
@@ -118,7 +132,9 @@ def save_files(folder: Path, texts: Mapping[str, str], removed: list[str]) -> No
 
 
 def finish_save(folder: Path) -> None:
-    """Finish a save that was cut short after it counted as done; else remove what one left behind. Raises OSError."""
+    """Finish a save that was cut short after it counted as done; else remove what one left behind.
+    Raises OSError.
+    """
     if not os.path.lexists(folder / JOURNAL):
         _sweep(folder)
         return
@@ -142,7 +158,9 @@ def is_unfinished(folder: Path) -> bool:
 
 
 def _journal(folder: Path) -> tuple[list[str], list[str]]:
-    """What a journal names. It may come with a stranger's project: only files of this project can be meant."""
+    """What a journal names. It may come with a stranger's project: only files of this project can
+    be meant.
+    """
     try:
         data = json.loads(read_text(folder / JOURNAL))
         written, removed = data["write"], data["remove"]
@@ -155,7 +173,8 @@ def _journal(folder: Path) -> tuple[list[str], list[str]]:
             for name in names
             if isinstance(name, str)
             and (_JOURNALED.fullmatch(name) or _NODE_FILE.fullmatch(name))
-            and os.path.realpath((folder / name).parent) in (inside, os.path.join(inside, name.partition("/")[0]))
+            and os.path.realpath((folder / name).parent)
+            in (inside, os.path.join(inside, name.partition("/")[0]))
         ]
         if isinstance(names, list)
         else []
@@ -210,7 +229,9 @@ def _settle(folder: Path) -> None:
 
 
 def write_whole(path: Path, text: str) -> None:
-    """Put `text` at `path` in one step: a reader, or a crash, sees the old file or the new one. Raises OSError."""
+    """Put `text` at `path` in one step: a reader, or a crash, sees the old file or the new one.
+    Raises OSError.
+    """
     path.parent.mkdir(parents=True, exist_ok=True)
     handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=PART)
     try:

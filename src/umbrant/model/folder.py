@@ -1,4 +1,6 @@
-"""A project as a folder of JSON files: read with every problem gathered, saved so that nothing is ever half written."""
+"""A project as a folder of JSON files: read with every problem gathered, saved so that nothing is
+ever half written.
+"""
 
 import json
 import re
@@ -12,7 +14,15 @@ from pydantic import ValidationError
 
 from umbrant.model.behaviors import Behavior, Blackboard, EventList, NodeFile
 from umbrant.model.documents import Cover, Project
-from umbrant.model.files import BusyError, finish_save, is_unfinished, locked, names_in, read_text, save_files
+from umbrant.model.files import (
+    BusyError,
+    finish_save,
+    is_unfinished,
+    locked,
+    names_in,
+    read_text,
+    save_files,
+)
 from umbrant.model.json_text import JsonError, read_json
 from umbrant.model.outline import Outline, OutlineError
 from umbrant.model.problems import Problem, ProjectError
@@ -27,7 +37,9 @@ FOLDERS: dict[str, type[Behavior] | type[Blackboard] | type[Stage] | type[Scenar
     "stages": Stage,
     "scenarios": Scenario,
 }
-"""Each folder of a project and the kind of document its files hold; also the names of Project's fields."""
+"""Each folder of a project and the kind of document its files hold; also the names of Project's
+fields.
+"""
 
 TEXT = "_text"
 """Where a document keeps its text, beside its fields."""
@@ -38,7 +50,8 @@ _SPREAD = re.compile(r'\{\n\s+("mid": [^\n]+,)\n\s+("give": [^\n]+)\n\s+\}')
 
 
 def read_project(folder: Path) -> Project:
-    """Read a project's files. Raises ProjectError with every problem of every file; names in it are not checked.
+    """Read a project's files. Raises ProjectError with every problem of every file; names in it are
+    not checked.
 
     A save that a crash has cut short is finished first.
     """
@@ -64,7 +77,9 @@ def read_project(folder: Path) -> Project:
 def read_nodes(folder: Path) -> tuple[NodeFile, ...]:
     """The files of nodes of a project's own, as they lie on disk. Raises ProjectError."""
     problems: list[Problem] = []
-    texts = {name: _text_of(folder, name, problems) for name in _names(folder, NODES, ".py", problems)}
+    texts = {
+        name: _text_of(folder, name, problems) for name in _names(folder, NODES, ".py", problems)
+    }
     if problems:
         raise ProjectError(problems)
     return tuple(NodeFile(name=Path(name).name, text=text or "") for name, text in texts.items())
@@ -75,7 +90,9 @@ def _names(folder: Path, place: str, ending: str, problems: list[Problem]) -> li
     try:
         return [f"{place}/{name}" for name in names_in(folder / place, ending)]
     except OSError as error:
-        problems.append(Problem(place, "", f"cannot be read: {error.strerror}.", "Allow reading the folder."))
+        problems.append(
+            Problem(place, "", f"cannot be read: {error.strerror}.", "Allow reading the folder.")
+        )
         return []
 
 
@@ -86,14 +103,19 @@ def _told(folder: Path, what: str) -> Iterator[None]:
         yield
     except BusyError:
         message = "another process is saving to this folder at this moment."
-        raise ProjectError([Problem(str(folder), "", message, "Try again when it is done.")]) from None
+        raise ProjectError(
+            [Problem(str(folder), "", message, "Try again when it is done.")]
+        ) from None
     except OSError as error:
         where = str(error.filename or folder)
-        raise ProjectError([Problem(where, "", f"{what}: {error.strerror or error}.", "See to the folder.")]) from error
+        raise ProjectError(
+            [Problem(where, "", f"{what}: {error.strerror or error}.", "See to the folder.")]
+        ) from error
 
 
 def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Project:
-    """The project in these files' texts, which `document_texts` gives. `unread` are problems met on the way here.
+    """The project in these files' texts, which `document_texts` gives. `unread` are problems met on
+    the way here.
 
     Raises ProjectError with every problem of every file.
     """
@@ -108,7 +130,9 @@ def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Proj
             try:
                 nodes.append(NodeFile(name=file, text=text))
             except ValidationError:
-                remedy = "Give it a name of letters, digits, spaces, dots and dashes that ends in .py."
+                remedy = (
+                    "Give it a name of letters, digits, spaces, dots and dashes that ends in .py."
+                )
                 problems.append(Problem(name, "", "is no file of nodes that can be read.", remedy))
             continue
         document, faults = _read_document(name, text)
@@ -146,7 +170,8 @@ def document_texts(project: Project) -> dict[str, str]:
 
 
 def document_text(document: Document) -> str:
-    """A document as JSON text: fields in the order of their declaration, without defaults, small values on one line.
+    """A document as JSON text: fields in the order of their declaration, without defaults, small
+    values on one line.
 
     Kept with the document, which never changes: of a project only what was edited is written anew.
     """
@@ -172,14 +197,17 @@ def _written(document: Document) -> str:
 
 
 def _with_rows(behavior: Behavior) -> str:
-    """A behavior's text, of the texts of its rows, which are kept with them: most are as they were before an edit."""
+    """A behavior's text, of the texts of its rows, which are kept with them: most are as they were
+    before an edit.
+    """
     rows = ",\n".join(_kept_text(row) for row in behavior.rows).replace("\n", "\n    ")
     before = _written(behavior.with_rows(())).removesuffix("\n}")
     return f'{before},\n  "rows": [\n    {rows}\n  ]\n}}'
 
 
 def save_project(project: Project, folder: Path) -> None:
-    """Write what differs from the files on disk, and remove documents that are gone: all of it, or nothing.
+    """Write what differs from the files on disk, and remove documents that are gone: all of it, or
+    nothing.
 
     Raises ProjectError, with the folder as it was.
     """
@@ -203,7 +231,9 @@ def save_project(project: Project, folder: Path) -> None:
 
 
 def _differs(path: Path, text: str) -> bool:
-    """Whether a file is to be written. One of nodes that is there is left: it is written in another editor."""
+    """Whether a file is to be written. One of nodes that is there is left: it is written in another
+    editor.
+    """
     if path.parent.name == NODES:
         return not path.exists()
     try:
@@ -214,7 +244,12 @@ def _differs(path: Path, text: str) -> bool:
 
 def _not_saved(error: Exception, folder: Path) -> Problem:
     if isinstance(error, BusyError):
-        return Problem(str(folder), "", "another process is saving to this folder at this moment.", "Save again.")
+        return Problem(
+            str(folder),
+            "",
+            "another process is saving to this folder at this moment.",
+            "Save again.",
+        )
     where, why = (error.filename, error.strerror) if isinstance(error, OSError) else ("", "")
     remedy = "Your changes are kept here; make room or allow writing, or save to another folder."
     return Problem(str(where or folder), "", f"could not be written: {why or error}.", remedy)
@@ -222,9 +257,11 @@ def _not_saved(error: Exception, folder: Path) -> Problem:
 
 @lru_cache(maxsize=512)
 def _read_document(name: str, text: str) -> tuple[Any | None, tuple[Problem, ...]]:
-    """The document in a file's text, or None, and what is wrong with it; (None, ()) for a file of no known place.
+    """The document in a file's text, or None, and what is wrong with it; (None, ()) for a file of
+    no known place.
 
-    Kept, for documents never change, and of a project that is read again and again nearly all are the same.
+    Kept, for documents never change, and of a project that is read again and again nearly all are
+    the same.
     """
     place, _, file = name.rpartition("/")
     kinds: dict[str, type[Any]] = {COVER_FILE: Cover, EVENTS_FILE: EventList}
@@ -236,7 +273,9 @@ def _read_document(name: str, text: str) -> tuple[Any | None, tuple[Problem, ...
     return _document(name, text, kind, extra, problems), tuple(problems)
 
 
-def _document(name: str, text: str, kind: type[Any], extra: dict[str, str], problems: list[Problem]) -> Any | None:
+def _document(
+    name: str, text: str, kind: type[Any], extra: dict[str, str], problems: list[Problem]
+) -> Any | None:
     """The document in a file's text, or None with what is wrong added to `problems`."""
     data = _parsed(name, text, problems)
     if data is None:
@@ -257,11 +296,17 @@ def _text_of(folder: Path, name: str, problems: list[Problem]) -> str | None:
     try:
         return read_text(folder / name)
     except FileNotFoundError:
-        problems.append(Problem(name, "", f"is missing in {folder}.", "Is this the folder of a project?"))
+        problems.append(
+            Problem(name, "", f"is missing in {folder}.", "Is this the folder of a project?")
+        )
     except OSError as error:
         problems.append(Problem(name, "", f"cannot be read: {error.strerror}."))
     except UnicodeDecodeError as error:
-        problems.append(Problem(name, "", f"is not UTF-8 text (byte {error.start}).", "Restore it or save as UTF-8."))
+        problems.append(
+            Problem(
+                name, "", f"is not UTF-8 text (byte {error.start}).", "Restore it or save as UTF-8."
+            )
+        )
     return None
 
 
@@ -291,7 +336,11 @@ def _explained(name: str, data: dict[str, Any], error: ValidationError) -> Itera
         if (row, field) in told:
             continue
         told.add((row, field))
-        given = "" if fault["type"] == "missing" else f" (it is {json.dumps(fault['input'], default=str)[:60]})"
+        given = (
+            ""
+            if fault["type"] == "missing"
+            else f" (it is {json.dumps(fault['input'], default=str)[:60]})"
+        )
         yield Problem(name, row, f"`{field}`: {_plain(fault['type'], fault['msg'])}{given}.")
 
 

@@ -1,4 +1,6 @@
-"""Reading JSON that anybody may have written: the value, or what is wrong with the text and where."""
+"""Reading JSON that anybody may have written: the value, or what is wrong with the text and
+where.
+"""
 
 import json
 from typing import Any
@@ -8,7 +10,9 @@ MOST_DIGITS = 20
 
 
 class JsonError(Exception):
-    """A text is no JSON that a document can be made of. The message says what is wrong, `remedy` what to do."""
+    """A text is no JSON that a document can be made of. The message says what is wrong, `remedy`
+    what to do.
+    """
 
     def __init__(self, message: str, remedy: str = "Mend the JSON at this place.") -> None:
         super().__init__(message)
@@ -18,18 +22,24 @@ class JsonError(Exception):
 def read_json(text: str) -> Any:
     """The value that a text holds. Raises JsonError."""
     try:
-        data = json.loads(text, parse_int=_whole_number, parse_float=_number, parse_constant=_no_number)
+        data = json.loads(
+            text, parse_int=_whole_number, parse_float=_number, parse_constant=_no_number
+        )
         if "\\u" in text:
             _check_characters(data)
     except RecursionError:
-        raise JsonError("is nested too deeply to be a document of a project.", "Restore it.") from None
+        raise JsonError(
+            "is nested too deeply to be a document of a project.", "Restore it."
+        ) from None
     except json.JSONDecodeError as error:
         raise _placed(error) from None
     return data
 
 
 def _placed(error: json.JSONDecodeError) -> JsonError:
-    open_string = error.msg.startswith("Unterminated string") and "\n" not in error.doc[error.pos :].rstrip()
+    open_string = (
+        error.msg.startswith("Unterminated string") and "\n" not in error.doc[error.pos :].rstrip()
+    )
     message = f"line {error.lineno}, column {error.colno}: {error.msg[:1].lower()}{error.msg[1:]}."
     if open_string or error.pos >= len(error.doc.rstrip()):
         return JsonError(message, "The file ends too early; restore the rest of it.")
@@ -39,7 +49,8 @@ def _placed(error: json.JSONDecodeError) -> JsonError:
 def _whole_number(digits: str) -> int:
     if len(digits) > MOST_DIGITS:
         raise JsonError(
-            f"holds a number of {len(digits)} digits; {MOST_DIGITS} is the most.", "Write a smaller number."
+            f"holds a number of {len(digits)} digits; {MOST_DIGITS} is the most.",
+            "Write a smaller number.",
         )
     return int(digits)
 
@@ -47,7 +58,9 @@ def _whole_number(digits: str) -> int:
 def _number(text: str) -> float:
     value = float(text)
     if value in (float("inf"), float("-inf")):
-        raise JsonError(f"holds the number {text[:30]}, which is too large.", "Write a smaller number.")
+        raise JsonError(
+            f"holds the number {text[:30]}, which is too large.", "Write a smaller number."
+        )
     return value
 
 
@@ -56,7 +69,9 @@ def _no_number(name: str) -> float:
 
 
 def _check_characters(data: Any) -> None:
-    """Raise JsonError if there is half a character (a lone surrogate) in any text: no file could hold it."""
+    """Raise JsonError if there is half a character (a lone surrogate) in any text: no file could
+    hold it.
+    """
     try:
         json.dumps(data, ensure_ascii=False).encode()
     except UnicodeEncodeError as error:

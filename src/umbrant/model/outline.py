@@ -17,7 +17,9 @@ class OutlineError(ValueError):
 
 @dataclass(frozen=True)
 class Outline:
-    """The tree of row ids. All mappings hold every row, in the order in which the outline is read."""
+    """The tree of row ids. All mappings hold every row, in the order in which the outline is
+    read.
+    """
 
     tops: tuple[str, ...]
     children: dict[str, tuple[str, ...]]
@@ -27,30 +29,43 @@ class Outline:
 
     @classmethod
     def of(cls, links: Iterable[tuple[str, str | None]]) -> "Outline":
-        """From (row id, id of the row it is under) pairs. Raises OutlineError on a repeat, an orphan or a cycle."""
+        """From (row id, id of the row it is under) pairs. Raises OutlineError on a repeat, an
+        orphan or a cycle.
+        """
         parent: dict[str, str | None] = {}
         under: dict[str | None, list[str]] = {}
         for row_id, above in links:
             if row_id in parent:
-                raise OutlineError(row_id, f"the id {row_id!r} is used by two rows; give one of them another id")
+                raise OutlineError(
+                    row_id, f"the id {row_id!r} is used by two rows; give one of them another id"
+                )
             parent[row_id] = above
             under.setdefault(above, []).append(row_id)
         for row_id, above in parent.items():
             if above is not None and above not in parent:
-                raise OutlineError(row_id, f"it is under {above!r}, which is no row of this behavior")
+                raise OutlineError(
+                    row_id, f"it is under {above!r}, which is no row of this behavior"
+                )
         number: dict[str, str] = {}
         depth: dict[str, int] = {}
-        waiting = [(row_id, str(n), 0) for n, row_id in reversed(list(enumerate(under.get(None, []), 1)))]
+        waiting = [
+            (row_id, str(n), 0) for n, row_id in reversed(list(enumerate(under.get(None, []), 1)))
+        ]
         while waiting:
             row_id, text, level = waiting.pop()
             if level >= DEEPEST:
-                raise OutlineError(row_id, f"it is nested more than {DEEPEST} rows deep; move it further out")
+                raise OutlineError(
+                    row_id, f"it is nested more than {DEEPEST} rows deep; move it further out"
+                )
             number[row_id], depth[row_id] = text, level
             inner = list(enumerate(under.get(row_id, []), 1))
             waiting.extend((child, f"{text}.{n}", level + 1) for n, child in reversed(inner))
         for row_id in parent:
             if row_id not in number:
-                raise OutlineError(row_id, "it is nested in itself, through the rows it is under; change one `under`")
+                raise OutlineError(
+                    row_id,
+                    "it is nested in itself, through the rows it is under; change one `under`",
+                )
         return cls(
             tops=tuple(under.get(None, [])),
             children={row_id: tuple(under.get(row_id, ())) for row_id in number},

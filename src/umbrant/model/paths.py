@@ -1,7 +1,9 @@
 """Reaching and changing anything in a project by its path, without a function for each field.
 
-A path names attributes, documents by their names, members of a list by their places, and entries of a mapping by their
-keys: `("scenarios", "dusk", "cast", 0, "body", "sight_m")`. What is put in is checked as it is when a file is read.
+A path names attributes, documents by their names, members of a list by their places, and entries of
+a mapping by their
+keys: `("scenarios", "dusk", "cast", 0, "body", "sight_m")`. What is put in is checked as it is when
+a file is read.
 """
 
 from collections.abc import Mapping
@@ -49,7 +51,9 @@ def remove(project: Project, path: Path) -> Project:
 
 
 def move(project: Project, path: Path, step: int) -> Project:
-    """Move what stands at a path among its neighbours; the project as it is where there is no room."""
+    """Move what stands at a path among its neighbours; the project as it is where there is no
+    room.
+    """
     items = list(at(project, path[:-1]))
     place = _place(items, path[-1])
     if not 0 <= place + step < len(items):
@@ -65,7 +69,9 @@ def _inside(whole: Any, step: str | int) -> Any:
 
 
 def _place(items: Any, step: str | int) -> int:
-    """The place of a step in a list: itself, or that of the document of this name. Raises KeyError."""
+    """The place of a step in a list: itself, or that of the document of this name. Raises
+    KeyError.
+    """
     if isinstance(step, int):
         return step
     for place, each in enumerate(items):

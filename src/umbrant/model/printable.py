@@ -1,4 +1,6 @@
-"""Showing text from files and from a project's own code: short, on one line, and harmless to a screen."""
+"""Showing text from files and from a project's own code: short, on one line, and harmless to a
+screen.
+"""
 
 import unicodedata
 
@@ -7,13 +9,16 @@ _HARMLESS = ("L", "M", "N", "P", "S")
 
 
 _JOINERS = "\u200c\u200d"
-"""They say how the letters beside them are joined, as some languages need it, and turn nothing round."""
+"""They say how the letters beside them are joined, as some languages need it, and turn nothing
+round.
+"""
 
 
 def printable(text: str, limit: int = 200) -> str:
     """The text with what has no look of its own escaped, and cut to so many characters.
 
-    That is control characters, marks that turn the direction of writing (category Cf), and lone surrogates.
+    That is control characters, marks that turn the direction of writing (category Cf), and lone
+    surrogates.
     """
     cut = text if len(text) <= limit else f"{text[: limit - 1]}…"
     if cut.isascii() and cut.isprintable():
@@ -28,7 +33,9 @@ def escaped(text: str) -> str:
 
 def escaped_json(text: str) -> str:
     """JSON with the same escaped, in the way that JSON has for it."""
-    return "".join(each if each in " \n" or _is_harmless(each) else _json_escape(each) for each in text)
+    return "".join(
+        each if each in " \n" or _is_harmless(each) else _json_escape(each) for each in text
+    )
 
 
 def _json_escape(character: str) -> str:
@@ -45,4 +52,10 @@ def _is_harmless(character: str) -> bool:
 
 def _escaped(character: str) -> str:
     number = ord(character)
-    return f"\\x{number:02x}" if number < 0x100 else f"\\u{number:04x}" if number < 0x10000 else f"\\U{number:08x}"
+    return (
+        f"\\x{number:02x}"
+        if number < 0x100
+        else f"\\u{number:04x}"
+        if number < 0x10000
+        else f"\\U{number:08x}"
+    )

@@ -12,7 +12,9 @@ LONGEST = 500
 
 @dataclass(frozen=True, order=True)
 class Problem:
-    """One thing that is wrong: where, what, and the way out. `row` is a row's number and name, or empty."""
+    """One thing that is wrong: where, what, and the way out. `row` is a row's number and name, or
+    empty.
+    """
 
     file: str
     row: str
@@ -21,12 +23,15 @@ class Problem:
     row_id: str = ""
 
     def __post_init__(self) -> None:
-        # What is quoted comes from somebody's files: it may be long, and hold what a terminal would act on.
+        # What is quoted comes from somebody's files: it may be long, and hold what a terminal would
+        # act on.
         for name in ("file", "row", "message", "remedy"):
             object.__setattr__(self, name, printable(getattr(self, name), LONGEST))
 
     def __str__(self) -> str:
-        place = ": ".join(part for part in (self.file, f"row {self.row}" if self.row else "") if part)
+        place = ": ".join(
+            part for part in (self.file, f"row {self.row}" if self.row else "") if part
+        )
         return f"{place}: {self.message}" + (f" {self.remedy}" if self.remedy else "")
 
     def as_json(self) -> dict[str, str]:
@@ -35,7 +40,9 @@ class Problem:
 
 
 class ProjectError(Exception):
-    """A project cannot be read, saved or played. Holds every problem found, in the order of the files."""
+    """A project cannot be read, saved or played. Holds every problem found, in the order of the
+    files.
+    """
 
     def __init__(self, problems: list[Problem]) -> None:
         super().__init__("\n".join(str(problem) for problem in problems))
@@ -43,7 +50,9 @@ class ProjectError(Exception):
 
 
 def did_you_mean(word: str, known: list[str]) -> str:
-    """`Did you mean 'last_seen'?`, or the list of what there is when nothing is close; empty if there is nothing."""
+    """`Did you mean 'last_seen'?`, or the list of what there is when nothing is close; empty if
+    there is nothing.
+    """
     close = process.extractOne(word, known, score_cutoff=60)
     if close:
         return f"Did you mean '{close[0]}'?"

@@ -23,7 +23,9 @@ class Blocks(StrEnum):
 
 
 class Area(Document):
-    """A polygon on the stage, its corners in order: a wall, a stack of crates, water, or paint on the ground."""
+    """A polygon on the stage, its corners in order: a wall, a stack of crates, water, or paint on
+    the ground.
+    """
 
     name: str
     corners: tuple[Point, ...] = Field(min_length=3, max_length=500)
@@ -38,7 +40,9 @@ class Place(Document):
 
 
 class Prop(Document):
-    """A thing that stands on the stage with a level between 0 and 1 that drains: a lamp's oil, a bowl's water."""
+    """A thing that stands on the stage with a level between 0 and 1 that drains: a lamp's oil, a
+    bowl's water.
+    """
 
     name: KeyName
     group: KeyName
@@ -60,7 +64,9 @@ class Stage(Document):
 
 
 class Stat(Document):
-    """A number that belongs to a body, such as its health, and how much it changes by itself each second."""
+    """A number that belongs to a body, such as its health, and how much it changes by itself each
+    second.
+    """
 
     value: Number = 1.0
     low: Number = 0.0
@@ -69,7 +75,9 @@ class Stat(Document):
 
 
 class Body(Document):
-    """What a member of the cast can do with its body. Angles in degrees, the sight cone from edge to edge."""
+    """What a member of the cast can do with its body. Angles in degrees, the sight cone from edge
+    to edge.
+    """
 
     radius_m: Number = Field(default=0.3, gt=0, le=5)
     walk_m_s: Number = Field(default=1.4, gt=0, le=50)
@@ -92,7 +100,9 @@ class Step(Document):
 
 
 class WalkPoint(Document):
-    """A puppet is at `to` at `at_s` seconds; between two such points it goes evenly along the way there."""
+    """A puppet is at `to` at `at_s` seconds; between two such points it goes evenly along the way
+    there.
+    """
 
     at_s: Number = Field(ge=0)
     to: Point
@@ -101,7 +111,8 @@ class WalkPoint(Document):
 class Member(Document):
     """One of the cast. With a behavior it is an agent; without, a puppet that follows its walk.
 
-    With `copies` over 1 it stands for so many of its kind, `gull_1`, `gull_2` and so on, scattered around the start.
+    With `copies` over 1 it stands for so many of its kind, `gull_1`, `gull_2` and so on, scattered
+    around the start.
     """
 
     name: KeyName
@@ -111,8 +122,10 @@ class Member(Document):
     copies: int = Field(default=1, ge=1, le=1000)
     scatter_m: Number = Field(default=0.0, ge=0)
     every_s: Number = Field(default=0.0, ge=0, le=3600)
-    """With copies, how long after one of them the next comes onto the stage: a spawner. 0 for all of them at once. The
-    first comes at once or, where they wait, as soon as a cue puts them somewhere."""
+    """With copies, how long after one of them the next comes onto the stage: a spawner. 0 for all
+    of them at once. The first comes at once or, where they wait, as soon as a cue puts them
+    somewhere.
+    """
     waits: bool = False
     """Whether it is not on the stage until a cue brings it on."""
     start: Point
@@ -124,7 +137,9 @@ class Member(Document):
     """Where a hand steered the puppet, in order of time; with steps the walk is not followed."""
 
     def each(self) -> Iterator["Member"]:
-        """The member, or each of its copies: laid out evenly, in a spiral from the start to `scatter_m`."""
+        """The member, or each of its copies: laid out evenly, in a spiral from the start to
+        `scatter_m`.
+        """
         if self.copies == 1:
             yield self
             return
@@ -137,15 +152,26 @@ class Member(Document):
             )
             title = f"{self.title or self.name} {place + 1}"
             waits = self.waits or (self.every_s > 0 and place > 0)
-            more = {"name": f"{self.name}_{place + 1}", "title": title, "start": start, "copies": 1, "waits": waits}
+            more = {
+                "name": f"{self.name}_{place + 1}",
+                "title": title,
+                "start": start,
+                "copies": 1,
+                "waits": waits,
+            }
             yield self.model_copy(update=more)
 
     def arrivals(self) -> Iterator["Cue"]:
-        """The cues that bring on the copies of a spawner; none for one whose copies wait for cues of their own."""
+        """The cues that bring on the copies of a spawner; none for one whose copies wait for cues
+        of their own.
+        """
         if self.every_s > 0 and not self.waits:
             for place, copy in enumerate(self.each()):
                 if place > 0:
-                    yield Cue(at_s=round(place * self.every_s, 6), does=MoveTo(moves=copy.name, to=copy.start))
+                    yield Cue(
+                        at_s=round(place * self.every_s, 6),
+                        does=MoveTo(moves=copy.name, to=copy.start),
+                    )
 
 
 class RaiseEvent(Document):
@@ -188,12 +214,18 @@ class TakeAway(Document):
 Deed = RaiseEvent | SetKey | MoveTo | DropProp | TakeAway
 """What a cue can do."""
 
-_WHOM: dict[type[Deed], str] = {RaiseEvent: "to", SetKey: "of", MoveTo: "moves", TakeAway: "removes"}
+_WHOM: dict[type[Deed], str] = {
+    RaiseEvent: "to",
+    SetKey: "of",
+    MoveTo: "moves",
+    TakeAway: "removes",
+}
 """The field in which a deed names whom it is done to."""
 
 
 class Cue(Document):
-    """Something that a scenario does at a time, or each time a condition on the keys of the world comes true.
+    """Something that a scenario does at a time, or each time a condition on the keys of the world
+    comes true.
 
     With `by_hand` it was done by the author during a rehearsal.
     """
@@ -220,7 +252,9 @@ class Scenario(Document):
     @classmethod
     def _few_enough(cls, cast: tuple[Member, ...]) -> tuple[Member, ...]:
         if sum(member.copies for member in cast) > MOST_PLAYERS:
-            raise ValueError(f"with all copies there are more than {MOST_PLAYERS}, the most a scenario can have")
+            raise ValueError(
+                f"with all copies there are more than {MOST_PLAYERS}, the most a scenario can have"
+            )
         return cast
 
     @property
@@ -234,14 +268,17 @@ class Scenario(Document):
         return tuple(each for member in self.cast for each in member.each())
 
     def player_of(self, member: Member) -> str | None:
-        """The name by which one of the cast plays, of copies the first; None for who is not of this cast."""
+        """The name by which one of the cast plays, of copies the first; None for who is not of this
+        cast.
+        """
         return next(member.each()).name if member in self.cast else None
 
     def spelled_out(self, deed: Deed) -> Iterator[tuple[float, Deed]]:
         """A deed for each of those whom it names, and how many seconds later it is done for them.
 
-        What is done to one of the cast with copies is done to every copy. They are put around a place as they stand
-        around their start; those that wait for that come one after the other, if they are a spawner's.
+        What is done to one of the cast with copies is done to every copy. They are put around a
+        place as they stand around their start; those that wait for that come one after the other,
+        if they are a spawner's.
         """
         field = _WHOM.get(type(deed))
         whom = getattr(deed, field) if field else None

@@ -1,4 +1,6 @@
-"""The values an author can write into a chip, a key or a stage, and how each is said in a sentence."""
+"""The values an author can write into a chip, a key or a stage, and how each is said in a
+sentence.
+"""
 
 from collections.abc import Iterable, Mapping
 from enum import StrEnum
@@ -7,7 +9,9 @@ from typing import Annotated, Any, Protocol, Self, TypeVar
 from pydantic import BaseModel, ConfigDict, Field
 
 Number = Annotated[float, Field(ge=-1e12, le=1e12)]
-"""A number in a document: so large that nobody needs a larger one, and small enough to be reckoned with."""
+"""A number in a document: so large that nobody needs a larger one, and small enough to be reckoned
+with.
+"""
 
 Coordinate = Annotated[float, Field(ge=-1e6, le=1e6)]
 
@@ -16,12 +20,18 @@ Point = tuple[Coordinate, Coordinate]
 
 
 class Document(BaseModel):
-    """The base of all that is written to a project's files: frozen, and strict about names it does not know."""
+    """The base of all that is written to a project's files: frozen, and strict about names it does
+    not know.
+    """
 
-    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True, allow_inf_nan=False)
+    model_config = ConfigDict(
+        frozen=True, extra="forbid", populate_by_name=True, allow_inf_nan=False
+    )
 
     def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
-        """A copy with other values; what was worked out and kept for the old ones (cached properties) is not copied."""
+        """A copy with other values; what was worked out and kept for the old ones (cached
+        properties) is not copied.
+        """
         copied = super().model_copy(update=update, deep=deep)
         for name in [name for name in copied.__dict__ if name not in type(self).model_fields]:
             del copied.__dict__[name]
@@ -71,10 +81,11 @@ class Shape(StrEnum):
 
 
 class Curve(Document):
-    """A response curve: how much an input is worth, from 0 to 1. `catalog.curves` says what each shape does.
+    """A response curve: how much an input is worth, from 0 to 1. `catalog.curves` says what each
+    shape does.
 
-    The input's place in its range, from 0 to 1, is what `middle`, `width` and the first number of each of `points`
-    are told in; `threshold` is told in the input's own unit.
+    The input's place in its range, from 0 to 1, is what `middle`, `width` and the first number of
+    each of `points` are told in; `threshold` is told in the input's own unit.
     """
 
     shape: Shape

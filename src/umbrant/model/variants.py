@@ -17,12 +17,16 @@ def in_order(behavior: Behavior) -> Behavior:
 
 
 def overrides_between(original: Behavior, wanted: Behavior) -> tuple[Override, ...]:
-    """The overrides that make one behavior into another. Top rows may be changed but not added or removed."""
+    """The overrides that make one behavior into another. Top rows may be changed but not added or
+    removed.
+    """
     return tuple(_between(original, wanted, original.outline.tops))
 
 
 def override_of(variant: Behavior, row_id: str) -> Override | None:
-    """What a variant does differently in a row: its own override, or the one that put the row in."""
+    """What a variant does differently in a row: its own override, or the one that put the row
+    in.
+    """
     for each in variant.overrides:
         if each.row == row_id or any(row.id == row_id for row in each.instead):
             return each
@@ -30,7 +34,9 @@ def override_of(variant: Behavior, row_id: str) -> Override | None:
 
 
 def is_overridden(override: Override, part: str, param: str) -> bool:
-    """Whether an override says what stands in one slot of its row. The name of a row is the parameter `name`."""
+    """Whether an override says what stands in one slot of its row. The name of a row is the
+    parameter `name`.
+    """
     if override.instead:
         return True
     if part == BINDS:
@@ -70,12 +76,19 @@ def _between(original: Behavior, wanted: Behavior, row_ids: tuple[str, ...]) -> 
                 yield _changed(before, after)
             yield from _between(original, wanted, inside)
         else:
-            yield Override(row=row_id, instead=tuple(wanted.row(inner) for inner in wanted.outline.within(row_id)))
+            yield Override(
+                row=row_id,
+                instead=tuple(wanted.row(inner) for inner in wanted.outline.within(row_id)),
+            )
 
 
 def _changed(before: Row, after: Row) -> Override:
     """What is another in a row of the same kind."""
     args = {name: value for name, value in after.args.items() if before.args.get(name) != value}
     binds = {name: value for name, value in after.binds.items() if before.binds.get(name) != value}
-    fields = {name: getattr(after, name) for name in REPLACED if getattr(after, name) != getattr(before, name)}
+    fields = {
+        name: getattr(after, name)
+        for name in REPLACED
+        if getattr(after, name) != getattr(before, name)
+    }
     return Override(row=before.id, args=args, binds=binds, **fields)

@@ -1,6 +1,7 @@
 """A behavior as it runs: variants resolved, and each behavior that it uses put in where it is used.
 
-Rows that come from a used behavior have ids such as `use1/go`: the id of the row that uses it, and their own.
+Rows that come from a used behavior have ids such as `use1/go`: the id of the row that uses it, and
+their own.
 """
 
 from collections.abc import Iterator, Mapping
@@ -16,12 +17,15 @@ BEHAVIOR = "behavior"
 DEEPEST_USE = 16
 """How many behaviors may be used inside each other."""
 MOST_ROWS = 20_000
-"""How many rows a behavior may have with all that it uses. Seven levels with three uses each are some thousands."""
+"""How many rows a behavior may have with all that it uses. Seven levels with three uses each are
+some thousands.
+"""
 
 
 @dataclass(frozen=True)
 class Frame:
-    """What the rows of one behavior see: its keys by the names it uses, and what these are called on the agent's board.
+    """What the rows of one behavior see: its keys by the names it uses, and what these are called
+    on the agent's board.
 
     `path` is the id of the row that uses it, empty for the agent's own behavior.
     """
@@ -54,7 +58,8 @@ class Whole:
 def whole_behavior(project: Project, name: str) -> Whole:
     """The behavior with this name as it runs. Raises KeyError if there is none.
 
-    What cannot be put in (a behavior that is not there, or that uses itself) is left out; validation tells of it.
+    What cannot be put in (a behavior that is not there, or that uses itself) is left out;
+    validation tells of it.
     """
     behavior = resolved(project, name)
     keys = project.keys_of(behavior)
@@ -67,17 +72,27 @@ def whole_behavior(project: Project, name: str) -> Whole:
 
 
 def written_under(behavior: Behavior, row_id: str) -> str | None:
-    """The row around a row in the behavior that it is written in; None for an outermost one, a used behavior's too."""
+    """The row around a row in the behavior that it is written in; None for an outermost one, a used
+    behavior's too.
+    """
     around = behavior.outline.parent[row_id]
-    return around if around is not None and around.rpartition("/")[0] == row_id.rpartition("/")[0] else None
+    return (
+        around
+        if around is not None and around.rpartition("/")[0] == row_id.rpartition("/")[0]
+        else None
+    )
 
 
 def resolved(project: Project, name: str) -> Behavior:
-    """The behavior with this name; of a variant, what its original and its overrides come to. Raises KeyError."""
+    """The behavior with this name; of a variant, what its original and its overrides come to.
+    Raises KeyError.
+    """
     behavior = project.behavior(name)
     chain = [behavior]
     while chain[-1].variant_of is not None:
-        original = next((each for each in project.behaviors if each.name == chain[-1].variant_of), None)
+        original = next(
+            (each for each in project.behaviors if each.name == chain[-1].variant_of), None
+        )
         if original is None or original in chain:
             return behavior.with_rows(())
         chain.append(original)
@@ -108,16 +123,24 @@ def expanded_size(project: Project, name: str) -> int:
         place = each, len(above)
         if place not in sizes:
             behavior = resolved(project, each)
-            inner = [used for _, used in used_behaviors(behavior) if used in known and used not in above]
+            inner = [
+                used for _, used in used_behaviors(behavior) if used in known and used not in above
+            ]
             is_deepest = len(above) >= DEEPEST_USE
-            sizes[place] = len(behavior.rows) + sum(size(used, (*above, used)) for used in inner if not is_deepest)
+            sizes[place] = len(behavior.rows) + sum(
+                size(used, (*above, used)) for used in inner if not is_deepest
+            )
         return sizes[place]
 
     return size(name, (name,))
 
 
-def _rows(project: Project, behavior: Behavior, frame: Frame, whole: Whole, above: tuple[str, ...]) -> Iterator[Row]:
-    """The rows of a behavior with their ids as they are when it runs, and after each use the rows of what it uses."""
+def _rows(
+    project: Project, behavior: Behavior, frame: Frame, whole: Whole, above: tuple[str, ...]
+) -> Iterator[Row]:
+    """The rows of a behavior with their ids as they are when it runs, and after each use the rows
+    of what it uses.
+    """
     before = f"{frame.path}/" if frame.path else ""
     for row in behavior.rows:
         row_id = before + row.id
@@ -134,11 +157,19 @@ def _rows(project: Project, behavior: Behavior, frame: Frame, whole: Whole, abov
 
 
 def _can_be_put_in(project: Project, name: str, above: tuple[str, ...]) -> bool:
-    return name not in above and len(above) < DEEPEST_USE and any(each.name == name for each in project.behaviors)
+    return (
+        name not in above
+        and len(above) < DEEPEST_USE
+        and any(each.name == name for each in project.behaviors)
+    )
 
 
-def _inner_frame(project: Project, inner: Behavior, outer: Frame, row: Row, path: str, whole: Whole) -> Frame:
-    """What a used behavior's keys stand for: what they are bound to, the same key outside, or a key of its own."""
+def _inner_frame(
+    project: Project, inner: Behavior, outer: Frame, row: Row, path: str, whole: Whole
+) -> Frame:
+    """What a used behavior's keys stand for: what they are bound to, the same key outside, or a key
+    of its own.
+    """
     keys, actual = project.keys_of(inner), {}
     for name, key in keys.items():
         bound = row.binds.get(name)
@@ -174,7 +205,9 @@ def _overridden(rows: tuple[Row, ...], override: Override) -> tuple[Row, ...]:
 
 
 def _replaced(rows: tuple[Row, ...], row: Row, instead: tuple[Row, ...]) -> Iterator[Row]:
-    """The rows with a branch replaced. A row of the new branch that the original now has elsewhere stays there."""
+    """The rows with a branch replaced. A row of the new branch that the original now has elsewhere
+    stays there.
+    """
     gone = {row.id}
     for each in rows:
         if each.under in gone:

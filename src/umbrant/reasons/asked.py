@@ -1,4 +1,6 @@
-"""What a condition met when it was asked, in words: each side, what stood in the way, and who wrote the keys in it."""
+"""What a condition met when it was asked, in words: each side, what stood in the way, and who wrote
+the keys in it.
+"""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -6,7 +8,17 @@ from dataclasses import dataclass
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.language.found import Found
 from umbrant.catalog.language.phrases import spoken, unit_of
-from umbrant.catalog.language.tree import SIGNS, Compare, KeyName, LanguageError, Not, Tree, atoms, parse, walk
+from umbrant.catalog.language.tree import (
+    SIGNS,
+    Compare,
+    KeyName,
+    LanguageError,
+    Not,
+    Tree,
+    atoms,
+    parse,
+    walk,
+)
 from umbrant.engine.board import FORMULA
 from umbrant.model.edits import part_index
 from umbrant.model.values import Literal, value_text
@@ -91,11 +103,20 @@ def last_yes(changes: Changes[Found | None], tick: int) -> int | None:
     return None
 
 
-def written_bits(header: Header, agent: AgentRecord, names: Names, key: str, tick: int, now: int) -> Iterator[Bit]:
-    """Who gave a key the value it has at a tick, and how long before `now`. Nothing for a value from the start."""
+def written_bits(
+    header: Header, agent: AgentRecord, names: Names, key: str, tick: int, now: int
+) -> Iterator[Bit]:
+    """Who gave a key the value it has at a tick, and how long before `now`. Nothing for a value
+    from the start.
+    """
     changes = agent.keys.get(key)
     written = changes.at(tick) if changes else None
-    if changes is None or written is None or not (written.row_id or written.part) or written.part == FORMULA:
+    if (
+        changes is None
+        or written is None
+        or not (written.row_id or written.part)
+        or written.part == FORMULA
+    ):
         return
     ago = header.seconds(now - changes.ticks[changes.index(tick)])
     family, _ = part_index(written.part)
@@ -112,7 +133,13 @@ def written_bits(header: Header, agent: AgentRecord, names: Names, key: str, tic
 
 
 def asked_of(
-    header: Header, agent: AgentRecord, names: Names, row_id: str, part: str, when: str, catalog: Catalog
+    header: Header,
+    agent: AgentRecord,
+    names: Names,
+    row_id: str,
+    part: str,
+    when: str,
+    catalog: Catalog,
 ) -> Asked | None:
     """The condition `when` of a row, ready to be told of; None if it is no condition."""
     try:
@@ -135,7 +162,9 @@ def _decides(tree: Tree, atom: Tree, met: Found, held: bool) -> bool:
 
 
 def _negated(tree: Tree, atom: Tree) -> bool:
-    return any(isinstance(part, Not) and any(each is atom for each in atoms(part)) for part in walk(tree))
+    return any(
+        isinstance(part, Not) and any(each is atom for each in atoms(part)) for part in walk(tree)
+    )
 
 
 def _rounded(value: Literal | None) -> Literal | None:

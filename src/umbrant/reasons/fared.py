@@ -13,7 +13,9 @@ Bits = Iterator[Bit | str]
 
 
 class Fared(Subject):
-    """Tells of single rows, at a tick. Each gives the bits of a sentence that begins with the row's name."""
+    """Tells of single rows, at a tick. Each gives the bits of a sentence that begins with the row's
+    name.
+    """
 
     def is_state(self, row_id: str) -> bool:
         """Whether a row is a state of a machine."""
@@ -40,7 +42,11 @@ class Fared(Subject):
         if refusal is not None and (span is None or refusal.end >= (span.end or span.start)):
             at = min(tick, refusal.end)
             yield from self.refused(row_id, refusal.cause, at)
-            yield "." if at == tick else f". That was {self.ago(at, tick)}; it has not been asked since."
+            yield (
+                "."
+                if at == tick
+                else f". That was {self.ago(at, tick)}; it has not been asked since."
+            )
         elif span is not None and span.end is not None:
             yield from self.ended(row_id, tick)
         else:
@@ -63,7 +69,11 @@ class Fared(Subject):
         span = self.record.row(row_id).last_span(tick)
         if span is None or span.end is None:
             return
-        words = {Outcome.SUCCESS: " succeeded", Outcome.FAILURE: " failed", Outcome.STOPPED: " was stopped"}
+        words = {
+            Outcome.SUCCESS: " succeeded",
+            Outcome.FAILURE: " failed",
+            Outcome.STOPPED: " was stopped",
+        }
         yield words[span.outcome or Outcome.STOPPED]
         yield " at this tick" if span.end == tick else f" {self.ago(span.end, tick)}"
         yield from self.why_ended(row_id, span)

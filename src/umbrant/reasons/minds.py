@@ -1,7 +1,8 @@
 """What an agent was about, and when it changed its mind.
 
-What leads at a tick is the row that was chosen by the first chooser from the root that has something to choose from: a
-child of a selector, an option of a utility, an innermost state of a machine. Of rows side by side the first counts.
+What leads at a tick is the row that was chosen by the first chooser from the root that has
+something to choose from: a child of a selector, an option of a utility, an innermost state of a
+machine. Of rows side by side the first counts.
 """
 
 from bisect import bisect_right
@@ -61,7 +62,9 @@ def changes_of_mind(take: Take, agent: str) -> tuple[Lead, ...]:
 
 
 def behavior_of(take: Take, agent: str) -> Behavior | None:
-    """The behavior an agent had in a take, as it ran then with all that it uses; None for a puppet."""
+    """The behavior an agent had in a take, as it ran then with all that it uses; None for a
+    puppet.
+    """
     member = take.header.played.member(agent)
     return take.header.whole(member.behavior).behavior if member.behavior else None
 
@@ -72,7 +75,9 @@ def _choices(behavior: Behavior, row_id: str) -> tuple[str, ...]:
     kind = BUILTIN.get(behavior.row(row_id).kind, *ROWS)
     if kind is not None and kind.family is Family.STATE:
         wanted = (Family.STATE,)
-    return tuple(each for each in behavior.outline.children[row_id] if _counts(behavior, each, wanted))
+    return tuple(
+        each for each in behavior.outline.children[row_id] if _counts(behavior, each, wanted)
+    )
 
 
 def _together(behavior: Behavior, row_id: str) -> bool:
@@ -93,7 +98,9 @@ def _innermost(behavior: Behavior, rows: tuple[str, ...]) -> tuple[str, ...]:
     found: list[str] = []
     for row_id in rows:
         kind = BUILTIN.get(behavior.row(row_id).kind, *ROWS)
-        inner = _choices(behavior, row_id) if kind is not None and kind.family is Family.STATE else ()
+        inner = (
+            _choices(behavior, row_id) if kind is not None and kind.family is Family.STATE else ()
+        )
         if _together(behavior, row_id):
             inner = inner[:1]
         found.extend(_innermost(behavior, inner) if inner else (row_id,))
@@ -111,7 +118,9 @@ def _spans(record: AgentRecord, row_ids: tuple[str, ...], last_tick: int) -> lis
 
 
 def _merged(spans: list[Lead]) -> tuple[Lead, ...]:
-    """Spans of the same row that follow each other within a tick are one lead: the row ended and began anew."""
+    """Spans of the same row that follow each other within a tick are one lead: the row ended and
+    began anew.
+    """
     found: list[Lead] = []
     for span in spans:
         if found and found[-1].row_id == span.row_id and span.start <= found[-1].end + 2:

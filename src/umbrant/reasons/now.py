@@ -9,8 +9,9 @@ from umbrant.take.record import RowState
 
 
 def now_value(subject: Subject, row_id: str, tick: int) -> str:
-    """The value that matters for a row's kind: what is left of it (`3.1 m`), the number its guard was refused by, an
-    option's score, what a consideration is worth, the state a machine is in, how long a state has been active.
+    """The value that matters for a row's kind: what is left of it (`3.1 m`), the number its guard
+    was refused by, an option's score, what a consideration is worth, the state a machine is in, how
+    long a state has been active.
     """
     own = _by_kind(subject, row_id, tick)
     if own is not None:
@@ -38,13 +39,23 @@ def _by_kind(subject: Subject, row_id: str, tick: int) -> str | None:
     if row.kind in ("machine", "utility"):
         return _chosen(subject, row_id, tick)
     if row.kind in ("state", "regions", "final"):
-        return "" if span is None or span.end == tick else f"{subject.header.seconds(tick - span.start):.1f} s"
+        return (
+            ""
+            if span is None or span.end == tick
+            else f"{subject.header.seconds(tick - span.start):.1f} s"
+        )
     if row.kind == "after":
         refusal = record.refusal_at(tick)
-        due = refusal.cause.facts.get("until_s") if refusal and refusal.cause.kind == "not_yet" else None
+        due = (
+            refusal.cause.facts.get("until_s")
+            if refusal and refusal.cause.kind == "not_yet"
+            else None
+        )
         return "" if due is None else f"{float(str(due)) - subject.header.seconds(tick):.1f} s"
     if row.kind in ("when", "on_event", "on_done"):
-        return _measured_in(subject, subject.checks(row_id), tick) if record.refusal_at(tick) else ""
+        return (
+            _measured_in(subject, subject.checks(row_id), tick) if record.refusal_at(tick) else ""
+        )
     return None
 
 
@@ -54,14 +65,18 @@ def _chosen(subject: Subject, row_id: str, tick: int) -> str:
         kind = subject.behavior.row(child).kind
         running = subject.record.row(child).state_at(tick) is RowState.RUNNING
         if running and kind in ("state", "regions", "option"):
-            return ("" if kind == "option" else _chosen(subject, child, tick)) or subject.names.titles[child]
+            return (
+                "" if kind == "option" else _chosen(subject, child, tick)
+            ) or subject.names.titles[child]
     return ""
 
 
 def _measured(subject: Subject, row_id: str, tick: int) -> str:
     refusal = subject.record.row(row_id).refusal_at(tick)
     if refusal is not None and refusal.cause.kind == "cooling":
-        return _amount(float(str(refusal.cause.facts["until_s"])) - subject.header.seconds(tick), "s")
+        return _amount(
+            float(str(refusal.cause.facts["until_s"])) - subject.header.seconds(tick), "s"
+        )
     return _measured_in(subject, subject.guard(row_id), tick)
 
 
@@ -85,4 +100,8 @@ def _unit(atom: Tree, subject: Subject) -> str:
 
 def _amount(number: float, unit: str) -> str:
     digits = 2 if not unit else 1
-    return f"{number:.{digits}f} {unit}".rstrip() if number >= 0.05 or digits == 1 else number_text(round(number, 2))
+    return (
+        f"{number:.{digits}f} {unit}".rstrip()
+        if number >= 0.05 or digits == 1
+        else number_text(round(number, 2))
+    )

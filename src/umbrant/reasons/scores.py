@@ -1,4 +1,6 @@
-"""Why an option of a utility was chosen, and what would have made another win: from the scores that were recorded."""
+"""Why an option of a utility was chosen, and what would have made another win: from the scores that
+were recorded.
+"""
 
 import math
 from collections.abc import Iterator, Sequence
@@ -22,7 +24,9 @@ STEPS = 400
 
 @dataclass(frozen=True)
 class Considered:
-    """One consideration at a tick: its input (None where it was unknown) and what that was worth."""
+    """One consideration at a tick: its input (None where it was unknown) and what that was
+    worth.
+    """
 
     row: Row
     input: float | None
@@ -50,7 +54,9 @@ class Scored:
 class Scores:
     """What the options of one utility scored."""
 
-    def __init__(self, behavior: Behavior, record: AgentRecord, names: Names, catalog: Catalog, utility: str) -> None:
+    def __init__(
+        self, behavior: Behavior, record: AgentRecord, names: Names, catalog: Catalog, utility: str
+    ) -> None:
         self.behavior = behavior
         self.record = record
         self.names = names
@@ -86,7 +92,11 @@ class Scores:
             for each in scored.considered:
                 told = "not known" if each.input is None else _text(each.input)
                 share = f"{each.share * 100:.0f} %"
-                cells = (Bit(f"   {self._title(each.row)}", Tone.PLAIN, each.row.id), Bit(told), Bit(_text(each.worth)))
+                cells = (
+                    Bit(f"   {self._title(each.row)}", Tone.PLAIN, each.row.id),
+                    Bit(told),
+                    Bit(_text(each.worth)),
+                )
                 rows.append((*cells, Bit(share)))
         return Table(("option", "input", "score", "share"), tuple(rows))
 
@@ -108,7 +118,9 @@ class Scores:
         yield self.names.line(row_id, [*bits, Bit(".")], Tone.NO)
         ways = list(self._ways_to_win(own, best, threshold))
         if ways:
-            yield self.names.line(row_id, [Bit(" would win with "), Bit(", or with ".join(ways), Tone.YES), Bit(".")])
+            yield self.names.line(
+                row_id, [Bit(" would win with "), Bit(", or with ".join(ways), Tone.YES), Bit(".")]
+            )
         elif own.whole <= self._wanted(best, threshold):
             yield self.names.line(row_id, [Bit(self._no_way(own, best, threshold))])
 
@@ -116,7 +128,10 @@ class Scores:
         """Why no single change would have made an option win."""
         most = self._most(own)
         if most <= self._wanted(best, threshold):
-            return f" scores {_text(most)} at most, whatever its inputs are: it would need more weight."
+            return (
+                f" scores {_text(most)} at most, whatever its inputs are: it would need more "
+                "weight."
+            )
         return " would win only if more than one of its inputs were otherwise."
 
     def _most(self, own: Scored) -> float:
@@ -126,7 +141,9 @@ class Scores:
             float(np.max(worth_grid(curve, np.linspace(low, high, STEPS + 1), low, high)))
             for low, high, curve, _ in setups
         ]
-        return combined(_combine(own.row), worths, [weight for *_, weight in setups]) * self._factor(own)
+        return combined(
+            _combine(own.row), worths, [weight for *_, weight in setups]
+        ) * self._factor(own)
 
     def _factor(self, own: Scored) -> float:
         """What an option's considerations are multiplied with: its weight at that tick."""
@@ -138,18 +155,23 @@ class Scores:
         return max(best.whole, threshold) if best else threshold
 
     def _ways_to_win(self, own: Scored, best: Scored | None, threshold: float) -> Iterator[str]:
-        """The smallest changes with which an option would have scored more than the best other, and the threshold."""
+        """The smallest changes with which an option would have scored more than the best other, and
+        the threshold.
+        """
         wanted = self._wanted(best, threshold)
         for each in own.considered if own.whole <= wanted else ():
             value = self._winning_input(own, each, wanted)
             if value is not None and each.input is not None:
                 sign = "≤" if value < each.input else "≥"
-                yield f"{self._title(each.row)} {sign} {number_text(round(value, 2))} (it is {_text(each.input)})"
+                needed = number_text(round(value, 2))
+                yield f"{self._title(each.row)} {sign} {needed} (it is {_text(each.input)})"
         if best and best.bonus and threshold < own.score and best.score < own.score:
             yield f"the stay bonus under {_text(own.score - best.score)}"
 
     def _winning_input(self, own: Scored, considered: Considered, wanted: float) -> float | None:
-        """The input nearest to what it was with which the option would have scored more than `wanted`."""
+        """The input nearest to what it was with which the option would have scored more than
+        `wanted`.
+        """
         low, high, curve, _ = _setup(considered.row)
         inputs = np.linspace(low, high, STEPS + 1)
         worths = [np.full_like(inputs, each.worth) for each in own.considered]
@@ -164,7 +186,9 @@ class Scores:
 
     def _bare(self, scored: Scored) -> float:
         worths = [each.worth for each in scored.considered]
-        return combined(_combine(scored.row), worths, [_setup(each.row)[3] for each in scored.considered])
+        return combined(
+            _combine(scored.row), worths, [_setup(each.row)[3] for each in scored.considered]
+        )
 
     def _weight(self, row: Row) -> float:
         weight = row.args.get("weight", 1.0)
@@ -224,7 +248,11 @@ def _combine(row: Row) -> str:
 
 
 def _number(value: ParamValue | None, default: float) -> float:
-    return float(value) if isinstance(value, int | float) and not isinstance(value, KeyRef) else default
+    return (
+        float(value)
+        if isinstance(value, int | float) and not isinstance(value, KeyRef)
+        else default
+    )
 
 
 def _text(number: float) -> str:

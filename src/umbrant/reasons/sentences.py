@@ -1,4 +1,6 @@
-"""Sentences made of bits, so that a window can link rows and colour values, and a terminal can print them."""
+"""Sentences made of bits, so that a window can link rows and colour values, and a terminal can
+print them.
+"""
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
@@ -27,7 +29,9 @@ class Bit:
 
 @dataclass(frozen=True)
 class Line:
-    """One sentence of an answer. `number` is the number of the row it is about, and `tone` how that row fares."""
+    """One sentence of an answer. `number` is the number of the row it is about, and `tone` how that
+    row fares.
+    """
 
     row_id: str
     number: str
@@ -53,13 +57,16 @@ class Table:
         lines = [self.columns, *(tuple(cell.text for cell in row) for row in self.rows)]
         widths = [max(len(line[place]) for line in lines) for place in range(len(self.columns))]
         return "\n".join(
-            "  ".join(text.ljust(width) for text, width in zip(line, widths, strict=True)).rstrip() for line in lines
+            "  ".join(text.ljust(width) for text, width in zip(line, widths, strict=True)).rstrip()
+            for line in lines
         )
 
 
 @dataclass(frozen=True)
 class Answer:
-    """An answer: what was asked, at which tick, the sentences from the root down, and the numbers behind them."""
+    """An answer: what was asked, at which tick, the sentences from the root down, and the numbers
+    behind them.
+    """
 
     question: str
     tick: int

@@ -1,4 +1,6 @@
-"""Why a machine is in the state it is in: what brought it there, and what each transition out of it waits for."""
+"""Why a machine is in the state it is in: what brought it there, and what each transition out of it
+waits for.
+"""
 
 from collections.abc import Iterator
 
@@ -11,7 +13,9 @@ from umbrant.reasons.subject import Subject
 
 
 def transitions_out(subject: Subject, state: str) -> Iterator[Row]:
-    """The transitions that could lead out of a state: its own first, then those of what is around it."""
+    """The transitions that could lead out of a state: its own first, then those of what is around
+    it.
+    """
     for row_id in reversed(subject.outline.path(state)):
         for child in subject.outline.children[row_id]:
             row = subject.behavior.row(child)
@@ -147,7 +151,9 @@ def _trigger(row: Row) -> str:
 
 
 def _leads_to(subject: Subject, row: Row, state: str) -> bool:
-    """Whether a transition's target is a state, one around it, or a history that may stand for it."""
+    """Whether a transition's target is a state, one around it, or a history that may stand for
+    it.
+    """
     target = str(row.args.get("to", ""))
     if not target:
         return False

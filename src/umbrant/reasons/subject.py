@@ -22,11 +22,17 @@ class Subject:
         self.record = take.agents[agent]
         self.member = take.header.played.member(agent)
         self.whole = take.header.whole(self.member.behavior) if self.member.behavior else None
-        self.behavior = self.whole.behavior if self.whole else Behavior(name="none", title="", blackboard="none")
+        self.behavior = (
+            self.whole.behavior
+            if self.whole
+            else Behavior(name="none", title="", blackboard="none")
+        )
         self.outline = self.behavior.outline
         self.catalog = catalog or own_catalog(take.header.project).catalog
         self.title = self.member.title or agent
-        self.names = Names(self.outline.number, {row.id: row.name or row.kind for row in self.behavior.rows})
+        self.names = Names(
+            self.outline.number, {row.id: row.name or row.kind for row in self.behavior.rows}
+        )
 
     def own_id(self, row_id: str, other: str) -> str:
         """The id under which a row runs that a row of the same behavior names as `other`."""
@@ -52,21 +58,33 @@ class Subject:
         return self.record.row(row_id).state_at(tick)
 
     def guard(self, row_id: str) -> Asked | None:
-        """A row's guard, ready to be told of; None where it has none, or one that cannot be read."""
+        """A row's guard, ready to be told of; None where it has none, or one that cannot be
+        read.
+        """
         guard = self.behavior.row(row_id).guard
         if guard is None:
             return None
-        return asked_of(self.header, self.record, self.names, row_id, GUARD, guard.when, self.catalog)
+        return asked_of(
+            self.header, self.record, self.names, row_id, GUARD, guard.when, self.catalog
+        )
 
     def checks(self, row_id: str) -> Asked | None:
         """The condition that a condition row or a transition holds, ready to be told of."""
         when = _condition_in(self.behavior.row(row_id), self.catalog)
-        return asked_of(self.header, self.record, self.names, row_id, ROW, when, self.catalog) if when else None
+        return (
+            asked_of(self.header, self.record, self.names, row_id, ROW, when, self.catalog)
+            if when
+            else None
+        )
 
 
 def _condition_in(row: Row, catalog: Catalog) -> str | None:
     """The condition that a row's own parameters hold."""
     kind = catalog.get(row.kind, Family.CONDITION, Family.TRANSITION)
-    param = next((each for each in kind.params if each.type is ParamType.CONDITION), None) if kind else None
+    param = (
+        next((each for each in kind.params if each.type is ParamType.CONDITION), None)
+        if kind
+        else None
+    )
     when = row.args.get(param.name) if param else None
     return when if isinstance(when, str) else None

@@ -10,19 +10,32 @@ from umbrant.reasons.gauges import gauge_text
 from umbrant.reasons.minds import Lead, leading_rows
 from umbrant.reasons.scores import Scores
 from umbrant.reasons.sentences import Answer, Bit, Line, Table, Tone, seconds_text
-from umbrant.reasons.states import entered_bits, entered_by, entered_by_bits, machine_of, waiting_lines, waits_for
+from umbrant.reasons.states import (
+    entered_bits,
+    entered_by,
+    entered_by_bits,
+    machine_of,
+    waiting_lines,
+    waits_for,
+)
 from umbrant.take.record import Outcome, RowRecord, RowState, Span
 
 
 class Explainer(Fared):
-    """Answers questions about one agent of a take. Raises KeyError if the take has no such agent."""
+    """Answers questions about one agent of a take. Raises KeyError if the take has no such
+    agent.
+    """
 
     def path(self, tick: int) -> tuple[str, ...]:
-        """The rows that ran at a tick, from the root down; where a row ended at it, the one that ended last."""
+        """The rows that ran at a tick, from the root down; where a row ended at it, the one that
+        ended last.
+        """
         return self._down(self.outline.tops[:1], tick)
 
     def why(self, tick: int) -> Answer:
-        """Why it did what it did at a tick: from the root down, what each row tried before the one that ran."""
+        """Why it did what it did at a tick: from the root down, what each row tried before the one
+        that ran.
+        """
         path = self.path(tick)
         lines: list[Line] = []
         table: Table | None = None
@@ -65,7 +78,9 @@ class Explainer(Fared):
         """Why a row took the lead, in one line."""
         before = self._lead_before(lead)
         bits = (
-            list(self._why_left(before, lead)) if before else list(self.guard_held(lead.row_id, lead.start, lead.start))
+            list(self._why_left(before, lead))
+            if before
+            else list(self.guard_held(lead.row_id, lead.start, lead.start))
         )
         by = entered_by(self, lead.row_id, lead.start) if self.is_state(lead.row_id) else None
         if by is not None:
@@ -78,7 +93,10 @@ class Explainer(Fared):
         """Why a row whose parent runs does not run itself."""
         family, parent = self.family(row_id), self.outline.parent[row_id]
         if family is Family.OPTION and parent is not None:
-            record, scored = self.record.row(row_id), list(self.scores(parent).why_not(row_id, tick))
+            record, scored = (
+                self.record.row(row_id),
+                list(self.scores(parent).why_not(row_id, tick)),
+            )
             if record.refusal_at(tick) or record.span_at(tick) or not scored:
                 yield self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
             yield from scored
@@ -94,7 +112,9 @@ class Explainer(Fared):
         siblings = tuple(each for each in self.outline.children[parent] if self.is_state(each))
         active = self._running_or_ended(siblings, tick)
         if active is not None:
-            yield self.names.line(row_id, [" is not active: ", self.names.bit(active), " is."], Tone.NO)
+            yield self.names.line(
+                row_id, [" is not active: ", self.names.bit(active), " is."], Tone.NO
+            )
         machine = machine_of(self, row_id)
         for each in self.outline.within(machine) if machine else ():
             row = self.behavior.row(each)
@@ -105,14 +125,20 @@ class Explainer(Fared):
             if source is not None and self.state_of(source, tick) is RowState.RUNNING:
                 yield self.names.line(each, waits_for(self, row, tick), Tone.NO)
             elif source is not None:
-                bits = [Bit(" leads here, but only from "), self.names.bit(source), Bit(", which is not active.")]
+                bits = [
+                    Bit(" leads here, but only from "),
+                    self.names.bit(source),
+                    Bit(", which is not active."),
+                ]
                 yield self.names.line(each, bits, Tone.NO)
 
     def _table_about(self, row_id: str, tick: int) -> Table | None:
         parent = self.outline.parent[row_id]
         if self.family(row_id) is not Family.OPTION or parent is None:
             return None
-        return self.scores(parent).table(tick, self._running_or_ended(self.outline.children[parent], tick))
+        return self.scores(parent).table(
+            tick, self._running_or_ended(self.outline.children[parent], tick)
+        )
 
     def _wrapped(self, row_id: str, tick: int) -> Iterator[Line]:
         """What the decorators of a row that runs go by: time left, counts, the roll."""
@@ -126,7 +152,11 @@ class Explainer(Fared):
         """That a machine did not settle at a tick, and was cut off."""
         refusal = self.record.row(row_id).refusal_at(tick, CUT_OFF)
         if refusal is not None:
-            bits = [Bit(" was cut off at this tick: "), *self.names.because(refusal.cause), Bit(".")]
+            bits = [
+                Bit(" was cut off at this tick: "),
+                *self.names.because(refusal.cause),
+                Bit("."),
+            ]
             yield self.names.line(row_id, bits, Tone.NO)
 
     # what runs
@@ -139,7 +169,9 @@ class Explainer(Fared):
         state = self.state_of(row_id, tick)
         if state is RowState.RUNNING:
             return self.names.line(row_id, self.runs(row_id, tick))
-        return self.names.line(row_id, self.ended(row_id, tick), Tone.YES if state is RowState.SUCCESS else Tone.NO)
+        return self.names.line(
+            row_id, self.ended(row_id, tick), Tone.YES if state is RowState.SUCCESS else Tone.NO
+        )
 
     def _chooser(self, row_id: str, tick: int) -> Bits:
         if self.outline.parent[row_id] is not None:
@@ -157,26 +189,40 @@ class Explainer(Fared):
         yield "."
 
     def _others(self, parent: str, ran: str, tick: int) -> Iterator[Line]:
-        """The children besides the one that ran: those tried before it, or those that run beside it."""
+        """The children besides the one that ran: those tried before it, or those that run beside
+        it.
+        """
         order, children = self.order(parent), self.outline.children[parent]
         if order is Order.TOGETHER:
-            beside = [each for each in children if each != ran and self.family(each) in (*RUNS, Family.STATE)]
+            beside = [
+                each
+                for each in children
+                if each != ran and self.family(each) in (*RUNS, Family.STATE)
+            ]
             yield from (self._beside(child, parent, ran, tick) for child in beside)
         elif self.family(ran) in RUNS:
-            tried = [each for each in children if each != ran and self._in_this_round(each, parent, tick)]
+            tried = [
+                each for each in children if each != ran and self._in_this_round(each, parent, tick)
+            ]
             before = tried if order is Order.DRAWN else children[: children.index(ran)]
             yield from (self._before(child, tick) for child in before if self.family(child) in RUNS)
 
     def _before(self, child: str, tick: int) -> Line:
         """A child that was tried before the one that ran."""
         state = self.state_of(child, tick)
-        tone = Tone.YES if state is RowState.SUCCESS or self._succeeded_before(child, tick) else Tone.NO
+        tone = (
+            Tone.YES
+            if state is RowState.SUCCESS or self._succeeded_before(child, tick)
+            else Tone.NO
+        )
         return self.names.line(child, self.tried(child, tick), tone)
 
     def _beside(self, child: str, parent: str, ran: str, tick: int) -> Line:
         """A child that runs beside the one that ran, or has ended while that still runs."""
         if self.state_of(child, tick) is not RowState.RUNNING:
-            return self.names.line(child, self._rests(child, parent, tick), self._before(child, tick).tone)
+            return self.names.line(
+                child, self._rests(child, parent, tick), self._before(child, tick).tone
+            )
         down = self._down((child,), tick)
         states, inner = [each for each in down if self.is_state(each)], down[-1]
         bits: list[Bit | str] = [
@@ -199,7 +245,11 @@ class Explainer(Fared):
 
     def _nothing(self, tick: int) -> Iterator[Line]:
         if self.member.behavior is None:
-            yield Line("", "", (Bit(f"{self.title} is a puppet: it follows its walk and decides nothing."),))
+            yield Line(
+                "",
+                "",
+                (Bit(f"{self.title} is a puppet: it follows its walk and decides nothing."),),
+            )
         elif not self.outline.tops:
             yield Line("", "", (Bit("Its behavior has no rows yet."),))
         else:
@@ -264,29 +314,48 @@ class Explainer(Fared):
         if guard is None or not guard.watch.take_over:
             yield " runs it is not asked again: it has no guard that watches for a take-over."
         else:
-            yield " runs its guard is asked at each tick; it has said yes all along, and must turn to yes to take over."
+            yield (
+                " runs its guard is asked at each tick; it has said yes all along, "
+                "and must turn to yes to take over."
+            )
 
     def _last_ran(self, row_id: str, tick: int) -> Iterator[Line]:
         span = self.record.row(row_id).last_span(tick)
         if span is None:
             yield self.names.line(row_id, [" has not run before in this take."])
         elif span.end is not None and span.end < tick:
-            how = {Outcome.SUCCESS: "success", Outcome.FAILURE: "failure"}.get(span.outcome or Outcome.STOPPED)
+            how = {Outcome.SUCCESS: "success", Outcome.FAILURE: "failure"}.get(
+                span.outcome or Outcome.STOPPED
+            )
             start, end = self.header.seconds(span.start), self.header.seconds(span.end)
             ending = f"ended with {how}" if how else "was stopped"
-            yield self.names.line(row_id, [f" last ran from {start:.2f} to {end:.2f} s and {ending}."])
+            yield self.names.line(
+                row_id, [f" last ran from {start:.2f} to {end:.2f} s and {ending}."]
+            )
 
     # changes of mind
 
     def _lead_before(self, lead: Lead) -> str | None:
-        """The one that could lead too and ended as a row took the lead; failing that, one that was over at once."""
+        """The one that could lead too and ended as a row took the lead; failing that, one that was
+        over at once.
+        """
         others = [row_id for row_id in leading_rows(self.behavior) if row_id != lead.row_id]
-        lasting = (each for each in others if (span := self._ending_near(each, lead.start)) and span.start != span.end)
-        return next(lasting, None) or next((each for each in others if self._ending_near(each, lead.start)), None)
+        lasting = (
+            each
+            for each in others
+            if (span := self._ending_near(each, lead.start)) and span.start != span.end
+        )
+        return next(lasting, None) or next(
+            (each for each in others if self._ending_near(each, lead.start)), None
+        )
 
     def _ending_near(self, row_id: str, tick: int) -> Span | None:
         span = self.record.row(row_id).last_span(tick)
-        return span if span is not None and span.end is not None and tick - 1 <= span.end <= tick else None
+        return (
+            span
+            if span is not None and span.end is not None and tick - 1 <= span.end <= tick
+            else None
+        )
 
     def _why_left(self, before: str, lead: Lead) -> Bits:
         span = self._ending_near(before, lead.start)
@@ -312,15 +381,21 @@ class Explainer(Fared):
         """Whether a row has been tried since the row around it was last entered."""
         around, record = self.record.row(parent).last_span(tick), self.record.row(row_id)
         last = (record.last_span(tick), record.last_refusal(tick))
-        return around is not None and any(each is not None and each.start >= around.start for each in last)
+        return around is not None and any(
+            each is not None and each.start >= around.start for each in last
+        )
 
     def _down(self, level: tuple[str, ...], tick: int) -> tuple[str, ...]:
-        """The rows that ran at a tick, from one of these siblings down; of those that run together the first."""
+        """The rows that ran at a tick, from one of these siblings down; of those that run together
+        the first.
+        """
         found: list[str] = []
         while level:
             together = bool(found) and self.order(found[-1]) is Order.TOGETHER
             running = (each for each in level if self.state_of(each, tick) is RowState.RUNNING)
-            inner = (next(running, None) if together else None) or self._running_or_ended(level, tick)
+            inner = (next(running, None) if together else None) or self._running_or_ended(
+                level, tick
+            )
             if inner is None:
                 break
             found.append(inner)
@@ -328,7 +403,9 @@ class Explainer(Fared):
         return tuple(found)
 
     def _running_or_ended(self, row_ids: tuple[str, ...], tick: int) -> str | None:
-        """The one of these siblings that ran at a tick; where several ended at it, the one entered last."""
+        """The one of these siblings that ran at a tick; where several ended at it, the one entered
+        last.
+        """
         covered = [(self._rank(self.record.row(row_id), tick), row_id) for row_id in row_ids]
         best = max(covered, key=lambda each: each[0], default=((-1, -1), ""))
         return best[1] if best[0][0] >= 0 else None

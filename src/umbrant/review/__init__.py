@@ -1,4 +1,6 @@
-"""Being told of mistakes: findings from the documents before anything is rolled, and from takes afterwards."""
+"""Being told of mistakes: findings from the documents before anything is rolled, and from takes
+afterwards.
+"""
 
 from collections.abc import Iterable, Iterator
 from typing import Any
@@ -16,7 +18,9 @@ MODULES = (rows, machines, utilities, keys, stages, nodes, takes)
 
 
 def review(project: Project, catalog: Catalog) -> list[Finding]:
-    """All findings in a valid project that have not been dismissed, file by file. Raises KeyError for a broken one."""
+    """All findings in a valid project that have not been dismissed, file by file. Raises KeyError
+    for a broken one.
+    """
     whole = Whole(project, catalog)
     found = list(_of_behaviors(whole))
     for sort in _sorts(Scope.PROJECT):
@@ -24,7 +28,10 @@ def review(project: Project, catalog: Catalog) -> list[Finding]:
     dismissed = {each.finding for each in project.cover.dismissed}
     order = [*(reading.file for reading in whole.readings)]
     kept = [each for each in found if each.key not in dismissed]
-    return sorted(kept, key=lambda each: (order.index(each.file) if each.file in order else len(order), each.file))
+    return sorted(
+        kept,
+        key=lambda each: (order.index(each.file) if each.file in order else len(order), each.file),
+    )
 
 
 def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
@@ -37,7 +44,12 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
             file = f"behaviors/{behavior.name}.json"
             found[agent] = [
                 Finding(
-                    sort, file, each.row_id, run.called(each.row_id) if each.row_id else "", each.message, each.about
+                    sort,
+                    file,
+                    each.row_id,
+                    run.called(each.row_id) if each.row_id else "",
+                    each.message,
+                    each.about,
                 )
                 for sort in _sorts(Scope.TAKE)
                 for each in sort.find(run)
@@ -48,7 +60,11 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
 def _of_behaviors(whole: Whole) -> Iterator[Finding]:
     """What each behavior has; of a variant only what the one it is made from has not."""
     found = {
-        reading.name: [each for sort in _sorts(Scope.BEHAVIOR) for each in _found(sort, reading, None, reading.file)]
+        reading.name: [
+            each
+            for sort in _sorts(Scope.BEHAVIOR)
+            for each in _found(sort, reading, None, reading.file)
+        ]
         for reading in whole.readings
     }
     for reading in whole.readings:

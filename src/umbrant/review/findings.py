@@ -1,4 +1,6 @@
-"""What a finding is, and the list of all sorts of findings. Each sort is declared where it is looked for."""
+"""What a finding is, and the list of all sorts of findings. Each sort is declared where it is
+looked for.
+"""
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
@@ -70,7 +72,9 @@ class Finding:
         return " ".join(part for part in (self.sort.id, self.file, self.row_id, self.about) if part)
 
     def __str__(self) -> str:
-        place = ": ".join(part for part in (self.file, f"row {self.row}" if self.row else "") if part)
+        place = ": ".join(
+            part for part in (self.file, f"row {self.row}" if self.row else "") if part
+        )
         return f"{self.sort.weight}: {place}: {self.message}"
 
     def as_json(self) -> dict[str, object]:
@@ -94,8 +98,12 @@ SORTS: Mapping[str, Sort] = _SORTS
 Find = Callable[[Any], Iterator[Found]]
 
 
-def finding(title: str, *, why: str, weight: Weight, scope: Scope = Scope.BEHAVIOR) -> Callable[[Find], Find]:
-    """Declare a sort of finding: a function that yields where it was found. Its name is the sort's id."""
+def finding(
+    title: str, *, why: str, weight: Weight, scope: Scope = Scope.BEHAVIOR
+) -> Callable[[Find], Find]:
+    """Declare a sort of finding: a function that yields where it was found. Its name is the sort's
+    id.
+    """
 
     def declare(find: Find) -> Find:
         name = getattr(find, "__name__", "")

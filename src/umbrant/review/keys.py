@@ -1,4 +1,6 @@
-"""Findings about what NPCs know and hear: keys nobody writes or reads, stale targets, events without a listener."""
+"""Findings about what NPCs know and hear: keys nobody writes or reads, stale targets, events
+without a listener.
+"""
 
 from collections.abc import Iterator
 
@@ -23,7 +25,9 @@ def _keys(project: Project) -> Iterator[tuple[Blackboard, Key]]:
 
 def _readings(whole: Whole, board: str) -> list[Reading]:
     """The behaviors that may use the keys of a blackboard."""
-    return [each for each in whole.readings if extends(whole.project, each.behavior.blackboard, board)]
+    return [
+        each for each in whole.readings if extends(whole.project, each.behavior.blackboard, board)
+    ]
 
 
 def _set_elsewhere(whole: Whole, board: Blackboard, key: Key) -> bool:
@@ -63,7 +67,9 @@ def never_written(whole: Whole) -> Iterator[Found]:
         if _bound_from_outside(whole, board, key):
             continue
         uses = [(reading, row) for reading in _readings(whole, board.name) for row in reading.rows]
-        readers = [(reading, row) for reading, row in uses if key.name in reading.uses[row.id].reads]
+        readers = [
+            (reading, row) for reading, row in uses if key.name in reading.uses[row.id].reads
+        ]
         if readers and not any(key.name in reading.uses[row.id].writes for reading, row in uses):
             reading, row = readers[0]
             message = f"{key.name} is read here, and nothing ever writes it."
@@ -72,7 +78,10 @@ def never_written(whole: Whole) -> Iterator[Found]:
 
 @finding(
     "A key that is written and never read",
-    why="What is noted and never looked at changes nothing. It may be a leftover, or the wrong name somewhere.",
+    why=(
+        "What is noted and never looked at changes nothing. It may be a leftover, or the wrong "
+        "name somewhere."
+    ),
     weight=Weight.HINT,
     scope=Scope.PROJECT,
 )
@@ -93,13 +102,22 @@ def never_read(whole: Whole) -> Iterator[Found]:
 
 @finding(
     "A target that goes stale",
-    why="The point is noted once, and what it was taken from moves on. Note it as upkeep, or go to the thing itself.",
+    why=(
+        "The point is noted once, and what it was taken from moves on. Note it as upkeep, or go "
+        "to the thing itself."
+    ),
     weight=Weight.HINT,
 )
 def stale_target(reading: Reading) -> Iterator[Found]:
-    """A point that is taken once from one that moves, or copied from a key that is kept fresh, and then gone to."""
+    """A point that is taken once from one that moves, or copied from a key that is kept fresh, and
+    then gone to.
+    """
     for row in reading.rows:
-        if not (_moves(reading, row) if row.kind == "set_point" else row.kind == "copy" and _is_fresh(reading, row)):
+        if not (
+            _moves(reading, row)
+            if row.kind == "set_point"
+            else row.kind == "copy" and _is_fresh(reading, row)
+        ):
             continue
         taken = [each.value for each in given(row, reading.catalog) if each.param.writes]
         key = next((value.key for value in taken if isinstance(value, KeyRef)), None)
@@ -116,7 +134,9 @@ def stale_target(reading: Reading) -> Iterator[Found]:
 
 def _refreshed(reading: Reading) -> set[str]:
     """The keys that upkeep has to do with."""
-    values = (value for row in reading.rows for upkeep in row.upkeep for value in upkeep.args.values())
+    values = (
+        value for row in reading.rows for upkeep in row.upkeep for value in upkeep.args.values()
+    )
     return {value.key for value in values if isinstance(value, KeyRef)}
 
 
@@ -147,7 +167,9 @@ def unheard_event(whole: Whole) -> Iterator[Found]:
     listened = {name for _, _, name in _heard(whole)}
     for reading, row, event in _raised(whole):
         if not any(event == each or event.startswith(f"{each}.") for each in listened):
-            yield Found(f"{event} is raised here, and nobody hears it.", row.id, reading.file, about=event)
+            yield Found(
+                f"{event} is raised here, and nobody hears it.", row.id, reading.file, about=event
+            )
 
 
 @finding(
@@ -163,14 +185,20 @@ def never_raised(whole: Whole) -> Iterator[Found]:
         raised.update(cue.does.raises for cue in scenario.cues if isinstance(cue.does, RaiseEvent))
     for reading, row, event in _heard(whole):
         if not any(each == event or each.startswith(f"{event}.") for each in raised):
-            yield Found(f"It waits for {event}, which nothing raises.", row.id, reading.file, about=event)
+            yield Found(
+                f"It waits for {event}, which nothing raises.", row.id, reading.file, about=event
+            )
 
 
 def _raised(whole: Whole) -> Iterator[tuple[Reading, Row, str]]:
     for reading in whole.readings:
         for row in reading.rows:
             for each in given(row, reading.catalog):
-                if each.param.type is ParamType.EVENT and each.kind.id in RAISING and isinstance(each.value, str):
+                if (
+                    each.param.type is ParamType.EVENT
+                    and each.kind.id in RAISING
+                    and isinstance(each.value, str)
+                ):
                     yield reading, row, each.value
 
 
@@ -178,11 +206,17 @@ def _heard(whole: Whole) -> Iterator[tuple[Reading, Row, str]]:
     for reading in whole.readings:
         for row in reading.rows:
             for each in given(row, reading.catalog):
-                if each.param.type is ParamType.EVENT and each.kind.id not in RAISING and isinstance(each.value, str):
+                if (
+                    each.param.type is ParamType.EVENT
+                    and each.kind.id not in RAISING
+                    and isinstance(each.value, str)
+                ):
                     yield reading, row, each.value
             for _, tree in conditions(row, reading.catalog):
                 for ask in asks_in(tree):
                     kind = reading.catalog.kinds.get(ask.sense)
                     named = [*ask.args, *(value for _, value in ask.named)]
-                    if kind is not None and any(param.type is ParamType.EVENT for param in kind.params):
+                    if kind is not None and any(
+                        param.type is ParamType.EVENT for param in kind.params
+                    ):
                         yield from ((reading, row, each) for each in whole.words_in(named))

@@ -1,7 +1,10 @@
-"""Findings about machines: states without a way in or out, transitions that cannot fire, thresholds that clash."""
+"""Findings about machines: states without a way in or out, transitions that cannot fire, thresholds
+that clash.
+"""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import partial
 
 from umbrant.catalog.declare import RUNS, Family
 from umbrant.catalog.language.tree import Compare, Number
@@ -28,7 +31,9 @@ def _transitions(reading: Reading, row: Row) -> list[Row]:
 
 
 def _all_transitions(reading: Reading, machine: Row) -> list[Row]:
-    return [each for row in (machine, *_states(reading, machine)) for each in _transitions(reading, row)]
+    return [
+        each for row in (machine, *_states(reading, machine)) for each in _transitions(reading, row)
+    ]
 
 
 @finding(
@@ -55,13 +60,18 @@ def _begun_in(reading: Reading, row: Row) -> list[str]:
     if row.kind == "regions":
         return [each.id for each in proper]
     first = str(row.args.get("initial", "")) or (proper[0].id if proper else "")
-    remembered = [str(each.args.get("otherwise", "")) for each in reading.children(row.id, Family.STATE)]
+    remembered = [
+        str(each.args.get("otherwise", "")) for each in reading.children(row.id, Family.STATE)
+    ]
     return [first, *remembered]
 
 
 @finding(
     "A state that nothing leads out of",
-    why="Once it is entered the machine stays in it for good. If that is meant, make it a final state.",
+    why=(
+        "Once it is entered the machine stays in it for good. If that is meant, make it a final "
+        "state."
+    ),
     weight=Weight.WARNING,
 )
 def stuck_state(reading: Reading) -> Iterator[Found]:
@@ -72,12 +82,19 @@ def stuck_state(reading: Reading) -> Iterator[Found]:
             continue
         for state in states:
             siblings = reading.children(state.under or machine.id, Family.STATE)
-            in_regions = state.under is not None and reading.behavior.row(state.under).kind == "regions"
+            in_regions = (
+                state.under is not None and reading.behavior.row(state.under).kind == "regions"
+            )
             if state.kind in ("final", "history") or len(siblings) < 2 or in_regions:
                 continue
             around = [reading.behavior.row(each) for each in reading.outline.path(state.id)]
             inner = [each for row in _states(reading, state) for each in _transitions(reading, row)]
-            if not any(each.args.get("to") for row in around for each in _transitions(reading, row)) and not inner:
+            if (
+                not any(
+                    each.args.get("to") for row in around for each in _transitions(reading, row)
+                )
+                and not inner
+            ):
                 yield Found("Nothing leads out of this state.", state.id)
 
 
@@ -92,20 +109,30 @@ def nothing_to_do(reading: Reading) -> Iterator[Found]:
         for state in _states(reading, machine):
             ways = _transitions(reading, state)
             empty = not reading.children(state.id, *RUNS, Family.STATE)
-            if state.kind == "state" and empty and ways and all(each.kind == "on_done" for each in ways):
+            if (
+                state.kind == "state"
+                and empty
+                and ways
+                and all(each.kind == "on_done" for each in ways)
+            ):
                 yield Found("It waits to be done, and has no rows that could be.", state.id)
 
 
 @finding(
     "A state with nothing in it",
-    why="While it is active nothing is done. If that is meant, a row such as wait says so to whoever reads it.",
+    why=(
+        "While it is active nothing is done. If that is meant, a row such as wait says so to "
+        "whoever reads it."
+    ),
     weight=Weight.HINT,
 )
 def empty_state(reading: Reading) -> Iterator[Found]:
     """A state without rows, states, upkeep or work on entering or leaving it."""
     for machine in _machines(reading):
         for state in _states(reading, machine):
-            empty = not state.upkeep and not reading.children(state.id, *RUNS, Family.STATE, Family.HOOK)
+            empty = not state.upkeep and not reading.children(
+                state.id, *RUNS, Family.STATE, Family.HOOK
+            )
             waits = [each.kind == "on_done" for each in _transitions(reading, state)]
             if state.kind == "state" and empty and not (waits and all(waits)):
                 yield Found("While it is active nothing is done.", state.id)
@@ -117,16 +144,25 @@ def empty_state(reading: Reading) -> Iterator[Found]:
     weight=Weight.WARNING,
 )
 def beaten_transition(reading: Reading) -> Iterator[Found]:
-    """A transition that waits for what an earlier one of the same state waits for too, with no more conditions."""
+    """A transition that waits for what an earlier one of the same state waits for too, with no more
+    conditions.
+    """
     for machine in _machines(reading):
         for row in (machine, *_states(reading, machine)):
             before: list[Row] = []
             for each in _transitions(reading, row):
                 winner = next((other for other in before if _beats(other, each)), None)
                 if winner is not None:
-                    fix = Edit("Mute the transition", lambda p, r=each.id: set_muted(p, reading.name, [r], True))  # type: ignore[misc]
+                    fix = Edit(
+                        "Mute the transition",
+                        partial(set_muted, behavior=reading.name, row_ids=[each.id], muted=True),
+                    )
                     number = reading.outline.number[winner.id]
-                    yield Found(f"It never fires, for {number} before it does whenever it could.", each.id, fix=fix)
+                    yield Found(
+                        f"It never fires, for {number} before it does whenever it could.",
+                        each.id,
+                        fix=fix,
+                    )
                 before.append(each)
 
 
@@ -144,10 +180,14 @@ def _beats(first: Row, second: Row) -> bool:
     if first.kind == "on_event":
         mine, other = str(first.args.get("event", "")), str(second.args.get("event", ""))
         hears = bool(mine) and (other == mine or other.startswith(f"{mine}."))
-        return hears and first.args.get("when", second.args.get("when", "")) == second.args.get("when", "")
+        return hears and first.args.get("when", second.args.get("when", "")) == second.args.get(
+            "when", ""
+        )
     if first.kind == "after":
-        times = [first.args.get("time"), second.args.get("time")]
-        return all(isinstance(each, int | float) for each in times) and times[0] <= times[1]  # type: ignore[operator]
+        one, other_time = first.args.get("time"), second.args.get("time")
+        if isinstance(one, int | float) and isinstance(other_time, int | float):
+            return one <= other_time
+        return False
     results = first.args.get("result", "either way"), second.args.get("result", "either way")
     return results[0] in ("either way", results[1])
 
@@ -178,11 +218,16 @@ def _bound(row: Row) -> _Bound | None:
 
 @finding(
     "Thresholds that overlap",
-    why="Where both conditions hold the machine changes to and fro at every tick. Leave a distance between them.",
+    why=(
+        "Where both conditions hold the machine changes to and fro at every tick. Leave a "
+        "distance between them."
+    ),
     weight=Weight.WARNING,
 )
 def overlapping_thresholds(reading: Reading) -> Iterator[Found]:
-    """Two transitions that lead to and fro between two states, on the same value, both of which can hold at once."""
+    """Two transitions that lead to and fro between two states, on the same value, both of which can
+    hold at once.
+    """
     for machine in _machines(reading):
         states = {state.id: state for state in _states(reading, machine)}
         for state in states.values():
@@ -197,7 +242,8 @@ def overlapping_thresholds(reading: Reading) -> Iterator[Found]:
                     if back.to == state.id and back.value == one.value and not back.above and both:
                         numbers = f"{number_text(one.number)} and {number_text(back.number)}"
                         yield Found(
-                            f"Between {numbers} it leads to {other.name or other.id} and that leads back at once.",
+                            f"Between {numbers} it leads to {other.name or other.id} and that "
+                            "leads back at once.",
                             one.row.id,
                             about=back.row.id,
                         )
@@ -205,7 +251,10 @@ def overlapping_thresholds(reading: Reading) -> Iterator[Found]:
 
 @finding(
     "A gap between thresholds",
-    why="A state with nothing to do that is left above one number or below another is stuck at what lies between.",
+    why=(
+        "A state with nothing to do that is left above one number or below another is stuck at "
+        "what lies between."
+    ),
     weight=Weight.WARNING,
 )
 def threshold_gap(reading: Reading) -> Iterator[Found]:
@@ -214,17 +263,32 @@ def threshold_gap(reading: Reading) -> Iterator[Found]:
         for state in _states(reading, machine):
             ways = _transitions(reading, state)
             bounds = [each for each in map(_bound, ways) if each is not None]
-            if reading.children(state.id, *RUNS, Family.STATE) or len(ways) != 2 or len(bounds) != 2:
+            if (
+                reading.children(state.id, *RUNS, Family.STATE)
+                or len(ways) != 2
+                or len(bounds) != 2
+            ):
                 continue
             low, high = sorted(bounds, key=lambda each: each.above)
-            if low.value == high.value and not low.above and high.above and low.number < high.number:
+            if (
+                low.value == high.value
+                and not low.above
+                and high.above
+                and low.number < high.number
+            ):
                 numbers = f"{number_text(low.number)} and {number_text(high.number)}"
-                yield Found(f"Between {numbers} nothing leads out of it, and it has nothing to do.", state.id)
+                yield Found(
+                    f"Between {numbers} nothing leads out of it, and it has nothing to do.",
+                    state.id,
+                )
 
 
 @finding(
     "States that lead round without time",
-    why="Transitions that always hold are taken at once: a ring of them never comes to rest within a tick.",
+    why=(
+        "Transitions that always hold are taken at once: a ring of them never comes to rest "
+        "within a tick."
+    ),
     weight=Weight.ERROR,
 )
 def timeless_loop(reading: Reading) -> Iterator[Found]:

@@ -15,12 +15,17 @@ UNREPEATABLE = {
     "time": "use `me.world.now_s`, the time of the take",
     "datetime": "use `me.world.now_s`, the time of the take",
 }
-"""Modules of the standard library that give something else each time, and what a node takes instead."""
+"""Modules of the standard library that give something else each time, and what a node takes
+instead.
+"""
 
 
 @finding(
     "A node that is another one each time",
-    why="The same project, scenario and seed give the same take only if nothing in it goes by chance or by the clock.",
+    why=(
+        "The same project, scenario and seed give the same take only if nothing in it goes by "
+        "chance or by the clock."
+    ),
     weight=Weight.WARNING,
     scope=Scope.PROJECT,
 )
@@ -35,7 +40,9 @@ def unrepeatable_node(whole: Whole) -> Iterator[Found]:
 
 
 def _imports(text: str) -> Iterator[tuple[int, str]]:
-    """The lines at which modules are imported, and their outermost names; none where the file cannot be read."""
+    """The lines at which modules are imported, and their outermost names; none where the file
+    cannot be read.
+    """
     try:
         tree = parse_python(text, NODES)
     except (SyntaxError, ValueError):

@@ -69,8 +69,12 @@ class Reading:
 
     def children(self, row_id: str, *families: Family) -> list[Row]:
         """The rows nested in a row that take part and are of these families."""
-        found = [self.behavior.row(each) for each in self.outline.children[row_id] if each in self.live]
-        return [row for row in found if (kind := self.kind(row)) is not None and kind.family in families]
+        found = [
+            self.behavior.row(each) for each in self.outline.children[row_id] if each in self.live
+        ]
+        return [
+            row for row in found if (kind := self.kind(row)) is not None and kind.family in families
+        ]
 
     def called(self, row: Row) -> str:
         """A row as it is spoken of: its number and its name."""
@@ -103,7 +107,10 @@ class Reading:
         if kind is None or kind.own:
             return EITHER
         if kind.family is Family.ACTION:
-            unbound = any(isinstance(value, KeyRef) and not _writes(kind, name) for name, value in row.args.items())
+            unbound = any(
+                isinstance(value, KeyRef) and not _writes(kind, name)
+                for name, value in row.args.items()
+            )
             return Ends(True, unbound or bool(kind.outcomes.get("failure")))
         if kind.family is Family.CONDITION:
             said = constant(str(row.args.get("when", "")))
@@ -113,9 +120,13 @@ class Reading:
     def _of_composite(self, row: Row) -> Ends:
         children = [self.ends(each) for each in self.children(row.id, *RUNS)]
         if row.kind == "selector":
-            return Ends(any(each.succeeds for each in children), all(each.fails for each in children))
+            return Ends(
+                any(each.succeeds for each in children), all(each.fails for each in children)
+            )
         if row.kind == "sequence":
-            return Ends(all(each.succeeds for each in children), any(each.fails for each in children))
+            return Ends(
+                all(each.succeeds for each in children), any(each.fails for each in children)
+            )
         if row.kind == "machine":
             finals = [each for each in self.children(row.id, Family.STATE) if each.kind == "final"]
             results = [each.args.get("result", "success") for each in finals]
@@ -126,7 +137,9 @@ class Reading:
 
 
 def constant(when: str) -> bool | None:
-    """What a condition always is, for it asks nothing: a guard that says `yes`. None if that depends."""
+    """What a condition always is, for it asks nothing: a guard that says `yes`. None if that
+    depends.
+    """
     tree = tree_of(when)
     if tree is None or keys_in(tree) or asks_in(tree):
         return None

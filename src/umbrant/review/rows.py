@@ -1,6 +1,9 @@
-"""Findings about rows of trees: what is never tried, what never lets go, what goes without saying."""
+"""Findings about rows of trees: what is never tried, what never lets go, what goes without
+saying.
+"""
 
 from collections.abc import Iterator
+from functools import partial
 from hashlib import sha256
 
 from umbrant.catalog.declare import RUNS
@@ -31,7 +34,10 @@ def never_tried(reading: Reading) -> Iterator[Found]:
             if not goes_on:
                 after = children[place + 1]
                 way = "fail" if row.kind == "selector" else "succeed"
-                yield Found(f"It is never tried, for {reading.called(child)} before it can never {way}.", after.id)
+                yield Found(
+                    f"It is never tried, for {reading.called(child)} before it can never {way}.",
+                    after.id,
+                )
                 break
 
 
@@ -47,7 +53,10 @@ def idle_chance(reading: Reading) -> Iterator[Found]:
             share = decorator.args.get("share", 0.5)
             if decorator.kind == "chance" and share in (0, 1):
                 part = part_name("decorator", place)
-                edit = Edit("Take the chance off", lambda p, r=row.id, at=part: remove_part(p, reading.name, r, at))  # type: ignore[misc]
+                edit = Edit(
+                    "Take the chance off",
+                    partial(remove_part, behavior=reading.name, row_id=row.id, part=part),
+                )
                 said = "it is never entered" if share == 0 else "it is entered as without it"
                 yield Found(f"Its chance is {share:g}: {said}.", row.id, fix=edit)
 
@@ -62,16 +71,21 @@ def settled_guard(reading: Reading) -> Iterator[Found]:
     for row in reading.rows:
         said = constant(row.guard.when) if row.guard else None
         if said is True:
-            edit = Edit("Take the guard off", lambda p, r=row.id: set_guard(p, reading.name, r, ""))  # type: ignore[misc]
+            remove = partial(set_guard, behavior=reading.name, row_id=row.id, when="")
+            edit = Edit("Take the guard off", remove)
             yield Found("Its guard is always yes.", row.id, fix=edit)
         elif said is False:
-            edit = Edit("Mute the row", lambda p, r=row.id: set_muted(p, reading.name, [r], True))  # type: ignore[misc]
+            mute = partial(set_muted, behavior=reading.name, row_ids=[row.id], muted=True)
+            edit = Edit("Mute the row", mute)
             yield Found("Its guard is always no, so it is never entered.", row.id, fix=edit)
 
 
 @finding(
     "A take-over with nothing to take over",
-    why="Only a row with others after it in the same selector or sequence can take the place of one that runs.",
+    why=(
+        "Only a row with others after it in the same selector or sequence can take the place of "
+        "one that runs."
+    ),
     weight=Weight.WARNING,
 )
 def idle_take_over(reading: Reading) -> Iterator[Found]:
@@ -85,13 +99,22 @@ def idle_take_over(reading: Reading) -> Iterator[Found]:
         if above is not None and above.kind in ("selector", "sequence") and has_later:
             continue
         watch = Watch.WHILE_RUNNING if row.guard.watch.while_running else Watch.ON_ENTRY
-        edit = Edit(f"Watch {watch}", lambda p, r=row, w=watch: set_guard(p, reading.name, r.id, _when(r), w))  # type: ignore[misc]
-        yield Found("Its guard watches for a take-over, but there is nothing after it to take over.", row.id, fix=edit)
+        when = row.guard.when
+        change = partial(set_guard, behavior=reading.name, row_id=row.id, when=when, watch=watch)
+        edit = Edit(f"Watch {watch}", change)
+        yield Found(
+            "Its guard watches for a take-over, but there is nothing after it to take over.",
+            row.id,
+            fix=edit,
+        )
 
 
 @finding(
     "The same rows twice",
-    why="What is written twice is mended once and forgotten once. A behavior of its own can be used in both places.",
+    why=(
+        "What is written twice is mended once and forgotten once. A behavior of its own can be "
+        "used in both places."
+    ),
     weight=Weight.HINT,
     scope=Scope.PROJECT,
 )
@@ -107,26 +130,30 @@ def written_twice(whole: Whole) -> Iterator[Found]:
             inside = list(reading.outline.within(row.id))
             if len(inside) < LEAST_COPIED or row.id in covered:
                 continue
-            first, other = seen.setdefault((reading.behavior.blackboard, looks_of[row.id]), (reading, row))
+            first, other = seen.setdefault(
+                (reading.behavior.blackboard, looks_of[row.id]), (reading, row)
+            )
             if first is reading and other is row:
                 continue
             covered.update(inside)
             told, about = first.called(other), other.id
             if first is not reading:
                 told, about = f"{told} of {first.behavior.title}", f"{first.name}/{other.id}"
-            yield Found(f"Its {len(inside)} rows say the same as {told}.", row.id, reading.file, about=about)
+            yield Found(
+                f"Its {len(inside)} rows say the same as {told}.", row.id, reading.file, about=about
+            )
 
 
 def _looks(reading: Reading) -> dict[str, str]:
-    """What each branch says, its rows' ids and names left out. As they are read rows stand before those in them."""
+    """What each branch says, its rows' ids and names left out. As they are read rows stand before
+    those in them.
+    """
     found: dict[str, str] = {}
     for row_id in reversed(list(reading.outline.number)):
         row = reading.behavior.row(row_id)
-        says = row.model_copy(update={"id": "xx", "under": None, "name": "", "note": ""}).model_dump_json()
+        says = row.model_copy(
+            update={"id": "xx", "under": None, "name": "", "note": ""}
+        ).model_dump_json()
         inside = "".join(found[child] for child in reading.outline.children[row.id])
         found[row.id] = sha256(f"{says}({inside})".encode()).hexdigest()
     return found
-
-
-def _when(row: Row) -> str:
-    return row.guard.when if row.guard else ""

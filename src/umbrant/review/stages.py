@@ -37,7 +37,9 @@ def start_off_ground(whole: Whole) -> Iterator[Found]:
     for scenario, stage, member in _played(whole.project):
         if _off(stage, member, member.start):
             where = f"({member.start[0]:g}, {member.start[1]:g})"
-            message = f"{member.title or member.name} starts at {where}, which is not walkable ground."
+            message = (
+                f"{member.title or member.name} starts at {where}, which is not walkable ground."
+            )
             yield Found(message, "", f"scenarios/{scenario.name}.json", about=member.name)
 
 
@@ -48,19 +50,29 @@ def start_off_ground(whole: Whole) -> Iterator[Found]:
     scope=Scope.PROJECT,
 )
 def unreachable_place(whole: Whole) -> Iterator[Found]:
-    """A place that a behavior goes to, where one of the cast that runs it cannot get from its start."""
+    """A place that a behavior goes to, where one of the cast that runs it cannot get from its
+    start.
+    """
     aims = {reading.name: _places_in(reading.name, whole) for reading in whole.readings}
     told: set[tuple[str, str]] = set()
     for scenario, stage, member in _played(whole.project):
         ground = ground_of(stage, member.body.radius_m, member.body.flies)
         for place in stage.places:
-            if place.name not in aims.get(member.behavior or "", ()) or (scenario.name, place.name) in told:
+            if (
+                place.name not in aims.get(member.behavior or "", ())
+                or (scenario.name, place.name) in told
+            ):
                 continue
-            if not ground.holds(member.start) or ground.way(member.start, place.at).cause is not None:
+            if (
+                not ground.holds(member.start)
+                or ground.way(member.start, place.at).cause is not None
+            ):
                 told.add((scenario.name, place.name))
                 who = member.title or member.name
                 message = f"{place.name} cannot be reached by {who}."
-                yield Found(message, "", f"stages/{stage.name}.json", about=f"{scenario.name}/{place.name}")
+                yield Found(
+                    message, "", f"stages/{stage.name}.json", about=f"{scenario.name}/{place.name}"
+                )
 
 
 def _places_in(behavior: str, whole: Whole) -> set[str]:
@@ -85,7 +97,9 @@ def blind(whole: Whole) -> Iterator[Found]:
     looking = set()
     for reading in whole.readings:
         for row in reading.rows:
-            asks = {ask.sense for _, tree in conditions(row, whole.catalog) for ask in asks_in(tree)}
+            asks = {
+                ask.sense for _, tree in conditions(row, whole.catalog) for ask in asks_in(tree)
+            }
             parts = {each.kind.id for each in given(row, whole.catalog)}
             if (asks | parts) & set(SEEING):
                 looking.add(reading.name)

@@ -64,27 +64,39 @@ def never_ran(run: Run) -> Iterator[Found]:
     behavior = run.behavior
     for row in behavior.rows if behavior else ():
         kind = run.catalog.get(row.kind, *ROWS)
-        idle = kind is not None and kind.family in (*RUNS, Family.STATE, Family.OPTION) and row.kind != "history"
+        idle = (
+            kind is not None
+            and kind.family in (*RUNS, Family.STATE, Family.OPTION)
+            and row.kind != "history"
+        )
         above_ran = row.under is None or bool(run.record(row.under).spans)
         if idle and above_ran and not row.muted and not run.record(row.id).spans:
             refusals = run.record(row.id).refusals.get("", [])
             last = (
-                f" It was refused {_times(len(refusals))}, last at {run.seconds(refusals[-1].end):.2f} s: "
+                f" It was refused {_times(len(refusals))}, last at "
+                f"{run.seconds(refusals[-1].end):.2f} s: "
                 if refusals
                 else ""
             )
-            reason = "".join(text for _, text in refusals[-1].cause.parts()) + "." if refusals else ""
+            reason = (
+                "".join(text for _, text in refusals[-1].cause.parts()) + "." if refusals else ""
+            )
             yield Found(f"It never ran.{last}{reason}", row.id)
 
 
 @finding(
     "Flipping between two rows",
-    why="Each lets go as soon as the other takes over. A distance between their conditions, or a hold, calms them.",
+    why=(
+        "Each lets go as soon as the other takes over. A distance between their conditions, or a "
+        "hold, calms them."
+    ),
     weight=Weight.WARNING,
     scope=Scope.TAKE,
 )
 def flipping(run: Run) -> Iterator[Found]:
-    """Two rows that took the lead from each other faster than twice a second, four times or more."""
+    """Two rows that took the lead from each other faster than twice a second, four times or
+    more.
+    """
     found = leads(run.take, run.agent)
     place = 0
     while place < len(found):
@@ -92,9 +104,13 @@ def flipping(run: Run) -> Iterator[Found]:
         if end - place >= FLIPS:
             one, other = found[place], found[place + 1]
             span = run.seconds(found[end].start - one.start)
-            causes = " ".join(f"{run.called(each.row_id)} ended because {_why(run, each)}." for each in (one, other))
+            causes = " ".join(
+                f"{run.called(each.row_id)} ended because {_why(run, each)}."
+                for each in (one, other)
+            )
             message = (
-                f"{run.called(one.row_id)} and {run.called(other.row_id)} took turns {end - place} times within "
+                f"{run.called(one.row_id)} and {run.called(other.row_id)} took turns "
+                f"{end - place} times within "
                 f"{span:.2f} s, from {run.seconds(one.start):.2f} s on. {causes}"
             )
             yield Found(message, one.row_id, about=other.row_id)
@@ -122,13 +138,15 @@ def _why(run: Run, lead: Lead) -> str:
 
 @finding(
     "A machine that does not settle",
-    why="Its transitions lead on and on within one tick, so the tick was cut off. A gap between their thresholds, or a "
-    "row that takes time, lets it come to rest.",
+    why="Its transitions lead on and on within one tick, so the tick was cut off. A gap between "
+    "their thresholds, or a row that takes time, lets it come to rest.",
     weight=Weight.WARNING,
     scope=Scope.TAKE,
 )
 def unsettled(run: Run) -> Iterator[Found]:
-    """A machine of which ticks were cut off: it went round in a ring, or its agent's budget was spent."""
+    """A machine of which ticks were cut off: it went round in a ring, or its agent's budget was
+    spent.
+    """
     for row_id, record in run.take.agents[run.agent].rows.items():
         cut = record.refusals.get(CUT_OFF, [])
         if cut:
@@ -163,10 +181,20 @@ def not_moving(run: Run) -> Iterator[Found]:
             continue
         for span in record.spans:
             still = _still(run, span, poses)
-            if still is not None and record.ways.at(still) and row.kind not in ("follow", "keep_ring"):
+            if (
+                still is not None
+                and record.ways.at(still)
+                and row.kind not in ("follow", "keep_ring")
+            ):
                 since = run.seconds(still)
-                cause = f" It ended because {_why(run, Lead(span.start, span.end or 0, row.id))}." if span.cause else ""
-                yield Found(f"It ran from {since:.2f} s on and the body did not move.{cause}", row.id)
+                cause = (
+                    f" It ended because {_why(run, Lead(span.start, span.end or 0, row.id))}."
+                    if span.cause
+                    else ""
+                )
+                yield Found(
+                    f"It ran from {since:.2f} s on and the body did not move.{cause}", row.id
+                )
                 break
 
 
@@ -184,7 +212,10 @@ def _still(run: Run, span: Span, poses: np.ndarray) -> int | None:
 
 @finding(
     "A key that never changed",
-    why="A row that writes it ran, and it kept the value it began with from the first tick to the last.",
+    why=(
+        "A row that writes it ran, and it kept the value it began with from the first tick to "
+        "the last."
+    ),
     weight=Weight.HINT,
     scope=Scope.TAKE,
 )
@@ -197,7 +228,9 @@ def unchanged_key(run: Run) -> Iterator[Found]:
     written = {name for row in ran for name in uses_of(row, run.catalog).writes}
     for name, changes in run.take.agents[run.agent].keys.items():
         if name in written and len(changes.values) == 1 and not changes.values[0].row_id:
-            yield Found(f"{name} was {value_text(changes.values[0].value)} all along.", "", about=name)
+            yield Found(
+                f"{name} was {value_text(changes.values[0].value)} all along.", "", about=name
+            )
 
 
 def _times(count: int) -> str:

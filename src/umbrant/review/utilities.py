@@ -1,4 +1,6 @@
-"""Findings about utilities: options that cannot win, considerations that see nothing of their input."""
+"""Findings about utilities: options that cannot win, considerations that see nothing of their
+input.
+"""
 
 from collections.abc import Iterator
 
@@ -41,7 +43,9 @@ def _most(row: Row) -> float:
     weight=Weight.WARNING,
 )
 def losing_option(reading: Reading) -> Iterator[Found]:
-    """An option whose weight is 0, or of which a consideration that is multiplied is never worth anything."""
+    """An option whose weight is 0, or of which a consideration that is multiplied is never worth
+    anything.
+    """
     for row in reading.rows:
         if row.kind != "utility":
             continue
@@ -63,11 +67,16 @@ def losing_option(reading: Reading) -> Iterator[Found]:
 
 @finding(
     "A consideration whose range the input leaves",
-    why="Below and above its range a curve stays what it is at the edge, so there every input is worth the same.",
+    why=(
+        "Below and above its range a curve stays what it is at the edge, so there every input is "
+        "worth the same."
+    ),
     weight=Weight.HINT,
 )
 def narrow_range(reading: Reading) -> Iterator[Found]:
-    """A consideration that looks at less than half of what its key can be, or past it altogether."""
+    """A consideration that looks at less than half of what its key can be, or past it
+    altogether.
+    """
     for row in reading.rows:
         tree = tree_of(str(row.args.get("input", ""))) if row.kind == "consider" else None
         low, high = _number(row, "low", 0.0), _number(row, "high", 1.0)
@@ -79,7 +88,9 @@ def narrow_range(reading: Reading) -> Iterator[Found]:
         if most > least and seen < (most - least) / 2:
             said = f"{number_text(least)} to {number_text(most)}"
             yield Found(
-                f"Its input goes from {said}, its range from {number_text(low)} to {number_text(high)}.", row.id
+                f"Its input goes from {said}, its range from {number_text(low)} to "
+                f"{number_text(high)}.",
+                row.id,
             )
 
 

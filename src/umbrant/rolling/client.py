@@ -1,4 +1,6 @@
-"""Ordering takes of a supervisor that runs in a process of its own: how it is started, and a plain way to ask it."""
+"""Ordering takes of a supervisor that runs in a process of its own: how it is started, and a plain
+way to ask it.
+"""
 
 import os
 import subprocess
@@ -13,7 +15,9 @@ from umbrant.rolling.roll import Order
 from umbrant.take.errors import TakeError
 
 SUPERVISOR = (sys.executable, "-P", "-m", "umbrant.rolling.supervisor")
-"""What starts a supervisor. With -P nothing in the folder that it is started in is taken for a module."""
+"""What starts a supervisor. With -P nothing in the folder that it is started in is taken for a
+module.
+"""
 
 ENVIRONMENT: Mapping[str, str] = {
     "OPENBLAS_NUM_THREADS": "1",
@@ -21,12 +25,16 @@ ENVIRONMENT: Mapping[str, str] = {
     "MKL_NUM_THREADS": "1",
     "PYTHONHASHSEED": "0",
 }
-"""What the environment of a supervisor says. No library starts threads of its own: a process that has some cannot be
-forked. And sets of texts have the same order in every one of them, should a node go by that."""
+"""What the environment of a supervisor says. No library starts threads of its own: a process that
+has some cannot be forked. And sets of texts have the same order in every one of them, should a node
+go by that.
+"""
 
 
 class SupervisedRoll:
-    """One order that a supervisor of its own does. Use as a context: at its end nothing of it is left running."""
+    """One order that a supervisor of its own does. Use as a context: at its end nothing of it is
+    left running.
+    """
 
     def __init__(self, order: Order) -> None:
         self._order = replace(order, path=order.path.absolute())
@@ -38,7 +46,8 @@ class SupervisedRoll:
             text=True,
             cwd=self._folder.name,
             env={**os.environ, **ENVIRONMENT},
-            start_new_session=True,  # a Ctrl+C in the terminal is for us, who see to it that the take is closed
+            # A Ctrl+C in the terminal reaches this process alone, which then closes the take.
+            start_new_session=True,
         )
         self._stop_reason = ""
         self._is_ordered = False
@@ -52,13 +61,17 @@ class SupervisedRoll:
         self._folder.cleanup()
 
     def stop(self, reason: str) -> None:
-        """Stop the roll. The take is kept as far as it went, with the reason. May be called by a signal's handler."""
+        """Stop the roll. The take is kept as far as it went, with the reason. May be called by a
+        signal's handler.
+        """
         if self._is_ordered and not self._stop_reason:
             self._write(stop_line(1, reason))
         self._stop_reason = self._stop_reason or reason
 
     def wait(self) -> Reply:
-        """What has come of it, once it is over. Raises TakeError where the supervisor ended without a reply."""
+        """What has come of it, once it is over. Raises TakeError where the supervisor ended without
+        a reply.
+        """
         self._write(order_line(1, self._order))
         self._is_ordered = True
         if self._stop_reason:
@@ -67,7 +80,9 @@ class SupervisedRoll:
         line = self._process.stdout.readline()
         if not line:
             code = self._process.wait()
-            raise TakeError(f"{self._order.path}: the process that writes takes has ended ({code}). Roll again.")
+            raise TakeError(
+                f"{self._order.path}: the process that writes takes has ended ({code}). Roll again."
+            )
         return read_reply(line)
 
     def _write(self, line: str) -> None:

@@ -1,4 +1,6 @@
-"""The cues of a scenario: what happens at a time, or when a condition on the keys of the world comes true."""
+"""The cues of a scenario: what happens at a time, or when a condition on the keys of the world
+comes true.
+"""
 
 from dataclasses import dataclass
 from functools import singledispatchmethod
@@ -14,7 +16,16 @@ from umbrant.engine.board import Board
 from umbrant.engine.events import Ears
 from umbrant.engine.recorder import Unrecorded
 from umbrant.engine.runner import Common
-from umbrant.model.staging import Cue, Deed, DropProp, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
+from umbrant.model.staging import (
+    Cue,
+    Deed,
+    DropProp,
+    MoveTo,
+    RaiseEvent,
+    Scenario,
+    SetKey,
+    TakeAway,
+)
 from umbrant.model.whole import Frame
 from umbrant.stage.world import StageWorld
 from umbrant.take.recorder import TakeRecorder
@@ -33,13 +44,16 @@ class Director:
         keys = common.project.world_keys()
         recorder = writer.agent("")
         self.world = world
-        self.random = Random(f"{common.seed}/")  # noqa: S311  (a seeded generator is what a take needs)
+        # A seeded generator is what a take needs.
+        self.random = Random(f"{common.seed}/")  # noqa: S311
         self.board = Board(keys, recorder, world, shared=common.shared)
         self.events = Ears(common.hub, "", None, lambda: world.now_s)
         self.board.start({})
         self.board.writer = ("", BY_CUE)
         self._common = common
-        self._scope = Scope(self, Frame("", "", keys, {name: name for name in keys}), common.catalog, Unrecorded())
+        self._scope = Scope(
+            self, Frame("", "", keys, {name: name for name in keys}), common.catalog, Unrecorded()
+        )
 
     @property
     def body(self) -> BodyView:
@@ -48,7 +62,9 @@ class Director:
 
     def others_in(self, row_name: str, group: str) -> int:
         """How many agents of a group are in a row of this name."""
-        return sum(each.is_in(row_name) for each in self._common.runners if group in ("", each.group))
+        return sum(
+            each.is_in(row_name) for each in self._common.runners if group in ("", each.group)
+        )
 
     def question(self, when: str) -> Asker:
         """The condition of a cue. Raises Unbound."""
@@ -65,16 +81,22 @@ class _Waiting:
 
 
 class CuePlayer:
-    """Does the cues as they come due. What cannot be done is noted in the take, and the rest goes on."""
+    """Does the cues as they come due. What cannot be done is noted in the take, and the rest goes
+    on.
+    """
 
-    def __init__(self, scenario: Scenario, common: Common, world: StageWorld, writer: TakeRecorder) -> None:
+    def __init__(
+        self, scenario: Scenario, common: Common, world: StageWorld, writer: TakeRecorder
+    ) -> None:
         self._scenario = scenario
         self._common = common
         self._world = world
         self._writer = writer
         self._director = Director(common, world, writer)
         arrivals = [cue for member in scenario.cast for cue in member.arrivals()]
-        self._waiting = [_Waiting(cue, number) for number, cue in enumerate((*scenario.cues, *arrivals), 1)]
+        self._waiting = [
+            _Waiting(cue, number) for number, cue in enumerate((*scenario.cues, *arrivals), 1)
+        ]
         for each in self._waiting:
             if each.cue.when:
                 try:
@@ -85,7 +107,8 @@ class CuePlayer:
     def tick(self) -> None:
         """Do what is due at this tick, in the order in which it is written."""
         self._director.events.begin()
-        # What a cue leaves for later waits from the next tick on: nothing is added to what is being gone through.
+        # What a cue leaves for later waits from the next tick on: nothing is added to what is being
+        # gone through.
         later = [one for each in self._waiting if self._is_due(each) for one in self._begin(each)]
         self._waiting.extend(later)
 
@@ -96,7 +119,9 @@ class CuePlayer:
             self._cannot(called, reason)
 
     def _begin(self, waiting: _Waiting) -> list[_Waiting]:
-        """Do a cue for each of those whom it names; gives what is to be done later for some of them."""
+        """Do a cue for each of those whom it names; gives what is to be done later for some of
+        them.
+        """
         later: list[_Waiting] = []
         for later_s, deed in self._scenario.spelled_out(waiting.cue.does):
             if later_s:
@@ -150,7 +175,9 @@ class CuePlayer:
 
     @_do.register
     def _remove(self, deed: TakeAway) -> Cause | None:
-        return None if self._world.take_away(deed.removes) else cause("not_there", name=deed.removes)
+        return (
+            None if self._world.take_away(deed.removes) else cause("not_there", name=deed.removes)
+        )
 
     def _cannot(self, called: str, reason: Cause) -> None:
         self._writer.noticed("", called, reason)

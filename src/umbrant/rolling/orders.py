@@ -12,10 +12,11 @@ from umbrant.rolling.roll import Order
 
 @dataclass(frozen=True)
 class Reply:
-    """What became of an order: a take, a message about what went wrong, both for a take that was cut short, or neither.
+    """What became of an order: a take, a message about what went wrong, both for a take that was
+    cut short, or neither.
 
-    Neither means that a newer order came first. Of a rehearsal there is a `frame` for each step, and with the take what
-    the hand did: its `steps` and `cues`.
+    Neither means that a newer order came first. Of a rehearsal there is a `frame` for each step,
+    and with the take what the hand did: its `steps` and `cues`.
     """
 
     number: int
@@ -35,7 +36,13 @@ class Reply:
             "steps": [each.model_dump(mode="json") for each in self.steps],
             "cues": [each.model_dump(mode="json", exclude_defaults=True) for each in self.cues],
         }
-        return json.dumps({name: value for name, value in data.items() if value or name in ("number", "take", "error")})
+        return json.dumps(
+            {
+                name: value
+                for name, value in data.items()
+                if value or name in ("number", "take", "error")
+            }
+        )
 
 
 def order_line(number: int, order: Order) -> str:
@@ -61,7 +68,9 @@ def rehearse_line(number: int, order: Order, puppet: str) -> str:
 
 def step_line(number: int, hand: Hand) -> str:
     """What the hand does at the next tick of a rehearsal."""
-    return json.dumps({"number": number, "hand": hand.model_dump(mode="json", exclude_defaults=True)})
+    return json.dumps(
+        {"number": number, "hand": hand.model_dump(mode="json", exclude_defaults=True)}
+    )
 
 
 def end_line(number: int) -> str:

@@ -1,7 +1,8 @@
 """The player: a process that plays what it is ordered, and sends what it records to its supervisor.
 
-It is forked by the supervisor. It is the only process that runs a project's own code, so nothing else is in its reach:
-it has no take open, one thread, a folder of its own, and a pipe in each direction. It may be ended at any moment.
+It is forked by the supervisor. It is the only process that runs a project's own code, so nothing
+else is in its reach: it has no take open, one thread, a folder of its own, and a pipe in each
+direction. It may be ended at any moment.
 """
 
 import faulthandler
@@ -33,14 +34,20 @@ from umbrant.take.recorder import TakeRecorder
 SEND_S = 0.25
 """How long what is recorded may wait before it is sent, while ticks go by."""
 SEND_WITH_NODES_S = 0.01
-"""The same where nodes of the project's own run: when one has to be ended, little of what led to it is to be lost."""
+"""The same where nodes of the project's own run: when one has to be ended, little of what led to it
+is to be lost.
+"""
 MEMORY_SHARE = 0.75
-"""How much of the machine's memory a player may take, so that a node that takes ever more fails, and nothing else."""
+"""How much of the machine's memory a player may take, so that a node that takes ever more fails,
+and nothing else.
+"""
 
 
 @dataclass(frozen=True)
 class Pipes:
-    """The file descriptors of a player: where orders come in, where messages go out, and where a crash is noted."""
+    """The file descriptors of a player: where orders come in, where messages go out, and where a
+    crash is noted.
+    """
 
     orders: int
     messages: int
@@ -48,7 +55,9 @@ class Pipes:
 
 
 def run_player(pipes: Pipes, watch: SharedWatch) -> NoReturn:
-    """Be a player until the orders end, or until code of a project has run. Called in a process just forked."""
+    """Be a player until the orders end, or until code of a project has run. Called in a process
+    just forked.
+    """
     try:
         _isolate(pipes)
         player = Player(Inbox(pipes.orders), Outbox(pipes.messages), watch)
@@ -65,18 +74,23 @@ def run_player(pipes: Pipes, watch: SharedWatch) -> NoReturn:
 def _isolate(pipes: Pipes) -> None:
     """Leave behind what belongs to the supervisor, and see that a crash can be told of."""
     os.setsid()
-    # A node may start programs. A copy of the player itself would send all that it records a second time.
+    # A node may start programs. A copy of the player itself would send all that it records a second
+    # time.
     os.register_at_fork(after_in_child=lambda: os._exit(1))
     kept = sorted((pipes.orders, pipes.messages, pipes.crash))
-    for low, high in zip([2, *kept], [*kept, resource.getrlimit(resource.RLIMIT_NOFILE)[0]], strict=True):
+    for low, high in zip(
+        [2, *kept], [*kept, resource.getrlimit(resource.RLIMIT_NOFILE)[0]], strict=True
+    ):
         os.closerange(low + 1, high)
     nothing = os.open(os.devnull, os.O_RDONLY)
     os.dup2(nothing, 0)
     os.dup2(2, 1)
     os.close(nothing)
-    sys.stdin = open(0, encoding="utf-8", closefd=False)  # noqa: SIM115  (for as long as the process lives)
-    sys.stdout = open(1, "w", encoding="utf-8", errors="backslashreplace", closefd=False)  # noqa: SIM115
-    sys.stderr = open(2, "w", encoding="utf-8", errors="backslashreplace", closefd=False, buffering=1)  # noqa: SIM115
+    # The three stay open for as long as the process lives. What code of a project prints must
+    # never fail for its letters, so what cannot be encoded is written with escapes.
+    sys.stdin = open(0, encoding="utf-8", closefd=False)  # noqa: SIM115
+    sys.stdout = open(1, "w", -1, "utf-8", "backslashreplace", closefd=False)  # noqa: SIM115
+    sys.stderr = open(2, "w", 1, "utf-8", "backslashreplace", closefd=False)  # noqa: SIM115
     for each in (signal.SIGINT, signal.SIGTERM):
         signal.signal(each, signal.SIG_IGN if each is signal.SIGINT else signal.SIG_DFL)
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
@@ -87,7 +101,9 @@ def _isolate(pipes: Pipes) -> None:
 
 
 def _flush_prints() -> None:
-    """Say what nodes have printed. A project's own code may have closed these, or put something else in their place."""
+    """Say what nodes have printed. A project's own code may have closed these, or put something
+    else in their place.
+    """
     for each in (sys.stdout, sys.stderr):
         try:
             each.flush()
@@ -133,7 +149,8 @@ class Outbox:
 
 
 class _Due:
-    """Says every so often that it is time, and after 1, 2, 4, 8, … ticks, for much goes wrong at the very beginning.
+    """Says every so often that it is time, and after 1, 2, 4, 8, … ticks, for much goes wrong at
+    the very beginning.
 
     The only clock in a player: what is recorded does not depend on it.
     """
@@ -153,12 +170,16 @@ class _Due:
 
 
 class Player:
-    """Does one order after the other. A rehearsal goes on over many lines, until it is ended or an order comes."""
+    """Does one order after the other. A rehearsal goes on over many lines, until it is ended or an
+    order comes.
+    """
 
     def __init__(self, inbox: Inbox, outbox: Outbox, watch: SharedWatch) -> None:
         self.inbox = inbox
         self.has_run_code = False
-        """Whether code of a project has run. The process ends then, so that the next take finds none of its traces."""
+        """Whether code of a project has run. The process ends then, so that the next take finds
+        none of its traces.
+        """
         self._outbox = outbox
         self._watch = watch
         self._rehearsal: Rehearsal | None = None
@@ -173,13 +194,17 @@ class Player:
         except ProjectError as error:
             self._fail(number, str(error))
         except BaseException as error:
-            # A mistake of ours, or the trace of a node that has changed what is not its own. Neither goes on from here.
+            # A mistake of ours, or the trace of a node that has changed what is not its own.
+            # Neither goes on from here.
             traceback.print_exc()
-            self._fail(number, f"Rolling failed inside Umbrant: {described(error)}.{self._last_call()}")
+            self._fail(
+                number, f"Rolling failed inside Umbrant: {described(error)}.{self._last_call()}"
+            )
 
     def _do(self, number: int, data: dict[str, Any]) -> None:
         if "stop" in data:
-            # What was being rolled has stopped by itself as this line came in; a rehearsal is given up.
+            # What was being rolled has stopped by itself as this line came in; a rehearsal is given
+            # up.
             if self._rehearsal is not None:
                 self._finish(number, "stopped")
         elif "hand" in data or "end" in data:
@@ -195,12 +220,17 @@ class Player:
         order = read_order(data)
         self._runs_code = order.trusted and bool(order.project.nodes)
         if self._runs_code:
-            # A node that takes chances of its own, and not those of `me.random`, takes the same ones each time.
+            # A node that takes chances of its own, and not those of `me.random`, takes the same
+            # ones each time.
             random.seed(played(order).seed)
         catalog = running_catalog(order.project, trusted=order.trusted, watch=self._watch)
         if "rehearse" in data:
             rehearsal = Rehearsal(
-                order, str(data["rehearse"]), lambda setup: self._recorder(number, setup), catalog, self._watch
+                order,
+                str(data["rehearse"]),
+                lambda setup: self._recorder(number, setup),
+                catalog,
+                self._watch,
             )
             self._send_header(number, order, rehearsal.scenario)
             self._rehearsal = rehearsal
@@ -268,4 +298,8 @@ class Player:
         self._outbox.send(number, what, *more)
 
     def _last_call(self) -> str:
-        return f" {self._watch.place.last_of_all}" if self._runs_code and self._watch.place.file else ""
+        return (
+            f" {self._watch.place.last_of_all}"
+            if self._runs_code and self._watch.place.file
+            else ""
+        )

@@ -1,4 +1,6 @@
-"""A player as its supervisor sees it: a process that was forked, is sent orders, sends messages, and may be ended."""
+"""A player as its supervisor sees it: a process that was forked, is sent orders, sends messages,
+and may be ended.
+"""
 
 import ctypes
 import os
@@ -31,11 +33,14 @@ class PlayerProcess:
     def __init__(self) -> None:
         self.watch = SharedWatch()
         self.ended_because = ""
-        """Why the supervisor has ended it; empty while it lives, and where it has ended by itself."""
+        """Why the supervisor has ended it; empty while it lives, and where it has ended by itself.
+        """
         self.fault = ""
         """What is wrong with what it has sent, if that cannot even be read."""
         self.ended_at = 0
-        """The number of the order for whose sake it was ended. It may have been done with that a moment before."""
+        """The number of the order for whose sake it was ended. It may have been done with that a
+        moment before.
+        """
         self._crash = os.memfd_create("crash")
         orders, self.orders = os.pipe()
         self.messages, messages = os.pipe()
@@ -69,7 +74,9 @@ class PlayerProcess:
         return True
 
     def read(self) -> tuple[list[Any], bool]:
-        """The messages that have come in whole, and whether there may be more. What is none is a `fault`."""
+        """The messages that have come in whole, and whether there may be more. What is none is a
+        `fault`.
+        """
         try:
             data = os.read(self.messages, 1 << 20)
         except BlockingIOError:
@@ -94,7 +101,9 @@ class PlayerProcess:
             os.kill(self.pid, signal.SIGKILL)
 
     def line_now(self) -> str:
-        """The line of the project's file at which it is, as `file, line n`. It is asked, and may be past answering."""
+        """The line of the project's file at which it is, as `file, line n`. It is asked, and may be
+        past answering.
+        """
         before = os.fstat(self._crash).st_size
         try:
             os.kill(self.pid, signal.SIGUSR1)
@@ -109,7 +118,8 @@ class PlayerProcess:
     def close(self) -> str:
         """See to it once it sends no more; gives how it ended, empty where it ended in good order.
 
-        Code of a project may have closed its pipe and go on: it is not waited for longer than a moment.
+        Code of a project may have closed its pipe and go on: it is not waited for longer than a
+        moment.
         """
         until_s = time.monotonic() + GONE_S
         pid, status = os.waitpid(self.pid, os.WNOHANG)
@@ -134,26 +144,35 @@ class PlayerProcess:
         return f"{silent[:1].upper()}{silent[1:]}{last}"
 
     def _told_end(self, code: int) -> str:
-        # Whoever sent the signal may have done so from outside, so that nothing is said of who is to blame.
+        # Whoever sent the signal may have done so from outside, so that nothing is said of who is
+        # to blame.
         how = f"with exit code {code}" if code >= 0 else f"by {signal.Signals(-code).name}"
         place = self.watch.place
         if self.watch.call:
-            return f"{self._line()}: while {self.called()} ran, the process that played ended {how}."
+            return (
+                f"{self._line()}: while {self.called()} ran, the process that played ended {how}."
+            )
         if code == 0:
             return ""
         told = f"The process that played ended {how}."
         return f"{told} {place.last_of_all}" if place.file else told
 
     def called(self) -> str:
-        """What was called last, and on whose behalf: '`hum` (warden, row 1.2 'Hum')', or the file as a whole."""
+        """What was called last, and on whose behalf: '`hum` (warden, row 1.2 'Hum')', or the file
+        as a whole.
+        """
         place = self.watch.place
         if not place.kind:
             return "the file"
-        told = ", ".join([each for each in (place.agent, f"row {place.row}" if place.row else "") if each])
+        told = ", ".join(
+            [each for each in (place.agent, f"row {place.row}" if place.row else "") if each]
+        )
         return f"`{printable(place.kind)}`" + (f" ({printable(told)})" if told else "")
 
     def _line(self) -> str:
-        """The innermost line of the project's file that it noted last; else where the node begins."""
+        """The innermost line of the project's file that it noted last; else where the node
+        begins.
+        """
         place = self.watch.place
         text = os.pread(self._crash, os.fstat(self._crash).st_size, 0).decode("utf-8", "replace")
         last = text.rpartition("most recent call first")[2]
@@ -162,7 +181,9 @@ class PlayerProcess:
 
 
 def die_with(parent: int, number: int) -> None:
-    """Have the system end this process by a signal when its parent ends, however that ends. Linux only."""
+    """Have the system end this process by a signal when its parent ends, however that ends. Linux
+    only.
+    """
     ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, int(number), 0, 0, 0)
     if os.getppid() != parent:
         os._exit(1)

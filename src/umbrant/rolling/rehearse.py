@@ -1,7 +1,7 @@
 """Rehearsing: a scenario played tick by tick while a hand steers a puppet and does what cues do.
 
-What the hand does is written into the scenario afterwards, so that rolling it repeats the rehearsal exactly: the same
-things happen at the same places within the same ticks.
+What the hand does is written into the scenario afterwards, so that rolling it repeats the rehearsal
+exactly: the same things happen at the same places within the same ticks.
 """
 
 from collections.abc import Callable, Sequence
@@ -44,7 +44,9 @@ class Track:
 
 
 class Rehearsal:
-    """A scenario being rehearsed. `record` is given the scenario as it is played, and makes what records it."""
+    """A scenario being rehearsed. `record` is given the scenario as it is played, and makes what
+    records it.
+    """
 
     def __init__(
         self,
@@ -89,26 +91,48 @@ class Rehearsal:
 
     def _frame(self) -> Frame:
         world = self._play.world
-        poses = {body.name: (*body.place, body.heading_deg) for body in world.cast.values() if body.here}
-        props = {prop.name: (*prop.place, prop.level) for prop in world.all_props.values() if prop.here}
-        return Frame(tick=self._tick, poses=poses, props=props, said=tuple(self._recorder.just_said()))
+        poses = {
+            body.name: (*body.place, body.heading_deg) for body in world.cast.values() if body.here
+        }
+        props = {
+            prop.name: (*prop.place, prop.level) for prop in world.all_props.values() if prop.here
+        }
+        return Frame(
+            tick=self._tick, poses=poses, props=props, said=tuple(self._recorder.just_said())
+        )
 
 
 def without_hand(scenario: Scenario, puppet: str) -> Scenario:
-    """The scenario with the puppet standing, waiting for a hand, and without what an earlier hand did."""
+    """The scenario with the puppet standing, waiting for a hand, and without what an earlier hand
+    did.
+    """
     still = (Step(tick=0, push=(0.0, 0.0)),)
-    cast = tuple(each.model_copy(update={"steps": still}) if each.name == puppet else each for each in scenario.cast)
-    return scenario.model_copy(update={"cast": cast, "cues": tuple(cue for cue in scenario.cues if not cue.by_hand)})
+    cast = tuple(
+        each.model_copy(update={"steps": still}) if each.name == puppet else each
+        for each in scenario.cast
+    )
+    return scenario.model_copy(
+        update={"cast": cast, "cues": tuple(cue for cue in scenario.cues if not cue.by_hand)}
+    )
 
 
-def with_track(project: Project, scenario: str, puppet: str, steps: Sequence[Step], cues: Sequence[Cue]) -> Project:
-    """The project with what a hand did written into a scenario, in place of what an earlier hand did."""
+def with_track(
+    project: Project, scenario: str, puppet: str, steps: Sequence[Step], cues: Sequence[Cue]
+) -> Project:
+    """The project with what a hand did written into a scenario, in place of what an earlier hand
+    did.
+    """
     before = without_hand(project.scenario(scenario), puppet)
     first = () if steps and steps[0].tick == 0 else before.member(puppet).steps
     cast = tuple(
-        each.model_copy(update={"steps": (*first, *steps)}) if each.name == puppet else each for each in before.cast
+        each.model_copy(update={"steps": (*first, *steps)}) if each.name == puppet else each
+        for each in before.cast
     )
     after = before.model_copy(update={"cast": cast, "cues": (*before.cues, *cues)})
     return project.model_copy(
-        update={"scenarios": tuple(after if each.name == scenario else each for each in project.scenarios)}
+        update={
+            "scenarios": tuple(
+                after if each.name == scenario else each for each in project.scenarios
+            )
+        }
     )

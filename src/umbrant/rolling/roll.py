@@ -1,7 +1,8 @@
 """Playing a scenario into a take, in the process that asks for it.
 
-`roll` runs what it is given right here, so it is for tests, measurements, and projects whose code is one's own. The
-window and the command line order takes of a supervisor (`rolling.supervisor`), which plays them in another process.
+`roll` runs what it is given right here, so it is for tests, measurements, and projects whose code
+is one's own. The window and the command line order takes of a supervisor (`rolling.supervisor`),
+which plays them in another process.
 """
 
 from collections.abc import Callable, Sequence
@@ -27,7 +28,8 @@ from umbrant.take.writer import TakeWriter
 CHUNK_AGENT_S = 6000.0
 """How many seconds of play, of all agents together, a chunk of a take has.
 
-However large the cast is, it takes up as much memory. What has come of a chunk is written when the take is cut short.
+However large the cast is, it takes up as much memory. What has come of a chunk is written when the
+take is cut short.
 """
 
 
@@ -44,7 +46,8 @@ class Order:
     """Whether the project's own nodes may run."""
 
 
-class RollStopped(Exception):  # noqa: N818  (it is an answer to being asked to stop, rather than an error)
+# It is an answer to being asked to stop, rather than an error.
+class RollStopped(Exception):  # noqa: N818
     """A roll was asked to stop before its end. What was recorded is kept in the file."""
 
 
@@ -53,10 +56,13 @@ def never() -> bool:
     return False
 
 
-def roll(order: Order, *, should_stop: Callable[[], bool] = never, catalog: Catalog = BUILTIN) -> Path:
+def roll(
+    order: Order, *, should_stop: Callable[[], bool] = never, catalog: Catalog = BUILTIN
+) -> Path:
     """Play a scenario as fast as it goes, recording everything; returns the path of the take.
 
-    Raises TakeError where it cannot be written and RollStopped when `should_stop`, asked at every tick, says so.
+    Raises TakeError where it cannot be written and RollStopped when `should_stop`, asked at every
+    tick, says so.
     """
     scenario = played(order)
     catalog = running_catalog(order.project, trusted=order.trusted, base=catalog)
@@ -88,8 +94,11 @@ class Play:
         self._poses = [(body, writer.posing(body.name)) for body in self.world.cast.values()]
         self._cast = Cast.of(self.common, scenario.players, self.world, writer.agent)
 
-    def tick(self, tick: int, deeds: Sequence[Deed] = (), steered: tuple[str, Point] | None = None) -> None:
-        """Play one tick: cues, each agent's decisions in the order of the cast, then what the bodies do.
+    def tick(
+        self, tick: int, deeds: Sequence[Deed] = (), steered: tuple[str, Point] | None = None
+    ) -> None:
+        """Play one tick: cues, each agent's decisions in the order of the cast, then what the
+        bodies do.
 
         A hand may steer a puppet (its name, and how it is pushed), and do deeds after the cues.
         """
@@ -103,7 +112,9 @@ class Play:
         for body, pose in self._poses:
             pose(body.place if body.here else None, body.heading_deg)
         for prop in self.world.all_props.values():
-            self._writer.prop(prop.name, prop.level if prop.here else None, prop.place, prop.carrier)
+            self._writer.prop(
+                prop.name, prop.level if prop.here else None, prop.place, prop.carrier
+            )
         for runner in self._cast.runners:
             self._decide(runner)
         self.world.finish()

@@ -1,9 +1,12 @@
-"""The supervisor: takes orders, has them played by a process of its own making, and alone writes the takes.
+"""The supervisor: takes orders, has them played by a process of its own making, and alone writes
+the takes.
 
-Run as `python -P -m umbrant.rolling.supervisor`: orders come in on stdin and replies go out on stdout, one line of JSON
-each (`rolling.orders`). It ends when its input does. What a node prints goes to stderr.
+Run as `python -P -m umbrant.rolling.supervisor`: orders come in on stdin and replies go out on
+stdout, one line of JSON each (`rolling.orders`). It ends when its input does. What a node prints
+goes to stderr.
 
-It runs no code of a project, has one thread, and never waits for a player: a player that takes too long is ended.
+It runs no code of a project, has one thread, and never waits for a player: a player that takes too
+long is ended.
 """
 
 import gc
@@ -48,7 +51,9 @@ class Job:
     file: TakeFile | None = None
     """The take, once it has been begun."""
     stopped_because: str = ""
-    """Why it is to be stopped and its take kept; empty where it goes on, or where nobody wants it any more."""
+    """Why it is to be stopped and its take kept; empty where it goes on, or where nobody wants it
+    any more.
+    """
     is_ending: bool = False
     """Of a rehearsal: whether it has been told to end, so that its take comes."""
     is_superseded: bool = False
@@ -69,7 +74,9 @@ class Job:
 
 @dataclass
 class Supervisor:
-    """Does orders. The newest order wins: what was being rolled is stopped, and its take is removed."""
+    """Does orders. The newest order wins: what was being rolled is stopped, and its take is
+    removed.
+    """
 
     orders: int
     """A file descriptor to read lines from."""
@@ -105,9 +112,11 @@ class Supervisor:
         return 128 + self._signal if self._signal else 0
 
     def interrupt(self, number: int, _: object) -> None:
-        """A signal asks the supervisor to end. Takes that are being rolled are closed as far as they went.
+        """A signal asks the supervisor to end. Takes that are being rolled are closed as far as
+        they went.
 
-        It comes between any two steps, so it is only noted; while nothing is played nobody would look at the note.
+        It comes between any two steps, so it is only noted; while nothing is played nobody would
+        look at the note.
         """
         self._signal = number
         if not self._jobs:
@@ -116,7 +125,9 @@ class Supervisor:
             os._exit(128 + number)
 
     def _heed_signal(self) -> None:
-        """Stop what is being rolled once a signal has come; the input may have ended with whoever gave the orders."""
+        """Stop what is being rolled once a signal has come; the input may have ended with whoever
+        gave the orders.
+        """
         if not self._signal:
             return
         self._is_input_over = True
@@ -151,7 +162,15 @@ class Supervisor:
                 job.is_ending = job.is_ending or "end" in data
                 self._send(self._player, line)
         else:
-            self._begin(Job(number, line, Path(data["path"]), float(data["node_limit_s"]), "rehearse" in data))
+            self._begin(
+                Job(
+                    number,
+                    line,
+                    Path(data["path"]),
+                    float(data["node_limit_s"]),
+                    "rehearse" in data,
+                )
+            )
 
     def _begin(self, job: Job) -> None:
         self._drop_rehearsals()
@@ -196,11 +215,16 @@ class Supervisor:
                 if job is not None:
                     self._hear(job, what, more)
             if player.fault:
-                raise ValueError(player.fault)  # noqa: TRY301  (one place tells of all that cannot be used)
+                # One place tells of all that cannot be used.
+                raise ValueError(player.fault)  # noqa: TRY301
         except TakeError as error:
             self._fail(player, str(error))
-        except Exception as error:  # what a player sends can be anything once a stranger's code has been at it
-            what = f"The process that played sent what is no part of a take ({printable(str(error))})."
+        except (
+            Exception
+        ) as error:  # what a player sends can be anything once a stranger's code has been at it
+            what = (
+                f"The process that played sent what is no part of a take ({printable(str(error))})."
+            )
             player.end(what, self._jobs[0].number if self._jobs else 0)
             self._ended(player)
         else:
@@ -230,17 +254,27 @@ class Supervisor:
             self._conclude(job, "", steps, cues)
 
     def _ended(self, player: PlayerProcess) -> None:
-        """The player is no more: what it was playing is concluded, and the rest is for a new one."""
+        """The player is no more: what it was playing is concluded, and the rest is for a new
+        one.
+        """
         for each in (player.messages, player.orders):
             if each in self._selector.get_map():
                 self._selector.unregister(each)
         how = player.close()
         self._player = None
         job = self._jobs[0] if self._jobs else None
-        if job is not None and (job.is_tried or job.file is not None or self._is_to_blame(job, player, how)):
-            self._conclude(job, "" if job.is_superseded else job.stopped() or how or "The player has ended by itself.")
+        if job is not None and (
+            job.is_tried or job.file is not None or self._is_to_blame(job, player, how)
+        ):
+            self._conclude(
+                job,
+                ""
+                if job.is_superseded
+                else job.stopped() or how or "The player has ended by itself.",
+            )
         elif job is not None:
-            # It had not begun with this order. A player also ends after a take in which code of a project ran.
+            # It had not begun with this order. A player also ends after a take in which code of a
+            # project ran.
             job.is_tried = True
         if not self._is_input_over or self._jobs:
             self._new_player()
@@ -262,15 +296,22 @@ class Supervisor:
         if job.stop_by_s is not None and now_s > job.stop_by_s:
             player.end(job.stopped_because or "a newer order came", job.number)
         elif self._call[0] and now_s - self._call[1] > job.limit_s:
-            because = f"{player.called()} did not come back within {job.limit_s:g} s, so it was ended."
+            because = (
+                f"{player.called()} did not come back within {job.limit_s:g} s, so it was ended."
+            )
             player.end(f"{player.line_now()}: {because}", job.number)
         elif now_s - self._tick[1] > STALLED_S and not job.is_rehearsal:
-            because = f"One tick took longer than {STALLED_S:g} s, so the roll was ended. Is the scenario too large?"
+            because = (
+                f"One tick took longer than {STALLED_S:g} s, so the roll was ended. Is the "
+                "scenario too large?"
+            )
             player.end(because, job.number)
 
     # what comes of a job
 
-    def _conclude(self, job: Job, error: str, steps: tuple[Step, ...] = (), cues: tuple[Cue, ...] = ()) -> None:
+    def _conclude(
+        self, job: Job, error: str, steps: tuple[Step, ...] = (), cues: tuple[Cue, ...] = ()
+    ) -> None:
         """Close the take of a job and reply. With an `error` it was cut short."""
         self._jobs.remove(job)
         self._forget_calls()

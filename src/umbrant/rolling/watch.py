@@ -1,7 +1,8 @@
-"""In which call of a project's own code a player is, and how far it has come: told through memory that is shared.
+"""In which call of a project's own code a player is, and how far it has come: told through memory
+that is shared.
 
-The player writes a few numbers at each such call; its supervisor reads them now and then. So a call that does not come
-back is found from outside, whatever it does inside.
+The player writes a few numbers at each such call; its supervisor reads them now and then. So a call
+that does not come back is found from outside, whatever it does inside.
 """
 
 import mmap
@@ -28,11 +29,15 @@ class CallPlace(NamedTuple):
     def last_of_all(self) -> str:
         """A sentence for when something went wrong after the call, and maybe because of it."""
         where = f"{printable(self.file)}, line {printable(self.line)}"
-        return f"The last node of the project's own that ran was `{printable(self.kind)}` ({where})."
+        return (
+            f"The last node of the project's own that ran was `{printable(self.kind)}` ({where})."
+        )
 
 
 class SharedWatch:
-    """The memory of one player. Made before it is forked; it is an engine's `CallWatch` in the player."""
+    """The memory of one player. Made before it is forked; it is an engine's `CallWatch` in the
+    player.
+    """
 
     def __init__(self) -> None:
         self._memory = mmap.mmap(-1, _SIZE)

@@ -23,7 +23,9 @@ class StageStat:
 
 @dataclass
 class StageBody:
-    """A body on the stage. What it means to do during a tick is set by the world and done at the tick's end."""
+    """A body on the stage. What it means to do during a tick is set by the world and done at the
+    tick's end.
+    """
 
     name: str
     place: Point

@@ -1,4 +1,6 @@
-"""Where a body of a certain radius can be, what it can see past, and the shortest way between two points."""
+"""Where a body of a certain radius can be, what it can see past, and the shortest way between two
+points.
+"""
 
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
@@ -18,7 +20,9 @@ from umbrant.stage.obstacles import Obstacles
 from umbrant.stage.routes import Corners
 
 SLACK_M = 0.002
-"""How far outside the walkable ground a point may be and still count as on it: poses are rounded to a grid."""
+"""How far outside the walkable ground a point may be and still count as on it: poses are rounded to
+a grid.
+"""
 EDGE = "the edge of the stage"
 TOUCHING_M = 1e-6
 
@@ -28,20 +32,29 @@ Floats = NDArray[np.float64]
 class Ground:
     """The walkable ground of a stage for bodies of one radius, in metres. Any thread may ask.
 
-    A body keeps its radius away from what is in the way. Whether it can be somewhere, or go somewhere straight, is
-    asked of what is in the way: that takes about as long among thousands of walls as among a few.
+    A body keeps its radius away from what is in the way. Whether it can be somewhere, or go
+    somewhere straight, is asked of what is in the way: that takes about as long among thousands of
+    walls as among a few.
     """
 
     def __init__(self, stage: Stage, radius_m: float) -> None:
-        self._inside = shapely.box(0, 0, stage.width_m, stage.height_m).buffer(-radius_m, join_style="mitre")
+        self._inside = shapely.box(0, 0, stage.width_m, stage.height_m).buffer(
+            -radius_m, join_style="mitre"
+        )
         in_the_way = [area for area in stage.areas if area.blocks is not Blocks.NOTHING]
         self._names = [area.name for area in in_the_way]
         self._grown = np.array([_grown(area, radius_m) for area in in_the_way], dtype=object)
-        self.free = self._inside.difference(shapely.union_all(self._grown)) if len(self._grown) else self._inside
+        self.free = (
+            self._inside.difference(shapely.union_all(self._grown))
+            if len(self._grown)
+            else self._inside
+        )
         """All of the walkable ground, in one part or several."""
         # No more than half the radius: two walls side by side must not come apart.
         slack = min(SLACK_M, radius_m / 2)
-        self._left, self._low, self._right, self._high = self._inside.buffer(slack, join_style="mitre").bounds
+        self._left, self._low, self._right, self._high = self._inside.buffer(
+            slack, join_style="mitre"
+        ).bounds
         self._thinned = shapely.buffer(self._grown, -slack, join_style="mitre")
         self._obstacles = Obstacles(self._thinned)
         self._asking = Lock()
@@ -53,7 +66,9 @@ class Ground:
         return self._is_inside(place) and not self._obstacles.meet_point(place)
 
     def nearest(self, place: Point) -> Point:
-        """The walkable place nearest to a point; the point itself if it is walkable, or if nothing is."""
+        """The walkable place nearest to a point; the point itself if it is walkable, or if nothing
+        is.
+        """
         if self.free.is_empty or self.holds(place):
             return place
         found = shapely.shortest_line(self.free, shapely.Point(place)).coords[0]
@@ -63,12 +78,18 @@ class Ground:
         """Whether a body can go straight from one point to another."""
         if start == end:
             return self.holds(start)
-        return self._is_inside(start) and self._is_inside(end) and not self._obstacles.meet_line(start, end)
+        return (
+            self._is_inside(start)
+            and self._is_inside(end)
+            and not self._obstacles.meet_line(start, end)
+        )
 
     def way(self, start: Point, goal: Point, reach_m: float = 0.0) -> Way:
-        """The shortest way. A goal off the walkable ground is replaced by the nearest place on it within `reach_m`.
+        """The shortest way. A goal off the walkable ground is replaced by the nearest place on it
+        within `reach_m`.
 
-        Without a way, gives one with a cause and no corners: a body that is off the ground, or shut in, stays there.
+        Without a way, gives one with a cause and no corners: a body that is off the ground, or shut
+        in, stays there.
         """
         no_room = self.why_not_at(start)
         if no_room is not None:
@@ -92,42 +113,62 @@ class Ground:
 
     @cached_property
     def _parts(self) -> NDArray[np.object_]:
-        """The parts of the walkable ground between which nobody can walk, prepared: asked by one thread at a time."""
+        """The parts of the walkable ground between which nobody can walk, prepared: asked by one
+        thread at a time.
+        """
         parts = np.asarray(shapely.get_parts(self.free), dtype=object)
         shapely.prepare(parts)
         return parts
 
     def _apart(self, start: Point, end: Point) -> Cause | None:
-        """Why there is no way from one walkable place to another, without a search: they lie in different parts."""
+        """Why there is no way from one walkable place to another, without a search: they lie in
+        different parts.
+        """
         if len(self._parts) < 2:
             return None
         one, other = self._part_of(start), self._part_of(end)
         if one == other:
             return None
         around = self._around(one)
-        is_shut_in = bool(around) and shapely.area(self._parts[one]) < shapely.area(self._parts[other])
+        is_shut_in = bool(around) and shapely.area(self._parts[one]) < shapely.area(
+            self._parts[other]
+        )
         if is_shut_in:
             return cause("shut_in", start=start, goal=end, area=" and ".join(around))
         return cause("no_route", start=start, goal=end)
 
     def _part_of(self, place: Point) -> int:
-        """In which part of the walkable ground a place lies, or beside which one it does within the slack."""
+        """In which part of the walkable ground a place lies, or beside which one it does within the
+        slack.
+        """
         point = shapely.Point(place)
         with self._asking:
-            inside = next((index for index, part in enumerate(self._parts) if part.intersects(point)), None)
+            inside = next(
+                (index for index, part in enumerate(self._parts) if part.intersects(point)), None
+            )
         return int(np.argmin(shapely.distance(self._parts, point))) if inside is None else inside
 
     def _around(self, part: int) -> list[str]:
         """What a part of the walkable ground ends at, besides the edge of the stage."""
         known = self._ends_at.get(part)
         if known is None:
-            apart = shapely.distance(self._grown, self._parts[part]) if len(self._grown) else np.empty(0)
-            known = self._ends_at[part] = [self._names[int(index)] for index in np.flatnonzero(apart < TOUCHING_M)]
+            apart = (
+                shapely.distance(self._grown, self._parts[part])
+                if len(self._grown)
+                else np.empty(0)
+            )
+            known = self._ends_at[part] = [
+                self._names[int(index)] for index in np.flatnonzero(apart < TOUCHING_M)
+            ]
         return known
 
     def why_not_at(self, place: Point) -> Cause | None:
         """Why a body cannot be at a place, None if it can."""
-        return None if self.holds(place) else cause("no_room", start=place, area=self._no_room_for(place))
+        return (
+            None
+            if self.holds(place)
+            else cause("no_room", start=place, area=self._no_room_for(place))
+        )
 
     def _no_room_for(self, place: Point) -> str:
         """What leaves a body no room at a place."""
@@ -140,7 +181,9 @@ class Ground:
 
     def _is_clear(self, start: Floats, end: Floats) -> bool:
         """Whether a body can go straight from one walkable place (2,) to another."""
-        return not self._obstacles.meet_line((float(start[0]), float(start[1])), (float(end[0]), float(end[1])))
+        return not self._obstacles.meet_line(
+            (float(start[0]), float(start[1])), (float(end[0]), float(end[1]))
+        )
 
 
 def _grown(area: Area, radius_m: float) -> shapely.Geometry:
@@ -156,7 +199,9 @@ def ground_of(stage: Stage, radius_m: float, flies: bool = False) -> Ground:
 
 @dataclass(frozen=True)
 class _Named:
-    """A stage as a key that is hashed once: hashing every corner anew at each question takes longer than the answer."""
+    """A stage as a key that is hashed once: hashing every corner anew at each question takes longer
+    than the answer.
+    """
 
     stage: Stage
 
@@ -164,7 +209,9 @@ class _Named:
         return hash((self.stage.name, self.stage.width_m, self.stage.height_m))
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Named) and (self.stage is other.stage or self.stage == other.stage)
+        return isinstance(other, _Named) and (
+            self.stage is other.stage or self.stage == other.stage
+        )
 
 
 @lru_cache(maxsize=16)
@@ -180,7 +227,9 @@ class Sightlines:
     def __init__(self, stage: Stage) -> None:
         walls = [area for area in stage.areas if area.blocks is Blocks.SIGHT_AND_WAY]
         self._names = [wall.name for wall in walls]
-        self._shapes = np.array([shapely.make_valid(shapely.Polygon(wall.corners)) for wall in walls], dtype=object)
+        self._shapes = np.array(
+            [shapely.make_valid(shapely.Polygon(wall.corners)) for wall in walls], dtype=object
+        )
         self._tree = shapely.STRtree(self._shapes)
 
     def blocked_by(self, start: Point, end: Point) -> str | None:
@@ -192,7 +241,9 @@ class Sightlines:
             return None
         if len(met) == 1:
             return self._names[int(met[0])]
-        distances = shapely.distance(shapely.intersection(self._shapes[met], line), shapely.Point(start))
+        distances = shapely.distance(
+            shapely.intersection(self._shapes[met], line), shapely.Point(start)
+        )
         return self._names[int(met[int(np.argmin(distances))])]
 
 
@@ -202,12 +253,15 @@ class Zones:
     def __init__(self, stage: Stage) -> None:
         self._names = [area.name for area in stage.areas]
         self._shapes = np.array(
-            [shapely.make_valid(shapely.Polygon(area.corners)) for area in stage.areas], dtype=object
+            [shapely.make_valid(shapely.Polygon(area.corners)) for area in stage.areas],
+            dtype=object,
         )
         shapely.prepare(self._shapes)
 
     def at(self, place: Point) -> list[str]:
-        """The names of the areas that a point lies in or at the edge of, in the order of the stage."""
+        """The names of the areas that a point lies in or at the edge of, in the order of the
+        stage.
+        """
         if not self._names:
             return []
         met = np.flatnonzero(shapely.intersects_xy(self._shapes, place[0], place[1]))

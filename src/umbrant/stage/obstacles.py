@@ -1,4 +1,6 @@
-"""What is in the way of a body's middle: asked a great many times, whether it is met by a point or a straight line."""
+"""What is in the way of a body's middle: asked a great many times, whether it is met by a point or
+a straight line.
+"""
 
 from threading import Lock
 
@@ -9,7 +11,9 @@ from numpy.typing import NDArray
 from umbrant.model.values import Point
 
 FEW = 48
-"""Up to so many shapes are looked through one after the other; of more a tree finds those that are near."""
+"""Up to so many shapes are looked through one after the other; of more a tree finds those that are
+near.
+"""
 
 
 class Obstacles:
@@ -31,7 +35,11 @@ class Obstacles:
         x, y = place
         if self._tree is not None:
             return bool(len(self._tree.query(shapely.points(place), predicate="intersects")))
-        near = [shape for left, low, right, high, shape in self._few if left <= x <= right and low <= y <= high]
+        near = [
+            shape
+            for left, low, right, high, shape in self._few
+            if left <= x <= right and low <= y <= high
+        ]
         if not near:
             return False
         with self._asking:
@@ -40,7 +48,9 @@ class Obstacles:
     def meet_line(self, start: Point, end: Point) -> bool:
         """Whether a straight line between two different points meets one of them."""
         if self._tree is not None:
-            return bool(len(self._tree.query(shapely.linestrings((start, end)), predicate="intersects")))
+            return bool(
+                len(self._tree.query(shapely.linestrings((start, end)), predicate="intersects"))
+            )
         (ax, ay), (bx, by) = start, end
         west, east = (ax, bx) if ax <= bx else (bx, ax)
         south, north = (ay, by) if ay <= by else (by, ay)

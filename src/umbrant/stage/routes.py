@@ -1,8 +1,10 @@
-"""The shortest way round corners: A* over the corners of the walkable ground, which are looked at as they are needed.
+"""The shortest way round corners: A* over the corners of the walkable ground, which are looked at
+as they are needed.
 
-Between two points a shortest way bends only at corners that stick out into the walkable ground, and touches each of
-them without cutting it (Lozano-Pérez and Wesley, 1979). What can be seen from a corner is found out when a search comes
-to it, and kept: with thousands of walls, to find it out for all of them would take minutes, and most of it is not used.
+Between two points a shortest way bends only at corners that stick out into the walkable ground, and
+touches each of them without cutting it (Lozano-Pérez and Wesley, 1979). What can be seen from a
+corner is found out when a search comes to it, and kept: with thousands of walls, to find it out for
+all of them would take minutes, and most of it is not used.
 """
 
 import heapq
@@ -23,8 +25,10 @@ IsClear = Callable[[Floats, Floats], bool]
 EVEN = 1e-9
 """How small a cross product, in square metres, still counts as a straight line."""
 NEARLY_M = 0.005
-"""How far off a line a point may be and still count as on it. A body at a corner is beside it by what poses are rounded
-by, and by what it may be off the ground: to leave out too little is harmless, for clear is clear, but not too much."""
+"""How far off a line a point may be and still count as on it. A body at a corner is beside it by
+what poses are rounded by, and by what it may be off the ground: to leave out too little is
+harmless, for clear is clear, but not too much.
+"""
 START, GOAL = -1, -2
 """The ends of a way, among the corners, which are told by their index."""
 
@@ -50,16 +54,18 @@ class Corners:
         whole = np.vstack(found) if found else np.empty((0, 6))
         self._places, self._before, self._behind = whole[:, 0:2], whole[:, 2:4], whole[:, 4:6]
         """(n, 2) in metres: each corner, and the corners of its ring before and behind it."""
-        # What has been found out stays. Two threads may find out the same at once, which does no harm.
+        # What has been found out stays. Two threads may find out the same at once, which does no
+        # harm.
         self._legs: dict[int, list[Leg]] = {}
         self._clear: dict[tuple[int, int], bool] = {}
 
     def way(self, begin: Floats, end: Floats) -> list[Floats] | None:
         """The corners of the shortest way, in order, without its ends; None if there is none.
 
-        A* with the straight distance, so the first way by which a corner is come to is its shortest. Whether a leg is
-        clear is asked when it has its turn: most never have. Of ways that are equally long the one over corners of
-        lower index is taken, so the same search always gives the same way.
+        A* with the straight distance, so the first way by which a corner is come to is its
+        shortest. Whether a leg is clear is asked when it has its turn: most never have. Of ways
+        that are equally long the one over corners of lower index is taken, so the same search
+        always gives the same way.
         """
         to_end = np.hypot(*(self._places - end).T)
         came_from: dict[int, int] = {}
@@ -69,7 +75,9 @@ class Corners:
             for leg in legs:
                 if leg.corner not in came_from:
                     length_m = so_far_m + leg.length_m
-                    heapq.heappush(heap, (length_m + float(to_end[leg.corner]), leg.corner, node, length_m))
+                    heapq.heappush(
+                        heap, (length_m + float(to_end[leg.corner]), leg.corner, node, length_m)
+                    )
             if node == START or self._may_be_left(node, end[None, :])[0]:
                 whole_m = so_far_m + float(np.hypot(*(end - here)))
                 heapq.heappush(heap, (whole_m, GOAL, node, whole_m))
@@ -78,7 +86,9 @@ class Corners:
         while heap:
             _, node, before, so_far_m = heapq.heappop(heap)
             there = end if node == GOAL else self._places[node]
-            if node in came_from or not self._is_leg(before, begin if before == START else None, node, there):
+            if node in came_from or not self._is_leg(
+                before, begin if before == START else None, node, there
+            ):
                 continue
             came_from[node] = before
             if node == GOAL:
@@ -95,7 +105,9 @@ class Corners:
         return passed[::-1]
 
     def _is_leg(self, before: int, begin: Floats | None, node: int, there: Floats) -> bool:
-        """Whether a body can go straight from one node to another; between two corners that is asked once only."""
+        """Whether a body can go straight from one node to another; between two corners that is
+        asked once only.
+        """
         if begin is not None:
             return self._is_clear(begin, there)
         if node == GOAL:
@@ -114,7 +126,9 @@ class Corners:
         return known
 
     def _legs_from(self, place: Floats, leaving: int | None = None) -> list[Leg]:
-        """The corners in sight of a place where a way from it may bend; from a corner, without cutting that."""
+        """The corners in sight of a place where a way from it may bend; from a corner, without
+        cutting that.
+        """
         along = self._places - place
         apart = np.hypot(along[:, 0], along[:, 1])
         far = self._horizon.seen_at_most(place)
@@ -125,17 +139,23 @@ class Corners:
             may &= self._may_be_left(leaving, self._places[found])
         return [
             Leg(corner, length_m)
-            for corner, length_m in zip(found[may].tolist(), apart[found[may]].tolist(), strict=True)
+            for corner, length_m in zip(
+                found[may].tolist(), apart[found[may]].tolist(), strict=True
+            )
         ]
 
     def _may_be_left(self, corner: int, places: Floats) -> NDArray[np.bool_]:
-        """For each of some places (n, 2), whether a way may go there straight from a corner, not cutting it."""
+        """For each of some places (n, 2), whether a way may go there straight from a corner, not
+        cutting it.
+        """
         here = self._places[corner]
         return _on_one_side(places - here, self._before[corner] - here, self._behind[corner] - here)
 
 
 def _rings(part: shapely.Geometry) -> list[Floats]:
-    """The rings of a polygon, each (n, 2) without the last point, which repeats the first; free ground to the left."""
+    """The rings of a polygon, each (n, 2) without the last point, which repeats the first; free
+    ground to the left.
+    """
     if not isinstance(part, shapely.Polygon) or part.is_empty:
         return []
     part = orient(part)
@@ -143,7 +163,9 @@ def _rings(part: shapely.Geometry) -> list[Floats]:
 
 
 def _reflex(ring: Floats) -> Floats:
-    """The corners of a ring that stick out into the free ground to its left: (n, 6) with those before and behind."""
+    """The corners of a ring that stick out into the free ground to its left: (n, 6) with those
+    before and behind.
+    """
     before, behind = np.roll(ring, 1, axis=0), np.roll(ring, -1, axis=0)
     sticks_out = _cross(ring - before, behind - ring) < -EVEN
     return np.hstack([ring, before, behind])[sticks_out]
@@ -153,7 +175,9 @@ def _on_one_side(along: Floats, one: Floats, other: Floats) -> NDArray[np.bool_]
     """Whether two points lie on the same side of a line through the origin, or nearly on it."""
     length = np.maximum(np.hypot(along[..., 0], along[..., 1]), EVEN)
     left, right = _cross(along, one) / length, _cross(along, other) / length
-    return np.asarray((np.minimum(left, right) >= -NEARLY_M) | (np.maximum(left, right) <= NEARLY_M))
+    return np.asarray(
+        (np.minimum(left, right) >= -NEARLY_M) | (np.maximum(left, right) <= NEARLY_M)
+    )
 
 
 def _cross(one: Floats, other: Floats) -> Floats:

@@ -1,4 +1,6 @@
-"""A puppet's walk: where it is at each moment, worked out before the first tick and anew when a cue moves it."""
+"""A puppet's walk: where it is at each moment, worked out before the first tick and anew when a cue
+moves it.
+"""
 
 from bisect import bisect_right
 from dataclasses import dataclass
@@ -22,7 +24,9 @@ class _Leg:
 
 
 class Walk:
-    """Where a puppet is at each moment. `faults` says which points cannot be walked to: (index, why)."""
+    """Where a puppet is at each moment. `faults` says which points cannot be walked to: (index,
+    why).
+    """
 
     def __init__(self, member: Member, ground: Ground) -> None:
         self.faults: list[tuple[int, Cause]] = []
@@ -31,7 +35,9 @@ class Walk:
         self._set_out(member.start, member.facing_deg, 0.0)
 
     def go_on_from(self, place: Point, facing_deg: float, now_s: float) -> None:
-        """The puppet has been put somewhere: from there it goes to the points that are still ahead, each in time."""
+        """The puppet has been put somewhere: from there it goes to the points that are still ahead,
+        each in time.
+        """
         self.faults = []
         self._points = [(index, point) for index, point in self._points if point.at_s > now_s]
         self._set_out(place, facing_deg, now_s)
@@ -58,7 +64,11 @@ class Walk:
         if index < 0:
             return self._start, self._facing_deg
         leg = self._legs[index]
-        share = 1.0 if leg.to_s <= leg.from_s else min(1.0, (now_s - leg.from_s) / (leg.to_s - leg.from_s))
+        share = (
+            1.0
+            if leg.to_s <= leg.from_s
+            else min(1.0, (now_s - leg.from_s) / (leg.to_s - leg.from_s))
+        )
         return _along(leg, share, self._facing_deg)
 
 

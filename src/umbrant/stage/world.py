@@ -1,4 +1,6 @@
-"""The stage at work: bodies go their ways, puppets follow their walks or a hand, props drain and are carried."""
+"""The stage at work: bodies go their ways, puppets follow their walks or a hand, props drain and
+are carried.
+"""
 
 from collections.abc import Sequence
 from typing import Protocol
@@ -13,7 +15,9 @@ from umbrant.stage.ground import Ground, Sightlines, Zones, ground_of
 from umbrant.stage.walk import Walk
 
 STRAY_M = 1.0
-"""How far a goal may move before the way to it is searched anew; until then only its last stretch follows the goal."""
+"""How far a goal may move before the way to it is searched anew; until then only its last stretch
+follows the goal.
+"""
 RINGS_S = 2.0
 """How long a noise rings."""
 
@@ -48,9 +52,13 @@ class StageWorld:
         self._sightlines = Sightlines(stage)
         self._zones = Zones(stage)
         self._walks = {
-            member.name: self._walk(member) for member in players if member.behavior is None and not member.steps
+            member.name: self._walk(member)
+            for member in players
+            if member.behavior is None and not member.steps
         }
-        self._steps = {member.name: {step.tick: step.push for step in member.steps} for member in players}
+        self._steps = {
+            member.name: {step.tick: step.push for step in member.steps} for member in players
+        }
         self._rate = scenario.ticks_per_s
         self._noises: list[Noise] = []
         self._coming: list[Noise] = []
@@ -61,7 +69,10 @@ class StageWorld:
     def begin(self, tick: int) -> None:
         """Move on to a tick: puppets are where their walk has them at its start."""
         self.now_s = tick / self._rate
-        self._noises = [*(each for each in self._noises if each.when_s >= self.now_s - RINGS_S), *self._coming]
+        self._noises = [
+            *(each for each in self._noises if each.when_s >= self.now_s - RINGS_S),
+            *self._coming,
+        ]
         self._coming = []
         for name, walk in self._walks.items():
             body = self.cast[name]
@@ -121,7 +132,9 @@ class StageWorld:
     # what bodies do
 
     def head_for(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Way:
-        """Have a body go on towards a point. It goes no nearer than `reach_m`, measured along the way."""
+        """Have a body go on towards a point. It goes no nearer than `reach_m`, measured along the
+        way.
+        """
         body = self.cast[name]
         way = self._way_on(body, self._ground(body), goal, reach_m)
         if way.cause:
@@ -169,7 +182,8 @@ class StageWorld:
     # what cues and hands do
 
     def put(self, name: str, to: Point) -> bool:
-        """Put one of the cast, or a prop, somewhere; one that was not on the stage is then. No if there is none.
+        """Put one of the cast, or a prop, somewhere; one that was not on the stage is then. No if
+        there is none.
 
         The walk of a puppet goes on from there.
         """
@@ -224,7 +238,9 @@ class StageWorld:
         return way
 
     def _still_leads(self, body: StageBody, ground: Ground, goal: Point) -> bool:
-        """Whether the way round the last corner leads to a goal that has moved a little, and is still needed."""
+        """Whether the way round the last corner leads to a goal that has moved a little, and is
+        still needed.
+        """
         if len(body.corners) < 2 or not ground.holds(goal):
             return False
         return ground.is_clear(body.corners[-2], goal) and not ground.is_clear(body.place, goal)

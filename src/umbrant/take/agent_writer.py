@@ -1,6 +1,7 @@
 """Hearing what one agent does, and keeping what is news.
 
-What is told at nearly every tick is told to an object for each place, which knows what it was told last.
+What is told at nearly every tick is told to an object for each place, which knows what it was told
+last.
 """
 
 from collections.abc import Callable
@@ -17,9 +18,11 @@ from umbrant.take.tables import stored
 
 
 class AgentWriter:
-    """Hears what one agent does (it is an engine's `Recorder`) and keeps what is new until the chunk ends.
+    """Hears what one agent does (it is an engine's `Recorder`) and keeps what is new until the
+    chunk ends.
 
-    Each place has one buffer for each kind of event, whoever asks for it: pieces are put together by place.
+    Each place has one buffer for each kind of event, whoever asks for it: pieces are put together
+    by place.
     """
 
     def __init__(self, name: str, buffer: TakeBuffer) -> None:
@@ -78,7 +81,9 @@ class AgentWriter:
         return self._counts[place].add
 
     def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
-        self._buffer.keys.append((self._name, board, key, self._buffer.tick, stored(value), row_id, part))
+        self._buffer.keys.append(
+            (self._name, board, key, self._buffer.tick, stored(value), row_id, part)
+        )
 
     def heard(self, event: str, sender: str) -> None:
         self._buffer.received.append((self._name, self._buffer.tick, event, sender))

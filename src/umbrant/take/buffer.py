@@ -15,7 +15,9 @@ class Chunk(Protocol):
         """What came since the piece before; None if nothing did."""
 
     def begin(self) -> bool:
-        """Begin the next chunk. Gives whether something still goes on, and belongs to the next chunk as well."""
+        """Begin the next chunk. Gives whether something still goes on, and belongs to the next
+        chunk as well.
+        """
 
 
 class TakeBuffer:
@@ -28,6 +30,8 @@ class TakeBuffer:
         self.ticks_per_s = ticks_per_s
         self.tick = 0
         self.chunks: list[Chunk] = []
-        """The places at which anything happened since the chunk began, or where something still goes on."""
+        """The places at which anything happened since the chunk began, or where something still
+        goes on.
+        """
         self.keys: list[Columns] = []
         self.received: list[Columns] = []

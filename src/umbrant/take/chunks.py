@@ -1,7 +1,7 @@
 """The events of one kind at one place: each of these keeps what is news until the chunk ends.
 
-Its columns are lists that only grow, but for an entry at the end that may still change; that is what lets a piece of
-them be handed over at any time.
+Its columns are lists that only grow, but for an entry at the end that may still change; that is
+what lets a piece of them be handed over at any time.
 """
 
 import math
@@ -20,7 +20,11 @@ from umbrant.take.tables import What, plain
 NO_CAUSE = Cause("guard")
 """Stands for the refusal before the first."""
 
-_OUTCOMES = {SUCCESS: Outcome.SUCCESS.value, FAILURE: Outcome.FAILURE.value, None: Outcome.STOPPED.value}
+_OUTCOMES = {
+    SUCCESS: Outcome.SUCCESS.value,
+    FAILURE: Outcome.FAILURE.value,
+    None: Outcome.STOPPED.value,
+}
 
 
 class ChunkBuffer:
@@ -35,7 +39,8 @@ class ChunkBuffer:
         self._buffer = buffer
         self._ticks: list[int] = []
         self._sent: tuple[int, ...] = ()
-        """How many entries of each column need not be sent any more; empty before the first piece."""
+        """How many entries of each column need not be sent any more; empty before the first piece.
+        """
 
     def _now(self) -> None:
         """Something comes at the present tick."""
@@ -55,7 +60,9 @@ class ChunkBuffer:
         return ChunkPiece(*self._place, self._what, added)
 
     def begin(self) -> bool:
-        """Begin the next chunk. Gives whether something still goes on, and belongs to the next chunk as well."""
+        """Begin the next chunk. Gives whether something still goes on, and belongs to the next
+        chunk as well.
+        """
         self._sent = ()
         return self._keep_on()
 
@@ -180,7 +187,12 @@ class GaugeChunk(ChunkBuffer):
     def add(self, gauge: Gauge) -> None:
         """It is so much now."""
         last = self._last
-        if last is not None and gauge.value == last.value and gauge.of == last.of and gauge.about == last.about:
+        if (
+            last is not None
+            and gauge.value == last.value
+            and gauge.of == last.of
+            and gauge.about == last.about
+        ):
             return
         self._last = gauge
         self._now()

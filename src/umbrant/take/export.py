@@ -39,7 +39,9 @@ def _lines(take: Take) -> Iterator[Line]:
                 found.append(_line(tick, name, "pose", value=[x, y, heading]))
     for name, levels in take.levels.items():
         found.extend(
-            _line(tick, name, "level", value=level) for tick, level in enumerate(levels.tolist()) if level == level
+            _line(tick, name, "level", value=level)
+            for tick, level in enumerate(levels.tolist())
+            if level == level
         )
     for name, places in take.props.items():
         for tick, place in zip(places.ticks, places.values, strict=True):
@@ -68,22 +70,36 @@ def _agent_lines(name: str, agent: AgentRecord) -> Iterator[Line]:
 def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[Line]:
     for span in record.spans:
         cause = span.cause.json if span.cause else None
-        yield _line(span.start, name, "ran", row=row_id, end=span.end, value=span.outcome, cause=cause)
+        yield _line(
+            span.start, name, "ran", row=row_id, end=span.end, value=span.outcome, cause=cause
+        )
     for part, refusals in record.refusals.items():
         for refusal in refusals:
             facts = refusal.cause.json
-            yield _line(refusal.start, name, "refused", row=row_id, part=part, end=refusal.end, cause=facts)
+            yield _line(
+                refusal.start, name, "refused", row=row_id, part=part, end=refusal.end, cause=facts
+            )
     for (part, atom), found_changes in record.sensed.items():
         for tick, found in zip(found_changes.ticks, found_changes.values, strict=True):
             value = None if found is None else [found.truth, found.left, found.right]
             cause = found.cause.json if found and found.cause else None
-            yield _line(tick, name, "sensed", row=row_id, part=f"{part} {atom}".strip(), value=value, cause=cause)
+            yield _line(
+                tick,
+                name,
+                "sensed",
+                row=row_id,
+                part=f"{part} {atom}".strip(),
+                value=value,
+                cause=cause,
+            )
     for part, gauges in record.gauges.items():
         for tick, gauge in zip(gauges.ticks, gauges.values, strict=True):
             value = [gauge.measured.value, gauge.value, gauge.of, gauge.about]
             yield _line(tick, name, "gauge", row=row_id, part=part, value=value)
     for tick, done in zip(record.progress.ticks, record.progress.values, strict=True):
-        yield _line(tick, name, "progress", row=row_id, value=[done.left, done.of, done.unit, done.rate])
+        yield _line(
+            tick, name, "progress", row=row_id, value=[done.left, done.of, done.unit, done.rate]
+        )
     for tick, way in zip(record.ways.ticks, record.ways.values, strict=True):
         yield _line(tick, name, "way", row=row_id, value=way)
 
@@ -94,7 +110,10 @@ def _line(tick: int, agent: str, what: str, **more: object) -> Line:
 
 def _jsonl(lines: Iterator[Line]) -> str:
     return "".join(
-        json.dumps({name: line[name] for name in COLUMNS if line.get(name) is not None}, ensure_ascii=False) + "\n"
+        json.dumps(
+            {name: line[name] for name in COLUMNS if line.get(name) is not None}, ensure_ascii=False
+        )
+        + "\n"
         for line in lines
     )
 
@@ -105,5 +124,7 @@ def _csv(lines: Iterator[Line]) -> str:
     writer.writerow(COLUMNS)
     for line in lines:
         values = [line.get(name) for name in COLUMNS]
-        writer.writerow([json.dumps(value) if isinstance(value, list | tuple) else value for value in values])
+        writer.writerow(
+            [json.dumps(value) if isinstance(value, list | tuple) else value for value in values]
+        )
     return out.getvalue()

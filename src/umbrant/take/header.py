@@ -12,7 +12,9 @@ FORMAT = "umbrant take 4"
 
 
 class Header(Document):
-    """Everything besides what happened. With the documents in it a take explains itself, whatever becomes of them."""
+    """Everything besides what happened. With the documents in it a take explains itself, whatever
+    becomes of them.
+    """
 
     format: str = FORMAT
     scenario: str

@@ -26,8 +26,9 @@ class RouteChunk(EntryChunk):
 class ProgressRecorder(EntryChunk):
     """How far one row is. What follows from before is not kept, for most things go on evenly.
 
-    An entry's rate shows only at the tick after it. So the last entry is unsettled, and where a chunk ends between
-    the two, it stands once more in the next chunk, with its rate; the reader takes the later of two for one tick.
+    An entry's rate shows only at the tick after it. So the last entry is unsettled, and where a
+    chunk ends between the two, it stands once more in the next chunk, with its rate; the reader
+    takes the later of two for one tick.
     """
 
     unsettled = 1
@@ -42,12 +43,16 @@ class ProgressRecorder(EntryChunk):
         self._way: Sequence[Point] | None = None
         self._rate = 0.0
         self._next, self._expected = -1, 0.0
-        """The tick after that of the last progress, and how much is left then if it goes on just as it did."""
+        """The tick after that of the last progress, and how much is left then if it goes on just as
+        it did.
+        """
         self._goes_on: Progress | None = None
         """The last progress if it goes on by itself, repeated or not."""
 
     def add(self, progress: Progress) -> None:
-        """It is so far now. Most of the time it just goes on; what does not look so at once is looked at closely."""
+        """It is so far now. Most of the time it just goes on; what does not look so at once is
+        looked at closely.
+        """
         if (
             progress.left == self._expected
             and self._buffer.tick == self._next

@@ -36,7 +36,9 @@ META_TABLE, *TABLES = (each.strip() for each in SCHEMA.strip().split(";") if eac
 
 @dataclass(frozen=True)
 class Take:
-    """One recorded run, in memory. Never changed after it was read, so it may be shared between threads."""
+    """One recorded run, in memory. Never changed after it was read, so it may be shared between
+    threads.
+    """
 
     path: Path
     header: Header
@@ -79,7 +81,9 @@ def read_take(path: Path) -> Take:
     except (sqlite3.Error, UnicodeDecodeError, OSError, Damaged) as error:
         # SQLite quotes what it finds in a damaged file, which need not be text.
         reason = printable((str(error) or type(error).__name__).splitlines()[0])
-        raise TakeError(f"{path}: this is no take, or it is damaged ({reason}). Roll the scenario again.") from error
+        raise TakeError(
+            f"{path}: this is no take, or it is damaged ({reason}). Roll the scenario again."
+        ) from error
     return take
 
 
@@ -97,10 +101,16 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
     _read_keys(file, header, agents)
     for agent, tick, text in stored_rows(file, "said", agent=str, tick=int, text=str):
         _of(agents, agent).said.append((tick, text))
-    for agent, tick, event, sender in stored_rows(file, "heard", agent=str, tick=int, event=str, sender=str):
+    for agent, tick, event, sender in stored_rows(
+        file, "heard", agent=str, tick=int, event=str, sender=str
+    ):
         _of(agents, agent).heard.append((tick, event, sender))
-    for agent, tick, what, cause in stored_rows(file, "notice", agent=str, tick=int, what=str, cause=str):
-        agents.get(agent, nobody).notices.append((tick, what, decoded("a cause", cause_of_text, cause)))
+    for agent, tick, what, cause in stored_rows(
+        file, "notice", agent=str, tick=int, what=str, cause=str
+    ):
+        agents.get(agent, nobody).notices.append(
+            (tick, what, decoded("a cause", cause_of_text, cause))
+        )
     memory = Memory(path.stat().st_size)
     flat = _arrays(file, "pose", "agent", "poses", 3, ticks, memory)
     poses = {name: numbers.reshape(-1, 3) for name, numbers in flat.items()}
@@ -125,12 +135,24 @@ def _header(meta: Mapping[str, str]) -> Header:
     return header
 
 
-def _read_agents(file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord], ticks: int) -> None:
+def _read_agents(
+    file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord], ticks: int
+) -> None:
     """What every agent did, in the order in which it was written."""
     rows_of = _rows_of(header)
     last: dict[tuple[str, ...], int] = {}
-    columns = {"agent": str, "row": str, "part": str, "what": str, "ticks": bytes, "ends": bytes, "numbers": bytes}
-    for agent, row_id, part, what, starts, ends, numbers, more in stored_rows(file, "told", **columns, more=str):
+    columns = {
+        "agent": str,
+        "row": str,
+        "part": str,
+        "what": str,
+        "ticks": bytes,
+        "ends": bytes,
+        "numbers": bytes,
+    }
+    for agent, row_id, part, what, starts, ends, numbers, more in stored_rows(
+        file, "told", **columns, more=str
+    ):
         rows = _of(agents, agent).rows
         record = rows.get(row_id) or rows.setdefault(row_id, RowRecord())
         if row_id not in rows_of[agent]:
@@ -147,8 +169,12 @@ def _read_agents(file: sqlite3.Connection, header: Header, agents: dict[str, Age
         put(record, part, decoded(f"{what} of {row_id}", decode, chunk))
 
 
-def _check_order(last: dict[tuple[str, ...], int], place: tuple[str, ...], ticks: list[int]) -> None:
-    """Raise Damaged where a chunk, or what goes before it at its place, is not in the order of time."""
+def _check_order(
+    last: dict[tuple[str, ...], int], place: tuple[str, ...], ticks: list[int]
+) -> None:
+    """Raise Damaged where a chunk, or what goes before it at its place, is not in the order of
+    time.
+    """
     if not ticks:
         return
     if ticks[0] < last.get(place, 0) or ticks != sorted(ticks):
@@ -159,14 +185,29 @@ def _check_order(last: dict[tuple[str, ...], int], place: tuple[str, ...], ticks
 def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord]) -> None:
     """The agents' own keys, and those they share."""
     rows_of = _rows_of(header)
-    columns = {"agent": str, "board": str, "key": str, "tick": int, "value": object, "row": str, "part": str}
+    columns = {
+        "agent": str,
+        "board": str,
+        "key": str,
+        "tick": int,
+        "value": object,
+        "row": str,
+        "part": str,
+    }
     shared: dict[str, dict[str, Changes[Written]]] = {}
     for agent, board, key, tick, stored, row_id, part in stored_rows(file, "key", **columns):
-        value = decoded(f"the value of {key}", plain_value, decoded(f"the value of {key}", loaded, stored))
+        value = decoded(
+            f"the value of {key}", plain_value, decoded(f"the value of {key}", loaded, stored)
+        )
         if row_id and row_id not in rows_of.get(agent, ()):
             raise Damaged(f"'{row_id[:40]}' is no row of '{agent[:40]}'")
         if board:
-            add_change(kept(shared.setdefault(board, {}), key), tick, Written(value, row_id, part, agent), key)
+            add_change(
+                kept(shared.setdefault(board, {}), key),
+                tick,
+                Written(value, row_id, part, agent),
+                key,
+            )
         elif agent in agents:
             add_change(kept(agents[agent].keys, key), tick, Written(value, row_id, part), key)
     for member in header.cast:
@@ -175,9 +216,17 @@ def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, Agent
 
 
 def _arrays(
-    file: sqlite3.Connection, table: str, name: str, column: str, width: int, ticks: int, memory: Memory
+    file: sqlite3.Connection,
+    table: str,
+    name: str,
+    column: str,
+    width: int,
+    ticks: int,
+    memory: Memory,
 ) -> dict[str, Floats]:
-    """Each thing's numbers over the whole take, so many for each tick, NaN where none were written."""
+    """Each thing's numbers over the whole take, so many for each tick, NaN where none were
+    written.
+    """
     found: dict[str, Floats] = {}
     length = width * ticks
     for each, tick, chunk in stored_rows(file, table, **{name: str, "tick": int, column: bytes}):
@@ -198,7 +247,9 @@ def _rows_of(header: Header) -> dict[str, Mapping[str, object]]:
     found: dict[str, Mapping[str, object]] = {}
     for member in header.cast:
         behavior = member.behavior
-        known = behavior is not None and any(each.name == behavior for each in header.project.behaviors)
+        known = behavior is not None and any(
+            each.name == behavior for each in header.project.behaviors
+        )
         found[member.name] = header.whole(behavior).behavior.by_id if behavior and known else {}
     return found
 

@@ -36,7 +36,9 @@ class RowState(StrEnum):
 
 @dataclass(slots=True)
 class Span:
-    """A row from the tick it was entered at to the tick it ended at. `end` and `outcome` are None while it runs on."""
+    """A row from the tick it was entered at to the tick it ended at. `end` and `outcome` are None
+    while it runs on.
+    """
 
     start: int
     end: int | None = None
@@ -50,7 +52,9 @@ class Span:
 
 @dataclass(slots=True)
 class Refusal:
-    """Ticks in a row, both ends included, at which a row was tried and not entered, for the same cause."""
+    """Ticks in a row, both ends included, at which a row was tried and not entered, for the same
+    cause.
+    """
 
     start: int
     end: int
@@ -68,7 +72,9 @@ class Changes(Generic[T]):
     values: list[T] = field(default_factory=list)
 
     def add(self, tick: int, value: T) -> None:
-        """Keep a value that is another one than before; of several within one tick the last counts."""
+        """Keep a value that is another one than before; of several within one tick the last
+        counts.
+        """
         if self.ticks and self.ticks[-1] == tick:
             self.values[-1] = value
         else:
@@ -87,17 +93,23 @@ class Changes(Generic[T]):
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """A key's value, and the row and part that wrote it; no row for values that were there at the start."""
+    """A key's value, and the row and part that wrote it; no row for values that were there at the
+    start.
+    """
 
     value: Literal | None
     row_id: str
     part: str
     agent: str = ""
-    """Who wrote a key that several share; empty for an agent's own keys, and for what no agent wrote."""
+    """Who wrote a key that several share; empty for an agent's own keys, and for what no agent
+    wrote.
+    """
 
 
 class Done(NamedTuple):
-    """How far a running action was: `left` of `of`, in `unit`. From then on each tick takes `rate` off what is left."""
+    """How far a running action was: `left` of `of`, in `unit`. From then on each tick takes `rate`
+    off what is left.
+    """
 
     left: float | None
     of: float | None
@@ -115,7 +127,9 @@ class PropPlace:
 
 @dataclass(slots=True)
 class RowRecord:
-    """All that is kept of one row. `refusals` and `sensed` are by part of the row; `sensed` by (part, atom)."""
+    """All that is kept of one row. `refusals` and `sensed` are by part of the row; `sensed` by
+    (part, atom).
+    """
 
     spans: list[Span] = field(default_factory=list)
     refusals: dict[str, list[Refusal]] = field(default_factory=dict)
@@ -147,10 +161,16 @@ class RowRecord:
         return found[index] if index >= 0 else None
 
     def state_at(self, tick: int) -> RowState:
-        """What the row was at a tick. A row that ended and was tried again in one tick counts as ended."""
+        """What the row was at a tick. A row that ended and was tried again in one tick counts as
+        ended.
+        """
         span = self.span_at(tick)
         if span is not None:
-            return RowState.RUNNING if span.end is None or tick < span.end else RowState(span.outcome or "stopped")
+            return (
+                RowState.RUNNING
+                if span.end is None or tick < span.end
+                else RowState(span.outcome or "stopped")
+            )
         return RowState.REFUSED if self.refusal_at(tick) else RowState.NOT_REACHED
 
     def gauge_at(self, tick: int, part: str = ROW) -> Gauge | None:
@@ -166,7 +186,9 @@ class RowRecord:
         done = self.progress.values[place]
         if done.left is None or not done.rate:
             return done
-        return done._replace(left=max(0.0, done.left - done.rate * (tick - self.progress.ticks[place])))
+        return done._replace(
+            left=max(0.0, done.left - done.rate * (tick - self.progress.ticks[place]))
+        )
 
     def found_at(self, part: str, atom: int, tick: int) -> Found | None:
         """What a condition's atom gave when it was last asked at or before a tick."""

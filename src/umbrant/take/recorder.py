@@ -18,14 +18,19 @@ def never_due() -> bool:
 
 
 class TakeRecorder(TakeBuffer):
-    """Keeps what is played until it is handed over to `push`: at the end of each chunk, and whenever `due` says so.
+    """Keeps what is played until it is handed over to `push`: at the end of each chunk, and
+    whenever `due` says so.
 
-    `chunk_ticks` is how many ticks a chunk has. What the pieces come to depends on that alone, never on when `due`,
-    which is asked after each tick, said so.
+    `chunk_ticks` is how many ticks a chunk has. What the pieces come to depends on that alone,
+    never on when `due`, which is asked after each tick, said so.
     """
 
     def __init__(
-        self, ticks_per_s: float, chunk_ticks: int, push: Callable[[Piece], None], due: Callable[[], bool] = never_due
+        self,
+        ticks_per_s: float,
+        chunk_ticks: int,
+        push: Callable[[Piece], None],
+        due: Callable[[], bool] = never_due,
     ) -> None:
         super().__init__(ticks_per_s)
         self._push, self._due = push, due

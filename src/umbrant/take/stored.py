@@ -1,4 +1,6 @@
-"""What stands in a take's file, taken for anything: each value is what it should be, or the file is damaged."""
+"""What stands in a take's file, taken for anything: each value is what it should be, or the file is
+damaged.
+"""
 
 import sqlite3
 from collections.abc import Callable, Iterator, Mapping
@@ -32,7 +34,9 @@ PLAIN = (float, bool, str, int, type(None))
 """The types of plain values but points, as JSON gives them."""
 
 FARTHEST = 1e7
-"""How large the numbers of a place can be, in metres: more than the largest stage, and what is dropped beside it."""
+"""How large the numbers of a place can be, in metres: more than the largest stage, and what is
+dropped beside it.
+"""
 
 Floats = NDArray[np.float32]
 T = TypeVar("T")
@@ -41,15 +45,16 @@ T = TypeVar("T")
 class Damaged(Exception):  # noqa: N818  (it says what the file is)
     """Something in a take's file is not what it should be. Raised and caught in this module only.
 
-    It is raised where a stored value is decoded, and nowhere else: a mistake of ours in what is done with the values
-    stays what it is.
+    It is raised where a stored value is decoded, and nowhere else: a mistake of ours in what is
+    done with the values stays what it is.
     """
 
 
 class Memory:
     """How much memory the arrays of a take may take up: what its file could hold, and some room.
 
-    Numbers that were not written are NaN in them. A small file that asks for large arrays is no take of ours.
+    Numbers that were not written are NaN in them. A small file that asks for large arrays is no
+    take of ours.
     """
 
     def __init__(self, size: int) -> None:
@@ -63,14 +68,19 @@ class Memory:
         return np.full(count, np.nan, dtype=np.float32)
 
 
-def stored_rows(file: sqlite3.Connection, table: str, **columns: type | tuple[type, ...]) -> Iterator[tuple[Any, ...]]:
-    """A table's rows, in the order in which they were written. Raises Damaged where a column holds another type."""
+def stored_rows(
+    file: sqlite3.Connection, table: str, **columns: type | tuple[type, ...]
+) -> Iterator[tuple[Any, ...]]:
+    """A table's rows, in the order in which they were written. Raises Damaged where a column holds
+    another type.
+    """
     kinds = tuple(columns.values())
     last: Any = None
-    for place, *row in file.execute(
-        f"SELECT rowid, {', '.join(columns)} FROM {table} ORDER BY rowid" if table != "meta" else META  # noqa: S608
-    ):
-        # In a damaged file the same page can be found in many places, and reading it would go on and on.
+    # The names of tables and columns are written in this package, never taken from a file.
+    select = f"SELECT rowid, {', '.join(columns)} FROM {table} ORDER BY rowid"  # noqa: S608
+    for place, *row in file.execute(META if table == "meta" else select):
+        # In a damaged file the same page can be found in many places, and reading it would go on
+        # and on.
         if last is not None and (type(place) is not type(last) or place <= last):
             raise Damaged(f"the rows of the table '{table}' go round in circles")
         last = place
@@ -81,7 +91,9 @@ def stored_rows(file: sqlite3.Connection, table: str, **columns: type | tuple[ty
 
 
 def check_tables(file: sqlite3.Connection, *wanted: str) -> None:
-    """Raise Damaged where a table is not just as it is written: a view, say, could make rows without end."""
+    """Raise Damaged where a table is not just as it is written: a view, say, could make rows
+    without end.
+    """
     found = {str(sql) for _, sql in file.execute("SELECT name, sql FROM sqlite_master")}
     missing = [sql for sql in wanted if sql not in found]
     if missing:
@@ -89,7 +101,9 @@ def check_tables(file: sqlite3.Connection, *wanted: str) -> None:
 
 
 def decoded(what: str, decode: Callable[..., T], *stored: object) -> T:
-    """What stored values stand for. Raises Damaged where they stand for nothing: `what` names them."""
+    """What stored values stand for. Raises Damaged where they stand for nothing: `what` names
+    them.
+    """
     try:
         return decode(*stored)
     except MALFORMED as error:

@@ -1,7 +1,7 @@
 """Chunks of events as they stand in a take's file.
 
-Each kind of chunk is decoded, which may find damage, and then put into a record. By then the ticks of a chunk are known
-to be in the order of time.
+Each kind of chunk is decoded, which may find damage, and then put into a record. By then the ticks
+of a chunk are known to be in the order of time.
 """
 
 import math
@@ -38,14 +38,18 @@ def stored_chunk(ticks: bytes, ends: bytes, numbers: bytes, more: str) -> Stored
     found = from_json(more) if more else []
     if not isinstance(found, list):
         raise TypeError("no list")
-    return StoredChunk(_integers(ticks), _integers(ends), np.frombuffer(numbers, "<f8").tolist(), found)
+    return StoredChunk(
+        _integers(ticks), _integers(ends), np.frombuffer(numbers, "<f8").tolist(), found
+    )
 
 
 def _spans_of(chunk: StoredChunk) -> list[Span]:
     outcomes, causes = chunk.more
     ended = [
         Span(start, end, Outcome(outcome), plain_cause(cause))
-        for start, end, outcome, cause in zip(chunk.ticks[: len(chunk.ends)], chunk.ends, outcomes, causes, strict=True)
+        for start, end, outcome, cause in zip(
+            chunk.ticks[: len(chunk.ends)], chunk.ends, outcomes, causes, strict=True
+        )
     ]
     goes_on = chunk.ticks[len(chunk.ends) :]
     if len(goes_on) > 1:
@@ -58,7 +62,9 @@ def _put_spans(record: RowRecord, part: str, spans: list[Span]) -> None:
         record.spans.pop()
     for span in spans:
         last = record.spans[-1] if record.spans else None
-        if (span.end is not None and span.end < span.start) or (last and (last.end is None or last.end > span.start)):
+        if (span.end is not None and span.end < span.start) or (
+            last and (last.end is None or last.end > span.start)
+        ):
             raise Damaged("a row ran twice at one time")
         record.spans.append(span)
 
@@ -123,7 +129,9 @@ def _put_ways(record: RowRecord, part: str, ways: list[tuple[int, tuple[Point, .
 
 def _counts_of(chunk: StoredChunk) -> list[tuple[int, Gauge]]:
     (before,) = chunk.numbers
-    return [(tick, Gauge(Measured.COUNT, before + times)) for times, tick in enumerate(chunk.ticks, 1)]
+    return [
+        (tick, Gauge(Measured.COUNT, before + times)) for times, tick in enumerate(chunk.ticks, 1)
+    ]
 
 
 def gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gauge]]]:
@@ -131,7 +139,11 @@ def gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gau
 
     def decode(chunk: StoredChunk) -> list[tuple[int, Gauge]]:
         count = len(chunk.ticks)
-        values, wholes, abouts = chunk.numbers[:count], chunk.numbers[count:], chunk.more or [""] * count
+        values, wholes, abouts = (
+            chunk.numbers[:count],
+            chunk.numbers[count:],
+            chunk.more or [""] * count,
+        )
         return [
             (tick, Gauge(measured, value, None if math.isnan(whole) else whole, str(about)))
             for tick, value, whole, about in zip(chunk.ticks, values, wholes, abouts, strict=True)

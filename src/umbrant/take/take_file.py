@@ -24,9 +24,11 @@ PLAIN = {
 
 
 class TakeFile:
-    """One take's file. Only one process has it open for writing, and none that runs code of a project.
+    """One take's file. Only one process has it open for writing, and none that runs code of a
+    project.
 
-    Raises TakeError where the file cannot be written, and ValueError or TypeError for what is no part of a take.
+    Raises TakeError where the file cannot be written, and ValueError or TypeError for what is no
+    part of a take.
     """
 
     def __init__(self, path: Path, header: Header) -> None:
@@ -47,7 +49,8 @@ class TakeFile:
     def close(self, ended: str = WHOLE) -> None:
         """Finish the file with all that has come in, and with how the take ended.
 
-        What came in last is left out if it is no part of a take: a player that went mad may have sent anything.
+        What came in last is left out if it is no part of a take: a player that went mad may have
+        sent anything.
         """
         try:
             with suppress(ValueError, TypeError, OverflowError, struct.error):
@@ -71,8 +74,13 @@ class TakeFile:
             raise self._cannot(error) from error
 
     def _cannot(self, error: Exception) -> TakeError:
-        reason = os.strerror(error.errno) if isinstance(error, OSError) and error.errno else str(error)
-        return TakeError(f"{self.path}: the take cannot be written: {reason}. Choose another place, or make room.")
+        reason = (
+            os.strerror(error.errno) if isinstance(error, OSError) and error.errno else str(error)
+        )
+        return TakeError(
+            f"{self.path}: the take cannot be written: {reason}. Choose another place, or make "
+            "room."
+        )
 
     def _guarded(self, work: Any, *args: object) -> None:
         try:
@@ -104,9 +112,13 @@ class TakeFile:
             self._put("INSERT INTO told VALUES (?,?,?,?,?,?,?,?)", events)
             for field, statement in PLAIN.items():
                 self._put(statement, chunk.rows[field])
-            self._put("INSERT INTO pose VALUES (?,?,?)", [(name, first, found) for name, found in chunk.poses.items()])
             self._put(
-                "INSERT INTO level VALUES (?,?,?)", [(name, first, found) for name, found in chunk.levels.items()]
+                "INSERT INTO pose VALUES (?,?,?)",
+                [(name, first, found) for name, found in chunk.poses.items()],
+            )
+            self._put(
+                "INSERT INTO level VALUES (?,?,?)",
+                [(name, first, found) for name, found in chunk.levels.items()],
             )
             self._meta(RECORDED, str(self.ticks))
             self._file.execute("COMMIT")
@@ -146,7 +158,9 @@ class _OpenChunk:
 
     def events(self) -> list[Columns]:
         """The rows of the table of events."""
-        return [(*place, *encode_chunk(place[-1], columns)) for place, columns in self._events.items()]
+        return [
+            (*place, *encode_chunk(place[-1], columns)) for place, columns in self._events.items()
+        ]
 
 
 def _names(path: Path) -> list[Path]:
@@ -155,13 +169,18 @@ def _names(path: Path) -> list[Path]:
 
 
 def _make_room(path: Path) -> None:
-    """Remove an older take of this name, with what SQLite keeps beside it. Raises TakeError for anything else."""
+    """Remove an older take of this name, with what SQLite keeps beside it. Raises TakeError for
+    anything else.
+    """
     names = _names(path)
     found = next((each for each in names if os.path.lexists(each)), None)
     if found is None:
         return
     if not _is_take(path):
-        raise TakeError(f"{found}: this is no take, so it is not replaced by one. Choose another name for the take.")
+        raise TakeError(
+            f"{found}: this is no take, so it is not replaced by one. Choose another name for "
+            "the take."
+        )
     for each in names:
         each.unlink(missing_ok=True)
 

@@ -1,4 +1,6 @@
-"""What is so at every tick: where bodies are and how full props are. It is written down only when it changes."""
+"""What is so at every tick: where bodies are and how full props are. It is written down only when
+it changes.
+"""
 
 import math
 from collections.abc import Callable
@@ -8,13 +10,17 @@ from umbrant.take.buffer import TakeBuffer
 from umbrant.take.tables import packed
 
 Posing = Callable[[Point | None, float], None]
-"""Is told at each tick where a body is, None where it is not on the stage, and its heading in degrees."""
+"""Is told at each tick where a body is, None where it is not on the stage, and its heading in
+degrees.
+"""
 
 NOWHERE = math.nan, math.nan
 
 
 class Track:
-    """Some numbers of one thing, the same at each tick until others are told. They are NaN before that."""
+    """Some numbers of one thing, the same at each tick until others are told. They are NaN before
+    that.
+    """
 
     def __init__(self, buffer: TakeBuffer, first: int, width: int) -> None:
         self._buffer = buffer

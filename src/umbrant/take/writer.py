@@ -1,4 +1,6 @@
-"""Recording a take and writing its file in one process: for games, and for rolls that run no code of a stranger's."""
+"""Recording a take and writing its file in one process: for games, and for rolls that run no code
+of a stranger's.
+"""
 
 from pathlib import Path
 from types import TracebackType
@@ -15,7 +17,8 @@ FLUSH_S = 5.0
 class TakeWriter(TakeRecorder):
     """A recorder with a file of its own.
 
-    Raises TakeError where the file cannot be written. Use as a context: an exception inside is noted in the file.
+    Raises TakeError where the file cannot be written. Use as a context: an exception inside is
+    noted in the file.
     """
 
     def __init__(self, path: Path, header: Header, flush_s: float = FLUSH_S) -> None:
@@ -27,7 +30,10 @@ class TakeWriter(TakeRecorder):
         return self
 
     def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+        self,
+        kind: type[BaseException] | None,
+        error: BaseException | None,
+        trace: TracebackType | None,
     ) -> None:
         if error is None:
             self.close()

@@ -27,7 +27,8 @@ class Scope(Protocol):
 class Asker:
     """A condition bound to one agent.
 
-    `tell` is given an atom's place and what it found whenever that is another than when it was last asked.
+    `tell` is given an atom's place and what it found whenever that is another than when it was last
+    asked.
     """
 
     def __init__(self, tree: Tree, scope: Scope, tell: Callable[[int, Found | None], None]) -> None:

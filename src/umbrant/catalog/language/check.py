@@ -1,4 +1,6 @@
-"""Whether a condition makes sense here: the keys and senses it names, and the types of what it compares."""
+"""Whether a condition makes sense here: the keys and senses it names, and the types of what it
+compares.
+"""
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
@@ -68,14 +70,20 @@ def faults(
     found = list(checker.check(tree))
     kind = checker.type_of(tree)
     if not found and wants is KeyType.YES_NO and kind not in (KeyType.YES_NO, None):
-        found.append(Fault(f"this gives a {kind}, not yes or no", "Compare it with something.", tree.span))
+        found.append(
+            Fault(f"this gives a {kind}, not yes or no", "Compare it with something.", tree.span)
+        )
     elif not found and wants is not None and kind not in (wants, None):
-        found.append(Fault(f"this gives a {kind}, not a {wants}", "Write a formula that does.", tree.span))
+        found.append(
+            Fault(f"this gives a {kind}, not a {wants}", "Write a formula that does.", tree.span)
+        )
     return found
 
 
 def bound_args(ask: Ask, kind: Kind) -> dict[str, Tree]:
-    """The arguments of a sense by the names of its parameters. Surplus ones are left out; `faults` tells of them."""
+    """The arguments of a sense by the names of its parameters. Surplus ones are left out; `faults`
+    tells of them.
+    """
     given = dict(zip((param.name for param in kind.params), ask.args, strict=False))
     return given | dict(ask.named)
 
@@ -119,10 +127,16 @@ class _Checker:
         if tree.key in self.keys:
             return
         if self.catalog.get(tree.key, Family.SENSE):
-            yield Fault(f"`{tree.key}` is a sense", f"Ask it with brackets: {tree.key}(...).", tree.span)
+            yield Fault(
+                f"`{tree.key}` is a sense", f"Ask it with brackets: {tree.key}(...).", tree.span
+            )
         else:
             where = f" of blackboard '{self.board}'" if self.board else ""
-            yield Fault(f"`{tree.key}` is no key{where}.", did_you_mean(tree.key, list(self.keys)), tree.span)
+            yield Fault(
+                f"`{tree.key}` is no key{where}.",
+                did_you_mean(tree.key, list(self.keys)),
+                tree.span,
+            )
 
     def _ask(self, tree: Ask) -> Iterator[Fault]:
         kind = self.catalog.get(tree.sense, Family.SENSE)
@@ -131,18 +145,28 @@ class _Checker:
             yield Fault(f"`{tree.sense}` is no sense.", did_you_mean(tree.sense, known), tree.span)
             return
         if len(tree.args) > len(kind.params):
-            yield Fault(f"`{tree.sense}` takes {len(kind.params)} at the most, not {len(tree.args)}", "", tree.span)
+            yield Fault(
+                f"`{tree.sense}` takes {len(kind.params)} at the most, not {len(tree.args)}",
+                "",
+                tree.span,
+            )
         given = bound_args(tree, kind)
         for name, value in given.items():
             param = kind.param(name)
             if param is None:
                 known = [each.name for each in kind.params]
-                yield Fault(f"`{tree.sense}` has no `{name}`.", did_you_mean(name, known), value.span)
+                yield Fault(
+                    f"`{tree.sense}` has no `{name}`.", did_you_mean(name, known), value.span
+                )
             else:
                 yield from self._argument(tree.sense, param, value)
         for param in kind.params:
             if param.required and param.name not in given:
-                yield Fault(f"`{tree.sense}` needs to be told its `{param.name}`", f"({param.help}).", tree.span)
+                yield Fault(
+                    f"`{tree.sense}` needs to be told its `{param.name}`",
+                    f"({param.help}).",
+                    tree.span,
+                )
 
     def _argument(self, sense: str, param: Param, value: Tree) -> Iterator[Fault]:
         if isinstance(value, KeyName):
@@ -150,19 +174,27 @@ class _Checker:
             key = self.keys.get(value.key)
             if key and key.type not in param.keys:
                 wanted = " or ".join(param.keys)
-                yield Fault(f"`{sense}` wants a {wanted} key, and `{value.key}` holds a {key.type}", "", value.span)
+                yield Fault(
+                    f"`{sense}` wants a {wanted} key, and `{value.key}` holds a {key.type}",
+                    "",
+                    value.span,
+                )
         elif isinstance(value, Text):
             if param.type not in _TEXTS:
                 yield Fault(f"`{param.name}` of `{sense}` cannot be a text", "", value.span)
         elif param.type is not ParamType.NUMBER or not isinstance(value, Number):
-            yield Fault(f"`{param.name}` of `{sense}` cannot be this", f"It is {param.help}.", value.span)
+            yield Fault(
+                f"`{param.name}` of `{sense}` cannot be this", f"It is {param.help}.", value.span
+            )
 
     def _yes_no(self, parts: "list[Tree] | tuple[Tree, ...]") -> Iterator[Fault]:
         for part in parts:
             yield from self.check(part)
             kind = self.type_of(part)
             if kind not in (KeyType.YES_NO, None):
-                yield Fault(f"a {kind} is neither yes nor no", "Compare it with something.", part.span)
+                yield Fault(
+                    f"a {kind} is neither yes nor no", "Compare it with something.", part.span
+                )
 
     def _numbers(self, left: Tree, right: Tree) -> Iterator[Fault]:
         for side in (left, right):
@@ -177,11 +209,19 @@ class _Checker:
         left, right = self.type_of(tree.left), self.type_of(tree.right)
         for side in (tree.left, tree.right):
             if isinstance(side, Compare | Not | Both | Either):
-                yield Fault("a comparison cannot itself be compared", "Join them with `and` or `or`.", side.span)
+                yield Fault(
+                    "a comparison cannot itself be compared",
+                    "Join them with `and` or `or`.",
+                    side.span,
+                )
         names = (KeyType.TEXT, KeyType.AGENT, KeyType.PROP)
         if left is None or right is None:
             return
         if tree.sign not in ("==", "!=") and (left, right) != (KeyType.NUMBER, KeyType.NUMBER):
-            yield Fault(f"only numbers can be compared with {tree.sign}, not a {left} with a {right}", "", tree.span)
+            yield Fault(
+                f"only numbers can be compared with {tree.sign}, not a {left} with a {right}",
+                "",
+                tree.span,
+            )
         elif left is not right and not (left in names and right in names):
             yield Fault(f"a {left} can never equal a {right}", "", tree.span)

@@ -26,9 +26,11 @@ RECKON: dict[str, Callable[[float, float], float]] = {
 
 
 class Found(NamedTuple):
-    """What asking one atom gave. `truth` None is unknown; `left` and `right` are a comparison's sides.
+    """What asking one atom gave. `truth` None is unknown; `left` and `right` are a comparison's
+    sides.
 
-    For a bare sense `left` is the number behind it (`can_see`'s distance); `cause` is what stood in the way.
+    For a bare sense `left` is the number behind it (`can_see`'s distance); `cause` is what stood in
+    the way.
     """
 
     truth: bool | None
@@ -38,7 +40,9 @@ class Found(NamedTuple):
 
 
 def reckoned(sign: str, one: Any, other: Any) -> float | None:
-    """A sum, difference, product or quotient, on the grid; None where a side is unknown or the result is no number."""
+    """A sum, difference, product or quotient, on the grid; None where a side is unknown or the
+    result is no number.
+    """
     if one is None or other is None:
         return None
     try:

@@ -28,8 +28,9 @@ Grid = NDArray[np.float64]
 def ask_grid(tree: Tree, values: Mapping[str, Grid]) -> Grid:
     """The condition's answers: 1 yes, 0 no, NaN unknown, in the shape the values broadcast to.
 
-    `values` holds numbers, or 1 and 0 for yes and no, NaN where unknown, by key and by the source of each sense, such
-    as `distance(visitor)`. Raises KeyError for what is missing in it, TypeError for a text.
+    `values` holds numbers, or 1 and 0 for yes and no, NaN where unknown, by key and by the source
+    of each sense, such as `distance(visitor)`. Raises KeyError for what is missing in it, TypeError
+    for a text.
     """
     match tree:
         case Number(value=value) | YesNo(value=value):

@@ -1,4 +1,6 @@
-"""A condition as it is read in a row: `can see visitor within 9 m`, its keys and numbers told apart from the words."""
+"""A condition as it is read in a row: `can see visitor within 9 m`, its keys and numbers told apart
+from the words.
+"""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -36,7 +38,9 @@ class PieceKind(StrEnum):
 
 @dataclass(frozen=True)
 class Piece:
-    """A stretch of a sentence. A NUMBER can be dragged: it stands at `span` of the condition's text."""
+    """A stretch of a sentence. A NUMBER can be dragged: it stands at `span` of the condition's
+    text.
+    """
 
     kind: PieceKind
     text: str
@@ -115,7 +119,9 @@ def _joined(parts: tuple[Tree, ...], word: str, catalog: Catalog) -> Iterator[Pi
         if place:
             yield _words(word)
         yield from (
-            _bracketed(part, catalog, PLAIN) if isinstance(part, Both | Either) else _said(part, catalog, PLAIN)
+            _bracketed(part, catalog, PLAIN)
+            if isinstance(part, Both | Either)
+            else _said(part, catalog, PLAIN)
         )
 
 

@@ -1,8 +1,8 @@
 """A condition as straight-line source: no calls but those that ask senses and keys.
 
-It is written from our own tree, in which nothing but names that are bound here and plain values can stand. It comes to
-what asking is to come to: three-valued logic, and for each atom a `Found`, told of when it is news. Where nobody keeps
-what is told, that part is left out.
+It is written from our own tree, in which nothing but names that are bound here and plain values can
+stand. It comes to what asking is to come to: three-valued logic, and for each atom a `Found`, told
+of when it is news. Where nobody keeps what is told, that part is left out.
 """
 
 from collections.abc import Callable
@@ -40,13 +40,16 @@ class Straight:
         self._lines: list[str] = []
         self._names = 0
         self._lasting: dict[str, str] = {}
-        """What lasts from one time to the next, and where it stands. In the beginning each is `never`."""
+        """What lasts from one time to the next, and where it stands. In the beginning each is
+        `never`.
+        """
         self._tells = False
 
     def condition(self, tree: Tree, tell: Callable[[int, Any], None]) -> Written:
         """Gives whether a condition is so, unknown counting as no.
 
-        `tell` is given an atom's place and what it found, None where it was not asked, whenever that is news.
+        `tell` is given an atom's place and what it found, None where it was not asked, whenever
+        that is news.
         """
         self._tells = tell is not nothing
         truth = self._truth(tree, 0)
@@ -95,7 +98,9 @@ class Straight:
         return self._bare_value(tree, depth)
 
     def _decided_by(self, parts: tuple[Tree, ...], decisive: bool, depth: int) -> str:
-        """`and` and `or`: the first part that gives `decisive` ends it; an unknown part makes the rest unknown."""
+        """`and` and `or`: the first part that gives `decisive` ends it; an unknown part makes the
+        rest unknown.
+        """
         name = self._name()
         first = self._truth(parts[0], depth)
         self._put(depth, f"{name} = {first}")
@@ -110,11 +115,17 @@ class Straight:
 
     def _comparison(self, tree: Compare, depth: int) -> str:
         missing = self._missing(depth)
-        left, right = self._value(tree.left, missing, depth), self._value(tree.right, missing, depth)
+        left, right = (
+            self._value(tree.left, missing, depth),
+            self._value(tree.right, missing, depth),
+        )
         unknown = " or ".join(f"{side} is None" for side in (left, right) if side.startswith("v"))
         name = self._name()
         compared = f"{left} {tree.sign} {right}"
-        self._put(depth, f"{name} = None if {unknown} else {compared}" if unknown else f"{name} = {compared}")
+        self._put(
+            depth,
+            f"{name} = None if {unknown} else {compared}" if unknown else f"{name} = {compared}",
+        )
         self._found(f"({name}, {left}, {right}, {missing})", depth)
         return name
 
@@ -123,7 +134,11 @@ class Straight:
         if sensed.in_line:
             return self._in_line(sensed, depth)
         got, value, name = self._asked(sensed, depth), self._name(), self._name()
-        reads = f"{got}.value" if sensed.always_reading else f"{got}.value if {got}.__class__ is Reading else {got}"
+        reads = (
+            f"{got}.value"
+            if sensed.always_reading
+            else f"{got}.value if {got}.__class__ is Reading else {got}"
+        )
         if not self._tells:
             self._put(depth, f"{value} = {reads}")
             self._put(depth, f"{name} = {value} if {value} is True or {value} is False else None")
@@ -134,7 +149,10 @@ class Straight:
         self._put(depth + 1, f"{value} = {reads}")
         self._put(depth + 1, f"{truth} = {value} if {value} is True or {value} is False else None")
         more = f"{got}.measure, None, {got}.cause"
-        self._found(f"({truth}, {more}) if {got}.__class__ is Reading else ({truth}, None, None, None)", depth + 1)
+        self._found(
+            f"({truth}, {more}) if {got}.__class__ is Reading else ({truth}, None, None, None)",
+            depth + 1,
+        )
         return truth
 
     def _in_line(self, sensed: Sensed, depth: int) -> str:
@@ -163,7 +181,9 @@ class Straight:
         return got
 
     def _written_out(self, sensed: Sensed) -> str:
-        return sensed.in_line.format(**{name: self._given(value) for name, value in sensed.given.items()})
+        return sensed.in_line.format(
+            **{name: self._given(value) for name, value in sensed.given.items()}
+        )
 
     def _call(self, function: Callable[[], Any], prefix: str) -> str:
         """A call of a function. What a `partial` stands for is called itself, which costs less."""
@@ -192,7 +212,9 @@ class Straight:
             self._put(depth, f"if {when}: {missing} = {cause}")
 
     def _found(self, found: str, depth: int) -> None:
-        """An atom found something: its truth, the sides of the comparison, and what stood in the way."""
+        """An atom found something: its truth, the sides of the comparison, and what stood in the
+        way.
+        """
         if self._tells:
             told = self._keep("told")
             self._put(depth, f"found = {found}")
@@ -255,7 +277,9 @@ class Straight:
         return name
 
     def _inner_truth(self, tree: Tree, depth: int) -> str:
-        """The truth of a condition that stands where a value does: what its atoms find is not kept."""
+        """The truth of a condition that stands where a value does: what its atoms find is not
+        kept.
+        """
         inner = Straight(self._scope)
         ask, name = self._name(inner.truth(tree).made(), "i"), self._name()
         self._put(depth, f"{name} = {ask}()")

@@ -23,19 +23,28 @@ COMPARISONS: dict[type[ast.cmpop], str] = {
     ast.Eq: "==",
     ast.NotEq: "!=",
 }
-ARITHMETIC: dict[type[ast.operator], str] = {ast.Add: "+", ast.Sub: "-", ast.Mult: "*", ast.Div: "/"}
+ARITHMETIC: dict[type[ast.operator], str] = {
+    ast.Add: "+",
+    ast.Sub: "-",
+    ast.Mult: "*",
+    ast.Div: "/",
+}
 SIGNS = {"<": "<", "<=": "≤", ">": ">", ">=": "≥", "==": "=", "!=": "≠"}
 """How each comparison is shown."""
 
 _LINE_ENDS = re.compile(r"[\r\n\f]")
-"""What Python would take for the end of a line. A condition has one line, whatever it is broken into."""
+"""What Python would take for the end of a line. A condition has one line, whatever it is broken
+into.
+"""
 _LONE_EQUALS = re.compile(r"(?<![<>=!])=(?!=)")
 
 Span = tuple[int, int]
 
 
 class LanguageError(ValueError):
-    """A text is no condition. `span` is the first and the end column of what is wrong, in characters."""
+    """A text is no condition. `span` is the first and the end column of what is wrong, in
+    characters.
+    """
 
     def __init__(self, message: str, span: Span) -> None:
         super().__init__(message)
@@ -133,11 +142,18 @@ Tree = Number | Text | YesNo | KeyName | Ask | Arithmetic | Compare | Not | Both
 
 @lru_cache(maxsize=4096)
 def parse(text: str) -> Tree:
-    """The tree of a condition. Raises LanguageError, whatever the text is. Trees are frozen, so they are kept."""
+    """The tree of a condition. Raises LanguageError, whatever the text is. Trees are frozen, so
+    they are kept.
+    """
     if not text.strip():
-        raise LanguageError("a condition is empty; write one, such as `is_set(key)`", (0, len(text)))
+        raise LanguageError(
+            "a condition is empty; write one, such as `is_set(key)`", (0, len(text))
+        )
     if len(text) > LONGEST:
-        raise LanguageError(f"a condition has at most {LONGEST} characters; split it over several rows", (0, len(text)))
+        raise LanguageError(
+            f"a condition has at most {LONGEST} characters; split it over several rows",
+            (0, len(text)),
+        )
     lead = len(text) - len(text.lstrip())
     line = _LINE_ENDS.sub(" ", text.strip())
     try:
@@ -156,8 +172,8 @@ def parse(text: str) -> Tree:
 
 
 def source(tree: Tree) -> str:
-    """The tree as text that reads back to an equal tree, if it is not longer than LONGEST: `a < b < c` is written as
-    two comparisons.
+    """The tree as text that reads back to an equal tree, if it is not longer than LONGEST: `a < b <
+    c` is written as two comparisons.
     """
     match tree:
         case Number(value=value):
@@ -169,8 +185,12 @@ def source(tree: Tree) -> str:
         case KeyName(key=key):
             return key
         case Ask(sense=sense, args=args, named=named):
-            return f"{sense}({', '.join([source(arg) for arg in args] + [f'{n}={source(v)}' for n, v in named])})"
-        case Arithmetic(sign=sign, left=left, right=right) | Compare(sign=sign, left=left, right=right):
+            given = [source(arg) for arg in args] + [f"{name}={source(arg)}" for name, arg in named]
+            return f"{sense}({', '.join(given)})"
+        case (
+            Arithmetic(sign=sign, left=left, right=right)
+            | Compare(sign=sign, left=left, right=right)
+        ):
             return f"{_inner(left)} {sign} {_inner(right)}"
         case Not(part=part):
             return f"not {_inner(part)}"
@@ -181,7 +201,9 @@ def source(tree: Tree) -> str:
 
 
 def atoms(tree: Tree) -> Iterator[Tree]:
-    """The questions a condition is made of, in the order in which they are written: comparisons, keys, senses."""
+    """The questions a condition is made of, in the order in which they are written: comparisons,
+    keys, senses.
+    """
     match tree:
         case Not(part=part):
             yield from atoms(part)
@@ -240,7 +262,9 @@ class _Reader:
         """Our tree for a part. Raises LanguageError."""
         self.depth += 1
         if self.depth > DEEPEST:
-            raise LanguageError("this is nested too deeply; split it over several rows", self.span(node))
+            raise LanguageError(
+                "this is nested too deeply; split it over several rows", self.span(node)
+            )
         tree = self._read(node)
         self.depth -= 1
         return tree
@@ -257,11 +281,15 @@ class _Reader:
         }
         reader = readers.get(type(node))
         if reader is None:
-            raise LanguageError("only keys, senses, numbers, comparisons, and, or, not are allowed", self.span(node))
+            raise LanguageError(
+                "only keys, senses, numbers, comparisons, and, or, not are allowed", self.span(node)
+            )
         return reader(node)
 
     def span(self, node: ast.expr) -> Span:
-        """The columns of a part. Python counts bytes, and inside of some texts it counts them wrong."""
+        """The columns of a part. Python counts bytes, and inside of some texts it counts them
+        wrong.
+        """
         start = len(self.bytes[: node.col_offset].decode(errors="ignore"))
         end = len(self.bytes[: node.end_col_offset].decode(errors="ignore"))
         return self.lead + start, self.lead + max(start, end)
@@ -274,7 +302,9 @@ class _Reader:
             return Number(float(value), self.span(node))
         if isinstance(value, str):
             if not value.isascii() and any("\ud800" <= each <= "\udfff" for each in value):
-                raise LanguageError("this text holds half a character, which no file can hold", self.span(node))
+                raise LanguageError(
+                    "this text holds half a character, which no file can hold", self.span(node)
+                )
             return Text(value, self.span(node))
         raise LanguageError("this is no number or text that a condition can hold", self.span(node))
 

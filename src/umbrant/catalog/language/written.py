@@ -1,4 +1,6 @@
-"""A condition or a formula as source text, to be made a function of its own, or to stand in a longer one."""
+"""A condition or a formula as source text, to be made a function of its own, or to stand in a
+longer one.
+"""
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
@@ -11,7 +13,8 @@ from umbrant.catalog.language.found import HELPERS
 
 @dataclass(frozen=True, slots=True)
 class Written:
-    """Lines, and an expression that `gives` what they come to. `bound` is what their names stand for.
+    """Lines, and an expression that `gives` what they come to. `bound` is what their names stand
+    for.
 
     Each of those names has `{n}` in it, in all three. The lines also use HELPERS.
     """
@@ -30,10 +33,11 @@ class Written:
 
 @dataclass(frozen=True, slots=True)
 class Sensed:
-    """How a sense is asked: by a function, which gives a Reading, or a value where that is all there is to tell.
+    """How a sense is asked: by a function, which gives a Reading, or a value where that is all
+    there is to tell.
 
-    With `in_line` it may be written out instead, as an expression that gives yes or no, in which the names in braces
-    are those of what it is `given`.
+    With `in_line` it may be written out instead, as an expression that gives yes or no, in which
+    the names in braces are those of what it is `given`.
     """
 
     function: Callable[[], Any]
@@ -48,6 +52,7 @@ def _maker(names: str, lines: str, gives: str) -> Callable[..., Any]:
     """Makes functions. Kept, for the agents of one behavior have their conditions in common."""
     made: dict[str, Any] = {**HELPERS}
     body = indent(f"{lines}\nreturn {gives}", " " * 8)
-    exec(f"def make({names}):\n    def ask():\n{body}\n    return ask", made)  # noqa: S102  (from a tree of our own)
+    # From a tree of our own.
+    exec(f"def make({names}):\n    def ask():\n{body}\n    return ask", made)  # noqa: S102
     maker: Callable[..., Any] = made["make"]
     return maker

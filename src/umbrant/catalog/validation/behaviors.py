@@ -26,22 +26,29 @@ Known = Mapping[ParamType, tuple[str, ...]]
 
 @dataclass
 class Fine:
-    """Rows of one behavior in which nothing was wrong, so that after an edit only what it touched is looked at."""
+    """Rows of one behavior in which nothing was wrong, so that after an edit only what it touched
+    is looked at.
+    """
 
     context: tuple[object, ...] = ()
     """What all rows depend on: with another one, all are looked at again."""
     rows: dict[str, tuple[Row, tuple[str | None, ...]]] = field(default_factory=dict)
-    """Each row with the kinds of those around it: of the row that it is in, and of the rows in it."""
+    """Each row with the kinds of those around it: of the row that it is in, and of the rows in it.
+    """
 
 
 def behavior_problems(
     project: Project, behavior: Behavior, catalog: Catalog, known: Known, fine: Fine
 ) -> Iterator[Problem]:
-    """Every problem of one behavior. `known` is what `known_names` says of the project; `fine` is added to."""
+    """Every problem of one behavior. `known` is what `known_names` says of the project; `fine` is
+    added to.
+    """
     size = expanded_size(project, behavior.name)
     if size > MOST_ROWS:
         message = f"with all that it uses it has {size} rows; {MOST_ROWS} is the most."
-        yield Problem(f"behaviors/{behavior.name}.json", "", message, "Use fewer behaviors inside each other.")
+        yield Problem(
+            f"behaviors/{behavior.name}.json", "", message, "Use fewer behaviors inside each other."
+        )
     if behavior.variant_of is not None:
         faults_found = list(_variant_problems(project, behavior))
         yield from faults_found
@@ -51,7 +58,9 @@ def behavior_problems(
         yield from _BehaviorCheck(project, behavior, catalog, known, fine).problems()
 
 
-def _own_problems(project: Project, variant: Behavior, catalog: Catalog, known: Known, fine: Fine) -> Iterator[Problem]:
+def _own_problems(
+    project: Project, variant: Behavior, catalog: Catalog, known: Known, fine: Fine
+) -> Iterator[Problem]:
     """What is wrong with a variant and not already with the behavior it is made from."""
     rows = resolved(project, variant.name)
     original = resolved(project, str(variant.variant_of)).by_id
@@ -65,22 +74,37 @@ def _variant_problems(project: Project, behavior: Behavior) -> Iterator[Problem]
     file = f"behaviors/{behavior.name}.json"
     names = {each.name: each for each in project.behaviors}
     if behavior.rows:
-        yield Problem(file, "", "a variant has no rows of its own.", "Put them into `instead` of an override.")
+        yield Problem(
+            file, "", "a variant has no rows of its own.", "Put them into `instead` of an override."
+        )
     chain = [behavior.name]
     name = behavior.variant_of
     while name is not None:
         if name not in names:
-            yield Problem(file, "", f"`variant_of`: there is no behavior '{name}'.", did_you_mean(name, list(names)))
+            yield Problem(
+                file,
+                "",
+                f"`variant_of`: there is no behavior '{name}'.",
+                did_you_mean(name, list(names)),
+            )
             return
         if name in chain:
-            yield Problem(file, "", f"it is a variant of itself, through {' and '.join(chain)}.", "Change one of them.")
+            yield Problem(
+                file,
+                "",
+                f"it is a variant of itself, through {' and '.join(chain)}.",
+                "Change one of them.",
+            )
             return
         chain.append(name)
         name = names[name].variant_of
     known = resolved(project, str(behavior.variant_of)).by_id
     for override in behavior.overrides:
         if override.row not in known:
-            message = f"it overrides the row '{override.row}', which '{behavior.variant_of}' does not have."
+            message = (
+                f"it overrides the row '{override.row}', which '{behavior.variant_of}' "
+                "does not have."
+            )
             yield Problem(file, "", message, did_you_mean(override.row, list(known)))
 
 
@@ -96,7 +120,9 @@ class _Part:
 class _BehaviorCheck:
     """The problems of one behavior's rows."""
 
-    def __init__(self, project: Project, behavior: Behavior, catalog: Catalog, known: Known, fine: Fine) -> None:
+    def __init__(
+        self, project: Project, behavior: Behavior, catalog: Catalog, known: Known, fine: Fine
+    ) -> None:
         self.project = project
         self.behavior = behavior
         self.catalog = catalog
@@ -113,10 +139,14 @@ class _BehaviorCheck:
     def problems(self) -> Iterator[Problem]:
         if self.behavior.blackboard not in self.boards:
             message = f"there is no blackboard '{self.behavior.blackboard}'."
-            yield Problem(self.file, "", message, did_you_mean(self.behavior.blackboard, self.boards))
+            yield Problem(
+                self.file, "", message, did_you_mean(self.behavior.blackboard, self.boards)
+            )
         for extra in self.behavior.outline.tops[1:]:
             row = self.behavior.row(extra)
-            yield self._at(row, "stands beside the first row, so it is never reached.", "Nest it in that row.")
+            yield self._at(
+                row, "stands beside the first row, so it is never reached.", "Nest it in that row."
+            )
         kinds: dict[str | None, str] = {row.id: row.kind for row in self.behavior.rows}
         parent, children = self.behavior.outline.parent, self.behavior.outline.children
         for row in self.behavior.rows:
@@ -130,12 +160,24 @@ class _BehaviorCheck:
                 self.fine[row.id] = row, around
 
     def _depends_on_others(self, row: Row) -> bool:
-        """Whether what can be wrong with a row also depends on rows further away, or on other behaviors."""
+        """Whether what can be wrong with a row also depends on rows further away, or on other
+        behaviors.
+        """
         kind = self._kind_of(row.id)
-        return row.kind == USES or kind is None or any(each.type is ParamType.STATE for each in kind.params)
+        return (
+            row.kind == USES
+            or kind is None
+            or any(each.type is ParamType.STATE for each in kind.params)
+        )
 
     def _at(self, row: Row, message: str, remedy: str = "") -> Problem:
-        return Problem(self.file, f"{self.behavior.outline.number[row.id]} '{row.name}'", message, remedy, row.id)
+        return Problem(
+            self.file,
+            f"{self.behavior.outline.number[row.id]} '{row.name}'",
+            message,
+            remedy,
+            row.id,
+        )
 
     def _kind_of(self, row_id: str) -> Kind | None:
         return self.catalog.get(self.behavior.row(row_id).kind, *ROWS)
@@ -154,7 +196,9 @@ class _BehaviorCheck:
             yield from self._part(row, _Part(wrapped.kind, wrapped.args, label), Family.DECORATOR)
         for place, work in enumerate(row.upkeep):
             label = part_name("upkeep", place)
-            yield from self._part(row, _Part(work.kind, work.args, label), Family.ACTION, Family.CONDITION)
+            yield from self._part(
+                row, _Part(work.kind, work.args, label), Family.ACTION, Family.CONDITION
+            )
         if row.kind == USES:
             yield from self._use(row)
 
@@ -171,11 +215,15 @@ class _BehaviorCheck:
             return
         if not holder.holds:
             yield self._at(
-                self.behavior.row(above), f"is a {holder.title}, which holds no rows.", "Move the rows in it elsewhere."
+                self.behavior.row(above),
+                f"is a {holder.title}, which holds no rows.",
+                "Move the rows in it elsewhere.",
             )
         else:
             remedy = f"Move it into {_holders(self.catalog, kind.family)}."
-            yield self._at(row, f"is a {kind.family}, which cannot stand in a {holder.title}.", remedy)
+            yield self._at(
+                row, f"is a {kind.family}, which cannot stand in a {holder.title}.", remedy
+            )
 
     def _parts_allowed(self, row: Row, kind: Kind) -> Iterator[Problem]:
         allowed = _PARTS_ALLOWED.get(kind.family, ()) if kind.id not in ("final", "history") else ()
@@ -197,7 +245,11 @@ class _BehaviorCheck:
         if kind.id == "utility" and Family.OPTION not in families:
             yield self._at(row, "is a utility without options.", "Add an option to it.")
         if kind.id == "option" and bool(row.args.get("among")) != bool(row.args.get("target")):
-            yield self._at(row, "needs both a group and a key to be scored for each of a group.", "Fill in the other.")
+            yield self._at(
+                row,
+                "needs both a group and a key to be scored for each of a group.",
+                "Fill in the other.",
+            )
         if kind.family in (Family.HOOK, Family.TRANSITION):
             for child, found in zip(self.behavior.outline.children[row.id], inside, strict=True):
                 if found is not None and found.takes_time:
@@ -206,25 +258,35 @@ class _BehaviorCheck:
                     yield self._at(self.behavior.row(child), message, remedy)
 
     def _use(self, row: Row) -> Iterator[Problem]:
-        """A row that uses another behavior: whether that is there, and what its keys are bound to."""
+        """A row that uses another behavior: whether that is there, and what its keys are bound
+        to.
+        """
         name = row.args.get(BEHAVIOR)
         inner = next((each for each in self.project.behaviors if each.name == name), None)
         if inner is None:
             return
         if self.behavior.name in _reaches(self.project, inner.name):
-            yield self._at(row, f"uses '{name}', which uses '{self.behavior.name}' again.", "Break the circle.")
+            yield self._at(
+                row, f"uses '{name}', which uses '{self.behavior.name}' again.", "Break the circle."
+            )
             return
         keys = self.project.keys_of(inner)
         for key_name, value in row.binds.items():
             key = keys.get(key_name)
             if key is None:
                 yield self._at(
-                    row, f"binds `{key_name}`, which '{name}' does not have.", did_you_mean(key_name, list(keys))
+                    row,
+                    f"binds `{key_name}`, which '{name}' does not have.",
+                    did_you_mean(key_name, list(keys)),
                 )
             elif isinstance(value, KeyRef):
                 outer = self.keys.get(value.key)
                 if outer is None:
-                    yield self._at(row, f"`{value.key}` is no key here.", did_you_mean(value.key, list(self.keys)))
+                    yield self._at(
+                        row,
+                        f"`{value.key}` is no key here.",
+                        did_you_mean(value.key, list(self.keys)),
+                    )
                 elif outer.type is not key.type:
                     message = f"binds `{key_name}`, a {key.type}, to `{value.key}`, a {outer.type}."
                     yield self._at(row, message, "Pick another key.")
@@ -239,7 +301,11 @@ class _BehaviorCheck:
             yield self._at(row, f"`{part.kind}` is no {wanted}.", did_you_mean(part.kind, known))
             return
         if kind.takes_time and part.label.startswith("upkeep"):
-            yield self._at(row, f"`{kind.id}` takes time and cannot be upkeep.", "Use one that is done at once.")
+            yield self._at(
+                row,
+                f"`{kind.id}` takes time and cannot be upkeep.",
+                "Use one that is done at once.",
+            )
         for name in part.args:
             if kind.param(name) is None:
                 known = [param.name for param in kind.params]
@@ -247,10 +313,16 @@ class _BehaviorCheck:
         for param in kind.params:
             yield from self._value(row, kind, param, part.args.get(param.name))
 
-    def _value(self, row: Row, kind: Kind, param: Param, value: ParamValue | None) -> Iterator[Problem]:
+    def _value(
+        self, row: Row, kind: Kind, param: Param, value: ParamValue | None
+    ) -> Iterator[Problem]:
         if value is None:
             if param.required:
-                yield self._at(row, f"`{param.label}` of `{kind.title}` is not filled in.", f"It is {param.help}.")
+                yield self._at(
+                    row,
+                    f"`{param.label}` of `{kind.title}` is not filled in.",
+                    f"It is {param.help}.",
+                )
         elif isinstance(value, KeyRef):
             yield from self._key(row, param, value.key)
         elif not param.takes(value):
@@ -269,7 +341,11 @@ class _BehaviorCheck:
             yield self._at(row, message, did_you_mean(name, list(self.keys)))
         elif key.type not in param.keys:
             wanted = " or ".join(param.keys) or "value, not a key"
-            yield self._at(row, f"`{param.label}` wants a {wanted}, and `{name}` holds a {key.type}.", "Pick another.")
+            yield self._at(
+                row,
+                f"`{param.label}` wants a {wanted}, and `{name}` holds a {key.type}.",
+                "Pick another.",
+            )
         elif param.writes and key.formula:
             yield self._at(row, f"writes `{name}`, which follows a formula.", "Pick another key.")
 
@@ -282,16 +358,26 @@ class _BehaviorCheck:
         elif param.type is ParamType.CHOICE:
             known = param.choices
         else:
-            known = self.known.get(ParamType.PLACE if isinstance(value, PlaceRef) else _named_by(param.type), ())
+            known = self.known.get(
+                ParamType.PLACE if isinstance(value, PlaceRef) else _named_by(param.type), ()
+            )
         name = value.place if isinstance(value, PlaceRef) else value
-        free = not known and param.type not in (ParamType.STATE, ParamType.EVENT, ParamType.BEHAVIOR)
+        free = not known and param.type not in (
+            ParamType.STATE,
+            ParamType.EVENT,
+            ParamType.BEHAVIOR,
+        )
         if isinstance(name, str) and name and name not in known and not free:
-            yield self._at(row, f"`{param.label}` cannot be '{name}'.", did_you_mean(name, sorted(known)))
+            yield self._at(
+                row, f"`{param.label}` cannot be '{name}'.", did_you_mean(name, sorted(known))
+            )
 
     def _states_around(self, row: Row) -> Iterator[str]:
         """The states of the machine that a row belongs to, by id."""
         outline = self.behavior.outline
-        machine = next((each for each in reversed(outline.path(row.id)) if self._is(each, "machine")), None)
+        machine = next(
+            (each for each in reversed(outline.path(row.id)) if self._is(each, "machine")), None
+        )
         if machine is None:
             return
         waiting = [machine]
@@ -312,21 +398,37 @@ class _BehaviorCheck:
         low, high = param.quantity.low, param.quantity.high
         if (low is not None and number < low) or (high is not None and number > high):
             bounds = f"from {low:g}" if high is None else f"from {low:g} to {high:g}"
-            yield self._at(row, f"`{param.label}` is {number:g}, and may be {bounds}.", "Change it.")
+            yield self._at(
+                row, f"`{param.label}` is {number:g}, and may be {bounds}.", "Change it."
+            )
 
-    def _condition(self, row: Row, when: str, place: str, wants: KeyType = KeyType.YES_NO) -> Iterator[Problem]:
+    def _condition(
+        self, row: Row, when: str, place: str, wants: KeyType = KeyType.YES_NO
+    ) -> Iterator[Problem]:
         for fault in faults(when, self.keys, self.catalog, self.behavior.blackboard, wants=wants):
             message = fault.message if fault.message.endswith(".") else f"{fault.message}."
-            yield self._at(row, f"{place} `{when}`, at character {fault.span[0] + 1}: {message}", fault.remedy)
+            yield self._at(
+                row, f"{place} `{when}`, at character {fault.span[0] + 1}: {message}", fault.remedy
+            )
 
 
 def known_names(project: Project) -> Known:
-    """What can be named in a chip, by the chip's type; PLACE stands for the places, AGENT for all that has a name."""
+    """What can be named in a chip, by the chip's type; PLACE stands for the places, AGENT for all
+    that has a name.
+    """
     members = [member for scenario in project.scenarios for member in scenario.players]
     props = [prop for stage in project.stages for prop in stage.props]
-    dropped = [cue.does.drops for scenario in project.scenarios for cue in scenario.cues if hasattr(cue.does, "drops")]
+    dropped = [
+        cue.does.drops
+        for scenario in project.scenarios
+        for cue in scenario.cues
+        if hasattr(cue.does, "drops")
+    ]
     named = [*(member.name for member in members), *(prop.name for prop in (*props, *dropped))]
-    groups = [*(member.group for member in members if member.group), *(prop.group for prop in (*props, *dropped))]
+    groups = [
+        *(member.group for member in members if member.group),
+        *(prop.group for prop in (*props, *dropped)),
+    ]
     return {
         ParamType.PLACE: _once(place.name for stage in project.stages for place in stage.places),
         ParamType.AGENT: _once(named),

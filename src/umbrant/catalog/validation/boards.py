@@ -23,7 +23,9 @@ _HOLDS: Mapping[KeyType, type | tuple[type, ...]] = {
 def value_fits(key: Key, value: object) -> bool:
     """Whether a key can hold a value, by its type and its range."""
     wanted = _HOLDS[key.type]
-    if not isinstance(value, wanted) or (isinstance(value, bool) and key.type is not KeyType.YES_NO):
+    if not isinstance(value, wanted) or (
+        isinstance(value, bool) and key.type is not KeyType.YES_NO
+    ):
         return False
     if not isinstance(value, int | float):
         return True
@@ -37,7 +39,12 @@ def board_problems(project: Project, board: Blackboard, catalog: Catalog) -> Ite
     seen: set[str] = set()
     for key in board.keys:
         if key.name in seen:
-            yield Problem(file, "", f"the key `{key.name}` is declared twice.", "Remove or rename one of them.")
+            yield Problem(
+                file,
+                "",
+                f"the key `{key.name}` is declared twice.",
+                "Remove or rename one of them.",
+            )
         seen.add(key.name)
         if key.default is not None and not value_fits(key, key.default):
             message = f"the default of `{key.name}` is no {key.type} in its range."
@@ -52,14 +59,26 @@ def _extending(project: Project, board: Blackboard, file: str) -> Iterator[Probl
     seen, name = [board.name], board.extends
     while name is not None:
         if name not in boards:
-            yield Problem(file, "", f"`extends`: there is no blackboard '{name}'.", did_you_mean(name, list(boards)))
+            yield Problem(
+                file,
+                "",
+                f"`extends`: there is no blackboard '{name}'.",
+                did_you_mean(name, list(boards)),
+            )
             return
         if name in seen:
-            yield Problem(file, "", f"it extends itself, through {' and '.join(seen)}.", "Change one `extends`.")
+            yield Problem(
+                file,
+                "",
+                f"it extends itself, through {' and '.join(seen)}.",
+                "Change one `extends`.",
+            )
             return
         for key in board.keys if name == board.extends else ():
             if key.name in boards[name].by_name:
-                message = f"the key `{key.name}` is declared here and in '{name}', which it extends."
+                message = (
+                    f"the key `{key.name}` is declared here and in '{name}', which it extends."
+                )
                 yield Problem(file, "", message, "Remove or rename one of them.")
         seen.append(name)
         name = boards[name].extends
@@ -71,28 +90,45 @@ def _world_twins(project: Project, board: Blackboard, key: Key, file: str) -> It
         return
     for other in project.blackboards:
         twin = other.by_name.get(key.name)
-        if other.name < board.name and twin is not None and twin.scope is Sharing.WORLD and twin.type is not key.type:
+        if (
+            other.name < board.name
+            and twin is not None
+            and twin.scope is Sharing.WORLD
+            and twin.type is not key.type
+        ):
             message = (
-                f"`{key.name}` is a key of the world: it is a {key.type} here and a {twin.type} in '{other.name}'."
+                f"`{key.name}` is a key of the world: it is a {key.type} here and a "
+                f"{twin.type} in '{other.name}'."
             )
             yield Problem(file, "", message, "Give both the same type, or one another name.")
 
 
-def _formula(project: Project, board: Blackboard, key: Key, file: str, catalog: Catalog) -> Iterator[Problem]:
+def _formula(
+    project: Project, board: Blackboard, key: Key, file: str, catalog: Catalog
+) -> Iterator[Problem]:
     keys = project.keys_on(board.name)
     for fault in faults(key.formula, keys, catalog, board.name, wants=key.type):
-        message = f"the formula of `{key.name}`, at character {fault.span[0] + 1}: {fault.message.rstrip('.')}."
+        message = (
+            f"the formula of `{key.name}`, at character {fault.span[0] + 1}: "
+            f"{fault.message.rstrip('.')}."
+        )
         yield Problem(file, "", message, fault.remedy)
     if key.default is not None:
         yield Problem(file, "", f"`{key.name}` has a formula and a default.", "Remove the default.")
     if key.name in _needed(key, keys, set()):
-        yield Problem(file, "", f"the formula of `{key.name}` needs `{key.name}` itself.", "Change it.")
+        yield Problem(
+            file, "", f"the formula of `{key.name}` needs `{key.name}` itself.", "Change it."
+        )
 
 
 def _needed(key: Key, keys: Mapping[str, Key], seen: set[str]) -> set[str]:
     """The keys that a derived key's value depends on, directly or through others."""
     try:
-        named = {part.key for part in walk(parse(key.formula)) if isinstance(part, KeyName)} if key.formula else set()
+        named = (
+            {part.key for part in walk(parse(key.formula)) if isinstance(part, KeyName)}
+            if key.formula
+            else set()
+        )
     except LanguageError:
         return seen
     for name in sorted(named - seen):

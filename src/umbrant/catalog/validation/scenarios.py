@@ -8,7 +8,16 @@ from umbrant.catalog.validation.boards import value_fits
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.problems import Problem, did_you_mean
-from umbrant.model.staging import Cue, DropProp, Member, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
+from umbrant.model.staging import (
+    Cue,
+    DropProp,
+    Member,
+    MoveTo,
+    RaiseEvent,
+    Scenario,
+    SetKey,
+    TakeAway,
+)
 
 
 def scenario_problems(project: Project, scenario: Scenario, catalog: Catalog) -> Iterator[Problem]:
@@ -16,11 +25,15 @@ def scenario_problems(project: Project, scenario: Scenario, catalog: Catalog) ->
     file = f"scenarios/{scenario.name}.json"
     stages = [stage.name for stage in project.stages]
     if scenario.stage not in stages:
-        yield Problem(file, "", f"there is no stage '{scenario.stage}'.", did_you_mean(scenario.stage, stages))
+        yield Problem(
+            file, "", f"there is no stage '{scenario.stage}'.", did_you_mean(scenario.stage, stages)
+        )
     seen: set[str] = set()
     for member in scenario.players:
         if member.name in seen:
-            yield Problem(file, "", f"two of the cast are called '{member.name}'.", "Rename one of them.")
+            yield Problem(
+                file, "", f"two of the cast are called '{member.name}'.", "Rename one of them."
+            )
         seen.add(member.name)
     for member in scenario.cast:
         yield from _member(project, file, member)
@@ -31,7 +44,12 @@ def scenario_problems(project: Project, scenario: Scenario, catalog: Catalog) ->
 def _member(project: Project, file: str, member: Member) -> Iterator[Problem]:
     times = [point.at_s for point in member.walk]
     if times != sorted(times):
-        yield Problem(file, "", f"the walk of '{member.name}' goes back in time.", "Put its points in order of `at_s`.")
+        yield Problem(
+            file,
+            "",
+            f"the walk of '{member.name}' goes back in time.",
+            "Put its points in order of `at_s`.",
+        )
     if member.behavior is None:
         return
     behaviors = {behavior.name: behavior for behavior in project.behaviors}
@@ -44,21 +62,30 @@ def _member(project: Project, file: str, member: Member) -> Iterator[Problem]:
         yield from _starting_key(file, member.name, keys, name, value)
 
 
-def _starting_key(file: str, member: str, keys: dict[str, Key], name: str, value: object) -> Iterator[Problem]:
+def _starting_key(
+    file: str, member: str, keys: dict[str, Key], name: str, value: object
+) -> Iterator[Problem]:
     if name not in keys:
         message = f"'{member}' starts with the key `{name}`, which its blackboard does not have."
         yield Problem(file, "", message, did_you_mean(name, list(keys)))
     elif keys[name].formula:
-        yield Problem(file, "", f"'{member}' starts with `{name}`, which follows a formula.", "Remove it.")
+        yield Problem(
+            file, "", f"'{member}' starts with `{name}`, which follows a formula.", "Remove it."
+        )
     elif not value_fits(keys[name], value):
-        message = f"'{member}' starts with `{name}` as {value!r}, which is no {keys[name].type} in its range."
+        message = (
+            f"'{member}' starts with `{name}` as {value!r}, which is no {keys[name].type} "
+            "in its range."
+        )
         yield Problem(file, "", message, "Change it.")
 
 
 class _Cue:
     """The problems of one cue."""
 
-    def __init__(self, project: Project, scenario: Scenario, catalog: Catalog, file: str, called: str) -> None:
+    def __init__(
+        self, project: Project, scenario: Scenario, catalog: Catalog, file: str, called: str
+    ) -> None:
         self.project = project
         self.scenario = scenario
         self.catalog = catalog
@@ -70,7 +97,9 @@ class _Cue:
             yield self._at("has to have either a time or a condition.", "Give it `at_s` or `when`.")
         if cue.when:
             for fault in faults(cue.when, self.project.world_keys(), self.catalog, "the world"):
-                message = f"`{cue.when}`, at character {fault.span[0] + 1}: {fault.message.rstrip('.')}."
+                message = (
+                    f"`{cue.when}`, at character {fault.span[0] + 1}: {fault.message.rstrip('.')}."
+                )
                 yield self._at(message, fault.remedy)
         match cue.does:
             case RaiseEvent(raises=event):
@@ -96,20 +125,35 @@ class _Cue:
         keys = self.project.world_keys()
         if deed.of is not None:
             member = next((each for each in self._cast if each.name == deed.of), None)
-            behavior = next((each for each in self.project.behaviors if member and each.name == member.behavior), None)
+            behavior = next(
+                (
+                    each
+                    for each in self.project.behaviors
+                    if member and each.name == member.behavior
+                ),
+                None,
+            )
             keys = self.project.keys_of(behavior) if behavior else {}
         if deed.sets not in keys:
-            yield self._at(f"there is no key `{deed.sets}` to set.", did_you_mean(deed.sets, list(keys)))
+            yield self._at(
+                f"there is no key `{deed.sets}` to set.", did_you_mean(deed.sets, list(keys))
+            )
         elif deed.value is not None and not value_fits(keys[deed.sets], deed.value):
             yield self._at(f"`{deed.sets}` cannot be {deed.value!r}.", "Change it.")
 
     def _named(self, name: str) -> Iterator[Problem]:
-        dropped = [cue.does.drops.name for cue in self.scenario.cues if isinstance(cue.does, DropProp)]
-        stage = next((each for each in self.project.stages if each.name == self.scenario.stage), None)
+        dropped = [
+            cue.does.drops.name for cue in self.scenario.cues if isinstance(cue.does, DropProp)
+        ]
+        stage = next(
+            (each for each in self.project.stages if each.name == self.scenario.stage), None
+        )
         props = [prop.name for prop in stage.props] if stage else []
         known = [*(member.name for member in self._cast), *props, *dropped]
         if name not in known:
-            yield self._at(f"there is no '{name}' in the cast or on the stage.", did_you_mean(name, known))
+            yield self._at(
+                f"there is no '{name}' in the cast or on the stage.", did_you_mean(name, known)
+            )
 
     def _at(self, message: str, remedy: str) -> Problem:
         return Problem(self.file, self.called, message, remedy)

@@ -1,4 +1,6 @@
-"""The arrows of a map: how they run from state to state, and where there is room to write on them."""
+"""The arrows of a map: how they run from state to state, and where there is room to write on
+them.
+"""
 
 import math
 from collections.abc import Sequence
@@ -39,7 +41,8 @@ class Curve:
     def label_box(
         self, wide: float, high: float, taken: Sequence[QRectF], others: Sequence[QPainterPath] = ()
     ) -> QRectF:
-        """A box of this size on the arrow, where it covers nothing of what is taken, or else as little as can be.
+        """A box of this size on the arrow, where it covers nothing of what is taken, or else as
+        little as can be.
 
         Other arrows are kept clear of where that can be done.
         """
@@ -48,7 +51,9 @@ class Curve:
         best, least = QRectF(), math.inf
         for lifted in (0, -1, 1):
             for at in points:
-                box = QRectF(at.x() + across - wide / 2, at.y() + down + lifted * high - high / 2, wide, high)
+                box = QRectF(
+                    at.x() + across - wide / 2, at.y() + down + lifted * high - high / 2, wide, high
+                )
                 covered = sum(_area(box.intersected(other)) for other in taken)
                 if covered < least:
                     covered += CROSSING * sum(path.intersects(box) for path in others)
@@ -66,7 +71,10 @@ def bowed(one: QRectF, other: QRectF, bend: int) -> Curve:
     length = math.hypot(dx, dy) or 1.0
     # A fixed side for each direction, so that there and back bow apart.
     out = BOW * (0.55 + (bend + 1) // 2)
-    control = QPointF((start.x() + end.x()) / 2 - dy / length * -out, (start.y() + end.y()) / 2 + dx / length * -out)
+    control = QPointF(
+        (start.x() + end.x()) / 2 - dy / length * -out,
+        (start.y() + end.y()) / 2 + dx / length * -out,
+    )
     begin, tip = on_edge(one, control), on_edge(other, control)
     path = QPainterPath(begin)
     path.quadTo(control, tip)
@@ -74,7 +82,9 @@ def bowed(one: QRectF, other: QRectF, bend: int) -> Curve:
 
 
 def loop(box: QRectF, boxes: Sequence[QRectF], crossed: Sequence[QPainterPath]) -> Curve:
-    """From a box back to itself, over the edge where it meets the least of other boxes and arrows."""
+    """From a box back to itself, over the edge where it meets the least of other boxes and
+    arrows.
+    """
     sides = [_loop_over(box, quarter) for quarter in range(4)]
 
     def met(curve: Curve) -> int:
@@ -87,15 +97,23 @@ def loop(box: QRectF, boxes: Sequence[QRectF], crossed: Sequence[QPainterPath]) 
 
 
 def _loop_over(box: QRectF, quarter: int) -> Curve:
-    """The loop over the upper edge, or so many quarters of a turn further: the right, the lower, the left one."""
+    """The loop over the upper edge, or so many quarters of a turn further: the right, the lower,
+    the left one.
+    """
     turned = QTransform().rotate(90 * quarter)
     away = (box.height() if quarter % 2 == 0 else box.width()) / 2
     half = min(LOOP_HALF, (box.width() if quarter % 2 == 0 else box.height()) / 2 - 2)
     path = QPainterPath(QPointF(-half, -away))
-    path.cubicTo(QPointF(-half * 1.8, -away - LOOP_OUT), QPointF(half * 1.8, -away - LOOP_OUT), QPointF(half, -away))
+    path.cubicTo(
+        QPointF(-half * 1.8, -away - LOOP_OUT),
+        QPointF(half * 1.8, -away - LOOP_OUT),
+        QPointF(half, -away),
+    )
     tip = turned.map(QPointF(half, -away)) + box.center()
     off = ((0, -1), (1, 0), (0, 1), (-1, 0))[quarter]
-    return Curve(turned.map(path).translated(box.center()), tip, math.radians(110 + 90 * quarter), off)
+    return Curve(
+        turned.map(path).translated(box.center()), tip, math.radians(110 + 90 * quarter), off
+    )
 
 
 def on_edge(box: QRectF, towards: QPointF) -> QPointF:
@@ -104,14 +122,19 @@ def on_edge(box: QRectF, towards: QPointF) -> QPointF:
     dx, dy = towards.x() - centre.x(), towards.y() - centre.y()
     if not dx and not dy:
         return centre
-    shares = [box.width() / 2 / abs(dx) if dx else math.inf, box.height() / 2 / abs(dy) if dy else math.inf]
+    shares = [
+        box.width() / 2 / abs(dx) if dx else math.inf,
+        box.height() / 2 / abs(dy) if dy else math.inf,
+    ]
     share = min(1.0, *shares)
     return QPointF(centre.x() + dx * share, centre.y() + dy * share)
 
 
 def draw_head(painter: QPainter, tip: QPointF, angle: float, colour: QColor) -> None:
     """The head of an arrow."""
-    sides = [QPointF(math.cos(angle + turn) * -8, math.sin(angle + turn) * -8) for turn in (0.4, -0.4)]
+    sides = [
+        QPointF(math.cos(angle + turn) * -8, math.sin(angle + turn) * -8) for turn in (0.4, -0.4)
+    ]
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
     painter.drawPolygon(QPolygonF([tip, tip + sides[0], tip + sides[1]]))

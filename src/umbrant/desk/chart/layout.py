@@ -1,8 +1,9 @@
-"""Where the boxes of a map stand: a tree tidy from left to right, a machine as states in columns. Knows nothing of Qt.
+"""Where the boxes of a map stand: a tree tidy from left to right, a machine as states in columns.
+Knows nothing of Qt.
 
-All lengths are in pixels at 100 %. In a tree each box stands at the middle of those nested in it, and no two share a
-line. A machine's states stand in columns by how many transitions away from the first one they are; states that only
-transitions of the machine itself lead to stand below.
+All lengths are in pixels at 100 %. In a tree each box stands at the middle of those nested in it,
+and no two share a line. A machine's states stand in columns by how many transitions away from the
+first one they are; states that only transitions of the machine itself lead to stand below.
 """
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -59,14 +60,18 @@ class Box:
 
 @dataclass(frozen=True)
 class Arrow:
-    """A line from one box to another: of a tree, what is nested; of a machine, a transition, with its row and label."""
+    """A line from one box to another: of a tree, what is nested; of a machine, a transition, with
+    its row and label.
+    """
 
     start: str
     end: str
     row_id: str = ""
     label: str = ""
     bend: int = 0
-    """How far it bows out, so that arrows between the same boxes stay apart: 0 straight, then 1, -1, 2, ..."""
+    """How far it bows out, so that arrows between the same boxes stay apart: 0 straight, then 1,
+    -1, 2, ...
+    """
 
 
 @dataclass
@@ -85,11 +90,15 @@ class Drawing:
 
     def box(self, row_id: str) -> Box | None:
         """The box of a row."""
-        return next((each for top in self.boxes for each in top.all() if each.row_id == row_id), None)
+        return next(
+            (each for top in self.boxes for each in top.all() if each.row_id == row_id), None
+        )
 
 
 def draw(behavior: Behavior, row_id: str, measure: Measure) -> Drawing:
-    """The map for a row: of the machine that it belongs to; outside of machines of the whole tree."""
+    """The map for a row: of the machine that it belongs to; outside of machines of the whole
+    tree.
+    """
     path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
     machine = next((each for each in reversed(path) if behavior.row(each).kind == "machine"), None)
     return draw_machine(behavior, machine, measure) if machine else draw_tree(behavior, measure)
@@ -104,11 +113,15 @@ def draw_tree(behavior: Behavior, measure: Measure) -> Drawing:
 
     def place(row: Row, depth: int) -> Box:
         nonlocal line
-        box = Box(row.id, row.name or row.kind, row.kind, h=BOX_H, w=_width(row.name or row.kind, measure))
+        box = Box(
+            row.id, row.name or row.kind, row.kind, h=BOX_H, w=_width(row.name or row.kind, measure)
+        )
         widths[depth] = max(widths.get(depth, 0.0), box.w)
         boxes.append(box)
         depths[row.id] = depth
-        children = [] if row.kind == "machine" else _rows(behavior, row.id, but=(*TRANSITIONS, "consider"))
+        children = (
+            [] if row.kind == "machine" else _rows(behavior, row.id, but=(*TRANSITIONS, "consider"))
+        )
         inner = [place(child, depth + 1) for child in children]
         if inner:
             box.y = (inner[0].y + inner[-1].y) / 2
@@ -143,7 +156,9 @@ def draw_machine(behavior: Behavior, machine: str, measure: Measure) -> Drawing:
         if end is not None and drawing.box(arrow.start) is None:
             drawing.width = max(drawing.width, end.x + measure(from_any(arrow)) + PAD)
         elif end is not None and arrow.start == arrow.end:
-            drawing.width = max(drawing.width, end.x + end.w + LOOP_ROOM + measure(arrow.label) + PAD)
+            drawing.width = max(
+                drawing.width, end.x + end.w + LOOP_ROOM + measure(arrow.label) + PAD
+            )
     return drawing
 
 
@@ -173,9 +188,13 @@ def _states(behavior: Behavior, above: str, arrows: Sequence[Arrow], measure: Me
 def _arrange(
     boxes: list[Box], arrows: Sequence[Arrow], above: str, behavior: Behavior, measure: Measure
 ) -> tuple[float, float]:
-    """Put boxes into columns by their distance from the first; returns how wide and high they are together."""
+    """Put boxes into columns by their distance from the first; returns how wide and high they are
+    together.
+    """
     links = _links(boxes, arrows)
-    first = next((box for box in boxes if box.row_id == behavior.row(above).args.get("initial")), None)
+    first = next(
+        (box for box in boxes if box.row_id == behavior.row(above).args.get("initial")), None
+    )
     first = first or next((box for box in boxes if box.kind != "history"), None)
     ranks = _ranks(boxes, links, first)
     low = [box for box in boxes if box.row_id not in ranks]
@@ -205,7 +224,9 @@ def _arrange(
 
 
 def _gap(column: Sequence[Box], arrows: Sequence[Arrow], measure: Measure) -> float:
-    """How far the next column stands off, so that what is written on the arrows in between has room."""
+    """How far the next column stands off, so that what is written on the arrows in between has
+    room.
+    """
     here = {inner.row_id for box in column for inner in box.all()}
     labels = [arrow.label for arrow in arrows if (arrow.start in here) != (arrow.end in here)]
     return max(STATE_GAP_X, min(190.0, max((measure(label) for label in labels), default=0.0) + 20))
@@ -222,7 +243,9 @@ def _links(boxes: Sequence[Box], arrows: Sequence[Arrow]) -> dict[str, list[str]
     return found
 
 
-def _ranks(boxes: Sequence[Box], links: Mapping[str, Sequence[str]], first: Box | None) -> dict[str, int]:
+def _ranks(
+    boxes: Sequence[Box], links: Mapping[str, Sequence[str]], first: Box | None
+) -> dict[str, int]:
     if first is None:
         return {}
     ranks = {first.row_id: 0}
@@ -270,7 +293,9 @@ def label_of(row: Row) -> str:
     return text if len(text) <= 26 else f"{text[:25]}…"
 
 
-def _rows(behavior: Behavior, above: str, only: Sequence[str] | None = None, but: Sequence[str] = ()) -> Iterator[Row]:
+def _rows(
+    behavior: Behavior, above: str, only: Sequence[str] | None = None, but: Sequence[str] = ()
+) -> Iterator[Row]:
     for child in behavior.outline.children[above]:
         row = behavior.row(child)
         if not row.muted and row.kind not in but and (only is None or row.kind in only):

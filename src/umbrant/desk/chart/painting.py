@@ -1,6 +1,7 @@
 """How a map is drawn: boxes, the arrows between them, what is written on those, and what is active.
 
-Plain functions of a `MapLook` and of a `Trace`, which says how the arrows of a drawing run at one size.
+Plain functions of a `MapLook` and of a `Trace`, which says how the arrows of a drawing run at one
+size.
 """
 
 import math
@@ -29,7 +30,9 @@ class Placement:
     def rect(self, box: Box) -> QRectF:
         """Where a box is drawn."""
         scale = self.scale
-        return QRectF(self.left + box.x * scale, self.top + box.y * scale, box.w * scale, box.h * scale)
+        return QRectF(
+            self.left + box.x * scale, self.top + box.y * scale, box.w * scale, box.h * scale
+        )
 
     @property
     def label_font(self) -> QFont:
@@ -68,7 +71,9 @@ class MapLook:
 
 
 def trace(drawing: Drawing, placement: Placement) -> Trace:
-    """Find how the arrows of a machine run and where there is room to write on them. Takes some milliseconds."""
+    """Find how the arrows of a machine run and where there is room to write on them. Takes some
+    milliseconds.
+    """
     found = Trace()
     if not drawing.is_machine:
         return found
@@ -81,7 +86,9 @@ def trace(drawing: Drawing, placement: Placement) -> Trace:
         rect = placement.rect(end)
         if start is None:
             below = rect.bottom() + 13 * (arrow.bend + 1)
-            found.from_any[arrow] = QRectF(rect.left(), below - 10, metrics.horizontalAdvance(from_any(arrow)), 12)
+            found.from_any[arrow] = QRectF(
+                rect.left(), below - 10, metrics.horizontalAdvance(from_any(arrow)), 12
+            )
             taken.append(found.from_any[arrow])
         elif start is end:
             found.curves[arrow] = loop(rect, taken, [curve.path for curve in found.curves.values()])
@@ -90,14 +97,21 @@ def trace(drawing: Drawing, placement: Placement) -> Trace:
     for arrow, curve in found.curves.items():
         if placement.scale >= SMALLEST_WRITTEN and arrow.label:
             others = [other.path for other in found.curves.values() if other is not curve]
-            box = curve.label_box(metrics.horizontalAdvance(arrow.label) + 4, LABEL_H, taken, others)
+            box = curve.label_box(
+                metrics.horizontalAdvance(arrow.label) + 4, LABEL_H, taken, others
+            )
             found.labels[arrow.row_id] = box
             taken.append(box)
     return found
 
 
 def paint_map(
-    painter: QPainter, drawing: Drawing, traced: Trace, look: MapLook, placement: Placement, palette: Palette
+    painter: QPainter,
+    drawing: Drawing,
+    traced: Trace,
+    look: MapLook,
+    placement: Placement,
+    palette: Palette,
 ) -> None:
     """Draw a map: its boxes, over them its arrows, and what fired last over the others."""
     for box in drawing.boxes:
@@ -111,9 +125,13 @@ def paint_map(
         _paint_link(painter, drawing, *look.link, placement, palette)
 
 
-def _paint_box(painter: QPainter, box: Box, look: MapLook, placement: Placement, palette: Palette) -> None:
+def _paint_box(
+    painter: QPainter, box: Box, look: MapLook, placement: Placement, palette: Palette
+) -> None:
     rect, running = placement.rect(box), box.row_id in look.running
-    round_ = rect.height() / 2 if box.kind in ("state", "final", "history") and not box.inside else 6.0
+    round_ = (
+        rect.height() / 2 if box.kind in ("state", "final", "history") and not box.inside else 6.0
+    )
     fill = palette.running if running and not box.inside else palette.chip_fill
     line = QPen(palette.running if running else palette.chip_rule, 1.6 if running else 1.0)
     if box.from_any:
@@ -144,13 +162,22 @@ def _paint_title(painter: QPainter, box: Box, rect: QRectF) -> None:
     room = rect.adjusted(6, 0, -6, 0)
     where = Qt.AlignmentFlag.AlignCenter
     if box.inside:
-        room, where = rect.adjusted(10, 4, -6, 0), Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft
-    shown = painter.fontMetrics().elidedText(box.title, Qt.TextElideMode.ElideRight, int(room.width()))
+        room, where = (
+            rect.adjusted(10, 4, -6, 0),
+            Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignLeft,
+        )
+    shown = painter.fontMetrics().elidedText(
+        box.title, Qt.TextElideMode.ElideRight, int(room.width())
+    )
     painter.drawText(room, where, shown)
 
 
-def _paint_arrows(painter: QPainter, traced: Trace, look: MapLook, placement: Placement, palette: Palette) -> None:
-    """The transitions of a machine, what fired last over the others, and what is written on them."""
+def _paint_arrows(
+    painter: QPainter, traced: Trace, look: MapLook, placement: Placement, palette: Palette
+) -> None:
+    """The transitions of a machine, what fired last over the others, and what is written on
+    them.
+    """
 
     def colour(arrow: Arrow) -> QColor:
         return palette.now if arrow.row_id in look.fired else palette.dim
@@ -160,7 +187,9 @@ def _paint_arrows(painter: QPainter, traced: Trace, look: MapLook, placement: Pl
         painter.setPen(colour(arrow))
         painter.drawText(QPointF(box.left(), box.top() + 10), from_any(arrow))
     for arrow in sorted(traced.curves, key=lambda each: each.row_id in look.fired):
-        traced.curves[arrow].draw(painter, colour(arrow), 2.4 if arrow.row_id in look.fired else 1.0)
+        traced.curves[arrow].draw(
+            painter, colour(arrow), 2.4 if arrow.row_id in look.fired else 1.0
+        )
     ground = QColor(palette.sheet)
     ground.setAlphaF(0.85)
     for arrow in traced.curves:
@@ -172,7 +201,12 @@ def _paint_arrows(painter: QPainter, traced: Trace, look: MapLook, placement: Pl
 
 
 def _paint_branch(
-    painter: QPainter, drawing: Drawing, arrow: Arrow, look: MapLook, placement: Placement, palette: Palette
+    painter: QPainter,
+    drawing: Drawing,
+    arrow: Arrow,
+    look: MapLook,
+    placement: Placement,
+    palette: Palette,
 ) -> None:
     """A line of a tree, from a row to one that is nested in it."""
     start, end = drawing.box(arrow.start), drawing.box(arrow.end)
@@ -190,7 +224,12 @@ def _paint_branch(
 
 
 def _paint_link(
-    painter: QPainter, drawing: Drawing, source: str, to: QPointF, placement: Placement, palette: Palette
+    painter: QPainter,
+    drawing: Drawing,
+    source: str,
+    to: QPointF,
+    placement: Placement,
+    palette: Palette,
 ) -> None:
     """The transition that is being drawn."""
     box = drawing.box(source)

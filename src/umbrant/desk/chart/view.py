@@ -1,4 +1,6 @@
-"""The map beside the stage: the tree, or the machine that the selected row belongs to, as it is at the playhead."""
+"""The map beside the stage: the tree, or the machine that the selected row belongs to, as it is at
+the playhead.
+"""
 
 import math
 
@@ -28,10 +30,11 @@ LARGEST, SMALLEST = 1.0, 0.35
 
 
 class MapView(PaintedView):
-    """Click a box or an arrow to select its row; arrow keys walk the boxes; the wheel zooms, dragging the ground moves.
+    """Click a box or an arrow to select its row; arrow keys walk the boxes; the wheel zooms,
+    dragging the ground moves.
 
-    In a machine, dragging from one state to another draws a transition between them; by keyboard it is begun with
-    Enter on the one state and drawn with Enter on the other.
+    In a machine, dragging from one state to another draws a transition between them; by keyboard it
+    is begun with Enter on the one state and drawn with Enter on the other.
     """
 
     drawn = Signal(str)
@@ -44,7 +47,10 @@ class MapView(PaintedView):
         self.setAccessibleName("Map")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(200, 72)
-        self.setToolTip("Click a box to find its row. Drag from state to state for a transition. The wheel zooms.")
+        self.setToolTip(
+            "Click a box to find its row. Drag from state to state for a transition. The wheel "
+            "zooms."
+        )
         self._font = body_font(11)
         self._drawing: Drawing | None = None
         self._made_for: tuple[object, str] = (None, "")
@@ -68,7 +74,9 @@ class MapView(PaintedView):
 
     @property
     def drawing(self) -> Drawing | None:
-        """The map for the selected row; made anew only when the behavior or the machine has changed."""
+        """The map for the selected row; made anew only when the behavior or the machine has
+        changed.
+        """
         behavior = self.desk.behavior
         if behavior is None:
             return None
@@ -85,10 +93,18 @@ class MapView(PaintedView):
         """What is drawn, in words."""
         behavior = self.desk.behavior
         machine = self._machine(behavior) if behavior else ""
-        title = behavior.row(machine).name if behavior and machine else behavior.title if behavior else ""
+        title = (
+            behavior.row(machine).name
+            if behavior and machine
+            else behavior.title
+            if behavior
+            else ""
+        )
         if self._link:
             return "drop it on the state that it leads to · Esc lets go"
-        return "drag from state to state" if machine else f"of {title} · click a box to find its row"
+        return (
+            "drag from state to state" if machine else f"of {title} · click a box to find its row"
+        )
 
     def box_rect(self, box: Box) -> QRectF:
         """Where a box is drawn."""
@@ -119,7 +135,9 @@ class MapView(PaintedView):
     # events
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        self._zoom = max(0.2, min(3.0, self.placement.scale * (1.15 if event.angleDelta().y() > 0 else 1 / 1.15)))
+        self._zoom = max(
+            0.2, min(3.0, self.placement.scale * (1.15 if event.angleDelta().y() > 0 else 1 / 1.15))
+        )
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -173,7 +191,9 @@ class MapView(PaintedView):
         self._walk(*ahead)
 
     def event(self, event: QEvent) -> bool:
-        """Arrow keys walk the boxes while the map has the keyboard, whatever shortcut they have elsewhere."""
+        """Arrow keys walk the boxes while the map has the keyboard, whatever shortcut they have
+        elsewhere.
+        """
         if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
             mine = [Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down]
             if self.drawing is not None and self.drawing.is_machine:
@@ -188,12 +208,19 @@ class MapView(PaintedView):
         drawing, behavior = self.drawing, self.desk.behavior
         if drawing is None or behavior is None or not drawing.is_machine:
             return ""
-        boxes = [each for top in drawing.boxes for each in top.all() if self.box_rect(each).contains(point)]
+        boxes = [
+            each
+            for top in drawing.boxes
+            for each in top.all()
+            if self.box_rect(each).contains(point)
+        ]
         row_id = boxes[-1].row_id if boxes else ""
         return row_id if row_id and behavior.row(row_id).kind in TARGETS else ""
 
     def _link_by_key(self) -> bool:
-        """Begin to draw a transition from the selected state, or draw it to the one that is selected now."""
+        """Begin to draw a transition from the selected state, or draw it to the one that is
+        selected now.
+        """
         drawing, row_id = self.drawing, self.desk.row_id
         box = drawing.box(row_id) if drawing is not None and drawing.is_machine else None
         if box is None:
@@ -203,7 +230,10 @@ class MapView(PaintedView):
             self._draw_to(link, row_id)
         else:
             self._link, self._link_to = row_id, self.box_rect(box).center()
-            self.desk.told.emit("Walk to the state that the transition leads to, and press Enter there. Esc lets go.")
+            self.desk.told.emit(
+                "Walk to the state that the transition leads to, and press Enter there. Esc lets "
+                "go."
+            )
         self.update()
         return True
 
@@ -213,7 +243,9 @@ class MapView(PaintedView):
         if not target or behavior is None or source not in behavior.by_id:
             return
         if behavior.row(source).kind not in STATES or behavior.row(source).kind == "final":
-            self.desk.told.emit("Nothing leads out of a final state or a history; draw from another state.")
+            self.desk.told.emit(
+                "Nothing leads out of a final state or a history; draw from another state."
+            )
             return
         names = [behavior.row(each).name or behavior.row(each).kind for each in (source, target)]
 
@@ -256,9 +288,20 @@ class MapView(PaintedView):
         boxes = [each for top in drawing.boxes for each in top.all()]
         under = [box for box in boxes if self.box_rect(box).contains(point)]
         near = QRectF(point.x() - 4, point.y() - 4, 8, 8)
-        written = next((row_id for row_id, label in self.labels.items() if label.contains(point)), "")
-        beside = next((arrow.row_id for arrow, box in self._trace.from_any.items() if box.contains(point)), "")
-        on = next((arrow.row_id for arrow, curve in self._trace.curves.items() if curve.path.intersects(near)), "")
+        written = next(
+            (row_id for row_id, label in self.labels.items() if label.contains(point)), ""
+        )
+        beside = next(
+            (arrow.row_id for arrow, box in self._trace.from_any.items() if box.contains(point)), ""
+        )
+        on = next(
+            (
+                arrow.row_id
+                for arrow, curve in self._trace.curves.items()
+                if curve.path.intersects(near)
+            ),
+            "",
+        )
         arrow = written or beside or on
         leaf = [box for box in under if not box.inside]
         return leaf[-1].row_id if leaf else arrow or (under[-1].row_id if under else "")
@@ -270,19 +313,32 @@ class MapView(PaintedView):
         drawing, behavior = self.drawing, self.desk.behavior
         if drawing is None or behavior is None:
             painter.setPen(self.palette_.dim)
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "There is no behavior to draw.")
+            painter.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "There is no behavior to draw."
+            )
         else:
             paint_map(
-                painter, drawing, self._traced(drawing), self._look(drawing, behavior), self.placement, self.palette_
+                painter,
+                drawing,
+                self._traced(drawing),
+                self._look(drawing, behavior),
+                self.placement,
+                self.palette_,
             )
         draw_focus(painter, self, self.palette_)
 
     def _look(self, drawing: Drawing, behavior: Behavior) -> MapLook:
         boxes = [box.row_id for top in drawing.boxes for box in top.all()]
         here = drawing.box(self.desk.row_id)
-        to = self._link_to if self._held is not None or here is None else self.box_rect(here).center()
+        to = (
+            self._link_to
+            if self._held is not None or here is None
+            else self.box_rect(here).center()
+        )
         return MapLook(
-            running=frozenset(row_id for row_id in boxes if self._state(row_id) is RowState.RUNNING),
+            running=frozenset(
+                row_id for row_id in boxes if self._state(row_id) is RowState.RUNNING
+            ),
             leads=leading_rows(behavior),
             fired=frozenset(self._fired_last(drawing)),
             selected=self.desk.row_id,
@@ -307,8 +363,12 @@ class MapView(PaintedView):
         explainer = self.desk.explainer
         if explainer is None:
             return set()
-        known = [arrow.row_id for arrow in drawing.arrows if arrow.row_id in explainer.outline.number]
-        fired = {row_id: explainer.record.row(row_id).last_span(self.desk.playhead) for row_id in known}
+        known = [
+            arrow.row_id for arrow in drawing.arrows if arrow.row_id in explainer.outline.number
+        ]
+        fired = {
+            row_id: explainer.record.row(row_id).last_span(self.desk.playhead) for row_id in known
+        }
         starts = {row_id: span.start for row_id, span in fired.items() if span is not None}
         latest = max(starts.values(), default=0)
         return {row_id for row_id, start in starts.items() if start == latest}

@@ -30,7 +30,9 @@ class _Delegate(PaintedDelegate):
         self.model = model
         self.brushes = brushes
 
-    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
         row = self.model.row_at(index.row())
         if row is None:
             return
@@ -72,26 +74,48 @@ class OutlineDelegate(_Delegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         row = self.model.row_at(index.row())
-        return QSize(200, int(self._layout_of(row).height)) if row else super().sizeHint(option, index)
+        return (
+            QSize(200, int(self._layout_of(row).height)) if row else super().sizeHint(option, index)
+        )
 
     def draw(self, painter: QPainter, cell: QRectF, row: Row) -> None:
         behavior, desk = self.model.behavior, self.desk
         focused = self._focused() if row.id == desk.row_id else None
         outline = behavior.outline if behavior else None
         place = (outline.number[row.id], bool(outline.children[row.id])) if outline else ()
-        looks = (id(self.brushes.palette), self.brushes.line, row.id in self.model.folded, row.id == self.model.in_full)
-        key = (row, self.model.told_of(row), place, focused, self._mark_of(row), looks, self._lead_colour(row))
-        self._pictures.draw(painter, cell, row.id, key, lambda p, _: self._sentence(p, row, focused))
+        looks = (
+            id(self.brushes.palette),
+            self.brushes.line,
+            row.id in self.model.folded,
+            row.id == self.model.in_full,
+        )
+        key = (
+            row,
+            self.model.told_of(row),
+            place,
+            focused,
+            self._mark_of(row),
+            looks,
+            self._lead_colour(row),
+        )
+        self._pictures.draw(
+            painter, cell, row.id, key, lambda p, _: self._sentence(p, row, focused)
+        )
 
     def _mark_of(self, row: Row) -> str:
-        """What stands after a row's number: that it cannot run, that the review has found something, or that a variant
-        has it otherwise."""
+        """What stands after a row's number: that it cannot run, that the review has found
+        something, or that a variant has it otherwise.
+        """
         if self.desk.problems_of(row.id):
             return " !"
-        return " ?" if self.desk.findings_of(row.id) else " ≠" if self.desk.override_of(row.id) else ""
+        return (
+            " ?" if self.desk.findings_of(row.id) else " ≠" if self.desk.override_of(row.id) else ""
+        )
 
     def _lead_colour(self, row: Row) -> QColor | None:
-        """The colour of a row between which and others a change counts as a change of mind; None for other rows."""
+        """The colour of a row between which and others a change counts as a change of mind; None
+        for other rows.
+        """
         behavior, palette = self.model.behavior, self.brushes.palette
         if self._leads[0] is not behavior:
             rows = leading_rows(behavior) if behavior else ()
@@ -109,7 +133,9 @@ class OutlineDelegate(_Delegate):
             first = layout.placed[0].rect
             painter.setPen(QPen(self.brushes.palette.dim, 1))
             middle = first.center().y()
-            painter.drawLine(QPointF(first.left(), middle), QPointF(layout.placed[-1].rect.right(), middle))
+            painter.drawLine(
+                QPointF(first.left(), middle), QPointF(layout.placed[-1].rect.right(), middle)
+            )
         painter.setOpacity(1.0)
 
     def _gutter(self, painter: QPainter, row: Row, layout: RowLayout) -> None:
@@ -122,12 +148,16 @@ class OutlineDelegate(_Delegate):
             painter.fillRect(QRectF(0, 0, 3, layout.height - 1), lead)
         painter.setFont(self.brushes.fonts.small)
         mark = self._mark_of(row)
-        painter.setPen({" !": palette.refused, " ?": palette.now, " ≠": palette.now}.get(mark, palette.faint))
+        painter.setPen(
+            {" !": palette.refused, " ?": palette.now, " ≠": palette.now}.get(mark, palette.faint)
+        )
         number = QRectF(layout.indent_x - 70, line.top(), 63, line.height())
         flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         painter.drawText(number, flags, behavior.outline.number[row.id] + mark)
         if behavior.outline.children[row.id]:
-            _triangle(painter, QPointF(12, line.center().y()), palette.dim, row.id in self.model.folded)
+            _triangle(
+                painter, QPointF(12, line.center().y()), palette.dim, row.id in self.model.folded
+            )
 
 
 class NowDelegate(_Delegate):
@@ -147,7 +177,9 @@ class NowDelegate(_Delegate):
         painter.setPen(self.brushes.palette.ink)
         text = QRectF(cell.left() + 20, middle - 10, cell.width() - 22, 20)
         value = now_value(explainer, row.id, tick)
-        shown = painter.fontMetrics().elidedText(value, Qt.TextElideMode.ElideRight, int(text.width()))
+        shown = painter.fontMetrics().elidedText(
+            value, Qt.TextElideMode.ElideRight, int(text.width())
+        )
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, shown)
 
 
@@ -158,15 +190,28 @@ class TapeDelegate(_Delegate):
         super().__init__(desk, model, brushes, parent)
         self._pictures = Pictures(hasty=True)
 
-    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
-        """Everything but the playhead is one picture, which is painted anew only when the tape's window moves."""
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
+        """Everything but the playhead is one picture, which is painted anew only when the tape's
+        window moves.
+        """
         row = self.model.row_at(index.row())
         if row is None:
             return
         desk, tape = self.desk, self.desk.tape
         selected = self.is_selected(row)
-        key = (desk.take_number, desk.agent, tape.start, tape.length, selected, id(self.brushes.palette))
-        self._pictures.draw(painter, cell, row.id, key, lambda p, box: self._past(p, box, row.id, selected))
+        key = (
+            desk.take_number,
+            desk.agent,
+            tape.start,
+            tape.length,
+            selected,
+            id(self.brushes.palette),
+        )
+        self._pictures.draw(
+            painter, cell, row.id, key, lambda p, box: self._past(p, box, row.id, selected)
+        )
         x = self.x_of(cell, desk.playhead)
         if desk.take is not None and cell.left() <= x <= cell.right():
             painter.fillRect(QRectF(x - 1, cell.top(), 2, cell.height()), self.brushes.palette.now)
@@ -205,7 +250,9 @@ def make_flow(fonts: Fonts, width: float, *, compact: bool) -> Flow:
     return Flow(fonts, max(width, FIRST_X + INDENT * 4.0), compact=compact)
 
 
-def _mark(painter: QPainter, foot: QPointF, state: RowState, palette: Palette, height: float) -> None:
+def _mark(
+    painter: QPainter, foot: QPointF, state: RowState, palette: Palette, height: float
+) -> None:
     """A state as a small block: tall, half, or a thin line at the foot."""
     looks = {
         RowState.RUNNING: (height, palette.running, 5.0),

@@ -21,7 +21,9 @@ FOLD_MARK = 22
 """How wide the place of the mark is that folds."""
 
 INTO_FROM, INTO_TO = 0.3, 0.7
-"""Between these shares of a row's height rows are dropped into it, as its first; above before it, below behind it."""
+"""Between these shares of a row's height rows are dropped into it, as its first; above before it,
+below behind it.
+"""
 
 
 @dataclass(frozen=True)
@@ -34,7 +36,9 @@ class Drop:
     fits: bool
 
 
-def drop_at(behavior: Behavior, catalog: Catalog, row: Row, cell: QRectF, y: float, moved: list[str]) -> Drop | None:
+def drop_at(
+    behavior: Behavior, catalog: Catalog, row: Row, cell: QRectF, y: float, moved: list[str]
+) -> Drop | None:
     """Where rows dropped at a height over another row go; None where nothing can be dropped."""
     outline = behavior.outline
     share, children = (y - cell.top()) / max(1.0, cell.height()), outline.children[row.id]
@@ -55,15 +59,22 @@ def drop_at(behavior: Behavior, catalog: Catalog, row: Row, cell: QRectF, y: flo
     else:
         after, under = row.id, above
     fits = _fits(behavior, catalog, moved, after, under)
-    return Drop(after, under, QLineF(FIRST_X + INDENT * depth, foot - 1, cell.right() - 8, foot - 1), fits)
+    return Drop(
+        after, under, QLineF(FIRST_X + INDENT * depth, foot - 1, cell.right() - 8, foot - 1), fits
+    )
 
 
-def _fits(behavior: Behavior, catalog: Catalog, moved: list[str], after: str | None, under: str) -> bool:
+def _fits(
+    behavior: Behavior, catalog: Catalog, moved: list[str], after: str | None, under: str
+) -> bool:
     inside = {each for row_id in moved for each in behavior.outline.within(row_id)}
     if under in inside or after in inside:
         return False
     path = under.rpartition("/")[0]
-    if any(row_id.rpartition("/")[0] != path for row_id in moved) or behavior.row(under).kind == "use_behavior":
+    if (
+        any(row_id.rpartition("/")[0] != path for row_id in moved)
+        or behavior.row(under).kind == "use_behavior"
+    ):
         return False
     holder = catalog.get(behavior.row(under).kind, *ROWS)
     kinds = [catalog.get(behavior.row(row_id).kind, *ROWS) for row_id in moved]
@@ -85,7 +96,9 @@ class RowDragging:
         return self._grip is not None
 
     def can_grip(self, event: QMouseEvent, index: QModelIndex, row: Row) -> bool:
-        """Whether the mouse is on a place of a row by which it can be dragged: all but chips and the fold mark."""
+        """Whether the mouse is on a place of a row by which it can be dragged: all but chips and
+        the fold mark.
+        """
         shift = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
         behavior = self._view.ledger.behavior
         nested = behavior is not None and behavior.outline.parent[row.id] is not None
@@ -100,16 +113,24 @@ class RowDragging:
     def drag(self, position: QPointF) -> None:
         """The mouse moved; near an edge the ledger scrolls on."""
         view, behavior, grip = self._view, self._view.ledger.behavior, self._grip
-        if behavior is None or grip is None or (self.drop is None and (position - grip).manhattanLength() < GRIP):
+        if (
+            behavior is None
+            or grip is None
+            or (self.drop is None and (position - grip).manhattanLength() < GRIP)
+        ):
             return
         self.drop = None
         index = view.indexAt(QPoint(10, int(position.y())))
         row = view.ledger.row_at(index.row())
         if row is not None:
             cell = QRectF(view.visualRect(view.ledger.index(index.row(), OUTLINE)))
-            self.drop = drop_at(behavior, view.desk.catalog, row, cell, position.y(), view.selected_rows)
+            self.drop = drop_at(
+                behavior, view.desk.catalog, row, cell, position.y(), view.selected_rows
+            )
         fits = self.drop is not None and self.drop.fits
-        view.viewport().setCursor(Qt.CursorShape.ClosedHandCursor if fits else Qt.CursorShape.ForbiddenCursor)
+        view.viewport().setCursor(
+            Qt.CursorShape.ClosedHandCursor if fits else Qt.CursorShape.ForbiddenCursor
+        )
         edge = view.rowHeight(index.row()) if index.isValid() else 0
         if position.y() < edge or position.y() > view.viewport().height() - edge:
             step = -1 if position.y() < edge else 1
@@ -123,9 +144,15 @@ class RowDragging:
         view.viewport().unsetCursor()
         behavior, row_ids = view.ledger.behavior, view.selected_rows
         if drop is not None and drop.fits and behavior is not None:
-            names, whole = [behavior.row(each).name or behavior.row(each).kind for each in row_ids], behavior.name
+            names, whole = (
+                [behavior.row(each).name or behavior.row(each).kind for each in row_ids],
+                behavior.name,
+            )
             what = names[0] if len(names) == 1 else f"{len(names)} rows"
-            edit = Edit(f"Move {what}", lambda p: place_rows(p, whole, row_ids, after=drop.after, under=drop.under))
+            edit = Edit(
+                f"Move {what}",
+                lambda p: place_rows(p, whole, row_ids, after=drop.after, under=drop.under),
+            )
             if view.desk.apply(edit):
                 view.select_rows(row_ids)
         return drop is not None

@@ -4,11 +4,27 @@ from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QAbstractScrollArea, QCompleter, QLabel, QLineEdit, QMenu, QSlider, QWidgetAction
+from PySide6.QtWidgets import (
+    QAbstractScrollArea,
+    QCompleter,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QSlider,
+    QWidgetAction,
+)
 
 from umbrant.catalog.declare import Family, ParamType
 from umbrant.catalog.language.check import faults
-from umbrant.desk.chips import ChipError, FieldChip, chip_edit, choices, is_short, stepped, typed_value
+from umbrant.desk.chips import (
+    ChipError,
+    FieldChip,
+    chip_edit,
+    choices,
+    is_short,
+    stepped,
+    typed_value,
+)
 from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.sentence import Chip, Editor, number_of
 from umbrant.desk.state import Desk
@@ -29,7 +45,9 @@ class ChipEditing(QObject):
     filled = Signal()
     """A chip that had to be filled in has been."""
 
-    def __init__(self, desk: Desk, table: QAbstractScrollArea, dialogs: Callable[[], Dialogs]) -> None:
+    def __init__(
+        self, desk: Desk, table: QAbstractScrollArea, dialogs: Callable[[], Dialogs]
+    ) -> None:
         super().__init__(table)
         self._table = table
         self._desk = desk
@@ -39,7 +57,8 @@ class ChipEditing(QObject):
         self.menu: QMenu | None = None
         self._slides = 0
         self._written_in = ""
-        """The behavior whose chip is being edited: another may be looked at by the time it is done."""
+        """The behavior whose chip is being edited: another may be looked at by the time it is done.
+        """
 
     def begin(self, chip: Chip, rect: QRectF) -> None:
         """Open a chip's editor at its place in the viewport."""
@@ -83,7 +102,9 @@ class ChipEditing(QObject):
             self._set(chip, stepped(chip, steps), merges)
 
     def remove(self, chip: Chip) -> None:
-        """Take off the guard, decorator or upkeep that a chip stands in; of the row itself, put back the default."""
+        """Take off the guard, decorator or upkeep that a chip stands in; of the row itself, put
+        back the default.
+        """
         self._written_in = self._looked_at()
         self._remove(chip)
 
@@ -92,7 +113,10 @@ class ChipEditing(QObject):
         family, _ = part_index(slot.part)
         if slot.part == GUARD or family:
             self._desk.apply(
-                Edit(f"Remove {family or GUARD}", lambda p: remove_part(p, behavior, slot.row_id, slot.part))
+                Edit(
+                    f"Remove {family or GUARD}",
+                    lambda p: remove_part(p, behavior, slot.row_id, slot.part),
+                )
             )
         elif chip.editor is not Editor.NAME and chip.span is None:
             self._set(chip, None)
@@ -101,7 +125,11 @@ class ChipEditing(QObject):
         offered = choices(chip, self._desk.project, self._desk.whole)
         sections = len({choice.section for choice in offered}) > 1
         for place, choice in enumerate(offered):
-            if sections and choice.section and (place == 0 or offered[place - 1].section != choice.section):
+            if (
+                sections
+                and choice.section
+                and (place == 0 or offered[place - 1].section != choice.section)
+            ):
                 menu.addAction(menu_heading(choice.section, menu))
             action = menu.addAction(choice.label)
             action.setToolTip(choice.help)
@@ -113,16 +141,26 @@ class ChipEditing(QObject):
         if keys:
             menu.addAction("New key…", lambda: self.new_key(chip, keys))
         if chip.param is not None and chip.param.type is ParamType.PLACE and not chip.param.writes:
-            menu.addAction("Pick on the stage…", lambda: self._desk.pick_point(lambda point: self._set(chip, point)))
-        if isinstance(chip.value, KeyRef) and chip.param is not None and chip.param.default is not None:
+            menu.addAction(
+                "Pick on the stage…",
+                lambda: self._desk.pick_point(lambda point: self._set(chip, point)),
+            )
+        if (
+            isinstance(chip.value, KeyRef)
+            and chip.param is not None
+            and chip.param.default is not None
+        ):
             default = chip.param.default
             menu.addAction(
-                f"Write a value ({value_text(default, chip.quantity.unit)})", lambda: self._set(chip, default)
+                f"Write a value ({value_text(default, chip.quantity.unit)})",
+                lambda: self._set(chip, default),
             )
         if chip.slot.part:
             family, _ = part_index(chip.slot.part)
             menu.addAction(f"Remove this {family}", lambda: self._remove(chip))
-        elif chip.param is not None and not chip.param.required and chip.value != chip.param.default:
+        elif (
+            chip.param is not None and not chip.param.required and chip.value != chip.param.default
+        ):
             menu.addAction("Back to the default", lambda: self._set(chip, None))
 
     def new_key(self, chip: Chip, types: tuple[KeyType, ...]) -> None:
@@ -132,7 +170,9 @@ class ChipEditing(QObject):
         if name is None:
             return
         kind = (
-            types[0] if len(types) == 1 else dialogs.choice("New key", "What it holds:", [str(each) for each in types])
+            types[0]
+            if len(types) == 1
+            else dialogs.choice("New key", "What it holds:", [str(each) for each in types])
         )
         if kind is None:
             return
@@ -140,7 +180,8 @@ class ChipEditing(QObject):
             key = Key(name=name, type=KeyType(kind))
         except ValueError:
             self._desk.told.emit(
-                f"'{name}' cannot name a key: write it with small letters, digits and _, a letter first."
+                f"'{name}' cannot name a key: write it with small letters, digits and _, a "
+                "letter first."
             )
             return
         if self._desk.apply(self._declaring(key, chip)) and chip.missing:
@@ -199,7 +240,9 @@ class ChipEditing(QObject):
 
             return check
         if chip.editor is Editor.NUMBER or isinstance(chip, FieldChip):
-            return lambda text: "" if text.strip() in self._keys(chip) else _number_fault(chip, text)
+            return lambda text: (
+                "" if text.strip() in self._keys(chip) else _number_fault(chip, text)
+            )
         return lambda text: ""
 
     def _whole_condition(self, chip: Chip) -> Chip:
@@ -239,9 +282,13 @@ def menu_heading(text: str, menu: QMenu) -> QWidgetAction:
 
 
 class InlineEditor(QLineEdit):
-    """A line over a chip. Enter and leaving it keep what was typed, Escape does not. Says below what is wrong."""
+    """A line over a chip. Enter and leaving it keep what was typed, Escape does not. Says below
+    what is wrong.
+    """
 
-    def __init__(self, table: QAbstractScrollArea, chip: Chip, rect: QRectF, check: Callable[[str], str]) -> None:
+    def __init__(
+        self, table: QAbstractScrollArea, chip: Chip, rect: QRectF, check: Callable[[str], str]
+    ) -> None:
         viewport = table.viewport()
         super().__init__(viewport)
         self._table = table
@@ -251,14 +298,20 @@ class InlineEditor(QLineEdit):
         self._first = chip.value if isinstance(chip.value, str) else value_text(chip.value)
         self.setText("" if chip.value is None else self._first)
         self.setAccessibleName(f"{chip.label} of the row")
-        wide = max(int(rect.width()) + 16, 300 if chip.editor in (Editor.CONDITION, Editor.FORMULA) else 70)
+        wide = max(
+            int(rect.width()) + 16, 300 if chip.editor in (Editor.CONDITION, Editor.FORMULA) else 70
+        )
         wide = max(wide, self.fontMetrics().horizontalAdvance(self.text()) + 24)
         left = max(2, min(int(rect.left()) - 4, viewport.width() - wide - 4))
-        self.setGeometry(left, int(rect.top()) - 3, min(wide, viewport.width() - 4), int(rect.height()) + 6)
+        self.setGeometry(
+            left, int(rect.top()) - 3, min(wide, viewport.width() - 4), int(rect.height()) + 6
+        )
         self.slider: QSlider | None = None
         self._fault = QLabel(viewport)
         self._fault.setObjectName("fault")
-        self._fault.setStyleSheet("background: #B4532E; color: white; padding: 3px 6px; border-radius: 3px;")
+        self._fault.setStyleSheet(
+            "background: #B4532E; color: white; padding: 3px 6px; border-radius: 3px;"
+        )
         self._fault.hide()
         self.textEdited.connect(self._say_fault)
 
@@ -275,14 +328,22 @@ class InlineEditor(QLineEdit):
         self.setCompleter(WordCompleter(words, self))
 
     def slide(self, chip: Chip, put: Callable[[float], None]) -> None:
-        """Show a slider below, for a number whose range is short; what it is moved to is put in at once."""
-        low, high, step = float(chip.quantity.low or 0), float(chip.quantity.high or 0), chip.quantity.step
+        """Show a slider below, for a number whose range is short; what it is moved to is put in at
+        once.
+        """
+        low, high, step = (
+            float(chip.quantity.low or 0),
+            float(chip.quantity.high or 0),
+            chip.quantity.step,
+        )
         slider = QSlider(Qt.Orientation.Horizontal, self._table.viewport())
         slider.setAccessibleName(f"{chip.label}, slider")
         slider.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         slider.setRange(0, round((high - low) / step))
         slider.setValue(round((number_of(chip.value) - low) / step))
-        slider.setGeometry(self.x(), self.y() + self.height() + 1, max(self.width(), SLIDER_WIDTH), 22)
+        slider.setGeometry(
+            self.x(), self.y() + self.height() + 1, max(self.width(), SLIDER_WIDTH), 22
+        )
 
         def moved(place: int) -> None:
             number = round(low + place * step, 6)

@@ -1,4 +1,6 @@
-"""What is typed after the name of a kind, as values of its parameters: `move visitor 1.5`, `when distance(a) < 6`."""
+"""What is typed after the name of a kind, as values of its parameters: `move visitor 1.5`, `when
+distance(a) < 6`.
+"""
 
 import re
 
@@ -14,11 +16,14 @@ _NUMBER = re.compile(r"^([-+]?\d*\.?\d+)(?:±([\d.]+))?[a-z°]*$")
 WRITTEN = (ParamType.CONDITION, ParamType.FORMULA)
 
 
-def filled(kind: Kind, text: str, row_id: str, project: Project, whole: Whole | None) -> dict[str, ParamValue]:
+def filled(
+    kind: Kind, text: str, row_id: str, project: Project, whole: Whole | None
+) -> dict[str, ParamValue]:
     """The values that a text gives to a kind's parameters; words that fit none are passed over.
 
-    A condition or a formula takes all of it. Else numbers go to numbers, names to what can be called so, and what
-    remains to a text. `row_id` is a row beside the new one, whose keys it may use.
+    A condition or a formula takes all of it. Else numbers go to numbers, names to what can be
+    called so, and what remains to a text. `row_id` is a row beside the new one, whose keys it may
+    use.
     """
     if not text.strip():
         return {}
@@ -28,9 +33,18 @@ def filled(kind: Kind, text: str, row_id: str, project: Project, whole: Whole | 
     found: dict[str, ParamValue] = {}
     left: list[str] = []
     for word in text.replace(" ± ", "±").split():
-        if not (_took_number(word, kind, found) or _took_name(word, kind, found, row_id, project, whole)):
+        if not (
+            _took_number(word, kind, found) or _took_name(word, kind, found, row_id, project, whole)
+        ):
             left.append(word)
-    free = next((param for param in kind.params if param.type is ParamType.TEXT and param.name not in found), None)
+    free = next(
+        (
+            param
+            for param in kind.params
+            if param.type is ParamType.TEXT and param.name not in found
+        ),
+        None,
+    )
     if free is not None and left:
         found[free.name] = " ".join(left)
     return found
@@ -43,13 +57,20 @@ def _took_number(word: str, kind: Kind, found: dict[str, ParamValue]) -> bool:
     for param in kind.params:
         if param.type in (ParamType.NUMBER, ParamType.SPREAD) and param.name not in found:
             mid, give = float(number[1]), float(number[2] or 0)
-            found[param.name] = Spread(mid=mid, give=give) if give and param.type is ParamType.SPREAD else mid
+            found[param.name] = (
+                Spread(mid=mid, give=give) if give and param.type is ParamType.SPREAD else mid
+            )
             return True
     return False
 
 
 def _took_name(
-    word: str, kind: Kind, found: dict[str, ParamValue], row_id: str, project: Project, whole: Whole | None
+    word: str,
+    kind: Kind,
+    found: dict[str, ParamValue],
+    row_id: str,
+    project: Project,
+    whole: Whole | None,
 ) -> bool:
     for param in kind.params:
         if param.name not in found:
@@ -60,8 +81,12 @@ def _took_name(
     return False
 
 
-def _named(word: str, param: Param, row_id: str, project: Project, whole: Whole | None) -> ParamValue | None:
+def _named(
+    word: str, param: Param, row_id: str, project: Project, whole: Whole | None
+) -> ParamValue | None:
     """What a parameter can be set to that is called by a word."""
     chip = Chip(Slot(row_id, ROW, param.name), Editor.PICK, None, param.label, param)
     offered = choices(chip, project, whole if row_id else None)
-    return next((choice.value for choice in offered if choice.label.strip().lower() == word.lower()), None)
+    return next(
+        (choice.value for choice in offered if choice.label.strip().lower() == word.lower()), None
+    )

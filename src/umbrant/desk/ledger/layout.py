@@ -1,4 +1,6 @@
-"""Where the pieces of a row stand: in one line if they fit, else in several, so that nothing is cut off."""
+"""Where the pieces of a row stand: in one line if they fit, else in several, so that nothing is cut
+off.
+"""
 
 from dataclasses import dataclass, field
 from itertools import groupby
@@ -33,7 +35,11 @@ class Fonts:
         """The font of a piece."""
         if piece.role is Role.NAME or piece.role is Role.KEY_WORD:
             return self.bold
-        return self.small if piece.role is Role.KIND or (piece.pill and piece.role is not Role.CHIP) else self.body
+        return (
+            self.small
+            if piece.role is Role.KIND or (piece.pill and piece.role is not Role.CHIP)
+            else self.body
+        )
 
     def width(self, piece: Piece) -> float:
         """How wide a piece is, with its chip around it. A curve is drawn, not written."""
@@ -53,7 +59,9 @@ class Placed:
 
 @dataclass
 class RowLayout:
-    """The pieces of one row and the pills behind them. Coordinates start at the cell's upper left corner."""
+    """The pieces of one row and the pills behind them. Coordinates start at the cell's upper left
+    corner.
+    """
 
     indent_x: float
     height: float = 0.0
@@ -68,10 +76,14 @@ class RowLayout:
         return None
 
     def chips(self) -> list[tuple[Chip, QRectF]]:
-        """The chips that can be reached by keyboard, in the order in which they are read: a condition counts once."""
+        """The chips that can be reached by keyboard, in the order in which they are read: a
+        condition counts once.
+        """
         found: list[tuple[Chip, QRectF]] = []
         for each in self.placed:
-            if each.piece.chip is not None and all(each.piece.chip.key != chip.key for chip, _ in found):
+            if each.piece.chip is not None and all(
+                each.piece.chip.key != chip.key for chip, _ in found
+            ):
                 found.append((each.piece.chip, each.rect))
         return found
 
@@ -79,7 +91,9 @@ class RowLayout:
 class Flow:
     """Lays out the rows of one ledger for a column of a certain width."""
 
-    def __init__(self, fonts: Fonts, width: float, *, compact: bool = False, first_x: float = FIRST_X) -> None:
+    def __init__(
+        self, fonts: Fonts, width: float, *, compact: bool = False, first_x: float = FIRST_X
+    ) -> None:
         self.first_x = first_x
         self.fonts = fonts
         self.width = width
@@ -92,7 +106,9 @@ class Flow:
         indent = self.first_x + INDENT * depth
         layout = RowLayout(indent)
         cursor = _Cursor(indent, 0, indent + HANGING, self.width - RIGHT_MARGIN)
-        for _, block in groupby(pieces, key=lambda piece: (piece.pill, piece.group if piece.pill else 0)):
+        for _, block in groupby(
+            pieces, key=lambda piece: (piece.pill, piece.group if piece.pill else 0)
+        ):
             self._block(list(block), cursor, layout)
         layout.height = self.line + cursor.row * self.next_line
         return layout
@@ -100,9 +116,15 @@ class Flow:
     def _block(self, block: list[Piece], cursor: "_Cursor", layout: RowLayout) -> None:
         pill = block[0].pill
         padding = PILL_PADDING if pill else 0.0
-        whole = sum(self.fonts.width(piece) for piece in block) + GAP * (len(block) - 1) + 2 * padding
+        whole = (
+            sum(self.fonts.width(piece) for piece in block) + GAP * (len(block) - 1) + 2 * padding
+        )
         first = self.fonts.width(block[0]) + 2 * padding
-        if pill and not cursor.fits(whole if whole <= cursor.room else first) and not cursor.at_start(0.0):
+        if (
+            pill
+            and not cursor.fits(whole if whole <= cursor.room else first)
+            and not cursor.at_start(0.0)
+        ):
             cursor.break_line()
         left = cursor.x
         cursor.x += padding
@@ -113,12 +135,16 @@ class Flow:
                 cursor.break_line()
                 left = cursor.x
                 cursor.x += padding
-            layout.placed.append(Placed(piece, QRectF(cursor.x, self._top(cursor.row), width, self.chip_height)))
+            layout.placed.append(
+                Placed(piece, QRectF(cursor.x, self._top(cursor.row), width, self.chip_height))
+            )
             cursor.x += width + GAP
         self._close_pill(pill, left, cursor, padding, layout)
         cursor.x += 3 if pill else 0
 
-    def _close_pill(self, pill: Pill, left: float, cursor: "_Cursor", padding: float, layout: RowLayout) -> None:
+    def _close_pill(
+        self, pill: Pill, left: float, cursor: "_Cursor", padding: float, layout: RowLayout
+    ) -> None:
         if pill:
             cursor.x += padding - GAP
             top = self._top(cursor.row) - 1.0
@@ -157,4 +183,6 @@ class _Cursor:
 def shown_text(fonts: Fonts, placed: Placed) -> str:
     """The text of a piece, shortened only where a single piece is wider than the whole column."""
     room = placed.rect.width() - (2 * CHIP_PADDING if placed.piece.role in CHIPS else 0)
-    return QFontMetricsF(fonts.of(placed.piece)).elidedText(placed.piece.text, Qt.TextElideMode.ElideRight, room + 1)
+    return QFontMetricsF(fonts.of(placed.piece)).elidedText(
+        placed.piece.text, Qt.TextElideMode.ElideRight, room + 1
+    )

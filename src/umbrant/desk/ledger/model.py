@@ -39,9 +39,13 @@ class LedgerModel(QAbstractTableModel):
         return self._desk.behavior
 
     def reload(self) -> None:
-        """Take up the project as it now is. Where the same rows are shown as before, their lines stay."""
+        """Take up the project as it now is. Where the same rows are shown as before, their lines
+        stay.
+        """
         rows = self._shown()
-        if len(rows) == len(self._rows) and all(row.id == old.id for row, old in zip(rows, self._rows, strict=True)):
+        if len(rows) == len(self._rows) and all(
+            row.id == old.id for row, old in zip(rows, self._rows, strict=True)
+        ):
             self._rows = rows
             return
         self.beginResetModel()
@@ -61,7 +65,9 @@ class LedgerModel(QAbstractTableModel):
             for inner in behavior.outline.within(folded)
             if inner != folded
         }
-        return tuple(row for row in behavior.rows if row.id not in hidden) if hidden else behavior.rows
+        return (
+            tuple(row for row in behavior.rows if row.id not in hidden) if hidden else behavior.rows
+        )
 
     @property
     def rows(self) -> Sequence[Row]:
@@ -116,7 +122,9 @@ class LedgerModel(QAbstractTableModel):
         if self._desk.catalog.get(row.kind, Family.TRANSITION) is None:
             return ()
         around = self.around(row)
-        return tuple(around.name_of(row, value) for value in row.args.values() if isinstance(value, str))
+        return tuple(
+            around.name_of(row, value) for value in row.args.values() if isinstance(value, str)
+        )
 
     def _inner_keys(self, row: Row) -> Mapping[str, Key]:
         used = row.args.get(BEHAVIOR) if row.kind == USES else None
@@ -145,11 +153,15 @@ class LedgerModel(QAbstractTableModel):
             return self._text(row, NOW)
         return None
 
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if role != Qt.ItemDataRole.DisplayRole or orientation != Qt.Orientation.Horizontal:
             return None
         if section == NOW:
-            return f"at {self._desk.seconds(self._desk.playhead):.2f} s" if self._desk.take else "now"
+            return (
+                f"at {self._desk.seconds(self._desk.playhead):.2f} s" if self._desk.take else "now"
+            )
         return "Behavior" if section == OUTLINE else "Tape"
 
     def _text(self, row: Row, column: int) -> str:

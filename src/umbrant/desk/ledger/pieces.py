@@ -17,7 +17,9 @@ LOZENGE = 5.5
 
 @dataclass
 class Brushes:
-    """What all delegates of a ledger draw with. The palette is changed when the window turns to Day or Night."""
+    """What all delegates of a ledger draw with. The palette is changed when the window turns to Day
+    or Night.
+    """
 
     palette: Palette
     fonts: Fonts
@@ -27,17 +29,25 @@ class Brushes:
     """The rows that are selected besides the one that is looked at."""
 
 
-def draw_pieces(painter: QPainter, layout: RowLayout, brushes: Brushes, focused: ChipKey | None) -> None:
-    """Draw pills and the pieces on them, from the upper left corner. `focused` is the chip with the keyboard."""
+def draw_pieces(
+    painter: QPainter, layout: RowLayout, brushes: Brushes, focused: ChipKey | None
+) -> None:
+    """Draw pills and the pieces on them, from the upper left corner. `focused` is the chip with the
+    keyboard.
+    """
     for pill, rect in layout.pills:
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(brushes.palette.guard_fill if pill is Pill.GUARD else brushes.palette.wrap_fill)
+        painter.setBrush(
+            brushes.palette.guard_fill if pill is Pill.GUARD else brushes.palette.wrap_fill
+        )
         painter.drawRoundedRect(rect, 4, 4)
     for placed in layout.placed:
         _draw_piece(painter, placed, brushes, focused)
 
 
-def _draw_piece(painter: QPainter, placed: Placed, brushes: Brushes, focused: ChipKey | None) -> None:
+def _draw_piece(
+    painter: QPainter, placed: Placed, brushes: Brushes, focused: ChipKey | None
+) -> None:
     piece, rect, palette = placed.piece, placed.rect, brushes.palette
     missing = piece.chip is not None and piece.chip.missing
     if piece.role in CHIPS:
@@ -48,13 +58,17 @@ def _draw_piece(painter: QPainter, placed: Placed, brushes: Brushes, focused: Ch
         painter.setBrush(palette.key_fill if keyed else palette.chip_fill)
         painter.drawRoundedRect(rect.adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
     if piece.chip is not None and piece.chip.overridden:
-        painter.fillRect(QRectF(rect.left() + 2, rect.bottom() - 1, rect.width() - 4, 2), palette.now)
+        painter.fillRect(
+            QRectF(rect.left() + 2, rect.bottom() - 1, rect.width() - 4, 2), palette.now
+        )
     if piece.chip is not None and piece.chip.key == focused:
         painter.setPen(QPen(palette.now, 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawRoundedRect(rect.adjusted(-2, -1, 2, 1), 5, 5)
     if piece.chip is not None and isinstance(piece.chip.value, Curve):
-        draw_curve(painter, rect.adjusted(6, 5, -6, -5), piece.chip.value, QPen(palette.running, 1.3))
+        draw_curve(
+            painter, rect.adjusted(6, 5, -6, -5), piece.chip.value, QPen(palette.running, 1.3)
+        )
         return
     painter.setFont(brushes.fonts.of(piece))
     painter.setPen(palette.refused if missing else _ink(piece.role, palette))

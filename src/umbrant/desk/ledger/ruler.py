@@ -12,7 +12,9 @@ from umbrant.desk.state import Desk
 
 
 class TapeHeader(QHeaderView):
-    """The names of the columns, and the time above the tape. Dragging on the ruler moves the playhead."""
+    """The names of the columns, and the time above the tape. Dragging on the ruler moves the
+    playhead.
+    """
 
     def __init__(self, desk: Desk, brushes: Brushes, parent: QWidget) -> None:
         super().__init__(Qt.Orientation.Horizontal, parent)

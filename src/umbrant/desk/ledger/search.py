@@ -104,7 +104,9 @@ class Offer:
 
 
 def offers(catalog: Catalog, holder: Kind | None, chosen: Kind | None) -> list[Offer]:
-    """What can be added: kinds that may stand in `holder` (None is the top); and what can be put on the chosen row."""
+    """What can be added: kinds that may stand in `holder` (None is the top); and what can be put on
+    the chosen row.
+    """
     families = holder.holds if holder is not None else RUNS
     parts = [kind for kind in catalog.family(*families) if kind.family not in RUNS]
     runs = [kind for kind in catalog.family(*families) if kind.family in RUNS]
@@ -114,26 +116,38 @@ def offers(catalog: Catalog, holder: Kind | None, chosen: Kind | None) -> list[O
     if chosen is not None and chosen.family in (*RUNS, Family.OPTION):
         found.extend(Offer(kind, "decorator") for kind in catalog.family(Family.DECORATOR))
     if chosen is not None and chosen.family in (*RUNS, Family.OPTION, Family.STATE):
-        found.extend(Offer(kind, "upkeep") for kind in catalog.family(Family.ACTION) if not kind.takes_time)
+        found.extend(
+            Offer(kind, "upkeep") for kind in catalog.family(Family.ACTION) if not kind.takes_time
+        )
     return found
 
 
 def ranked(text: str, found: Sequence[Offer]) -> list[Offer]:
-    """The offers that fit what was typed, the best first; all of them in their order when nothing was typed."""
+    """The offers that fit what was typed, the best first; all of them in their order when nothing
+    was typed.
+    """
     if not text.strip():
         return list(found)
     scored = [(_score(text, offer), -place, offer) for place, offer in enumerate(found)]
     return [
-        offer for score, _, offer in sorted(scored, key=lambda each: each[:2], reverse=True) if score >= LEAST_SCORE
+        offer
+        for score, _, offer in sorted(scored, key=lambda each: each[:2], reverse=True)
+        if score >= LEAST_SCORE
     ]
 
 
 def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
-    """The offers that fit, and what was typed besides: `move visitor 1.5` is *move to* with `visitor 1.5` left."""
+    """The offers that fit, and what was typed besides: `move visitor 1.5` is *move to* with
+    `visitor 1.5` left.
+    """
     words = text.split()
     for count in range(len(words) - 1, 0, -1):
         head = " ".join(words[:count]).lower()
-        named = [offer for offer in found if offer.kind.title == head or offer.kind.title.startswith(f"{head} ")]
+        named = [
+            offer
+            for offer in found
+            if offer.kind.title == head or offer.kind.title.startswith(f"{head} ")
+        ]
         role = next((each for each in ROLES if words[count].lower() == each), None)
         if role is not None:
             named, count = [offer for offer in named if offer.role == role], count + 1
@@ -151,21 +165,30 @@ def _score(text: str, offer: Offer) -> float:
     if typed in f"{title} {offer.role}":
         return 120
     whole = f"{offer.role} {title} {offer.kind.phrase} {offer.kind.help.splitlines()[0]}"
-    return max(fuzz.ratio(typed, title), fuzz.partial_ratio(typed, whole, processor=utils.default_process) * 0.9)
+    return max(
+        fuzz.ratio(typed, title),
+        fuzz.partial_ratio(typed, whole, processor=utils.default_process) * 0.9,
+    )
 
 
 class OfferDelegate(PaintedDelegate):
     """Draws an offer in one line: its title, how it reads, and at the right what it becomes."""
 
-    def __init__(self, brushes: Brushes, shown: Callable[[int], Found | None], parent: QObject) -> None:
+    def __init__(
+        self, brushes: Brushes, shown: Callable[[int], Found | None], parent: QObject
+    ) -> None:
         super().__init__(parent)
         self._brushes = brushes
         self._shown = shown
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
+    def sizeHint(
+        self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> QSize:
         return QSize(100, LINE)
 
-    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
         offer = self._shown(index.row())
         if offer is None:
             return
@@ -188,7 +211,9 @@ class OfferDelegate(PaintedDelegate):
         painter.setFont(fonts.small)
         painter.setPen(palette.dim)
         phrase = offer.phrase.removeprefix(offer.title).strip()
-        phrase = painter.fontMetrics().elidedText(phrase, Qt.TextElideMode.ElideRight, int(room - used))
+        phrase = painter.fontMetrics().elidedText(
+            phrase, Qt.TextElideMode.ElideRight, int(room - used)
+        )
         painter.drawText(box.adjusted(used, 0, 0, 0), middle, phrase)
 
 
@@ -207,7 +232,9 @@ class SearchPopup(QFrame):
         *,
         name: str = "Add a row",
         hint: str = "Type to search the nodes",
-        nothing: str = "Nothing fits. Try a word for what the NPC should do: go, wait, look, say, check.",
+        nothing: str = (
+            "Nothing fits. Try a word for what the NPC should do: go, wait, look, say, check."
+        ),
     ) -> None:
         super().__init__(parent)
         self._area = parent
@@ -266,14 +293,23 @@ class SearchPopup(QFrame):
             self.closed.emit()
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and self._key(event):
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and self._key(event)
+        ):
             return True
         if event.type() == QEvent.Type.FocusOut and watched is self.line:
             self.dismiss()
         return super().eventFilter(watched, event)
 
     def _key(self, event: QKeyEvent) -> bool:
-        steps = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1, Qt.Key.Key_PageDown: 8, Qt.Key.Key_PageUp: -8}
+        steps = {
+            Qt.Key.Key_Down: 1,
+            Qt.Key.Key_Up: -1,
+            Qt.Key.Key_PageDown: 8,
+            Qt.Key.Key_PageUp: -8,
+        }
         if event.key() in steps:
             self._select(self.list.currentIndex().row() + steps[Qt.Key(event.key())])
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -301,7 +337,11 @@ class SearchPopup(QFrame):
         self.list.setFixedHeight(min(listed, max(LINE, area.height() - BESIDE_THE_LIST)))
         wide, high = min(WIDTH, area.width() - 8), self.list.height() + BESIDE_THE_LIST
         left = max(4, min(self._at.x(), area.width() - wide - 4))
-        top = self._at.y() if self._at.y() + high <= area.height() else max(4, area.height() - high - 4)
+        top = (
+            self._at.y()
+            if self._at.y() + high <= area.height()
+            else max(4, area.height() - high - 4)
+        )
         self.setGeometry(left, top, wide, high)
 
     def _select(self, place: int) -> None:

@@ -96,7 +96,9 @@ class TapePainter:
         end = self.axis.last if span.end is None else span.end
         left, right = self.axis.x_of(span.start), self.axis.x_of(end)
         if end > span.start:
-            self._fill(left, BLOCK, max(1.5, right - left - 0.5), BLOCK, _faded(self.palette.running, 0.86))
+            self._fill(
+                left, BLOCK, max(1.5, right - left - 0.5), BLOCK, _faded(self.palette.running, 0.86)
+            )
         if span.outcome is Outcome.SUCCESS:
             self._fill(right, HALF, MARK_WIDTH, HALF, self.palette.success)
         elif span.outcome is Outcome.FAILURE:
@@ -106,7 +108,9 @@ class TapePainter:
         """A lozenge where a transition fired, on a line as long as it was waited for."""
         middle = self.axis.foot - BLOCK / 2
         for span in self._shown(record):
-            draw_lozenge(self.painter, QPointF(self.axis.x_of(span.start), middle), self.palette.now)
+            draw_lozenge(
+                self.painter, QPointF(self.axis.x_of(span.start), middle), self.palette.now
+            )
 
     # scores
 
@@ -118,7 +122,13 @@ class TapePainter:
         outline = self._steps(changes, BLOCK)
         if not outline:
             return
-        shape = QPolygonF([QPointF(outline[0].x(), self.axis.foot), *outline, QPointF(outline[-1].x(), self.axis.foot)])
+        shape = QPolygonF(
+            [
+                QPointF(outline[0].x(), self.axis.foot),
+                *outline,
+                QPointF(outline[-1].x(), self.axis.foot),
+            ]
+        )
         self.painter.setPen(Qt.PenStyle.NoPen)
         self.painter.setBrush(_faded(self.palette.dim, 0.22))
         self.painter.drawPolygon(shape)
@@ -127,7 +137,9 @@ class TapePainter:
             for span in self._shown(record):
                 end = self.axis.last if span.end is None else max(span.end, span.start + 1)
                 left, right = self.axis.x_of(span.start), self.axis.x_of(end)
-                self.painter.setClipRect(QRectF(left, self.axis.cell.top(), right - left, self.axis.cell.height()))
+                self.painter.setClipRect(
+                    QRectF(left, self.axis.cell.top(), right - left, self.axis.cell.height())
+                )
                 self.painter.drawPolygon(shape)
 
     def _line(self, record: RowRecord) -> None:
@@ -139,18 +151,24 @@ class TapePainter:
             self.painter.drawPolyline(QPolygonF(outline))
 
     def _steps(self, changes: Changes[Gauge], height: float) -> list[QPointF]:
-        """The values of a gauge as a line of steps, 0 at the foot and 1 at `height`; higher ones stay there."""
+        """The values of a gauge as a line of steps, 0 at the foot and 1 at `height`; higher ones
+        stay there.
+        """
         first = max(0, bisect_right(changes.ticks, self.axis.start) - 1)
         points: list[QPointF] = []
         for tick, gauge in zip(changes.ticks[first:], changes.values[first:], strict=True):
             if tick > self.axis.end:
                 break
-            at = QPointF(self.axis.x_of(tick), self.axis.foot - height * min(1.0, max(0.0, gauge.value)))
+            at = QPointF(
+                self.axis.x_of(tick), self.axis.foot - height * min(1.0, max(0.0, gauge.value))
+            )
             if points:
                 points.append(QPointF(at.x(), points[-1].y()))
             points.append(at)
         if points:
-            points.append(QPointF(self.axis.x_of(min(self.axis.last, self.axis.end)), points[-1].y()))
+            points.append(
+                QPointF(self.axis.x_of(min(self.axis.last, self.axis.end)), points[-1].y())
+            )
         return points
 
     # decorators and upkeep
@@ -176,8 +194,8 @@ class TapePainter:
         self.painter.drawRects(marks)
 
     def _wrapped(self, tick: int, gauge: Gauge, record: RowRecord) -> None:
-        """Time that runs out as a dotted line above the row, not beyond the row's end where it ran out with the row; a
-        roll or a count as a mark at its height.
+        """Time that runs out as a dotted line above the row, not beyond the row's end where it ran
+        out with the row; a roll or a count as a mark at its height.
         """
         top = self.axis.foot - BLOCK - 3
         x = self.axis.x_of(tick)
@@ -190,7 +208,9 @@ class TapePainter:
             self.painter.setPen(QPen(self.palette.dim, 1.0, Qt.PenStyle.DotLine))
             self.painter.drawLine(QPointF(x, top), QPointF(right, top))
         elif gauge.of:
-            height = BLOCK * min(1.0, gauge.value if gauge.measured is Measured.ROLL else gauge.value / gauge.of)
+            height = BLOCK * min(
+                1.0, gauge.value if gauge.measured is Measured.ROLL else gauge.value / gauge.of
+            )
             under = gauge.measured is not Measured.ROLL or gauge.value < gauge.of
             colour = self.palette.success if under else self.palette.refused
             self.painter.fillRect(QRectF(x - 1, self.axis.foot - height - 1, 3, 2), colour)

@@ -1,4 +1,6 @@
-"""The ledger's table: walking rows and chips by keyboard, dragging numbers, moving the playhead on the tape."""
+"""The ledger's table: walking rows and chips by keyboard, dragging numbers, moving the playhead on
+the tape.
+"""
 
 import time
 from collections.abc import Callable
@@ -34,7 +36,9 @@ from umbrant.model.whole import written_under
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 OUTLINE_WIDTH, NOW_WIDTH, NARROWEST_OUTLINE = 456, 72, 240
 AT_ONCE, SLICE_S = 120, 0.005
-"""How many lines are laid out at once; of more, for so long at a time, so that the window goes on between."""
+"""How many lines are laid out at once; of more, for so long at a time, so that the window goes on
+between.
+"""
 OUTLINE_SHARE = 0.62
 """How much of a narrow ledger the outline takes."""
 
@@ -43,7 +47,11 @@ class LedgerView(ChipTable):
     """Outline, now and tape of the behavior that is looked at."""
 
     def __init__(
-        self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], parent: QWidget | None = None
+        self,
+        desk: Desk,
+        palette: Palette,
+        dialogs: Callable[[], Dialogs],
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(desk, palette, dialogs, parent)
         self.setAccessibleName("Ledger")
@@ -98,7 +106,12 @@ class LedgerView(ChipTable):
 
     def press_line(self, place: int, position: QPointF) -> bool:
         row, behavior = self.ledger.row_at(place), self.ledger.behavior
-        if position.x() >= 22 or row is None or behavior is None or not behavior.outline.children[row.id]:
+        if (
+            position.x() >= 22
+            or row is None
+            or behavior is None
+            or not behavior.outline.children[row.id]
+        ):
             return False
         self.toggle_fold()
         return True
@@ -107,7 +120,9 @@ class LedgerView(ChipTable):
     def flow(self) -> Flow:
         """How sentences are laid out."""
         if self._flow is None:
-            self._flow = make_flow(self.brushes.fonts, self.columnWidth(OUTLINE), compact=self.compact)
+            self._flow = make_flow(
+                self.brushes.fonts, self.columnWidth(OUTLINE), compact=self.compact
+            )
         return self._flow
 
     def reload(self) -> None:
@@ -124,7 +139,11 @@ class LedgerView(ChipTable):
     def toggle_fold(self) -> None:
         """Fold the selected row's children away, or show them again."""
         row = self.desk.row
-        if row is not None and self.ledger.behavior and self.ledger.behavior.outline.children[row.id]:
+        if (
+            row is not None
+            and self.ledger.behavior
+            and self.ledger.behavior.outline.children[row.id]
+        ):
             self.ledger.fold(row.id)
             self.lay_out_again()
             self._show_selected(row.id)
@@ -133,7 +152,9 @@ class LedgerView(ChipTable):
 
     @property
     def selected_rows(self) -> list[str]:
-        """The rows that are selected: siblings one after the other, from the one the selection began at."""
+        """The rows that are selected: siblings one after the other, from the one the selection
+        began at.
+        """
         row, behavior = self.desk.row, self.ledger.behavior
         if row is None or behavior is None:
             return []
@@ -144,7 +165,9 @@ class LedgerView(ChipTable):
         return list(siblings[ends[0] : ends[1] + 1])
 
     def extend(self, step: int) -> None:
-        """Take the next (1) or the previous (-1) sibling into the selection, or let the last one go."""
+        """Take the next (1) or the previous (-1) sibling into the selection, or let the last one
+        go.
+        """
         row, behavior = self.desk.row, self.ledger.behavior
         if row is None or behavior is None:
             return
@@ -173,7 +196,8 @@ class LedgerView(ChipTable):
     # adding
 
     def open_search(self, *, behind: bool = False) -> None:
-        """Search for a row to add: inside a composite, after any other row; or something to put on the row.
+        """Search for a row to add: inside a composite, after any other row; or something to put on
+        the row.
 
         With `behind` the row is added after this one, whatever this one is.
         """
@@ -186,7 +210,11 @@ class LedgerView(ChipTable):
             self._place_of_new = row.id, around
         at = self._cell(row.id, OUTLINE).bottomLeft() if row else QPointF(0, 0)
         indent = self.layout_of(row).indent_x if row else 20
-        found = offers(self.desk.catalog, self._kind_of(self._place_of_new[1]), self._kind_of(row.id if row else None))
+        found = offers(
+            self.desk.catalog,
+            self._kind_of(self._place_of_new[1]),
+            self._kind_of(row.id if row else None),
+        )
         self.search.open(found, QPoint(int(indent), int(at.y()) + 1))
 
     def _kind_of(self, row_id: str | None) -> Kind | None:
@@ -194,7 +222,9 @@ class LedgerView(ChipTable):
         row = behavior.by_id.get(row_id) if behavior and row_id else None
         return self.desk.catalog.get(row.kind, *ROWS) if row else None
 
-    def _after_and_under(self, behavior: Behavior, row: Row | None) -> tuple[str | None, str | None]:
+    def _after_and_under(
+        self, behavior: Behavior, row: Row | None
+    ) -> tuple[str | None, str | None]:
         if row is None:
             return None, None
         kind = self._kind_of(row.id)
@@ -209,14 +239,21 @@ class LedgerView(ChipTable):
         if behavior is None:
             return
         name, kind = behavior.name, offer.kind
-        args = filled(kind, self.search.besides, row.id if row else "", self.desk.project, self.desk.whole)
+        args = filled(
+            kind, self.search.besides, row.id if row else "", self.desk.project, self.desk.whole
+        )
         if offer.role == "row":
             after, under = self._place_of_new
-            if not {after, under} <= {None, *behavior.by_id}:  # what the search was opened at is gone by now
+            if not {after, under} <= {
+                None,
+                *behavior.by_id,
+            }:  # what the search was opened at is gone by now
                 after, under = self._after_and_under(behavior, row)
             name_of_new = "" if kind.family in NAMELESS else kind.title.capitalize()
             new = Row(id=fresh_id(behavior), kind=kind.id, name=name_of_new, args=args)
-            edit = Edit(f"Add {kind.title}", lambda p: insert_row(p, name, new, after=after, under=under))
+            edit = Edit(
+                f"Add {kind.title}", lambda p: insert_row(p, name, new, after=after, under=under)
+            )
             self.desk.apply(edit)
             path = (after or under or "").rpartition("/")[0]
             new_id = f"{path}/{new.id}" if path else new.id
@@ -224,7 +261,9 @@ class LedgerView(ChipTable):
             self.desk.select_row(new_id)
         elif row is not None:
             add = add_decorator if offer.role == "decorator" else add_upkeep
-            self.desk.apply(Edit(f"Add {kind.title}", lambda p: add(p, name, row.id, kind.id, args)))
+            self.desk.apply(
+                Edit(f"Add {kind.title}", lambda p: add(p, name, row.id, kind.id, args))
+            )
         self.setFocus()
         self.begin_missing()
 
@@ -303,7 +342,9 @@ class LedgerView(ChipTable):
         self.dragging.paint(painter)
 
     def _draw_hint(self, painter: QPainter) -> None:
-        end = self.rowViewportPosition(self.ledger.rowCount() - 1) + self.rowHeight(self.ledger.rowCount() - 1)
+        end = self.rowViewportPosition(self.ledger.rowCount() - 1) + self.rowHeight(
+            self.ledger.rowCount() - 1
+        )
         end = max(0, end) if self.ledger.rowCount() else 0
         painter.setPen(self.brushes.palette.faint)
         painter.setFont(self.brushes.fonts.body)
@@ -349,9 +390,11 @@ class LedgerView(ChipTable):
         self.viewport().update()
 
     def _repaint_tape(self) -> None:
-        """Repaint only what depends on the playhead and the tape's window: the sentences stay as they are.
+        """Repaint only what depends on the playhead and the tape's window: the sentences stay as
+        they are.
 
-        The model does not tell of changed headers, for Qt would answer that with a layout of the whole table.
+        The model does not tell of changed headers, for Qt would answer that with a layout of the
+        whole table.
         """
         left = self.columnViewportPosition(NOW)
         for area in (self.viewport(), self.horizontalHeader().viewport()):
@@ -368,9 +411,13 @@ class LedgerView(ChipTable):
         self._set_heights()
 
     def _set_heights(self) -> None:
-        """Lay out what is new or looks otherwise; of many lines only those in sight at once, the others by and by."""
+        """Lay out what is new or looks otherwise; of many lines only those in sight at once, the
+        others by and by.
+        """
         self.verticalHeader().setDefaultSectionSize(int(self.brushes.line))
-        self._not_laid_out = {place for place, row in enumerate(self.ledger.rows) if not self._is_laid_out(place, row)}
+        self._not_laid_out = {
+            place for place, row in enumerate(self.ledger.rows) if not self._is_laid_out(place, row)
+        }
         if len(self._not_laid_out) <= AT_ONCE:
             while self._not_laid_out:
                 self._set_height(self._not_laid_out.pop())
@@ -416,7 +463,9 @@ class LedgerView(ChipTable):
             self._later.start()
 
     def _bring_into_sight(self, index: QModelIndex) -> None:
-        """Scroll to a line: again and again, as long as what comes into sight is laid out anew and pushes it out."""
+        """Scroll to a line: again and again, as long as what comes into sight is laid out anew and
+        pushes it out.
+        """
         waiting = -1
         while waiting != len(self._not_laid_out):
             waiting = len(self._not_laid_out)
@@ -448,7 +497,9 @@ class LedgerView(ChipTable):
         self.setAccessibleDescription(str(self.ledger.data(index)))
 
     def _scrub(self, position: QPointF) -> None:
-        self.desk.move_playhead(int(self.tape_delegate.tick_at(QRectF(self._cell_rect(TAPE)), position.x())))
+        self.desk.move_playhead(
+            int(self.tape_delegate.tick_at(QRectF(self._cell_rect(TAPE)), position.x()))
+        )
 
     def _cell(self, row_id: str, column: int) -> QRectF:
         return QRectF(self.visualRect(self.ledger.index(self.ledger.place_of(row_id), column)))
@@ -459,5 +510,7 @@ class LedgerView(ChipTable):
 
 
 def _short(kind: Kind) -> bool:
-    """Whether a kind of row is mostly without rows in it, so that the next one is added after it rather than inside."""
+    """Whether a kind of row is mostly without rows in it, so that the next one is added after it
+    rather than inside.
+    """
     return kind.family is Family.TRANSITION

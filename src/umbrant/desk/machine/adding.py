@@ -5,7 +5,16 @@ from functools import partial
 
 from PySide6.QtWidgets import QMenu, QWidget
 
-from umbrant.desk.machine.cells import AFTER, ON_DONE, ON_EVENT, STATES, TRIGGERS, WHEN, MachineCells, Trigger
+from umbrant.desk.machine.cells import (
+    AFTER,
+    ON_DONE,
+    ON_EVENT,
+    STATES,
+    TRIGGERS,
+    WHEN,
+    MachineCells,
+    Trigger,
+)
 from umbrant.desk.state import Desk
 from umbrant.model.behaviors import Row
 from umbrant.model.edits import Edit, fresh_id, insert_row
@@ -15,7 +24,9 @@ Added = Callable[[str], None]
 
 
 def add_transition(desk: Desk, source: str, trigger: Trigger, target: str) -> str | None:
-    """Add a transition behind those that its source has; returns its id, or None if it cannot be."""
+    """Add a transition behind those that its source has; returns its id, or None if it cannot
+    be.
+    """
     behavior = desk.behavior
     if behavior is None or source not in behavior.by_id:  # another behavior may be shown by now
         return None
@@ -24,7 +35,10 @@ def add_transition(desk: Desk, source: str, trigger: Trigger, target: str) -> st
     to = {"to": target.rpartition("/")[2]} if target else {}
     new = Row(id=fresh_id(behavior), kind=trigger.kind, args={**trigger.args(), **to})
     name = behavior.name
-    edit = Edit(f"Add a transition {trigger.title}", lambda p: insert_row(p, name, new, after=after, under=source))
+    edit = Edit(
+        f"Add a transition {trigger.title}",
+        lambda p: insert_row(p, name, new, after=after, under=source),
+    )
     return _done(desk, edit, source, new)
 
 
@@ -38,7 +52,12 @@ def add_state(desk: Desk, after: str | None, under: str) -> str | None:
     count = sum(behavior.row(child).kind in STATES for child in children)
     new = Row(id=fresh_id(behavior), kind="state", name=f"State {count + 1}")
     name = behavior.name
-    return _done(desk, Edit("Add a state", lambda p: insert_row(p, name, new, after=behind, under=under)), under, new)
+    return _done(
+        desk,
+        Edit("Add a state", lambda p: insert_row(p, name, new, after=behind, under=under)),
+        under,
+        new,
+    )
 
 
 def target_menu(parent: QWidget, cells: MachineCells, chosen: Callable[[str], None]) -> QMenu:

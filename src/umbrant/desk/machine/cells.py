@@ -1,4 +1,6 @@
-"""A machine as a table: its states down, what its transitions wait for across. Knows nothing of Qt."""
+"""A machine as a table: its states down, what its transitions wait for across. Knows nothing of
+Qt.
+"""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -15,7 +17,9 @@ TRIGGERS = (WHEN, ON_EVENT, AFTER, ON_DONE)
 
 @dataclass(frozen=True)
 class Trigger:
-    """What a column of transitions waits for: of those on an event, each event has a column of its own."""
+    """What a column of transitions waits for: of those on an event, each event has a column of its
+    own.
+    """
 
     kind: str
     event: str = ""
@@ -23,9 +27,12 @@ class Trigger:
     @property
     def title(self) -> str:
         """The head of the column."""
-        return {WHEN: "when", ON_EVENT: f"on {self.event or 'an event'}", AFTER: "after", ON_DONE: "once done"}[
-            self.kind
-        ]
+        return {
+            WHEN: "when",
+            ON_EVENT: f"on {self.event or 'an event'}",
+            AFTER: "after",
+            ON_DONE: "once done",
+        }[self.kind]
 
     def args(self) -> dict[str, str]:
         """What a new transition of this column begins with."""
@@ -42,13 +49,17 @@ class Source:
 
 
 class MachineCells:
-    """The states, triggers and transitions of one machine, in written order; machines inside it are their own."""
+    """The states, triggers and transitions of one machine, in written order; machines inside it are
+    their own.
+    """
 
     def __init__(self, behavior: Behavior, machine: str) -> None:
         self.behavior = behavior
         self.machine = machine
         self.sources = [Source(machine, 0, is_machine=True), *_states(behavior, machine, 0)]
-        self._transitions = {each.row_id: _transitions(behavior, each.row_id) for each in self.sources}
+        self._transitions = {
+            each.row_id: _transitions(behavior, each.row_id) for each in self.sources
+        }
         used = [trigger_of(row) for rows in self._transitions.values() for row in rows]
         events = dict.fromkeys(each for each in used if each.kind == ON_EVENT)
         self.triggers = [
@@ -62,7 +73,9 @@ class MachineCells:
         return [row for row in self._transitions.get(source, ()) if trigger_of(row) == trigger]
 
     def place_of(self, row_id: str) -> tuple[int, int] | None:
-        """The line and the column of a state (column 0) or a transition; None if it is in no cell."""
+        """The line and the column of a state (column 0) or a transition; None if it is in no
+        cell.
+        """
         for line, source in enumerate(self.sources):
             if source.row_id == row_id:
                 return line, 0
@@ -78,7 +91,9 @@ class MachineCells:
 
 
 def machine_around(behavior: Behavior, row_id: str) -> str:
-    """The innermost machine around a row, else the first of the behavior; empty if there is none."""
+    """The innermost machine around a row, else the first of the behavior; empty if there is
+    none.
+    """
     path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
     around = next((each for each in reversed(path) if behavior.row(each).kind == "machine"), "")
     return around or next((row.id for row in behavior.rows if row.kind == "machine"), "")
@@ -90,7 +105,9 @@ def trigger_of(row: Row) -> Trigger:
 
 
 def in_cell(pieces: list[Piece]) -> list[Piece]:
-    """What is left of a transition's sentence: that it is one, and on which event, is told by its column."""
+    """What is left of a transition's sentence: that it is one, and on which event, is told by its
+    column.
+    """
     shown: list[Piece] = []
     for piece in pieces:
         if piece.role is Role.KIND:

@@ -1,4 +1,6 @@
-"""The table of a machine: each state's transitions under what they wait for, walked and edited cell by cell."""
+"""The table of a machine: each state's transitions under what they wait for, walked and edited cell
+by cell.
+"""
 
 from collections.abc import Callable
 from functools import partial
@@ -36,7 +38,14 @@ Index = QModelIndex | QPersistentModelIndex
 STATE = 0
 """The column of the states; the triggers stand in those after it."""
 STATE_WIDTH, LEAST_WIDTH, MARGIN, INDENT = 150, 150, 10.0, 14
-ARROWS = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End)
+ARROWS = (
+    Qt.Key.Key_Left,
+    Qt.Key.Key_Right,
+    Qt.Key.Key_Up,
+    Qt.Key.Key_Down,
+    Qt.Key.Key_Home,
+    Qt.Key.Key_End,
+)
 KINDS = {"regions": "all at once", "final": "the end"}
 
 
@@ -58,11 +67,17 @@ class MachineModel(QAbstractTableModel):
 
     def source_at(self, line: int) -> Source | None:
         """The state in a line."""
-        return self.cells.sources[line] if self.cells and 0 <= line < len(self.cells.sources) else None
+        return (
+            self.cells.sources[line] if self.cells and 0 <= line < len(self.cells.sources) else None
+        )
 
     def trigger_at(self, column: int) -> Trigger | None:
         """The trigger of a column; None for that of the states."""
-        return self.cells.triggers[column - 1] if self.cells and 0 < column <= len(self.cells.triggers) else None
+        return (
+            self.cells.triggers[column - 1]
+            if self.cells and 0 < column <= len(self.cells.triggers)
+            else None
+        )
 
     def rows_at(self, line: int, column: int) -> list[Row]:
         """What stands in a cell: a state, or transitions."""
@@ -86,10 +101,13 @@ class MachineModel(QAbstractTableModel):
         if index.column() == STATE and source is not None:
             return self.name_of(source)
         return "; ".join(
-            " ".join(piece.text for piece in self.pieces(row)) for row in self.rows_at(index.row(), index.column())
+            " ".join(piece.text for piece in self.pieces(row))
+            for row in self.rows_at(index.row(), index.column())
         )
 
-    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
         if role != Qt.ItemDataRole.DisplayRole or orientation != Qt.Orientation.Horizontal:
             return None
         trigger = self.trigger_at(section)
@@ -113,13 +131,17 @@ class MachineModel(QAbstractTableModel):
 
 
 class CellDelegate(PaintedDelegate):
-    """Draws a cell: a state with whether it is active, or transitions, of which one may have fired last."""
+    """Draws a cell: a state with whether it is active, or transitions, of which one may have fired
+    last.
+    """
 
     def __init__(self, table: "MachineTable") -> None:
         super().__init__(table)
         self._table = table
 
-    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
         table, palette = self._table, self._table.brushes.palette
         selected = index == table.currentIndex()
         painter.fillRect(cell, palette.selection if selected else palette.sheet)
@@ -132,7 +154,9 @@ class CellDelegate(PaintedDelegate):
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
         painter.fillRect(QRectF(cell.right() - 1, cell.top(), 1, cell.height()), palette.rule)
 
-    def _transitions(self, painter: QPainter, cell: QRectF, index: Index, *, selected: bool) -> None:
+    def _transitions(
+        self, painter: QPainter, cell: QRectF, index: Index, *, selected: bool
+    ) -> None:
         table = self._table
         for row, layout, top in table.layouts_in(index.row(), index.column()):
             with saved(painter):
@@ -150,13 +174,21 @@ class CellDelegate(PaintedDelegate):
             return
         row = table.machine.rows_at(line, STATE)[0]
         if table.is_active(source):
-            painter.fillRect(QRectF(cell.left() + 4, cell.top() + 6, 5, cell.height() - 13), palette.running)
+            painter.fillRect(
+                QRectF(cell.left() + 4, cell.top() + 6, 5, cell.height() - 13), palette.running
+            )
         left = cell.left() + 24 + INDENT * source.depth
         name = table.machine.name_of(source)
-        painter.setFont(table.brushes.fonts.small if source.is_machine else table.brushes.fonts.bold)
+        painter.setFont(
+            table.brushes.fonts.small if source.is_machine else table.brushes.fonts.bold
+        )
         painter.setPen(palette.dim if source.is_machine else palette.ink)
-        room = QRectF(left, cell.top(), cell.right() - left - 6, min(cell.height(), table.brushes.line))
-        shown = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room.width()))
+        room = QRectF(
+            left, cell.top(), cell.right() - left - 6, min(cell.height(), table.brushes.line)
+        )
+        shown = painter.fontMetrics().elidedText(
+            name, Qt.TextElideMode.ElideRight, int(room.width())
+        )
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, shown)
         kind = KINDS.get(row.kind, "")
         wide = painter.fontMetrics().horizontalAdvance(shown) + 8
@@ -170,10 +202,16 @@ class CellDelegate(PaintedDelegate):
 
 
 class MachineTable(ChipTable):
-    """Arrow keys walk cells, C walks the chips of one; Enter adds a transition to a cell, on a state also a state."""
+    """Arrow keys walk cells, C walks the chips of one; Enter adds a transition to a cell, on a
+    state also a state.
+    """
 
     def __init__(
-        self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], parent: QWidget | None = None
+        self,
+        desk: Desk,
+        palette: Palette,
+        dialogs: Callable[[], Dialogs],
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(desk, palette, dialogs, parent)
         self.setAccessibleName("Table of the machine")
@@ -246,10 +284,14 @@ class MachineTable(ChipTable):
         behavior = cells.behavior
         above = behavior.outline.parent[source.row_id]
         initial = str(behavior.row(above).args.get("initial", "")) if above else ""
-        siblings = [each.row_id for each in cells.sources if behavior.outline.parent[each.row_id] == above]
+        siblings = [
+            each.row_id for each in cells.sources if behavior.outline.parent[each.row_id] == above
+        ]
         if above is not None and behavior.row(above).kind == "regions":
             return False
-        return source.row_id.rpartition("/")[2] == initial if initial else siblings[0] == source.row_id
+        return (
+            source.row_id.rpartition("/")[2] == initial if initial else siblings[0] == source.row_id
+        )
 
     def lay_out_again(self) -> None:
         self._layouts.clear()
@@ -261,7 +303,11 @@ class MachineTable(ChipTable):
             self.setColumnWidth(column, STATE_WIDTH if column == STATE else wide)
         for line in range(self.machine.rowCount()):
             highest = max(
-                (layout.height + top for c in range(1, columns) for _, layout, top in self.layouts_in(line, c)),
+                (
+                    layout.height + top
+                    for c in range(1, columns)
+                    for _, layout, top in self.layouts_in(line, c)
+                ),
                 default=0.0,
             )
             self.setRowHeight(line, int(max(self.brushes.line, highest + 4)))
@@ -286,7 +332,9 @@ class MachineTable(ChipTable):
             self.desk.select_row(self.focused[0].row_id)
 
     def edit_chip(self, chip: Chip, rect: QRectF) -> None:
-        self.editing.begin(chip, rect.translated(QPointF(self.visualRect(self.currentIndex()).topLeft())))
+        self.editing.begin(
+            chip, rect.translated(QPointF(self.visualRect(self.currentIndex()).topLeft()))
+        )
 
     def chip_at(self, position: QPointF) -> tuple[Chip, QRectF] | None:
         index = self.indexAt(position.toPoint())
@@ -305,7 +353,9 @@ class MachineTable(ChipTable):
         if source is None or source.is_machine:
             return
         row = self.machine.rows_at(self.selected_place(), STATE)[0]
-        chip = next(piece.chip for piece in sentence(row, self.desk.catalog) if piece.role.value == "name")
+        chip = next(
+            piece.chip for piece in sentence(row, self.desk.catalog) if piece.role.value == "name"
+        )
         cell = QRectF(self.visualRect(self.machine.index(self.selected_place(), STATE)))
         if chip is not None:
             self.editing.begin(chip, cell.adjusted(14, 6, -10, -cell.height() + 27))
@@ -315,9 +365,14 @@ class MachineTable(ChipTable):
     def open_additions(self) -> None:
         """Offer what can be added to the selected cell."""
         cells, index = self.machine.cells, self.currentIndex()
-        source, trigger = self.machine.source_at(index.row()), self.machine.trigger_at(index.column())
+        source, trigger = (
+            self.machine.source_at(index.row()),
+            self.machine.trigger_at(index.column()),
+        )
         if cells is None or source is None:
-            self.desk.told.emit("There is no machine here. Add one to the rows: Ctrl+5, then Enter.")
+            self.desk.told.emit(
+                "There is no machine here. Add one to the rows: Ctrl+5, then Enter."
+            )
             return
         if trigger is not None:
             self.menu = target_menu(self, cells, partial(self._add, source.row_id, trigger))
@@ -333,12 +388,16 @@ class MachineTable(ChipTable):
         if not source.is_machine and above is not None:
             menu.addAction("State after this one", lambda: self._add_state(source.row_id, above))
             if cells.behavior.row(source.row_id).kind != "final":
-                menu.addAction("State inside this one", lambda: self._add_state(None, source.row_id))
+                menu.addAction(
+                    "State inside this one", lambda: self._add_state(None, source.row_id)
+                )
         else:
             menu.addAction("State", lambda: self._add_state(None, source.row_id))
         if source.is_machine or cells.behavior.row(source.row_id).kind != "final":
             menu.addSeparator()
-            triggers = trigger_menu(self, self.desk, lambda trigger: self._add(source.row_id, trigger, ""))
+            triggers = trigger_menu(
+                self, self.desk, lambda trigger: self._add(source.row_id, trigger, "")
+            )
             triggers.setTitle("Transition")
             menu.addMenu(triggers)
         return menu
@@ -363,8 +422,12 @@ class MachineTable(ChipTable):
         place, name = self.currentIndex(), behavior.name
         if cells.place_of(row.id) != (place.row(), place.column()):
             return
-        self.desk.apply(Edit(f"Delete {row.name or row.kind}", lambda p: delete_rows(p, name, [row.id])))
-        self.setCurrentIndex(self.machine.index(min(place.row(), self.machine.rowCount() - 1), place.column()))
+        self.desk.apply(
+            Edit(f"Delete {row.name or row.kind}", lambda p: delete_rows(p, name, [row.id]))
+        )
+        self.setCurrentIndex(
+            self.machine.index(min(place.row(), self.machine.rowCount() - 1), place.column())
+        )
 
     # events
 
@@ -376,10 +439,10 @@ class MachineTable(ChipTable):
 
     def event(self, event: QEvent) -> bool:
         """Arrow keys walk the cells, whatever shortcut they have elsewhere."""
-        override = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride
-        if override and event.key() in ARROWS and not event.modifiers():  # type: ignore[attr-defined]
-            event.accept()
-            return True
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            if event.key() in ARROWS and not event.modifiers():
+                event.accept()
+                return True
         return super().event(event)
 
     def showEvent(self, event: Any) -> None:
@@ -409,7 +472,10 @@ class MachineTable(ChipTable):
         super().draw_ground(painter)
         if self.machine.cells is None:
             painter.setPen(self.brushes.palette.dim)
-            text = "There is no machine in this behavior.\nCtrl+5 shows its rows; Enter adds a machine to them."
+            text = (
+                "There is no machine in this behavior.\nCtrl+5 shows its rows; Enter adds a "
+                "machine to them."
+            )
             painter.drawText(self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, text)
 
     # inside
@@ -425,7 +491,9 @@ class MachineTable(ChipTable):
             self._stale = True
             return
         behavior, cells = self.desk.behavior, self.machine.cells
-        if behavior is not None and (cells is None or machine_around(behavior, row_id) != cells.machine):
+        if behavior is not None and (
+            cells is None or machine_around(behavior, row_id) != cells.machine
+        ):
             self.reload()
         else:
             self._select(row_id)
@@ -457,5 +525,7 @@ class MachineTable(ChipTable):
 
     def _moved(self, *_: object) -> None:
         cells, explainer = self.machine.cells, self.desk.explainer
-        self.fired = fired_last(explainer, cells.machine, self.desk.playhead) if cells and explainer else ""
+        self.fired = (
+            fired_last(explainer, cells.machine, self.desk.playhead) if cells and explainer else ""
+        )
         self.viewport().update()

@@ -30,7 +30,9 @@ from umbrant.model.values import KeyType, Literal
 
 
 def literal(text: str) -> Literal | None:
-    """A key's value as it is typed: a number, yes or no, a point, or text; nothing for `not set`."""
+    """A key's value as it is typed: a number, yes or no, a point, or text; nothing for `not
+    set`.
+    """
     typed = text.strip()
     if typed in ("", "not set"):
         return None
@@ -69,13 +71,23 @@ def staging(path: Path, stage: Stage) -> tuple[Addition, ...]:
     middle = (round(stage.width_m / 2, 1), round(stage.height_m / 2, 1))
 
     def place(project: Project) -> Place:
-        return Place(name=fresh_name("place", [each.name for each in at(project, path).places]), at=middle)
+        return Place(
+            name=fresh_name("place", [each.name for each in at(project, path).places]), at=middle
+        )
 
     def prop(project: Project) -> Prop:
-        return Prop(name=fresh_name("prop", [each.name for each in at(project, path).props]), group="things", at=middle)
+        return Prop(
+            name=fresh_name("prop", [each.name for each in at(project, path).props]),
+            group="things",
+            at=middle,
+        )
 
     return (
-        Addition("Area: a wall, water, or paint on the ground", (*path, "areas"), lambda p: new_area(at(p, path))),
+        Addition(
+            "Area: a wall, water, or paint on the ground",
+            (*path, "areas"),
+            lambda p: new_area(at(p, path)),
+        ),
         Addition("Place: a named point", (*path, "places"), place),
         Addition("Prop: a thing with a level that drains", (*path, "props"), prop),
     )
@@ -88,7 +100,11 @@ def casting(path: Path, project: Project) -> tuple[Addition, ...]:
         scenario: Scenario = at(whole, path)
         stage = next((each for each in whole.stages if each.name == scenario.stage), None)
         start = (round(stage.width_m / 2, 1), round(stage.height_m / 4, 1)) if stage else (0.0, 0.0)
-        return Member(name=fresh_name(name, [each.name for each in scenario.cast]), behavior=behavior, start=start)
+        return Member(
+            name=fresh_name(name, [each.name for each in scenario.cast]),
+            behavior=behavior,
+            start=start,
+        )
 
     agents = tuple(
         Addition(
@@ -98,11 +114,16 @@ def casting(path: Path, project: Project) -> tuple[Addition, ...]:
         )
         for each in project.behaviors
     )
-    return (*agents, Addition("Puppet", (*path, "cast"), partial(member, name="puppet", behavior=None)))
+    return (
+        *agents,
+        Addition("Puppet", (*path, "cast"), partial(member, name="puppet", behavior=None)),
+    )
 
 
 def about_member(path: Path, project: Project, member: Member) -> tuple[Addition, ...]:
-    """What can be said besides of one of the cast: starting values, numbers of its body, points of its walk."""
+    """What can be said besides of one of the cast: starting values, numbers of its body, points of
+    its walk.
+    """
     found = next((each for each in project.behaviors if each.name == member.behavior), None)
     keys = project.keys_of(found) if found else {}
     adds = [
@@ -117,18 +138,30 @@ def about_member(path: Path, project: Project, member: Member) -> tuple[Addition
     taken = member.body.stats
     adds.append(
         Addition(
-            "Number of the body", (*path, "body", "stats"), partial(_always, (fresh_name("health", taken), Stat()))
+            "Number of the body",
+            (*path, "body", "stats"),
+            partial(_always, (fresh_name("health", taken), Stat())),
         )
     )
     if member.behavior is None:
         at_s = member.walk[-1].at_s + 5.0 if member.walk else 0.0
         last = member.walk[-1].to if member.walk else member.start
-        adds.append(Addition("Point of the walk", (*path, "walk"), partial(_always, WalkPoint(at_s=at_s, to=last))))
+        adds.append(
+            Addition(
+                "Point of the walk",
+                (*path, "walk"),
+                partial(_always, WalkPoint(at_s=at_s, to=last)),
+            )
+        )
     return tuple(adds)
 
 
 def _first_value(key: Key) -> Literal:
-    first: dict[KeyType, Literal] = {KeyType.YES_NO: True, KeyType.NUMBER: key.low or 0.0, KeyType.POINT: (0.0, 0.0)}
+    first: dict[KeyType, Literal] = {
+        KeyType.YES_NO: True,
+        KeyType.NUMBER: key.low or 0.0,
+        KeyType.POINT: (0.0, 0.0),
+    }
     return key.default if key.default is not None else first.get(key.type, "")
 
 
@@ -137,7 +170,9 @@ def cueing(path: Path, project: Project) -> tuple[Addition, ...]:
     scenario: Scenario = at(project, path)
     name = scenario.cast[0].name if scenario.cast else "somebody"
     events = [each.name for each in project.event_list.events]
-    prop = Prop(name="dropped", group="things", at=scenario.cast[0].start if scenario.cast else (0.0, 0.0))
+    prop = Prop(
+        name="dropped", group="things", at=scenario.cast[0].start if scenario.cast else (0.0, 0.0)
+    )
     deeds: dict[str, Deed] = {
         "Cue: put somebody or something elsewhere": MoveTo(moves=name, to=prop.at),
         "Cue: drop a prop": DropProp(drops=prop),
@@ -147,7 +182,8 @@ def cueing(path: Path, project: Project) -> tuple[Addition, ...]:
     if events:
         deeds = {"Cue: raise an event": RaiseEvent(raises=events[0]), **deeds}
     return tuple(
-        Addition(title, (*path, "cues"), partial(_always, Cue(at_s=5.0, does=deed))) for title, deed in deeds.items()
+        Addition(title, (*path, "cues"), partial(_always, Cue(at_s=5.0, does=deed)))
+        for title, deed in deeds.items()
     )
 
 

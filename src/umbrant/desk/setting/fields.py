@@ -1,4 +1,6 @@
-"""Sentences about documents: what is said of a document, with a chip for each of its fields. Knows nothing of Qt."""
+"""Sentences about documents: what is said of a document, with a chip for each of its fields. Knows
+nothing of Qt.
+"""
 
 import re
 from collections.abc import Callable, Iterable, Mapping
@@ -30,7 +32,9 @@ class Addition:
     make: Callable[[Project], Any]
 
     def add_to(self, project: Project) -> tuple[Project, Path]:
-        """The project with it, and the path that leads to it. Documents stand in the order of their names."""
+        """The project with it, and the path that leads to it. Documents stand in the order of their
+        names.
+        """
         item, inside = self.make(project), at(project, self.path)
         if isinstance(inside, Mapping):
             name, value = item
@@ -43,7 +47,9 @@ class Addition:
 
 @dataclass
 class Line:
-    """One thing of a project, as a sentence. `path` leads to it; a heading's leads to the list below it."""
+    """One thing of a project, as a sentence. `path` leads to it; a heading's leads to the list
+    below it.
+    """
 
     path: Path
     depth: int
@@ -86,7 +92,11 @@ class Say:
     def name(self, name: str, label: str, *, put: Put | None = None, help: str = "") -> "Say":
         """The name of the thing, typed over."""
         chip = self._chip(name, Editor.NAME, label, put=put, help=help)
-        self.pieces.append(Piece(str(chip.value) or "unnamed", Role.NAME, chip=replace(chip, value=str(chip.value))))
+        self.pieces.append(
+            Piece(
+                str(chip.value) or "unnamed", Role.NAME, chip=replace(chip, value=str(chip.value))
+            )
+        )
         return self
 
     def number(
@@ -110,9 +120,13 @@ class Say:
             return float(found[1])
 
         def put_number(project: Project, value: Any) -> Project:
-            return put(project, (*self.path, name), round(value) if whole and value is not None else value)
+            return put(
+                project, (*self.path, name), round(value) if whole and value is not None else value
+            )
 
-        chip = self._chip(name, Editor.NUMBER, label, put=put_number, help=help, read=read, quantity=quantity)
+        chip = self._chip(
+            name, Editor.NUMBER, label, put=put_number, help=help, read=read, quantity=quantity
+        )
         unit = f" {quantity.unit}" if quantity.unit else ""
         if chip.value is None or not isinstance(chip.value, int | float):
             return self._piece(empty if chip.value is None else value_text(chip.value), chip)
@@ -128,16 +142,22 @@ class Say:
         read: Callable[[str], Any] | None = None,
         help: str = "",
     ) -> "Say":
-        """Free text; `empty` is shown where there is none. `read` makes something else of it, or raises ChipError."""
+        """Free text; `empty` is shown where there is none. `read` makes something else of it, or
+        raises ChipError.
+        """
         chip = self._chip(name, Editor.TEXT, label, put=put, help=help, read=read)
         return self._piece(str(chip.value or "") or empty or "…", chip)
 
     def optional_text(self, name: str, label: str, *, empty: str, help: str = "") -> "Say":
         """Text that may be none at all."""
-        chip = self._chip(name, Editor.TEXT, label, help=help, read=lambda text: text.strip() or None)
+        chip = self._chip(
+            name, Editor.TEXT, label, help=help, read=lambda text: text.strip() or None
+        )
         return self._piece(str(chip.value or empty), chip)
 
-    def written(self, name: str, label: str, keys: Mapping[str, Key], *, editor: Editor, empty: str) -> "Say":
+    def written(
+        self, name: str, label: str, keys: Mapping[str, Key], *, editor: Editor, empty: str
+    ) -> "Say":
         """A condition or a formula over some keys."""
         chip = replace(self._chip(name, editor, label), keys=keys)
         return self._piece(str(chip.value or "") or empty, chip)
@@ -170,7 +190,9 @@ class Say:
 
     def points(self, name: str, label: str) -> "Say":
         """Several points, typed one after the other."""
-        chip = self._chip(name, Editor.TEXT, label, read=read_points, help="x, y of each corner, in metres")
+        chip = self._chip(
+            name, Editor.TEXT, label, read=read_points, help="x, y of each corner, in metres"
+        )
         shown = " ".join(point_text(each) for each in at(self.project, (*self.path, name)))
         return self._piece(shown, replace(chip, value=shown))
 
@@ -201,12 +223,16 @@ class Say:
         self.pieces[-1] = replace(self.pieces[-1], text=text)
         return self
 
-    def line(self, depth: int, *additions: Addition, help: str = "", removable: bool = True) -> Line:
+    def line(
+        self, depth: int, *additions: Addition, help: str = "", removable: bool = True
+    ) -> Line:
         """The line of what has been said."""
         return Line(self.path, depth, self.pieces, additions, help, removable=removable)
 
     def _piece(self, text: str, chip: FieldChip) -> "Say":
-        self.pieces.append(Piece(text, Role.KEY_CHIP if chip.editor is Editor.PICK else Role.CHIP, chip=chip))
+        self.pieces.append(
+            Piece(text, Role.KEY_CHIP if chip.editor is Editor.PICK else Role.CHIP, chip=chip)
+        )
         return self
 
     def _chip(

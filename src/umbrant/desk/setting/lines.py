@@ -10,7 +10,15 @@ from umbrant.catalog.uses import Uses, uses_of
 from umbrant.catalog.validation.boards import value_fits
 from umbrant.desk.chips import Choice
 from umbrant.desk.sentence import Editor
-from umbrant.desk.setting.adding import about_member, casting, cueing, literal, new_board, new_key, staging
+from umbrant.desk.setting.adding import (
+    about_member,
+    casting,
+    cueing,
+    literal,
+    new_board,
+    new_key,
+    staging,
+)
 from umbrant.desk.setting.fields import Addition, Line, Say, point_text, read_point
 from umbrant.model.behaviors import Behavior, Blackboard, Event, Key, Sharing
 from umbrant.model.documents import Project
@@ -46,7 +54,9 @@ Memory = dict[Path, tuple[tuple[object, ...], list[Line]]]
 
 
 class Setting:
-    """Writes all lines of a project. With a memory of earlier ones only those are written anew that an edit touched."""
+    """Writes all lines of a project. With a memory of earlier ones only those are written anew that
+    an edit touched.
+    """
 
     def __init__(self, project: Project, catalog: Catalog, memory: Memory | None = None) -> None:
         self.project = project
@@ -66,7 +76,9 @@ class Setting:
         ]
 
     def users(self, path: Path) -> list[str]:
-        """Who needs the document of a path: agents, behaviors, scenarios, blackboards; none for a part of one."""
+        """Who needs the document of a path: agents, behaviors, scenarios, blackboards; none for a
+        part of one.
+        """
         if len(path) != 2:
             return []
         collection, name = path
@@ -76,26 +88,38 @@ class Setting:
         if collection == "blackboards":
             boards = [each.title for each in project.blackboards if each.extends == name]
             return [*(each.title for each in project.behaviors if each.blackboard == name), *boards]
-        return [each.title for each in project.scenarios if collection == "stages" and each.stage == name]
+        return [
+            each.title
+            for each in project.scenarios
+            if collection == "stages" and each.stage == name
+        ]
 
     # project and behaviors
 
     def _cover(self) -> Iterator[Line]:
         say = Say(self.project, ("cover",)).kind("project").name("title", "title of the project")
-        say.words("begins with").pick("scenario", "first scenario", _documents(self.project.scenarios))
-        say.words("own nodes may take").number("node_limit_s", "limit of own nodes", Quantity("s", 0.1, 60, 0.1))
+        say.words("begins with").pick(
+            "scenario", "first scenario", _documents(self.project.scenarios)
+        )
+        say.words("own nodes may take").number(
+            "node_limit_s", "limit of own nodes", Quantity("s", 0.1, 60, 0.1)
+        )
         yield say.line(0, removable=False)
 
     def _behaviors(self) -> Iterator[Line]:
         starts = tuple(self._new_behavior(start) for start in STARTS)
         variants = tuple(self._new_variant(each) for each in self.project.behaviors)
-        yield self._heading("Behaviors", ("behaviors",), *starts, *variants, help="how NPCs decide; Enter adds one")
+        yield self._heading(
+            "Behaviors", ("behaviors",), *starts, *variants, help="how NPCs decide; Enter adds one"
+        )
         boards = _documents(self.project.blackboards)
         for behavior in self.project.behaviors:
             say = self._document("behavior", ("behaviors", behavior.name))
             say.words("with the keys of").pick("blackboard", "blackboard", boards)
             if behavior.variant_of:
-                say.words("made from").pick("variant_of", "original", _documents(self.project.behaviors))
+                say.words("made from").pick(
+                    "variant_of", "original", _documents(self.project.behaviors)
+                )
                 say.words(f"with {len(behavior.overrides)} rows otherwise")
             users = self._users(behavior.name)
             say.words(f"· used by {', '.join(users)}" if users else "· used by nobody yet")
@@ -112,9 +136,13 @@ class Setting:
 
     def _new_variant(self, original: Behavior) -> Addition:
         def make(project: Project) -> Behavior:
-            name = fresh_name(f"{original.name}-variant", [each.name for each in project.behaviors], "-")
+            name = fresh_name(
+                f"{original.name}-variant", [each.name for each in project.behaviors], "-"
+            )
             title = f"{original.title}, otherwise"
-            return Behavior(name=name, title=title, blackboard=original.blackboard, variant_of=original.name)
+            return Behavior(
+                name=name, title=title, blackboard=original.blackboard, variant_of=original.name
+            )
 
         return Addition(f"Variant of {original.title}", ("behaviors",), make)
 
@@ -126,7 +154,10 @@ class Setting:
             if member.behavior == name
         ]
         for behavior in self.project.behaviors:
-            uses = any(row.args.get("behavior") == name for row in behavior.rows) or behavior.variant_of == name
+            uses = (
+                any(row.args.get("behavior") == name for row in behavior.rows)
+                or behavior.variant_of == name
+            )
             found.extend([behavior.title] if uses else [])
         return list(dict.fromkeys(found))
 
@@ -135,12 +166,18 @@ class Setting:
     def _blackboards(self) -> Iterator[Line]:
         new = Addition("Blackboard", ("blackboards",), new_board)
         yield self._heading(
-            "Blackboards", ("blackboards",), new, help="what NPCs know; Enter adds a key or a blackboard"
+            "Blackboards",
+            ("blackboards",),
+            new,
+            help="what NPCs know; Enter adds a key or a blackboard",
         )
         for board in self.project.blackboards:
             path: Path = ("blackboards", board.name)
             add = Addition("Key", (*path, "keys"), new_key(path))
-            others = [Choice("no other", None), *_documents(each for each in self.project.blackboards if each != board)]
+            others = [
+                Choice("no other", None),
+                *_documents(each for each in self.project.blackboards if each != board),
+            ]
             say = self._document("blackboard", path).words("extends")
             yield say.pick("extends", "extended blackboard", others).line(1, add, new)
             for place, key in enumerate(board.keys):
@@ -160,22 +197,40 @@ class Setting:
             return put(project, path, key.model_copy(update=fields))
 
         say = Say(self.project, path).kind("key").name("name", "name of the key", put=rename)
-        say.words("holds").pick("type", "type", [Choice(str(each), each) for each in KeyType], put=retype).careful()
+        say.words("holds").pick(
+            "type", "type", [Choice(str(each), each) for each in KeyType], put=retype
+        ).careful()
         if key.type is KeyType.NUMBER:
-            say.optional_text("unit", "unit", empty="no unit") if not key.unit else say.text("unit", "unit")
-            say.words("from").number("low", "lowest", empty="any").words("to").number("high", "highest", empty="any")
+            say.optional_text("unit", "unit", empty="no unit") if not key.unit else say.text(
+                "unit", "unit"
+            )
+            say.words("from").number("low", "lowest", empty="any").words("to").number(
+                "high", "highest", empty="any"
+            )
         if key.formula:
             say.words("always").written(
-                "formula", "formula", self.project.keys_on(board.name), editor=Editor.FORMULA, empty="…"
+                "formula",
+                "formula",
+                self.project.keys_on(board.name),
+                editor=Editor.FORMULA,
+                empty="…",
             )
         else:
             self._value(say.words("at first"), "default", key)
         say.pick("scope", "who shares it", [Choice(_SCOPES[each], each) for each in Sharing])
         reads, writes = (len(found) for found in self._touches(board.name, key.name))
-        say.words(f"· read by {_rows(reads)}, written by {_rows(writes)}" if reads or writes else "· used by no row")
+        say.words(
+            f"· read by {_rows(reads)}, written by {_rows(writes)}"
+            if reads or writes
+            else "· used by no row"
+        )
         if not key.formula:
             say.written(
-                "formula", "formula", self.project.keys_on(board.name), editor=Editor.FORMULA, empty="no formula"
+                "formula",
+                "formula",
+                self.project.keys_on(board.name),
+                editor=Editor.FORMULA,
+                empty="no formula",
             )
         line = say.text("help", "what it is for", empty="what is it for?").line(2, *additions)
         line.help = self._told(board.name, key)
@@ -185,7 +240,9 @@ class Setting:
         if key.type is KeyType.NUMBER:
             say.number(name, "value", Quantity(key.unit, key.low, key.high, 0.1), empty="not set")
         elif key.type is KeyType.YES_NO:
-            say.pick(name, "value", [Choice("yes", True), Choice("no", False), Choice("not set", None)])
+            say.pick(
+                name, "value", [Choice("yes", True), Choice("no", False), Choice("not set", None)]
+            )
         elif key.type is KeyType.POINT:
             path = (*say.path, name)
             value = at(self.project, path)
@@ -199,12 +256,16 @@ class Setting:
             say.mark()
 
     def _touches(self, board: str, key: str) -> tuple[list[str], list[str]]:
-        """The rows that read a key of a blackboard, and those that write it, with the titles of their behaviors."""
+        """The rows that read a key of a blackboard, and those that write it, with the titles of
+        their behaviors.
+        """
         reads, writes = [], []
         for behavior in self.project.behaviors:
             if extends(self.project, behavior.blackboard, board):
                 for row, uses in zip(behavior.rows, self._uses[behavior.name], strict=True):
-                    called = f"{behavior.title} {behavior.outline.number[row.id]} {row.name or row.kind}"
+                    called = (
+                        f"{behavior.title} {behavior.outline.number[row.id]} {row.name or row.kind}"
+                    )
                     reads.extend([called] if key in uses.reads else [])
                     writes.extend([called] if key in uses.writes else [])
         return reads, writes
@@ -212,7 +273,9 @@ class Setting:
     def _told(self, board: str, key: Key) -> str:
         """What a key is for, and who reads and writes it, by name."""
         lines = [key.help] if key.help else []
-        for what, found in zip(("Read by", "Written by"), self._touches(board, key.name), strict=True):
+        for what, found in zip(
+            ("Read by", "Written by"), self._touches(board, key.name), strict=True
+        ):
             if found:
                 more = f" and {len(found) - MOST_TOLD} more" if len(found) > MOST_TOLD else ""
                 lines.append(f"{what} {', '.join(found[:MOST_TOLD])}{more}.")
@@ -220,17 +283,26 @@ class Setting:
 
     def _events(self) -> Iterator[Line]:
         def make(project: Project) -> Event:
-            return Event(name=fresh_name("event", [each.name for each in project.event_list.events]))
+            return Event(
+                name=fresh_name("event", [each.name for each in project.event_list.events])
+            )
 
         add = Addition("Event", ("event_list", "events"), make)
         yield self._heading(
-            "Events", ("event_list", "events"), add, help="what can happen and be heard; Enter adds one"
+            "Events",
+            ("event_list", "events"),
+            add,
+            help="what can happen and be heard; Enter adds one",
         )
         for place, event in enumerate(self.project.event_list.events):
             path: Path = ("event_list", "events", place)
             say = Say(self.project, path).kind("event")
             self._name(say, "name of the event", Named.EVENT, event.name)
-            yield say.words("means").text("help", "what it means", empty="what does it mean?").line(1, add)
+            yield (
+                say.words("means")
+                .text("help", "what it means", empty="what does it mean?")
+                .line(1, add)
+            )
 
     # stages
 
@@ -240,9 +312,16 @@ class Setting:
             return Stage(name=name, title=name.capitalize(), width_m=24, height_m=14)
 
         new = Addition("Stage", ("stages",), make)
-        yield self._heading("Stages", ("stages",), new, help="where it plays; things can be dragged on the stage too")
+        yield self._heading(
+            "Stages",
+            ("stages",),
+            new,
+            help="where it plays; things can be dragged on the stage too",
+        )
         for stage in self.project.stages:
-            yield from self._kept(("stages", stage.name), (stage,), partial(self._stage, stage, new))
+            yield from self._kept(
+                ("stages", stage.name), (stage,), partial(self._stage, stage, new)
+            )
 
     def _stage(self, stage: Stage, new: Addition) -> Iterator[Line]:
         path: Path = ("stages", stage.name)
@@ -252,7 +331,9 @@ class Setting:
         for place, area in enumerate(stage.areas):
             say = Say(self.project, (*path, "areas", place)).kind("area")
             self._name(say, "name of the area", Named.AREA, area.name)
-            say.words("blocks").pick("blocks", "what it blocks", [Choice(str(each), each) for each in Blocks])
+            say.words("blocks").pick(
+                "blocks", "what it blocks", [Choice(str(each), each) for each in Blocks]
+            )
             yield say.words("corners").points("corners", "corners").line(2, *adds)
         for place, each in enumerate(stage.places):
             say = Say(self.project, (*path, "places", place)).kind("place")
@@ -275,10 +356,16 @@ class Setting:
     def _scenarios(self) -> Iterator[Line]:
         def make(project: Project) -> Scenario:
             name = fresh_name("scenario", [each.name for each in project.scenarios], "-")
-            return Scenario(name=name, title=name.capitalize(), stage=project.stages[0].name if project.stages else "-")
+            return Scenario(
+                name=name,
+                title=name.capitalize(),
+                stage=project.stages[0].name if project.stages else "-",
+            )
 
         new = Addition("Scenario", ("scenarios",), make)
-        yield self._heading("Scenarios", ("scenarios",), new, help="who plays, and what happens besides")
+        yield self._heading(
+            "Scenarios", ("scenarios",), new, help="who plays, and what happens besides"
+        )
         for scenario in self.project.scenarios:
             yield from self._scenario(scenario, new)
 
@@ -290,11 +377,15 @@ class Setting:
         say = self._document("scenario", path).words("on")
         say.pick("stage", "stage", _documents(self.project.stages)).words("for")
         say.number("seconds", "length", Quantity("s", 0.5, 86_400, 1)).words("with")
-        say.number("ticks_per_s", "tick rate", Quantity("", 1, 240, 1), whole=True).words("ticks a second, seed")
+        say.number("ticks_per_s", "tick rate", Quantity("", 1, 240, 1), whole=True).words(
+            "ticks a second, seed"
+        )
         yield say.number("seed", "seed", Quantity("", 0, None, 1), whole=True).line(1, *adds)
         for place, member in enumerate(scenario.cast):
             write = partial(self._member, (*path, "cast", place), member, adds)
-            yield from self._kept((*path, "cast", place), (member, self.project.blackboards, *of_adds), write)
+            yield from self._kept(
+                (*path, "cast", place), (member, self.project.blackboards, *of_adds), write
+            )
         named = [(each.name, each.group) for each in scenario.cast]
         for place, cue in enumerate(scenario.cues):
             made_from = (cue, named, self.project.stages, self.project.blackboards, *of_adds)
@@ -305,7 +396,10 @@ class Setting:
         mine = (*about_member(path, self.project, member), *adds)
         say = Say(self.project, path).kind("cast")
         self._name(say, "name", Named.MEMBER, member.name)
-        behaviors = [Choice(NOBODY, None, "it follows its walk, or your hand"), *_documents(self.project.behaviors)]
+        behaviors = [
+            Choice(NOBODY, None, "it follows its walk, or your hand"),
+            *_documents(self.project.behaviors),
+        ]
         say.words("is").pick("behavior", "behavior", behaviors).words("at").point("start", "start")
         say.words("facing").number("facing_deg", "facing", DEGREES)
         say.words("group").optional_text("group", "group", empty="none")
@@ -316,20 +410,35 @@ class Setting:
             say.words("one every" if member.every_s else "at once, or one every").number(
                 "every_s", "time between them", SECONDS
             )
-        yield say.yes_no("waits", "from when", yes="waits for its cue", no="from the start").line(2, *mine)
-        body = Say(self.project, (*path, "body")).kind("body").words("walks").number("walk_m_s", "walk", SPEED)
-        body.words("runs").number("run_m_s", "run", SPEED).words("turns").number("turn_deg_s", "turning", DEGREES)
+        yield say.yes_no("waits", "from when", yes="waits for its cue", no="from the start").line(
+            2, *mine
+        )
+        body = (
+            Say(self.project, (*path, "body"))
+            .kind("body")
+            .words("walks")
+            .number("walk_m_s", "walk", SPEED)
+        )
+        body.words("runs").number("run_m_s", "run", SPEED).words("turns").number(
+            "turn_deg_s", "turning", DEGREES
+        )
         body.words("sees").number("sight_m", "sight", METRES)
         body.words("in").number("cone_deg", "cone of sight", Quantity("°", 1, 360, 5))
-        body.words("hears").number("hearing_m", "hearing", METRES).words("radius").number("radius_m", "radius", METRES)
-        yield body.yes_no("flies", "how it gets about", yes="flies", no="on foot").line(3, *mine, removable=False)
+        body.words("hears").number("hearing_m", "hearing", METRES).words("radius").number(
+            "radius_m", "radius", METRES
+        )
+        yield body.yes_no("flies", "how it gets about", yes="flies", no="on foot").line(
+            3, *mine, removable=False
+        )
         yield from self._details(path, member, mine)
 
     def _details(self, path: Path, member: Member, mine: tuple[Addition, ...]) -> Iterator[Line]:
         """The numbers, starting keys and walk of one of the cast."""
         for name in member.body.stats:
             say = Say(self.project, (*path, "body", "stats", name)).kind("number").title(name)
-            say.number("value", "value", Quantity("", None, None, 0.05)).words("from").number("low", "lowest")
+            say.number("value", "value", Quantity("", None, None, 0.05)).words("from").number(
+                "low", "lowest"
+            )
             say.words("to").number("high", "highest").words("changes by").number(
                 "per_s", "change", Quantity("", step=0.01)
             )
@@ -345,14 +454,23 @@ class Setting:
             line.path = (*path, "keys", name)
             yield line
         for place, _ in enumerate(member.walk):
-            say = Say(self.project, (*path, "walk", place)).kind("walk").words("at").number("at_s", "when", SECONDS)
+            say = (
+                Say(self.project, (*path, "walk", place))
+                .kind("walk")
+                .words("at")
+                .number("at_s", "when", SECONDS)
+            )
             yield say.words("is at").point("to", "where").line(3, *mine)
 
     def _keys_of(self, member: Member) -> dict[str, Key]:
-        found = next((each for each in self.project.behaviors if each.name == member.behavior), None)
+        found = next(
+            (each for each in self.project.behaviors if each.name == member.behavior), None
+        )
         return self.project.keys_of(found) if found else {}
 
-    def _cue(self, scenario: Scenario, path: Path, cue: Cue, adds: tuple[Addition, ...]) -> Iterator[Line]:
+    def _cue(
+        self, scenario: Scenario, path: Path, cue: Cue, adds: tuple[Addition, ...]
+    ) -> Iterator[Line]:
         say = Say(self.project, path).kind("cue")
         if cue.when:
             say.words("each time").written(
@@ -363,25 +481,38 @@ class Setting:
         self._deed(say, scenario, (*path, "does"), cue)
         if not cue.when:
             when = "or a condition"
-            say.written("when", "condition", self.project.world_keys(), editor=Editor.CONDITION, empty=when)
+            say.written(
+                "when", "condition", self.project.world_keys(), editor=Editor.CONDITION, empty=when
+            )
         yield say.line(2, *adds, help="done by hand in a rehearsal" if cue.by_hand else "")
 
     def _deed(self, whole: Say, scenario: Scenario, path: Path, cue: Cue) -> None:
         say, does = Say(self.project, path), cue.does
         names = [each.name for each in scenario.cast]
-        props = [prop.name for stage in self.project.stages if stage.name == scenario.stage for prop in stage.props]
+        props = [
+            prop.name
+            for stage in self.project.stages
+            if stage.name == scenario.stage
+            for prop in stage.props
+        ]
         groups = sorted({each.group for each in scenario.cast if each.group})
         match does:
             case RaiseEvent():
-                say.words("raise").pick("raises", "event", [each.name for each in self.project.event_list.events])
-                say.words("to").pick("to", "who hears it", [Choice("all", ""), *map(_same, [*names, *groups])])
+                say.words("raise").pick(
+                    "raises", "event", [each.name for each in self.project.event_list.events]
+                )
+                say.words("to").pick(
+                    "to", "who hears it", [Choice("all", ""), *map(_same, [*names, *groups])]
+                )
             case SetKey():
                 say.words("set").optional_text("sets", "key", empty="key").words("to")
                 say.text("value", "value", read=literal)
                 say.pieces[-1] = type(say.pieces[-1])(
                     value_text(does.value), say.pieces[-1].role, chip=say.pieces[-1].chip
                 )
-                say.words("of").pick("of", "whose key", [Choice("the world", None), *map(_same, names)])
+                say.words("of").pick(
+                    "of", "whose key", [Choice("the world", None), *map(_same, names)]
+                )
             case MoveTo():
                 say.words("put").pick("moves", "what is moved", [*names, *props], help=MOVED)
                 say.words("to").point("to", "where", help=f"x, y in metres; {MOVED}")
@@ -395,7 +526,9 @@ class Setting:
 
     # inside
 
-    def _kept(self, path: Path, made_from: tuple[object, ...], write: Callable[[], Iterable[Line]]) -> list[Line]:
+    def _kept(
+        self, path: Path, made_from: tuple[object, ...], write: Callable[[], Iterable[Line]]
+    ) -> list[Line]:
         """The lines of a path: those that were written last, if they were made from the same."""
         kept = self._memory.get(path)
         if kept is None or kept[0] != made_from:
@@ -410,7 +543,12 @@ class Setting:
             return rename_document(project, self.catalog, str(path[0]), str(path[1]), name)
 
         say = Say(self.project, path).kind(kind).name("title", "title").words("in")
-        say.text("name", "name of the file", put=rename, help=f"the {kind} is kept in {path[0]}/{path[1]}.json")
+        say.text(
+            "name",
+            "name of the file",
+            put=rename,
+            help=f"the {kind} is kept in {path[0]}/{path[1]}.json",
+        )
         return say.show(f"{path[1]}.json")
 
     def _name(self, say: Say, label: str, named: Named, old: str) -> None:
@@ -427,7 +565,9 @@ class Setting:
         return Line(path, 0, say.pieces, additions, help, heading=True)
 
 
-MOVED = "a puppet that walks goes on from there to the points that are still ahead of it, each in time"
+MOVED = (
+    "a puppet that walks goes on from there to the points that are still ahead of it, each in time"
+)
 """What becomes of a walk when a cue moves the puppet."""
 _SCOPES = {
     Sharing.OWN: "each has its own",
@@ -445,10 +585,16 @@ def _same(name: str) -> Choice:
 
 
 def _uses(behavior: Behavior, catalog: Catalog) -> list[Uses]:
-    """The keys that each row of a behavior uses; kept with it, for most edits leave most behaviors as they are."""
+    """The keys that each row of a behavior uses; kept with it, for most edits leave most behaviors
+    as they are.
+    """
     kept = _KEPT_USES.get(behavior.name)
     if kept is None or kept[0] is not behavior or kept[1] is not catalog:
-        kept = _KEPT_USES[behavior.name] = behavior, catalog, [uses_of(row, catalog) for row in behavior.rows]
+        kept = _KEPT_USES[behavior.name] = (
+            behavior,
+            catalog,
+            [uses_of(row, catalog) for row in behavior.rows],
+        )
     return kept[2]
 
 

@@ -89,9 +89,15 @@ class LineDelegate(PaintedDelegate):
         super().__init__(view)
         self._view = view
 
-    def draw_cell(self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index) -> None:
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
         view = self._view
-        line, layout, palette = view.setting.line_at(index.row()), view.layout_at(index.row()), view.brushes.palette
+        line, layout, palette = (
+            view.setting.line_at(index.row()),
+            view.layout_at(index.row()),
+            view.brushes.palette,
+        )
         if line is None or layout is None:
             return
         selected = index.row() == view.selected_place()
@@ -102,18 +108,26 @@ class LineDelegate(PaintedDelegate):
             draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
             if line.path in view.setting.folded:
                 painter.setPen(palette.dim)
-                painter.drawText(QRectF(8, 0, 24, layout.height), Qt.AlignmentFlag.AlignVCenter, "…")
+                painter.drawText(
+                    QRectF(8, 0, 24, layout.height), Qt.AlignmentFlag.AlignVCenter, "…"
+                )
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
 
 
 class SettingView(ChipTable):
-    """The lines of the setting. Enter adds, Delete removes, Alt with the arrows moves, C walks the chips."""
+    """The lines of the setting. Enter adds, Delete removes, Alt with the arrows moves, C walks the
+    chips.
+    """
 
     walked = Signal(object)
     """The path of the line that is now selected."""
 
     def __init__(
-        self, desk: Desk, palette: Palette, dialogs: Callable[[], Dialogs], parent: QWidget | None = None
+        self,
+        desk: Desk,
+        palette: Palette,
+        dialogs: Callable[[], Dialogs],
+        parent: QWidget | None = None,
     ) -> None:
         super().__init__(desk, palette, dialogs, parent)
         self.setAccessibleName("Setting")
@@ -144,10 +158,15 @@ class SettingView(ChipTable):
         self._shown = self.desk.project
 
     def _followed(self, path: Path) -> Path:
-        """Where the line of a path is now, if its document is called otherwise than when it was shown last."""
+        """Where the line of a path is now, if its document is called otherwise than when it was
+        shown last.
+        """
         if len(path) < 2 or self._shown is None or path[0] not in FOLDERS:
             return path
-        now, before = ([each.name for each in at(whole, path[:1])] for whole in (self.desk.project, self._shown))
+        now, before = (
+            [each.name for each in at(whole, path[:1])]
+            for whole in (self.desk.project, self._shown)
+        )
         new = [name for name in now if name not in before]
         return (path[0], new[0], *path[2:]) if path[1] not in now and len(new) == 1 else path
 
@@ -235,7 +254,12 @@ class SettingView(ChipTable):
         users = Setting(self.desk.project, self.desk.catalog).users(path)
         if users and not self._dialogs().remove(_called(line), users):
             return
-        self._apply(Edit(f"Remove {line.pieces[0].text} {_called(line)}", lambda project: remove(project, path)))
+        self._apply(
+            Edit(
+                f"Remove {line.pieces[0].text} {_called(line)}",
+                lambda project: remove(project, path),
+            )
+        )
         self.select_path(path)
 
     def move_line(self, step: int) -> None:
@@ -263,7 +287,9 @@ class SettingView(ChipTable):
         self.select_path(path)
 
     def behavior_here(self) -> str | None:
-        """The behavior that the selected line is about, if it is about one: of one of the cast, what it runs."""
+        """The behavior that the selected line is about, if it is about one: of one of the cast,
+        what it runs.
+        """
         path, member = self._path, self.member_here()
         if member is not None:
             return member.behavior

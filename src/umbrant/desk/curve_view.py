@@ -195,10 +195,14 @@ class CurveView(PaintedView):
         their shortcuts.
         """
         arrows = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
-            if self._chosen and event.key() in arrows:
-                event.accept()
-                return True
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and self._chosen
+            and event.key() in arrows
+        ):
+            event.accept()
+            return True
         return super().event(event)
 
     def _drag(self, name: str, at: tuple[float, float], merges: str) -> None:

@@ -439,10 +439,14 @@ class MachineTable(ChipTable):
 
     def event(self, event: QEvent) -> bool:
         """Arrow keys walk the cells, whatever shortcut they have elsewhere."""
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
-            if event.key() in ARROWS and not event.modifiers():
-                event.accept()
-                return True
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.ShortcutOverride
+            and event.key() in ARROWS
+            and not event.modifiers()
+        ):
+            event.accept()
+            return True
         return super().event(event)
 
     def showEvent(self, event: Any) -> None:

@@ -12,10 +12,10 @@ from typing import Any
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
-from umbrant.catalog.reading import Reading
-from umbrant.catalog.work import Progress, lasting
-from umbrant.engine.recorder import Recorder, Unrecorded
-from umbrant.engine.runner import Common, Runner
+from umbrant.catalog.protocols import Progress, lasting
+from umbrant.catalog.readings import Reading
+from umbrant.engine.recorder import NullRecorder, Recorder
+from umbrant.engine.runner import CastContext, Runner
 from umbrant.game import PlainBody, PlainWorld
 from umbrant.model.documents import Project
 from umbrant.rolling.roll import CHUNK_AGENT_S, header_of
@@ -243,7 +243,7 @@ class Engine:
         self.world = StoredWorld(1 / RATE)
         self.world.add(PlainBody("odo", (0.0, 0.0)))
         member = project.scenario("dusk").member("odo")
-        self.common = Common(project, catalog(), 1)
+        self.common = CastContext(project, catalog(), 1)
         self.runner = Runner(self.common, member, self.world, recorder)
 
 
@@ -261,7 +261,7 @@ def by_hand_s(times: int = 10) -> float:
 
 def unrecorded_s(project: Project) -> float:
     """The time by the engine with nothing recorded."""
-    engine = Engine(project, Unrecorded())
+    engine = Engine(project, NullRecorder())
     world, decide = engine.world, engine.runner.tick
     start = time.perf_counter()
     for tick in range(TICKS):
@@ -288,7 +288,7 @@ def recorded_s(project: Project, path: Path) -> float:
 
 def check_equal(project: Project) -> None:
     """Raises AssertionError where the two do not come to the same at every tick."""
-    hand, engine = ByHand(), Engine(project, Unrecorded())
+    hand, engine = ByHand(), Engine(project, NullRecorder())
     for tick in range(TICKS):
         engine.world.tick, engine.world.now_s = tick, tick / RATE
         engine.runner.tick()

@@ -15,8 +15,8 @@ from PySide6.QtWidgets import QApplication, QWidget
 from benchmarks.figure import Figure, timed
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import validate
-from umbrant.desk.ledger.view import LedgerView
-from umbrant.desk.settings import Settings
+from umbrant.desk.session.settings import Settings
+from umbrant.desk.views.ledger.view import LedgerView
 from umbrant.desk.window import MainWindow
 from umbrant.model.behaviors import Behavior, Guard, Row
 from umbrant.model.documents import Project

@@ -11,13 +11,13 @@ from benchmarks.decisions import TICKS, by_hand_s, check_equal, recorded_s, unre
 from benchmarks.figure import Figure, timed
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
-from umbrant.engine.recorder import Unrecorded
-from umbrant.engine.runner import Common, Runner
+from umbrant.engine.recorder import NullRecorder
+from umbrant.engine.runner import CastContext, Runner
 from umbrant.game import PlainBody, PlainWorld
 from umbrant.model.behaviors import Behavior, Blackboard, Row
 from umbrant.model.documents import Cover, Project
 from umbrant.model.staging import Member, Stage
-from umbrant.rolling.roll import Order, Play, header_of, roll
+from umbrant.rolling.roll import Play, RollOrder, header_of, roll
 from umbrant.stage.ground import ground_of
 from umbrant.take.writer import TakeWriter
 
@@ -84,10 +84,10 @@ def _visited_s(rows: int) -> float:
     world = PlainWorld(0.05)
     world.add(PlainBody("a", (0.0, 0.0)))
     runner = Runner(
-        Common(project, BUILTIN, 1),
+        CastContext(project, BUILTIN, 1),
         Member(name="a", behavior="b", start=(0, 0)),
         world,
-        Unrecorded(),
+        NullRecorder(),
     )
 
     def ticks() -> None:
@@ -144,6 +144,6 @@ def _crowd(project: Project, place: Path) -> Iterator[Figure]:
     name = f"{agents} agents with full recording, times real time"
     yield Figure(name, f"{CROWD_S / took:.2f} ×", "over 1 ×", told)
     size = path.stat().st_size / (agents * CROWD_S / 60)
-    long = roll(Order(project, "evening", place / "evening.take"))
+    long = roll(RollOrder(project, "evening", place / "evening.take"))
     told = f"the evening's ten agents over three minutes: {long.stat().st_size / 30 / 1024:.0f} KiB"
     yield Figure("a take's size for each agent and minute", f"{size / 1024:.0f} KiB", "none", told)

@@ -18,13 +18,13 @@ from benchmarks.routes import route_figures
 from benchmarks.supervised import supervised_figures
 from umbrant.catalog.validation import open_project
 from umbrant.desk.app import SWITCH_S
-from umbrant.desk.settings import Settings
-from umbrant.desk.theme import body_font
+from umbrant.desk.session.settings import Settings
+from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, set_guard
 from umbrant.model.folder import save_project
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 
 DEMO = Path(__file__).parents[1] / "examples" / "lantern-quay"
 EDITS, MOVES, ROLLS = 40, 300, 9
@@ -63,7 +63,9 @@ def _wardens_part(project: Project) -> Project:
 def _rolling_s(place: Path) -> float:
     """The median time of a roll of the warden's 42 s, with everything recorded, in seconds."""
     project = _wardens_part(open_project(DEMO))
-    times = [timed(lambda: roll(Order(project, "dusk", place / "demo.take"))) for _ in range(ROLLS)]
+    times = [
+        timed(lambda: roll(RollOrder(project, "dusk", place / "demo.take"))) for _ in range(ROLLS)
+    ]
     return median(times)
 
 
@@ -88,7 +90,7 @@ def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
     )
     short = _moves_s(window)
     long_take = roll(
-        Order(window.desk.project, "dusk", place / "long.take", seconds=LONG_TICKS / 20)
+        RollOrder(window.desk.project, "dusk", place / "long.take", seconds=LONG_TICKS / 20)
     )
     window.desk.open_take(long_take)
     _wait(lambda: window.desk.take is not None and window.desk.take.ticks == LONG_TICKS)

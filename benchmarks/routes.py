@@ -13,7 +13,7 @@ from umbrant.model.behaviors import Behavior, Blackboard, Row
 from umbrant.model.documents import Cover, Project
 from umbrant.model.staging import Area, Member, Scenario, Stage
 from umbrant.model.values import Point
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.stage.ground import Ground
 
 A_WALL_M = 3.2
@@ -33,9 +33,9 @@ def route_figures(place: Path) -> Iterator[Figure]:
     )
     name = "a way across 1,000 walls, the ground made anew, times 10 walls"
     yield Figure(name, f"{times[-1] / times[0]:.0f} ×", "under 1,000 ×", told)
-    took = timed(lambda: roll(Order(_walking(MANY_WALLS), "walk", place / "walls.take")))
+    took = timed(lambda: roll(RollOrder(_walking(MANY_WALLS), "walk", place / "walls.take")))
     name = "1 s of 10 walkers among 3,000 walls, times a stage without"
-    free = timed(lambda: roll(Order(_walking(0), "walk", place / "free.take")))
+    free = timed(lambda: roll(RollOrder(_walking(0), "walk", place / "free.take")))
     yield Figure(
         name,
         f"{took / free:.0f} ×",

@@ -9,7 +9,7 @@ from statistics import median
 from benchmarks.figure import Figure, timed
 from benchmarks.fuzz.nodes import Conversation
 from umbrant.model.documents import Project
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 
 TURNS = 15
 
@@ -20,8 +20,8 @@ def supervised_figures(project: Project, place: Path) -> Iterator[Figure]:
     folder.mkdir()
     with Conversation(folder) as supervisor:
         there, here = (
-            Order(project, "dusk", folder / "there.take"),
-            Order(project, "dusk", folder / "here.take"),
+            RollOrder(project, "dusk", folder / "there.take"),
+            RollOrder(project, "dusk", folder / "here.take"),
         )
         times = [
             (timed(lambda: supervisor.roll(there)), timed(lambda: roll(here))) for _ in range(TURNS)

@@ -13,9 +13,9 @@ from PySide6.QtGui import QGuiApplication
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Family
 from umbrant.catalog.pages import kind_page
-from umbrant.desk.actions import ACTIONS, MENUS, sequences
-from umbrant.review import SORTS
-from umbrant.review.findings import Scope
+from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences
+from umbrant.review import RULES
+from umbrant.review.findings import Subject
 
 DOCS = Path(__file__).parents[1] / "docs"
 
@@ -59,11 +59,11 @@ def _findings() -> str:
         "",
     ]
     said = {
-        Scope.BEHAVIOR: "in a behavior",
-        Scope.PROJECT: "in the project",
-        Scope.TAKE: "in a take",
+        Subject.BEHAVIOR: "in a behavior",
+        Subject.PROJECT: "in the project",
+        Subject.TAKE: "in a take",
     }
-    for sort in SORTS.values():
+    for sort in RULES.values():
         about = " ".join((sort.find.__doc__ or "").split())
         lines.extend(
             [

@@ -13,9 +13,9 @@ from PySide6.QtCore import QEventLoop, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractItemView, QApplication
 
-from umbrant.desk.chips import chip_edit
-from umbrant.desk.settings import Settings
-from umbrant.desk.theme import body_font
+from umbrant.desk.chips.values import chip_edit
+from umbrant.desk.session.settings import Settings
+from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
 from umbrant.model.behaviors import Key, Watch
 from umbrant.model.edits import Edit, declare_key, set_guard
@@ -93,7 +93,7 @@ def _setting(window: MainWindow) -> None:
 def _review(window: MainWindow) -> None:
     assert window.pane is not None
     desk = window.desk
-    desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "tend", "yes", Watch.BOTH)))
+    desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "tend", "yes", Watch.THROUGHOUT)))
     desk.apply(Edit("Guard", lambda p: set_guard(p, "warden", "walk", "tired < 3")))
     desk.apply(
         Edit("Key", lambda p: declare_key(p, "quay", Key(name="tired", type=KeyType.NUMBER)))

@@ -9,7 +9,7 @@ from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Guard, Key,
 from umbrant.model.documents import Cover, Project
 from umbrant.model.staging import Body, Member, Place, Scenario, Stage
 from umbrant.model.values import KeyRef
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import Take, read_take
 from umbrant.take.record import RowRecord
 
@@ -91,7 +91,7 @@ def played(made: Project) -> Take:
     """A take of a project, with the kinds of tests in its catalog."""
     with TemporaryDirectory() as folder:
         return read_take(
-            roll(Order(made, made.cover.scenario, Path(folder) / "t.take"), catalog=CATALOG)
+            roll(RollOrder(made, made.cover.scenario, Path(folder) / "t.take"), catalog=CATALOG)
         )
 
 

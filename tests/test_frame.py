@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QApplication
 from scripts.pages import pages
 
 from umbrant.cli import app
-from umbrant.desk.actions import ACTIONS, sequences
+from umbrant.desk.commands.registry import ACTIONS, sequences
 
 ROOT = Path(__file__).parents[1]
 README = (ROOT / "README.md").read_text()

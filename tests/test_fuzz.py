@@ -12,7 +12,7 @@ from benchmarks.fuzz.tally import Tally
 from benchmarks.fuzz.untrusted import lay, traps
 
 from umbrant.model.folder import read_project
-from umbrant.rolling.roll import Order
+from umbrant.rolling.roll import RollOrder
 
 
 @pytest.mark.parametrize(
@@ -56,5 +56,5 @@ def test_the_same_code_leaves_its_mark_once_it_is_trusted(tmp_path: Path) -> Non
     trap = next(each for each in traps() if each.name == "code at the top")
     place, mark = lay(trap, tmp_path / "trap")
     with Conversation(tmp_path) as supervisor:
-        supervisor.roll(Order(read_project(place), "s", tmp_path / "t.take", trusted=True))
+        supervisor.roll(RollOrder(read_project(place), "s", tmp_path / "t.take", trusted=True))
     assert mark.exists()

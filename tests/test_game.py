@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 
 from tests.small import key, project, row
-from umbrant import Minds, PlainBody, PlainWorld, load_behavior
+from umbrant import Agents, PlainBody, PlainWorld, load_behavior
 from umbrant.catalog.world import BodyView, World
 from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.folder import save_project
@@ -56,7 +56,7 @@ def test_a_place_that_a_game_changes_in_place_is_recorded_as_it_moves(tmp_path: 
     assert read_take(tmp_path / "t.take").poses["a"][:, 0].tolist() == [0.0, 1.0, 2.0, 3.0]
 
 
-def test_several_minds_share_keys_and_hear_events(tmp_path: Path) -> None:
+def test_several_agents_share_keys_and_hear_events(tmp_path: Path) -> None:
     folder = saved(
         tmp_path,
         row("mm", "machine"),
@@ -70,14 +70,14 @@ def test_several_minds_share_keys_and_hear_events(tmp_path: Path) -> None:
     members = [Member(name=name, behavior="b", start=(0, 0)) for name in ("a", "c")]
     for member in members:
         world.add(PlainBody(member.name, member.start))
-    with Minds(folder, world, members) as minds:
-        minds.tick()
-        assert minds.get("a", "n") == 0.0
-        minds.raise_event("bell")
-        minds.tick()
-        assert minds.get("a", "n") == 2.0
-        minds.set("c", "n", 7.0)
-        assert minds.get("a", "n") == 7.0
+    with Agents(folder, world, members) as agents:
+        agents.tick()
+        assert agents.get("a", "n") == 0.0
+        agents.raise_event("bell")
+        agents.tick()
+        assert agents.get("a", "n") == 2.0
+        agents.set("c", "n", 7.0)
+        assert agents.get("a", "n") == 7.0
 
 
 def test_what_is_wrong_with_the_project_is_told(tmp_path: Path) -> None:

@@ -16,10 +16,10 @@ from umbrant.model.behaviors import Key, NodeFile, Watch
 from umbrant.model.documents import Project
 from umbrant.model.problems import ProjectError
 from umbrant.model.values import KeyType
-from umbrant.own import fingerprint, own_catalog
-from umbrant.own_code import running_catalog
+from umbrant.project_code import running_catalog
+from umbrant.project_nodes import fingerprint, project_catalog
 from umbrant.review import review
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import Take, read_take
 
 SMELL = '''
@@ -60,13 +60,13 @@ def with_nodes(made: Project, text: str = SMELL) -> Project:
 
 def rolled(made: Project, *, trusted: bool = True) -> Take:
     with TemporaryDirectory() as folder:
-        return read_take(roll(Order(made, "s", Path(folder) / "t.take", trusted=trusted)))
+        return read_take(roll(RollOrder(made, "s", Path(folder) / "t.take", trusted=trusted)))
 
 
 @pytest.mark.parametrize("runs", [True, False])
 def test_own_nodes_are_declared_whether_they_may_run_or_not(runs: bool) -> None:
     made = with_nodes(project())
-    own = own_catalog(made)
+    own = project_catalog(made)
     assert own.problems == ()
     catalog = running_catalog(made, trusted=True) if runs else own.catalog
     smells, ring, tide = (catalog.kinds[name] for name in ("smells", "ring", "tide"))
@@ -86,7 +86,7 @@ def test_own_nodes_run_in_rows_and_conditions_like_any_other() -> None:
             seconds=0.6,
         )
     )
-    assert validate(made, own_catalog(made).catalog) == []
+    assert validate(made, project_catalog(made).catalog) == []
     take = rolled(made)
     assert refusals(take, "ss") == [(0, 1, "guard")]
     assert spans(take, "ri")[0] == (2, 4, "success")
@@ -96,7 +96,7 @@ def test_nothing_of_an_untrusted_project_runs(tmp_path: Path) -> None:
     mark = tmp_path / "ran"
     text = f"import pathlib\npathlib.Path({str(mark)!r}).touch()\n" + SMELL
     made = with_nodes(project(row("ri", "ring"), seconds=0.2), text)
-    own = own_catalog(made)
+    own = project_catalog(made)
     assert validate(made, own.catalog) == []
     take = rolled(made, trusted=False)
     assert record(take, "ri").spans[0].cause.kind == "not_trusted"  # type: ignore[union-attr]
@@ -165,7 +165,7 @@ def end(me, how, key):
 
 def test_what_is_wrong_with_a_file_is_told_with_its_line() -> None:
     def told(text: str) -> str:
-        return " ".join(str(each) for each in own_catalog(with_nodes(project(), text)).problems)
+        return " ".join(str(each) for each in project_catalog(with_nodes(project(), text)).problems)
 
     assert "nodes/mine.py: line 1" in told("def (")
     assert told("\n1 / 0\n") == "", "that shows when it is run"
@@ -291,7 +291,7 @@ def test_no_annotation_of_an_untrusted_project_is_run(tmp_path: Path, annotation
     )
     text = f'{head}    """Hums.\n\n    x: how\n    """\n    return True\n'
     made = with_nodes(project(row("hu", "hum"), seconds=0.2), text)
-    own = own_catalog(made)
+    own = project_catalog(made)
     assert "cannot be read without running it" in own.problems[0].message
     rolled(made, trusted=False)
     review(made, own.catalog)
@@ -300,7 +300,7 @@ def test_no_annotation_of_an_untrusted_project_is_run(tmp_path: Path, annotation
 
 def test_a_type_may_be_written_in_quotes() -> None:
     text = SMELL.replace("reach: Metres = 4.0", 'reach: "Metres" = 4.0')
-    own = own_catalog(with_nodes(project(row("ri", "ring")), text))
+    own = project_catalog(with_nodes(project(row("ri", "ring")), text))
     assert own.problems == ()
     reach = own.catalog.kinds["smells"].param("reach")
     assert reach is not None
@@ -320,7 +320,7 @@ def test_a_type_may_be_written_in_quotes() -> None:
 )
 def test_a_parameter_that_no_chip_can_hold_is_told_of_with_its_line(params: str, says: str) -> None:
     head = f'from umbrant.nodes import *\n\n@action("hum {{x}}")\ndef hum(me: Agent, {params}):\n'
-    own = own_catalog(with_nodes(project(), f'{head}    """Hums.\n\n    x: x\n    """\n'))
+    own = project_catalog(with_nodes(project(), f'{head}    """Hums.\n\n    x: x\n    """\n'))
     (told,) = (str(each) for each in own.problems)
     assert told.startswith("nodes/mine.py: line 4: ")
     assert says in told

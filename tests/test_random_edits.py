@@ -13,13 +13,12 @@ from hypothesis import strategies as st
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import ROWS, Family
-from umbrant.catalog.validation import Memory as ValidationMemory
-from umbrant.catalog.validation import validate
-from umbrant.desk.chips import ChipError, FieldChip
-from umbrant.desk.history import History
-from umbrant.desk.setting.fields import Line
-from umbrant.desk.setting.lines import Memory as SettingMemory
-from umbrant.desk.setting.lines import Setting
+from umbrant.catalog.validation import ValidationMemory, validate
+from umbrant.desk.chips.values import ChipError, FieldChip
+from umbrant.desk.session.history import History
+from umbrant.desk.views.setting.fields import SettingLine
+from umbrant.desk.views.setting.lines import Setting
+from umbrant.desk.views.setting.lines import SettingMemory as SettingMemory
 from umbrant.model.behaviors import Row, Watch
 from umbrant.model.clipboard import extract_rows, paste_rows, rows_from, rows_text, wrap_rows
 from umbrant.model.documents import Project
@@ -40,10 +39,10 @@ from umbrant.model.edits import (
     set_note,
     unnest_row,
 )
+from umbrant.model.expanded import expand_behavior, written_under
 from umbrant.model.folder import document_texts, read_project, save_project
 from umbrant.model.outline import OutlineError
 from umbrant.model.paths import PathError, move, remove
-from umbrant.model.whole import whole_behavior, written_under
 from umbrant.review import review
 
 PROJECT = read_project(DEMO)
@@ -72,7 +71,7 @@ WORDS = [
 def row_edit(data: st.DataObject, project: Project) -> Callable[[Project], Project]:
     """Something done to a random row of a random behavior, or of one that it uses."""
     name = data.draw(st.sampled_from([each.name for each in project.behaviors]))
-    behavior = whole_behavior(project, name).behavior
+    behavior = expand_behavior(project, name).behavior
     if not behavior.rows:
         return lambda p: p
     row = data.draw(st.sampled_from(behavior.rows))
@@ -114,7 +113,7 @@ def row_edit(data: st.DataObject, project: Project) -> Callable[[Project], Proje
 
 
 def setting_edit(
-    data: st.DataObject, project: Project, lines: list[Line]
+    data: st.DataObject, project: Project, lines: list[SettingLine]
 ) -> Callable[[Project], Project]:
     """Something done to a random line of the setting: added, removed, moved, or a chip of it
     changed.

@@ -15,7 +15,7 @@ from benchmarks.fuzz.documents import EXAMPLES, within
 from benchmarks.fuzz.tally import Tally
 from umbrant import cli
 from umbrant.model.folder import read_project
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 
 LONGEST_S = 60
 CODES = (0, 1, 2, 3)
@@ -55,7 +55,7 @@ VALUES = ("", "0", "-1", "1", "0.5", "nan", "inf", "-inf", "1e300", "9" * 400, "
 def _prepare(folder: Path) -> list[str]:
     """Files of all kinds to name on a command line."""
     project = read_project(EXAMPLES / "first-steps")
-    take = roll(Order(project, project.cover.scenario, folder / "good.take", seconds=2.0))
+    take = roll(RollOrder(project, project.cover.scenario, folder / "good.take", seconds=2.0))
     named = [
         folder / name for name in ("a#b.take", "a?b.take", "a%41b.take", "a b.take", "\x1b[1m.take")
     ]

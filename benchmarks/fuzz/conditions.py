@@ -18,7 +18,7 @@ from umbrant.model.documents import Cover, Project
 from umbrant.model.staging import Member, Place, Prop, Scenario, Stage
 from umbrant.model.values import KeyType
 from umbrant.reasons.why import Explainer
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import read_take
 
 KEYS = (
@@ -184,6 +184,6 @@ def _used(text: str, folder: Path) -> str:
         return "a part has a span outside of it"
     spoken(tree, BUILTIN)
     list(atoms(tree))
-    explainer = Explainer(read_take(roll(Order(_project(text), "s", folder / "t.take"))), "a")
+    explainer = Explainer(read_take(roll(RollOrder(_project(text), "s", folder / "t.take"))), "a")
     answers = (explainer.why(2), explainer.why_not(2, "r1"))
     return "" if all(each.text for each in answers) else "there is no answer"

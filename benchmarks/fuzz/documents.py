@@ -17,10 +17,10 @@ from umbrant.catalog.validation import validate
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts, parse_project, read_project, save_project
 from umbrant.model.problems import ProjectError
-from umbrant.own import own_catalog
+from umbrant.project_nodes import project_catalog
 from umbrant.reasons.why import Explainer
 from umbrant.review import review, review_take
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import read_take
 
@@ -223,7 +223,7 @@ def _identity(project: Project, folder: Path) -> str:
 
 def _used(project: Project, folder: Path) -> str:
     """Validate, review, play and explain it."""
-    own = own_catalog(project)
+    own = project_catalog(project)
     problems = [*validate(project, own.catalog), *own.problems]
     for problem in problems:
         if how := readable(str(problem)):
@@ -234,7 +234,7 @@ def _used(project: Project, folder: Path) -> str:
         str(finding)
     scenario = project.scenario(project.cover.scenario)
     seconds = min(scenario.seconds, 6 / scenario.ticks_per_s)
-    take = read_take(roll(Order(project, scenario.name, folder / "t.take", seconds=seconds)))
+    take = read_take(roll(RollOrder(project, scenario.name, folder / "t.take", seconds=seconds)))
     export_text(take, ExportFormat.JSONL)
     review_take(take, own.catalog)
     for member in scenario.players[:3]:

@@ -16,7 +16,7 @@ from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import KeyRef, KeyType
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
 from umbrant.rolling.orders import Reply, order_line, read_reply
-from umbrant.rolling.roll import Order
+from umbrant.rolling.roll import RollOrder
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import Take, read_take
 from umbrant.take.record import RowRecord
@@ -51,7 +51,7 @@ class Conversation:
         self._process.communicate()
         self._errors.close()
 
-    def roll(self, order: Order) -> Reply:
+    def roll(self, order: RollOrder) -> Reply:
         """What comes of an order."""
         assert self._process.stdin is not None
         assert self._process.stdout is not None
@@ -115,7 +115,7 @@ def attack(nodes: Iterable[HostileNode], folder: Path, tally: Tally) -> Tally:
 
         def usual() -> str:
             path = folder / "usual.take"
-            assert supervisor.roll(Order(harmless, "s", path)).error == ""
+            assert supervisor.roll(RollOrder(harmless, "s", path)).error == ""
             return export_text(read_take(path), ExportFormat.JSONL)
 
         before = usual()
@@ -123,7 +123,7 @@ def attack(nodes: Iterable[HostileNode], folder: Path, tally: Tally) -> Tally:
         def attempt(node: HostileNode) -> str:
             path = folder / "bad.take"
             path.unlink(missing_ok=True)
-            reply = supervisor.roll(Order(project_with(node), "s", path, trusted=True))
+            reply = supervisor.roll(RollOrder(project_with(node), "s", path, trusted=True))
             how = _judged(node, reply, path)
             return how or (
                 "" if usual() == before else "what is played afterwards comes out another way"

@@ -10,11 +10,11 @@ from pathlib import Path
 
 from benchmarks.fuzz.documents import EXAMPLES, LONGEST_S, readable, within
 from benchmarks.fuzz.tally import Tally
-from umbrant.desk.loader import Load, load
+from umbrant.desk.session.loader import Load, load
 from umbrant.model.folder import read_project
 from umbrant.reasons.now import now_value
 from umbrant.reasons.why import Explainer
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.errors import TakeError
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import Take, read_take
@@ -60,7 +60,7 @@ def bases(folder: Path) -> list[Path]:
         project = read_project(EXAMPLES / name)
         found.append(
             roll(
-                Order(
+                RollOrder(
                     project, project.cover.scenario, folder / f"base{number}.take", seconds=seconds
                 )
             )

@@ -20,10 +20,10 @@ from umbrant.catalog.schema import project_schema
 from umbrant.catalog.validation import validate
 from umbrant.model.folder import document_texts, read_project, save_project
 from umbrant.model.problems import ProjectError
-from umbrant.own import own_catalog
+from umbrant.project_nodes import project_catalog
 from umbrant.reasons.why import Explainer
 from umbrant.review import review
-from umbrant.rolling.roll import Order
+from umbrant.rolling.roll import RollOrder
 from umbrant.take.reader import read_take
 
 HUM = 'from umbrant.nodes import *\n\n@action("hum")\ndef hum(me: Agent):\n    """Hums."""\n    return True\n'
@@ -64,7 +64,7 @@ STANDARD = [
 WINDOW = """
 import os, pathlib, threading
 from umbrant.desk import app
-from umbrant.desk.dialogs import Dialogs
+from umbrant.desk.widgets.dialogs import Dialogs
 
 Dialogs.trust = lambda self, files: False
 Dialogs.problems = Dialogs.message = lambda *_: None
@@ -323,13 +323,13 @@ def _read(place: Path, path: Path, supervisor: Conversation) -> None:
         project = read_project(place)
     except ProjectError:
         return
-    own = own_catalog(project)
+    own = project_catalog(project)
     problems = [*validate(project, own.catalog), *own.problems]
     if not any(not each.row_id for each in problems):
         review(project, own.catalog)
     project_schema(own.catalog)
     document_texts(project)
-    reply = supervisor.roll(Order(project, "s", path))
+    reply = supervisor.roll(RollOrder(project, "s", path))
     if reply.take is not None:
         explainer = Explainer(read_take(path), "warden")
         explainer.why(0)

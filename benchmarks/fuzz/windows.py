@@ -17,10 +17,10 @@ from PySide6.QtWidgets import QApplication
 from benchmarks.fuzz import documents, takes
 from benchmarks.fuzz.tally import Tally
 from umbrant.desk.app import SWITCH_S
-from umbrant.desk.dialogs import Dialogs
 from umbrant.desk.logs import log
-from umbrant.desk.settings import Settings
-from umbrant.desk.theme import body_font
+from umbrant.desk.session.settings import Settings
+from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
 from umbrant.model.problems import Problem
 

@@ -23,11 +23,11 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QDialog, QMenu, QTe
 from shiboken6 import isValid
 
 from benchmarks.soak.steps import PROJECTS, Step, steps_of
-from umbrant.desk.actions import ACTIONS
-from umbrant.desk.dialogs import Dialogs
+from umbrant.desk.commands.registry import ACTIONS
 from umbrant.desk.logs import log
-from umbrant.desk.settings import Settings
-from umbrant.desk.theme import body_font
+from umbrant.desk.session.settings import Settings
+from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
 
 EXAMPLES = Path(__file__).parents[2] / "examples"

@@ -3,13 +3,13 @@
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from umbrant.game import Minds as Minds
+    from umbrant.game import Agents as Agents
     from umbrant.game import PlainBody as PlainBody
     from umbrant.game import PlainWorld as PlainWorld
     from umbrant.game import load_behavior as load_behavior
 
 __version__ = "0.1.0"
-__all__ = ["Minds", "PlainBody", "PlainWorld", "load_behavior"]
+__all__ = ["Agents", "PlainBody", "PlainWorld", "load_behavior"]
 
 
 def __getattr__(name: str) -> Any:

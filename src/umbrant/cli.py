@@ -28,15 +28,15 @@ from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
 from umbrant.model.printable import escaped, escaped_json, printable
 from umbrant.model.problems import ProjectError, did_you_mean
-from umbrant.own import names_of, own_catalog
-from umbrant.reasons.minds import changes_of_mind, leads
+from umbrant.project_nodes import names_of, project_catalog
+from umbrant.reasons.decision_changes import decision_changes, leading_spans
 from umbrant.reasons.now import now_value
 from umbrant.reasons.sentences import Answer
 from umbrant.reasons.why import Explainer
 from umbrant.review import review
-from umbrant.review.findings import Weight
+from umbrant.review.findings import Severity
 from umbrant.rolling.client import SupervisedRoll
-from umbrant.rolling.roll import Order
+from umbrant.rolling.roll import RollOrder
 from umbrant.take.errors import TakeError
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import Take, read_take
@@ -258,10 +258,10 @@ def why(
 def review_(project: ProjectArg, as_json: JsonOption = False) -> None:
     """Say what looks like a mistake in a project. Exits with 1 when there are errors."""
     whole = read_project(project)
-    own = own_catalog(whole)
+    own = project_catalog(whole)
     problems = [*validate(whole, own.catalog), *own.problems]
     found = [] if any(not problem.row_id for problem in problems) else review(whole, own.catalog)
-    errors = bool(problems) or any(each.sort.weight is Weight.ERROR for each in found)
+    errors = bool(problems) or any(each.sort.weight is Severity.ERROR for each in found)
     if as_json:
         _print_json(
             {
@@ -337,7 +337,7 @@ def _rolled(
     trust: bool,
 ) -> Take:
     project = read_project(folder)
-    own = own_catalog(project)
+    own = project_catalog(project)
     problems = [*validate(project, own.catalog), *own.problems]
     if problems:
         raise ProjectError(problems)
@@ -352,7 +352,7 @@ def _rolled(
             file=sys.stderr,
         )
     path = out or _default_path(folder, name, project, seed)
-    order = Order(project, name, path, seed, seconds, trusted=trust)
+    order = RollOrder(project, name, path, seed, seconds, trusted=trust)
     with SupervisedRoll(order) as running, _Signals(running.stop) as signals:
         reply = running.wait()
     if signals.number:
@@ -447,7 +447,7 @@ def _print_story(take: Take) -> None:
 def _print_changes(take: Take, name: str) -> None:
     explainer = Explainer(take, name)
     _say(f"\n{explainer.title}, by behavior '{explainer.behavior.title}'")
-    for lead in changes_of_mind(take, name):
+    for lead in decision_changes(take, name):
         line = explainer.change(lead)
         _say(f"{take.header.seconds(lead.start):7.2f} s  {line.number:5} {line.text}")
 
@@ -455,14 +455,13 @@ def _print_changes(take: Take, name: str) -> None:
 def _summary(take: Take, name: str) -> str:
     """What an agent spent its time on, the longest first, and how often it changed its mind."""
     explainer, spent = Explainer(take, name), Counter[str]()
-    for lead in leads(take, name):
+    for lead in leading_spans(take, name):
         spent[explainer.names.titles[lead.row_id]] += lead.end + 1 - lead.start
     told = ", ".join(
         f"{title} {take.header.seconds(ticks):.1f} s" for title, ticks in spent.most_common(5)
     )
-    return (
-        f"{explainer.title}: {told}; {max(0, len(changes_of_mind(take, name)) - 1)} changes of mind"
-    )
+    changes = max(0, len(decision_changes(take, name)) - 1)
+    return f"{explainer.title}: {told}; {changes} changes of mind"
 
 
 def _minds(take: Take) -> dict[str, list[dict[str, object]]]:
@@ -476,7 +475,7 @@ def _minds(take: Take) -> dict[str, list[dict[str, object]]]:
                 "row": lead.row_id,
                 "reason": explainer.change(lead).text,
             }
-            for lead in changes_of_mind(take, name)
+            for lead in decision_changes(take, name)
         ]
     return found
 

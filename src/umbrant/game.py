@@ -8,7 +8,7 @@ open.
         rat.tick()
     rat.close()
 
-Several minds that share keys and events are made by one `Minds`.
+Several minds that share keys and events are made by one `Agents`.
 """
 
 import math
@@ -18,16 +18,16 @@ from types import TracebackType
 
 from umbrant.catalog.causes import cause
 from umbrant.catalog.validation import validate
-from umbrant.catalog.world import BodyView, Noise, PropView, Sight, Way, World
-from umbrant.engine.recorder import Recorder, Unrecorded
-from umbrant.engine.runner import Common, Runner
+from umbrant.catalog.world import BodyView, Noise, PropView, Route, Sight, World
+from umbrant.engine.recorder import NullRecorder, Recorder
+from umbrant.engine.runner import CastContext, Runner
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts, read_project
 from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Body, Member, Scenario, Stage
-from umbrant.model.values import Literal, Point
-from umbrant.own import own_catalog
-from umbrant.own_code import running_catalog
+from umbrant.model.values import Point, Value
+from umbrant.project_code import running_catalog
+from umbrant.project_nodes import project_catalog
 from umbrant.take.header import Header
 from umbrant.take.writer import TakeWriter
 
@@ -109,8 +109,8 @@ class PlainWorld:
     def make_noise(self, noise: Noise) -> None:
         self._noises = [*self.noises(), noise]
 
-    def way_to(self, name: str, goal: Point) -> Way:
-        return Way((goal,), math.dist(self.bodies_by_name[name].place, goal))
+    def route_to(self, name: str, goal: Point) -> Route:
+        return Route((goal,), math.dist(self.bodies_by_name[name].place, goal))
 
     def walkable_near(self, name: str, place: Point) -> Point | None:
         return place
@@ -118,7 +118,7 @@ class PlainWorld:
     def look(self, start: Point, end: Point) -> Sight:
         return Sight(None)
 
-    def head_for(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Way:
+    def move_towards(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Route:
         """Go straight there, at once, as far as one tick allows."""
         body = self.bodies_by_name[name]
         left = math.dist(body.place, goal)
@@ -126,7 +126,7 @@ class PlainWorld:
             share = min(1.0, speed_m_s * self.tick_s / left)
             x, y = body.place
             body.place = x + (goal[0] - x) * share, y + (goal[1] - y) * share
-        return Way((goal,), left)
+        return Route((goal,), left)
 
     def turn(self, name: str, heading_deg: float) -> float:
         self.bodies_by_name[name].heading_deg = heading_deg
@@ -142,7 +142,7 @@ class PlainWorld:
         return None
 
 
-class Minds:
+class Agents:
     """Agents that run behaviors of one project in one world, with shared keys and events. Use as a
     context, or close.
 
@@ -161,7 +161,7 @@ class Minds:
         record: str | Path | None = None,
     ) -> None:
         project = read_project(Path(folder))
-        own = own_catalog(project)
+        own = project_catalog(project)
         problems = [*validate(project, own.catalog), *own.problems]
         if problems:
             raise ProjectError(problems)
@@ -169,7 +169,7 @@ class Minds:
         self._writer = (
             TakeWriter(Path(record), _header(project, members, world, seed)) if record else None
         )
-        self._common = Common(project, running_catalog(project, trusted=trust), seed)
+        self._common = CastContext(project, running_catalog(project, trusted=trust), seed)
         self.minds = {
             each.name: Runner(self._common, each, world, self._recorder(each.name))
             for each in members
@@ -203,11 +203,11 @@ class Minds:
         """Raise an event, heard at the next tick by one agent, by a group, or by all."""
         self._common.raise_event(event, to, self.world.now_s)
 
-    def get(self, name: str, key: str) -> Literal | None:
+    def get(self, name: str, key: str) -> Value | None:
         """An agent's key."""
         return self.minds[name].board.get(key)
 
-    def set(self, name: str, key: str, value: Literal | None) -> None:
+    def set(self, name: str, key: str, value: Value | None) -> None:
         """Write an agent's key. Raises KeyError if its behavior has no such key."""
         board = self.minds[name].board
         board.writer = ("", GAME)
@@ -219,7 +219,7 @@ class Minds:
             self._writer.close()
             self._writer = None
 
-    def __enter__(self) -> "Minds":
+    def __enter__(self) -> "Agents":
         return self
 
     def __exit__(
@@ -231,7 +231,7 @@ class Minds:
         self.close()
 
     def _recorder(self, name: str) -> Recorder:
-        return self._writer.agent(name) if self._writer is not None else Unrecorded()
+        return self._writer.agent(name) if self._writer is not None else NullRecorder()
 
 
 def load_behavior(
@@ -240,23 +240,23 @@ def load_behavior(
     world: World,
     *,
     name: str,
-    keys: Mapping[str, Literal] | None = None,
+    keys: Mapping[str, Value] | None = None,
     seed: int = 1,
     trust: bool = False,
     record: str | Path | None = None,
-) -> Minds:
+) -> Agents:
     """One agent that runs a behavior of the project in `folder`. The world must have a body of that
     name.
 
     `keys` are what its blackboard starts with; `trust` lets the project's own nodes run; `record`
-    is where a take is written that the window can open. Errors as in `Minds`.
+    is where a take is written that the window can open. Errors as in `Agents`.
     """
     body = world.body(name)
     start = body.place if body is not None else (0.0, 0.0)
     member = Member(
         name=name, title=name.capitalize(), behavior=behavior, start=start, keys=dict(keys or {})
     )
-    return Minds(folder, world, [member], seed=seed, trust=trust, record=record)
+    return Agents(folder, world, [member], seed=seed, trust=trust, record=record)
 
 
 def _header(project: Project, members: Sequence[Member], world: World, seed: int) -> Header:

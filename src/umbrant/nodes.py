@@ -58,8 +58,8 @@ from umbrant.catalog.declare import (
     sense,
 )
 from umbrant.catalog.geometry import distance_m, heading_to
-from umbrant.catalog.reading import Reading
-from umbrant.catalog.work import Progress, lasting
+from umbrant.catalog.protocols import Progress, lasting
+from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Me as Agent
 from umbrant.catalog.world import Noise
 from umbrant.catalog.world import Target as Place

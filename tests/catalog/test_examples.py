@@ -8,7 +8,7 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Kind
 from umbrant.catalog.examples import NPC, SHOWN, example_of
 from umbrant.catalog.validation import validate
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import read_take
 from umbrant.take.record import Outcome
 
@@ -22,7 +22,7 @@ def test_the_example_of_a_kind_shows_it_at_work(kind: Kind, tmp_path: Path) -> N
     assert validate(made) == []
     behavior = made.behavior("example")
     assert SHOWN in behavior.by_id
-    take = read_take(roll(Order(made, "example", tmp_path / "example.take")))
+    take = read_take(roll(RollOrder(made, "example", tmp_path / "example.take")))
     assert take.agents[NPC].notices == []
     record = take.agents[NPC].row(SHOWN)
     if kind.id in NEVER_RUNS:

@@ -29,7 +29,7 @@ from umbrant.model.staging import (
     Stat,
     TakeAway,
 )
-from umbrant.model.values import KeyType, Literal, PlaceRef, Point
+from umbrant.model.values import KeyType, PlaceRef, Point, Value
 from umbrant.stage.ground import Sightlines
 from umbrant.take.reader import Take
 
@@ -399,7 +399,7 @@ def test_senses_answer(when: str, holds: bool, not_so: str) -> None:
     "kind", [kind for kind in BUILTIN.kinds.values() if kind.in_line], ids=lambda kind: kind.id
 )
 @pytest.mark.parametrize("value", [None, False, True, 0.0, "", (0.0, 0.0)])
-def test_a_sense_in_line_says_what_its_function_says(kind: Kind, value: Literal | None) -> None:
+def test_a_sense_in_line_says_what_its_function_says(kind: Kind, value: Value | None) -> None:
     assert all(param.type is ParamType.KEY for param in kind.params)
     given = {param.name: SimpleNamespace(value=value) for param in kind.params}
     written = re.sub(r"[{}]", "", kind.in_line)

@@ -11,17 +11,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.language.ask import Asker
+from umbrant.catalog.codegen.expression import BoundSense
+from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.language.bound_condition import BoundCondition
 from umbrant.catalog.language.check import faults
-from umbrant.catalog.language.found import Found
-from umbrant.catalog.language.grid import ask_grid
-from umbrant.catalog.language.phrases import PieceKind, pieces, spoken
-from umbrant.catalog.language.tree import Ask, LanguageError, Number, parse, source
-from umbrant.catalog.language.written import Sensed
-from umbrant.catalog.reading import Reading
-from umbrant.catalog.work import nothing
+from umbrant.catalog.language.grid import evaluate_on_grid
+from umbrant.catalog.language.phrases import PhrasePieceKind, pieces, spoken
+from umbrant.catalog.language.tree import LanguageError, NumberTerm, SenseCall, parse, source
+from umbrant.catalog.protocols import discard
+from umbrant.catalog.readings import Reading
 from umbrant.model.behaviors import Key
-from umbrant.model.values import KeyType, Literal
+from umbrant.model.values import KeyType, Value
 
 KEYS = {
     key.name: key
@@ -41,36 +41,36 @@ KEYS = {
 class Held:
     """A key among the values of a scope, which may change."""
 
-    values: dict[str, Literal | None]
+    values: dict[str, Value | None]
     name: str
 
     @property
-    def value(self) -> Literal | None:
+    def value(self) -> Value | None:
         return self.values.get(self.name)
 
 
 class Values:
     """A scope with fixed values; senses are looked up by their source."""
 
-    def __init__(self, **values: Literal | None) -> None:
+    def __init__(self, **values: Value | None) -> None:
         self.values = values
 
     def key(self, name: str) -> Held:
         return Held(self.values, name)
 
-    def sense(self, ask: Ask) -> Sensed:
-        return Sensed(
+    def sense(self, ask: SenseCall) -> BoundSense:
+        return BoundSense(
             lambda: Reading(self.values.get(source(ask).replace("(visitor)", "_visitor")))
         )
 
 
-def asked(text: str, **values: Literal | None) -> tuple[bool, dict[int, Found | None]]:
+def asked(text: str, **values: Value | None) -> tuple[bool, dict[int, AtomResult | None]]:
     """The answer, and what was told of each atom."""
-    told: dict[int, Found | None] = {}
-    return Asker(parse(text), Values(**values), told.__setitem__).ask(), told
+    told: dict[int, AtomResult | None] = {}
+    return BoundCondition(parse(text), Values(**values), told.__setitem__).ask(), told
 
 
-def answer(text: str, **values: Literal | None) -> bool:
+def answer(text: str, **values: Value | None) -> bool:
     return asked(text, **values)[0]
 
 
@@ -126,7 +126,9 @@ def test_asking_keeps_both_sides_of_each_comparison_and_leaves_out_what_was_not_
 
 def test_what_an_atom_finds_is_told_when_it_is_another_than_before() -> None:
     values, told = Values(n=2.0, m=3.0), []
-    asker = Asker(parse("n < 6 and m > 1"), values, lambda atom, found: told.append((atom, found)))
+    asker = BoundCondition(
+        parse("n < 6 and m > 1"), values, lambda atom, found: told.append((atom, found))
+    )
     for n in (2.0, 2.0, 7.0, 7.0, 3.0):
         values.values["n"] = n
         asker.ask()
@@ -143,13 +145,13 @@ def test_what_an_atom_finds_is_told_when_it_is_another_than_before() -> None:
 class InLine(Values):
     """A scope whose one sense, `is_set`, is written out, or asked by its function."""
 
-    def __init__(self, in_line: str, **values: Literal | None) -> None:
+    def __init__(self, in_line: str, **values: Value | None) -> None:
         super().__init__(**values)
         self.in_line = in_line
 
-    def sense(self, ask: Ask) -> Sensed:
+    def sense(self, ask: SenseCall) -> BoundSense:
         held = self.key(getattr(ask.args[0], "key", ""))
-        return Sensed(lambda: held.value is not None, self.in_line, {"key": held})
+        return BoundSense(lambda: held.value is not None, self.in_line, {"key": held})
 
 
 @pytest.mark.parametrize(
@@ -167,7 +169,9 @@ def test_a_sense_in_line_answers_and_tells_as_it_does_when_asked(
     heard: list[list[object]] = []
     for in_line in ("{key}.value is not None", ""):
         scope, told = InLine(in_line), []
-        asker = Asker(parse(text), scope, lambda atom, found, told=told: told.append((atom, found)))
+        asker = BoundCondition(
+            parse(text), scope, lambda atom, found, told=told: told.append((atom, found))
+        )
         for n, flag in steps:
             scope.values.update(n=n, flag=flag)
             told.append(asker.ask())
@@ -272,7 +276,7 @@ def test_a_grid_gives_the_same_answers_as_asking_one_at_a_time(
         name: np.array([math.nan if each is None else float(each) for each in column])
         for name, column in zip(names, columns, strict=True)
     }
-    answers = np.broadcast_to(ask_grid(tree, grid), (len(cases),))
+    answers = np.broadcast_to(evaluate_on_grid(tree, grid), (len(cases),))
     for case, found in zip(cases, answers, strict=True):
         assert (found == 1.0) == answer(text, **dict(zip(names, case, strict=True)))
 
@@ -283,20 +287,20 @@ def test_an_answer_is_the_same_whether_or_not_anybody_is_told(
 ) -> None:
     n, m, flag, raining = given_
     values = Values(n=n, m=m, flag=flag, raining=raining)
-    told = Asker(parse(text), values, lambda atom, found: None).ask()
-    assert Asker(parse(text), values, nothing).ask() is told
+    told = BoundCondition(parse(text), values, lambda atom, found: None).ask()
+    assert BoundCondition(parse(text), values, discard).ask() is told
 
 
 def test_a_condition_is_read_in_words_with_its_numbers_apart() -> None:
     tree = parse("can_see(visitor, within=8) and not n < 0.5")
     assert spoken(tree, BUILTIN) == "can see visitor within 8 m and not n < 0.5"
-    numbers = [piece for piece in pieces(tree, BUILTIN) if piece.kind is PieceKind.NUMBER]
+    numbers = [piece for piece in pieces(tree, BUILTIN) if piece.kind is PhrasePieceKind.NUMBER]
     assert [(piece.value, piece.span) for piece in numbers] == [(8.0, (24, 25)), (0.5, (39, 42))]
     assert numbers[0].quantity.unit == "m"
 
 
 def test_a_negative_number_is_one_number() -> None:
-    assert parse("-3") == Number(-3.0, (0, 2))
+    assert parse("-3") == NumberTerm(-3.0, (0, 2))
 
 
 def test_long_and_deep_conditions_are_asked_or_refused_in_words() -> None:

@@ -6,7 +6,7 @@ import pytest
 
 from tests.conftest import DEMO
 from tests.small import key, project, row
-from umbrant.catalog.validation import Memory, open_project, validate
+from umbrant.catalog.validation import ValidationMemory, open_project, validate
 from umbrant.model.behaviors import Key
 from umbrant.model.edits import delete_rows, set_guard, set_kind
 from umbrant.model.folder import read_project
@@ -154,7 +154,7 @@ def test_opening_gathers_the_problems_of_all_files(demo: Path) -> None:
 
 def test_what_was_found_fine_is_not_looked_at_again_until_something_around_it_changes() -> None:
     first = project = read_project(DEMO)
-    memory: Memory = {}
+    memory: ValidationMemory = {}
     assert validate(project, memory=memory) == []
     for edit in (
         lambda p: set_kind(p, "warden", "chk", "machine", []),

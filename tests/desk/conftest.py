@@ -15,12 +15,12 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import DEMO
 from tests.desk import warm_worker
-from umbrant.desk.dialogs import Dialogs
-from umbrant.desk.ledger.model import OUTLINE
-from umbrant.desk.roller import Roller
-from umbrant.desk.sentence import Chip, Editor
-from umbrant.desk.settings import Settings
-from umbrant.desk.theme import body_font
+from umbrant.desk.chips.sentence import Chip, ChipEditor
+from umbrant.desk.session.roller import Roller
+from umbrant.desk.session.settings import Settings
+from umbrant.desk.views.ledger.model import OUTLINE
+from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
 from umbrant.model.problems import Problem
 
@@ -162,7 +162,8 @@ class Driver:
         row_id = self.desk.behavior.outline.find(number)
         assert row_id is not None
         self.click(
-            self.chip(row_id, lambda chip: chip.editor is Editor.NAME)[1].center() - QPointF(0, 14)
+            self.chip(row_id, lambda chip: chip.editor is ChipEditor.NAME)[1].center()
+            - QPointF(0, 14)
         )
         assert self.desk.row_id == row_id
 
@@ -180,7 +181,7 @@ class Driver:
 
     def number_chip(self, row_id: str, param: str) -> tuple[Chip, "object"]:
         return self.chip(
-            row_id, lambda chip: chip.slot.param == param and chip.editor is Editor.NUMBER
+            row_id, lambda chip: chip.slot.param == param and chip.editor is ChipEditor.NUMBER
         )
 
     def click(self, place: QPointF) -> None:

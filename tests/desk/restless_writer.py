@@ -10,7 +10,7 @@ import os
 import sys
 from pathlib import Path
 
-from umbrant.desk.recovery import _write, forget_changes, recovery_path
+from umbrant.desk.session.autosave import _write, forget_changes, recovery_path
 from umbrant.model.edits import rename_row
 from umbrant.model.folder import read_project, save_project
 from umbrant.model.paths import put

@@ -13,10 +13,10 @@ from tests.conftest import DEMO
 from tests.desk.conftest import Driver
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
-from umbrant.desk import background, reviewing
-from umbrant.desk.background import Background
-from umbrant.desk.reviewing import Reviewed, findings_of
-from umbrant.desk.state import KEPT_TAKES
+from umbrant.desk.session import background, reviewing
+from umbrant.desk.session.background import Background
+from umbrant.desk.session.desk import KEPT_TAKES
+from umbrant.desk.session.reviewing import Reviewed, findings_of
 from umbrant.model.paths import put
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 from PySide6.QtCore import QPoint, QPointF, Qt
 
 from tests.desk.conftest import Driver
-from umbrant.desk.curve_view import dragged
+from umbrant.desk.views.curve.view import dragged
 from umbrant.model.edits import Edit, rename_row
 from umbrant.model.paths import put
 from umbrant.model.values import Curve, Shape

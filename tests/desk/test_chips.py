@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from tests.small import key, project, row
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.desk.chips import (
+from umbrant.desk.chips.sentence import Chip, ChipEditor, sentence
+from umbrant.desk.chips.values import (
     ChipError,
     bounded,
     chip_edit,
@@ -19,12 +20,11 @@ from umbrant.desk.chips import (
     stepped,
     typed_value,
 )
-from umbrant.desk.sentence import Chip, Editor, sentence
 from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
+from umbrant.model.expanded import expand_behavior
 from umbrant.model.staging import Member, Prop
 from umbrant.model.values import KeyRef, KeyType, PlaceRef, Spread
-from umbrant.model.whole import whole_behavior
 
 KEYS = (
     Key(name="visitor", type=KeyType.AGENT),
@@ -45,7 +45,7 @@ def made(*rows: Row) -> Project:
     )
 
 
-def chip(of: Row, param: str, editor: Editor | None = None) -> Chip:
+def chip(of: Row, param: str, editor: ChipEditor | None = None) -> Chip:
     found = [piece.chip for piece in sentence(of, BUILTIN, in_full=True) if piece.chip]
     return next(
         each for each in found if each.slot.param == param and editor in (None, each.editor)
@@ -54,7 +54,9 @@ def chip(of: Row, param: str, editor: Editor | None = None) -> Chip:
 
 WAIT = row("r1", "wait", "top", duration=Spread(mid=2, give=0.5))
 MOVE = row("r1", "move_to", "top", target=key("spot"), reach=1.0)
-GUARDED = row("r1", "wait", "top", guard=("can_see(visitor, within=8) and n > -2.5", Watch.BOTH))
+GUARDED = row(
+    "r1", "wait", "top", guard=("can_see(visitor, within=8) and n > -2.5", Watch.THROUGHOUT)
+)
 
 
 @pytest.mark.parametrize(
@@ -103,14 +105,14 @@ def test_a_number_in_a_condition_is_replaced_where_it_stands_however_long_it_gro
     """During a drag the chip stays as it was when the drag began, while the condition changes under
     it.
     """
-    start, within = made(GUARDED), chip(GUARDED, "when", Editor.NUMBER)
+    start, within = made(GUARDED), chip(GUARDED, "when", ChipEditor.NUMBER)
     now = start
     for metres, expected in ((8.1, "8.1"), (12, "12"), (0.25, "0.25"), (7, "7")):
         now = chip_edit("b", within, metres).apply(now)
         guard = now.behavior("b").row("r1").guard
         assert guard is not None
         assert guard.when == f"can_see(visitor, within={expected}) and n > -2.5"
-        assert guard.watch is Watch.BOTH
+        assert guard.watch is Watch.THROUGHOUT
 
 
 def test_a_negative_number_in_a_condition_is_replaced_with_its_sign() -> None:
@@ -142,7 +144,8 @@ def test_an_edit_is_named_after_what_it_does() -> None:
 
 def picked(of: Row, param: str) -> list[str]:
     return [
-        choice.label for choice in choices(chip(of, param), made(of), whole_behavior(made(of), "b"))
+        choice.label
+        for choice in choices(chip(of, param), made(of), expand_behavior(made(of), "b"))
     ]
 
 
@@ -164,14 +167,14 @@ def test_other_chips_offer_what_fits_them() -> None:
 def test_what_is_picked_is_what_the_file_holds() -> None:
     place = next(
         choice
-        for choice in choices(chip(MOVE, "target"), made(MOVE), whole_behavior(made(MOVE), "b"))
+        for choice in choices(chip(MOVE, "target"), made(MOVE), expand_behavior(made(MOVE), "b"))
         if choice.label == "corner"
     )
     assert place.value == PlaceRef(place="corner")
     assert (place.help, place.section) == ("a place of the stage", "Places")
     sections = dict.fromkeys(
         choice.section
-        for choice in choices(chip(MOVE, "target"), made(MOVE), whole_behavior(made(MOVE), "b"))
+        for choice in choices(chip(MOVE, "target"), made(MOVE), expand_behavior(made(MOVE), "b"))
     )
     assert list(sections) == ["Keys", "Places", "Cast", "Props"]
 

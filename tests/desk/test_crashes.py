@@ -17,11 +17,20 @@ from pytestqt.qtbot import QtBot
 
 import umbrant.desk
 from tests.desk.conftest import Answers, Driver
-from umbrant.desk import app, painted, recovery
+from umbrant.desk import app
 from umbrant.desk.logs import CrashWatch, log_file
-from umbrant.desk.painted import FAULT, PaintedDelegate, PaintedTable, PaintedView, painting, saved
-from umbrant.desk.recovery import kept_new_projects
-from umbrant.desk.settings import Settings
+from umbrant.desk.session import autosave
+from umbrant.desk.session.autosave import kept_new_projects
+from umbrant.desk.session.settings import Settings
+from umbrant.desk.widgets import painted
+from umbrant.desk.widgets.painted import (
+    FAULT,
+    PaintedDelegate,
+    PaintedTable,
+    PaintedView,
+    painting,
+    saved,
+)
 from umbrant.desk.window import MainWindow
 from umbrant.model.edits import Edit, rename_row
 
@@ -179,9 +188,9 @@ def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(
     assert driver.pane.keeper.keep_now().result()
     driver.desk.history.saved = driver.desk.project
     told: list[str] = []
-    text = recovery.recovery_path(demo).read_text()
+    text = autosave.recovery_path(demo).read_text()
     driver.window.new_project()
-    recovery.recovery_path(demo).write_text(text)
+    autosave.recovery_path(demo).write_text(text)
     shown = driver.window._show
 
     def show(desk: object) -> object:
@@ -213,7 +222,7 @@ def test_a_project_without_a_folder_is_kept_and_offered_after_a_crash(
     )
     assert driver.pane.keeper.keep_now().result()
     assert kept_new_projects() == [], "its window is still there"
-    monkeypatch.setattr(recovery, "lives", lambda _: False)
+    monkeypatch.setattr(autosave, "lives", lambda _: False)
     answers = Answers()
     later = MainWindow(Settings(own_folders / "later.ini"), answers)
     assert later.take_up_new_project()
@@ -249,7 +258,7 @@ def test_where_nothing_can_be_kept_that_is_said(
     def full(*_: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(recovery, "write_whole", full)
+    monkeypatch.setattr(autosave, "write_whole", full)
     monkeypatch.setattr(app.log, "error", lambda text: None)
     app._Hook(hands.window)(RuntimeError, RuntimeError("out of paint"), None)
     assert "Your changes could not be kept: save them now" in hands.messages[-1]

@@ -4,7 +4,7 @@ from PySide6.QtCore import QPoint, Qt
 
 from tests.desk.conftest import Driver
 from tests.desk.test_setting import choose
-from umbrant.desk.cue_ruler import marks
+from umbrant.desk.views.lanes.cue_ruler import marks
 
 LEFT = Qt.MouseButton.LeftButton
 

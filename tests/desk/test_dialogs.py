@@ -7,7 +7,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
 from pytestqt.qtbot import QtBot
 
-from umbrant.desk.dialogs import Dialogs
+from umbrant.desk.widgets.dialogs import Dialogs
 
 QUESTIONS = [
     ("breaks", ("Set type to text", ["one row", "another"]), "Change it", "Leave it"),

@@ -5,7 +5,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
-from umbrant.desk.sentence import Editor
+from umbrant.desk.chips.sentence import ChipEditor
 from umbrant.model.edits import Edit, delete_rows
 from umbrant.model.values import KeyRef, KeyType, Spread
 
@@ -176,7 +176,7 @@ def test_delete_on_a_guards_chip_takes_only_the_guard_off(demo_driver: Driver) -
 
 def test_the_watch_is_picked_from_a_list(demo_driver: Driver) -> None:
     hands = demo_driver
-    _, rect = hands.chip("esc", lambda chip: chip.editor is Editor.WATCH)
+    _, rect = hands.chip("esc", lambda chip: chip.editor is ChipEditor.WATCH)
     hands.click(rect.center())
     menu = hands.ledger.editing.menu
     assert [action.text() for action in menu.actions()][:4] == [

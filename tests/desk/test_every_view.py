@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QWidget
 
 from tests.conftest import DEMO
 from tests.desk.conftest import Driver
-from umbrant.desk.painted import FAULT
+from umbrant.desk.widgets.painted import FAULT
 
 EXAMPLES = DEMO.parent
 TABS = (

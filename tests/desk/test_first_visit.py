@@ -3,7 +3,7 @@
 from PySide6.QtCore import Qt
 
 from tests.desk.conftest import Driver
-from umbrant.desk.first_visit import STEPS
+from umbrant.desk.first_visit import VISIT_STEPS
 from umbrant.desk.window import VISITED
 
 
@@ -14,7 +14,7 @@ def test_each_step_notices_that_it_was_done(demo_driver: Driver) -> None:
     assert visit.isVisible()
 
     def done(step: int) -> None:
-        demo_driver.until(lambda: STEPS[step].done in visit.text)
+        demo_driver.until(lambda: VISIT_STEPS[step].done in visit.text)
         assert f"{step + 1} of 5" in visit.text
         visit.next_step()
 
@@ -45,10 +45,10 @@ def test_it_can_be_skipped_left_and_begun_again(demo_driver: Driver) -> None:
     demo_driver.qtbot.mouseClick(visit._on, Qt.MouseButton.LeftButton)
     assert visit.step == 1
     demo_driver.key(Qt.Key.Key_Space)
-    assert STEPS[1].text in visit.text
+    assert VISIT_STEPS[1].text in visit.text
     demo_driver.qtbot.mouseClick(visit._leave, Qt.MouseButton.LeftButton)
     assert not visit.isVisible()
     assert demo_driver.window.settings.flag(VISITED)
     demo_driver.window.begin_first_visit()
     assert visit.step == 0
-    assert STEPS[0].text in visit.text
+    assert VISIT_STEPS[0].text in visit.text

@@ -154,15 +154,15 @@ def test_an_npc_is_written_by_keyboard_alone_and_does_what_was_written(driver: D
     keys = begin(driver)
     write_behavior(keys)
     come_to_rest(driver)
-    beat, fight, search = (
+    invalidate, fight, search = (
         record(driver, "Walk the beat"),
         record(driver, "Fight"),
         record(driver, "Search"),
     )
     strikes = [span for span in record(driver, "Strike").spans if span.outcome is Outcome.SUCCESS]
-    assert beat.spans[0].start < fight.spans[0].start < strikes[0].start < search.spans[-1].start, (
-        "each in its turn"
-    )
+    assert (
+        invalidate.spans[0].start < fight.spans[0].start < strikes[0].start < search.spans[-1].start
+    ), "each in its turn"
     assert len(strikes) > 1
     apart = [after.start - before.end for before, after in pairwise(strikes)]  # type: ignore[operator]
     assert min(apart) >= 1.5 * 20, "with a pause between the strikes"

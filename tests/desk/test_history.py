@@ -3,7 +3,7 @@
 import pytest
 
 from tests.small import project, row
-from umbrant.desk.history import History
+from umbrant.desk.session.history import History
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, rename_row
 

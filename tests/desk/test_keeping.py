@@ -20,8 +20,8 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import DEMO
 from tests.desk.conftest import Answers, Driver
 from umbrant.desk import app
-from umbrant.desk.recovery import kept_changes, recovery_path
-from umbrant.desk.settings import Settings
+from umbrant.desk.session.autosave import kept_changes, recovery_path
+from umbrant.desk.session.settings import Settings
 from umbrant.desk.window import MainWindow
 from umbrant.model.edits import Edit, delete_rows, rename_row, set_muted, set_seed
 from umbrant.model.folder import read_project, save_project

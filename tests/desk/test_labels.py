@@ -10,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QImage, QPainter
 from pytestqt.qtbot import QtBot
 
-from umbrant.desk.labels import Labels
+from umbrant.desk.widgets.labels import Labels
 
 AREA = QRectF(0, 0, 300, 200)
 MIDDLE = QPointF(150, 100)

@@ -8,8 +8,8 @@ from PySide6.QtGui import QHelpEvent, QWheelEvent
 from PySide6.QtWidgets import QApplication, QToolTip
 
 from tests.desk.conftest import Driver
-from umbrant.desk.actions import ACTIONS, by_id
-from umbrant.desk.board_view import VALUE, WRITER
+from umbrant.desk.commands.registry import ACTIONS, by_id
+from umbrant.desk.views.blackboard import VALUE, WRITER
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 

@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
 from tests.desk.test_setting import choose
-from umbrant.desk.machine.adding import add_state, add_transition
-from umbrant.desk.machine.cells import WHEN, Trigger
+from umbrant.desk.views.machine_table.adding import add_state, add_transition
+from umbrant.desk.views.machine_table.cells import WHEN, TriggerColumn
 from umbrant.model.behaviors import Row
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -244,6 +244,6 @@ def test_a_menu_that_is_still_open_when_another_behavior_is_shown_adds_nothing(
     assert desk.behavior is not None
     source = next(row.id for row in desk.behavior.rows if row.kind == "state")
     desk.select_agent("odo")
-    assert add_transition(desk, source, Trigger(WHEN), "") is None
+    assert add_transition(desk, source, TriggerColumn(WHEN), "") is None
     assert add_state(desk, source, source) is None
     assert desk.project is before

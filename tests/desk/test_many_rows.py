@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QGuiApplication
 
 from tests.desk.conftest import Driver
-from umbrant.desk.sentence import Editor
+from umbrant.desk.chips.sentence import ChipEditor
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, insert_row, rename_row
@@ -43,7 +43,9 @@ def test_rows_are_selected_with_shift_and_deleted_together(hands: Driver) -> Non
 
 def test_shift_and_a_click_select_up_to_there(hands: Driver) -> None:
     hands.select("1.2.1")
-    place = hands.chip("look", lambda chip: chip.editor is Editor.NAME)[1].center() - QPointF(0, 14)
+    place = hands.chip("look", lambda chip: chip.editor is ChipEditor.NAME)[1].center() - QPointF(
+        0, 14
+    )
     hands.desk.select_row("wary")
     hands.qtbot.mouseClick(
         hands.ledger.viewport(), Qt.MouseButton.LeftButton, SHIFT, place.toPoint()

@@ -9,12 +9,12 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
 
 from tests.desk.conftest import Driver
-from umbrant.desk.board_view import HISTORY
-from umbrant.desk.loader import Load, load
+from umbrant.desk.session.loader import Load, load
+from umbrant.desk.views.blackboard import HISTORY
 from umbrant.model.edits import Edit
 from umbrant.model.folder import read_project
 from umbrant.model.paths import put
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.compare import different
 
 CTRL = Qt.KeyboardModifier.ControlModifier
@@ -80,7 +80,7 @@ def test_the_review_of_a_take_knows_the_projects_own_nodes(demo: Path, tmp_path:
     behavior["rows"].append({"id": "hm", "under": "keep", "kind": "hum", "name": "Hum"})
     rows.write_text(json.dumps(behavior))
     project = read_project(demo)
-    path = roll(Order(project, "dusk", tmp_path / "t.take", seconds=2.0))
+    path = roll(RollOrder(project, "dusk", tmp_path / "t.take", seconds=2.0))
     loaded = load(Load(path))
     assert "hm" in [each.row_id for each in loaded.findings["odo"] if each.sort.id == "never_ran"]
 

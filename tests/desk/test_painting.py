@@ -4,8 +4,8 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QColor, QImage
 
 from tests.desk.conftest import Driver
-from umbrant.desk.ledger.model import TAPE
-from umbrant.desk.theme import DAY
+from umbrant.desk.views.ledger.model import TAPE
+from umbrant.desk.widgets.theme import DAY
 
 
 def column(hands: Driver, row_id: str, tick: float) -> list[QColor]:

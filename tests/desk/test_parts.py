@@ -15,21 +15,21 @@ from tests.small import key, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import RUNS
 from umbrant.catalog.validation import open_project
-from umbrant.desk.actions import Action, by_id
-from umbrant.desk.cached import Pictures
-from umbrant.desk.commands import Commands
-from umbrant.desk.icons import icon
-from umbrant.desk.ledger.layout import Flow, Fonts
-from umbrant.desk.ledger.search import offers, ranked
-from umbrant.desk.rings import Ring, rings
-from umbrant.desk.roller import Roller
-from umbrant.desk.sentence import sentence
-from umbrant.desk.settings import MOST_RECENT, Settings
-from umbrant.desk.tape_window import TapeWindow
-from umbrant.desk.theme import DAY, NIGHT, Palette
-from umbrant.desk.visits import place_for_takes
+from umbrant.desk.chips.layout import Fonts, SentenceFlow
+from umbrant.desk.chips.sentence import sentence
+from umbrant.desk.commands.commands import Commands
+from umbrant.desk.commands.registry import Action, by_id
+from umbrant.desk.session.roller import Roller
+from umbrant.desk.session.settings import MOST_RECENT, Settings
+from umbrant.desk.session.tape_window import TapeWindow
+from umbrant.desk.session.visits import place_for_takes
+from umbrant.desk.views.ledger.search import offers, ranked
+from umbrant.desk.views.stage.rings import Ring, rings
+from umbrant.desk.widgets.icons import icon
+from umbrant.desk.widgets.pixmaps import PixmapCache
+from umbrant.desk.widgets.theme import DAY, NIGHT, Palette
 from umbrant.model.values import Point
-from umbrant.rolling.roll import Order
+from umbrant.rolling.roll import RollOrder
 
 LONG_MS = 20_000
 
@@ -164,8 +164,8 @@ class TestLayout:
         )
         pieces = sentence(made, BUILTIN)
         wide, narrow = (
-            Flow(Fonts.make(), 800).lay_out(pieces, 1),
-            Flow(Fonts.make(), 240).lay_out(pieces, 1),
+            SentenceFlow(Fonts.make(), 800).lay_out(pieces, 1),
+            SentenceFlow(Fonts.make(), 240).lay_out(pieces, 1),
         )
         assert wide.height == 34
         assert narrow.height > 34
@@ -174,18 +174,18 @@ class TestLayout:
 
     def test_compact_rows_are_lower(self, qtbot: QtBot) -> None:
         assert (
-            Flow(Fonts.make(), 800, compact=True)
+            SentenceFlow(Fonts.make(), 800, compact=True)
             .lay_out(sentence(row("r1", "wait"), BUILTIN), 0)
             .height
             == 26
         )
 
     def test_deeper_rows_stand_further_in(self, qtbot: QtBot) -> None:
-        flow, pieces = Flow(Fonts.make(), 800), sentence(row("r1", "wait"), BUILTIN)
+        flow, pieces = SentenceFlow(Fonts.make(), 800), sentence(row("r1", "wait"), BUILTIN)
         assert flow.lay_out(pieces, 2).indent_x - flow.lay_out(pieces, 1).indent_x == 16
 
     def test_a_chip_is_found_under_the_mouse(self, qtbot: QtBot) -> None:
-        layout = Flow(Fonts.make(), 800).lay_out(
+        layout = SentenceFlow(Fonts.make(), 800).lay_out(
             sentence(row("r1", "wait", duration=2.0), BUILTIN), 0
         )
         chip, rect = layout.chips()[1]
@@ -198,7 +198,7 @@ class TestPictures:
         self, qtbot: QtBot
     ) -> None:
         painted: list[float] = []
-        pictures, image = Pictures(), QImage(50, 50, QImage.Format.Format_RGB32)
+        pictures, image = PixmapCache(), QImage(50, 50, QImage.Format.Format_RGB32)
         painter = QPainter(image)
         for size, picture_key in ((10, 1), (10, 1), (10, 2), (20, 2), (20, 2)):
             box = QRectF(0, 0, size, size)
@@ -210,7 +210,7 @@ class TestPictures:
 
     def test_an_empty_box_paints_nothing(self, qtbot: QtBot) -> None:
         painter = QPainter(image := QImage(50, 50, QImage.Format.Format_RGB32))
-        Pictures().draw(
+        PixmapCache().draw(
             painter, QRectF(0, 0, 0, 10), "name", 1, lambda p, at: pytest.fail("painted")
         )
         painter.end()
@@ -218,8 +218,8 @@ class TestPictures:
 
 
 class TestRoller:
-    def order(self, tmp_path: Path, name: str = "t", seconds: float = 0.5) -> Order:
-        return Order(open_project(DEMO), "dusk", tmp_path / f"{name}.take", None, seconds)
+    def order(self, tmp_path: Path, name: str = "t", seconds: float = 0.5) -> RollOrder:
+        return RollOrder(open_project(DEMO), "dusk", tmp_path / f"{name}.take", None, seconds)
 
     def test_only_the_newest_order_is_told_of(self, qtbot: QtBot, tmp_path: Path) -> None:
         roller, takes = Roller(), []

@@ -15,35 +15,35 @@ from pytestqt.qtbot import QtBot
 from tests.small import project, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.examples import NPC, example_of
-from umbrant.desk.chart.layout import draw
-from umbrant.desk.chart.painting import MapLook, Placement, paint_map, trace
-from umbrant.desk.cue_ruler import Mark
-from umbrant.desk.curve_painting import CurveLook, Grip, paint_curve, place_in
-from umbrant.desk.example_painting import paint_example
-from umbrant.desk.history_painting import paint_history
-from umbrant.desk.lanes_painting import Bar, Lane, paint_cues, paint_lanes
-from umbrant.desk.ledger.ruler_painting import RulerLook, paint_ruler
-from umbrant.desk.painted import painting
-from umbrant.desk.stage_painting import (
+from umbrant.desk.views.curve.painting import CurveLook, Grip, paint_curve, place_in
+from umbrant.desk.views.help.example_painting import paint_example
+from umbrant.desk.views.lanes.cue_ruler import Mark
+from umbrant.desk.views.lanes.painting import Bar, Lane, paint_cues, paint_lanes
+from umbrant.desk.views.ledger.ruler_painting import RulerLook, paint_ruler
+from umbrant.desk.views.map.layout import draw
+from umbrant.desk.views.map.painting import MapLook, Placement, paint_map, trace
+from umbrant.desk.views.stage.painting import (
+    BodyFigure,
     Cone,
-    Figure,
     Projection,
+    PropFigure,
     Square,
     StageLook,
     StandingLook,
-    Thing,
     paint_moving,
     paint_standing,
 )
-from umbrant.desk.theme import DAY, NIGHT, Palette
-from umbrant.desk.time_scale import TimeScale
+from umbrant.desk.widgets.history_painting import paint_history
+from umbrant.desk.widgets.painted import painting
+from umbrant.desk.widgets.theme import DAY, NIGHT, Palette
+from umbrant.desk.widgets.time_scale import TimeScale
 from umbrant.model.behaviors import Key
 from umbrant.model.staging import Place
 from umbrant.model.values import Curve, KeyType, Shape
 from umbrant.reasons.why import Explainer
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import read_take
-from umbrant.take.record import Changes, Written
+from umbrant.take.record import Changes, KeyWrite
 
 WIDE, HIGH = 400, 200
 BOX = QRectF(0, 0, WIDE, HIGH)
@@ -195,11 +195,11 @@ def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
         off_limits_for_m=None,
         handled=True,
     )
-    odo = Figure(
+    odo = BodyFigure(
         (10, 5), 0.0, 0.5, puppet=False, lead=1, followed=True, said="Off!", label="Odo · Escort"
     )
     look = StageLook(
-        things=(Thing((3, 8), 0.5, True),),
+        things=(PropFigure((3, 8), 0.5, True),),
         figures=(odo,),
         way=((10, 5), (12, 6)),
         cone=Cone((10, 5), 0.0, 4.0, 90.0),
@@ -223,17 +223,17 @@ def test_a_stage_shows_bodies_things_ranges_and_what_can_be_dragged() -> None:
 
 
 def test_a_history_shows_numbers_by_height_and_texts_where_they_changed() -> None:
-    level: Changes[Written] = Changes()
+    level: Changes[KeyWrite] = Changes()
     for tick, value in ((0, 0.0), (50, 1.0)):
-        level.add(tick, Written(value, "", ""))
+        level.add(tick, KeyWrite(value, "", ""))
     cell = QRectF(0, 0, 216, 60)
     image = drawn(lambda painter: paint_history(painter, cell, NUMBER, level, 100, DAY))
     assert inked(image, 20, 52, 60, 6) > 40
     assert inked(image, 130, 2, 60, 6) > 40
     assert inked(image, 20, 2, 60, 40) == 0
-    mood: Changes[Written] = Changes()
+    mood: Changes[KeyWrite] = Changes()
     for tick, text in ((0, "calm"), (50, "wary")):
-        mood.add(tick, Written(text, "", ""))
+        mood.add(tick, KeyWrite(text, "", ""))
     image = drawn(lambda painter: paint_history(painter, cell, NUMBER, mood, 100, DAY))
     assert inked(image, 103, 10, 7, 40) > 20
     assert inked(image, 20, 2, 60, 56) == 0
@@ -242,7 +242,7 @@ def test_a_history_shows_numbers_by_height_and_texts_where_they_changed() -> Non
 def test_an_example_shows_its_stage_and_its_rows(tmp_path: Path) -> None:
     made = example_of(BUILTIN.kinds["move_to"])
     explainer = Explainer(
-        read_take(roll(Order(made, "example", tmp_path / "e.take"))), NPC, BUILTIN
+        read_take(roll(RollOrder(made, "example", tmp_path / "e.take"))), NPC, BUILTIN
     )
     rows = list(explainer.outline.number)[:3]
 

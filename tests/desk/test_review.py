@@ -4,7 +4,7 @@ from PySide6.QtCore import Qt
 
 from tests.desk.conftest import Driver
 from tests.desk.test_setting import choose
-from umbrant.desk.written import REVIEW
+from umbrant.desk.left_tabs import REVIEW
 from umbrant.model.behaviors import Watch
 from umbrant.model.edits import Edit, set_guard
 

@@ -2,7 +2,7 @@
 
 from tests.small import key, row
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.desk.sentence import Editor, Pill, Role, has_more, sentence
+from umbrant.desk.chips.sentence import ChipEditor, PieceRole, Pill, has_more, sentence
 from umbrant.model.behaviors import Row, Watch
 from umbrant.model.values import PlaceRef, Spread
 
@@ -32,7 +32,7 @@ def test_guard_decorators_and_upkeep_stand_on_pills_of_their_own() -> None:
         "wait",
         name="Wait",
         duration=Spread(mid=2, give=0.5),
-        guard=("can_see(visitor, within=8) and n < 3", Watch.BOTH),
+        guard=("can_see(visitor, within=8) and n < 3", Watch.THROUGHOUT),
         decorators=[("cooldown", {"duration": 4.0}), ("invert", {})],
         upkeep=[("clear", 0.5, {"key": key("n")})],
     )
@@ -59,14 +59,14 @@ def test_each_chip_knows_where_its_value_is_kept() -> None:
         if piece.chip
     }
     assert slots == {
-        ("", "name", Editor.NAME),
-        ("decorator 0", "duration", Editor.NUMBER),
-        ("", "duration", Editor.NUMBER),
-        ("guard", "when", Editor.CONDITION),
-        ("guard", "when", Editor.NUMBER),
-        ("guard", "watch", Editor.WATCH),
-        ("upkeep 0", "every", Editor.NUMBER),
-        ("upkeep 0", "key", Editor.PICK),
+        ("", "name", ChipEditor.NAME),
+        ("decorator 0", "duration", ChipEditor.NUMBER),
+        ("", "duration", ChipEditor.NUMBER),
+        ("guard", "when", ChipEditor.CONDITION),
+        ("guard", "when", ChipEditor.NUMBER),
+        ("guard", "watch", ChipEditor.WATCH),
+        ("upkeep 0", "every", ChipEditor.NUMBER),
+        ("upkeep 0", "key", ChipEditor.PICK),
     }
 
 
@@ -82,7 +82,7 @@ def test_what_has_to_be_filled_in_says_so() -> None:
         for piece in sentence(row("r1", "move_to"), BUILTIN)
         if piece.chip and piece.chip.missing
     ]
-    assert [(piece.text, piece.role) for piece in missing] == [("target?", Role.CHIP)]
+    assert [(piece.text, piece.role) for piece in missing] == [("target?", PieceRole.CHIP)]
 
 
 def test_what_is_not_known_is_shown_as_it_is_written() -> None:
@@ -95,9 +95,9 @@ def test_what_is_not_known_is_shown_as_it_is_written() -> None:
 def test_keys_and_names_are_told_apart_from_values() -> None:
     made = row("r1", "pick_lowest", group="lamps", thing=key("lamp"), level=key("lamp_oil"))
     roles = {piece.text: piece.role for piece in sentence(made, BUILTIN) if piece.chip}
-    assert roles["lamps"] is Role.KEY_CHIP
-    assert roles["lamp_oil"] is Role.KEY_CHIP
+    assert roles["lamps"] is PieceRole.KEY_CHIP
+    assert roles["lamp_oil"] is PieceRole.KEY_CHIP
     said = row("r2", "say", text="Off the quay!")
     assert {piece.text: piece.role for piece in sentence(said, BUILTIN)}[
         "Off the quay!"
-    ] is Role.CHIP
+    ] is PieceRole.CHIP

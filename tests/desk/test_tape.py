@@ -8,10 +8,10 @@ from PySide6.QtGui import QImage
 from pytestqt.qtbot import QtBot
 
 from umbrant.catalog.declare import Family
-from umbrant.desk.ledger.tape import Axis, TapePainter
-from umbrant.desk.painted import painting
-from umbrant.desk.tape_window import TapeWindow
-from umbrant.desk.theme import DAY
+from umbrant.desk.session.tape_window import TapeWindow
+from umbrant.desk.views.ledger.tape import Axis, TapePainter
+from umbrant.desk.widgets.painted import painting
+from umbrant.desk.widgets.theme import DAY
 from umbrant.take.record import Outcome, RowRecord, Span
 
 

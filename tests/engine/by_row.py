@@ -4,14 +4,14 @@ from functools import partial
 from types import SimpleNamespace
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.work import Status
-from umbrant.engine.recorder import Running, Unrecorded
+from umbrant.catalog.protocols import Status
+from umbrant.engine.recorder import NullRecorder, RowLog
 
 
-class ByRow(Unrecorded):
+class ByRow(NullRecorder):
     """Hears when rows are entered and left."""
 
-    def running(self, row_id: str) -> Running:
+    def running(self, row_id: str) -> RowLog:
         return SimpleNamespace(
             entered=partial(self.entered, row_id), left=partial(self.left, row_id)
         )

@@ -30,7 +30,7 @@ def test_a_machine_that_is_started_again_has_forgotten_what_was_done_in_it_befor
     """A tick that is cut off leaves a state to be told of as done; the machine is stopped before it
     is.
     """
-    when = ("between(0, 0.25) or between(0.5, 1)", Watch.BOTH)
+    when = ("between(0, 0.25) or between(0.5, 1)", Watch.THROUGHOUT)
     take = played(
         project(
             row("top", "selector"),

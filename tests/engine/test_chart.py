@@ -10,13 +10,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from tests.engine.scxml import Interpreter, S, T
-from umbrant.engine.chart import Chart, Sort, State, Step, Transition
+from umbrant.engine.chart import Chart, Microstep, State, StateType, Transition
 
 SORTS = {
-    "state": Sort.STATE,
-    "parallel": Sort.REGIONS,
-    "final": Sort.FINAL,
-    "history": Sort.HISTORY,
+    "state": StateType.STATE,
+    "parallel": StateType.REGIONS,
+    "final": StateType.FINAL,
+    "history": StateType.HISTORY,
 }
 
 
@@ -79,7 +79,7 @@ class Driven:
         if taken:
             self._note(self.chart.take(taken), [each.id for each in taken])
 
-    def _note(self, step: Step, fired: list[str] | None = None) -> None:
+    def _note(self, step: Microstep, fired: list[str] | None = None) -> None:
         self.log.extend(("left", state.id) for state in step.left)
         self.log.extend(("fired", each) for each in fired or [])
         for state in step.entered:
@@ -382,6 +382,6 @@ def test_every_configuration_is_legal(root: S, events: list[str]) -> None:
         inside = [child for child in state.proper if child in active]
         if state.compound:
             assert len(inside) == 1
-        elif state.sort is Sort.REGIONS:
+        elif state.sort is StateType.REGIONS:
             assert inside == state.proper
         assert state.parent is None or state.parent in active

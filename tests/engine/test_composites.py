@@ -94,7 +94,7 @@ def test_restart_makes_a_selector_start_from_its_first_child_at_each_tick() -> N
         (Watch.ON_ENTRY, False, False),
         (Watch.WHILE_RUNNING, False, False),
         (Watch.TAKE_OVER, True, False),
-        (Watch.BOTH, True, True),
+        (Watch.THROUGHOUT, True, True),
     ],
 )
 def test_what_a_guard_does_follows_from_its_watch(
@@ -129,7 +129,7 @@ def test_a_guard_that_watches_while_running_stops_its_row(watch: Watch) -> None:
             seconds=1.0,
         )
     )
-    ends = {Watch.WHILE_RUNNING: (0, 4, "stopped"), Watch.BOTH: (0, 4, "stopped")}
+    ends = {Watch.WHILE_RUNNING: (0, 4, "stopped"), Watch.THROUGHOUT: (0, 4, "stopped")}
     assert spans(take, "r1") == [ends.get(watch, (0, None, None))]
 
 

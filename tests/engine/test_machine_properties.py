@@ -10,8 +10,8 @@ from tests.engine.test_properties import GUARDS, HOLDS, Silent
 from tests.kinds import CATALOG
 from tests.small import RATE, project, row
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.work import Status
-from umbrant.engine.runner import Common, Runner
+from umbrant.catalog.protocols import Status
+from umbrant.engine.runner import CastContext, Runner
 from umbrant.model.behaviors import Row
 from umbrant.stage.world import StageWorld
 
@@ -101,7 +101,7 @@ def test_machines_of_rows_do_what_the_transcribed_algorithm_does(
     made, steps, reference = project(*rows_of(root)), Steps(), Interpreter(root)
     scenario = made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
-    common = Common(made, CATALOG, 1)
+    common = CastContext(made, CATALOG, 1)
     runner = Runner(common, scenario.cast[0], world, steps)
     for tick in range(TICKS):
         reference.conditionMatch = lambda each, now=tick: not each.cond or HOLDS[each.cond](now)  # type: ignore[misc]

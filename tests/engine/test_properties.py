@@ -11,9 +11,9 @@ from tests.engine.trees import GUARDS, IN_THE_REFERENCE, ONE_AT_A_TIME, trees
 from tests.kinds import CATALOG
 from tests.small import played, project
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.language.found import Found
-from umbrant.catalog.work import Progress, Refused, Status
-from umbrant.engine.runner import Common, Runner
+from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.protocols import Progress, RefusalLog, Status
+from umbrant.engine.runner import CastContext, Runner
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import ROW
@@ -37,8 +37,8 @@ class Ledger(ByRow):
         self.active.remove(row_id)
         self.times[row_id] -= 1
 
-    def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
-        def told(atom: int, found: Found | None) -> None:
+    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
+        def told(atom: int, found: AtomResult | None) -> None:
             assert atom >= 0
 
         return told
@@ -58,7 +58,7 @@ class Silent:
 def run(made: Project, ticks: int) -> Ledger:
     ledger, scenario = Ledger(), made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
-    runner = Runner(Common(made, CATALOG, 1), scenario.cast[0], world, ledger)
+    runner = Runner(CastContext(made, CATALOG, 1), scenario.cast[0], world, ledger)
     for tick in range(ticks):
         world.begin(tick)
         runner.tick()
@@ -150,7 +150,7 @@ class Diary(ByRow):
         self.log: list[tuple[int, str, str]] = []
         self.refused: dict[tuple[str, str], Told] = {}
 
-    def refusing(self, row_id: str, part: str) -> Refused:
+    def refusing(self, row_id: str, part: str) -> RefusalLog:
         return self.refused.setdefault((row_id, part), Told(self))
 
     def entered(self, row_id: str) -> None:
@@ -166,7 +166,7 @@ def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
     made, diary, reference = project(*rows), Diary(), reference_of(rows)
     scenario = made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
-    runner = Runner(Common(made, CATALOG, 1), scenario.cast[0], world, diary)
+    runner = Runner(CastContext(made, CATALOG, 1), scenario.cast[0], world, diary)
     for tick in range(12):
         diary.tick = tick
         world.begin(tick)
@@ -198,7 +198,7 @@ def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(rows: list[Ro
     made, diary = project(*rows, seconds=1.2), Diary()
     scenario = made.scenarios[0]
     world = StageWorld(made.stages[0], scenario, Silent())
-    common = Common(made, CATALOG, scenario.seed)
+    common = CastContext(made, CATALOG, scenario.seed)
     runner = Runner(common, scenario.cast[0], world, diary)
     for tick in range(scenario.tick_count):
         diary.tick = tick

@@ -152,7 +152,7 @@ def test_a_parent_that_is_left_stops_its_children_first() -> None:
     take = played(
         project(
             row("top", "selector"),
-            row("r1", "sequence", "top", guard=("between(0, 0.3)", Watch.BOTH)),
+            row("r1", "sequence", "top", guard=("between(0, 0.3)", Watch.THROUGHOUT)),
             row("r2", "last", "r1", ticks=50),
             row("r3", "last", "top", ticks=50),
             seconds=0.5,

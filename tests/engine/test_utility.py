@@ -13,8 +13,8 @@ from tests.kinds import CATALOG
 from tests.small import gauges, key, played, project, record, refusals, row, spans, values
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.curves import worth, worth_grid
-from umbrant.engine.recorder import Unrecorded
-from umbrant.engine.runner import Common, Runner
+from umbrant.engine.recorder import NullRecorder
+from umbrant.engine.runner import CastContext, Runner
 from umbrant.engine.scoring import combined, combined_grid
 from umbrant.model.behaviors import Key, Watch
 from umbrant.model.documents import Project
@@ -196,7 +196,7 @@ def test_an_option_scores_whole_grids_as_it_scores_one_at_a_time(combine: str) -
             *rows, keys=keys, start_keys={"n": n, "spot": (6.0, 5.0)}, start=(2, 5), seconds=0.1
         )
         runner = Runner(
-            Common(made, CATALOG, 1), made.scenarios[0].cast[0], world_of(made), Unrecorded()
+            CastContext(made, CATALOG, 1), made.scenarios[0].cast[0], world_of(made), NullRecorder()
         )
         option = runner._root.work.options[0]  # type: ignore[union-attr]
         many = option.scores(grid)

@@ -15,12 +15,12 @@ from tests.small import played, project, row, values
 from umbrant.catalog.validation import validate
 from umbrant.model.behaviors import Behavior, Blackboard, Key, NodeFile, Row
 from umbrant.model.documents import Project
+from umbrant.model.expanded import MOST_ROWS, expand_behavior
 from umbrant.model.json_text import JsonError, read_json
 from umbrant.model.staging import MOST_PLAYERS, Member, Scenario
 from umbrant.model.values import KeyType
-from umbrant.model.whole import MOST_ROWS, whole_behavior
-from umbrant.own import own_catalog
-from umbrant.rolling.roll import Order, roll
+from umbrant.project_nodes import project_catalog
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.errors import TakeError
 from umbrant.take.reader import read_take
 from umbrant.take.tables import HEADER
@@ -60,10 +60,10 @@ def test_behaviors_used_in_each_other_are_counted_before_they_are_put_in() -> No
         f"rows; {MOST_ROWS} is the most. Use fewer behaviors inside each other." in each
         for each in told
     )
-    assert len(whole_behavior(many, "b").behavior.rows) < MOST_ROWS + 100
+    assert len(expand_behavior(many, "b").behavior.rows) < MOST_ROWS + 100
     few = nested(6, 3)
     assert validate(few) == []
-    assert len(whole_behavior(few, "b").behavior.rows) > 1000
+    assert len(expand_behavior(few, "b").behavior.rows) > 1000
 
 
 @within(20)
@@ -114,7 +114,7 @@ def test_json_that_no_file_of_ours_holds_is_told_of(text: str, says: str) -> Non
 )
 def test_files_of_nodes_that_are_nested_or_long_beyond_measure_are_told_of(body: str) -> None:
     text = f"from umbrant.nodes import *\n{body}\n"
-    own = own_catalog(
+    own = project_catalog(
         project().model_copy(update={"nodes": (NodeFile(name="deep.py", text=text),)})
     )
     assert all(str(each).startswith("nodes/deep.py") for each in own.problems)
@@ -123,7 +123,7 @@ def test_files_of_nodes_that_are_nested_or_long_beyond_measure_are_told_of(body:
 @pytest.fixture
 def small_take(tmp_path: Path) -> Path:
     return roll(
-        Order(project(row("ww", "wait", duration=9.0), seconds=0.5), "s", tmp_path / "t.take")
+        RollOrder(project(row("ww", "wait", duration=9.0), seconds=0.5), "s", tmp_path / "t.take")
     )
 
 

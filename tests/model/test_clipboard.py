@@ -5,7 +5,7 @@ import pytest
 from tests.small import project, row
 from umbrant.model.behaviors import Behavior
 from umbrant.model.clipboard import (
-    NoRows,
+    NoRowsError,
     extract_rows,
     paste_rows,
     rows_from,
@@ -69,7 +69,7 @@ def test_rows_are_pasted_into_another_project_first_under_a_row() -> None:
     ],
 )
 def test_a_text_without_rows_is_refused(text: str) -> None:
-    with pytest.raises(NoRows):
+    with pytest.raises(NoRowsError):
         rows_from(text)
 
 

@@ -6,7 +6,7 @@ import pytest
 
 from tests.small import project, row
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.renames import rename_key
+from umbrant.catalog.renaming import rename_key
 from umbrant.model.behaviors import Behavior, Blackboard, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import (
@@ -25,9 +25,9 @@ from umbrant.model.edits import (
     set_value,
     unnest_row,
 )
+from umbrant.model.expanded import resolve_variant
 from umbrant.model.values import KeyType
 from umbrant.model.variants import is_overridden, override_of
-from umbrant.model.whole import resolved
 
 VARIANT = Behavior(name="v", title="V", blackboard="k", variant_of="b")
 ROWS = (
@@ -65,7 +65,7 @@ EDITS: dict[str, Callable[[Project, str], Project]] = {
 def test_an_edit_of_a_variant_does_to_it_what_it_does_to_its_original(name: str) -> None:
     edit = EDITS[name]
     on_original, on_variant = edit(MADE, "b"), edit(MADE, "v")
-    assert resolved(on_variant, "v").rows == on_original.behavior("b").rows
+    assert resolve_variant(on_variant, "v").rows == on_original.behavior("b").rows
     assert on_variant.behavior("b") == MADE.behavior("b")
     assert on_variant.behavior("v").rows == ()
     assert on_variant.behavior("v").overrides
@@ -123,6 +123,6 @@ def test_a_row_that_the_original_moves_out_of_a_replaced_branch_is_not_there_twi
     replaced = delete_rows(MADE, "v", ["bb"])
     assert replaced.behavior("v").overrides
     moved = unnest_row(replaced, "b", "cc")
-    rows = [each.id for each in resolved(moved, "v").rows]
+    rows = [each.id for each in resolve_variant(moved, "v").rows]
     assert sorted(set(rows)) == sorted(rows)
     assert "cc" in rows

@@ -10,7 +10,7 @@ from tests.engine.trees import trees
 from tests.kinds import CATALOG
 from tests.small import played, project
 from umbrant.model.behaviors import Row
-from umbrant.reasons.minds import changes_of_mind
+from umbrant.reasons.decision_changes import decision_changes
 from umbrant.reasons.now import now_value
 from umbrant.reasons.sentences import Answer
 from umbrant.reasons.why import Explainer
@@ -53,7 +53,7 @@ def test_every_question_about_a_take_has_an_answer(rows: list[Row]) -> None:
             )
             assert not runs or says, answer.lines[0].text
             now_value(asked, row_id, tick)
-    for lead in changes_of_mind(take, "a"):
+    for lead in decision_changes(take, "a"):
         assert asked.change(lead).row_id in known
 
 

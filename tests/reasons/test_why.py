@@ -15,10 +15,10 @@ from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Member, WalkPoint
 from umbrant.model.values import KeyType
-from umbrant.reasons.minds import changes_of_mind, leads
+from umbrant.reasons.decision_changes import decision_changes, leading_spans
 from umbrant.reasons.now import now_value
 from umbrant.reasons.why import Explainer
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import Take, read_take
 
 
@@ -29,12 +29,12 @@ def explainer(made: Project) -> Explainer:
 @pytest.fixture(scope="module")
 def demo_take(tmp_path_factory: pytest.TempPathFactory) -> Take:
     path: Path = tmp_path_factory.mktemp("take") / "demo.take"
-    return read_take(roll(Order(open_project(DEMO), "dusk", path)))
+    return read_take(roll(RollOrder(open_project(DEMO), "dusk", path)))
 
 
 CHASE = (
     row("top", "selector", name="Watch"),
-    row("r1", "sequence", "top", name="Chase", guard=("clock() > 0.45", Watch.BOTH)),
+    row("r1", "sequence", "top", name="Chase", guard=("clock() > 0.45", Watch.THROUGHOUT)),
     row("r11", "last", "r1", name="Run", ticks=50),
     row("r2", "last", "top", name="Stroll", ticks=50),
 )
@@ -204,7 +204,7 @@ def test_who_wrote_the_key_that_decided_is_named() -> None:
     )
     told = explainer(made).why(8)
     assert told.lines[-1].text == "Act has been running for 0.40 s."
-    change = explainer(made).change(changes_of_mind(played(made), "a")[1])
+    change = explainer(made).change(decision_changes(played(made), "a")[1])
     assert change.text == "Act: flag is yes; flag became yes 0.10 s ago by 1.2.2"
 
 
@@ -261,7 +261,7 @@ def test_a_puppet_and_an_empty_behavior_say_that_they_decide_nothing() -> None:
 
 def test_the_same_row_ending_and_beginning_again_is_no_change_of_mind() -> None:
     take = played(project(row("top", "selector"), row("r1", "last", "top", ticks=2), seconds=2))
-    assert len(leads(take, "a")) == 1
+    assert len(leading_spans(take, "a")) == 1
 
 
 def test_now_tells_what_is_left_or_what_refused(demo_take: Take) -> None:
@@ -286,7 +286,7 @@ def test_now_tells_what_a_transition_waits_for_only_while_it_waits() -> None:
 
 def test_the_demo_tells_its_story(demo_take: Take) -> None:
     told = Explainer(demo_take, "odo")
-    story = [(lead.row_id, told.change(lead).text) for lead in changes_of_mind(demo_take, "odo")]
+    story = [(lead.row_id, told.change(lead).text) for lead in decision_changes(demo_take, "odo")]
     assert [row_id for row_id, _ in story] == [
         "easy",
         "tend",

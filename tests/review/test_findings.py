@@ -12,9 +12,9 @@ from umbrant.model.documents import Dismissal, Project
 from umbrant.model.staging import Area, Body, Cue, Place, RaiseEvent, SetKey
 from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape
 from umbrant.review import review, review_take
-from umbrant.review.findings import SORTS, Finding, Scope
+from umbrant.review.findings import RULES, Finding, Subject
 
-BOTH = Watch.BOTH
+THROUGHOUT = Watch.THROUGHOUT
 TOP = row("top", "selector")
 MACHINE = row("top", "machine")
 UTILITY = row("top", "utility")
@@ -113,8 +113,8 @@ CASES = [
     Case(
         "idle_take_over",
         "w1",
-        [TOP, row("w1", "wait", "top", guard=("clock() > 1", BOTH), duration=1.0)],
-        [TOP, row("w1", "wait", "top", guard=("clock() > 1", BOTH), duration=1.0), NEXT],
+        [TOP, row("w1", "wait", "top", guard=("clock() > 1", THROUGHOUT), duration=1.0)],
+        [TOP, row("w1", "wait", "top", guard=("clock() > 1", THROUGHOUT), duration=1.0), NEXT],
     ),
     Case(
         "written_twice",
@@ -362,10 +362,10 @@ def test_a_fix_takes_the_finding_away(case: Case) -> None:
 
 
 def test_every_sort_in_documents_has_a_case_and_every_sort_its_words() -> None:
-    documents = {sort.id for sort in SORTS.values() if sort.scope is not Scope.TAKE}
+    documents = {sort.id for sort in RULES.values() if sort.scope is not Subject.TAKE}
     assert documents == {case.sort for case in CASES}
     assert all(
-        sort.title and sort.why.endswith(".") and sort.find.__doc__ for sort in SORTS.values()
+        sort.title and sort.why.endswith(".") and sort.find.__doc__ for sort in RULES.values()
     )
 
 
@@ -426,7 +426,7 @@ def flips(period: float) -> list[Row]:
     turns = " or ".join(f"between({n * period}, {(n + 1) * period})" for n in (0, 2, 4, 6))
     return [
         TOP,
-        row("w1", "tidy", "top", guard=(turns, BOTH), text="x"),
+        row("w1", "tidy", "top", guard=(turns, THROUGHOUT), text="x"),
         row("w2", "tidy", "top", text="y"),
     ]
 
@@ -483,7 +483,7 @@ def turns(changes: int) -> list[Row]:
     """
     turns_of_first = [f"between({n * 0.2}, {(n + 1) * 0.2})" for n in range(0, changes, 2)]
     keeps = [] if changes % 2 else [f"between({changes * 0.2}, 9)"]
-    guard = " or ".join([*turns_of_first, *keeps]), BOTH
+    guard = " or ".join([*turns_of_first, *keeps]), THROUGHOUT
     return [
         TOP,
         row("w1", "tidy", "top", guard=guard, text="x"),

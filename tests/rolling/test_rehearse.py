@@ -9,8 +9,8 @@ from umbrant.catalog.validation import open_project, validate
 from umbrant.model.documents import Project
 from umbrant.model.staging import DropProp, Member, Prop, RaiseEvent, Scenario, WalkPoint
 from umbrant.rolling.orders import end_line, order_line, rehearse_line, step_line
-from umbrant.rolling.rehearse import Hand, Rehearsal, with_track
-from umbrant.rolling.roll import Order, header_of, roll
+from umbrant.rolling.rehearse import Rehearsal, SteeringInput, with_track
+from umbrant.rolling.roll import RollOrder, header_of, roll
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import read_take
 from umbrant.take.recorder import TakeRecorder
@@ -20,11 +20,11 @@ QUAY = open_project(DEMO)
 FISH = Prop(name="herring", group="fish", at=(23.0, 6.0))
 
 
-def hand(tick: int) -> Hand:
+def hand(tick: int) -> SteeringInput:
     """A hand that goes here and there, drops a fish and rings the bell."""
     push = {0: (1.0, 0.0), 30: (0.0, -1.4), 60: (-2.0, 0.5), 90: (0.0, 0.0)}.get(tick)
     deeds = {40: (DropProp(drops=FISH),), 70: (RaiseEvent(raises="alarm.bell"),)}.get(tick, ())
-    return Hand(push=push, deeds=deeds)
+    return SteeringInput(push=push, deeds=deeds)
 
 
 def told(path: Path) -> str:
@@ -34,7 +34,7 @@ def told(path: Path) -> str:
 def rehearsed(
     made: Project, scenario: str, puppet: str, path: Path, ticks: int
 ) -> tuple[Rehearsal, Project]:
-    order = Order(made, scenario, path, seconds=ticks / 20)
+    order = RollOrder(made, scenario, path, seconds=ticks / 20)
     writer: list[TakeWriter] = []
 
     def record(played: Scenario) -> TakeRecorder:
@@ -54,9 +54,9 @@ def test_rolling_a_rehearsed_scenario_gives_the_take_of_the_rehearsal(tmp_path: 
     rehearsal, after = rehearsed(QUAY, "dusk", "visitor", tmp_path / "r.take", 120)
     assert rehearsal.over
     assert validate(after) == []
-    again = roll(Order(after, "dusk", tmp_path / "again.take", seconds=6.0))
+    again = roll(RollOrder(after, "dusk", tmp_path / "again.take", seconds=6.0))
     assert told(again) == told(tmp_path / "r.take")
-    assert told(again) != told(roll(Order(QUAY, "dusk", tmp_path / "plain.take", seconds=6.0)))
+    assert told(again) != told(roll(RollOrder(QUAY, "dusk", tmp_path / "plain.take", seconds=6.0)))
 
 
 def test_a_second_rehearsal_takes_the_place_of_the_first(tmp_path: Path) -> None:
@@ -69,12 +69,12 @@ def test_a_puppet_stands_until_the_hand_moves_it_and_walls_stop_it(tmp_path: Pat
     walker = Member(name="p", start=(10, 5), walk=(WalkPoint(at_s=1, to=(1, 1)),))
     made = project(row("ww", "wait", duration=9.0), cast=(walker,), seconds=30.0)
     rehearsal = Rehearsal(
-        Order(made, "s", tmp_path / "t.take"),
+        RollOrder(made, "s", tmp_path / "t.take"),
         "p",
         lambda played: TakeRecorder(played.ticks_per_s, 100, lambda _: None),
     )
-    assert rehearsal.step(Hand()).poses["p"][:2] == (10.0, 5.0)
-    frames = [rehearsal.step(Hand(push=(2.0, 0.0))) for _ in range(100)]
+    assert rehearsal.step(SteeringInput()).poses["p"][:2] == (10.0, 5.0)
+    frames = [rehearsal.step(SteeringInput(push=(2.0, 0.0))) for _ in range(100)]
     rehearsal.close()
     assert frames[10].poses["p"][0] > 11.5
     assert 19.5 < frames[-1].poses["p"][0] < 19.8, "the stage ends at 20 m"
@@ -85,14 +85,14 @@ def test_a_worker_rehearses_line_by_line(tmp_path: Path) -> None:
     made = project(
         row("ss", "say", text="Hm"), cast=(Member(name="p", start=(10, 5)),), seconds=0.5
     )
-    order = Order(made, "s", tmp_path / "t.take")
+    order = RollOrder(made, "s", tmp_path / "t.take")
     lines = [
         rehearse_line(3, order, "p"),
-        step_line(3, Hand(push=(1.0, 0.0))),
-        step_line(3, Hand()),
+        step_line(3, SteeringInput(push=(1.0, 0.0))),
+        step_line(3, SteeringInput()),
         end_line(3),
     ]
-    replies = replies_in_turn([*lines, step_line(3, Hand()), order_line(4, order)])
+    replies = replies_in_turn([*lines, step_line(3, SteeringInput()), order_line(4, order)])
     assert [reply.frame.tick if reply.frame else None for reply in replies] == [
         None,
         1,
@@ -119,10 +119,10 @@ def test_a_rehearsal_that_cannot_begin_or_is_given_up_leaves_no_file(tmp_path: P
         }
     )
     lines = [
-        rehearse_line(1, Order(lost, "s", tmp_path / "1.take"), "p"),
-        rehearse_line(2, Order(made, "s", tmp_path / "2.take"), "p"),
-        step_line(2, Hand()),
-        order_line(3, Order(made, "s", tmp_path / "3.take")),
+        rehearse_line(1, RollOrder(lost, "s", tmp_path / "1.take"), "p"),
+        rehearse_line(2, RollOrder(made, "s", tmp_path / "2.take"), "p"),
+        step_line(2, SteeringInput()),
+        order_line(3, RollOrder(made, "s", tmp_path / "3.take")),
     ]
     replies = replies_in_turn(lines)
     assert replies[0].error

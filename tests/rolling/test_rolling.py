@@ -21,9 +21,9 @@ from umbrant.model.documents import Project
 from umbrant.model.edits import Slot, set_value
 from umbrant.model.staging import Cue, MoveTo, RaiseEvent, SetKey, TakeAway
 from umbrant.model.values import KeyType
-from umbrant.reasons.minds import behavior_of
+from umbrant.reasons.decision_changes import behavior_of
 from umbrant.rolling.orders import Reply, order_line
-from umbrant.rolling.roll import Order, RollStopped, roll
+from umbrant.rolling.roll import RollOrder, RollStopped, roll
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import read_take
 
@@ -32,7 +32,7 @@ PROJECT = open_project(DEMO)
 
 def exported(path: Path, seed: int | None = None) -> str:
     return export_text(
-        read_take(roll(Order(PROJECT, "dusk", path, seed, 12.0))), ExportFormat.JSONL
+        read_take(roll(RollOrder(PROJECT, "dusk", path, seed, 12.0))), ExportFormat.JSONL
     )
 
 
@@ -43,9 +43,9 @@ def test_the_same_seed_gives_equal_bytes_and_another_seed_another_take(tmp_path:
 
 
 def test_a_worker_process_gives_the_same_take(tmp_path: Path) -> None:
-    line = order_line(7, Order(PROJECT, "dusk", tmp_path / "w.take", None, 12.0))
+    line = order_line(7, RollOrder(PROJECT, "dusk", tmp_path / "w.take", None, 12.0))
     assert replies_to([line]) == [Reply(7, tmp_path / "w.take")]
-    here = roll(Order(PROJECT, "dusk", tmp_path / "here.take", None, 12.0))
+    here = roll(RollOrder(PROJECT, "dusk", tmp_path / "here.take", None, 12.0))
     assert dict(tables(tmp_path / "w.take")) == dict(tables(here))
     assert export_text(read_take(tmp_path / "w.take"), ExportFormat.JSONL) == exported(
         tmp_path / "h.take"
@@ -56,11 +56,11 @@ def test_a_worker_process_gives_the_same_take(tmp_path: Path) -> None:
 def test_every_scenario_of_the_demo_comes_out_the_same_here_and_in_another_process(
     tmp_path: Path, scenario: str
 ) -> None:
-    here = roll(Order(PROJECT, scenario, tmp_path / "1.take", seconds=3.0))
+    here = roll(RollOrder(PROJECT, scenario, tmp_path / "1.take", seconds=3.0))
     told = export_text(read_take(here), ExportFormat.JSONL)
-    again = roll(Order(PROJECT, scenario, tmp_path / "2.take", seconds=3.0))
+    again = roll(RollOrder(PROJECT, scenario, tmp_path / "2.take", seconds=3.0))
     assert export_text(read_take(again), ExportFormat.JSONL) == told
-    line = order_line(1, Order(PROJECT, scenario, tmp_path / "3.take", seconds=3.0))
+    line = order_line(1, RollOrder(PROJECT, scenario, tmp_path / "3.take", seconds=3.0))
     replies_to([line])
     assert export_text(read_take(tmp_path / "3.take"), ExportFormat.JSONL) == told
 
@@ -68,7 +68,7 @@ def test_every_scenario_of_the_demo_comes_out_the_same_here_and_in_another_proce
 def test_in_the_demo_every_row_is_entered_and_left_in_turn_and_never_outside_the_row_it_is_in(
     tmp_path: Path,
 ) -> None:
-    take = read_take(roll(Order(PROJECT, "dusk", tmp_path / "t.take")))
+    take = read_take(roll(RollOrder(PROJECT, "dusk", tmp_path / "t.take")))
     for name, agent in take.agents.items():
         behavior = behavior_of(take, name)
         for row_id, record in agent.rows.items():
@@ -83,7 +83,9 @@ def test_in_the_demo_every_row_is_entered_and_left_in_turn_and_never_outside_the
 
 def test_the_newest_order_wins(tmp_path: Path) -> None:
     orders = [
-        order_line(n, Order(PROJECT, "dusk", tmp_path / f"{n}.take", None, 60.0 if n < 3 else 0.5))
+        order_line(
+            n, RollOrder(PROJECT, "dusk", tmp_path / f"{n}.take", None, 60.0 if n < 3 else 0.5)
+        )
         for n in (1, 2, 3)
     ]
     replies = replies_to(orders)
@@ -94,8 +96,8 @@ def test_the_newest_order_wins(tmp_path: Path) -> None:
 
 def test_an_order_that_cannot_be_done_is_answered_with_the_reason(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
-    bad_place = order_line(1, Order(PROJECT, "dusk", tmp_path / "file" / "x.take", None, 0.5))
-    broken = json.loads(order_line(2, Order(PROJECT, "dusk", tmp_path / "y.take", None, 0.5)))
+    bad_place = order_line(1, RollOrder(PROJECT, "dusk", tmp_path / "file" / "x.take", None, 0.5))
+    broken = json.loads(order_line(2, RollOrder(PROJECT, "dusk", tmp_path / "y.take", None, 0.5)))
     broken["documents"]["behaviors/warden.json"] = "{"
     (first,), (second,) = replies_to([bad_place]), replies_to([json.dumps(broken)])
     assert "cannot be written" in first.error
@@ -105,14 +107,14 @@ def test_an_order_that_cannot_be_done_is_answered_with_the_reason(tmp_path: Path
 def test_a_roll_that_is_stopped_keeps_what_was_recorded(tmp_path: Path) -> None:
     ticks = iter([False] * 450 + [True])
     with pytest.raises(RollStopped, match="tick 450 of 840"):
-        roll(Order(PROJECT, "dusk", tmp_path / "t.take"), should_stop=lambda: next(ticks))
+        roll(RollOrder(PROJECT, "dusk", tmp_path / "t.take"), should_stop=lambda: next(ticks))
     take = read_take(tmp_path / "t.take")
     assert take.ticks == 450
     assert not take.whole
 
 
 def test_a_take_explains_itself_after_its_project_has_changed(tmp_path: Path) -> None:
-    path = roll(Order(PROJECT, "dusk", tmp_path / "t.take", None, 1.0))
+    path = roll(RollOrder(PROJECT, "dusk", tmp_path / "t.take", None, 1.0))
     changed = set_value(PROJECT, "warden", Slot("close", "", "reach"), 9.0)
     take = read_take(path)
     assert take.header.project == PROJECT
@@ -154,7 +156,7 @@ def test_a_spawner_brings_its_copies_on_one_after_the_other(tmp_path: Path) -> N
     )
     few = dusk.model_copy(update={"cast": (gulls,), "cues": (), "seconds": 6.0})
     project = project.model_copy(update={"scenarios": (few,)})
-    take = read_take(roll(Order(project, "dusk", tmp_path / "spawner.take")))
+    take = read_take(roll(RollOrder(project, "dusk", tmp_path / "spawner.take")))
     came = [int(np.argmin(np.isnan(take.poses[f"{gulls.name}_{n}"][:, 0]))) for n in (1, 2, 3)]
     assert came == [0, 2 * dusk.ticks_per_s, 4 * dusk.ticks_per_s]
 
@@ -175,7 +177,7 @@ def test_a_cue_brings_the_copies_of_a_spawner_on_around_a_place_one_after_the_ot
     cue = Cue(at_s=1.0, does=MoveTo(moves="gull", to=(10.0, 9.0)))
     project = few_gulls(cue, waits=True, every_s=1.5)
     assert not [each for each in validate(project, BUILTIN) if "gull" in each.message]
-    take = read_take(roll(Order(project, "dusk", tmp_path / "wave.take")))
+    take = read_take(roll(RollOrder(project, "dusk", tmp_path / "wave.take")))
     came = [int(np.argmin(np.isnan(take.poses[f"gull_{n}"][:, 0]))) for n in (1, 2, 3)]
     assert came == [20, 50, 80]
     for n, tick in enumerate(came, 1):
@@ -188,7 +190,7 @@ def test_a_cue_for_someone_with_copies_is_done_to_each_of_them(tmp_path: Path) -
     heard, gone = RaiseEvent(raises="thunder", to="gull"), TakeAway(removes="gull")
     take = read_take(
         roll(
-            Order(
+            RollOrder(
                 few_gulls(Cue(at_s=1.0, does=heard), Cue(at_s=3.0, does=gone)),
                 "dusk",
                 tmp_path / "all.take",
@@ -215,6 +217,6 @@ def test_a_cue_with_a_condition_is_done_each_time_it_comes_true_and_not_while_it
 
 def test_nothing_in_the_folder_that_a_worker_is_started_in_is_imported(tmp_path: Path) -> None:
     (tmp_path / "json.py").write_text("import pathlib\npathlib.Path('ran').touch()\n")
-    line = order_line(7, Order(PROJECT, "dusk", tmp_path / "w.take", None, 0.5))
+    line = order_line(7, RollOrder(PROJECT, "dusk", tmp_path / "w.take", None, 0.5))
     assert replies_to([line], tmp_path) == [Reply(7, tmp_path / "w.take")]
     assert not (tmp_path / "ran").exists()

@@ -17,8 +17,8 @@ from umbrant.catalog.validation import open_project
 from umbrant.model.staging import Member
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
 from umbrant.rolling.orders import order_line, read_reply, rehearse_line, step_line
-from umbrant.rolling.rehearse import Hand
-from umbrant.rolling.roll import Order
+from umbrant.rolling.rehearse import SteeringInput
+from umbrant.rolling.roll import RollOrder
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import read_take
 
@@ -75,7 +75,7 @@ def supervisor(tmp_path: Path) -> Iterator["subprocess.Popen[str]"]:
         stream.close()
 
 
-def order(supervisor: "subprocess.Popen[str]", number: int, what: Order) -> None:
+def order(supervisor: "subprocess.Popen[str]", number: int, what: RollOrder) -> None:
     assert supervisor.stdin is not None
     supervisor.stdin.write(order_line(number, what) + "\n")
     supervisor.stdin.flush()
@@ -85,7 +85,7 @@ def test_a_player_that_is_killed_loses_a_quarter_of_a_second_at_most_and_the_tak
     supervisor: "subprocess.Popen[str]", tmp_path: Path
 ) -> None:
     path = tmp_path / "t.take"
-    order(supervisor, 1, Order(QUAY, "dusk", path, seconds=LONG_S))
+    order(supervisor, 1, RollOrder(QUAY, "dusk", path, seconds=LONG_S))
     until(lambda: path.exists() and children(supervisor.pid))
     time.sleep(2)
     (player,) = children(supervisor.pid)
@@ -97,7 +97,7 @@ def test_a_player_that_is_killed_loses_a_quarter_of_a_second_at_most_and_the_tak
     assert take.ended == reply.error
     played_s, spent_s = take.header.seconds(take.ticks), 2.0
     assert played_s > spent_s * 5, "it plays many times faster than real time"
-    order(supervisor, 2, Order(QUAY, "dusk", tmp_path / "again.take", seconds=3.0))
+    order(supervisor, 2, RollOrder(QUAY, "dusk", tmp_path / "again.take", seconds=3.0))
     assert read_reply(supervisor.stdout.readline()).take == tmp_path / "again.take"
     whole = export_text(read_take(tmp_path / "again.take"), ExportFormat.JSONL).splitlines()
     cut = export_text(take, ExportFormat.JSONL)
@@ -109,7 +109,7 @@ def test_a_player_that_is_killed_loses_a_quarter_of_a_second_at_most_and_the_tak
 def test_supervisor_and_player_have_one_thread_each_and_the_player_no_take(
     supervisor: "subprocess.Popen[str]", tmp_path: Path
 ) -> None:
-    order(supervisor, 1, Order(QUAY, "dusk", tmp_path / "t.take", seconds=LONG_S))
+    order(supervisor, 1, RollOrder(QUAY, "dusk", tmp_path / "t.take", seconds=LONG_S))
     until((tmp_path / "t.take").exists)
     (player,) = children(supervisor.pid)
     time.sleep(0.5)
@@ -130,7 +130,7 @@ def test_a_supervisor_that_is_killed_leaves_no_player_behind(
     patient = spinning.model_copy(
         update={"cover": spinning.cover.model_copy(update={"node_limit_s": 60.0})}
     )
-    order(supervisor, 1, Order(patient, "s", tmp_path / "t.take", trusted=True))
+    order(supervisor, 1, RollOrder(patient, "s", tmp_path / "t.take", trusted=True))
     until((tmp_path / "t.take").exists)
     (player,) = children(supervisor.pid)
     supervisor.kill()
@@ -158,7 +158,9 @@ def test_own_nodes_may_be_wrong_in_any_way(tmp_path: Path, part: int) -> None:
 def test_what_did_not_come_back_is_told_with_its_line_also_inside_c(tmp_path: Path) -> None:
     node = HostileNode("c", action("total = 0\ntotal += sum(range(10**12))\nreturn True"))
     with Conversation(tmp_path) as supervisor:
-        reply = supervisor.roll(Order(project_with(node), "s", tmp_path / "t.take", trusted=True))
+        reply = supervisor.roll(
+            RollOrder(project_with(node), "s", tmp_path / "t.take", trusted=True)
+        )
     line = node.text.splitlines().index("    total += sum(range(10**12))") + 1
     said = (
         f"nodes/bad.py, line {line}: `bad` (warden, row 1.1 'Bad') did not come back within "
@@ -178,7 +180,7 @@ def test_each_take_finds_the_interpreter_as_it_was(tmp_path: Path) -> None:
     made = project_with(HostileNode("state", text))
     with Conversation(tmp_path) as supervisor:
         for _ in range(3):
-            supervisor.roll(Order(made, "s", tmp_path / "t.take", trusted=True))
+            supervisor.roll(RollOrder(made, "s", tmp_path / "t.take", trusted=True))
             said = read_take(tmp_path / "t.take").agents["warden"].said
             assert [text for _, text in said][:2] == ["1", "2"]
 
@@ -212,12 +214,13 @@ def test_a_player_that_sends_what_is_no_part_of_a_take_is_ended_and_the_supervis
             )
             path = tmp_path / f"{number}.take"
             reply = supervisor.roll(
-                Order(project_with(HostileNode("junk", action(body))), "s", path, trusted=True)
+                RollOrder(project_with(HostileNode("junk", action(body))), "s", path, trusted=True)
             )
             assert reply.error or "nothing of ours" in junk, junk
             assert read_take(path).ended == (reply.error or "whole"), junk
             assert (
-                supervisor.roll(Order(harmless, "s", tmp_path / "u.take", trusted=True)).error == ""
+                supervisor.roll(RollOrder(harmless, "s", tmp_path / "u.take", trusted=True)).error
+                == ""
             ), junk
 
 
@@ -233,16 +236,16 @@ def test_a_rehearsal_that_hangs_is_given_up_for_the_next_order(
     patient = patient.model_copy(
         update={"scenarios": (scenario.model_copy(update={"cast": (*scenario.cast, puppet)}),)}
     )
-    rehearsal = Order(patient, "s", tmp_path / "r.take", trusted=True)
+    rehearsal = RollOrder(patient, "s", tmp_path / "r.take", trusted=True)
     assert supervisor.stdin is not None
     assert supervisor.stdout is not None
     supervisor.stdin.write(rehearse_line(1, rehearsal, "p") + "\n")
     supervisor.stdin.flush()
     assert read_reply(supervisor.stdout.readline()).number == 1
-    supervisor.stdin.write(step_line(1, Hand()) + "\n")
+    supervisor.stdin.write(step_line(1, SteeringInput()) + "\n")
     supervisor.stdin.flush()
     time.sleep(0.3)
-    order(supervisor, 2, Order(QUAY, "dusk", tmp_path / "t.take", seconds=1.0))
+    order(supervisor, 2, RollOrder(QUAY, "dusk", tmp_path / "t.take", seconds=1.0))
     reply = read_reply(supervisor.stdout.readline())
     assert (reply.number, reply.error, reply.take) == (2, "", tmp_path / "t.take")
     assert not (tmp_path / "r.take").exists()

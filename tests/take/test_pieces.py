@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
-from umbrant.rolling.roll import Order, Play, header_of, played
+from umbrant.rolling.roll import Play, RollOrder, header_of, played
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import read_take
 from umbrant.take.recorder import TakeRecorder
@@ -27,7 +27,7 @@ SCENARIOS = [each.name for each in open_project(DEMO).scenarios]
 
 def recorded(scenario: str, chunk_ticks: int, due: Callable[[], bool], path: Path) -> Path:
     """Play the beginning of a scenario of the demo, handing over when `due` says so."""
-    order = Order(open_project(DEMO), scenario, path, seconds=SECONDS)
+    order = RollOrder(open_project(DEMO), scenario, path, seconds=SECONDS)
     setup = played(order)
     file = TakeFile(path, header_of(order.project, setup))
     recorder = TakeRecorder(setup.ticks_per_s, chunk_ticks, file.push, due)

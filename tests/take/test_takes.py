@@ -19,10 +19,10 @@ from hypothesis import strategies as st
 
 from tests.small import played, project, row
 from umbrant.catalog.causes import cause
-from umbrant.catalog.language.found import Found
-from umbrant.catalog.work import Progress, Status, lasting
+from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.protocols import Progress, Status, lasting
 from umbrant.model.folder import document_texts
-from umbrant.take.compare import Stretch, different
+from umbrant.take.compare import TickRange, different
 from umbrant.take.errors import TakeError
 from umbrant.take.export import COLUMNS, ExportFormat, export_text
 from umbrant.take.header import Header
@@ -54,7 +54,7 @@ def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
             agent.progressing("r1")(Progress(1.5, 2.0, "m", ((1.0, 2.0),)))
         else:
             agent.running("r1").left(Status.FAILURE, cause("not_set", key="n"))
-        agent.sensing("r1", "guard")(0, Found(tick % 3 != 0, float(tick), 4.0))
+        agent.sensing("r1", "guard")(0, AtomResult(tick % 3 != 0, float(tick), 4.0))
         if tick == 0:
             agent.sensing("r1", "guard")(1, None)
         agent.wrote("", "n", tick // 3, "r1", "upkeep 0")
@@ -80,7 +80,7 @@ def test_what_was_heard_is_read_back(tmp_path: Path) -> None:
         RowState.FAILURE,
     ]
     assert record.spans[0].cause == cause("not_set", key="n")
-    assert record.found_at("guard", 0, 4) == Found(True, 4.0, 4.0)
+    assert record.found_at("guard", 0, 4) == AtomResult(True, 4.0, 4.0)
     assert record.found_at("guard", 1, 4) is None
     assert record.ways.at(8) == ((1.0, 2.0),)
     written = take.agents["a"].keys["n"].at(7)
@@ -162,7 +162,7 @@ def test_what_became_different_is_told_by_row_and_stretch() -> None:
 
     before, after = of(4), of(6)
     found = different(before, after, "a")  # type: ignore[arg-type]
-    assert found == {"r1": (Stretch(4, 6),), "r2": (Stretch(4, 5),)}
+    assert found == {"r1": (TickRange(4, 6),), "r2": (TickRange(4, 5),)}
     assert different(before, of(4, "another name"), "a") == {}  # type: ignore[arg-type]
 
 

@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from tests.small import project, row
-from umbrant.rolling.roll import Order, roll
+from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take import reader
 from umbrant.take.errors import TakeError
 from umbrant.take.reader import read_take
@@ -16,7 +16,7 @@ from umbrant.take.reader import read_take
 
 @pytest.fixture
 def path(tmp_path: Path) -> Path:
-    return roll(Order(project(row("top", "wait")), "s", tmp_path / "t.take"))
+    return roll(RollOrder(project(row("top", "wait")), "s", tmp_path / "t.take"))
 
 
 @pytest.mark.parametrize("error", [ValueError, KeyError, TypeError, AttributeError])

@@ -1,27 +1,27 @@
 """The catalog that Umbrant comes with."""
 
-from umbrant.catalog import (
-    acting,
+from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kinds import (
     composites,
     conditions,
     decorators,
-    going,
+    interaction,
     keys,
     machines,
+    movement,
     senses,
+    timing,
     utilities,
-    waiting,
 )
-from umbrant.catalog.declare import Catalog
 
 MODULES = (
     composites,
     machines,
     utilities,
     conditions,
-    going,
-    waiting,
-    acting,
+    movement,
+    timing,
+    interaction,
     keys,
     decorators,
     senses,

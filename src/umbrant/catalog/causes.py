@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
 from typing import Any
 
-from umbrant.model.values import Literal, number_text, value_text
+from umbrant.model.values import Value, number_text, value_text
 
 SENTENCES: Mapping[str, str] = {
     "guard": "its guard said no",
@@ -97,7 +97,7 @@ class Cause:
     """
 
     kind: str
-    facts: Mapping[str, Literal] = field(default_factory=dict)
+    facts: Mapping[str, Value] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         if self.kind not in SENTENCES:
@@ -117,7 +117,7 @@ class Cause:
             yield "", sentence[end:]
 
     @cached_property
-    def plain(self) -> Mapping[str, Literal]:
+    def plain(self) -> Mapping[str, Value]:
         """The cause as plain data, as JSON holds it."""
         return {"kind": self.kind, **self.facts}
 
@@ -144,7 +144,7 @@ class Cause:
         return cls.from_plain(json.loads(text))
 
 
-def fact_text(name: str, fact: Literal | None) -> str:
+def fact_text(name: str, fact: Value | None) -> str:
     """A fact with the unit its name ends in: 9.43 m, 0.80 s, 70°, (14.2, 6.1)."""
     unit = next((text for ending, text in _UNITS.items() if name.endswith(ending)), "")
     if unit and isinstance(fact, int | float):
@@ -152,7 +152,7 @@ def fact_text(name: str, fact: Literal | None) -> str:
     return value_text(fact) if not isinstance(fact, float) else number_text(fact)
 
 
-def cause(kind: str, **facts: Literal) -> Cause:
+def cause(kind: str, **facts: Value) -> Cause:
     """A cause of this kind with these facts."""
     return Cause(kind, facts)
 

@@ -19,7 +19,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from umbrant.catalog.language.found import COMPARE
+from umbrant.catalog.language.atom_results import COMPARISON_OPERATORS
 from umbrant.model.values import Curve, Shape
 
 Floats = NDArray[np.float64]
@@ -39,9 +39,9 @@ def worth(curve: Curve, value: float, low: float, high: float) -> float:
 def worth_grid(curve: Curve, values: Floats, low: float, high: float) -> Floats:
     """The same for an array of inputs; NaN stays NaN."""
     if curve.shape is Shape.STEP:
-        y = np.where(np.isnan(values), np.nan, COMPARE[curve.sign](values, curve.threshold)).astype(
-            np.float64
-        )
+        y = np.where(
+            np.isnan(values), np.nan, COMPARISON_OPERATORS[curve.sign](values, curve.threshold)
+        ).astype(np.float64)
     else:
         span = high - low
         with np.errstate(over="ignore", invalid="ignore"):
@@ -63,7 +63,7 @@ def place(value: float, low: float, high: float) -> float:
 
 
 def _step(curve: Curve, value: float) -> float:
-    return 1.0 if COMPARE[curve.sign](value, curve.threshold) else 0.0
+    return 1.0 if COMPARISON_OPERATORS[curve.sign](value, curve.threshold) else 0.0
 
 
 def _logistic(curve: Curve, t: float) -> float:

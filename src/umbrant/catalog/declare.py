@@ -23,9 +23,9 @@ from types import ModuleType
 from typing import Annotated, Any, TypeVar
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.reading import Reading
-from umbrant.catalog.work import Progress
-from umbrant.catalog.world import Formula, KeySlot, Question, Target
+from umbrant.catalog.protocols import Progress
+from umbrant.catalog.readings import Reading
+from umbrant.catalog.world import Condition, Formula, KeySlot, Target
 from umbrant.model.values import Curve, KeyType, ParamValue, PlaceRef, Spread
 
 _FIELDS = re.compile(r"\{(\w+)\}")
@@ -110,7 +110,7 @@ class Quantity:
 
 
 @dataclass(frozen=True)
-class Holds:
+class AcceptsKeys:
     """The types of key that a chip accepts, and whether the key is only asked about and never
     written.
     """
@@ -120,7 +120,7 @@ class Holds:
 
 
 @dataclass(frozen=True)
-class Is:
+class HoldsType:
     """Marks a parameter that is written as text but means something else: an agent's name, a group,
     a condition.
     """
@@ -148,23 +148,23 @@ Amount = Annotated[float, Quantity("", low=0, step=0.1)]
 Count = Annotated[float, Quantity("", low=0)]
 CountOrAll = Annotated[float, Quantity("", low=0, zero="all")]
 Degrees = Annotated[float, Quantity("°", low=0, high=360)]
-StateName = Annotated[str, Is(ParamType.STATE)]
-EventName = Annotated[str, Is(ParamType.EVENT)]
-BehaviorName = Annotated[str, Is(ParamType.BEHAVIOR)]
-StatName = Annotated[str, Is(ParamType.STAT)]
-ZoneName = Annotated[str, Is(ParamType.ZONE)]
-AnAgent = Annotated[Target, Is(ParamType.AGENT)]
-AProp = Annotated[Target, Is(ParamType.PROP)]
-Group = Annotated[str, Is(ParamType.GROUP)]
-AnyKey = Annotated[KeySlot, Holds(tuple(KeyType))]
-ReadKey = Annotated[KeySlot, Holds(tuple(KeyType), reads=True)]
-PointKey = Annotated[KeySlot, Holds((KeyType.POINT,))]
-YesNoKey = Annotated[KeySlot, Holds((KeyType.YES_NO,))]
-NumberKey = Annotated[KeySlot, Holds((KeyType.NUMBER,))]
-TextKey = Annotated[KeySlot, Holds((KeyType.TEXT,))]
-AgentKey = Annotated[KeySlot, Holds((KeyType.AGENT,))]
-NamedKey = Annotated[KeySlot, Holds((KeyType.AGENT, KeyType.PROP))]
-PropKey = Annotated[KeySlot, Holds((KeyType.PROP,))]
+StateName = Annotated[str, HoldsType(ParamType.STATE)]
+EventName = Annotated[str, HoldsType(ParamType.EVENT)]
+BehaviorName = Annotated[str, HoldsType(ParamType.BEHAVIOR)]
+StatName = Annotated[str, HoldsType(ParamType.STAT)]
+ZoneName = Annotated[str, HoldsType(ParamType.ZONE)]
+AnAgent = Annotated[Target, HoldsType(ParamType.AGENT)]
+AProp = Annotated[Target, HoldsType(ParamType.PROP)]
+Group = Annotated[str, HoldsType(ParamType.GROUP)]
+AnyKey = Annotated[KeySlot, AcceptsKeys(tuple(KeyType))]
+ReadKey = Annotated[KeySlot, AcceptsKeys(tuple(KeyType), reads=True)]
+PointKey = Annotated[KeySlot, AcceptsKeys((KeyType.POINT,))]
+YesNoKey = Annotated[KeySlot, AcceptsKeys((KeyType.YES_NO,))]
+NumberKey = Annotated[KeySlot, AcceptsKeys((KeyType.NUMBER,))]
+TextKey = Annotated[KeySlot, AcceptsKeys((KeyType.TEXT,))]
+AgentKey = Annotated[KeySlot, AcceptsKeys((KeyType.AGENT,))]
+NamedKey = Annotated[KeySlot, AcceptsKeys((KeyType.AGENT, KeyType.PROP))]
+PropKey = Annotated[KeySlot, AcceptsKeys((KeyType.PROP,))]
 
 BINDABLE: Mapping[ParamType, tuple[KeyType, ...]] = {
     ParamType.NUMBER: (KeyType.NUMBER,),
@@ -232,7 +232,7 @@ A text in a PLACE, AGENT or PROP chip names one of the cast or a prop.
 """
 
 
-class Order(StrEnum):
+class ChildOrder(StrEnum):
     """In which order a kind goes about the rows nested in it."""
 
     WRITTEN = "written"
@@ -277,7 +277,7 @@ class Kind:
     """How a composite goes about its children, for reasons: 'tries its children in order'."""
     moves_on: str = ""
     """How a composite's child has to end for the next to be tried: 'fails'."""
-    order: Order = Order.WRITTEN
+    order: ChildOrder = ChildOrder.WRITTEN
     rests: str = ""
     """What a child that has ended does while the others run, where they run together: 'waits for
     the others'.
@@ -400,7 +400,7 @@ def composite(
     failure: str,
     told: str,
     moves_on: str = "has ended",
-    order: Order = Order.WRITTEN,
+    order: ChildOrder = ChildOrder.WRITTEN,
     rests: str = "",
     name: str = "",
     holds: tuple[Family, ...] = RUNS,
@@ -424,7 +424,7 @@ def part(
     *,
     name: str,
     holds: tuple[Family, ...] = (),
-    order: Order = Order.WRITTEN,
+    order: ChildOrder = ChildOrder.WRITTEN,
     **outcomes: str,
 ) -> Declared:
     """Declare a part of a machine or a utility: a class that says how the author set it up. `name`
@@ -588,9 +588,9 @@ def _param_of(
     marks = getattr(hint, "__metadata__", ())
     base = typing.get_args(hint)[0] if marks else hint
     quantity = next((mark for mark in marks if isinstance(mark, Quantity)), Quantity())
-    held = next((mark for mark in marks if isinstance(mark, Holds)), None)
+    held = next((mark for mark in marks if isinstance(mark, AcceptsKeys)), None)
     holds = held.types if held else ()
-    marked = next((mark.type for mark in marks if isinstance(mark, Is)), None)
+    marked = next((mark.type for mark in marks if isinstance(mark, HoldsType)), None)
     choices: tuple[str, ...] = (
         typing.get_args(base) if typing.get_origin(base) is typing.Literal else ()
     )
@@ -598,7 +598,7 @@ def _param_of(
         str: ParamType.TEXT,
         bool: ParamType.YES_NO,
         Target: ParamType.PLACE,
-        Question: ParamType.CONDITION,
+        Condition: ParamType.CONDITION,
         Formula: ParamType.FORMULA,
         Curve: ParamType.CURVE,
     }

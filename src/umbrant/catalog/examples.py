@@ -184,7 +184,7 @@ def _rows(kind: Kind) -> Iterable[Row]:
                 _wait("rest", "top", 0.6),
             )
         case Family.SENSE:
-            guard = Guard(when=_asked(kind), watch=Watch.BOTH)
+            guard = Guard(when=_asked(kind), watch=Watch.THROUGHOUT)
             return (
                 _top("selector"),
                 Row(
@@ -222,7 +222,7 @@ def _composite(kind: Kind) -> tuple[Row, ...]:
             whole.model_copy(update={"under": "top"}),
             _wait("rest", "top", 0.8),
         )
-    near = Guard(when="distance(visitor) < 5", watch=Watch.BOTH)
+    near = Guard(when="distance(visitor) < 5", watch=Watch.THROUGHOUT)
     first = Row(id="one", under=SHOWN, kind="say", name="Greet", args={"text": "Hello"}, guard=near)
     return (whole, first, _wait("two", SHOWN, 0.7), _say("three", SHOWN, "All quiet"))
 

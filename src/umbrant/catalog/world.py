@@ -6,7 +6,7 @@ from random import Random
 from typing import Protocol
 
 from umbrant.catalog.causes import Cause
-from umbrant.model.values import KeyType, Literal, Point
+from umbrant.model.values import KeyType, Point, Value
 
 
 class BodyView(Protocol):
@@ -84,7 +84,7 @@ class Sight:
 
 
 @dataclass(frozen=True)
-class Way:
+class Route:
     """The way a body is on: the corners still ahead, its end included, and the metres left along
     it.
 
@@ -128,7 +128,7 @@ class World(Protocol):
     def make_noise(self, noise: Noise) -> None:
         """Let a noise be heard from the next tick on."""
 
-    def way_to(self, name: str, goal: Point) -> Way:
+    def route_to(self, name: str, goal: Point) -> Route:
         """The way a body would take to a point; it does not set out."""
 
     def walkable_near(self, name: str, place: Point) -> Point | None:
@@ -145,7 +145,7 @@ class World(Protocol):
     def look(self, start: Point, end: Point) -> Sight:
         """Whether anything that blocks sight stands between two points."""
 
-    def head_for(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Way:
+    def move_towards(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Route:
         """Have a body go on towards a point during this tick. Not asked for again at the next tick,
         it stands.
         """
@@ -177,10 +177,10 @@ class Events(Protocol):
 class BoardView(Protocol):
     """An agent's blackboard as a node sees it. Who writes is noted by the engine."""
 
-    def get(self, key: str) -> Literal | None:
+    def get(self, key: str) -> Value | None:
         """The key's value, None if it is not set."""
 
-    def set(self, key: str, value: Literal | None) -> None:
+    def set(self, key: str, value: Value | None) -> None:
         """Write a key; None unsets it."""
 
 
@@ -234,14 +234,14 @@ class KeySlot(Protocol):
     def type(self) -> KeyType: ...
 
     @property
-    def value(self) -> Literal | None:
+    def value(self) -> Value | None:
         """What it holds, None if it is not set."""
 
     @property
     def written_s(self) -> float | None:
         """When it was last written, None if never."""
 
-    def set(self, value: Literal | None) -> None:
+    def set(self, value: Value | None) -> None:
         """Write it; None unsets it."""
 
 
@@ -252,7 +252,7 @@ class Formula(Protocol):
         """Work it out now; None where something in it is unknown."""
 
 
-class Question(Protocol):
+class Condition(Protocol):
     """A chip that holds a condition."""
 
     def ask(self) -> bool:

@@ -11,12 +11,12 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from umbrant.desk.logs import CrashWatch, log, log_file, log_to_file
-from umbrant.desk.pane import DeskPane
-from umbrant.desk.theme import body_font
+from umbrant.desk.shell import DeskPane
+from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import VISITED, MainWindow
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
-from umbrant.own import fingerprint
+from umbrant.project_nodes import fingerprint
 
 KEEP_S = 3.0
 """How long is waited for unsaved changes to be on disk after something went wrong."""

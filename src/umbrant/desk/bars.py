@@ -6,11 +6,11 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QAction, QPainter, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QWidget
 
-from umbrant.desk.icons import icon
-from umbrant.desk.painted import PaintedView
-from umbrant.desk.player import SPEEDS, Player
-from umbrant.desk.state import Desk
-from umbrant.desk.theme import Palette, body_font
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.playback import SPEEDS, Playback
+from umbrant.desk.widgets.icons import icon
+from umbrant.desk.widgets.painted import PaintedView
+from umbrant.desk.widgets.theme import Palette, body_font
 
 Actions = Mapping[str, QAction]
 ROOMY = 1000
@@ -214,7 +214,7 @@ class Transport(QWidget):
     def __init__(
         self,
         desk: Desk,
-        player: Player,
+        player: Playback,
         actions: Actions,
         palette: Palette,
         parent: QWidget | None = None,

@@ -9,11 +9,11 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
-from umbrant.desk.state import Desk
+from umbrant.desk.session.desk import Desk
 
 
 @dataclass(frozen=True)
-class Step:
+class VisitStep:
     """Something to do, how one is told to do it, and what is said when it has been done."""
 
     text: str
@@ -22,11 +22,11 @@ class Step:
     """The actions any of which does it; none for a step that is told by what has changed in the
     project.
     """
-    has_changed: Callable[[Desk, "Before"], bool] = lambda desk, before: False
+    has_changed: Callable[[Desk, "VisitStart"], bool] = lambda desk, before: False
 
 
 @dataclass(frozen=True)
-class Before:
+class VisitStart:
     """The desk as it was when a step began."""
 
     rows: int
@@ -34,7 +34,7 @@ class Before:
     undo: str | None
 
 
-def _rolled_anew(desk: Desk, before: Before) -> bool:
+def _rolled_anew(desk: Desk, before: VisitStart) -> bool:
     """Whether a chip was set, and the take that came of it is shown."""
     set_ = (desk.history.undo_name or "").startswith(
         "Set "
@@ -42,34 +42,34 @@ def _rolled_anew(desk: Desk, before: Before) -> bool:
     return set_ and desk.current is not before.take and desk.is_current
 
 
-def _has_more_rows(desk: Desk, before: Before) -> bool:
+def _has_more_rows(desk: Desk, before: VisitStart) -> bool:
     return desk.behavior is not None and len(desk.behavior.rows) > before.rows
 
 
-STEPS = (
-    Step(
+VISIT_STEPS = (
+    VisitStep(
         "This project has been played and recorded. Press <b>Space</b> to watch it, and again to "
         "pause.",
         "What each row did stands to its right, on the tape: tall ran, half succeeded, low "
         "failed or was refused.",
         ("play",),
     ),
-    Step(
+    VisitStep(
         "Press <b>N</b> to go to the next moment at which it changed its mind.",
         "The line in the tape, the stage and the blackboard all show that moment.",
         ("next_change",),
     ),
-    Step(
+    VisitStep(
         "Select a row with the arrow keys, and press <b>W</b> to ask why, or <b>X</b> why not.",
         "The reasons come from what was recorded, with the numbers on both sides.",
         ("why", "why_not"),
     ),
-    Step(
+    VisitStep(
         "Drag a number in a row sideways, or select the row, press <b>C</b> and then <b>Up</b>.",
         "The same seconds were played again at once, and the tape marks what became different.",
         has_changed=_rolled_anew,
     ),
-    Step(
+    VisitStep(
         "Press <b>Enter</b>, type <b>wait 2</b> and press <b>Enter</b> again: that adds a row.",
         "Ctrl+Z takes it back. Ctrl+K finds every command, F1 lists the keys, and Help › First "
         "visit begins anew.",
@@ -108,7 +108,7 @@ class FirstVisit(QFrame):
         row.addWidget(self._text, 1)
         row.addWidget(self._on)
         row.addWidget(self._leave)
-        for action_id in {each for step in STEPS for each in step.actions}:
+        for action_id in {each for step in VISIT_STEPS for each in step.actions}:
             actions[action_id].triggered.connect(lambda _=False, done=action_id: self._acted(done))
         for changed in (desk.take_changed, desk.project_changed):
             changed.connect(self._changed)
@@ -135,27 +135,31 @@ class FirstVisit(QFrame):
 
     def leave(self) -> None:
         """End it."""
-        self._step = len(STEPS)
+        self._step = len(VISIT_STEPS)
         self.hide()
         self.left.emit()
 
     def _go_to(self, step: int) -> None:
-        if step >= len(STEPS):
+        if step >= len(VISIT_STEPS):
             self.leave()
             return
         desk = self._desk
         rows = len(desk.behavior.rows) if desk.behavior else 0
         self._step, self._praised = step, False
-        self._before = Before(rows, desk.current, desk.history.undo_name)
+        self._before = VisitStart(rows, desk.current, desk.history.undo_name)
         self._waits = step == 0 and desk.take is None
-        self._say(WAITING if self._waits else STEPS[step].text, "Skip this step")
+        self._say(WAITING if self._waits else VISIT_STEPS[step].text, "Skip this step")
 
     def _say(self, text: str, on: str) -> None:
-        self._text.setText(f"<b>{self._step + 1} of {len(STEPS)}</b> &nbsp; {text}")
+        self._text.setText(f"<b>{self._step + 1} of {len(VISIT_STEPS)}</b> &nbsp; {text}")
         self._on.setText(on)
 
     def _acted(self, action_id: str) -> None:
-        if self.isVisible() and self._step < len(STEPS) and action_id in STEPS[self._step].actions:
+        if (
+            self.isVisible()
+            and self._step < len(VISIT_STEPS)
+            and action_id in VISIT_STEPS[self._step].actions
+        ):
             self._praise()
 
     def _changed(self) -> None:
@@ -163,13 +167,13 @@ class FirstVisit(QFrame):
             self._go_to(0)
         elif (
             self.isVisible()
-            and self._step < len(STEPS)
-            and STEPS[self._step].has_changed(self._desk, self._before)
+            and self._step < len(VISIT_STEPS)
+            and VISIT_STEPS[self._step].has_changed(self._desk, self._before)
         ):
             self._praise()
 
     def _praise(self) -> None:
         if not self._praised:
             self._praised = True
-            last = self._step == len(STEPS) - 1
-            self._say(STEPS[self._step].done, "Done" if last else "Next")
+            last = self._step == len(VISIT_STEPS) - 1
+            self._say(VISIT_STEPS[self._step].done, "Done" if last else "Next")

@@ -10,7 +10,7 @@ from typing import TextIO
 
 from platformdirs import user_log_path
 
-from umbrant.desk.visits import lives
+from umbrant.desk.session.visits import lives
 
 log = logging.getLogger("umbrant")
 

@@ -9,19 +9,19 @@ from PySide6.QtGui import QAction, QCloseEvent, QShowEvent
 from PySide6.QtWidgets import QMainWindow, QMenu
 
 from umbrant import __version__
-from umbrant.catalog.starting import new_project
-from umbrant.desk.actions import ACTIONS, MENUS, sequences
-from umbrant.desk.dialogs import Dialogs
-from umbrant.desk.pane import DeskPane
-from umbrant.desk.recovery import forget_changes, kept_changes, kept_new_projects
-from umbrant.desk.settings import Settings
-from umbrant.desk.state import Desk
-from umbrant.desk.theme import DAY, NIGHT, Palette, style_sheet
+from umbrant.catalog.templates import new_project
+from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences
+from umbrant.desk.session.autosave import forget_changes, kept_changes, kept_new_projects
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.settings import Settings
+from umbrant.desk.shell import DeskPane
+from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.theme import DAY, NIGHT, Palette, style_sheet
 from umbrant.model.documents import Cover, Project
 from umbrant.model.edits import Edit
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
-from umbrant.own import names_of
+from umbrant.project_nodes import names_of
 
 NOTHING = Project(cover=Cover(title="No project", scenario="none"))
 

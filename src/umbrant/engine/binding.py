@@ -8,25 +8,25 @@ from itertools import takewhile
 from typing import Any, Protocol
 
 from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.codegen.expression import BoundSense
 from umbrant.catalog.declare import Catalog, Kind, Param, ParamType
-from umbrant.catalog.language.ask import Asker, formula_of
+from umbrant.catalog.language.bound_condition import BoundCondition, bind_formula
 from umbrant.catalog.language.check import bound_args, faults
-from umbrant.catalog.language.tree import Ask, KeyName, Number, Text, parse
-from umbrant.catalog.language.written import Sensed
-from umbrant.catalog.reading import Reading
-from umbrant.catalog.work import Unbound
+from umbrant.catalog.language.tree import KeyTerm, NumberTerm, SenseCall, TextTerm, parse
+from umbrant.catalog.protocols import Unbound
+from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Me
 from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.project_calls import UNWATCHED, CallSite, CallWatch, reading_of
 from umbrant.engine.project_view import AgentOfNode, given
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Key
+from umbrant.model.expanded import KeyScope
 from umbrant.model.printable import printable
-from umbrant.model.values import KeyRef, Literal, ParamValue, PlaceRef, Point, Spread, value_text
-from umbrant.model.whole import Frame
+from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Point, Spread, Value, value_text
 
 
-class Mind(Me, Protocol):
+class BoundAgent(Me, Protocol):
     """An agent as the engine sees it: the `Me` of its nodes, whose blackboard is a `Board`."""
 
     @property
@@ -122,7 +122,7 @@ class KeyTarget:
 class LiveFormula:
     """A formula of one row, which gives a number."""
 
-    def __init__(self, value: Callable[[], Literal | None]) -> None:
+    def __init__(self, value: Callable[[], Value | None]) -> None:
         self._value = value
 
     def value(self) -> float | None:
@@ -132,14 +132,14 @@ class LiveFormula:
 
 
 @dataclass(frozen=True)
-class Scope:
+class BindingScope:
     """All that binding needs to know of one agent and of the frame that a row belongs to.
 
     Also where its conditions get their values from.
     """
 
-    me: Mind
-    frame: Frame
+    me: BoundAgent
+    frame: KeyScope
     catalog: Catalog
     recorder: Recorder
     watch: CallWatch = UNWATCHED
@@ -154,21 +154,21 @@ class Scope:
         """A key by the name that the rows of the frame use. Raises KeyError."""
         return self.me.board.key(self.frame.actual.get(name, name))
 
-    def formula(self, text: str) -> Callable[[], Literal | None]:
+    def formula(self, text: str) -> Callable[[], Value | None]:
         """What works out a formula. Raises Unbound if it makes no sense with these keys."""
         found = faults(text, self.keys, self.catalog, wants=None)
         if found:
             raise Unbound(cause("bad_condition", message=found[0].message.rstrip(".")))
-        return formula_of(parse(text), self)
+        return bind_formula(parse(text), self)
 
-    def formula_or_unknown(self, text: str) -> Callable[[], Literal | None]:
+    def formula_or_unknown(self, text: str) -> Callable[[], Value | None]:
         """What works out a formula; always nothing where it makes no sense with these keys."""
         try:
             return self.formula(text)
         except Unbound:
-            return unknown
+            return always_unknown
 
-    def sense(self, ask: Ask) -> Sensed:
+    def sense(self, ask: SenseCall) -> BoundSense:
         """How a sense is asked."""
         kind = self.catalog.kinds[ask.sense]
         args = {
@@ -180,27 +180,27 @@ class Scope:
         if not kind.own:
             fixed = fixed_values(args)
             in_line = kind.in_line if fixed is not None else ""
-            return Sensed(
+            return BoundSense(
                 _reader(me, kind, args), in_line, fixed or {}, always_reading=kind.gives_reading
             )
 
         call, agent = CallSite(kind, me.name, "", self.watch).caller(), AgentOfNode(me)
 
-        def read() -> Reading | Literal | None:
+        def read() -> Reading | Value | None:
             try:
                 named = {name: given(binder()) for name, binder in args.items()}
                 return call(lambda: reading_of(run(agent, **named)))
             except Unbound as unbound:
                 return Reading(None, None, unbound.reason)
 
-        return Sensed(read)
+        return BoundSense(read)
 
-    def question(self, when: str, row_id: str, part: str) -> Asker:
+    def question(self, when: str, row_id: str, part: str) -> BoundCondition:
         """A condition to ask. Raises Unbound if it makes no sense with these keys."""
         found = faults(when, self.keys, self.catalog)
         if found:
             raise Unbound(cause("bad_condition", message=found[0].message.rstrip(".")))
-        return Asker(parse(when), self, self.recorder.sensing(row_id, part))
+        return BoundCondition(parse(when), self, self.recorder.sensing(row_id, part))
 
     def binder(self, param: Param, value: ParamValue, row_id: str, part: str) -> Binder:
         """What gives a parameter its value. Raises Unbound if it never can."""
@@ -258,15 +258,15 @@ class Scope:
         if param is None:
             raise KeyError("a sense is asked with a parameter it does not have")
         match tree:
-            case KeyName(key=name):
+            case KeyTerm(key=name):
                 return self._key_binder(param, name)
-            case Number(value=value) | Text(value=value):
+            case NumberTerm(value=value) | TextTerm(value=value):
                 return self.binder(param, value, "", "")
         raise TypeError(f"a sense cannot be asked with {tree!r}")
 
 
 def _value_of_key(name: str, key: LiveKey) -> Binder:
-    def value() -> Literal:
+    def value() -> Value:
         got = key.value
         if got is None:
             raise Unbound(cause("not_set", key=name))
@@ -275,7 +275,7 @@ def _value_of_key(name: str, key: LiveKey) -> Binder:
     return value
 
 
-def unknown() -> None:
+def always_unknown() -> None:
     """What nothing can be said of."""
 
 

@@ -7,13 +7,13 @@ from typing import Protocol
 from umbrant.engine.recorder import WORLD, Recorder
 from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.edits import ROW
-from umbrant.model.values import KeyType, Literal
+from umbrant.model.values import KeyType, Value
 
 FORMULA = "formula"
 """The part that writes derived keys."""
 
 
-class Clock(Protocol):
+class WorldClock(Protocol):
     """What tells the time: a world."""
 
     @property
@@ -21,24 +21,24 @@ class Clock(Protocol):
 
 
 @dataclass(slots=True)
-class Held:
+class HeldValue:
     """What a key that several agents share holds, and when it was last given a value, None if
     never.
     """
 
-    value: Literal | None = None
+    value: Value | None = None
     written_s: float | None = None
 
 
-class Shared:
+class SharedBoards:
     """What the keys hold that several agents share: those of the world, and those of each group."""
 
     def __init__(self) -> None:
-        self._held: dict[tuple[str, str], Held] = {}
+        self._held: dict[tuple[str, str], HeldValue] = {}
 
-    def held(self, by: str, key: str) -> Held:
+    def held(self, by: str, key: str) -> HeldValue:
         """What a key holds that is shared by a group, or WORLD."""
-        return self._held.setdefault((by, key), Held())
+        return self._held.setdefault((by, key), HeldValue())
 
 
 class Board:
@@ -48,15 +48,15 @@ class Board:
         self,
         keys: Mapping[str, Key],
         recorder: Recorder,
-        clock: Clock,
+        clock: WorldClock,
         *,
-        shared: Shared | None = None,
+        shared: SharedBoards | None = None,
         group: str | None = None,
     ) -> None:
         self.clock = clock
         self.recorder = recorder
         self.writer: tuple[str, str] = ("", ROW)
-        shared = shared or Shared()
+        shared = shared or SharedBoards()
         self._keys = keys
         self._live: dict[str, LiveKey] = {}
         for name, key in keys.items():
@@ -64,7 +64,7 @@ class Board:
             self._live[name] = (
                 SharedKey(self, name, key, shared.held(by, name), by)
                 if by
-                else OwnKey(self, name, key)
+                else PrivateKey(self, name, key)
             )
         self._derived: list[DerivedKey] = []
         self.formula_round = 0
@@ -83,7 +83,7 @@ class Board:
         self._rounds += 1
         self.formula_round = self._rounds
 
-    def start(self, values: Mapping[str, Literal]) -> None:
+    def start(self, values: Mapping[str, Value]) -> None:
         """Put in the defaults, and `values` over them. What others who share a key have put in
         stays.
         """
@@ -92,7 +92,7 @@ class Board:
             if first is not None and not key.formula and (name in values or live.written_s is None):
                 live.set(first)
 
-    def derive(self, key: str, formula: Callable[[], Literal | None]) -> None:
+    def derive(self, key: str, formula: Callable[[], Value | None]) -> None:
         """Have a key always be what a formula gives. Which keys these are must be said before any
         is asked for.
         """
@@ -109,15 +109,15 @@ class Board:
         """
         return self._live[name]
 
-    def get(self, key: str) -> Literal | None:
+    def get(self, key: str) -> Value | None:
         """The key's value, None if it is not set or there is no such key."""
         return self._live[key].value if key in self._live else None
 
-    def set(self, key: str, value: Literal | None) -> None:
+    def set(self, key: str, value: Value | None) -> None:
         """Write a key, as `LiveKey.set` does. Raises KeyError if there is no such key."""
         self._live[key].set(value)
 
-    def values(self) -> tuple[Literal | None, ...]:
+    def values(self) -> tuple[Value | None, ...]:
         """What all keys hold now but those that follow from others, in the order in which they are
         declared.
         """
@@ -142,7 +142,7 @@ class LiveKey:
 
     shared_by = ""
     """Who shares it: WORLD, a group, or nobody."""
-    value: Literal | None
+    value: Value | None
     """What it holds, None if it is not set."""
     written_s: float | None
     """When it was last given a value (the same value counts), None if never."""
@@ -160,7 +160,7 @@ class LiveKey:
         """What it can hold."""
         return self._declared.type
 
-    def set(self, value: Literal | None) -> None:
+    def set(self, value: Value | None) -> None:
         """Write it; a number is kept within the key's range."""
         if value is not None:
             if self._is_number and isinstance(value, _NUMBERS):
@@ -171,7 +171,7 @@ class LiveKey:
             self._wrote(self.shared_by, self.key, value, *self._board.writer)
 
 
-class OwnKey(LiveKey):
+class PrivateKey(LiveKey):
     """A key that is the agent's own."""
 
     def __init__(self, board: Board, key: str, declared: Key) -> None:
@@ -182,17 +182,17 @@ class OwnKey(LiveKey):
 class SharedKey(LiveKey):
     """A key that the agent shares with its group, or with all."""
 
-    def __init__(self, board: Board, key: str, declared: Key, held: Held, by: str) -> None:
+    def __init__(self, board: Board, key: str, declared: Key, held: HeldValue, by: str) -> None:
         super().__init__(board, key, declared)
         self.shared_by = by
         self._held = held
 
     @property
-    def value(self) -> Literal | None:
+    def value(self) -> Value | None:
         return self._held.value
 
     @value.setter
-    def value(self, value: Literal | None) -> None:
+    def value(self, value: Value | None) -> None:
         self._held.value = value
 
     @property
@@ -208,26 +208,26 @@ class DerivedKey(LiveKey):
     """A key that always is what a formula gives; nothing else writes it."""
 
     def __init__(
-        self, board: Board, key: str, declared: Key, formula: Callable[[], Literal | None]
+        self, board: Board, key: str, declared: Key, formula: Callable[[], Value | None]
     ) -> None:
         super().__init__(board, key, declared)
         self.formula = formula
         self.written_s = None
-        self._last: Literal | None = None
+        self._last: Value | None = None
         self._is_busy = False
         self._round = -1
         """In which round it was worked out last."""
 
     @property
-    def value(self) -> Literal | None:
+    def value(self) -> Value | None:
         return self.work_out()
 
     @value.setter
-    def value(self, value: Literal | None) -> None: ...
+    def value(self, value: Value | None) -> None: ...
 
-    def set(self, value: Literal | None) -> None: ...
+    def set(self, value: Value | None) -> None: ...
 
-    def work_out(self) -> Literal | None:
+    def work_out(self) -> Value | None:
         """What the formula gives now. One that needs itself is unknown."""
         if self._is_busy:
             return None

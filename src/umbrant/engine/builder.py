@@ -6,25 +6,39 @@ from typing import Any, Protocol
 from umbrant.catalog.causes import cause
 from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind
 from umbrant.catalog.language.tree import parse
-from umbrant.catalog.work import Asked, AtOnce, Gate, Renewed, Status, Unbound, Weighted, Work
-from umbrant.engine.binding import Binder, Scope
+from umbrant.catalog.protocols import (
+    Gate,
+    GeneratedCondition,
+    InstantWork,
+    Renewable,
+    Status,
+    Unbound,
+    Weighted,
+    Work,
+)
+from umbrant.engine.binding import Binder, BindingScope
 from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.budget import TickBudget
-from umbrant.engine.chart import Chart, Sort, State, Transition, Waits
-from umbrant.engine.leaf import Broken, Idle, LastingLeaf, Leaf
+from umbrant.engine.chart import Chart, State, StateType, Transition, TransitionTrigger
+from umbrant.engine.leaf import BrokenLeaf, IdleLeaf, LastingLeaf, Leaf
 from umbrant.engine.machines import LiveMachine, LiveState, LiveTransition
-from umbrant.engine.path import Pulse
+from umbrant.engine.path import PathCache
 from umbrant.engine.project_leaf import LastingProjectLeaf, ProjectLeaf
 from umbrant.engine.recorder import Recorder
-from umbrant.engine.rows import Chore, InOrder, LiveRow, Round, Wrapping
+from umbrant.engine.rows import DecoratorParts, LiveRow, RepeatedWork, RowSequence, UpkeepTask
 from umbrant.engine.utility import Candidates, Consideration, LiveOption, LiveUtility
 from umbrant.model.behaviors import Decorator, Row, Upkeep, Watch
 from umbrant.model.edits import GUARD, ROW, part_name
+from umbrant.model.expanded import ExpandedBehavior, KeyScope
 from umbrant.model.values import KeyRef, ParamValue
-from umbrant.model.whole import Frame, Whole
 
-SORTS = {"state": Sort.STATE, "regions": Sort.REGIONS, "final": Sort.FINAL, "history": Sort.HISTORY}
-WAITS = {"on_event": Waits.EVENT, "on_done": Waits.DONE}
+SORTS = {
+    "state": StateType.STATE,
+    "regions": StateType.REGIONS,
+    "final": StateType.FINAL,
+    "history": StateType.HISTORY,
+}
+WAITS = {"on_event": TransitionTrigger.EVENT, "on_done": TransitionTrigger.DONE}
 DONE_WAYS = {
     "either way": (Status.SUCCESS, Status.FAILURE),
     "success": (Status.SUCCESS,),
@@ -35,7 +49,7 @@ DONE_WAYS = {
 class ScopeOf(Protocol):
     """Gives the scope of a frame."""
 
-    def __call__(self, frame: Frame) -> Scope: ...
+    def __call__(self, frame: KeyScope) -> BindingScope: ...
 
 
 class Builder:
@@ -43,7 +57,7 @@ class Builder:
 
     def __init__(
         self,
-        whole: Whole,
+        whole: ExpandedBehavior,
         scope: ScopeOf,
         board: Board,
         recorder: Recorder,
@@ -58,7 +72,7 @@ class Builder:
         self._recorder = recorder
         self._catalog = catalog
         self._budget = budget
-        self._pulse = Pulse()
+        self._pulse = PathCache()
 
     def root(self) -> LiveRow | None:
         """The first top row with all that is nested in it; None if there is none or it is muted."""
@@ -87,7 +101,7 @@ class Builder:
     def _row(self, row: Row) -> LiveRow:
         children: list[LiveRow] = []
         gates: list[Work] = []
-        guard: Asked | None = None
+        guard: GeneratedCondition | None = None
         try:
             guard = self._scope(row).question(row.guard.when, row.id, GUARD) if row.guard else None
             if row.kind == "machine":
@@ -100,7 +114,7 @@ class Builder:
                 own = self._work(row, children)
             work = self._decorated(row, own, children, gates)
         except Unbound as unbound:
-            work, gates = Broken(unbound.reason), []
+            work, gates = BrokenLeaf(unbound.reason), []
         return self._finished(row, work, children, guard, gates)
 
     def _finished(
@@ -108,7 +122,7 @@ class Builder:
         row: Row,
         work: Work,
         children: Sequence[LiveRow],
-        guard: Asked | None = None,
+        guard: GeneratedCondition | None = None,
         wrapped: Sequence[Work] = (),
     ) -> LiveRow:
         live = LiveRow(
@@ -118,9 +132,9 @@ class Builder:
             self._pulse,
             guard=guard,
             watch=row.guard.watch if row.guard else Watch.ON_ENTRY,
-            wrapping=Wrapping(
+            wrapping=DecoratorParts(
                 gates=[each for each in wrapped if isinstance(each, Gate)],
-                renewed=[each for each in wrapped if isinstance(each, Renewed)],
+                renewed=[each for each in wrapped if isinstance(each, Renewable)],
                 weighted=next((each for each in wrapped if isinstance(each, Weighted)), None),
             ),
             chores=self._chores(row),
@@ -154,7 +168,7 @@ class Builder:
         """
         kinds = [self._kind(each.kind, Family.DECORATOR) for each in row.decorators]
         if children and any(kind.run.begins_anew for kind in kinds):  # type: ignore[attr-defined]
-            work = Round(work, children, row.id)
+            work = RepeatedWork(work, children, row.id)
         for place, decorator in reversed(list(enumerate(row.decorators))):
             work = self._wrapped(row, decorator, part_name("decorator", place), work)
             wrapped.insert(0, work)
@@ -168,18 +182,18 @@ class Builder:
         wrapped: Work = kind.run(work, **values)
         return wrapped
 
-    def _chores(self, row: Row) -> list[Chore]:
+    def _chores(self, row: Row) -> list[UpkeepTask]:
         found = []
         for place, upkeep in enumerate(row.upkeep):
             part = part_name("upkeep", place)
             try:
-                work: AtOnce = self._chore_work(row, upkeep, part)
+                work: InstantWork = self._chore_work(row, upkeep, part)
             except Unbound as unbound:
-                work = Broken(unbound.reason)
-            found.append(Chore(work, upkeep, row.id, part, self._recorder))
+                work = BrokenLeaf(unbound.reason)
+            found.append(UpkeepTask(work, upkeep, row.id, part, self._recorder))
         return found
 
-    def _chore_work(self, row: Row, upkeep: Upkeep, part: str) -> AtOnce:
+    def _chore_work(self, row: Row, upkeep: Upkeep, part: str) -> InstantWork:
         kind = self._kind(upkeep.kind, Family.ACTION, Family.CONDITION)
         if kind.takes_time:
             raise Unbound(cause("takes_time"))
@@ -210,14 +224,14 @@ class Builder:
         """The states in a machine or in a state, with what belongs to each."""
         for child in self._children(row, Family.STATE):
             inner = state.add(State(child.id, SORTS[child.kind]))
-            if inner.sort is not Sort.HISTORY:
+            if inner.sort is not StateType.HISTORY:
                 self._fill(child, inner, states)
                 states[child.id] = self._state(child)
 
     def _state(self, row: Row) -> LiveState:
         children = [self._row(child) for child in self._children(row, *RUNS)]
         hooks = self._children(row, Family.HOOK)
-        work = InOrder(children)
+        work = RowSequence(children)
         setup = self._setup(row)
         return LiveState(
             self._finished(row, work, children),
@@ -246,7 +260,7 @@ class Builder:
                 self._recorder.refusing(child.id, ROW)(cause("no_state", name=given.to))
                 continue
             internal = getattr(given, "kind", "external") == "internal"
-            waits = WAITS.get(child.kind, Waits.NOTHING)
+            waits = WAITS.get(child.kind, TransitionTrigger.NOTHING)
             state.transitions.append(
                 Transition(child.id, state, by_id.get(given.to), internal, waits)
             )
@@ -276,7 +290,7 @@ class Builder:
         wrapped: list[Work] = []
         setup, target = self._setup(row), self._setup(row).target
         guard = self._scope(row).question(row.guard.when, row.id, GUARD) if row.guard else None
-        inner = self._kind("sequence", Family.COMPOSITE).run(children) if children else Idle()
+        inner = self._kind("sequence", Family.COMPOSITE).run(children) if children else IdleLeaf()
         work = self._decorated(row, inner, children, wrapped)
         return LiveOption(
             self._finished(row, work, children, guard, wrapped),
@@ -299,7 +313,7 @@ class Builder:
 
     # what an author filled in
 
-    def _scope(self, row: Row) -> Scope:
+    def _scope(self, row: Row) -> BindingScope:
         return self._scope_of(self._whole.frame(row.id))
 
     def _kind(self, name: str, *families: Family) -> Kind:

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 
-class Sort(StrEnum):
+class StateType(StrEnum):
     """What a state is."""
 
     STATE = "state"
@@ -28,7 +28,7 @@ class State:
     """
 
     id: str
-    sort: Sort = Sort.STATE
+    sort: StateType = StateType.STATE
     parent: "State | None" = None
     children: list["State"] = field(default_factory=list)
     transitions: list["Transition"] = field(default_factory=list)
@@ -42,17 +42,17 @@ class State:
     @property
     def atomic(self) -> bool:
         """Whether no state in it can be active."""
-        return self.sort is Sort.FINAL or not self.proper
+        return self.sort is StateType.FINAL or not self.proper
 
     @property
     def compound(self) -> bool:
         """Whether one of the states in it is active when it is."""
-        return self.sort is Sort.STATE and bool(self.proper)
+        return self.sort is StateType.STATE and bool(self.proper)
 
     @property
     def proper(self) -> list["State"]:
         """The states in it that can be active, which histories cannot."""
-        return [child for child in self.children if child.sort is not Sort.HISTORY]
+        return [child for child in self.children if child.sort is not StateType.HISTORY]
 
     def add(self, child: "State") -> "State":
         """Put a state into this one."""
@@ -72,7 +72,7 @@ class State:
         return any(each is other for each in self.ancestors())
 
 
-class Waits(StrEnum):
+class TransitionTrigger(StrEnum):
     """What a transition waits for."""
 
     NOTHING = "nothing"
@@ -89,11 +89,11 @@ class Transition:
     source: State
     target: State | None = None
     internal: bool = False
-    waits: Waits = Waits.NOTHING
+    waits: TransitionTrigger = TransitionTrigger.NOTHING
 
 
 @dataclass
-class Step:
+class Microstep:
     """What one microstep did: the states left, the innermost first, and those entered, the
     outermost first.
     """
@@ -114,17 +114,19 @@ class Chart:
         self.active: list[State] = []
         """The configuration, in document order."""
         self._remembered: dict[str, list[State]] = {}
-        self._candidates: dict[Waits | None, tuple[list[Transition], list[list[Transition]]]] = {}
+        self._candidates: dict[
+            TransitionTrigger | None, tuple[list[Transition], list[list[Transition]]]
+        ] = {}
         for order, state in enumerate(_all(root)):
             state.order = order
 
-    def begin(self) -> Step:
+    def begin(self) -> Microstep:
         """Enter the root and the state it begins in."""
         self.active, self._remembered = [], {}
         entry: dict[int, State] = {}
         self._add_descendants(self.root, entry)
         entered, done = self._enter(entry)
-        return Step([], entered, done)
+        return Microstep([], entered, done)
 
     def end(self) -> list[State]:
         """Leave everything; returns the states left, the innermost first."""
@@ -145,7 +147,7 @@ class Chart:
         return active, remembered
 
     def select(
-        self, enabled: Callable[[Transition], bool], waits: Waits | None = None
+        self, enabled: Callable[[Transition], bool], waits: TransitionTrigger | None = None
     ) -> list[Transition]:
         """`selectTransitions`: for each active atomic state the first enabled transition, its own
         before outer ones.
@@ -170,7 +172,7 @@ class Chart:
         return self.without_conflicts(chosen) if len(chosen) > 1 else chosen
 
     def _candidates_for(
-        self, waits: Waits | None
+        self, waits: TransitionTrigger | None
     ) -> tuple[list[Transition], list[list[Transition]]]:
         """For each active atomic state the transitions that could be taken, in order, and before
         that all of them.
@@ -181,10 +183,10 @@ class Chart:
             found = []
             for state in self.active:
                 if state.atomic:
-                    outwards = (
+                    unwind = (
                         each for outer in (state, *state.ancestors()) for each in outer.transitions
                     )
-                    mine = [each for each in outwards if waits is None or each.waits is waits]
+                    mine = [each for each in unwind if waits is None or each.waits is waits]
                     if mine:
                         found.append(mine)
             every = {each.id: each for mine in found for each in mine}
@@ -239,13 +241,13 @@ class Chart:
         """`getEffectiveTargetStates`: the target, or what a history stands for."""
         if target is None:
             return []
-        if target.sort is not Sort.HISTORY:
+        if target.sort is not StateType.HISTORY:
             return [target]
         if target.id in self._remembered:
             return self._remembered[target.id]
         return self._otherwise(target)
 
-    def take(self, transitions: Sequence[Transition]) -> Step:
+    def take(self, transitions: Sequence[Transition]) -> Microstep:
         """`microstep`, without what is done on the way: leave the exit set, enter the entry set."""
         left = self.exit_set(transitions)
         for state in left:
@@ -261,15 +263,17 @@ class Chart:
         entered, done = self._enter(
             {order: state for order, state in entry.items() if order not in staying}
         )
-        return Step(left, entered, done)
+        return Microstep(left, entered, done)
 
     def is_done(self, state: State) -> bool:
         """`isInFinalState`: whether a final state in it is active; of regions, whether all of them
         are done.
         """
-        if state.sort is Sort.REGIONS:
+        if state.sort is StateType.REGIONS:
             return all(self.is_done(child) for child in state.proper)
-        return any(child.sort is Sort.FINAL and child in self.active for child in state.children)
+        return any(
+            child.sort is StateType.FINAL and child in self.active for child in state.children
+        )
 
     def _enter(self, entry: dict[int, State]) -> tuple[list[State], list[tuple[State, State]]]:
         """`enterStates`: one after the other, so that regions are done only once the last of them
@@ -280,17 +284,17 @@ class Chart:
         self._candidates = {}
         for state in entered:
             self.active.append(state)
-            if state.sort is Sort.FINAL and state.parent is not None:
+            if state.sort is StateType.FINAL and state.parent is not None:
                 done.append((state.parent, state))
                 outer = state.parent.parent
-                if outer is not None and outer.sort is Sort.REGIONS and self.is_done(outer):
+                if outer is not None and outer.sort is StateType.REGIONS and self.is_done(outer):
                     done.append((outer, state))
         self.active.sort(key=lambda state: state.order)
         return entered, done
 
     def _remember(self, state: State) -> None:
         for history in state.children:
-            if history.sort is Sort.HISTORY:
+            if history.sort is StateType.HISTORY:
                 inside = [each for each in self.active if each.within(state)]
                 keep = [
                     each
@@ -313,7 +317,7 @@ class Chart:
 
     def _add_descendants(self, state: State, entry: dict[int, State]) -> None:
         """`addDescendantStatesToEnter`."""
-        if state.sort is Sort.HISTORY:
+        if state.sort is StateType.HISTORY:
             targets = self._remembered.get(state.id) or self._otherwise(state)
             for target in targets:
                 self._add_descendants(target, entry)
@@ -325,14 +329,14 @@ class Chart:
             first = _first(state)
             self._add_descendants(first, entry)
             self._add_ancestors(first, state, entry)
-        elif state.sort is Sort.REGIONS:
+        elif state.sort is StateType.REGIONS:
             self._add_regions(state, entry)
 
     def _add_ancestors(self, state: State, up_to: State | None, entry: dict[int, State]) -> None:
         """`addAncestorStatesToEnter`."""
         for outer in state.ancestors(up_to):
             entry[outer.order] = outer
-            if outer.sort is Sort.REGIONS:
+            if outer.sort is StateType.REGIONS:
                 self._add_regions(outer, entry)
 
     def _add_regions(self, state: State, entry: dict[int, State]) -> None:
@@ -346,9 +350,9 @@ class Chart:
         """
         around, first = history.parent, history.initial
         assert around is not None  # noqa: S101  (a history is never the root)
-        if first is not None and first.within(around) and first.sort is not Sort.HISTORY:
+        if first is not None and first.within(around) and first.sort is not StateType.HISTORY:
             return [first]
-        return around.proper if around.sort is Sort.REGIONS else [_first(around)]
+        return around.proper if around.sort is StateType.REGIONS else [_first(around)]
 
     def _common(self, source: State, targets: Sequence[State]) -> State:
         """`findLCCA`: the innermost compound state, or the root, around all of them."""
@@ -365,7 +369,7 @@ def _first(state: State) -> State:
     if (
         state.initial is not None
         and state.initial.within(state)
-        and state.initial.sort is not Sort.HISTORY
+        and state.initial.sort is not StateType.HISTORY
     ):
         return state.initial
     return state.proper[0]

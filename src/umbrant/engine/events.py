@@ -3,12 +3,12 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
-from umbrant.catalog.decorators import SLACK_S
+from umbrant.catalog.kinds.decorators import SLACK_S
 from umbrant.engine.machines import matches
 
 
 @dataclass(frozen=True)
-class Raised:
+class RaisedEvent:
     """An event on its way. `to` is an agent or a group, or empty for all."""
 
     event: str
@@ -17,15 +17,15 @@ class Raised:
     due_s: float
 
 
-class Hub:
+class EventBus:
     """All events on their way. What is raised during a tick is given out at the next `begin`."""
 
     def __init__(self) -> None:
-        self._waiting: list[Raised] = []
-        self.given: list[Raised] = []
+        self._waiting: list[RaisedEvent] = []
+        self.given: list[RaisedEvent] = []
         """What is heard in this tick, by whomever."""
 
-    def raise_event(self, raised: Raised) -> None:
+    def raise_event(self, raised: RaisedEvent) -> None:
         """Put an event on its way."""
         self._waiting.append(raised)
 
@@ -34,7 +34,7 @@ class Hub:
         self.given = [each for each in self._waiting if each.due_s <= now_s + SLACK_S]
         self._waiting = [each for each in self._waiting if each.due_s > now_s + SLACK_S]
 
-    def for_agent(self, name: str, group: str | None) -> list[Raised]:
+    def for_agent(self, name: str, group: str | None) -> list[RaisedEvent]:
         """What an agent hears in this tick."""
         return [
             each
@@ -43,10 +43,12 @@ class Hub:
         ]
 
 
-class Ears:
+class EventInbox:
     """The events as one agent hears them: the catalog's `Events`."""
 
-    def __init__(self, hub: Hub, name: str, group: str | None, now_s: Callable[[], float]) -> None:
+    def __init__(
+        self, hub: EventBus, name: str, group: str | None, now_s: Callable[[], float]
+    ) -> None:
         self._hub = hub
         self._name = name
         self._group = group
@@ -54,7 +56,7 @@ class Ears:
         self._last_s: dict[str, float] = {}
         self.now: Sequence[str] = ()
 
-    def begin(self) -> Sequence[Raised]:
+    def begin(self) -> Sequence[RaisedEvent]:
         """A tick begins; returns what is heard in it."""
         if not self._hub.given:
             self.now = ()
@@ -67,7 +69,7 @@ class Ears:
 
     def raise_event(self, event: str, to: str, delay_s: float) -> None:
         """Raise an event."""
-        self._hub.raise_event(Raised(event, self._name, to, self._now_s() + delay_s))
+        self._hub.raise_event(RaisedEvent(event, self._name, to, self._now_s() + delay_s))
 
     def heard(self, event: str) -> bool:
         """Whether this event, or one that is a kind of it, is heard in this tick."""

@@ -5,20 +5,20 @@ from typing import Any
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Family, Kind
-from umbrant.catalog.work import FAILURE, RUNNING, SUCCESS, Progress, Status, Unbound, nothing
+from umbrant.catalog.protocols import FAILURE, RUNNING, SUCCESS, Progress, Status, Unbound, discard
 from umbrant.catalog.world import Me
-from umbrant.engine.binding import Binder, Scope, bound, fixed_values
+from umbrant.engine.binding import Binder, BindingScope, bound, fixed_values
 
 NOT_SO = cause("condition")
 
-Steps = Generator[Progress | None, None, object]
+StepGenerator = Generator[Progress | None, None, object]
 
 
 class Leaf:
     """An action or a condition that is done at once: calls its kind's function."""
 
     def __init__(
-        self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str
+        self, kind: Kind, binders: dict[str, Binder], scope: BindingScope, row_id: str, part: str
     ) -> None:
         self.kind = kind
         self.cause: Cause | None = None
@@ -42,7 +42,7 @@ class Leaf:
         try:
             result = run()
         except Unbound as unbound:
-            return self.gave_out(unbound)
+            return self.fail_unbound(unbound)
         return SUCCESS if result is True else self.ended(result)
 
     def stop(self, me: Me) -> None: ...
@@ -57,7 +57,7 @@ class Leaf:
             return FAILURE
         return SUCCESS
 
-    def gave_out(self, unbound: Unbound) -> Status:
+    def fail_unbound(self, unbound: Unbound) -> Status:
         """What it comes to, now that something was unbound."""
         self.cause = unbound.reason
         return FAILURE
@@ -71,7 +71,7 @@ class LastingLeaf(Leaf):
     """An action that takes time: goes on with what its kind's function yields, step by step."""
 
     def __init__(
-        self, kind: Kind, binders: dict[str, Binder], scope: Scope, row_id: str, part: str
+        self, kind: Kind, binders: dict[str, Binder], scope: BindingScope, row_id: str, part: str
     ) -> None:
         super().__init__(kind, binders, scope, row_id, part)
         self.step: Callable[[None], Progress | None] | None = None
@@ -81,9 +81,9 @@ class LastingLeaf(Leaf):
         did.
         """
         self.progressed = scope.recorder.progressing(row_id)
-        self.is_told = self.progressed is not nothing
+        self.is_told = self.progressed is not discard
         """Whether anybody is told."""
-        self._steps: Steps | None = None
+        self._steps: StepGenerator | None = None
 
     def start(self, me: Me) -> None:
         self.cause = self.step = self.told = self._steps = None
@@ -98,7 +98,7 @@ class LastingLeaf(Leaf):
         except StopIteration as stop:
             return self.ended(stop.value)
         except Unbound as unbound:
-            return self.gave_out(unbound)
+            return self.fail_unbound(unbound)
         if self.is_told and isinstance(told, Progress) and told is not self.told:
             self.told = told
             self.progressed(told)
@@ -114,21 +114,21 @@ class LastingLeaf(Leaf):
         self.step = self._steps = None
         return super().ended(result)
 
-    def gave_out(self, unbound: Unbound) -> Status:
+    def fail_unbound(self, unbound: Unbound) -> Status:
         self.step = self._steps = None
-        return super().gave_out(unbound)
+        return super().fail_unbound(unbound)
 
     def _begin(self) -> Callable[[None], Progress | None]:
         """Begin with the function; gives what takes its steps."""
         steps = self._steps = self._run()
         return steps.send  # type: ignore[no-any-return]
 
-    def _close(self, steps: Steps) -> None:
+    def _close(self, steps: StepGenerator) -> None:
         """Let the function tidy up where it was cut short."""
         steps.close()
 
 
-class Broken:
+class BrokenLeaf:
     """Stands for work that cannot run: it fails at once and says why."""
 
     def __init__(self, reason: Cause) -> None:
@@ -141,7 +141,7 @@ class Broken:
         return FAILURE
 
 
-class Idle:
+class IdleLeaf:
     """The work of an option that has no rows: it is merely at it."""
 
     cause: Cause | None = None

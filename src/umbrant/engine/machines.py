@@ -18,14 +18,14 @@ from dataclasses import dataclass
 from functools import partial
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
-from umbrant.catalog.decorators import SLACK_S
-from umbrant.catalog.work import FAILURE, RUNNING, SUCCESS, Status, Unbound
-from umbrant.catalog.world import Me, Question
+from umbrant.catalog.kinds.decorators import SLACK_S
+from umbrant.catalog.protocols import FAILURE, RUNNING, SUCCESS, Status, Unbound
+from umbrant.catalog.world import Condition, Me
 from umbrant.engine.board import Board
 from umbrant.engine.budget import MOST_MICROSTEPS, TickBudget
-from umbrant.engine.chart import Chart, Sort, State, Step, Transition, Waits
-from umbrant.engine.recorder import CUT_OFF, Recorder, Running
-from umbrant.engine.rows import GUARD_SAID_NO, InOrder, LiveRow
+from umbrant.engine.chart import Chart, Microstep, State, StateType, Transition, TransitionTrigger
+from umbrant.engine.recorder import CUT_OFF, Recorder, RowLog
+from umbrant.engine.rows import GUARD_SAID_NO, LiveRow, RowSequence
 
 
 @dataclass
@@ -35,7 +35,7 @@ class LiveState:
     """
 
     row: LiveRow
-    work: InOrder
+    work: RowSequence
     on_enter: Sequence[LiveRow] = ()
     on_leave: Sequence[LiveRow] = ()
     result: Status = SUCCESS
@@ -49,11 +49,11 @@ class LiveState:
 class LiveTransition:
     """What a transition of the chart waits for, and the rows that are done as it fires."""
 
-    fires: Running
+    fires: RowLog
     """Is told when it fires, as of a row that runs for no time."""
     refused: Callable[[Cause], None]
     """Tells why it does not fire."""
-    when: Question | None = None
+    when: Condition | None = None
     event: str | None = None
     after: Callable[[], float] | None = None
     done: tuple[Status, ...] = ()
@@ -65,14 +65,14 @@ class LiveTransition:
 
 
 @dataclass(frozen=True)
-class Done:
+class StateDone:
     """That a state is done: an internal event, `done.state.id` in SCXML."""
 
     state: State
     status: Status
 
 
-Trigger = str | Done | None
+Trigger = str | StateDone | None
 """What may enable a transition: an event by its name, that a state is done, or nothing but the
 present tick.
 """
@@ -105,7 +105,7 @@ class LiveMachine:
         """
         self._fired: list[str] = []
         self._is_cut = False
-        self._inside: deque[Done] = deque()
+        self._inside: deque[StateDone] = deque()
         self._fresh: list[State] = []
         self._holds_back = any(live.must_finish for live in states.values())
         self._ended: Status | None = None
@@ -145,11 +145,11 @@ class LiveMachine:
         macrostep.
         """
         while self._ended is None and not self._is_cut:
-            done: Done | None = None
-            taken = self._chart.select(partial(self._enabled, me, None), Waits.NOTHING)
+            done: StateDone | None = None
+            taken = self._chart.select(partial(self._enabled, me, None), TransitionTrigger.NOTHING)
             if not taken and self._inside:
                 done = self._inside.popleft()
-                taken = self._chart.select(partial(self._enabled, me, done), Waits.DONE)
+                taken = self._chart.select(partial(self._enabled, me, done), TransitionTrigger.DONE)
                 if not taken:
                     continue
             if not taken:
@@ -161,7 +161,7 @@ class LiveMachine:
         """Give it an event from outside. That may well lead it back to where it has been, so what
         was seen is over.
         """
-        taken = self._chart.select(partial(self._enabled, me, event), Waits.EVENT)
+        taken = self._chart.select(partial(self._enabled, me, event), TransitionTrigger.EVENT)
         if taken:
             self._forget_situations()
             self._is_cut = False
@@ -182,13 +182,13 @@ class LiveMachine:
     ) -> Cause | None:
         if live.after is not None and me.world.now_s < live.due_s - SLACK_S:
             return live.waiting
-        if isinstance(trigger, Done) and trigger.status not in live.done:
+        if isinstance(trigger, StateDone) and trigger.status not in live.done:
             return cause("done_otherwise", row=trigger.state.id, result=trigger.status.name.lower())
         if live.when is not None and not live.when.ask():
             return GUARD_SAID_NO
         unfinished = (
             self._unfinished(transition)
-            if self._holds_back and not isinstance(trigger, Done)
+            if self._holds_back and not isinstance(trigger, StateDone)
             else None
         )
         return cause("must_finish", row=unfinished.id) if unfinished else None
@@ -202,7 +202,7 @@ class LiveMachine:
         return None
 
     def _is_done(self, state: State) -> bool:
-        if state.compound or state.sort is Sort.REGIONS:
+        if state.compound or state.sort is StateType.REGIONS:
             return self._chart.is_done(state)
         return self._states[state.id].work.ended is not None
 
@@ -255,7 +255,7 @@ class LiveMachine:
 
     # states
 
-    def _entered(self, me: Me, step: Step) -> None:
+    def _entered(self, me: Me, step: Microstep) -> None:
         for state in step.entered:
             if state is not self._chart.root:
                 self._enter(me, state)
@@ -283,16 +283,20 @@ class LiveMachine:
 
     def _reached(self, state: State, final: State) -> None:
         """A state is done, for a final state in it was entered; the machine itself ends."""
-        status = self._worst(state) if state.sort is Sort.REGIONS else self._states[final.id].result
+        status = (
+            self._worst(state) if state.sort is StateType.REGIONS else self._states[final.id].result
+        )
         if state is not self._chart.root:
-            self._inside.append(Done(state, status))
+            self._inside.append(StateDone(state, status))
             return
         self._ended = status
         self.cause = cause_of_row("child", final.id) if status is FAILURE else None
 
     def _worst(self, regions: State) -> Status:
         finals = [
-            each for each in self._chart.active if each.sort is Sort.FINAL and each.within(regions)
+            each
+            for each in self._chart.active
+            if each.sort is StateType.FINAL and each.within(regions)
         ]
         failed = any(self._states[each.id].result is FAILURE for each in finals)
         return FAILURE if failed else SUCCESS
@@ -309,8 +313,8 @@ class LiveMachine:
             ended = live.work.ended
             if ended is not None and not live.told and live.work.rows:
                 live.told = True
-                if state.atomic and state.sort is not Sort.FINAL:
-                    self._inside.append(Done(state, ended))
+                if state.atomic and state.sort is not StateType.FINAL:
+                    self._inside.append(StateDone(state, ended))
 
     def _left(self, me: Me, state: State, reason: Cause) -> None:
         live = self._states[state.id]
@@ -326,9 +330,9 @@ class LiveMachine:
                 self._left(me, state, reason)
 
 
-def _listens(live: LiveTransition, transition: Transition, trigger: str | Done) -> bool:
+def _listens(live: LiveTransition, transition: Transition, trigger: str | StateDone) -> bool:
     """Whether a transition that waits for such a trigger is one that this very one could enable."""
-    if isinstance(trigger, Done):
+    if isinstance(trigger, StateDone):
         return transition.source is trigger.state
     return live.event is not None and matches(trigger, live.event)
 

@@ -9,46 +9,46 @@ does come to an end, each of those around it says in turn what it makes of that.
 from collections.abc import Sequence
 from typing import Protocol, cast
 
-from umbrant.catalog.work import RUNNING, Passing, Status, Unbound, Work
+from umbrant.catalog.codegen.path import PathFunction, generate_path
+from umbrant.catalog.protocols import RUNNING, Status, Unbound, Work, Wrapper
 from umbrant.catalog.world import Me
-from umbrant.engine.path_source import GoOn, written_out
 
 
-class Strays(Protocol):
+class PathHolder(Protocol):
     """A row that goes on along a path."""
 
-    def stray(self) -> None:
+    def forget_path(self) -> None:
         """The path may no longer be the right one."""
 
 
-class Pulse:
+class PathCache:
     """Beats each time one of an agent's rows is entered or left: a path is good for as long as it
     has not.
     """
 
     def __init__(self) -> None:
-        self.on_paths: list[Strays] = []
+        self.on_paths: list[PathHolder] = []
         """The rows that go on along a path, and must find another at the next beat."""
 
-    def beat(self) -> None:
+    def invalidate(self) -> None:
         """A row has been entered or left."""
         for row in self.on_paths:
-            row.stray()
+            row.forget_path()
         self.on_paths.clear()
 
 
-class Paths:
+class PathTable:
     """The paths that lead on from a row, by the work at their ends: what lies between is always the
     same.
     """
 
     def __init__(self) -> None:
-        self._known: dict[object, GoOn] = {}
+        self._known: dict[object, PathFunction] = {}
 
-    def find(self, top: Passing) -> GoOn:
+    def find(self, top: Wrapper) -> PathFunction:
         """The path down to what is active now."""
         end: object = top
-        while isinstance(end, Passing) and (inner := end.inside()) is not None:
+        while isinstance(end, Wrapper) and (inner := end.inside()) is not None:
             end = inner
         known = self._known.get(end)
         if known is None:
@@ -56,20 +56,20 @@ class Paths:
         return known
 
 
-def _passed(top: Passing, end: object) -> Sequence[Passing]:
+def _passed(top: Wrapper, end: object) -> Sequence[Wrapper]:
     """What is passed on the way down, the outermost first."""
-    passed: list[Passing] = []
+    passed: list[Wrapper] = []
     at: object = top
     while at is not end:
-        passed.append(cast(Passing, at))
+        passed.append(cast(Wrapper, at))
         at = passed[-1].inside()
     return passed
 
 
-def _path(passed: Sequence[Passing], end: Work) -> GoOn:
+def _path(passed: Sequence[Wrapper], end: Work) -> PathFunction:
     """What goes on with `end`, and with what is passed on the way to it, the outermost first."""
 
-    def outwards(me: Me, place: int, status: Status) -> Status:
+    def unwind(me: Me, place: int, status: Status) -> Status:
         """What was at a place has come to a status: what becomes of those around it, the innermost
         first.
         """
@@ -78,16 +78,16 @@ def _path(passed: Sequence[Passing], end: Work) -> GoOn:
             try:
                 status = passed[place].after(me, status)
             except Unbound as unbound:
-                place, status = gave_out(me, place, unbound)
+                place, status = fail_unbound(me, place, unbound)
         return status
 
-    def gave_out(me: Me, place: int, unbound: Unbound) -> tuple[int, Status]:
+    def fail_unbound(me: Me, place: int, unbound: Unbound) -> tuple[int, Status]:
         """Something at a place was unbound: the row that this is in fails."""
         for outer in range(min(place, len(passed) - 1), -1, -1):
-            status = passed[outer].gave_out(me, unbound.reason)
+            status = passed[outer].fail_unbound(me, unbound.reason)
             if status is not None:
                 return outer, status
         raise unbound
 
     checks = [(place, check) for place, passing in enumerate(passed) for check in passing.checks()]
-    return written_out(checks, end, len(passed), outwards, gave_out)
+    return generate_path(checks, end, len(passed), unwind, fail_unbound)

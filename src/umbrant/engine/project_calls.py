@@ -15,8 +15,8 @@ from typing import Any, Protocol, TypeVar
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Family, Kind
-from umbrant.catalog.reading import Reading
-from umbrant.catalog.work import Progress, Unbound
+from umbrant.catalog.protocols import Progress, Unbound
+from umbrant.catalog.readings import Reading
 from umbrant.engine.project_view import number_of, point_of, text_of
 from umbrant.model.printable import printable
 
@@ -49,7 +49,7 @@ UNWATCHED: CallWatch = Unwatched()
 
 
 # It says what the code gave, and becomes the reason for a failure.
-class Nonsense(Exception):  # noqa: N818
+class InvalidResult(Exception):  # noqa: N818
     """A project's own code gave something that means nothing here. Raised and caught in this module
     only.
     """
@@ -83,7 +83,7 @@ class CallSite:
                 return work()
             except (Unbound, KeyboardInterrupt):
                 raise
-            except Nonsense as nonsense:
+            except InvalidResult as nonsense:
                 raise Unbound(self._nonsense(str(nonsense))) from None
             except BaseException as error:
                 # SystemExit, GeneratorExit and whatever else is derived from BaseException: none
@@ -149,7 +149,7 @@ def result_of(kind: Kind, result: object) -> bool | Cause | None:
         return None
     if type(result) is Cause:
         return _cause_of(result)
-    raise Nonsense(shown(result))
+    raise InvalidResult(shown(result))
 
 
 def reading_of(value: object) -> Reading | bool | float | str | None:
@@ -175,13 +175,13 @@ def progress_of(told: object) -> Progress | None:
             left, of, text_of(told.unit, "the unit"), way, number_of(told.per_s, "per_s")
         )
     except TypeError:
-        raise Nonsense(shown(told)) from None
+        raise InvalidResult(shown(told)) from None
 
 
 def steps_of(steps: object) -> Generator[Any, None, object]:
     """The steps of a node that takes time. Raises Nonsense for what has none."""
     if type(steps) is not GeneratorType:
-        raise Nonsense(shown(steps))
+        raise InvalidResult(shown(steps))
     return steps
 
 
@@ -191,27 +191,27 @@ def _value_of(value: object) -> bool | float | str | None:
     try:
         return text_of(value, "it") if isinstance(value, str) else number_of(value, "it")
     except TypeError:
-        raise Nonsense(shown(value)) from None
+        raise InvalidResult(shown(value)) from None
 
 
 def _measure_of(value: object) -> float | None:
     found = _value_of(value)
     if found is None or (isinstance(found, float) and math.isfinite(found)):
         return found
-    raise Nonsense(shown(value))
+    raise InvalidResult(shown(value))
 
 
 def _cause_of(given: object) -> Cause:
     """A cause of plain facts."""
     if type(given) is not Cause:
-        raise Nonsense(shown(given))
+        raise InvalidResult(shown(given))
     facts = {}
     for name, fact in dict(given.facts).items():
         try:
             plain = point_of(fact, "a fact") if isinstance(fact, tuple | list) else _value_of(fact)
         except TypeError:
-            raise Nonsense(shown(given)) from None
+            raise InvalidResult(shown(given)) from None
         if plain is None:
-            raise Nonsense(shown(given))
+            raise InvalidResult(shown(given))
         facts[text_of(name, "a fact's name")] = plain
     return Cause(given.kind, facts)

@@ -7,9 +7,9 @@ from typing import Any
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Kind
-from umbrant.catalog.work import Progress, Status, Unbound
-from umbrant.engine.binding import Binder, Scope
-from umbrant.engine.leaf import LastingLeaf, Leaf, Steps
+from umbrant.catalog.protocols import Progress, Status, Unbound
+from umbrant.engine.binding import Binder, BindingScope
+from umbrant.engine.leaf import LastingLeaf, Leaf, StepGenerator
 from umbrant.engine.project_calls import CallSite, progress_of, result_of, steps_of
 from umbrant.engine.project_view import AgentOfNode, given
 
@@ -21,7 +21,7 @@ class ProjectLeaf(Leaf):
         self,
         kind: Kind,
         binders: dict[str, Binder],
-        scope: Scope,
+        scope: BindingScope,
         row_id: str,
         part: str,
         called: str,
@@ -42,8 +42,8 @@ class ProjectLeaf(Leaf):
         self._left(status.name.lower())
         return status
 
-    def gave_out(self, unbound: Unbound) -> Status:
-        status = super().gave_out(unbound)
+    def fail_unbound(self, unbound: Unbound) -> Status:
+        status = super().fail_unbound(unbound)
         self._left("failure")
         return status
 
@@ -52,7 +52,7 @@ class ProjectLeaf(Leaf):
         try:
             result = self._ask()
         except Unbound as unbound:
-            return self.gave_out(unbound)
+            return self.fail_unbound(unbound)
         return self.ended(result)
 
     def _ask(self) -> bool | Cause | None:
@@ -109,7 +109,7 @@ class LastingProjectLeaf(ProjectLeaf, LastingLeaf):
 
         return step
 
-    def _advanced(self, steps: Steps) -> tuple[bool, Progress | bool | Cause | None]:
+    def _advanced(self, steps: StepGenerator) -> tuple[bool, Progress | bool | Cause | None]:
         """Whether the function has returned, and what it gave, as plain data."""
         try:
             told = next(steps)
@@ -128,7 +128,7 @@ class LastingProjectLeaf(ProjectLeaf, LastingLeaf):
         self._copy = copy if copy is not None and copy.per_s else None
         return False, copy
 
-    def _close(self, steps: Steps) -> None:
+    def _close(self, steps: StepGenerator) -> None:
         try:
             self._call(steps.close)
         except Unbound as unbound:

@@ -11,10 +11,10 @@ from collections.abc import Sequence
 from random import Random
 from typing import Any
 
-from umbrant.catalog.world import Me, Noise, Sight, Way
+from umbrant.catalog.world import Me, Noise, Route, Sight
 from umbrant.engine.board import LiveKey
 from umbrant.model.printable import printable
-from umbrant.model.values import KeyType, Literal, Point
+from umbrant.model.values import KeyType, Point, Value
 
 LONGEST = 10_000
 """How many characters a text may have."""
@@ -55,7 +55,7 @@ def text_of(value: object, what: str) -> str:
     return str.__str__(value)
 
 
-def value_for(type_: KeyType, value: object, key: str) -> Literal | None:
+def value_for(type_: KeyType, value: object, key: str) -> Value | None:
     """A value that a key of this type can hold. Raises TypeError for anything else."""
     what = f"the key `{key}`"
     if value is None:
@@ -97,7 +97,7 @@ class BodyOfNode(_View):
     """A body."""
 
     __slots__ = ()
-    _instead = "move a body with `me.world.head_for`, turn it with `me.world.turn`"
+    _instead = "move a body with `me.world.move_towards`, turn it with `me.world.turn`"
 
     def change_stat(self, name: str, by: float) -> float | None:
         found: float | None = self._of.change_stat(
@@ -190,8 +190,8 @@ class WorldOfNode(_View):
         by, what = text_of(noise.by, "by"), text_of(noise.what, "what")
         self._of.make_noise(Noise(at, loudness, number_of(when_s, "when_s"), by, what))
 
-    def way_to(self, name: str, goal: Point) -> Way:
-        found: Way = self._of.way_to(self._present(name), point_of(goal, "the goal"))
+    def route_to(self, name: str, goal: Point) -> Route:
+        found: Route = self._of.route_to(self._present(name), point_of(goal, "the goal"))
         return found
 
     def walkable_near(self, name: str, place: Point) -> Point | None:
@@ -215,9 +215,9 @@ class WorldOfNode(_View):
         found: str | None = self._of.put_down(self._present(name), point_of(at, "the place"))
         return found
 
-    def head_for(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Way:
+    def move_towards(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Route:
         reach_m, speed_m_s = number_of(reach_m, "reach_m"), number_of(speed_m_s, "speed_m_s")
-        found: Way = self._of.head_for(
+        found: Route = self._of.move_towards(
             self._present(name), point_of(goal, "the goal"), max(0.0, reach_m), max(0.0, speed_m_s)
         )
         return found

@@ -4,9 +4,9 @@ from collections.abc import Callable
 from typing import Protocol
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.language.found import Found
-from umbrant.catalog.work import UNHEARD, Gauge, Progress, Refused, Status, nothing
-from umbrant.model.values import Literal
+from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.protocols import NO_REFUSAL_LOG, Gauge, Progress, RefusalLog, Status, discard
+from umbrant.model.values import Value
 
 WORLD = "*"
 """The board of the keys that all agents share."""
@@ -17,7 +17,7 @@ off.
 """
 
 
-class Running(Protocol):
+class RowLog(Protocol):
     """Is told when a row runs."""
 
     def entered(self) -> None:
@@ -32,18 +32,18 @@ class Recorder(Protocol):
 
     `part` is ROW, 'guard', 'decorator n' or 'upkeep n', as in `model.edits.Slot`, or CUT_OFF. What
     is told at nearly every tick is told to one place each: the methods whose names end in -ing give
-    what is called there, or `nothing`.
+    what is called there, or `discard`.
     """
 
-    def running(self, row_id: str) -> Running:
+    def running(self, row_id: str) -> RowLog:
         """For when a row runs."""
 
-    def refusing(self, row_id: str, part: str) -> Refused:
+    def refusing(self, row_id: str, part: str) -> RefusalLog:
         """For a row that was tried and not entered, or whose upkeep failed. Said again at every
         tick that it is so.
         """
 
-    def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
+    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
         """For an atom of a condition that gave another answer than before; None: it was not
         asked.
         """
@@ -57,7 +57,7 @@ class Recorder(Protocol):
     def counting(self, row_id: str, part: str) -> Callable[[], None]:
         """For each time that something has been done."""
 
-    def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
+    def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None:
         """A key got another value. `row_id` is empty for values set before the first tick.
 
         `board` is empty for the agent's own keys, WORLD, or the name of the group that shares the
@@ -70,38 +70,36 @@ class Recorder(Protocol):
         """
 
 
-class _Unnoticed:
+class _NullRowLog:
     """Is told when a row runs, and keeps nothing."""
 
     def entered(self) -> None: ...
     def left(self, status: Status | None, cause: Cause | None) -> None: ...
 
 
-_UNNOTICED = _Unnoticed()
+_UNNOTICED = _NullRowLog()
 
 
-class Unrecorded:
+class NullRecorder:
     """Hears everything and keeps nothing."""
 
-    def wrote(
-        self, board: str, key: str, value: Literal | None, row_id: str, part: str
-    ) -> None: ...
+    def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None: ...
     def heard(self, event: str, sender: str) -> None: ...
 
-    def running(self, row_id: str) -> Running:
+    def running(self, row_id: str) -> RowLog:
         return _UNNOTICED
 
-    def refusing(self, row_id: str, part: str) -> Refused:
-        return UNHEARD
+    def refusing(self, row_id: str, part: str) -> RefusalLog:
+        return NO_REFUSAL_LOG
 
-    def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
-        return nothing
+    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
+        return discard
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
-        return nothing
+        return discard
 
     def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
-        return nothing
+        return discard
 
     def counting(self, row_id: str, part: str) -> Callable[[], None]:
-        return nothing
+        return discard

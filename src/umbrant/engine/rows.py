@@ -4,35 +4,35 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
-from umbrant.catalog.decorators import SLACK_S, Wrapped
-from umbrant.catalog.work import (
+from umbrant.catalog.codegen.path import PathFunction
+from umbrant.catalog.kinds.decorators import SLACK_S, DecoratorBase
+from umbrant.catalog.protocols import (
     FAILURE,
     RUNNING,
     SUCCESS,
-    Asked,
-    AtOnce,
-    Awaited,
-    Check,
     Gate,
-    Kept,
-    Passing,
-    Renewed,
+    GateCheck,
+    GeneratedCondition,
+    GuardTakeOver,
+    GuardWhileRunning,
+    InstantWork,
+    Renewable,
     Status,
-    Timed,
+    TimedCheck,
     Unbound,
     Weighted,
     Work,
-    nothing,
+    Wrapper,
+    discard,
 )
 from umbrant.catalog.world import Me
-from umbrant.engine.path import Paths, Pulse
-from umbrant.engine.path_source import GoOn
+from umbrant.engine.path import PathCache, PathTable
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Upkeep, Watch
 from umbrant.model.edits import ROW
 
 
-class Chore:
+class UpkeepTask:
     """A row's upkeep: done when the row is entered, and then every so many seconds while it is
     active.
 
@@ -40,12 +40,12 @@ class Chore:
     """
 
     def __init__(
-        self, work: AtOnce, upkeep: Upkeep, row_id: str, part: str, recorder: Recorder
+        self, work: InstantWork, upkeep: Upkeep, row_id: str, part: str, recorder: Recorder
     ) -> None:
         self.work = work
         self.due_s = 0.0
         """When it is next due, less what times may be missed by."""
-        self.timed = Timed(self, self.do)
+        self.timed = TimedCheck(self, self.do)
         self._every_s = upkeep.every_s
         self._give_s = upkeep.give_s
         self._tick = work.tick
@@ -66,13 +66,13 @@ class Chore:
         )
         self.due_s = next_s - SLACK_S
         count, tick = self._count, self._tick
-        if count is not nothing:
+        if count is not discard:
             count()
         if tick(me) is FAILURE and self.work.cause is not None:
             self._refused(self.work.cause)
 
 
-class InOrder(Passing):
+class RowSequence(Wrapper):
     """The work of a state or an option: its rows one after the other. It goes on running when they
     are done.
 
@@ -116,7 +116,7 @@ class InOrder(Passing):
             self.ended = status
 
 
-class Round(Wrapped):
+class RepeatedWork(DecoratorBase):
     """Work with rows in it that a decorator may begin anew: what still runs in it at the end of a
     round is stopped.
     """
@@ -141,20 +141,20 @@ class Round(Wrapped):
 
 
 @dataclass(frozen=True)
-class Wrapping:
+class DecoratorParts:
     """What the decorators of a row come to besides the work they wrap."""
 
     gates: Sequence[Gate] = ()
-    renewed: Sequence[Renewed] = ()
+    renewed: Sequence[Renewable] = ()
     weighted: Weighted | None = None
 
 
-NOTHING_AROUND = Wrapping()
+NO_DECORATORS = DecoratorParts()
 GUARD_SAID_NO = cause("guard")
 """Made once: it is the reason given at nearly every tick."""
 
 
-class LiveRow(Passing):
+class LiveRow(Wrapper):
     """A row with its guard, gates, decorated work and upkeep. The `Child` of the composite it is
     nested in.
 
@@ -167,12 +167,12 @@ class LiveRow(Passing):
         row_id: str,
         work: Work,
         recorder: Recorder,
-        pulse: Pulse,
+        pulse: PathCache,
         *,
-        guard: Asked | None = None,
+        guard: GeneratedCondition | None = None,
         watch: Watch = Watch.ON_ENTRY,
-        wrapping: Wrapping = NOTHING_AROUND,
-        chores: Sequence[Chore] = (),
+        wrapping: DecoratorParts = NO_DECORATORS,
+        chores: Sequence[UpkeepTask] = (),
         children: Sequence["LiveRow"] = (),
     ) -> None:
         self.id = row_id
@@ -193,9 +193,9 @@ class LiveRow(Passing):
         """Why it was refused when it was last asked, if it was."""
         self._was_open = False
         self._just_asked = False
-        self._paths = Paths()
+        self._paths = PathTable()
         self._beginning, self._going_on = self._begin, self._go_on
-        self.visit: GoOn = self._beginning
+        self.visit: PathFunction = self._beginning
         """Enters the row if it may be entered, or goes on with it. A refusal is FAILURE.
 
         Whoever calls it often takes it from the row first: CPython 3.11 is slow to call what an
@@ -220,7 +220,7 @@ class LiveRow(Passing):
         try:
             status = self.work.tick(me)
         except Unbound as unbound:
-            return self.gave_out(me, unbound.reason)
+            return self.fail_unbound(me, unbound.reason)
         return status if status is RUNNING else self.after(me, status)
 
     def halt(self, me: Me, reason: Cause) -> None:
@@ -229,7 +229,7 @@ class LiveRow(Passing):
             self.work.stop(me)
             self.leave(me, None, reason)
 
-    def taking_over(self, take: Callable[[Me], Status]) -> Check | None:
+    def taking_over(self, take: Callable[[Me], Status]) -> GateCheck | None:
         """What has the row `take` over as soon as it may be entered and could not before; None if
         it does not watch.
         """
@@ -244,7 +244,7 @@ class LiveRow(Passing):
             self._just_asked = True
             return take(me)
 
-        return Awaited(guard, self, opens, self._closes, GUARD_SAID_NO, self._refused)
+        return GuardTakeOver(guard, self, opens, self._closes, GUARD_SAID_NO, self._refused)
 
     def opens(self, me: Me) -> bool:
         """Whether the guard and the gates let the row be entered now; a refusal is recorded."""
@@ -263,7 +263,7 @@ class LiveRow(Passing):
         self.active = True
         self.visit = self._going_on
         if self._pulse.on_paths:
-            self._pulse.beat()
+            self._pulse.invalidate()
         self._running.entered()
         for chore in self._chores:
             chore.entered(me.world.now_s)
@@ -283,7 +283,7 @@ class LiveRow(Passing):
         self.active = False
         self.visit = self._beginning
         if self._pulse.on_paths:
-            self._pulse.beat()
+            self._pulse.invalidate()
         self._running.left(status, reason)
 
     # going on
@@ -294,16 +294,16 @@ class LiveRow(Passing):
         self._pulse.on_paths.append(self)
         return path(me)
 
-    def stray(self) -> None:
+    def forget_path(self) -> None:
         if self.active:
             self.visit = self._going_on
 
     def inside(self) -> Work:
         return self.work
 
-    def checks(self) -> Sequence[Check]:
+    def checks(self) -> Sequence[GateCheck]:
         watched = (
-            [Kept(self._guard, self._falls)]
+            [GuardWhileRunning(self._guard, self._falls)]
             if self._guard is not None and self._watches_running
             else []
         )
@@ -313,7 +313,7 @@ class LiveRow(Passing):
         self.leave(me, status, self.work.cause if status is FAILURE else None)
         return status
 
-    def gave_out(self, me: Me, reason: Cause) -> Status:
+    def fail_unbound(self, me: Me, reason: Cause) -> Status:
         self.work.stop(me)
         self.leave(me, FAILURE, reason)
         return FAILURE

@@ -8,19 +8,19 @@ from random import Random
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.world import BodyView, World
-from umbrant.engine.binding import Scope, unknown
-from umbrant.engine.board import Board, Shared
+from umbrant.engine.binding import BindingScope, always_unknown
+from umbrant.engine.board import Board, SharedBoards
 from umbrant.engine.budget import TickBudget
 from umbrant.engine.builder import Builder
-from umbrant.engine.events import Ears, Hub, Raised
+from umbrant.engine.events import EventBus, EventInbox, RaisedEvent
 from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.engine.recorder import Recorder
 from umbrant.model.documents import Project
+from umbrant.model.expanded import ExpandedBehavior, expand_behavior
 from umbrant.model.staging import Member
-from umbrant.model.whole import Whole, whole_behavior
 
 
-class Common:
+class CastContext:
     """What the agents of one world share: events on their way, shared keys, and who is in which
     row.
     """
@@ -32,15 +32,15 @@ class Common:
         self.watch = watch
         self.catalog = catalog
         self.seed = seed
-        self.hub = Hub()
-        self.shared = Shared()
+        self.hub = EventBus()
+        self.shared = SharedBoards()
         self.runners: list[Runner] = []
-        self._wholes: dict[str, Whole] = {}
+        self._wholes: dict[str, ExpandedBehavior] = {}
 
-    def whole(self, behavior: str) -> Whole:
+    def whole(self, behavior: str) -> ExpandedBehavior:
         """A behavior with all that it uses. Raises KeyError."""
         if behavior not in self._wholes:
-            self._wholes[behavior] = whole_behavior(self.project, behavior)
+            self._wholes[behavior] = expand_behavior(self.project, behavior)
         return self._wholes[behavior]
 
     def begin(self, now_s: float) -> None:
@@ -49,7 +49,7 @@ class Common:
 
     def raise_event(self, event: str, to: str, due_s: float) -> None:
         """Raise an event on behalf of no agent."""
-        self.hub.raise_event(Raised(event, "", to, due_s))
+        self.hub.raise_event(RaisedEvent(event, "", to, due_s))
 
 
 class Runner:
@@ -59,7 +59,9 @@ class Runner:
     without a behavior.
     """
 
-    def __init__(self, common: Common, member: Member, world: World, recorder: Recorder) -> None:
+    def __init__(
+        self, common: CastContext, member: Member, world: World, recorder: Recorder
+    ) -> None:
         if member.behavior is None:
             raise ValueError(
                 f"'{member.name}' has no behavior to run; a puppet is moved by its walk"
@@ -72,13 +74,15 @@ class Runner:
         self.began_s = world.now_s
         # A seeded generator is what a take needs.
         self.random = Random(f"{common.seed}/{member.name}")  # noqa: S311
-        self.events = Ears(common.hub, member.name, member.group, lambda: world.now_s)
+        self.events = EventInbox(common.hub, member.name, member.group, lambda: world.now_s)
         self.board = Board(whole.keys, recorder, world, shared=common.shared, group=member.group)
         self._common = common
         self._hub = common.hub
         self._body: BodyView | None = None
         self._recorder = recorder
-        scope = partial(Scope, self, catalog=common.catalog, recorder=recorder, watch=common.watch)
+        scope = partial(
+            BindingScope, self, catalog=common.catalog, recorder=recorder, watch=common.watch
+        )
         self._derives = self._derive(whole, scope)
         self.board.start(
             {
@@ -136,7 +140,7 @@ class Runner:
         )
         return sum(each.is_in(row_name) for each in others)
 
-    def _derive(self, whole: Whole, scope: Callable[..., Scope]) -> bool:
+    def _derive(self, whole: ExpandedBehavior, scope: Callable[..., BindingScope]) -> bool:
         """Have the keys that have a formula follow it, if there are any. One that makes no sense
         stays unknown.
 
@@ -151,7 +155,7 @@ class Runner:
             if key.formula and frame.actual[name] in whole.keys
         ]
         for _, actual, _ in derived:
-            self.board.derive(actual, unknown)
+            self.board.derive(actual, always_unknown)
         for frame, actual, formula in derived:
             self.board.derive(actual, scope(frame).formula_or_unknown(formula))
         return bool(derived)
@@ -161,13 +165,13 @@ class Runner:
 class Cast:
     """All agents of a world, in the order in which they decide."""
 
-    common: Common
+    common: CastContext
     runners: tuple[Runner, ...]
 
     @classmethod
     def of(
         cls,
-        common: Common,
+        common: CastContext,
         members: Iterable[Member],
         world: World,
         recorder: Callable[[str], Recorder],

@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.curves import Floats, worth, worth_grid
-from umbrant.catalog.decorators import SLACK_S
-from umbrant.catalog.language.grid import ask_grid
-from umbrant.catalog.language.tree import Tree
-from umbrant.catalog.utilities import UtilitySetup
-from umbrant.catalog.work import FAILURE, RUNNING, Gauge, Measured, Status, Tell, nothing
+from umbrant.catalog.kinds.decorators import SLACK_S
+from umbrant.catalog.kinds.utilities import UtilitySetup
+from umbrant.catalog.language.grid import evaluate_on_grid
+from umbrant.catalog.language.tree import ConditionTree
+from umbrant.catalog.protocols import FAILURE, RUNNING, Gauge, GaugeSink, Measured, Status, discard
 from umbrant.catalog.world import Formula, Me
 from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.rows import LiveRow
@@ -24,12 +24,12 @@ class Consideration:
     """One thing that an option's score depends on."""
 
     input: Formula
-    tree: Tree
+    tree: ConditionTree
     low: float
     high: float
     curve: Curve
     weight: float
-    tell: Tell = nothing
+    tell: GaugeSink = discard
     """Hears of its input and what that is worth."""
 
     def worth(self) -> tuple[float | None, float]:
@@ -56,16 +56,16 @@ class LiveOption:
     considerations: Sequence[Consideration]
     combine: str
     weight: Callable[[], float]
-    tell: Tell = nothing
+    tell: GaugeSink = discard
     """Hears of its score."""
     candidates: Candidates | None = None
 
     def scores(self, values: Mapping[str, Floats]) -> Floats:
-        """Its scores for arrays of inputs, by key and by the source of each sense, as `ask_grid`
+        """Its scores for arrays of inputs, by key and by the source of each sense, as `evaluate_on_grid`
         takes them.
         """
         worths = [
-            worth_grid(each.curve, ask_grid(each.tree, values), each.low, each.high)
+            worth_grid(each.curve, evaluate_on_grid(each.tree, values), each.low, each.high)
             for each in self.considerations
         ]
         weights = [each.weight for each in self.considerations]
@@ -73,7 +73,7 @@ class LiveOption:
 
 
 @dataclass(frozen=True)
-class Bid:
+class OptionBid:
     """An option's score in one decision, with the candidate it is for."""
 
     option: LiveOption
@@ -150,7 +150,7 @@ class LiveUtility:
     def _may(self, me: Me, option: LiveOption) -> bool:
         return option is self._current or option.row.opens(me)
 
-    def _winner(self, me: Me, bids: list[Bid]) -> Bid:
+    def _winner(self, me: Me, bids: list[OptionBid]) -> OptionBid:
         """The highest bid, of equals the one it is at, else the earlier; or one drawn by score
         among the best.
         """
@@ -169,7 +169,7 @@ class LiveUtility:
                 return bid
         return few[-1]
 
-    def _choose(self, me: Me, bid: Bid) -> None:
+    def _choose(self, me: Me, bid: OptionBid) -> None:
         if bid.option is self._current and bid.candidate == self._candidate:
             return
         if bid.option is not self._current:
@@ -179,7 +179,7 @@ class LiveUtility:
             self._board.writer = (bid.option.row.id, ROW)
             bid.option.candidates.key.set(bid.candidate)
 
-    def _change_to(self, me: Me, bid: Bid) -> None:
+    def _change_to(self, me: Me, bid: OptionBid) -> None:
         if self._current is not None:
             beaten = cause(
                 "outscored",
@@ -191,7 +191,7 @@ class LiveUtility:
         self._current = bid.option
         self._until_s = me.world.now_s + self._setup.hold()
 
-    def _bid(self, me: Me, option: LiveOption) -> Bid | None:
+    def _bid(self, me: Me, option: LiveOption) -> OptionBid | None:
         """An option's score now, for the candidate that it is highest for; None if there is no
         candidate.
         """
@@ -199,7 +199,7 @@ class LiveUtility:
         if option is self._current:
             self._own_score = 0.0
         if option.candidates is None:
-            bid: Bid | None = Bid(option, self._score(option, tell=True), stays)
+            bid: OptionBid | None = OptionBid(option, self._score(option, tell=True), stays)
         else:
             bid = self._best_candidate(me, option, stays)
         if bid is None:
@@ -210,17 +210,17 @@ class LiveUtility:
         option.tell(Gauge(Measured.SCORE, bid.score, bid.bonus, bid.candidate or ""))
         return bid
 
-    def _best_candidate(self, me: Me, option: LiveOption, stays: float) -> Bid | None:
+    def _best_candidate(self, me: Me, option: LiveOption, stays: float) -> OptionBid | None:
         wanted = option.candidates
         assert wanted is not None  # noqa: S101  (asked only of options that have candidates)
         names = [each.name for each in me.world.bodies(wanted.group) if each.name != me.name]
         names.extend(each.name for each in me.world.props(wanted.group))
         before = wanted.key.value
-        best: Bid | None = None
+        best: OptionBid | None = None
         for name in names:
             wanted.key.value = name
             at_it = option is self._current and name == self._candidate
-            bid = Bid(option, self._score(option, tell=False), stays if at_it else 0.0, name)
+            bid = OptionBid(option, self._score(option, tell=False), stays if at_it else 0.0, name)
             if best is None or bid.whole > best.whole:
                 best = bid
         if best is not None:

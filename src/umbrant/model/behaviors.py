@@ -6,9 +6,9 @@ from functools import cached_property
 
 from pydantic import Field, field_validator
 
-from umbrant.model.names import EventName, FileName, KeyName, RowId, Slug
+from umbrant.model.names import DottedName, FileName, KeyName, RowId, Slug
 from umbrant.model.outline import Outline
-from umbrant.model.values import Document, KeyType, Literal, Number, ParamValue
+from umbrant.model.values import Document, FiniteNumber, KeyType, ParamValue, Value
 
 
 class Watch(StrEnum):
@@ -17,17 +17,17 @@ class Watch(StrEnum):
     ON_ENTRY = "on entry"
     WHILE_RUNNING = "while running"
     TAKE_OVER = "take over"
-    BOTH = "both"
+    THROUGHOUT = "both"
 
     @property
     def while_running(self) -> bool:
         """Whether it is asked at every tick that its row runs."""
-        return self in (Watch.WHILE_RUNNING, Watch.BOTH)
+        return self in (Watch.WHILE_RUNNING, Watch.THROUGHOUT)
 
     @property
     def take_over(self) -> bool:
         """Whether it is asked while a later sibling runs."""
-        return self in (Watch.TAKE_OVER, Watch.BOTH)
+        return self in (Watch.TAKE_OVER, Watch.THROUGHOUT)
 
 
 class Guard(Document):
@@ -50,8 +50,8 @@ class Upkeep(Document):
     """
 
     kind: str
-    every_s: Number = Field(default=0.5, gt=0)
-    give_s: Number = Field(default=0.0, ge=0)
+    every_s: FiniteNumber = Field(default=0.5, gt=0)
+    give_s: FiniteNumber = Field(default=0.0, ge=0)
     args: dict[str, ParamValue] = Field(default_factory=dict, alias="with")
 
 
@@ -162,9 +162,9 @@ class Key(Document):
     name: KeyName
     type: KeyType
     unit: str = ""
-    low: Number | None = None
-    high: Number | None = None
-    default: Literal | None = None
+    low: FiniteNumber | None = None
+    high: FiniteNumber | None = None
+    default: Value | None = None
     scope: Sharing = Sharing.OWN
     formula: str = ""
     help: str = ""
@@ -190,7 +190,7 @@ class Blackboard(Document):
 class Event(Document):
     """Something that can happen and be heard. Who listens for `alarm` also hears `alarm.bell`."""
 
-    name: EventName
+    name: DottedName
     help: str = ""
 
 

@@ -13,8 +13,8 @@ from pydantic import TypeAdapter, ValidationError
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import delete_rows, fresh_id, home, insert_row, replace_behavior
+from umbrant.model.expanded import BEHAVIOR, USES, resolve_variant
 from umbrant.model.outline import Outline, OutlineError
-from umbrant.model.whole import BEHAVIOR, USES, resolved
 
 FORMAT = "umbrant rows 1"
 NAMING = ("to", "initial", "otherwise")
@@ -23,7 +23,7 @@ NAMING = ("to", "initial", "otherwise")
 _ROWS: TypeAdapter[list[Row]] = TypeAdapter(list[Row])
 
 
-class NoRows(ValueError):  # noqa: N818  (it is an answer to what was pasted)
+class NoRowsError(ValueError):
     """A text holds no rows. The message says what it should be."""
 
 
@@ -41,9 +41,9 @@ def rows_from(text: str) -> list[Row]:
         rows = _ROWS.validate_python(data["rows"])
         Outline.of([(row.id, row.under) for row in rows])
     except (ValueError, KeyError, TypeError, ValidationError, OutlineError):
-        raise NoRows("What was copied is no text of rows; copy some rows first.") from None
+        raise NoRowsError("What was copied is no text of rows; copy some rows first.") from None
     if not rows:
-        raise NoRows("There are no rows in what was copied.")
+        raise NoRowsError("There are no rows in what was copied.")
     return rows
 
 
@@ -54,7 +54,7 @@ def paste_rows(
     the outermost.
     """
     target = home(project, behavior, after or under or "")[0] if after or under else behavior
-    rows = renewed(resolved(project, target), rows)
+    rows = renewed(resolve_variant(project, target), rows)
     tops = [row.id for row in rows if row.under is None]
     placed = {row.id: None for row in rows}
     last = after
@@ -109,7 +109,7 @@ def wrap_rows(
     """
     target = home(project, behavior, row_ids[0])[0]
     own = [home(project, behavior, row_id)[1] for row_id in row_ids]
-    document = resolved(project, target)
+    document = resolve_variant(project, target)
     around = Row(id=fresh_id(document), under=document.row(own[0]).under, kind=kind, name=name)
     rows: list[Row] = []
     for row in document.rows:
@@ -128,7 +128,7 @@ def extract_rows(
     Several rows become a sequence there. Returns the id of the row that uses it.
     """
     target = home(project, behavior, row_ids[0])[0]
-    document = resolved(project, target)
+    document = resolve_variant(project, target)
     rows = [row for row_id in row_ids for row in _branch(project, behavior, row_id)]
     made = Behavior(name=name, title=title, blackboard=document.blackboard)
     if len(row_ids) > 1:
@@ -156,7 +156,7 @@ def extract_rows(
 def _branch(project: Project, behavior: str, row_id: str) -> list[Row]:
     """A row and all that is nested in it; the row itself at the top."""
     name, own_id = home(project, behavior, row_id)
-    document = resolved(project, name)
+    document = resolve_variant(project, name)
     rows = [document.row(each) for each in document.outline.within(own_id)]
     return [rows[0].model_copy(update={"under": None}), *rows[1:]]
 

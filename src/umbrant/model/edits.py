@@ -12,10 +12,10 @@ from typing import TypeVar
 
 from umbrant.model.behaviors import BINDS, Behavior, Decorator, Guard, Key, Row, Upkeep, Watch
 from umbrant.model.documents import Project
+from umbrant.model.expanded import BEHAVIOR, resolve_variant
 from umbrant.model.staging import Scenario
 from umbrant.model.values import ParamValue
 from umbrant.model.variants import in_order, override_of, overrides_between, without_override
-from umbrant.model.whole import BEHAVIOR, resolved
 
 ROW = ""
 GUARD = "guard"
@@ -77,7 +77,7 @@ def home(project: Project, behavior: str, row_id: str) -> tuple[str, str]:
     first, _, rest = row_id.partition("/")
     if not rest:
         return behavior, row_id
-    used = resolved(project, behavior).row(first).args.get(BEHAVIOR)
+    used = resolve_variant(project, behavior).row(first).args.get(BEHAVIOR)
     return home(project, str(used), rest)
 
 
@@ -86,7 +86,7 @@ def row_of(project: Project, behavior: str, row_id: str) -> Row:
     Raises KeyError.
     """
     name, own_id = home(project, behavior, row_id)
-    return resolved(project, name).row(own_id)
+    return resolve_variant(project, name).row(own_id)
 
 
 def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Project:
@@ -98,7 +98,7 @@ def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Projec
         if each.name == name:
             wanted = in_order(each.with_rows(rows))
             if each.variant_of is not None:
-                original = resolved(project, each.variant_of)
+                original = resolve_variant(project, each.variant_of)
                 wanted = each.model_copy(update={"overrides": overrides_between(original, wanted)})
             changed.append(wanted)
         else:
@@ -111,7 +111,7 @@ def change_row(
 ) -> Project:
     """The project with one row changed."""
     name, own_id = home(project, behavior, row_id)
-    rows = resolved(project, name).rows
+    rows = resolve_variant(project, name).rows
     return replace_behavior(
         project, name, [change(row) if row.id == own_id else row for row in rows]
     )
@@ -255,10 +255,10 @@ def insert_row(
     """
     if after is not None:
         behavior, after = home(project, behavior, after)
-        under = resolved(project, behavior).row(after).under
+        under = resolve_variant(project, behavior).row(after).under
     elif under is not None:
         behavior, under = home(project, behavior, under)
-    document = resolved(project, behavior)
+    document = resolve_variant(project, behavior)
     rows = list(document.rows)
     new = row.model_copy(update={"under": under})
     if after is not None:
@@ -276,7 +276,7 @@ def delete_rows(project: Project, behavior: str, row_ids: Iterable[str]) -> Proj
     for inside in [row_id for row_id in row_ids if "/" in row_id]:
         name, own_id = home(project, behavior, inside)
         project = delete_rows(project, name, [own_id])
-    document = resolved(project, behavior)
+    document = resolve_variant(project, behavior)
     gone = {
         inner
         for row_id in row_ids
@@ -289,7 +289,7 @@ def delete_rows(project: Project, behavior: str, row_ids: Iterable[str]) -> Proj
 def nest_row(project: Project, behavior: str, row_id: str) -> Project:
     """Put a row into the sibling before it, as that one's last child."""
     behavior, row_id = home(project, behavior, row_id)
-    siblings = resolved(project, behavior).outline.siblings(row_id)
+    siblings = resolve_variant(project, behavior).outline.siblings(row_id)
     place = siblings.index(row_id)
     if place == 0:
         return project
@@ -302,7 +302,7 @@ def nest_row(project: Project, behavior: str, row_id: str) -> Project:
 def unnest_row(project: Project, behavior: str, row_id: str) -> Project:
     """Take a row out of the row it is in and put it behind that one."""
     behavior, row_id = home(project, behavior, row_id)
-    document = resolved(project, behavior)
+    document = resolve_variant(project, behavior)
     above = document.outline.parent[row_id]
     if above is None or document.outline.parent[above] is None:
         return project
@@ -312,7 +312,7 @@ def unnest_row(project: Project, behavior: str, row_id: str) -> Project:
 def move_row(project: Project, behavior: str, row_id: str, step: int) -> Project:
     """Move a row among its siblings: -1 up, 1 down."""
     behavior, row_id = home(project, behavior, row_id)
-    document = resolved(project, behavior)
+    document = resolve_variant(project, behavior)
     siblings = document.outline.siblings(row_id)
     place = siblings.index(row_id) + step
     if not 0 <= place < len(siblings):
@@ -386,7 +386,7 @@ def _moved(
     project: Project, behavior: str, row_id: str, *, after: str | None, under: str | None
 ) -> Project:
     """Take a row with all that is nested in it out, and put it in again somewhere else."""
-    document = resolved(project, behavior)
+    document = resolve_variant(project, behavior)
     inside = set(document.outline.within(row_id))
     block = [row for row in document.rows if row.id in inside]
     block[0] = block[0].model_copy(update={"under": under})

@@ -19,7 +19,7 @@ RowId = Annotated[str, StringConstraints(pattern=r"^[a-z0-9]{2,12}$")]
 FileName = Annotated[str, StringConstraints(pattern=r"^\w[\w .-]*\.py$", max_length=100)]
 """The name of a file of nodes."""
 
-EventName = Annotated[
+DottedName = Annotated[
     str, StringConstraints(pattern=r"^[a-z][a-z0-9_]*(\.[a-z0-9_]+)*$", max_length=80)
 ]
 """The name of an event, its parts joined by dots: `alarm.bell` is a kind of `alarm`."""

@@ -7,8 +7,8 @@ from math import cos, sin
 
 from pydantic import Field, field_validator
 
-from umbrant.model.names import EventName, KeyName, Slug
-from umbrant.model.values import Document, Literal, Number, Point, named
+from umbrant.model.names import DottedName, KeyName, Slug
+from umbrant.model.values import Document, FiniteNumber, Point, Value, named
 
 MOST_PLAYERS = 5000
 """How many may be on a stage, copies counted one by one."""
@@ -47,8 +47,8 @@ class Prop(Document):
     name: KeyName
     group: KeyName
     at: Point
-    level: Number = Field(default=1.0, ge=0, le=1)
-    drain_per_s: Number = Field(default=0.0, ge=0)
+    level: FiniteNumber = Field(default=1.0, ge=0, le=1)
+    drain_per_s: FiniteNumber = Field(default=0.0, ge=0)
 
 
 class Stage(Document):
@@ -56,8 +56,8 @@ class Stage(Document):
 
     name: Slug = Field(exclude=True)
     title: str
-    width_m: Number = Field(gt=0, le=10_000)
-    height_m: Number = Field(gt=0, le=10_000)
+    width_m: FiniteNumber = Field(gt=0, le=10_000)
+    height_m: FiniteNumber = Field(gt=0, le=10_000)
     areas: tuple[Area, ...] = Field(default=(), max_length=5000)
     places: tuple[Place, ...] = Field(default=(), max_length=5000)
     props: tuple[Prop, ...] = Field(default=(), max_length=5000)
@@ -68,10 +68,10 @@ class Stat(Document):
     second.
     """
 
-    value: Number = 1.0
-    low: Number = 0.0
-    high: Number = 1.0
-    per_s: Number = 0.0
+    value: FiniteNumber = 1.0
+    low: FiniteNumber = 0.0
+    high: FiniteNumber = 1.0
+    per_s: FiniteNumber = 0.0
 
 
 class Body(Document):
@@ -79,20 +79,20 @@ class Body(Document):
     to edge.
     """
 
-    radius_m: Number = Field(default=0.3, gt=0, le=5)
-    walk_m_s: Number = Field(default=1.4, gt=0, le=50)
-    run_m_s: Number = Field(default=3.0, gt=0, le=50)
-    turn_deg_s: Number = Field(default=240.0, gt=0)
-    sight_m: Number = Field(default=12.0, ge=0)
-    cone_deg: Number = Field(default=110.0, gt=0, le=360)
-    hearing_m: Number = Field(default=15.0, ge=0)
+    radius_m: FiniteNumber = Field(default=0.3, gt=0, le=5)
+    walk_m_s: FiniteNumber = Field(default=1.4, gt=0, le=50)
+    run_m_s: FiniteNumber = Field(default=3.0, gt=0, le=50)
+    turn_deg_s: FiniteNumber = Field(default=240.0, gt=0)
+    sight_m: FiniteNumber = Field(default=12.0, ge=0)
+    cone_deg: FiniteNumber = Field(default=110.0, gt=0, le=360)
+    hearing_m: FiniteNumber = Field(default=15.0, ge=0)
     """How far away it hears a noise of loudness 1; a noise twice as loud is heard twice as far."""
     flies: bool = False
     """Whether walls and water are no hindrance to it."""
     stats: dict[KeyName, Stat] = Field(default_factory=dict)
 
 
-class Step(Document):
+class Push(Document):
     """From `tick` on a hand pushes a puppet with this velocity, in metres per second."""
 
     tick: int = Field(ge=0)
@@ -104,7 +104,7 @@ class WalkPoint(Document):
     there.
     """
 
-    at_s: Number = Field(ge=0)
+    at_s: FiniteNumber = Field(ge=0)
     to: Point
 
 
@@ -120,8 +120,8 @@ class Member(Document):
     behavior: Slug | None = None
     group: KeyName | None = None
     copies: int = Field(default=1, ge=1, le=1000)
-    scatter_m: Number = Field(default=0.0, ge=0)
-    every_s: Number = Field(default=0.0, ge=0, le=3600)
+    scatter_m: FiniteNumber = Field(default=0.0, ge=0)
+    every_s: FiniteNumber = Field(default=0.0, ge=0, le=3600)
     """With copies, how long after one of them the next comes onto the stage: a spawner. 0 for all
     of them at once. The first comes at once or, where they wait, as soon as a cue puts them
     somewhere.
@@ -129,11 +129,11 @@ class Member(Document):
     waits: bool = False
     """Whether it is not on the stage until a cue brings it on."""
     start: Point
-    facing_deg: Number = 0.0
+    facing_deg: FiniteNumber = 0.0
     body: Body = Body()
-    keys: dict[KeyName, Literal] = Field(default_factory=dict)
+    keys: dict[KeyName, Value] = Field(default_factory=dict)
     walk: tuple[WalkPoint, ...] = ()
-    steps: tuple[Step, ...] = ()
+    steps: tuple[Push, ...] = ()
     """Where a hand steered the puppet, in order of time; with steps the walk is not followed."""
 
     def each(self) -> Iterator["Member"]:
@@ -177,7 +177,7 @@ class Member(Document):
 class RaiseEvent(Document):
     """Raise an event: for one of the cast, for a group, or for all where `to` is empty."""
 
-    raises: EventName
+    raises: DottedName
     to: str = ""
 
 
@@ -185,7 +185,7 @@ class SetKey(Document):
     """Set a key of the world, or of one of the cast."""
 
     sets: KeyName
-    value: Literal | None = None
+    value: Value | None = None
     of: KeyName | None = None
 
 
@@ -211,10 +211,10 @@ class TakeAway(Document):
     removes: KeyName
 
 
-Deed = RaiseEvent | SetKey | MoveTo | DropProp | TakeAway
+CueAction = RaiseEvent | SetKey | MoveTo | DropProp | TakeAway
 """What a cue can do."""
 
-_WHOM: dict[type[Deed], str] = {
+_WHOM: dict[type[CueAction], str] = {
     RaiseEvent: "to",
     SetKey: "of",
     MoveTo: "moves",
@@ -230,9 +230,9 @@ class Cue(Document):
     With `by_hand` it was done by the author during a rehearsal.
     """
 
-    at_s: Number | None = Field(default=None, ge=0)
+    at_s: FiniteNumber | None = Field(default=None, ge=0)
     when: str = ""
-    does: Deed
+    does: CueAction
     by_hand: bool = False
 
 
@@ -243,7 +243,7 @@ class Scenario(Document):
     title: str
     stage: Slug
     seed: int = Field(default=1, ge=0, lt=2**63)
-    seconds: Number = Field(default=30.0, gt=0, le=86_400)
+    seconds: FiniteNumber = Field(default=30.0, gt=0, le=86_400)
     ticks_per_s: int = Field(default=20, ge=1, le=240)
     cast: tuple[Member, ...] = ()
     cues: tuple[Cue, ...] = ()
@@ -273,7 +273,7 @@ class Scenario(Document):
         """
         return next(member.each()).name if member in self.cast else None
 
-    def spelled_out(self, deed: Deed) -> Iterator[tuple[float, Deed]]:
+    def spelled_out(self, deed: CueAction) -> Iterator[tuple[float, CueAction]]:
         """A deed for each of those whom it names, and how many seconds later it is done for them.
 
         What is done to one of the cast with copies is done to every copy. They are put around a

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Protocol, Self, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
 
-Number = Annotated[float, Field(ge=-1e12, le=1e12)]
+FiniteNumber = Annotated[float, Field(ge=-1e12, le=1e12)]
 """A number in a document: so large that nobody needs a larger one, and small enough to be reckoned
 with.
 """
@@ -64,8 +64,8 @@ class PlaceRef(Document):
 class Spread(Document):
     """A number drawn anew each time a row is entered: evenly from `mid - give` to `mid + give`."""
 
-    mid: Number
-    give: Number = Field(ge=0)
+    mid: FiniteNumber
+    give: FiniteNumber = Field(ge=0)
 
 
 class Shape(StrEnum):
@@ -99,14 +99,14 @@ class Curve(Document):
     steepness: float = Field(default=10.0, gt=0, le=200)
     width: float = Field(default=0.2, gt=0, le=2)
     sign: str = Field(default=">=", pattern="^(<|<=|>|>=|==|!=)$")
-    threshold: Number = 0.0
+    threshold: FiniteNumber = 0.0
     points: tuple[Point, ...] = ()
 
 
-Literal = bool | Number | str | Point
+Value = bool | FiniteNumber | str | Point
 """What a key can hold, besides nothing at all (None)."""
 
-ParamValue = bool | Number | str | Point | KeyRef | PlaceRef | Spread | Curve
+ParamValue = bool | FiniteNumber | str | Point | KeyRef | PlaceRef | Spread | Curve
 """What a chip can hold."""
 
 

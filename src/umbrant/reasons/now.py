@@ -1,14 +1,14 @@
 """The number that matters for a row at a tick, as it stands beside it."""
 
 from umbrant.catalog.language.phrases import unit_of
-from umbrant.catalog.language.tree import Compare, Tree, atoms
+from umbrant.catalog.language.tree import Comparison, ConditionTree, atoms
 from umbrant.model.values import number_text
-from umbrant.reasons.asked import Asked
-from umbrant.reasons.subject import Subject
+from umbrant.reasons.agent_context import AgentContext
+from umbrant.reasons.condition_report import ConditionReport
 from umbrant.take.record import RowState
 
 
-def now_value(subject: Subject, row_id: str, tick: int) -> str:
+def now_value(subject: AgentContext, row_id: str, tick: int) -> str:
     """The value that matters for a row's kind: what is left of it (`3.1 m`), the number its guard
     was refused by, an option's score, what a consideration is worth, the state a machine is in, how
     long a state has been active.
@@ -29,7 +29,7 @@ def now_value(subject: Subject, row_id: str, tick: int) -> str:
     return ""
 
 
-def _by_kind(subject: Subject, row_id: str, tick: int) -> str | None:
+def _by_kind(subject: AgentContext, row_id: str, tick: int) -> str | None:
     """The value of a row of a machine or a utility; None for others."""
     record, row = subject.record.row(row_id), subject.behavior.row(row_id)
     span = record.span_at(tick)
@@ -59,7 +59,7 @@ def _by_kind(subject: Subject, row_id: str, tick: int) -> str | None:
     return None
 
 
-def _chosen(subject: Subject, row_id: str, tick: int) -> str:
+def _chosen(subject: AgentContext, row_id: str, tick: int) -> str:
     """The innermost active state of a machine, or the option a utility is at."""
     for child in subject.outline.children[row_id]:
         kind = subject.behavior.row(child).kind
@@ -71,7 +71,7 @@ def _chosen(subject: Subject, row_id: str, tick: int) -> str:
     return ""
 
 
-def _measured(subject: Subject, row_id: str, tick: int) -> str:
+def _measured(subject: AgentContext, row_id: str, tick: int) -> str:
     refusal = subject.record.row(row_id).refusal_at(tick)
     if refusal is not None and refusal.cause.kind == "cooling":
         return _amount(
@@ -80,7 +80,7 @@ def _measured(subject: Subject, row_id: str, tick: int) -> str:
     return _measured_in(subject, subject.guard(row_id), tick)
 
 
-def _measured_in(subject: Subject, asked: Asked | None, tick: int) -> str:
+def _measured_in(subject: AgentContext, asked: ConditionReport | None, tick: int) -> str:
     """The number that a condition was refused by."""
     if asked is None:
         return ""
@@ -92,8 +92,8 @@ def _measured_in(subject: Subject, asked: Asked | None, tick: int) -> str:
     return ""
 
 
-def _unit(atom: Tree, subject: Subject) -> str:
-    if isinstance(atom, Compare):
+def _unit(atom: ConditionTree, subject: AgentContext) -> str:
+    if isinstance(atom, Comparison):
         return unit_of(atom.left, subject.catalog) or unit_of(atom.right, subject.catalog)
     return unit_of(atom, subject.catalog)
 

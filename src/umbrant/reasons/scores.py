@@ -15,7 +15,7 @@ from umbrant.catalog.language.tree import LanguageError, parse
 from umbrant.engine.scoring import combined, combined_grid
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.values import Curve, KeyRef, ParamValue, number_text
-from umbrant.reasons.sentences import Bit, Line, Names, Table, Tone
+from umbrant.reasons.sentences import AnswerLine, RowNames, ScoreTable, TextRun, Tone
 from umbrant.take.record import AgentRecord
 
 STEPS = 400
@@ -23,7 +23,7 @@ STEPS = 400
 
 
 @dataclass(frozen=True)
-class Considered:
+class ConsiderationScore:
     """One consideration at a tick: its input (None where it was unknown) and what that was
     worth.
     """
@@ -36,14 +36,14 @@ class Considered:
 
 
 @dataclass(frozen=True)
-class Scored:
+class OptionScore:
     """One option at a tick."""
 
     row: Row
     score: float
     bonus: float
     about: str
-    considered: tuple[Considered, ...]
+    considered: tuple[ConsiderationScore, ...]
 
     @property
     def whole(self) -> float:
@@ -55,7 +55,12 @@ class Scores:
     """What the options of one utility scored."""
 
     def __init__(
-        self, behavior: Behavior, record: AgentRecord, names: Names, catalog: Catalog, utility: str
+        self,
+        behavior: Behavior,
+        record: AgentRecord,
+        names: RowNames,
+        catalog: Catalog,
+        utility: str,
     ) -> None:
         self.behavior = behavior
         self.record = record
@@ -68,14 +73,14 @@ class Scores:
             if behavior.row(child).kind == "option" and not behavior.row(child).muted
         ]
 
-    def at(self, tick: int) -> list[Scored]:
+    def at(self, tick: int) -> list[OptionScore]:
         """What each option scored when it was last scored, the best first."""
         found = [scored for row in self.options if (scored := self._scored(row, tick)) is not None]
         return sorted(found, key=lambda scored: -scored.whole)
 
-    def table(self, tick: int, chosen: str | None) -> Table:
+    def table(self, tick: int, chosen: str | None) -> ScoreTable:
         """The scores as a table: each option, and under it what was considered."""
-        rows: list[tuple[Bit, ...]] = []
+        rows: list[tuple[TextRun, ...]] = []
         for scored in self.at(tick):
             tone = Tone.YES if scored.row.id == chosen else Tone.PLAIN
             bonus = f" + {_text(scored.bonus)}" if scored.bonus else ""
@@ -83,24 +88,24 @@ class Scores:
             name = self.names.bit(scored.row.id)
             rows.append(
                 (
-                    Bit(name.text + about, Tone.NAME, name.row_id),
-                    Bit(""),
-                    Bit(_text(scored.score) + bonus, tone),
-                    Bit(""),
+                    TextRun(name.text + about, Tone.NAME, name.row_id),
+                    TextRun(""),
+                    TextRun(_text(scored.score) + bonus, tone),
+                    TextRun(""),
                 )
             )
             for each in scored.considered:
                 told = "not known" if each.input is None else _text(each.input)
                 share = f"{each.share * 100:.0f} %"
                 cells = (
-                    Bit(f"   {self._title(each.row)}", Tone.PLAIN, each.row.id),
-                    Bit(told),
-                    Bit(_text(each.worth)),
+                    TextRun(f"   {self._title(each.row)}", Tone.PLAIN, each.row.id),
+                    TextRun(told),
+                    TextRun(_text(each.worth)),
                 )
-                rows.append((*cells, Bit(share)))
-        return Table(("option", "input", "score", "share"), tuple(rows))
+                rows.append((*cells, TextRun(share)))
+        return ScoreTable(("option", "input", "score", "share"), tuple(rows))
 
-    def why_not(self, row_id: str, tick: int) -> Iterator[Line]:
+    def why_not(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         """Why an option was not the one, and the smallest changes that would have made it win."""
         scored = self.at(tick)
         own = next((each for each in scored if each.row.id == row_id), None)
@@ -108,23 +113,32 @@ class Scores:
         threshold = _number(self.utility.args.get("threshold"), 0.0)
         if own is None:
             return
-        bits = [Bit(f" scored {_text(own.score)}")]
+        bits = [TextRun(f" scored {_text(own.score)}")]
         if own.whole <= threshold:
-            bits.append(Bit(f", not more than the threshold of {_text(threshold)}"))
+            bits.append(TextRun(f", not more than the threshold of {_text(threshold)}"))
         if best is not None:
-            bits += [Bit("; "), self.names.bit(best.row.id), Bit(f" scored {_text(best.score)}")]
+            bits += [
+                TextRun("; "),
+                self.names.bit(best.row.id),
+                TextRun(f" scored {_text(best.score)}"),
+            ]
             if best.bonus:
-                bits.append(Bit(f" + {_text(best.bonus)} for staying"))
-        yield self.names.line(row_id, [*bits, Bit(".")], Tone.NO)
+                bits.append(TextRun(f" + {_text(best.bonus)} for staying"))
+        yield self.names.line(row_id, [*bits, TextRun(".")], Tone.NO)
         ways = list(self._ways_to_win(own, best, threshold))
         if ways:
             yield self.names.line(
-                row_id, [Bit(" would win with "), Bit(", or with ".join(ways), Tone.YES), Bit(".")]
+                row_id,
+                [
+                    TextRun(" would win with "),
+                    TextRun(", or with ".join(ways), Tone.YES),
+                    TextRun("."),
+                ],
             )
         elif own.whole <= self._wanted(best, threshold):
-            yield self.names.line(row_id, [Bit(self._no_way(own, best, threshold))])
+            yield self.names.line(row_id, [TextRun(self._no_way(own, best, threshold))])
 
-    def _no_way(self, own: Scored, best: Scored | None, threshold: float) -> str:
+    def _no_way(self, own: OptionScore, best: OptionScore | None, threshold: float) -> str:
         """Why no single change would have made an option win."""
         most = self._most(own)
         if most <= self._wanted(best, threshold):
@@ -134,7 +148,7 @@ class Scores:
             )
         return " would win only if more than one of its inputs were otherwise."
 
-    def _most(self, own: Scored) -> float:
+    def _most(self, own: OptionScore) -> float:
         """The highest score that an option can have."""
         setups = [_setup(each.row) for each in own.considered]
         worths = [
@@ -145,16 +159,18 @@ class Scores:
             _combine(own.row), worths, [weight for *_, weight in setups]
         ) * self._factor(own)
 
-    def _factor(self, own: Scored) -> float:
+    def _factor(self, own: OptionScore) -> float:
         """What an option's considerations are multiplied with: its weight at that tick."""
         bare = self._bare(own)
         return own.score / bare if bare else self._weight(own.row)
 
-    def _wanted(self, best: Scored | None, threshold: float) -> float:
+    def _wanted(self, best: OptionScore | None, threshold: float) -> float:
         """What has to be exceeded to win."""
         return max(best.whole, threshold) if best else threshold
 
-    def _ways_to_win(self, own: Scored, best: Scored | None, threshold: float) -> Iterator[str]:
+    def _ways_to_win(
+        self, own: OptionScore, best: OptionScore | None, threshold: float
+    ) -> Iterator[str]:
         """The smallest changes with which an option would have scored more than the best other, and
         the threshold.
         """
@@ -168,7 +184,9 @@ class Scores:
         if best and best.bonus and threshold < own.score and best.score < own.score:
             yield f"the stay bonus under {_text(own.score - best.score)}"
 
-    def _winning_input(self, own: Scored, considered: Considered, wanted: float) -> float | None:
+    def _winning_input(
+        self, own: OptionScore, considered: ConsiderationScore, wanted: float
+    ) -> float | None:
         """The input nearest to what it was with which the option would have scored more than
         `wanted`.
         """
@@ -184,7 +202,7 @@ class Scores:
             return None
         return float(winning[np.argmin(np.abs(winning - considered.input))])
 
-    def _bare(self, scored: Scored) -> float:
+    def _bare(self, scored: OptionScore) -> float:
         worths = [each.worth for each in scored.considered]
         return combined(
             _combine(scored.row), worths, [_setup(each.row)[3] for each in scored.considered]
@@ -194,7 +212,7 @@ class Scores:
         weight = row.args.get("weight", 1.0)
         return float(weight) if isinstance(weight, int | float) else 1.0
 
-    def _scored(self, row: Row, tick: int) -> Scored | None:
+    def _scored(self, row: Row, tick: int) -> OptionScore | None:
         gauge = self.record.row(row.id).gauge_at(tick)
         if gauge is None:
             return None
@@ -207,10 +225,10 @@ class Scores:
         worths = [found.value if found else 0.0 for _, found in told]
         shares = _shares(_combine(row), worths, [_setup(each)[3] for each, _ in told])
         considered = tuple(
-            Considered(each, found.of if found else None, worth, share)
+            ConsiderationScore(each, found.of if found else None, worth, share)
             for (each, found), worth, share in zip(told, worths, shares, strict=True)
         )
-        return Scored(row, gauge.value, gauge.of or 0.0, gauge.about, considered)
+        return OptionScore(row, gauge.value, gauge.of or 0.0, gauge.about, considered)
 
     def _title(self, row: Row) -> str:
         if row.name:

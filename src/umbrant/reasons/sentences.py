@@ -19,7 +19,7 @@ class Tone(StrEnum):
 
 
 @dataclass(frozen=True)
-class Bit:
+class TextRun:
     """A stretch of a sentence; with `row_id` a link to that row."""
 
     text: str
@@ -28,14 +28,14 @@ class Bit:
 
 
 @dataclass(frozen=True)
-class Line:
+class AnswerLine:
     """One sentence of an answer. `number` is the number of the row it is about, and `tone` how that
     row fares.
     """
 
     row_id: str
     number: str
-    bits: tuple[Bit, ...]
+    bits: tuple[TextRun, ...]
     tone: Tone = Tone.PLAIN
 
     @property
@@ -45,11 +45,11 @@ class Line:
 
 
 @dataclass(frozen=True)
-class Table:
+class ScoreTable:
     """Numbers side by side. Each row has as many cells as there are columns."""
 
     columns: tuple[str, ...]
-    rows: tuple[tuple[Bit, ...], ...]
+    rows: tuple[tuple[TextRun, ...], ...]
 
     @property
     def text(self) -> str:
@@ -70,8 +70,8 @@ class Answer:
 
     question: str
     tick: int
-    lines: tuple[Line, ...]
-    table: Table | None = None
+    lines: tuple[AnswerLine, ...]
+    table: ScoreTable | None = None
 
     @property
     def text(self) -> str:
@@ -81,37 +81,39 @@ class Answer:
 
 
 @dataclass(frozen=True)
-class Names:
+class RowNames:
     """The numbers and names of a behavior's rows."""
 
     numbers: dict[str, str]
     titles: dict[str, str]
 
-    def bit(self, row_id: str) -> Bit:
+    def bit(self, row_id: str) -> TextRun:
         """A row by its name, as a link."""
-        return Bit(self.titles.get(row_id) or row_id, Tone.NAME, row_id)
+        return TextRun(self.titles.get(row_id) or row_id, Tone.NAME, row_id)
 
-    def numbered(self, row_id: str) -> Bit:
+    def numbered(self, row_id: str) -> TextRun:
         """A row by its number, as a link."""
-        return Bit(self.numbers.get(row_id) or row_id, Tone.PLAIN, row_id)
+        return TextRun(self.numbers.get(row_id) or row_id, Tone.PLAIN, row_id)
 
-    def line(self, row_id: str, bits: Iterable[Bit | str], tone: Tone = Tone.PLAIN) -> Line:
+    def line(
+        self, row_id: str, bits: Iterable[TextRun | str], tone: Tone = Tone.PLAIN
+    ) -> AnswerLine:
         """A sentence about a row, beginning with its name."""
-        whole = (self.bit(row_id), *(Bit(bit) if isinstance(bit, str) else bit for bit in bits))
-        return Line(row_id, self.numbers.get(row_id, ""), whole, tone)
+        whole = (self.bit(row_id), *(TextRun(bit) if isinstance(bit, str) else bit for bit in bits))
+        return AnswerLine(row_id, self.numbers.get(row_id, ""), whole, tone)
 
-    def because(self, cause: Cause) -> Iterator[Bit]:
+    def because(self, cause: Cause) -> Iterator[TextRun]:
         """A cause's sentence, with the rows in it as links."""
         for fact, text in cause.parts():
             if fact == "rows":
                 yield from self._several(text.split())
             else:
-                yield self.bit(text) if fact == "row" else Bit(text)
+                yield self.bit(text) if fact == "row" else TextRun(text)
 
-    def _several(self, row_ids: Sequence[str]) -> Iterator[Bit]:
+    def _several(self, row_ids: Sequence[str]) -> Iterator[TextRun]:
         for place, row_id in enumerate(row_ids):
             if place:
-                yield Bit(" and " if place == len(row_ids) - 1 else ", ")
+                yield TextRun(" and " if place == len(row_ids) - 1 else ", ")
             yield self.bit(row_id)
 
 

@@ -2,15 +2,12 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.declare import RUNS, Family, Order
+from umbrant.catalog.declare import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.edits import part_name
-from umbrant.reasons.fared import Bits, Fared
-from umbrant.reasons.gauges import gauge_text
-from umbrant.reasons.minds import Lead, leading_rows
-from umbrant.reasons.scores import Scores
-from umbrant.reasons.sentences import Answer, Bit, Line, Table, Tone, seconds_text
-from umbrant.reasons.states import (
+from umbrant.reasons.decision_changes import LeadingSpan, leading_rows
+from umbrant.reasons.gate_report import gauge_text
+from umbrant.reasons.machine_report import (
     entered_bits,
     entered_by,
     entered_by_bits,
@@ -18,10 +15,13 @@ from umbrant.reasons.states import (
     waiting_lines,
     waits_for,
 )
+from umbrant.reasons.row_report import Bits, RowReport
+from umbrant.reasons.scores import Scores
+from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone, seconds_text
 from umbrant.take.record import Outcome, RowRecord, RowState, Span
 
 
-class Explainer(Fared):
+class Explainer(RowReport):
     """Answers questions about one agent of a take. Raises KeyError if the take has no such
     agent.
     """
@@ -37,8 +37,8 @@ class Explainer(Fared):
         that ran.
         """
         path = self.path(tick)
-        lines: list[Line] = []
-        table: Table | None = None
+        lines: list[AnswerLine] = []
+        table: ScoreTable | None = None
         for place, row_id in enumerate(path):
             inner = path[place + 1] if place + 1 < len(path) else None
             lines.append(self._stands(row_id, tick, last=inner is None))
@@ -68,13 +68,17 @@ class Explainer(Fared):
             if state is not RowState.RUNNING and not took_part:
                 lines = list(self._in_the_way(above, tick))
                 if above != row_id:
-                    bits = [Bit(" can run only while "), self.names.bit(above), Bit(" does.")]
+                    bits = [
+                        TextRun(" can run only while "),
+                        self.names.bit(above),
+                        TextRun(" does."),
+                    ]
                     lines.insert(0, self.names.line(row_id, bits, Tone.NO))
                 table = self._table_about(above, tick)
                 return Answer(question, tick, (*lines, *self._last_ran(row_id, tick)), table)
         return Answer(question, tick, (self.names.line(row_id, self.runs(row_id, tick), Tone.YES),))
 
-    def change(self, lead: Lead) -> Line:
+    def change(self, lead: LeadingSpan) -> AnswerLine:
         """Why a row took the lead, in one line."""
         before = self._lead_before(lead)
         bits = (
@@ -85,11 +89,11 @@ class Explainer(Fared):
         by = entered_by(self, lead.row_id, lead.start) if self.is_state(lead.row_id) else None
         if by is not None:
             bits = list(entered_by_bits(self, by, lead.start))
-        return self.names.line(lead.row_id, [Bit(": "), *bits] if bits else [], Tone.YES)
+        return self.names.line(lead.row_id, [TextRun(": "), *bits] if bits else [], Tone.YES)
 
     # machines and utilities
 
-    def _in_the_way(self, row_id: str, tick: int) -> Iterator[Line]:
+    def _in_the_way(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         """Why a row whose parent runs does not run itself."""
         family, parent = self.family(row_id), self.outline.parent[row_id]
         if family is Family.OPTION and parent is not None:
@@ -107,7 +111,7 @@ class Explainer(Fared):
         else:
             yield self._line_not(row_id, tick)
 
-    def _not_in_state(self, row_id: str, parent: str, tick: int) -> Iterator[Line]:
+    def _not_in_state(self, row_id: str, parent: str, tick: int) -> Iterator[AnswerLine]:
         """Which state is active instead, and which transitions would lead here."""
         siblings = tuple(each for each in self.outline.children[parent] if self.is_state(each))
         active = self._running_or_ended(siblings, tick)
@@ -126,13 +130,13 @@ class Explainer(Fared):
                 yield self.names.line(each, waits_for(self, row, tick), Tone.NO)
             elif source is not None:
                 bits = [
-                    Bit(" leads here, but only from "),
+                    TextRun(" leads here, but only from "),
                     self.names.bit(source),
-                    Bit(", which is not active."),
+                    TextRun(", which is not active."),
                 ]
                 yield self.names.line(each, bits, Tone.NO)
 
-    def _table_about(self, row_id: str, tick: int) -> Table | None:
+    def _table_about(self, row_id: str, tick: int) -> ScoreTable | None:
         parent = self.outline.parent[row_id]
         if self.family(row_id) is not Family.OPTION or parent is None:
             return None
@@ -140,7 +144,7 @@ class Explainer(Fared):
             tick, self._running_or_ended(self.outline.children[parent], tick)
         )
 
-    def _wrapped(self, row_id: str, tick: int) -> Iterator[Line]:
+    def _wrapped(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         """What the decorators of a row that runs go by: time left, counts, the roll."""
         for place, decorator in enumerate(self.behavior.row(row_id).decorators):
             gauge = self.record.row(row_id).gauge_at(tick, part_name("decorator", place))
@@ -148,20 +152,20 @@ class Explainer(Fared):
             if told:
                 yield self.names.line(row_id, [f": {decorator.kind.replace('_', ' ')}: {told}."])
 
-    def _cut_off(self, row_id: str, tick: int) -> Iterator[Line]:
+    def _cut_off(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         """That a machine did not settle at a tick, and was cut off."""
         refusal = self.record.row(row_id).refusal_at(tick, CUT_OFF)
         if refusal is not None:
             bits = [
-                Bit(" was cut off at this tick: "),
+                TextRun(" was cut off at this tick: "),
                 *self.names.because(refusal.cause),
-                Bit("."),
+                TextRun("."),
             ]
             yield self.names.line(row_id, bits, Tone.NO)
 
     # what runs
 
-    def _stands(self, row_id: str, tick: int, *, last: bool) -> Line:
+    def _stands(self, row_id: str, tick: int, *, last: bool) -> AnswerLine:
         if self.is_state(row_id):
             return self.names.line(row_id, entered_bits(self, row_id, tick), Tone.YES)
         if not last:
@@ -188,12 +192,12 @@ class Explainer(Fared):
         yield from [": ", *held] if held else []
         yield "."
 
-    def _others(self, parent: str, ran: str, tick: int) -> Iterator[Line]:
+    def _others(self, parent: str, ran: str, tick: int) -> Iterator[AnswerLine]:
         """The children besides the one that ran: those tried before it, or those that run beside
         it.
         """
         order, children = self.order(parent), self.outline.children[parent]
-        if order is Order.TOGETHER:
+        if order is ChildOrder.TOGETHER:
             beside = [
                 each
                 for each in children
@@ -204,10 +208,10 @@ class Explainer(Fared):
             tried = [
                 each for each in children if each != ran and self._in_this_round(each, parent, tick)
             ]
-            before = tried if order is Order.DRAWN else children[: children.index(ran)]
+            before = tried if order is ChildOrder.DRAWN else children[: children.index(ran)]
             yield from (self._before(child, tick) for child in before if self.family(child) in RUNS)
 
-    def _before(self, child: str, tick: int) -> Line:
+    def _before(self, child: str, tick: int) -> AnswerLine:
         """A child that was tried before the one that ran."""
         state = self.state_of(child, tick)
         tone = (
@@ -217,7 +221,7 @@ class Explainer(Fared):
         )
         return self.names.line(child, self.tried(child, tick), tone)
 
-    def _beside(self, child: str, parent: str, ran: str, tick: int) -> Line:
+    def _beside(self, child: str, parent: str, ran: str, tick: int) -> AnswerLine:
         """A child that runs beside the one that ran, or has ended while that still runs."""
         if self.state_of(child, tick) is not RowState.RUNNING:
             return self.names.line(
@@ -225,7 +229,7 @@ class Explainer(Fared):
             )
         down = self._down((child,), tick)
         states, inner = [each for each in down if self.is_state(each)], down[-1]
-        bits: list[Bit | str] = [
+        bits: list[TextRun | str] = [
             " is active beside " if states[:1] == [child] else " runs beside ",
             self.names.bit(ran),
         ]
@@ -243,22 +247,22 @@ class Explainer(Fared):
         if kind is not None and kind.rests and not is_tried:
             yield f" It {kind.rests}."
 
-    def _nothing(self, tick: int) -> Iterator[Line]:
+    def _nothing(self, tick: int) -> Iterator[AnswerLine]:
         if self.member.behavior is None:
-            yield Line(
+            yield AnswerLine(
                 "",
                 "",
-                (Bit(f"{self.title} is a puppet: it follows its walk and decides nothing."),),
+                (TextRun(f"{self.title} is a puppet: it follows its walk and decides nothing."),),
             )
         elif not self.outline.tops:
-            yield Line("", "", (Bit("Its behavior has no rows yet."),))
+            yield AnswerLine("", "", (TextRun("Its behavior has no rows yet."),))
         else:
             root = self.outline.tops[0]
             yield self.names.line(root, self.tried(root, tick), Tone.NO)
 
     # what does not run
 
-    def _line_not(self, row_id: str, tick: int) -> Line:
+    def _line_not(self, row_id: str, tick: int) -> AnswerLine:
         """The first thing in the way of a row whose parent runs, or which is the root."""
         record = self.record.row(row_id)
         if self.behavior.row(row_id).muted or record.refusal_at(tick) or record.span_at(tick):
@@ -268,11 +272,11 @@ class Explainer(Fared):
             return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
         siblings = self.outline.children[parent]
         ran, order = self._running_or_ended(siblings, tick), self.order(parent)
-        if order is Order.TOGETHER:
+        if order is ChildOrder.TOGETHER:
             return self.names.line(row_id, self._rests(row_id, parent, tick), Tone.NO)
         if ran is None:
             return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
-        if order is Order.DRAWN:
+        if order is ChildOrder.DRAWN:
             return self.names.line(row_id, self._not_drawn(row_id, parent, ran, tick), Tone.NO)
         if siblings.index(ran) < siblings.index(row_id):
             return self.names.line(row_id, self._waits_for(ran, parent, tick), Tone.NO)
@@ -319,7 +323,7 @@ class Explainer(Fared):
                 "and must turn to yes to take over."
             )
 
-    def _last_ran(self, row_id: str, tick: int) -> Iterator[Line]:
+    def _last_ran(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         span = self.record.row(row_id).last_span(tick)
         if span is None:
             yield self.names.line(row_id, [" has not run before in this take."])
@@ -335,7 +339,7 @@ class Explainer(Fared):
 
     # changes of mind
 
-    def _lead_before(self, lead: Lead) -> str | None:
+    def _lead_before(self, lead: LeadingSpan) -> str | None:
         """The one that could lead too and ended as a row took the lead; failing that, one that was
         over at once.
         """
@@ -357,7 +361,7 @@ class Explainer(Fared):
             else None
         )
 
-    def _why_left(self, before: str, lead: Lead) -> Bits:
+    def _why_left(self, before: str, lead: LeadingSpan) -> Bits:
         span = self._ending_near(before, lead.start)
         if span is None:
             return
@@ -391,7 +395,7 @@ class Explainer(Fared):
         """
         found: list[str] = []
         while level:
-            together = bool(found) and self.order(found[-1]) is Order.TOGETHER
+            together = bool(found) and self.order(found[-1]) is ChildOrder.TOGETHER
             running = (each for each in level if self.state_of(each, tick) is RowState.RUNNING)
             inner = (next(running, None) if together else None) or self._running_or_ended(
                 level, tick

@@ -8,9 +8,9 @@ from typing import Any
 from umbrant.catalog.declare import Catalog
 from umbrant.model.documents import Project
 from umbrant.review import keys, machines, nodes, rows, stages, takes, utilities
-from umbrant.review.findings import SORTS, Finding, Found, Scope, Sort
-from umbrant.review.takes import Run
-from umbrant.review.whole import Whole
+from umbrant.review.findings import RULES, Finding, Rule, RuleMatch, Subject
+from umbrant.review.project_analysis import ProjectAnalysis
+from umbrant.review.takes import AgentTake
 from umbrant.take.reader import Take
 
 MODULES = (rows, machines, utilities, keys, stages, nodes, takes)
@@ -21,9 +21,9 @@ def review(project: Project, catalog: Catalog) -> list[Finding]:
     """All findings in a valid project that have not been dismissed, file by file. Raises KeyError
     for a broken one.
     """
-    whole = Whole(project, catalog)
+    whole = ProjectAnalysis(project, catalog)
     found = list(_of_behaviors(whole))
-    for sort in _sorts(Scope.PROJECT):
+    for sort in _sorts(Subject.PROJECT):
         found.extend(_found(sort, whole, whole, ""))
     dismissed = {each.finding for each in project.cover.dismissed}
     order = [*(reading.file for reading in whole.readings)]
@@ -38,7 +38,7 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
     """The findings in a take, for each agent of it. Any thread."""
     found: dict[str, list[Finding]] = {}
     for agent in take.agents:
-        run = Run(take, agent, catalog)
+        run = AgentTake(take, agent, catalog)
         behavior = run.behavior
         if behavior is not None:
             file = f"behaviors/{behavior.name}.json"
@@ -51,18 +51,18 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
                     each.message,
                     each.about,
                 )
-                for sort in _sorts(Scope.TAKE)
+                for sort in _sorts(Subject.TAKE)
                 for each in sort.find(run)
             ]
     return found
 
 
-def _of_behaviors(whole: Whole) -> Iterator[Finding]:
+def _of_behaviors(whole: ProjectAnalysis) -> Iterator[Finding]:
     """What each behavior has; of a variant only what the one it is made from has not."""
     found = {
         reading.name: [
             each
-            for sort in _sorts(Scope.BEHAVIOR)
+            for sort in _sorts(Subject.BEHAVIOR)
             for each in _found(sort, reading, None, reading.file)
         ]
         for reading in whole.readings
@@ -75,16 +75,20 @@ def _of_behaviors(whole: Whole) -> Iterator[Finding]:
                 yield each
 
 
-def _sorts(scope: Scope) -> Iterable[Sort]:
-    return (sort for sort in SORTS.values() if sort.scope is scope)
+def _sorts(scope: Subject) -> Iterable[Rule]:
+    return (sort for sort in RULES.values() if sort.scope is scope)
 
 
-def _found(sort: Sort, looked_at: Any, whole: Whole | None, file: str) -> Iterator[Finding]:
+def _found(
+    sort: Rule, looked_at: Any, whole: ProjectAnalysis | None, file: str
+) -> Iterator[Finding]:
     for each in sort.find(looked_at):
         yield _finding(sort, each, file or each.file, whole, looked_at)
 
 
-def _finding(sort: Sort, each: Found, file: str, whole: Whole | None, looked_at: Any) -> Finding:
+def _finding(
+    sort: Rule, each: RuleMatch, file: str, whole: ProjectAnalysis | None, looked_at: Any
+) -> Finding:
     readings = whole.readings if whole is not None else [looked_at]
     reading = next((one for one in readings if one.file == file), None)
     row = reading.behavior.by_id.get(each.row_id) if reading is not None else None

@@ -10,7 +10,7 @@ from typing import Any
 from umbrant.model.edits import Edit
 
 
-class Weight(StrEnum):
+class Severity(StrEnum):
     """How bad it is."""
 
     ERROR = "error"
@@ -21,7 +21,7 @@ class Weight(StrEnum):
     """It could be simpler, or is worth a look."""
 
 
-class Scope(StrEnum):
+class Subject(StrEnum):
     """What is looked at to find it."""
 
     BEHAVIOR = "behavior"
@@ -30,7 +30,7 @@ class Scope(StrEnum):
 
 
 @dataclass(frozen=True)
-class Found:
+class RuleMatch:
     """Where something was found, and what: what the function of a sort yields."""
 
     message: str
@@ -43,22 +43,22 @@ class Found:
 
 
 @dataclass(frozen=True)
-class Sort:
+class Rule:
     """A sort of finding."""
 
     id: str
     title: str
     why: str
-    weight: Weight
-    scope: Scope
-    find: Callable[[Any], Iterator[Found]] = field(compare=False)
+    weight: Severity
+    scope: Subject
+    find: Callable[[Any], Iterator[RuleMatch]] = field(compare=False)
 
 
 @dataclass(frozen=True)
 class Finding:
     """One finding. `row` is the row's number and name."""
 
-    sort: Sort
+    sort: Rule
     file: str
     row_id: str
     row: str
@@ -91,15 +91,15 @@ class Finding:
         }
 
 
-_SORTS: dict[str, Sort] = {}
-SORTS: Mapping[str, Sort] = _SORTS
+_RULES: dict[str, Rule] = {}
+RULES: Mapping[str, Rule] = _RULES
 """All sorts of findings, by id, in the order in which they are declared."""
 
-Find = Callable[[Any], Iterator[Found]]
+Find = Callable[[Any], Iterator[RuleMatch]]
 
 
-def finding(
-    title: str, *, why: str, weight: Weight, scope: Scope = Scope.BEHAVIOR
+def rule(
+    title: str, *, why: str, weight: Severity, scope: Subject = Subject.BEHAVIOR
 ) -> Callable[[Find], Find]:
     """Declare a sort of finding: a function that yields where it was found. Its name is the sort's
     id.
@@ -107,9 +107,9 @@ def finding(
 
     def declare(find: Find) -> Find:
         name = getattr(find, "__name__", "")
-        if name in _SORTS:
+        if name in _RULES:
             raise ValueError(f"two sorts of findings are called '{name}'")
-        _SORTS[name] = Sort(name, title, why, weight, scope, find)
+        _RULES[name] = Rule(name, title, why, weight, scope, find)
         return find
 
     return declare

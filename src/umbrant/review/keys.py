@@ -5,15 +5,15 @@ without a listener.
 from collections.abc import Iterator
 
 from umbrant.catalog.declare import ParamType
-from umbrant.catalog.renames import extends
-from umbrant.catalog.uses import asks_in, conditions, given
+from umbrant.catalog.references import conditions, param_uses, sense_calls_in
+from umbrant.catalog.renaming import extends
 from umbrant.model.behaviors import Blackboard, Key, Row, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.staging import RaiseEvent, SetKey
 from umbrant.model.values import KeyRef, KeyType
-from umbrant.review.findings import Found, Scope, Weight, finding
-from umbrant.review.reading import Reading
-from umbrant.review.whole import Whole
+from umbrant.review.behavior_analysis import BehaviorAnalysis
+from umbrant.review.findings import RuleMatch, Severity, Subject, rule
+from umbrant.review.project_analysis import ProjectAnalysis
 
 RAISING = ("raise_event", "tell_agent", "tell_group")
 HEARING_SENSES = ("heard", "event", "time_since_event")
@@ -23,14 +23,14 @@ def _keys(project: Project) -> Iterator[tuple[Blackboard, Key]]:
     return ((board, key) for board in project.blackboards for key in board.keys)
 
 
-def _readings(whole: Whole, board: str) -> list[Reading]:
+def _readings(whole: ProjectAnalysis, board: str) -> list[BehaviorAnalysis]:
     """The behaviors that may use the keys of a blackboard."""
     return [
         each for each in whole.readings if extends(whole.project, each.behavior.blackboard, board)
     ]
 
 
-def _set_elsewhere(whole: Whole, board: Blackboard, key: Key) -> bool:
+def _set_elsewhere(whole: ProjectAnalysis, board: Blackboard, key: Key) -> bool:
     """Whether a cue sets a key, or one of the cast starts with a value of its own."""
     names = {each.name for each in _readings(whole, board.name)}
     for scenario in whole.project.scenarios:
@@ -41,25 +41,25 @@ def _set_elsewhere(whole: Whole, board: Blackboard, key: Key) -> bool:
     return False
 
 
-def _bound_from_outside(whole: Whole, board: Blackboard, key: Key) -> bool:
+def _bound_from_outside(whole: ProjectAnalysis, board: Blackboard, key: Key) -> bool:
     """Whether a row that uses a behavior with these keys binds this one."""
     return any(key.name in row.binds for reading in whole.readings for row in reading.rows)
 
 
-def _asked_elsewhere(whole: Whole, key: Key) -> bool:
+def _asked_elsewhere(whole: ProjectAnalysis, key: Key) -> bool:
     """Whether a formula of another key or a cue's condition names it."""
     written = [each.formula for _, each in _keys(whole.project)]
     written.extend(cue.when for scenario in whole.project.scenarios for cue in scenario.cues)
     return any(key.name in whole.named_in(text) for text in written if text)
 
 
-@finding(
+@rule(
     "A key that is read and never written",
     why="It has no value to begin with, so whoever reads it finds nothing there.",
-    weight=Weight.ERROR,
-    scope=Scope.PROJECT,
+    weight=Severity.ERROR,
+    scope=Subject.PROJECT,
 )
-def never_written(whole: Whole) -> Iterator[Found]:
+def never_written(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     """Read by rows, written by none, without a default, a formula or a value from cast and cues."""
     for board, key in _keys(whole.project):
         if key.default is not None or key.formula or _set_elsewhere(whole, board, key):
@@ -73,19 +73,19 @@ def never_written(whole: Whole) -> Iterator[Found]:
         if readers and not any(key.name in reading.uses[row.id].writes for reading, row in uses):
             reading, row = readers[0]
             message = f"{key.name} is read here, and nothing ever writes it."
-            yield Found(message, row.id, reading.file, about=key.name)
+            yield RuleMatch(message, row.id, reading.file, about=key.name)
 
 
-@finding(
+@rule(
     "A key that is written and never read",
     why=(
         "What is noted and never looked at changes nothing. It may be a leftover, or the wrong "
         "name somewhere."
     ),
-    weight=Weight.HINT,
-    scope=Scope.PROJECT,
+    weight=Severity.HINT,
+    scope=Subject.PROJECT,
 )
-def never_read(whole: Whole) -> Iterator[Found]:
+def never_read(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A key that rows write and nothing reads, or that nothing uses at all."""
     for board, key in _keys(whole.project):
         readings = _readings(whole, board.name)
@@ -97,18 +97,18 @@ def never_read(whole: Whole) -> Iterator[Found]:
             continue
         file = f"blackboards/{board.name}.json"
         said = "is written and never read" if written else "is used by nothing"
-        yield Found(f"{key.name} {said}.", "", file, about=key.name)
+        yield RuleMatch(f"{key.name} {said}.", "", file, about=key.name)
 
 
-@finding(
+@rule(
     "A target that goes stale",
     why=(
         "The point is noted once, and what it was taken from moves on. Note it as upkeep, or go "
         "to the thing itself."
     ),
-    weight=Weight.HINT,
+    weight=Severity.HINT,
 )
-def stale_target(reading: Reading) -> Iterator[Found]:
+def stale_target(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A point that is taken once from one that moves, or copied from a key that is kept fresh, and
     then gone to.
     """
@@ -119,7 +119,7 @@ def stale_target(reading: Reading) -> Iterator[Found]:
             else row.kind == "copy" and _is_fresh(reading, row)
         ):
             continue
-        taken = [each.value for each in given(row, reading.catalog) if each.param.writes]
+        taken = [each.value for each in param_uses(row, reading.catalog) if each.param.writes]
         key = next((value.key for value in taken if isinstance(value, KeyRef)), None)
         siblings = reading.outline.siblings(row.id)
         after = siblings[siblings.index(row.id) + 1 :]
@@ -129,10 +129,12 @@ def stale_target(reading: Reading) -> Iterator[Found]:
             for name, value in reading.behavior.row(each).args.items()
         )
         if key is not None and goes and key not in _refreshed(reading):
-            yield Found(f"{key} is taken once, and what it is taken from moves.", row.id, about=key)
+            yield RuleMatch(
+                f"{key} is taken once, and what it is taken from moves.", row.id, about=key
+            )
 
 
-def _refreshed(reading: Reading) -> set[str]:
+def _refreshed(reading: BehaviorAnalysis) -> set[str]:
     """The keys that upkeep has to do with."""
     values = (
         value for row in reading.rows for upkeep in row.upkeep for value in upkeep.args.values()
@@ -140,60 +142,60 @@ def _refreshed(reading: Reading) -> set[str]:
     return {value.key for value in values if isinstance(value, KeyRef)}
 
 
-def _is_fresh(reading: Reading, row: Row) -> bool:
+def _is_fresh(reading: BehaviorAnalysis, row: Row) -> bool:
     """Whether a row copies a point that upkeep writes anew all the time."""
     source = row.args.get("source")
     key = reading.keys.get(source.key) if isinstance(source, KeyRef) else None
     return key is not None and key.type is KeyType.POINT and key.name in _refreshed(reading)
 
 
-def _moves(reading: Reading, row: Row) -> bool:
+def _moves(reading: BehaviorAnalysis, row: Row) -> bool:
     """Whether what a row takes a point from is one of the cast."""
-    for each in given(row, reading.catalog):
+    for each in param_uses(row, reading.catalog):
         if isinstance(each.value, KeyRef) and not each.param.writes:
             key = reading.keys.get(each.value.key)
             return key is not None and key.type is KeyType.AGENT
     return False
 
 
-@finding(
+@rule(
     "An event that nobody hears",
     why="It is raised, and no row waits for it or asks for it.",
-    weight=Weight.WARNING,
-    scope=Scope.PROJECT,
+    weight=Severity.WARNING,
+    scope=Subject.PROJECT,
 )
-def unheard_event(whole: Whole) -> Iterator[Found]:
+def unheard_event(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     """An event that a row raises and nobody listens for."""
     listened = {name for _, _, name in _heard(whole)}
     for reading, row, event in _raised(whole):
         if not any(event == each or event.startswith(f"{each}.") for each in listened):
-            yield Found(
+            yield RuleMatch(
                 f"{event} is raised here, and nobody hears it.", row.id, reading.file, about=event
             )
 
 
-@finding(
+@rule(
     "An event that nobody raises",
     why="What waits for it waits for ever, unless you raise it by hand in a rehearsal.",
-    weight=Weight.WARNING,
-    scope=Scope.PROJECT,
+    weight=Severity.WARNING,
+    scope=Subject.PROJECT,
 )
-def never_raised(whole: Whole) -> Iterator[Found]:
+def never_raised(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     """An event that a row waits for and nothing raises."""
     raised = {event for _, _, event in _raised(whole)}
     for scenario in whole.project.scenarios:
         raised.update(cue.does.raises for cue in scenario.cues if isinstance(cue.does, RaiseEvent))
     for reading, row, event in _heard(whole):
         if not any(each == event or each.startswith(f"{event}.") for each in raised):
-            yield Found(
+            yield RuleMatch(
                 f"It waits for {event}, which nothing raises.", row.id, reading.file, about=event
             )
 
 
-def _raised(whole: Whole) -> Iterator[tuple[Reading, Row, str]]:
+def _raised(whole: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
     for reading in whole.readings:
         for row in reading.rows:
-            for each in given(row, reading.catalog):
+            for each in param_uses(row, reading.catalog):
                 if (
                     each.param.type is ParamType.EVENT
                     and each.kind.id in RAISING
@@ -202,10 +204,10 @@ def _raised(whole: Whole) -> Iterator[tuple[Reading, Row, str]]:
                     yield reading, row, each.value
 
 
-def _heard(whole: Whole) -> Iterator[tuple[Reading, Row, str]]:
+def _heard(whole: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
     for reading in whole.readings:
         for row in reading.rows:
-            for each in given(row, reading.catalog):
+            for each in param_uses(row, reading.catalog):
                 if (
                     each.param.type is ParamType.EVENT
                     and each.kind.id not in RAISING
@@ -213,7 +215,7 @@ def _heard(whole: Whole) -> Iterator[tuple[Reading, Row, str]]:
                 ):
                     yield reading, row, each.value
             for _, tree in conditions(row, reading.catalog):
-                for ask in asks_in(tree):
+                for ask in sense_calls_in(tree):
                     kind = reading.catalog.kinds.get(ask.sense)
                     named = [*ask.args, *(value for _, value in ask.named)]
                     if kind is not None and any(

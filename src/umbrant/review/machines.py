@@ -7,41 +7,41 @@ from dataclasses import dataclass
 from functools import partial
 
 from umbrant.catalog.declare import RUNS, Family
-from umbrant.catalog.language.tree import Compare, Number
+from umbrant.catalog.language.tree import Comparison, NumberTerm
 from umbrant.model.behaviors import Row
 from umbrant.model.edits import Edit, set_muted
 from umbrant.model.values import number_text
-from umbrant.review.findings import Found, Weight, finding
-from umbrant.review.reading import Reading, constant, tree_of
+from umbrant.review.behavior_analysis import BehaviorAnalysis, constant, tree_of
+from umbrant.review.findings import RuleMatch, Severity, rule
 
 
-def _machines(reading: Reading) -> Iterator[Row]:
+def _machines(reading: BehaviorAnalysis) -> Iterator[Row]:
     return (row for row in reading.rows if row.kind == "machine")
 
 
-def _states(reading: Reading, row: Row) -> Iterator[Row]:
+def _states(reading: BehaviorAnalysis, row: Row) -> Iterator[Row]:
     """The states in a machine or a state, at whatever depth."""
     for child in reading.children(row.id, Family.STATE):
         yield child
         yield from _states(reading, child)
 
 
-def _transitions(reading: Reading, row: Row) -> list[Row]:
+def _transitions(reading: BehaviorAnalysis, row: Row) -> list[Row]:
     return reading.children(row.id, Family.TRANSITION)
 
 
-def _all_transitions(reading: Reading, machine: Row) -> list[Row]:
+def _all_transitions(reading: BehaviorAnalysis, machine: Row) -> list[Row]:
     return [
         each for row in (machine, *_states(reading, machine)) for each in _transitions(reading, row)
     ]
 
 
-@finding(
+@rule(
     "A state that nothing leads to",
     why="It is never entered: no transition names it, and nothing begins in it.",
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def unreached_state(reading: Reading) -> Iterator[Found]:
+def unreached_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state that is neither where something begins nor where a transition leads."""
     for machine in _machines(reading):
         aims = {str(each.args.get("to", "")) for each in _all_transitions(reading, machine)}
@@ -51,10 +51,10 @@ def unreached_state(reading: Reading) -> Iterator[Found]:
         for state in _states(reading, machine):
             inside = {each.id for each in _states(reading, state)}
             if state.id not in entered and not inside & aims and state.kind != "history":
-                yield Found("Nothing leads to this state.", state.id)
+                yield RuleMatch("Nothing leads to this state.", state.id)
 
 
-def _begun_in(reading: Reading, row: Row) -> list[str]:
+def _begun_in(reading: BehaviorAnalysis, row: Row) -> list[str]:
     """The states in a row that are entered when it is."""
     proper = [each for each in reading.children(row.id, Family.STATE) if each.kind != "history"]
     if row.kind == "regions":
@@ -66,15 +66,15 @@ def _begun_in(reading: Reading, row: Row) -> list[str]:
     return [first, *remembered]
 
 
-@finding(
+@rule(
     "A state that nothing leads out of",
     why=(
         "Once it is entered the machine stays in it for good. If that is meant, make it a final "
         "state."
     ),
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def stuck_state(reading: Reading) -> Iterator[Found]:
+def stuck_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without a way out, in a machine that has other states."""
     for machine in _machines(reading):
         states = list(_states(reading, machine))
@@ -95,15 +95,15 @@ def stuck_state(reading: Reading) -> Iterator[Found]:
                 )
                 and not inner
             ):
-                yield Found("Nothing leads out of this state.", state.id)
+                yield RuleMatch("Nothing leads out of this state.", state.id)
 
 
-@finding(
+@rule(
     "A state that waits to be done with nothing to do",
     why="Its only ways out are 'on done', and a state without rows is never told to be done.",
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def nothing_to_do(reading: Reading) -> Iterator[Found]:
+def nothing_to_do(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows whose transitions all wait for it to be done."""
     for machine in _machines(reading):
         for state in _states(reading, machine):
@@ -115,18 +115,18 @@ def nothing_to_do(reading: Reading) -> Iterator[Found]:
                 and ways
                 and all(each.kind == "on_done" for each in ways)
             ):
-                yield Found("It waits to be done, and has no rows that could be.", state.id)
+                yield RuleMatch("It waits to be done, and has no rows that could be.", state.id)
 
 
-@finding(
+@rule(
     "A state with nothing in it",
     why=(
         "While it is active nothing is done. If that is meant, a row such as wait says so to "
         "whoever reads it."
     ),
-    weight=Weight.HINT,
+    weight=Severity.HINT,
 )
-def empty_state(reading: Reading) -> Iterator[Found]:
+def empty_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows, states, upkeep or work on entering or leaving it."""
     for machine in _machines(reading):
         for state in _states(reading, machine):
@@ -135,15 +135,15 @@ def empty_state(reading: Reading) -> Iterator[Found]:
             )
             waits = [each.kind == "on_done" for each in _transitions(reading, state)]
             if state.kind == "state" and empty and not (waits and all(waits)):
-                yield Found("While it is active nothing is done.", state.id)
+                yield RuleMatch("While it is active nothing is done.", state.id)
 
 
-@finding(
+@rule(
     "A transition that an earlier one always beats",
     why="Of two that could fire, the one written first does.",
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def beaten_transition(reading: Reading) -> Iterator[Found]:
+def beaten_transition(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A transition that waits for what an earlier one of the same state waits for too, with no more
     conditions.
     """
@@ -158,7 +158,7 @@ def beaten_transition(reading: Reading) -> Iterator[Found]:
                         partial(set_muted, behavior=reading.name, row_ids=[each.id], muted=True),
                     )
                     number = reading.outline.number[winner.id]
-                    yield Found(
+                    yield RuleMatch(
                         f"It never fires, for {number} before it does whenever it could.",
                         each.id,
                         fix=fix,
@@ -209,22 +209,22 @@ class _Bound:
 
 def _bound(row: Row) -> _Bound | None:
     tree = tree_of(str(row.args.get("when", ""))) if row.kind == "when" else None
-    if not isinstance(tree, Compare) or tree.sign not in ("<", "<=", ">", ">="):
+    if not isinstance(tree, Comparison) or tree.sign not in ("<", "<=", ">", ">="):
         return None
-    if isinstance(tree.right, Number):
+    if isinstance(tree.right, NumberTerm):
         return _Bound(row, str(row.args.get("to", "")), tree.left, tree.sign, tree.right.value)
     return None
 
 
-@finding(
+@rule(
     "Thresholds that overlap",
     why=(
         "Where both conditions hold the machine changes to and fro at every tick. Leave a "
         "distance between them."
     ),
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def overlapping_thresholds(reading: Reading) -> Iterator[Found]:
+def overlapping_thresholds(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """Two transitions that lead to and fro between two states, on the same value, both of which can
     hold at once.
     """
@@ -241,7 +241,7 @@ def overlapping_thresholds(reading: Reading) -> Iterator[Found]:
                     )
                     if back.to == state.id and back.value == one.value and not back.above and both:
                         numbers = f"{number_text(one.number)} and {number_text(back.number)}"
-                        yield Found(
+                        yield RuleMatch(
                             f"Between {numbers} it leads to {other.name or other.id} and that "
                             "leads back at once.",
                             one.row.id,
@@ -249,15 +249,15 @@ def overlapping_thresholds(reading: Reading) -> Iterator[Found]:
                         )
 
 
-@finding(
+@rule(
     "A gap between thresholds",
     why=(
         "A state with nothing to do that is left above one number or below another is stuck at "
         "what lies between."
     ),
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def threshold_gap(reading: Reading) -> Iterator[Found]:
+def threshold_gap(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows whose only two ways out leave a gap on one value."""
     for machine in _machines(reading):
         for state in _states(reading, machine):
@@ -277,21 +277,21 @@ def threshold_gap(reading: Reading) -> Iterator[Found]:
                 and low.number < high.number
             ):
                 numbers = f"{number_text(low.number)} and {number_text(high.number)}"
-                yield Found(
+                yield RuleMatch(
                     f"Between {numbers} nothing leads out of it, and it has nothing to do.",
                     state.id,
                 )
 
 
-@finding(
+@rule(
     "States that lead round without time",
     why=(
         "Transitions that always hold are taken at once: a ring of them never comes to rest "
         "within a tick."
     ),
-    weight=Weight.ERROR,
+    weight=Severity.ERROR,
 )
-def timeless_loop(reading: Reading) -> Iterator[Found]:
+def timeless_loop(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A ring of states whose transitions always hold."""
     for machine in _machines(reading):
         states = {state.id: state for state in _states(reading, machine)}
@@ -303,10 +303,10 @@ def timeless_loop(reading: Reading) -> Iterator[Found]:
                 at = at_once[at]
             if at == start and min(seen, key=lambda each: reading.outline.number[each]) == start:
                 names = " → ".join(states[each].name or each for each in (*seen, start))
-                yield Found(f"It never comes to rest: {names}.", start)
+                yield RuleMatch(f"It never comes to rest: {names}.", start)
 
 
-def _at_once(reading: Reading, state: Row) -> str:
+def _at_once(reading: BehaviorAnalysis, state: Row) -> str:
     """Where a state leads in the very tick it is entered; empty if nowhere."""
     for each in _transitions(reading, state):
         if each.kind == "when" and constant(str(each.args.get("when", ""))) is True:

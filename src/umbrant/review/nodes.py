@@ -5,8 +5,8 @@ from collections.abc import Iterator
 
 from umbrant.catalog.python_text import parse_python
 from umbrant.model.folder import NODES
-from umbrant.review.findings import Found, Scope, Weight, finding
-from umbrant.review.whole import Whole
+from umbrant.review.findings import RuleMatch, Severity, Subject, rule
+from umbrant.review.project_analysis import ProjectAnalysis
 
 UNREPEATABLE = {
     "random": "use `me.random`, which belongs to the agent and goes by the seed",
@@ -20,23 +20,23 @@ instead.
 """
 
 
-@finding(
+@rule(
     "A node that is another one each time",
     why=(
         "The same project, scenario and seed give the same take only if nothing in it goes by "
         "chance or by the clock."
     ),
-    weight=Weight.WARNING,
-    scope=Scope.PROJECT,
+    weight=Severity.WARNING,
+    scope=Subject.PROJECT,
 )
-def unrepeatable_node(whole: Whole) -> Iterator[Found]:
+def unrepeatable_node(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A file of the project's own nodes that imports a module of chance or of the clock."""
     for file in whole.project.nodes:
         for line, name in _imports(file.text):
             instead = UNREPEATABLE.get(name)
             if instead:
                 message = f"Line {line} imports `{name}`: {instead}."
-                yield Found(message, file=f"{NODES}/{file.name}", about=name)
+                yield RuleMatch(message, file=f"{NODES}/{file.name}", about=name)
 
 
 def _imports(text: str) -> Iterator[tuple[int, str]]:

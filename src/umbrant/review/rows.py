@@ -9,20 +9,20 @@ from hashlib import sha256
 from umbrant.catalog.declare import RUNS
 from umbrant.model.behaviors import Row, Watch
 from umbrant.model.edits import Edit, part_name, remove_part, set_guard, set_muted
-from umbrant.review.findings import Found, Scope, Weight, finding
-from umbrant.review.reading import Reading, constant
-from umbrant.review.whole import Whole
+from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
+from umbrant.review.findings import RuleMatch, Severity, Subject, rule
+from umbrant.review.project_analysis import ProjectAnalysis
 
 LEAST_COPIED = 4
 """How many rows a branch has at least that is worth writing once."""
 
 
-@finding(
+@rule(
     "A row that is never tried",
     why="The rows before it never let it be its turn, so what it says is never done.",
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def never_tried(reading: Reading) -> Iterator[Found]:
+def never_tried(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """In a selector after one that cannot fail, in a sequence after one that cannot succeed."""
     for row in reading.rows:
         if row.kind not in ("selector", "sequence"):
@@ -34,19 +34,19 @@ def never_tried(reading: Reading) -> Iterator[Found]:
             if not goes_on:
                 after = children[place + 1]
                 way = "fail" if row.kind == "selector" else "succeed"
-                yield Found(
+                yield RuleMatch(
                     f"It is never tried, for {reading.called(child)} before it can never {way}.",
                     after.id,
                 )
                 break
 
 
-@finding(
+@rule(
     "A chance of never or always",
     why="A chance of 0 keeps the row from ever being entered, and one of 1 does nothing.",
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def idle_chance(reading: Reading) -> Iterator[Found]:
+def idle_chance(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A chance that is 0 or 1."""
     for row in reading.rows:
         for place, decorator in enumerate(row.decorators):
@@ -58,37 +58,37 @@ def idle_chance(reading: Reading) -> Iterator[Found]:
                     partial(remove_part, behavior=reading.name, row_id=row.id, part=part),
                 )
                 said = "it is never entered" if share == 0 else "it is entered as without it"
-                yield Found(f"Its chance is {share:g}: {said}.", row.id, fix=edit)
+                yield RuleMatch(f"Its chance is {share:g}: {said}.", row.id, fix=edit)
 
 
-@finding(
+@rule(
     "A guard that goes without saying",
     why="A condition that asks nothing is the same at every tick.",
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def settled_guard(reading: Reading) -> Iterator[Found]:
+def settled_guard(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A guard that is always yes or always no."""
     for row in reading.rows:
         said = constant(row.guard.when) if row.guard else None
         if said is True:
             remove = partial(set_guard, behavior=reading.name, row_id=row.id, when="")
             edit = Edit("Take the guard off", remove)
-            yield Found("Its guard is always yes.", row.id, fix=edit)
+            yield RuleMatch("Its guard is always yes.", row.id, fix=edit)
         elif said is False:
             mute = partial(set_muted, behavior=reading.name, row_ids=[row.id], muted=True)
             edit = Edit("Mute the row", mute)
-            yield Found("Its guard is always no, so it is never entered.", row.id, fix=edit)
+            yield RuleMatch("Its guard is always no, so it is never entered.", row.id, fix=edit)
 
 
-@finding(
+@rule(
     "A take-over with nothing to take over",
     why=(
         "Only a row with others after it in the same selector or sequence can take the place of "
         "one that runs."
     ),
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def idle_take_over(reading: Reading) -> Iterator[Found]:
+def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A guard that watches for a take-over in a place where there can be none."""
     for row in reading.rows:
         if row.guard is None or not row.guard.watch.take_over:
@@ -102,25 +102,25 @@ def idle_take_over(reading: Reading) -> Iterator[Found]:
         when = row.guard.when
         change = partial(set_guard, behavior=reading.name, row_id=row.id, when=when, watch=watch)
         edit = Edit(f"Watch {watch}", change)
-        yield Found(
+        yield RuleMatch(
             "Its guard watches for a take-over, but there is nothing after it to take over.",
             row.id,
             fix=edit,
         )
 
 
-@finding(
+@rule(
     "The same rows twice",
     why=(
         "What is written twice is mended once and forgotten once. A behavior of its own can be "
         "used in both places."
     ),
-    weight=Weight.HINT,
-    scope=Scope.PROJECT,
+    weight=Severity.HINT,
+    scope=Subject.PROJECT,
 )
-def written_twice(whole: Whole) -> Iterator[Found]:
+def written_twice(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A branch of some size that stands in the behaviors of one blackboard more than once."""
-    seen: dict[tuple[str, str], tuple[Reading, Row]] = {}
+    seen: dict[tuple[str, str], tuple[BehaviorAnalysis, Row]] = {}
     for reading in whole.readings:
         if reading.behavior.variant_of is not None:
             continue
@@ -139,12 +139,12 @@ def written_twice(whole: Whole) -> Iterator[Found]:
             told, about = first.called(other), other.id
             if first is not reading:
                 told, about = f"{told} of {first.behavior.title}", f"{first.name}/{other.id}"
-            yield Found(
+            yield RuleMatch(
                 f"Its {len(inside)} rows say the same as {told}.", row.id, reading.file, about=about
             )
 
 
-def _looks(reading: Reading) -> dict[str, str]:
+def _looks(reading: BehaviorAnalysis) -> dict[str, str]:
     """What each branch says, its rows' ids and names left out. As they are read rows stand before
     those in them.
     """

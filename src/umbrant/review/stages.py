@@ -2,12 +2,12 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.uses import asks_in, conditions, given
+from umbrant.catalog.references import conditions, param_uses, sense_calls_in
 from umbrant.model.documents import Project
 from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import PlaceRef, Point
-from umbrant.review.findings import Found, Scope, Weight, finding
-from umbrant.review.whole import Whole
+from umbrant.review.findings import RuleMatch, Severity, Subject, rule
+from umbrant.review.project_analysis import ProjectAnalysis
 from umbrant.stage.ground import ground_of
 
 SEEING = ("can_see", "look_out")
@@ -26,13 +26,13 @@ def _off(stage: Stage, member: Member, point: Point) -> bool:
     return not ground_of(stage, member.body.radius_m, member.body.flies).holds(point)
 
 
-@finding(
+@rule(
     "A start where nobody can stand",
     why="Whoever starts inside a wall or in water has no way to anywhere.",
-    weight=Weight.ERROR,
-    scope=Scope.PROJECT,
+    weight=Severity.ERROR,
+    scope=Subject.PROJECT,
 )
-def start_off_ground(whole: Whole) -> Iterator[Found]:
+def start_off_ground(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     """One of the cast that starts where it cannot walk."""
     for scenario, stage, member in _played(whole.project):
         if _off(stage, member, member.start):
@@ -40,16 +40,16 @@ def start_off_ground(whole: Whole) -> Iterator[Found]:
             message = (
                 f"{member.title or member.name} starts at {where}, which is not walkable ground."
             )
-            yield Found(message, "", f"scenarios/{scenario.name}.json", about=member.name)
+            yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=member.name)
 
 
-@finding(
+@rule(
     "A place that cannot be reached",
     why="Whoever is to go there finds no way and fails.",
-    weight=Weight.WARNING,
-    scope=Scope.PROJECT,
+    weight=Severity.WARNING,
+    scope=Subject.PROJECT,
 )
-def unreachable_place(whole: Whole) -> Iterator[Found]:
+def unreachable_place(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A place that a behavior goes to, where one of the cast that runs it cannot get from its
     start.
     """
@@ -70,40 +70,42 @@ def unreachable_place(whole: Whole) -> Iterator[Found]:
                 told.add((scenario.name, place.name))
                 who = member.title or member.name
                 message = f"{place.name} cannot be reached by {who}."
-                yield Found(
+                yield RuleMatch(
                     message, "", f"stages/{stage.name}.json", about=f"{scenario.name}/{place.name}"
                 )
 
 
-def _places_in(behavior: str, whole: Whole) -> set[str]:
+def _places_in(behavior: str, whole: ProjectAnalysis) -> set[str]:
     """The places that the rows of a behavior name in their chips."""
     reading = next(each for each in whole.readings if each.name == behavior)
     return {
         each.value.place
         for row in reading.rows
-        for each in given(row, whole.catalog)
+        for each in param_uses(row, whole.catalog)
         if isinstance(each.value, PlaceRef)
     }
 
 
-@finding(
+@rule(
     "One that looks and cannot see",
     why="Its behavior asks what it sees, and its sight reaches no further than its own feet.",
-    weight=Weight.ERROR,
-    scope=Scope.PROJECT,
+    weight=Severity.ERROR,
+    scope=Subject.PROJECT,
 )
-def blind(whole: Whole) -> Iterator[Found]:
+def blind(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     """One of the cast without sight whose behavior asks what it can see."""
     looking = set()
     for reading in whole.readings:
         for row in reading.rows:
             asks = {
-                ask.sense for _, tree in conditions(row, whole.catalog) for ask in asks_in(tree)
+                ask.sense
+                for _, tree in conditions(row, whole.catalog)
+                for ask in sense_calls_in(tree)
             }
-            parts = {each.kind.id for each in given(row, whole.catalog)}
+            parts = {each.kind.id for each in param_uses(row, whole.catalog)}
             if (asks | parts) & set(SEEING):
                 looking.add(reading.name)
     for scenario, _, member in _played(whole.project):
         if member.behavior in looking and member.body.sight_m <= member.body.radius_m:
             message = f"{member.title or member.name} sees {member.body.sight_m:g} m far."
-            yield Found(message, "", f"scenarios/{scenario.name}.json", about=member.name)
+            yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=member.name)

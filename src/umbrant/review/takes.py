@@ -6,12 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family
-from umbrant.catalog.uses import uses_of
+from umbrant.catalog.references import key_references
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.behaviors import Behavior
 from umbrant.model.values import value_text
-from umbrant.reasons.minds import Lead, behavior_of, leads
-from umbrant.review.findings import Found, Scope, Weight, finding
+from umbrant.reasons.decision_changes import LeadingSpan, behavior_of, leading_spans
+from umbrant.review.findings import RuleMatch, Severity, Subject, rule
 from umbrant.take.reader import Take
 from umbrant.take.record import RowRecord, Span
 
@@ -25,7 +25,7 @@ STILL_M = 0.02
 
 
 @dataclass(frozen=True)
-class Run:
+class AgentTake:
     """One agent of a take."""
 
     take: Take
@@ -53,13 +53,13 @@ class Run:
         return f"{behavior.outline.number[row_id]} {behavior.row(row_id).name}".strip()
 
 
-@finding(
+@rule(
     "A row that never ran",
     why="In this take it was never entered. Ask why not, or play a scenario in which it is wanted.",
-    weight=Weight.HINT,
-    scope=Scope.TAKE,
+    weight=Severity.HINT,
+    scope=Subject.TAKE,
 )
-def never_ran(run: Run) -> Iterator[Found]:
+def never_ran(run: AgentTake) -> Iterator[RuleMatch]:
     """The outermost rows that were not entered once."""
     behavior = run.behavior
     for row in behavior.rows if behavior else ():
@@ -81,23 +81,23 @@ def never_ran(run: Run) -> Iterator[Found]:
             reason = (
                 "".join(text for _, text in refusals[-1].cause.parts()) + "." if refusals else ""
             )
-            yield Found(f"It never ran.{last}{reason}", row.id)
+            yield RuleMatch(f"It never ran.{last}{reason}", row.id)
 
 
-@finding(
+@rule(
     "Flipping between two rows",
     why=(
         "Each lets go as soon as the other takes over. A distance between their conditions, or a "
         "hold, calms them."
     ),
-    weight=Weight.WARNING,
-    scope=Scope.TAKE,
+    weight=Severity.WARNING,
+    scope=Subject.TAKE,
 )
-def flipping(run: Run) -> Iterator[Found]:
+def flipping(run: AgentTake) -> Iterator[RuleMatch]:
     """Two rows that took the lead from each other faster than twice a second, four times or
     more.
     """
-    found = leads(run.take, run.agent)
+    found = leading_spans(run.take, run.agent)
     place = 0
     while place < len(found):
         end = _flips_from(run, found, place)
@@ -113,11 +113,11 @@ def flipping(run: Run) -> Iterator[Found]:
                 f"{end - place} times within "
                 f"{span:.2f} s, from {run.seconds(one.start):.2f} s on. {causes}"
             )
-            yield Found(message, one.row_id, about=other.row_id)
+            yield RuleMatch(message, one.row_id, about=other.row_id)
         place = max(end, place + 1)
 
 
-def _flips_from(run: Run, found: tuple[Lead, ...], first: int) -> int:
+def _flips_from(run: AgentTake, found: tuple[LeadingSpan, ...], first: int) -> int:
     """The last of the leads that go to and fro quickly from this one on."""
     last = first
     while last + 1 < len(found):
@@ -129,21 +129,21 @@ def _flips_from(run: Run, found: tuple[Lead, ...], first: int) -> int:
     return last
 
 
-def _why(run: Run, lead: Lead) -> str:
+def _why(run: AgentTake, lead: LeadingSpan) -> str:
     span = run.record(lead.row_id).span_at(lead.end)
     if span is None or span.cause is None:
         return "it was done"
     return "".join(_told(run, name, text) for name, text in span.cause.parts())
 
 
-@finding(
+@rule(
     "A machine that does not settle",
     why="Its transitions lead on and on within one tick, so the tick was cut off. A gap between "
     "their thresholds, or a row that takes time, lets it come to rest.",
-    weight=Weight.WARNING,
-    scope=Scope.TAKE,
+    weight=Severity.WARNING,
+    scope=Subject.TAKE,
 )
-def unsettled(run: Run) -> Iterator[Found]:
+def unsettled(run: AgentTake) -> Iterator[RuleMatch]:
     """A machine of which ticks were cut off: it went round in a ring, or its agent's budget was
     spent.
     """
@@ -154,23 +154,23 @@ def unsettled(run: Run) -> Iterator[Found]:
             ticks = sum(each.end - each.start + 1 for each in cut)
             reason = "".join(_told(run, name, text) for name, text in first.cause.parts())
             count, since = "1 tick" if ticks == 1 else f"{ticks} ticks", run.seconds(first.start)
-            yield Found(f"It was cut off at {count}, first at {since:.2f} s: {reason}.", row_id)
+            yield RuleMatch(f"It was cut off at {count}, first at {since:.2f} s: {reason}.", row_id)
 
 
-def _told(run: Run, fact: str, text: str) -> str:
+def _told(run: AgentTake, fact: str, text: str) -> str:
     """A fact of a cause in words: rows by their numbers and names."""
     if fact == "rows":
         return " and ".join(run.called(each) for each in text.split())
     return run.called(text) if fact == "row" else text
 
 
-@finding(
+@rule(
     "Going and not moving",
     why="A row that goes somewhere ran, and the body stayed where it was.",
-    weight=Weight.WARNING,
-    scope=Scope.TAKE,
+    weight=Severity.WARNING,
+    scope=Subject.TAKE,
 )
-def not_moving(run: Run) -> Iterator[Found]:
+def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
     """A row that says how far it has to go, and went on for a while without the body moving."""
     behavior, poses = run.behavior, run.take.poses.get(run.agent)
     if behavior is None or poses is None:
@@ -188,17 +188,17 @@ def not_moving(run: Run) -> Iterator[Found]:
             ):
                 since = run.seconds(still)
                 cause = (
-                    f" It ended because {_why(run, Lead(span.start, span.end or 0, row.id))}."
+                    f" It ended because {_why(run, LeadingSpan(span.start, span.end or 0, row.id))}."
                     if span.cause
                     else ""
                 )
-                yield Found(
+                yield RuleMatch(
                     f"It ran from {since:.2f} s on and the body did not move.{cause}", row.id
                 )
                 break
 
 
-def _still(run: Run, span: Span, poses: np.ndarray) -> int | None:
+def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
     """The first tick from which the body stood for too long while a row ran."""
     ticks = round(STILL_S * run.take.header.ticks_per_s)
     end = span.end if span.end is not None else run.take.ticks - 1
@@ -210,25 +210,25 @@ def _still(run: Run, span: Span, poses: np.ndarray) -> int | None:
     return span.start + int(found[0]) if len(found) else None
 
 
-@finding(
+@rule(
     "A key that never changed",
     why=(
         "A row that writes it ran, and it kept the value it began with from the first tick to "
         "the last."
     ),
-    weight=Weight.HINT,
-    scope=Scope.TAKE,
+    weight=Severity.HINT,
+    scope=Subject.TAKE,
 )
-def unchanged_key(run: Run) -> Iterator[Found]:
+def unchanged_key(run: AgentTake) -> Iterator[RuleMatch]:
     """A key that a row wrote which ran, and that had one value all along."""
     behavior = run.behavior
     if behavior is None:
         return
     ran = [row for row in behavior.rows if run.record(row.id).spans]
-    written = {name for row in ran for name in uses_of(row, run.catalog).writes}
+    written = {name for row in ran for name in key_references(row, run.catalog).writes}
     for name, changes in run.take.agents[run.agent].keys.items():
         if name in written and len(changes.values) == 1 and not changes.values[0].row_id:
-            yield Found(
+            yield RuleMatch(
                 f"{name} was {value_text(changes.values[0].value)} all along.", "", about=name
             )
 

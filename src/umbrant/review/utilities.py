@@ -8,11 +8,11 @@ import numpy as np
 
 from umbrant.catalog.curves import worth_grid
 from umbrant.catalog.declare import Family
-from umbrant.catalog.language.tree import Ask, KeyName
+from umbrant.catalog.language.tree import KeyTerm, SenseCall
 from umbrant.model.behaviors import Row
 from umbrant.model.values import Curve, KeyRef, Shape, number_text
-from umbrant.review.findings import Found, Weight, finding
-from umbrant.review.reading import Reading, tree_of
+from umbrant.review.behavior_analysis import BehaviorAnalysis, tree_of
+from umbrant.review.findings import RuleMatch, Severity, rule
 
 POINTS = 201
 """At how many places of its range a curve is looked at."""
@@ -37,12 +37,12 @@ def _most(row: Row) -> float:
     return float(np.max(worth_grid(curve, np.linspace(low, high, POINTS), low, high)))
 
 
-@finding(
+@rule(
     "An option that can never win",
     why="Whatever comes in, its score stays at or below what must be exceeded to be chosen.",
-    weight=Weight.WARNING,
+    weight=Severity.WARNING,
 )
-def losing_option(reading: Reading) -> Iterator[Found]:
+def losing_option(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """An option whose weight is 0, or of which a consideration that is multiplied is never worth
     anything.
     """
@@ -61,19 +61,19 @@ def losing_option(reading: Reading) -> Iterator[Found]:
             if how == "product" and len(most) > 1 and min(most) > 0:
                 best = 1.0
             if best * weight <= threshold:
-                yield Found(f"Its score is {number_text(best * weight)} at most, and must be over "
+                yield RuleMatch(f"Its score is {number_text(best * weight)} at most, and must be over "
                             f"{number_text(threshold)}.", option.id)  # fmt: skip
 
 
-@finding(
+@rule(
     "A consideration whose range the input leaves",
     why=(
         "Below and above its range a curve stays what it is at the edge, so there every input is "
         "worth the same."
     ),
-    weight=Weight.HINT,
+    weight=Severity.HINT,
 )
-def narrow_range(reading: Reading) -> Iterator[Found]:
+def narrow_range(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A consideration that looks at less than half of what its key can be, or past it
     altogether.
     """
@@ -87,16 +87,16 @@ def narrow_range(reading: Reading) -> Iterator[Found]:
         seen = max(0.0, min(high, most) - max(low, least))
         if most > least and seen < (most - least) / 2:
             said = f"{number_text(least)} to {number_text(most)}"
-            yield Found(
+            yield RuleMatch(
                 f"Its input goes from {said}, its range from {number_text(low)} to "
                 f"{number_text(high)}.",
                 row.id,
             )
 
 
-def _bounds(reading: Reading, tree: object) -> tuple[float, float] | None:
+def _bounds(reading: BehaviorAnalysis, tree: object) -> tuple[float, float] | None:
     """Between what the value of a key lies, if it is bounded both ways."""
-    if isinstance(tree, KeyName) and tree.key in reading.keys:
+    if isinstance(tree, KeyTerm) and tree.key in reading.keys:
         key = reading.keys[tree.key]
         return (key.low, key.high) if key.low is not None and key.high is not None else None
-    return (0.0, 1.0) if isinstance(tree, Ask) and tree.sense == "level" else None
+    return (0.0, 1.0) if isinstance(tree, SenseCall) and tree.sense == "level" else None

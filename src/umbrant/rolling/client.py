@@ -11,7 +11,7 @@ from dataclasses import replace
 from tempfile import TemporaryDirectory
 
 from umbrant.rolling.orders import Reply, order_line, read_reply, stop_line
-from umbrant.rolling.roll import Order
+from umbrant.rolling.roll import RollOrder
 from umbrant.take.errors import TakeError
 
 SUPERVISOR = (sys.executable, "-P", "-m", "umbrant.rolling.supervisor")
@@ -36,7 +36,7 @@ class SupervisedRoll:
     left running.
     """
 
-    def __init__(self, order: Order) -> None:
+    def __init__(self, order: RollOrder) -> None:
         self._order = replace(order, path=order.path.absolute())
         self._folder = TemporaryDirectory(prefix="umbrant-")
         self._process = subprocess.Popen(  # noqa: S603  (our own module)

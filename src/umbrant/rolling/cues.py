@@ -7,18 +7,19 @@ from functools import singledispatchmethod
 from random import Random
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.decorators import SLACK_S
-from umbrant.catalog.language.ask import Asker
-from umbrant.catalog.work import Unbound
+from umbrant.catalog.kinds.decorators import SLACK_S
+from umbrant.catalog.language.bound_condition import BoundCondition
+from umbrant.catalog.protocols import Unbound
 from umbrant.catalog.world import BodyView
-from umbrant.engine.binding import Scope
+from umbrant.engine.binding import BindingScope
 from umbrant.engine.board import Board
-from umbrant.engine.events import Ears
-from umbrant.engine.recorder import Unrecorded
-from umbrant.engine.runner import Common
+from umbrant.engine.events import EventInbox
+from umbrant.engine.recorder import NullRecorder
+from umbrant.engine.runner import CastContext
+from umbrant.model.expanded import KeyScope
 from umbrant.model.staging import (
     Cue,
-    Deed,
+    CueAction,
     DropProp,
     MoveTo,
     RaiseEvent,
@@ -26,7 +27,6 @@ from umbrant.model.staging import (
     SetKey,
     TakeAway,
 )
-from umbrant.model.whole import Frame
 from umbrant.stage.world import StageWorld
 from umbrant.take.recorder import TakeRecorder
 
@@ -34,25 +34,28 @@ BY_CUE = "cue"
 """The part that is noted as the writer of keys that a cue sets."""
 
 
-class Director:
+class CueHost:
     """On whose behalf conditions of cues are asked: it has the world's keys and no body."""
 
     name = ""
     began_s = 0.0
 
-    def __init__(self, common: Common, world: StageWorld, writer: TakeRecorder) -> None:
+    def __init__(self, common: CastContext, world: StageWorld, writer: TakeRecorder) -> None:
         keys = common.project.world_keys()
         recorder = writer.agent("")
         self.world = world
         # A seeded generator is what a take needs.
         self.random = Random(f"{common.seed}/")  # noqa: S311
         self.board = Board(keys, recorder, world, shared=common.shared)
-        self.events = Ears(common.hub, "", None, lambda: world.now_s)
+        self.events = EventInbox(common.hub, "", None, lambda: world.now_s)
         self.board.start({})
         self.board.writer = ("", BY_CUE)
         self._common = common
-        self._scope = Scope(
-            self, Frame("", "", keys, {name: name for name in keys}), common.catalog, Unrecorded()
+        self._scope = BindingScope(
+            self,
+            KeyScope("", "", keys, {name: name for name in keys}),
+            common.catalog,
+            NullRecorder(),
         )
 
     @property
@@ -66,7 +69,7 @@ class Director:
             each.is_in(row_name) for each in self._common.runners if group in ("", each.group)
         )
 
-    def question(self, when: str) -> Asker:
+    def question(self, when: str) -> BoundCondition:
         """The condition of a cue. Raises Unbound."""
         return self._scope.question(when, "", "")
 
@@ -75,7 +78,7 @@ class Director:
 class _Waiting:
     cue: Cue
     number: int
-    question: Asker | None = None
+    question: BoundCondition | None = None
     was_true: bool = False
     done: bool = False
 
@@ -86,13 +89,13 @@ class CuePlayer:
     """
 
     def __init__(
-        self, scenario: Scenario, common: Common, world: StageWorld, writer: TakeRecorder
+        self, scenario: Scenario, common: CastContext, world: StageWorld, writer: TakeRecorder
     ) -> None:
         self._scenario = scenario
         self._common = common
         self._world = world
         self._writer = writer
-        self._director = Director(common, world, writer)
+        self._director = CueHost(common, world, writer)
         arrivals = [cue for member in scenario.cast for cue in member.arrivals()]
         self._waiting = [
             _Waiting(cue, number) for number, cue in enumerate((*scenario.cues, *arrivals), 1)
@@ -112,7 +115,7 @@ class CuePlayer:
         later = [one for each in self._waiting if self._is_due(each) for one in self._begin(each)]
         self._waiting.extend(later)
 
-    def do(self, deed: Deed, called: str) -> None:
+    def do(self, deed: CueAction, called: str) -> None:
         """Do something now."""
         reason = self._do(deed)
         if reason is not None:
@@ -142,7 +145,7 @@ class CuePlayer:
         return each.was_true and not before
 
     @singledispatchmethod
-    def _do(self, deed: Deed) -> Cause | None:
+    def _do(self, deed: CueAction) -> Cause | None:
         raise TypeError(f"{deed!r} is no deed")
 
     @_do.register

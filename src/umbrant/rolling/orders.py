@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from umbrant.model.folder import document_texts, parse_project
-from umbrant.model.staging import Cue, Step
-from umbrant.rolling.rehearse import Frame, Hand
-from umbrant.rolling.roll import Order
+from umbrant.model.staging import Cue, Push
+from umbrant.rolling.rehearse import RehearsalFrame, SteeringInput
+from umbrant.rolling.roll import RollOrder
 
 
 @dataclass(frozen=True)
@@ -22,8 +22,8 @@ class Reply:
     number: int
     take: Path | None = None
     error: str = ""
-    frame: Frame | None = None
-    steps: tuple[Step, ...] = ()
+    frame: RehearsalFrame | None = None
+    steps: tuple[Push, ...] = ()
     cues: tuple[Cue, ...] = ()
 
     def line(self) -> str:
@@ -45,7 +45,7 @@ class Reply:
         )
 
 
-def order_line(number: int, order: Order) -> str:
+def order_line(number: int, order: RollOrder) -> str:
     """An order to roll."""
     return json.dumps(
         {
@@ -61,12 +61,12 @@ def order_line(number: int, order: Order) -> str:
     )
 
 
-def rehearse_line(number: int, order: Order, puppet: str) -> str:
+def rehearse_line(number: int, order: RollOrder, puppet: str) -> str:
     """An order to rehearse."""
     return json.dumps({**json.loads(order_line(number, order)), "rehearse": puppet})
 
 
-def step_line(number: int, hand: Hand) -> str:
+def step_line(number: int, hand: SteeringInput) -> str:
     """What the hand does at the next tick of a rehearsal."""
     return json.dumps(
         {"number": number, "hand": hand.model_dump(mode="json", exclude_defaults=True)}
@@ -90,18 +90,18 @@ def read_reply(line: str) -> Reply:
         data["number"],
         Path(data["take"]) if data.get("take") else None,
         data.get("error", ""),
-        Frame.model_validate(data["frame"]) if data.get("frame") else None,
-        tuple(Step.model_validate(each) for each in data.get("steps", ())),
+        RehearsalFrame.model_validate(data["frame"]) if data.get("frame") else None,
+        tuple(Push.model_validate(each) for each in data.get("steps", ())),
         tuple(Cue.model_validate(each) for each in data.get("cues", ())),
     )
 
 
-def read_order(data: dict[str, object]) -> Order:
+def read_order(data: dict[str, object]) -> RollOrder:
     """What an order's line holds. Raises ProjectError where its documents are no project."""
     documents = data["documents"]
     assert isinstance(documents, dict)  # noqa: S101  (the line was written by `order_line`)
     seed, seconds = data["seed"], data["seconds"]
-    return Order(
+    return RollOrder(
         parse_project(documents),
         str(data["scenario"]),
         Path(str(data["path"])),

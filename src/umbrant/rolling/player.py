@@ -23,12 +23,12 @@ from pydantic_core import from_json
 from umbrant.engine.project_calls import described
 from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Scenario
-from umbrant.own_code import running_catalog
+from umbrant.project_code import running_catalog
 from umbrant.rolling.orders import read_order
-from umbrant.rolling.rehearse import Hand, Rehearsal
-from umbrant.rolling.roll import Order, Play, chunk_ticks, header_of, played
+from umbrant.rolling.rehearse import Rehearsal, SteeringInput
+from umbrant.rolling.roll import Play, RollOrder, chunk_ticks, header_of, played
 from umbrant.rolling.watch import SharedWatch
-from umbrant.take.pieces import Piece
+from umbrant.take.pieces import TakePiece
 from umbrant.take.recorder import TakeRecorder
 
 SEND_S = 0.25
@@ -258,14 +258,14 @@ class Player:
             play.tick(tick)
         return True
 
-    def _send_header(self, number: int, order: Order, scenario: Scenario) -> None:
+    def _send_header(self, number: int, order: RollOrder, scenario: Scenario) -> None:
         """All that is to be played could be set up: the take's file can begin."""
         self._outbox.send(number, "begun", header_of(order.project, scenario).model_dump_json())
 
     def _recorder(self, number: int, scenario: Scenario) -> TakeRecorder:
         """A recorder that sends what it records."""
 
-        def push(piece: Piece) -> None:
+        def push(piece: TakePiece) -> None:
             self._outbox.send(number, "piece", piece)
 
         due = _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
@@ -277,7 +277,7 @@ class Player:
             return
         if "end" not in data and not rehearsal.over:
             self._watch.come_on()
-            frame = rehearsal.step(Hand.model_validate(data["hand"]))
+            frame = rehearsal.step(SteeringInput.model_validate(data["hand"]))
             self._outbox.send(number, "frame", frame.model_dump_json())
         else:
             rehearsal.close()

@@ -11,20 +11,20 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
 from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.model.documents import Project
-from umbrant.model.staging import Cue, Deed, Scenario, Step
+from umbrant.model.staging import Cue, CueAction, Push, Scenario
 from umbrant.model.values import Document, Point
-from umbrant.rolling.roll import Order, Play, played
+from umbrant.rolling.roll import Play, RollOrder, played
 from umbrant.take.recorder import TakeRecorder
 
 
-class Hand(Document):
+class SteeringInput(Document):
     """What the hand does at one tick: how it pushes the puppet (None: as before), and deeds."""
 
     push: Point | None = None
-    deeds: tuple[Deed, ...] = ()
+    deeds: tuple[CueAction, ...] = ()
 
 
-class Frame(Document):
+class RehearsalFrame(Document):
     """How things stand at the beginning of a tick, for a window to draw."""
 
     tick: int
@@ -36,10 +36,10 @@ class Frame(Document):
 
 
 @dataclass
-class Track:
+class SteeringTrack:
     """What the hand has done so far."""
 
-    steps: list[Step] = field(default_factory=list)
+    steps: list[Push] = field(default_factory=list)
     cues: list[Cue] = field(default_factory=list)
 
 
@@ -50,14 +50,14 @@ class Rehearsal:
 
     def __init__(
         self,
-        order: Order,
+        order: RollOrder,
         puppet: str,
         record: Callable[[Scenario], TakeRecorder],
         catalog: Catalog = BUILTIN,
         watch: CallWatch = UNWATCHED,
     ) -> None:
         scenario = without_hand(played(order), puppet)
-        self.track = Track()
+        self.track = SteeringTrack()
         self.scenario = scenario
         """The scenario as it is rehearsed: the puppet stands and waits for the hand."""
         self.ticks = scenario.tick_count
@@ -73,12 +73,12 @@ class Rehearsal:
         """Whether the scenario has been played to its end."""
         return self._tick >= self.ticks
 
-    def step(self, hand: Hand) -> Frame:
+    def step(self, hand: SteeringInput) -> RehearsalFrame:
         """Play one tick with what the hand does at its beginning."""
         steered: tuple[str, Point] | None = None
         if hand.push is not None and hand.push != self._push:
             self._push, steered = hand.push, (self._puppet, hand.push)
-            self.track.steps.append(Step(tick=self._tick, push=hand.push))
+            self.track.steps.append(Push(tick=self._tick, push=hand.push))
         at_s = self._tick / self._rate
         self.track.cues.extend(Cue(at_s=at_s, does=deed, by_hand=True) for deed in hand.deeds)
         self._play.tick(self._tick, hand.deeds, steered)
@@ -89,7 +89,7 @@ class Rehearsal:
         """End it; what was recorded is handed over as far as it went."""
         self._recorder.end_chunk()
 
-    def _frame(self) -> Frame:
+    def _frame(self) -> RehearsalFrame:
         world = self._play.world
         poses = {
             body.name: (*body.place, body.heading_deg) for body in world.cast.values() if body.here
@@ -97,7 +97,7 @@ class Rehearsal:
         props = {
             prop.name: (*prop.place, prop.level) for prop in world.all_props.values() if prop.here
         }
-        return Frame(
+        return RehearsalFrame(
             tick=self._tick, poses=poses, props=props, said=tuple(self._recorder.just_said())
         )
 
@@ -106,7 +106,7 @@ def without_hand(scenario: Scenario, puppet: str) -> Scenario:
     """The scenario with the puppet standing, waiting for a hand, and without what an earlier hand
     did.
     """
-    still = (Step(tick=0, push=(0.0, 0.0)),)
+    still = (Push(tick=0, push=(0.0, 0.0)),)
     cast = tuple(
         each.model_copy(update={"steps": still}) if each.name == puppet else each
         for each in scenario.cast
@@ -117,7 +117,7 @@ def without_hand(scenario: Scenario, puppet: str) -> Scenario:
 
 
 def with_track(
-    project: Project, scenario: str, puppet: str, steps: Sequence[Step], cues: Sequence[Cue]
+    project: Project, scenario: str, puppet: str, steps: Sequence[Push], cues: Sequence[Cue]
 ) -> Project:
     """The project with what a hand did written into a scenario, in place of what an earlier hand
     did.

@@ -13,12 +13,12 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import cause
 from umbrant.catalog.declare import Catalog
 from umbrant.engine.project_calls import UNWATCHED, CallWatch
-from umbrant.engine.runner import Cast, Common, Runner
+from umbrant.engine.runner import Cast, CastContext, Runner
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts
-from umbrant.model.staging import Deed, Scenario
+from umbrant.model.staging import CueAction, Scenario
 from umbrant.model.values import Point
-from umbrant.own_code import running_catalog
+from umbrant.project_code import running_catalog
 from umbrant.rolling.cues import CuePlayer
 from umbrant.stage.world import StageWorld
 from umbrant.take.header import Header
@@ -34,7 +34,7 @@ take is cut short.
 
 
 @dataclass(frozen=True)
-class Order:
+class RollOrder:
     """What to play. `seed` and `seconds` stand in for the scenario's own."""
 
     project: Project
@@ -57,7 +57,7 @@ def never() -> bool:
 
 
 def roll(
-    order: Order, *, should_stop: Callable[[], bool] = never, catalog: Catalog = BUILTIN
+    order: RollOrder, *, should_stop: Callable[[], bool] = never, catalog: Catalog = BUILTIN
 ) -> Path:
     """Play a scenario as fast as it goes, recording everything; returns the path of the take.
 
@@ -88,14 +88,14 @@ class Play:
         watch: CallWatch = UNWATCHED,
     ) -> None:
         self.world = StageWorld(project.stage(scenario.stage), scenario, writer)
-        self.common = Common(project, catalog, scenario.seed, watch)
+        self.common = CastContext(project, catalog, scenario.seed, watch)
         self.cues = CuePlayer(scenario, self.common, self.world, writer)
         self._writer = writer
         self._poses = [(body, writer.posing(body.name)) for body in self.world.cast.values()]
         self._cast = Cast.of(self.common, scenario.players, self.world, writer.agent)
 
     def tick(
-        self, tick: int, deeds: Sequence[Deed] = (), steered: tuple[str, Point] | None = None
+        self, tick: int, deeds: Sequence[CueAction] = (), steered: tuple[str, Point] | None = None
     ) -> None:
         """Play one tick: cues, each agent's decisions in the order of the cast, then what the
         bodies do.
@@ -143,7 +143,7 @@ def header_of(project: Project, scenario: Scenario) -> Header:
     )
 
 
-def played(order: Order) -> Scenario:
+def played(order: RollOrder) -> Scenario:
     """The scenario as it is to be played."""
     scenario = order.project.scenario(order.scenario)
     changed: dict[str, object] = {}

@@ -21,13 +21,13 @@ from pathlib import Path
 from typing import IO, Any
 
 from umbrant.model.printable import printable
-from umbrant.model.staging import Cue, Step
+from umbrant.model.staging import Cue, Push
 from umbrant.rolling.orders import Reply
 from umbrant.rolling.player_process import PlayerProcess, die_with
-from umbrant.rolling.rehearse import Frame
+from umbrant.rolling.rehearse import RehearsalFrame
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
-from umbrant.take.pieces import ChunkPiece, Piece
+from umbrant.take.pieces import ChunkPiece, TakePiece
 from umbrant.take.take_file import TakeFile
 
 LOOK_S = 0.05
@@ -39,7 +39,7 @@ STALLED_S = 120.0
 
 
 @dataclass
-class Job:
+class RollJob:
     """An order that has not been replied to."""
 
     number: int
@@ -82,7 +82,7 @@ class Supervisor:
     """A file descriptor to read lines from."""
     replies: IO[str]
     _selector: selectors.DefaultSelector = field(default_factory=selectors.DefaultSelector)
-    _jobs: list[Job] = field(default_factory=list)
+    _jobs: list[RollJob] = field(default_factory=list)
     _player: PlayerProcess | None = None
     _read: bytes = b""
     _is_input_over: bool = False
@@ -163,7 +163,7 @@ class Supervisor:
                 self._send(self._player, line)
         else:
             self._begin(
-                Job(
+                RollJob(
                     number,
                     line,
                     Path(data["path"]),
@@ -172,7 +172,7 @@ class Supervisor:
                 )
             )
 
-    def _begin(self, job: Job) -> None:
+    def _begin(self, job: RollJob) -> None:
         self._drop_rehearsals()
         for older in self._jobs:
             older.is_superseded = True
@@ -182,7 +182,7 @@ class Supervisor:
         if self._player is not None:
             self._send(self._player, job.line)
 
-    def _stop(self, job: Job, because: str) -> None:
+    def _stop(self, job: RollJob, because: str) -> None:
         job.stopped_because = job.stopped_because or because
         job.stop_by_s = job.stop_by_s or time.monotonic() + STOP_S
         if self._player is not None:
@@ -231,7 +231,7 @@ class Supervisor:
             if not may_go_on:
                 self._ended(player)
 
-    def _hear(self, job: Job, what: str, more: list[Any]) -> None:
+    def _hear(self, job: RollJob, what: str, more: list[Any]) -> None:
         """Act on a message about a job."""
         if what == "begun":
             if not job.is_superseded:
@@ -243,13 +243,13 @@ class Supervisor:
         elif what == "ready":
             self._reply(Reply(job.number))
         elif what == "frame":
-            self._reply(Reply(job.number, frame=Frame.model_validate_json(more[0])))
+            self._reply(Reply(job.number, frame=RehearsalFrame.model_validate_json(more[0])))
         elif what == "stopped":
             self._conclude(job, job.stopped())
         elif what == "failed":
             self._conclude(job, str(more[0]))
         elif what == "played":
-            steps = tuple(Step.model_validate_json(each) for each in more[0])
+            steps = tuple(Push.model_validate_json(each) for each in more[0])
             cues = tuple(Cue.model_validate_json(each) for each in more[1])
             self._conclude(job, "", steps, cues)
 
@@ -279,7 +279,7 @@ class Supervisor:
         if not self._is_input_over or self._jobs:
             self._new_player()
 
-    def _is_to_blame(self, job: Job, player: PlayerProcess, how: str) -> bool:
+    def _is_to_blame(self, job: RollJob, player: PlayerProcess, how: str) -> bool:
         """Whether it was this order at which a player ended that had not begun its take yet."""
         return player.ended_at == job.number if player.ended_because else bool(how)
 
@@ -310,7 +310,7 @@ class Supervisor:
     # what comes of a job
 
     def _conclude(
-        self, job: Job, error: str, steps: tuple[Step, ...] = (), cues: tuple[Cue, ...] = ()
+        self, job: RollJob, error: str, steps: tuple[Push, ...] = (), cues: tuple[Cue, ...] = ()
     ) -> None:
         """Close the take of a job and reply. With an `error` it was cut short."""
         self._jobs.remove(job)
@@ -350,9 +350,9 @@ class Supervisor:
         self.replies.flush()
 
 
-def _piece(data: list[Any]) -> Piece:
+def _piece(data: list[Any]) -> TakePiece:
     ticks, ends_chunk, chunks, *rest = data
-    return Piece(int(ticks), bool(ends_chunk), [ChunkPiece(*each) for each in chunks], *rest)
+    return TakePiece(int(ticks), bool(ends_chunk), [ChunkPiece(*each) for each in chunks], *rest)
 
 
 def main() -> None:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.geometry import length_m, to_grid
-from umbrant.catalog.world import Way
+from umbrant.catalog.world import Route
 from umbrant.model.staging import Area, Blocks, Stage
 from umbrant.model.values import Point
 from umbrant.stage.horizon import Horizon
@@ -84,7 +84,7 @@ class Ground:
             and not self._obstacles.meet_line(start, end)
         )
 
-    def way(self, start: Point, goal: Point, reach_m: float = 0.0) -> Way:
+    def way(self, start: Point, goal: Point, reach_m: float = 0.0) -> Route:
         """The shortest way. A goal off the walkable ground is replaced by the nearest place on it
         within `reach_m`.
 
@@ -93,18 +93,18 @@ class Ground:
         """
         no_room = self.why_not_at(start)
         if no_room is not None:
-            return Way((), 0.0, no_room)
+            return Route((), 0.0, no_room)
         end = self.nearest(goal)
         if not self.holds(end) or length_m([goal, end]) > reach_m + SLACK_M:
-            return Way((), 0.0, cause("off_ground", goal=goal))
+            return Route((), 0.0, cause("off_ground", goal=goal))
         if self.is_clear(start, end):
-            return Way((end,), length_m([start, end]))
+            return Route((end,), length_m([start, end]))
         apart = self._apart(start, end)
         corners = None if apart else self._corners.way(np.asarray(start), np.asarray(end))
         if corners is None:
-            return Way((), 0.0, apart or cause("no_route", start=start, goal=goal))
+            return Route((), 0.0, apart or cause("no_route", start=start, goal=goal))
         way = [*(_as_point(corner) for corner in corners), end]
-        return Way(tuple(way), length_m([start, *way]))
+        return Route(tuple(way), length_m([start, *way]))
 
     @cached_property
     def _corners(self) -> Corners:

@@ -7,7 +7,7 @@ from typing import Protocol
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.geometry import distance_m, heading_to, length_m, to_grid
-from umbrant.catalog.world import BodyView, Noise, PropView, Sight, Way
+from umbrant.catalog.world import BodyView, Noise, PropView, Route, Sight
 from umbrant.model.staging import Member, Prop, Scenario, Stage
 from umbrant.model.values import Point
 from umbrant.stage.bodies import StageBody, StageProp
@@ -131,7 +131,7 @@ class StageWorld:
 
     # what bodies do
 
-    def head_for(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Way:
+    def move_towards(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Route:
         """Have a body go on towards a point. It goes no nearer than `reach_m`, measured along the
         way.
         """
@@ -143,7 +143,7 @@ class StageWorld:
         body.speed_m_s = min(speed_m_s, max(0.0, way.left_m - reach_m * 0.9) / self.tick_s)
         return way
 
-    def way_to(self, name: str, goal: Point) -> Way:
+    def route_to(self, name: str, goal: Point) -> Route:
         body = self.cast[name]
         return self._ground(body).way(body.place, goal)
 
@@ -224,15 +224,15 @@ class StageWorld:
     def _ground(self, body: StageBody) -> Ground:
         return ground_of(self._stage, body.radius_m, body.flies)
 
-    def _way_on(self, body: StageBody, ground: Ground, goal: Point, reach_m: float) -> Way:
+    def _way_on(self, body: StageBody, ground: Ground, goal: Point, reach_m: float) -> Route:
         """The way the body is on, if it still leads to the goal; else a new one."""
         if body.goal is not None and body.corners:
             strayed = distance_m(body.goal, goal)
             if strayed == 0.0:
-                return Way(tuple(body.corners), length_m((body.place, *body.corners)))
+                return Route(tuple(body.corners), length_m((body.place, *body.corners)))
             if strayed < STRAY_M and self._still_leads(body, ground, goal):
                 corners = (*body.corners[:-1], goal)
-                return Way(corners, length_m((body.place, *corners)))
+                return Route(corners, length_m((body.place, *corners)))
         way = ground.way(body.place, goal, reach_m)
         body.goal, body.corners = (None, []) if way.cause else (goal, list(way.corners))
         return way

@@ -6,11 +6,11 @@ last.
 
 from collections.abc import Callable
 
-from umbrant.catalog.language.found import Found
-from umbrant.catalog.work import Gauge, Measured, Progress, Refused
-from umbrant.engine.recorder import Running
+from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.protocols import Gauge, Measured, Progress, RefusalLog
+from umbrant.engine.recorder import RowLog
 from umbrant.model.edits import ROW
-from umbrant.model.values import Literal
+from umbrant.model.values import Value
 from umbrant.take.buffer import TakeBuffer
 from umbrant.take.chunks import AtomChunk, CountChunk, GaugeChunk, RefusalChunk, SpanChunk
 from umbrant.take.progress_recorder import ProgressRecorder
@@ -35,18 +35,18 @@ class AgentWriter:
         self._gauges: dict[tuple[str, str, Measured], GaugeChunk] = {}
         self._progress: dict[str, ProgressRecorder] = {}
 
-    def running(self, row_id: str) -> Running:
+    def running(self, row_id: str) -> RowLog:
         if row_id not in self._spans:
             self._spans[row_id] = SpanChunk((self._name, row_id, ROW), self._buffer)
         return self._spans[row_id]
 
-    def refusing(self, row_id: str, part: str) -> Refused:
+    def refusing(self, row_id: str, part: str) -> RefusalLog:
         place = (row_id, part)
         if place not in self._refusals:
             self._refusals[place] = RefusalChunk((self._name, row_id, part), self._buffer)
         return self._refusals[place]
 
-    def sensing(self, row_id: str, part: str) -> Callable[[int, Found | None], None]:
+    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
         place = (row_id, part)
         if place not in self._atoms:
             self._atoms[place] = AtomChunk((self._name, row_id, part), self._buffer)
@@ -80,7 +80,7 @@ class AgentWriter:
             self._counts[place] = CountChunk((self._name, row_id, part), self._buffer)
         return self._counts[place].add
 
-    def wrote(self, board: str, key: str, value: Literal | None, row_id: str, part: str) -> None:
+    def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None:
         self._buffer.keys.append(
             (self._name, board, key, self._buffer.tick, stored(value), row_id, part)
         )

@@ -4,11 +4,11 @@ from typing import Protocol
 
 from umbrant.take.pieces import ChunkPiece, Columns
 
-Place = tuple[str, str, str]
+ChunkKey = tuple[str, str, str]
 """An agent, a row and a part of it."""
 
 
-class Chunk(Protocol):
+class EventChunk(Protocol):
     """The events of one kind at one place since the chunk began."""
 
     def piece(self) -> ChunkPiece | None:
@@ -29,7 +29,7 @@ class TakeBuffer:
     def __init__(self, ticks_per_s: float) -> None:
         self.ticks_per_s = ticks_per_s
         self.tick = 0
-        self.chunks: list[Chunk] = []
+        self.chunks: list[EventChunk] = []
         """The places at which anything happened since the chunk began, or where something still
         goes on.
         """

@@ -9,10 +9,10 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.language.found import Found
-from umbrant.catalog.work import FAILURE, SUCCESS, Gauge, Measured, Status
-from umbrant.model.values import Literal
-from umbrant.take.buffer import Place, TakeBuffer
+from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.protocols import FAILURE, SUCCESS, Gauge, Measured, Status
+from umbrant.model.values import Value
+from umbrant.take.buffer import ChunkKey, TakeBuffer
 from umbrant.take.pieces import ChunkPiece
 from umbrant.take.record import Outcome, Refusal
 from umbrant.take.tables import What, plain
@@ -33,7 +33,7 @@ class ChunkBuffer:
     unsettled = 0
     """How many entries at the end of each column may still change: they are sent again."""
 
-    def __init__(self, place: Place, what: What | Measured, buffer: TakeBuffer) -> None:
+    def __init__(self, place: ChunkKey, what: What | Measured, buffer: TakeBuffer) -> None:
         self._place = place
         self._what = what.value
         self._buffer = buffer
@@ -81,11 +81,11 @@ class SpanChunk(ChunkBuffer):
 
     entered = ChunkBuffer._now
 
-    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+    def __init__(self, place: ChunkKey, buffer: TakeBuffer) -> None:
         super().__init__(place, What.RAN, buffer)
         self._ends: list[int] = []
         self._outcomes: list[str] = []
-        self._causes: list[Mapping[str, Literal] | None] = []
+        self._causes: list[Mapping[str, Value] | None] = []
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
         """It has ended with a status, or was stopped."""
@@ -109,13 +109,13 @@ class RefusalChunk(ChunkBuffer):
 
     unsettled = 1
 
-    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+    def __init__(self, place: ChunkKey, buffer: TakeBuffer) -> None:
         super().__init__(place, What.REFUSED, buffer)
         self.clock = buffer
         self.last = Refusal(-2, -2, NO_CAUSE)
         self._ends: list[int] = []
         """When each ended; of the last, when it ended as far as was known at the piece before."""
-        self._causes: list[Mapping[str, Literal]] = []
+        self._causes: list[Mapping[str, Value]] = []
 
     def __call__(self, cause: Cause, /) -> None:
         last, tick = self.last, self.clock.tick
@@ -145,7 +145,7 @@ class RefusalChunk(ChunkBuffer):
 class EntryChunk(ChunkBuffer):
     """Events with an entry each, which is kept as a list."""
 
-    def __init__(self, place: Place, what: What, buffer: TakeBuffer) -> None:
+    def __init__(self, place: ChunkKey, what: What, buffer: TakeBuffer) -> None:
         super().__init__(place, what, buffer)
         self._entries: list[tuple[object, ...]] = []
 
@@ -164,10 +164,10 @@ class EntryChunk(ChunkBuffer):
 class AtomChunk(EntryChunk):
     """What the atoms of a condition found."""
 
-    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+    def __init__(self, place: ChunkKey, buffer: TakeBuffer) -> None:
         super().__init__(place, What.FOUND, buffer)
 
-    def add(self, atom: int, found: Found | None) -> None:
+    def add(self, atom: int, found: AtomResult | None) -> None:
         """An atom found something else than before, or was passed over."""
         result = (found.truth, found.left, found.right, plain(found.cause)) if found else ()
         self._enter((atom, *result))
@@ -176,7 +176,7 @@ class AtomChunk(EntryChunk):
 class GaugeChunk(ChunkBuffer):
     """The numbers of one measure that a part of a row noted, each when it was news."""
 
-    def __init__(self, place: Place, measured: Measured, buffer: TakeBuffer) -> None:
+    def __init__(self, place: ChunkKey, measured: Measured, buffer: TakeBuffer) -> None:
         super().__init__(place, measured, buffer)
         self.measured = measured
         self._last: Gauge | None = None
@@ -214,7 +214,7 @@ class CountChunk(ChunkBuffer):
 
     add = ChunkBuffer._now
 
-    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+    def __init__(self, place: ChunkKey, buffer: TakeBuffer) -> None:
         super().__init__(place, What.COUNTED, buffer)
         self._before = 0
         """How many of them belong to the chunks before."""

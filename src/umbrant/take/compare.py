@@ -7,14 +7,14 @@ from umbrant.take.record import RowRecord
 
 
 @dataclass(frozen=True)
-class Stretch:
+class TickRange:
     """Ticks in a row, both ends included."""
 
     start: int
     end: int
 
 
-def different(before: Take, after: Take, agent: str) -> dict[str, tuple[Stretch, ...]]:
+def different(before: Take, after: Take, agent: str) -> dict[str, tuple[TickRange, ...]]:
     """For each row that did not do the same in both takes, the ticks of `after` at which it did
     something else.
 
@@ -31,18 +31,18 @@ def different(before: Take, after: Take, agent: str) -> dict[str, tuple[Stretch,
     return found
 
 
-def _stretches(one: RowRecord, other: RowRecord, ticks: int) -> tuple[Stretch, ...]:
+def _stretches(one: RowRecord, other: RowRecord, ticks: int) -> tuple[TickRange, ...]:
     """Between two edges of either record nothing changes, so comparing at the edges is enough."""
     edges = sorted(_edges(one) | _edges(other) | {0})
-    found: list[Stretch] = []
+    found: list[TickRange] = []
     for index, edge in enumerate(edges):
         if edge >= ticks or one.state_at(edge) is other.state_at(edge):
             continue
         end = min(ticks, edges[index + 1] if index + 1 < len(edges) else ticks) - 1
         if found and found[-1].end == edge - 1:
-            found[-1] = Stretch(found[-1].start, end)
+            found[-1] = TickRange(found[-1].start, end)
         else:
-            found.append(Stretch(edge, end))
+            found.append(TickRange(edge, end))
     return tuple(found)
 
 

@@ -9,7 +9,7 @@ from enum import StrEnum
 from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord, RowRecord
 
-Line = dict[str, object]
+ExportLine = dict[str, object]
 
 COLUMNS = ("tick", "seconds", "agent", "row", "what", "part", "end", "value", "cause")
 """The columns of a CSV export, and the fields of each line of a JSON Lines export."""
@@ -24,14 +24,14 @@ class ExportFormat(StrEnum):
 
 def export_text(take: Take, form: ExportFormat) -> str:
     """The take in a format: one line for each span, refusal, change and pose, ordered by tick."""
-    writer: dict[ExportFormat, Callable[[Iterator[Line]], str]] = {
+    writer: dict[ExportFormat, Callable[[Iterator[ExportLine]], str]] = {
         ExportFormat.CSV: _csv,
         ExportFormat.JSONL: _jsonl,
     }
     return writer[form](_lines(take))
 
 
-def _lines(take: Take) -> Iterator[Line]:
+def _lines(take: Take) -> Iterator[ExportLine]:
     found = [line for name, agent in take.agents.items() for line in _agent_lines(name, agent)]
     for name, poses in take.poses.items():
         for tick, (x, y, heading) in enumerate(poses.tolist()):
@@ -53,7 +53,7 @@ def _lines(take: Take) -> Iterator[Line]:
         yield {"seconds": round(take.header.seconds(int(str(line["tick"]))), 6), **line}
 
 
-def _agent_lines(name: str, agent: AgentRecord) -> Iterator[Line]:
+def _agent_lines(name: str, agent: AgentRecord) -> Iterator[ExportLine]:
     for key, changes in agent.keys.items():
         for tick, written in zip(changes.ticks, changes.values, strict=True):
             yield _line(tick, name, "key", row=written.row_id, part=key, value=written.value)
@@ -67,7 +67,7 @@ def _agent_lines(name: str, agent: AgentRecord) -> Iterator[Line]:
         yield _line(tick, name, "notice", part=what, cause=cause.json)
 
 
-def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[Line]:
+def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[ExportLine]:
     for span in record.spans:
         cause = span.cause.json if span.cause else None
         yield _line(
@@ -104,11 +104,11 @@ def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[Line]:
         yield _line(tick, name, "way", row=row_id, value=way)
 
 
-def _line(tick: int, agent: str, what: str, **more: object) -> Line:
+def _line(tick: int, agent: str, what: str, **more: object) -> ExportLine:
     return {"tick": tick, "agent": agent, "what": what, **more}
 
 
-def _jsonl(lines: Iterator[Line]) -> str:
+def _jsonl(lines: Iterator[ExportLine]) -> str:
     return "".join(
         json.dumps(
             {name: line[name] for name in COLUMNS if line.get(name) is not None}, ensure_ascii=False
@@ -118,7 +118,7 @@ def _jsonl(lines: Iterator[Line]) -> str:
     )
 
 
-def _csv(lines: Iterator[Line]) -> str:
+def _csv(lines: Iterator[ExportLine]) -> str:
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(COLUMNS)

@@ -3,10 +3,10 @@
 from functools import cached_property
 
 from umbrant.model.documents import Project
+from umbrant.model.expanded import ExpandedBehavior, expand_behavior
 from umbrant.model.folder import parse_project
 from umbrant.model.staging import Member, Scenario
 from umbrant.model.values import Document
-from umbrant.model.whole import Whole, whole_behavior
 
 FORMAT = "umbrant take 4"
 
@@ -36,13 +36,13 @@ class Header(Document):
         return self.played.players
 
     @cached_property
-    def _whole(self) -> dict[str, Whole]:
+    def _whole(self) -> dict[str, ExpandedBehavior]:
         return {}
 
-    def whole(self, behavior: str) -> Whole:
+    def whole(self, behavior: str) -> ExpandedBehavior:
         """A behavior as it ran, with all that it uses. Raises KeyError."""
         if behavior not in self._whole:
-            self._whole[behavior] = whole_behavior(self.project, behavior)
+            self._whole[behavior] = expand_behavior(self.project, behavior)
         return self._whole[behavior]
 
     @property

@@ -29,7 +29,7 @@ class ChunkPiece(NamedTuple):
     """
 
 
-class Piece(NamedTuple):
+class TakePiece(NamedTuple):
     """What was recorded since the piece before. `ticks` are over by now."""
 
     ticks: int

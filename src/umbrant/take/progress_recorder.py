@@ -2,9 +2,9 @@
 
 from collections.abc import Sequence
 
-from umbrant.catalog.work import Progress
+from umbrant.catalog.protocols import Progress
 from umbrant.model.values import Point
-from umbrant.take.buffer import Place, TakeBuffer
+from umbrant.take.buffer import ChunkKey, TakeBuffer
 from umbrant.take.chunks import EntryChunk
 from umbrant.take.tables import What
 
@@ -15,7 +15,7 @@ EVEN = 1e-6
 class RouteChunk(EntryChunk):
     """The corners of the ways that a row took."""
 
-    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+    def __init__(self, place: ChunkKey, buffer: TakeBuffer) -> None:
         super().__init__(place, What.WAY, buffer)
 
     def add(self, way: Sequence[Point]) -> None:
@@ -33,7 +33,7 @@ class ProgressRecorder(EntryChunk):
 
     unsettled = 1
 
-    def __init__(self, place: Place, buffer: TakeBuffer) -> None:
+    def __init__(self, place: ChunkKey, buffer: TakeBuffer) -> None:
         super().__init__(place, What.PROGRESS, buffer)
         self._ways = RouteChunk(place, buffer)
         self._since = 0

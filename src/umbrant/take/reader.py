@@ -9,17 +9,17 @@ from pathlib import Path
 import numpy as np
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.work import Measured
+from umbrant.catalog.protocols import Measured
 from umbrant.engine.recorder import WORLD
 from umbrant.model.printable import printable
 from umbrant.take.errors import TakeError
 from umbrant.take.header import FORMAT, Header
-from umbrant.take.record import AgentRecord, Changes, PropPlace, RowRecord, Written
+from umbrant.take.record import AgentRecord, Changes, KeyWrite, PropPlace, RowRecord
 from umbrant.take.stored import (
     FARTHEST,
-    Damaged,
+    DamagedTake,
+    DecodedValues,
     Floats,
-    Memory,
     cause_of_text,
     check_tables,
     decoded,
@@ -78,7 +78,7 @@ def read_take(path: Path) -> Take:
     try:
         with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as file:
             take = _read(path, file)
-    except (sqlite3.Error, UnicodeDecodeError, OSError, Damaged) as error:
+    except (sqlite3.Error, UnicodeDecodeError, OSError, DamagedTake) as error:
         # SQLite quotes what it finds in a damaged file, which need not be text.
         reason = printable((str(error) or type(error).__name__).splitlines()[0])
         raise TakeError(
@@ -94,7 +94,7 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
     check_tables(file, *TABLES)
     ticks = decoded("the number of ticks", int, meta.get(RECORDED))
     if not 0 <= ticks <= header.ticks:
-        raise Damaged(f"it says that {ticks} of {header.ticks} ticks were recorded")
+        raise DamagedTake(f"it says that {ticks} of {header.ticks} ticks were recorded")
     agents = {member.name: AgentRecord() for member in header.cast}
     nobody = AgentRecord()
     _read_agents(file, header, agents, ticks)
@@ -111,7 +111,7 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
         agents.get(agent, nobody).notices.append(
             (tick, what, decoded("a cause", cause_of_text, cause))
         )
-    memory = Memory(path.stat().st_size)
+    memory = DecodedValues(path.stat().st_size)
     flat = _arrays(file, "pose", "agent", "poses", 3, ticks, memory)
     poses = {name: numbers.reshape(-1, 3) for name, numbers in flat.items()}
     levels = _arrays(file, "level", "prop", "levels", 1, ticks, memory)
@@ -130,7 +130,7 @@ def _header(meta: Mapping[str, str]) -> Header:
     """What the take says of itself, with documents that can be read."""
     header = decoded("the header", Header.model_validate_json, meta.get(HEADER))
     if header.format != FORMAT:
-        raise Damaged(f"its format is '{header.format}', not '{FORMAT}'")
+        raise DamagedTake(f"its format is '{header.format}', not '{FORMAT}'")
     decoded("the documents", lambda each: each.played.players, header)
     return header
 
@@ -156,12 +156,12 @@ def _read_agents(
         rows = _of(agents, agent).rows
         record = rows.get(row_id) or rows.setdefault(row_id, RowRecord())
         if row_id not in rows_of[agent]:
-            raise Damaged(f"'{row_id[:40]}' is no row of {agent}")
+            raise DamagedTake(f"'{row_id[:40]}' is no row of {agent}")
         chunk = decoded(f"{what} of {row_id}", stored_chunk, starts, ends, numbers, more)
         _check_order(last, (agent, row_id, part, what), chunk.ticks)
         told_at = chunk.ticks + chunk.ends
         if told_at and not (min(told_at) >= 0 and max(told_at) <= ticks):
-            raise Damaged(f"{what} of {row_id} is not within the take")
+            raise DamagedTake(f"{what} of {row_id} is not within the take")
         if what in READ:
             decode, put = READ[what]
         else:
@@ -178,7 +178,9 @@ def _check_order(
     if not ticks:
         return
     if ticks[0] < last.get(place, 0) or ticks != sorted(ticks):
-        raise Damaged(f"{place[-1][:40]} of {place[1][:40]} does not go on in the order of time")
+        raise DamagedTake(
+            f"{place[-1][:40]} of {place[1][:40]} does not go on in the order of time"
+        )
     last[place] = ticks[-1]
 
 
@@ -194,22 +196,22 @@ def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, Agent
         "row": str,
         "part": str,
     }
-    shared: dict[str, dict[str, Changes[Written]]] = {}
+    shared: dict[str, dict[str, Changes[KeyWrite]]] = {}
     for agent, board, key, tick, stored, row_id, part in stored_rows(file, "key", **columns):
         value = decoded(
             f"the value of {key}", plain_value, decoded(f"the value of {key}", loaded, stored)
         )
         if row_id and row_id not in rows_of.get(agent, ()):
-            raise Damaged(f"'{row_id[:40]}' is no row of '{agent[:40]}'")
+            raise DamagedTake(f"'{row_id[:40]}' is no row of '{agent[:40]}'")
         if board:
             add_change(
                 kept(shared.setdefault(board, {}), key),
                 tick,
-                Written(value, row_id, part, agent),
+                KeyWrite(value, row_id, part, agent),
                 key,
             )
         elif agent in agents:
-            add_change(kept(agents[agent].keys, key), tick, Written(value, row_id, part), key)
+            add_change(kept(agents[agent].keys, key), tick, KeyWrite(value, row_id, part), key)
     for member in header.cast:
         for board in (member.group or "", WORLD) if member.behavior else ():
             agents[member.name].keys.update(shared.get(board, {}))
@@ -222,7 +224,7 @@ def _arrays(
     column: str,
     width: int,
     ticks: int,
-    memory: Memory,
+    memory: DecodedValues,
 ) -> dict[str, Floats]:
     """Each thing's numbers over the whole take, so many for each tick, NaN where none were
     written.
@@ -235,7 +237,7 @@ def _arrays(
             whole = found[each] = memory.take(length)
         numbers = decoded(f"the {column} of {each}", np.frombuffer, chunk, "<f4")
         if np.any(np.abs(numbers[~np.isnan(numbers)]) > FARTHEST):
-            raise Damaged(f"the {column} of {each} are beyond all measure")
+            raise DamagedTake(f"the {column} of {each} are beyond all measure")
         start = max(0, min(length, tick * width))
         end = min(length, start + len(numbers))
         whole[start:end] = numbers[: end - start]
@@ -256,5 +258,5 @@ def _rows_of(header: Header) -> dict[str, Mapping[str, object]]:
 
 def _of(agents: dict[str, AgentRecord], name: str) -> AgentRecord:
     if name not in agents:
-        raise Damaged(f"'{name[:40]}' is not among its cast")
+        raise DamagedTake(f"'{name[:40]}' is not among its cast")
     return agents[name]

@@ -9,10 +9,10 @@ from enum import StrEnum
 from typing import Generic, NamedTuple, TypeVar
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.language.found import Found
-from umbrant.catalog.work import Gauge
+from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.protocols import Gauge
 from umbrant.model.edits import ROW
-from umbrant.model.values import Literal, Point
+from umbrant.model.values import Point, Value
 
 
 class Outcome(StrEnum):
@@ -92,12 +92,12 @@ class Changes(Generic[T]):
 
 
 @dataclass(frozen=True, slots=True)
-class Written:
+class KeyWrite:
     """A key's value, and the row and part that wrote it; no row for values that were there at the
     start.
     """
 
-    value: Literal | None
+    value: Value | None
     row_id: str
     part: str
     agent: str = ""
@@ -106,7 +106,7 @@ class Written:
     """
 
 
-class Done(NamedTuple):
+class ProgressSample(NamedTuple):
     """How far a running action was: `left` of `of`, in `unit`. From then on each tick takes `rate`
     off what is left.
     """
@@ -133,8 +133,8 @@ class RowRecord:
 
     spans: list[Span] = field(default_factory=list)
     refusals: dict[str, list[Refusal]] = field(default_factory=dict)
-    sensed: dict[tuple[str, int], Changes[Found | None]] = field(default_factory=dict)
-    progress: Changes[Done] = field(default_factory=Changes)
+    sensed: dict[tuple[str, int], Changes[AtomResult | None]] = field(default_factory=dict)
+    progress: Changes[ProgressSample] = field(default_factory=Changes)
     gauges: dict[str, Changes[Gauge]] = field(default_factory=dict)
     """What each part of the row noted."""
     ways: Changes[tuple[Point, ...]] = field(default_factory=Changes)
@@ -178,7 +178,7 @@ class RowRecord:
         changes = self.gauges.get(part)
         return changes.at(tick) if changes else None
 
-    def done_at(self, tick: int) -> Done | None:
+    def done_at(self, tick: int) -> ProgressSample | None:
         """How far the row was at a tick, None before it first said so."""
         place = self.progress.index(tick)
         if place < 0:
@@ -190,7 +190,7 @@ class RowRecord:
             left=max(0.0, done.left - done.rate * (tick - self.progress.ticks[place]))
         )
 
-    def found_at(self, part: str, atom: int, tick: int) -> Found | None:
+    def found_at(self, part: str, atom: int, tick: int) -> AtomResult | None:
         """What a condition's atom gave when it was last asked at or before a tick."""
         changes = self.sensed.get((part, atom))
         return changes.at(tick) if changes else None
@@ -205,7 +205,7 @@ class AgentRecord:
     """All that is kept of one agent."""
 
     rows: dict[str, RowRecord] = field(default_factory=dict)
-    keys: dict[str, Changes[Written]] = field(default_factory=dict)
+    keys: dict[str, Changes[KeyWrite]] = field(default_factory=dict)
     """Its own keys, and those it shares with others."""
     heard: list[tuple[int, str, str]] = field(default_factory=list)
     """Events it heard: tick, event, and who raised it (empty for the scenario or the author)."""

@@ -7,9 +7,9 @@ from umbrant.catalog.causes import Cause
 from umbrant.model.values import Point
 from umbrant.take.agent_writer import AgentWriter
 from umbrant.take.buffer import TakeBuffer
-from umbrant.take.pieces import Piece
+from umbrant.take.pieces import TakePiece
+from umbrant.take.samples import LevelTrack, PoseTrack, Posing
 from umbrant.take.tables import cause_text
-from umbrant.take.tracks import Levels, Poses, Posing
 
 
 def never_due() -> bool:
@@ -29,7 +29,7 @@ class TakeRecorder(TakeBuffer):
         self,
         ticks_per_s: float,
         chunk_ticks: int,
-        push: Callable[[Piece], None],
+        push: Callable[[TakePiece], None],
         due: Callable[[], bool] = never_due,
     ) -> None:
         super().__init__(ticks_per_s)
@@ -43,8 +43,8 @@ class TakeRecorder(TakeBuffer):
         self._notices: list[tuple[str, int, str, str | None]] = []
         self._spoken_at, self._spoken = -1, list[tuple[str, str]]()
         """The last tick at which anything was said, and what was said then."""
-        self._poses: dict[str, Poses] = {}
-        self._levels: dict[str, Levels] = {}
+        self._poses: dict[str, PoseTrack] = {}
+        self._levels: dict[str, LevelTrack] = {}
 
     def agent(self, name: str) -> AgentWriter:
         """The recorder of one agent."""
@@ -69,13 +69,13 @@ class TakeRecorder(TakeBuffer):
 
     def posing(self, name: str) -> Posing:
         """For where a body is at each tick."""
-        return self._poses.setdefault(name, Poses(self, self._chunk_began_at)).tell
+        return self._poses.setdefault(name, PoseTrack(self, self._chunk_began_at)).tell
 
     def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None:
         """How full a prop is at this tick, and where; a level of None where it is not there."""
         levels = self._levels.get(name)
         if levels is None:
-            levels = self._levels[name] = Levels(self, self._chunk_began_at)
+            levels = self._levels[name] = LevelTrack(self, self._chunk_began_at)
         levels.tell(level)
         if self._places.get(name) != (place, carrier):
             self._places[name] = place, carrier
@@ -99,9 +99,9 @@ class TakeRecorder(TakeBuffer):
         self.chunks = [chunk for chunk in self.chunks if chunk.begin()]
         self._chunk_began_at, self._chunk_ends_at = self.tick, self.tick + self._chunk_ticks
 
-    def _piece(self, *, ends_chunk: bool) -> Piece:
+    def _piece(self, *, ends_chunk: bool) -> TakePiece:
         found = (chunk.piece() for chunk in self.chunks)
-        return Piece(
+        return TakePiece(
             self.tick,
             ends_chunk,
             [each for each in found if each is not None],

@@ -13,7 +13,7 @@ from pydantic_core import from_json
 
 from umbrant.catalog.causes import Cause
 from umbrant.model.problems import ProjectError
-from umbrant.model.values import Literal, Point
+from umbrant.model.values import Point, Value
 
 MALFORMED = (
     ValueError,
@@ -42,7 +42,7 @@ Floats = NDArray[np.float32]
 T = TypeVar("T")
 
 
-class Damaged(Exception):  # noqa: N818  (it says what the file is)
+class DamagedTake(Exception):  # noqa: N818  (it says what the file is)
     """Something in a take's file is not what it should be. Raised and caught in this module only.
 
     It is raised where a stored value is decoded, and nowhere else: a mistake of ours in what is
@@ -50,7 +50,7 @@ class Damaged(Exception):  # noqa: N818  (it says what the file is)
     """
 
 
-class Memory:
+class DecodedValues:
     """How much memory the arrays of a take may take up: what its file could hold, and some room.
 
     Numbers that were not written are NaN in them. A small file that asks for large arrays is no
@@ -64,7 +64,7 @@ class Memory:
         """An array of so many numbers. Raises Damaged."""
         self._left -= 4 * count
         if self._left < 0:
-            raise Damaged("it asks for far more memory than it can have written")
+            raise DamagedTake("it asks for far more memory than it can have written")
         return np.full(count, np.nan, dtype=np.float32)
 
 
@@ -82,11 +82,11 @@ def stored_rows(
         # In a damaged file the same page can be found in many places, and reading it would go on
         # and on.
         if last is not None and (type(place) is not type(last) or place <= last):
-            raise Damaged(f"the rows of the table '{table}' go round in circles")
+            raise DamagedTake(f"the rows of the table '{table}' go round in circles")
         last = place
         for value, kind, column in zip(row, kinds, columns, strict=True):
             if not isinstance(value, kind) and not (kind is float and isinstance(value, int)):
-                raise Damaged(f"'{column}' of the table '{table}' holds {str(value)[:40]!r}")
+                raise DamagedTake(f"'{column}' of the table '{table}' holds {str(value)[:40]!r}")
         yield tuple(row)
 
 
@@ -97,7 +97,7 @@ def check_tables(file: sqlite3.Connection, *wanted: str) -> None:
     found = {str(sql) for _, sql in file.execute("SELECT name, sql FROM sqlite_master")}
     missing = [sql for sql in wanted if sql not in found]
     if missing:
-        raise Damaged(f"there is no table as in '{missing[0][:60]}'")
+        raise DamagedTake(f"there is no table as in '{missing[0][:60]}'")
 
 
 def decoded(what: str, decode: Callable[..., T], *stored: object) -> T:
@@ -107,10 +107,12 @@ def decoded(what: str, decode: Callable[..., T], *stored: object) -> T:
     try:
         return decode(*stored)
     except MALFORMED as error:
-        raise Damaged(f"{what}: {(str(error) or type(error).__name__).splitlines()[0]}") from error
+        raise DamagedTake(
+            f"{what}: {(str(error) or type(error).__name__).splitlines()[0]}"
+        ) from error
 
 
-def plain_value(value: Any) -> Literal | None:
+def plain_value(value: Any) -> Value | None:
     """A plain value: a list of two numbers is a point. Raises ValueError for anything else."""
     return value if value.__class__ in PLAIN else plain_point(value)
 

@@ -12,11 +12,11 @@ from typing import Any, TypeVar
 import numpy as np
 from pydantic_core import from_json
 
-from umbrant.catalog.language.found import Found
-from umbrant.catalog.work import Gauge, Measured
+from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.protocols import Gauge, Measured
 from umbrant.model.values import Point
-from umbrant.take.record import Changes, Done, Outcome, Refusal, RowRecord, Span
-from umbrant.take.stored import PLAIN, Damaged, plain_cause, plain_point, plain_value
+from umbrant.take.record import Changes, Outcome, ProgressSample, Refusal, RowRecord, Span
+from umbrant.take.stored import PLAIN, DamagedTake, plain_cause, plain_point, plain_value
 from umbrant.take.tables import What
 
 K = TypeVar("K")
@@ -65,7 +65,7 @@ def _put_spans(record: RowRecord, part: str, spans: list[Span]) -> None:
         if (span.end is not None and span.end < span.start) or (
             last and (last.end is None or last.end > span.start)
         ):
-            raise Damaged("a row ran twice at one time")
+            raise DamagedTake("a row ran twice at one time")
         record.spans.append(span)
 
 
@@ -83,34 +83,36 @@ def _put_refusals(record: RowRecord, part: str, found: list[Refusal]) -> None:
         refusals.pop()
     for refusal in found:
         if refusal.end < refusal.start or (refusals and refusals[-1].end >= refusal.start):
-            raise Damaged("a row was refused twice at one time")
+            raise DamagedTake("a row was refused twice at one time")
         refusals.append(refusal)
 
 
-def _finds_of(chunk: StoredChunk) -> list[tuple[int, int, Found | None]]:
+def _finds_of(chunk: StoredChunk) -> list[tuple[int, int, AtomResult | None]]:
     return [
         (tick, int(atom), _found(*found) if found else None)
         for tick, (atom, *found) in zip(chunk.ticks, chunk.more, strict=True)
     ]
 
 
-def _put_finds(record: RowRecord, part: str, finds: list[tuple[int, int, Found | None]]) -> None:
+def _put_finds(
+    record: RowRecord, part: str, finds: list[tuple[int, int, AtomResult | None]]
+) -> None:
     for tick, atom, found in finds:
         kept(record.sensed, (part, atom)).add(tick, found)
 
 
-def _progress_of(chunk: StoredChunk) -> list[tuple[int, Done]]:
+def _progress_of(chunk: StoredChunk) -> list[tuple[int, ProgressSample]]:
     return [(tick, _done(*done)) for tick, done in zip(chunk.ticks, chunk.more, strict=True)]
 
 
-def _done(left: float | None, of: float | None, unit: str, rate: float) -> Done:
+def _done(left: float | None, of: float | None, unit: str, rate: float) -> ProgressSample:
     numbers = [float(each) for each in (left, of) if each is not None]
     if any(math.isnan(each) for each in numbers):
         raise ValueError("no number")
-    return Done(left, of, str(unit), float(rate))
+    return ProgressSample(left, of, str(unit), float(rate))
 
 
-def _put_progress(record: RowRecord, part: str, progress: list[tuple[int, Done]]) -> None:
+def _put_progress(record: RowRecord, part: str, progress: list[tuple[int, ProgressSample]]) -> None:
     for tick, done in progress:
         record.progress.add(tick, done)
 
@@ -156,7 +158,7 @@ def put_gauges(record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]) ->
     """Add what a part of a row noted. Raises Damaged."""
     changes = kept(record.gauges, part)
     if changes.ticks and gauges and gauges[0][0] < changes.ticks[-1]:
-        raise Damaged("what was measured does not go on in the order of time")
+        raise DamagedTake("what was measured does not go on in the order of time")
     for tick, gauge in gauges:
         changes.add(tick, gauge)
 
@@ -187,13 +189,15 @@ def kept(place: dict[K, Changes[T]], key: K) -> Changes[T]:
 def add_change(changes: Changes[T], tick: int, value: T, what: str) -> None:
     """Add a change, which must not come before the last. Raises Damaged."""
     if tick < 0 or (changes.ticks and tick < changes.ticks[-1]):
-        raise Damaged(f"{what} does not go on in the order of time")
+        raise DamagedTake(f"{what} does not go on in the order of time")
     changes.add(tick, value)
 
 
-def _found(truth: bool | None, left: Any, right: Any, cause: Mapping[str, Any] | None) -> Found:
+def _found(
+    truth: bool | None, left: Any, right: Any, cause: Mapping[str, Any] | None
+) -> AtomResult:
     if left.__class__ not in PLAIN:
         left = plain_value(left)
     if right.__class__ not in PLAIN:
         right = plain_value(right)
-    return Found(truth, left, right, plain_cause(cause) if cause else None)
+    return AtomResult(truth, left, right, plain_cause(cause) if cause else None)

@@ -10,7 +10,7 @@ from typing import Any
 from pydantic_core import from_json, to_json
 
 from umbrant.catalog.causes import Cause
-from umbrant.model.values import Literal
+from umbrant.model.values import Value
 
 SCHEMA = """
 CREATE TABLE meta (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
@@ -105,7 +105,7 @@ def listed(told: Sequence[object]) -> str:
     return to_json(told).decode()
 
 
-def plain(cause: Cause | None) -> Mapping[str, Literal] | None:
+def plain(cause: Cause | None) -> Mapping[str, Value] | None:
     """A cause as a list in a column holds it."""
     return cause.plain if cause else None
 
@@ -139,7 +139,7 @@ def encode_chunk(
 _NUMBERS = (float, int)
 
 
-def stored(value: Literal | None) -> float | str | None:
+def stored(value: Value | None) -> float | str | None:
     """A value as a column without a type holds it: numbers and nothing as they are, all else as
     JSON.
     """
@@ -148,7 +148,7 @@ def stored(value: Literal | None) -> float | str | None:
     return to_json(value).decode()
 
 
-def loaded(value: float | str | None) -> Literal | None:
+def loaded(value: float | str | None) -> Value | None:
     """The reverse of `stored`: a list of two numbers is a point."""
     found: Any = from_json(value) if isinstance(value, str) else value
     return tuple(found) if isinstance(found, list) else found

@@ -10,7 +10,7 @@ from typing import Any
 
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
-from umbrant.take.pieces import Columns, Piece
+from umbrant.take.pieces import Columns, TakePiece
 from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, encode_chunk
 
 PLAIN = {
@@ -39,7 +39,7 @@ class TakeFile:
         self._file = self._create(path)
         self._guarded(self._begin, header)
 
-    def push(self, piece: Piece) -> None:
+    def push(self, piece: TakePiece) -> None:
         """Take in a piece; with the last of a chunk all of it goes to disk."""
         self._chunk.add(piece)
         self.ticks = piece.ticks
@@ -143,7 +143,7 @@ class _OpenChunk:
         self.levels: dict[str, bytearray] = {}
         self._events: dict[tuple[str, str, str, str], list[list[Any]]] = {}
 
-    def add(self, piece: Piece) -> None:
+    def add(self, piece: TakePiece) -> None:
         """Take in a piece."""
         for *place, columns in piece.chunks:
             key: Any = tuple(place)

@@ -8,18 +8,18 @@ from dataclasses import dataclass
 from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType
 from umbrant.catalog.language.tree import (
     Arithmetic,
-    Ask,
-    Both,
-    Compare,
-    Either,
-    KeyName,
+    Comparison,
+    ConditionTree,
+    Conjunction,
+    Disjunction,
+    KeyTerm,
     LanguageError,
-    Not,
-    Number,
-    Span,
-    Text,
-    Tree,
-    YesNo,
+    Negation,
+    NumberTerm,
+    SenseCall,
+    TextSpan,
+    TextTerm,
+    YesNoTerm,
     parse,
 )
 from umbrant.model.behaviors import Key
@@ -38,7 +38,7 @@ _TEXTS = (
 )
 """The parameters of senses that are told with a text in quotes."""
 
-_WRITTEN = {Number: KeyType.NUMBER, Text: KeyType.TEXT, YesNo: KeyType.YES_NO}
+_WRITTEN = {NumberTerm: KeyType.NUMBER, TextTerm: KeyType.TEXT, YesNoTerm: KeyType.YES_NO}
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,7 @@ class Fault:
 
     message: str
     remedy: str
-    span: Span
+    span: TextSpan
 
 
 def faults(
@@ -80,7 +80,7 @@ def faults(
     return found
 
 
-def bound_args(ask: Ask, kind: Kind) -> dict[str, Tree]:
+def bound_args(ask: SenseCall, kind: Kind) -> dict[str, ConditionTree]:
     """The arguments of a sense by the names of its parameters. Surplus ones are left out; `faults`
     tells of them.
     """
@@ -94,36 +94,36 @@ class _Checker:
     catalog: Catalog
     board: str
 
-    def check(self, tree: Tree) -> Iterator[Fault]:
+    def check(self, tree: ConditionTree) -> Iterator[Fault]:
         match tree:
-            case KeyName():
+            case KeyTerm():
                 yield from self._key(tree)
-            case Ask():
+            case SenseCall():
                 yield from self._ask(tree)
-            case Not(part=part):
+            case Negation(part=part):
                 yield from self._yes_no([part])
-            case Both(parts=parts) | Either(parts=parts):
+            case Conjunction(parts=parts) | Disjunction(parts=parts):
                 yield from self._yes_no(parts)
             case Arithmetic(left=left, right=right):
                 yield from self._numbers(left, right)
-            case Compare():
+            case Comparison():
                 yield from self._compare(tree)
 
-    def type_of(self, tree: Tree) -> KeyType | None:
+    def type_of(self, tree: ConditionTree) -> KeyType | None:
         """What a part of the condition gives; None when that cannot be said."""
         match tree:
-            case KeyName(key=key):
+            case KeyTerm(key=key):
                 return self.keys[key].type if key in self.keys else None
-            case Ask(sense=sense):
+            case SenseCall(sense=sense):
                 kind = self.catalog.get(sense, Family.SENSE)
                 return kind.gives if kind else None
             case Arithmetic():
                 return KeyType.NUMBER
-            case Number() | Text() | YesNo():
+            case NumberTerm() | TextTerm() | YesNoTerm():
                 return _WRITTEN[type(tree)]
         return KeyType.YES_NO
 
-    def _key(self, tree: KeyName) -> Iterator[Fault]:
+    def _key(self, tree: KeyTerm) -> Iterator[Fault]:
         if tree.key in self.keys:
             return
         if self.catalog.get(tree.key, Family.SENSE):
@@ -138,7 +138,7 @@ class _Checker:
                 tree.span,
             )
 
-    def _ask(self, tree: Ask) -> Iterator[Fault]:
+    def _ask(self, tree: SenseCall) -> Iterator[Fault]:
         kind = self.catalog.get(tree.sense, Family.SENSE)
         if kind is None:
             known = [each.id for each in self.catalog.family(Family.SENSE)]
@@ -168,8 +168,8 @@ class _Checker:
                     tree.span,
                 )
 
-    def _argument(self, sense: str, param: Param, value: Tree) -> Iterator[Fault]:
-        if isinstance(value, KeyName):
+    def _argument(self, sense: str, param: Param, value: ConditionTree) -> Iterator[Fault]:
+        if isinstance(value, KeyTerm):
             yield from self._key(value)
             key = self.keys.get(value.key)
             if key and key.type not in param.keys:
@@ -179,15 +179,15 @@ class _Checker:
                     "",
                     value.span,
                 )
-        elif isinstance(value, Text):
+        elif isinstance(value, TextTerm):
             if param.type not in _TEXTS:
                 yield Fault(f"`{param.name}` of `{sense}` cannot be a text", "", value.span)
-        elif param.type is not ParamType.NUMBER or not isinstance(value, Number):
+        elif param.type is not ParamType.NUMBER or not isinstance(value, NumberTerm):
             yield Fault(
                 f"`{param.name}` of `{sense}` cannot be this", f"It is {param.help}.", value.span
             )
 
-    def _yes_no(self, parts: "list[Tree] | tuple[Tree, ...]") -> Iterator[Fault]:
+    def _yes_no(self, parts: "list[ConditionTree] | tuple[ConditionTree, ...]") -> Iterator[Fault]:
         for part in parts:
             yield from self.check(part)
             kind = self.type_of(part)
@@ -196,19 +196,19 @@ class _Checker:
                     f"a {kind} is neither yes nor no", "Compare it with something.", part.span
                 )
 
-    def _numbers(self, left: Tree, right: Tree) -> Iterator[Fault]:
+    def _numbers(self, left: ConditionTree, right: ConditionTree) -> Iterator[Fault]:
         for side in (left, right):
             yield from self.check(side)
             kind = self.type_of(side)
             if kind not in (KeyType.NUMBER, None):
                 yield Fault(f"a {kind} cannot be reckoned with", "", side.span)
 
-    def _compare(self, tree: Compare) -> Iterator[Fault]:
+    def _compare(self, tree: Comparison) -> Iterator[Fault]:
         yield from self.check(tree.left)
         yield from self.check(tree.right)
         left, right = self.type_of(tree.left), self.type_of(tree.right)
         for side in (tree.left, tree.right):
-            if isinstance(side, Compare | Not | Both | Either):
+            if isinstance(side, Comparison | Negation | Conjunction | Disjunction):
                 yield Fault(
                     "a comparison cannot itself be compared",
                     "Join them with `and` or `or`.",

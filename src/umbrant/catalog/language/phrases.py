@@ -11,24 +11,24 @@ from umbrant.catalog.language.check import bound_args
 from umbrant.catalog.language.tree import (
     SIGNS,
     Arithmetic,
-    Ask,
-    Both,
-    Compare,
-    Either,
-    KeyName,
-    Not,
-    Number,
-    Span,
-    Text,
-    Tree,
-    YesNo,
+    Comparison,
+    ConditionTree,
+    Conjunction,
+    Disjunction,
+    KeyTerm,
+    Negation,
+    NumberTerm,
+    SenseCall,
+    TextSpan,
+    TextTerm,
+    YesNoTerm,
 )
 from umbrant.model.values import value_text
 
 PLAIN = Quantity()
 
 
-class PieceKind(StrEnum):
+class PhrasePieceKind(StrEnum):
     """What a piece of a sentence is."""
 
     WORDS = "words"
@@ -37,31 +37,31 @@ class PieceKind(StrEnum):
 
 
 @dataclass(frozen=True)
-class Piece:
+class PhrasePiece:
     """A stretch of a sentence. A NUMBER can be dragged: it stands at `span` of the condition's
     text.
     """
 
-    kind: PieceKind
+    kind: PhrasePieceKind
     text: str
-    span: Span = (0, 0)
+    span: TextSpan = (0, 0)
     value: float = 0.0
     quantity: Quantity = PLAIN
 
 
-def pieces(tree: Tree, catalog: Catalog) -> list[Piece]:
+def pieces(tree: ConditionTree, catalog: Catalog) -> list[PhrasePiece]:
     """The condition in words."""
     return list(_said(tree, catalog, PLAIN))
 
 
-def spoken(tree: Tree, catalog: Catalog) -> str:
+def spoken(tree: ConditionTree, catalog: Catalog) -> str:
     """The condition as one text."""
     return " ".join(piece.text for piece in pieces(tree, catalog))
 
 
-def unit_of(tree: Tree, catalog: Catalog) -> str:
+def unit_of(tree: ConditionTree, catalog: Catalog) -> str:
     """The unit of what a part of a condition gives; empty if it has none."""
-    if isinstance(tree, Ask):
+    if isinstance(tree, SenseCall):
         kind = catalog.get(tree.sense, Family.SENSE)
         return kind.unit if kind else ""
     if isinstance(tree, Arithmetic) and tree.sign in "+-":
@@ -69,37 +69,39 @@ def unit_of(tree: Tree, catalog: Catalog) -> str:
     return ""
 
 
-def _said(tree: Tree, catalog: Catalog, quantity: Quantity) -> Iterator[Piece]:
+def _said(tree: ConditionTree, catalog: Catalog, quantity: Quantity) -> Iterator[PhrasePiece]:
     match tree:
-        case Number(value=value, span=span):
-            yield Piece(PieceKind.NUMBER, value_text(value, quantity.unit), span, value, quantity)
-        case Text(value=said) | YesNo(value=said):
+        case NumberTerm(value=value, span=span):
+            yield PhrasePiece(
+                PhrasePieceKind.NUMBER, value_text(value, quantity.unit), span, value, quantity
+            )
+        case TextTerm(value=said) | YesNoTerm(value=said):
             yield _words(value_text(said))
-        case KeyName(key=key, span=span):
-            yield Piece(PieceKind.KEY, key, span)
-        case Ask():
+        case KeyTerm(key=key, span=span):
+            yield PhrasePiece(PhrasePieceKind.KEY, key, span)
+        case SenseCall():
             yield from _ask(tree, catalog)
-        case Not(part=part):
+        case Negation(part=part):
             yield _words("not")
             yield from _bracketed(part, catalog, quantity)
-        case Both(parts=parts) | Either(parts=parts):
-            yield from _joined(parts, "and" if isinstance(tree, Both) else "or", catalog)
+        case Conjunction(parts=parts) | Disjunction(parts=parts):
+            yield from _joined(parts, "and" if isinstance(tree, Conjunction) else "or", catalog)
         case Arithmetic(sign=sign, left=left, right=right):
             yield from _bracketed(left, catalog, quantity)
             yield _words({"*": "×", "/": "÷", "-": "−"}.get(sign, sign))
             yield from _bracketed(right, catalog, quantity)
-        case Compare():
+        case Comparison():
             yield from _compared(tree, catalog)
 
 
-def _compared(tree: Compare, catalog: Catalog) -> Iterator[Piece]:
+def _compared(tree: Comparison, catalog: Catalog) -> Iterator[PhrasePiece]:
     quantity = Quantity(unit_of(tree.left, catalog) or unit_of(tree.right, catalog), step=0.1)
     yield from _said(tree.left, catalog, quantity)
     yield _words(SIGNS[tree.sign])
     yield from _said(tree.right, catalog, quantity)
 
 
-def _ask(tree: Ask, catalog: Catalog) -> Iterator[Piece]:
+def _ask(tree: SenseCall, catalog: Catalog) -> Iterator[PhrasePiece]:
     kind = catalog.get(tree.sense, Family.SENSE)
     if kind is None:
         yield _words(f"{tree.sense}?")
@@ -114,19 +116,19 @@ def _ask(tree: Ask, catalog: Catalog) -> Iterator[Piece]:
             yield _words("…")
 
 
-def _joined(parts: tuple[Tree, ...], word: str, catalog: Catalog) -> Iterator[Piece]:
+def _joined(parts: tuple[ConditionTree, ...], word: str, catalog: Catalog) -> Iterator[PhrasePiece]:
     for place, part in enumerate(parts):
         if place:
             yield _words(word)
         yield from (
             _bracketed(part, catalog, PLAIN)
-            if isinstance(part, Both | Either)
+            if isinstance(part, Conjunction | Disjunction)
             else _said(part, catalog, PLAIN)
         )
 
 
-def _bracketed(part: Tree, catalog: Catalog, quantity: Quantity) -> Iterator[Piece]:
-    wide = isinstance(part, Both | Either | Arithmetic)
+def _bracketed(part: ConditionTree, catalog: Catalog, quantity: Quantity) -> Iterator[PhrasePiece]:
+    wide = isinstance(part, Conjunction | Disjunction | Arithmetic)
     if wide:
         yield _words("(")
     yield from _said(part, catalog, quantity)
@@ -134,5 +136,5 @@ def _bracketed(part: Tree, catalog: Catalog, quantity: Quantity) -> Iterator[Pie
         yield _words(")")
 
 
-def _words(text: str) -> Piece:
-    return Piece(PieceKind.WORDS, text)
+def _words(text: str) -> PhrasePiece:
+    return PhrasePiece(PhrasePieceKind.WORDS, text)

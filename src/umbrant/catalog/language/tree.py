@@ -38,7 +38,7 @@ into.
 """
 _LONE_EQUALS = re.compile(r"(?<![<>=!])=(?!=)")
 
-Span = tuple[int, int]
+TextSpan = tuple[int, int]
 
 
 class LanguageError(ValueError):
@@ -46,51 +46,51 @@ class LanguageError(ValueError):
     characters.
     """
 
-    def __init__(self, message: str, span: Span) -> None:
+    def __init__(self, message: str, span: TextSpan) -> None:
         super().__init__(message)
         self.span = span
 
 
 @dataclass(frozen=True)
-class Number:
+class NumberTerm:
     """A number, 6 or -0.5."""
 
     value: float
-    span: Span = field(compare=False)
+    span: TextSpan = field(compare=False)
 
 
 @dataclass(frozen=True)
-class Text:
+class TextTerm:
     """A text in quotes: a named place, or something to compare a text key with."""
 
     value: str
-    span: Span = field(compare=False)
+    span: TextSpan = field(compare=False)
 
 
 @dataclass(frozen=True)
-class YesNo:
+class YesNoTerm:
     """`yes` or `no`."""
 
     value: bool
-    span: Span = field(compare=False)
+    span: TextSpan = field(compare=False)
 
 
 @dataclass(frozen=True)
-class KeyName:
+class KeyTerm:
     """A key's value."""
 
     key: str
-    span: Span = field(compare=False)
+    span: TextSpan = field(compare=False)
 
 
 @dataclass(frozen=True)
-class Ask:
+class SenseCall:
     """A sense with its arguments, by place and by name."""
 
     sense: str
-    args: tuple["Tree", ...]
-    named: tuple[tuple[str, "Tree"], ...]
-    span: Span = field(compare=False)
+    args: tuple["ConditionTree", ...]
+    named: tuple[tuple[str, "ConditionTree"], ...]
+    span: TextSpan = field(compare=False)
 
 
 @dataclass(frozen=True)
@@ -98,50 +98,61 @@ class Arithmetic:
     """A sum, difference, product or quotient."""
 
     sign: str
-    left: "Tree"
-    right: "Tree"
-    span: Span = field(compare=False)
+    left: "ConditionTree"
+    right: "ConditionTree"
+    span: TextSpan = field(compare=False)
 
 
 @dataclass(frozen=True)
-class Compare:
+class Comparison:
     """One comparison of two sides."""
 
     sign: str
-    left: "Tree"
-    right: "Tree"
-    span: Span = field(compare=False)
+    left: "ConditionTree"
+    right: "ConditionTree"
+    span: TextSpan = field(compare=False)
 
 
 @dataclass(frozen=True)
-class Not:
+class Negation:
     """The opposite."""
 
-    part: "Tree"
-    span: Span = field(compare=False)
+    part: "ConditionTree"
+    span: TextSpan = field(compare=False)
 
 
 @dataclass(frozen=True)
-class Both:
+class Conjunction:
     """All of the parts (`and`)."""
 
-    parts: tuple["Tree", ...]
-    span: Span = field(compare=False)
+    parts: tuple["ConditionTree", ...]
+    span: TextSpan = field(compare=False)
 
 
 @dataclass(frozen=True)
-class Either:
+class Disjunction:
     """At least one of the parts (`or`)."""
 
-    parts: tuple["Tree", ...]
-    span: Span = field(compare=False)
+    parts: tuple["ConditionTree", ...]
+    span: TextSpan = field(compare=False)
 
 
-Tree = Number | Text | YesNo | KeyName | Ask | Arithmetic | Compare | Not | Both | Either
+ConditionTree = (
+    NumberTerm
+    | TextTerm
+    | YesNoTerm
+    | KeyTerm
+    | SenseCall
+    | Arithmetic
+    | Comparison
+    | Negation
+    | Conjunction
+    | Disjunction
+)
 
 
 @lru_cache(maxsize=4096)
-def parse(text: str) -> Tree:
+def parse(text: str) -> ConditionTree:
     """The tree of a condition. Raises LanguageError, whatever the text is. Trees are frozen, so
     they are kept.
     """
@@ -171,60 +182,60 @@ def parse(text: str) -> Tree:
     return _Reader(line, lead).read(body)
 
 
-def source(tree: Tree) -> str:
+def source(tree: ConditionTree) -> str:
     """The tree as text that reads back to an equal tree, if it is not longer than LONGEST: `a < b <
     c` is written as two comparisons.
     """
     match tree:
-        case Number(value=value):
+        case NumberTerm(value=value):
             return _number(value)
-        case Text(value=text):
+        case TextTerm(value=text):
             return repr(text)
-        case YesNo(value=value):
+        case YesNoTerm(value=value):
             return "yes" if value else "no"
-        case KeyName(key=key):
+        case KeyTerm(key=key):
             return key
-        case Ask(sense=sense, args=args, named=named):
+        case SenseCall(sense=sense, args=args, named=named):
             given = [source(arg) for arg in args] + [f"{name}={source(arg)}" for name, arg in named]
             return f"{sense}({', '.join(given)})"
         case (
             Arithmetic(sign=sign, left=left, right=right)
-            | Compare(sign=sign, left=left, right=right)
+            | Comparison(sign=sign, left=left, right=right)
         ):
             return f"{_inner(left)} {sign} {_inner(right)}"
-        case Not(part=part):
+        case Negation(part=part):
             return f"not {_inner(part)}"
-        case Both(parts=parts):
+        case Conjunction(parts=parts):
             return " and ".join(_inner(part) for part in parts)
-        case Either(parts=parts):
+        case Disjunction(parts=parts):
             return " or ".join(_inner(part) for part in parts)
 
 
-def atoms(tree: Tree) -> Iterator[Tree]:
+def atoms(tree: ConditionTree) -> Iterator[ConditionTree]:
     """The questions a condition is made of, in the order in which they are written: comparisons,
     keys, senses.
     """
     match tree:
-        case Not(part=part):
+        case Negation(part=part):
             yield from atoms(part)
-        case Both(parts=parts) | Either(parts=parts):
+        case Conjunction(parts=parts) | Disjunction(parts=parts):
             for part in parts:
                 yield from atoms(part)
         case _:
             yield tree
 
 
-def walk(tree: Tree) -> Iterator[Tree]:
+def walk(tree: ConditionTree) -> Iterator[ConditionTree]:
     """The tree and everything in it."""
     yield tree
     match tree:
-        case Ask(args=args, named=named):
-            inner: tuple[Tree, ...] = (*args, *(value for _, value in named))
-        case Arithmetic(left=left, right=right) | Compare(left=left, right=right):
+        case SenseCall(args=args, named=named):
+            inner: tuple[ConditionTree, ...] = (*args, *(value for _, value in named))
+        case Arithmetic(left=left, right=right) | Comparison(left=left, right=right):
             inner = (left, right)
-        case Not(part=part):
+        case Negation(part=part):
             inner = (part,)
-        case Both(parts=parts) | Either(parts=parts):
+        case Conjunction(parts=parts) | Disjunction(parts=parts):
             inner = parts
         case _:
             inner = ()
@@ -232,9 +243,13 @@ def walk(tree: Tree) -> Iterator[Tree]:
         yield from walk(part)
 
 
-def _inner(tree: Tree) -> str:
+def _inner(tree: ConditionTree) -> str:
     text = source(tree)
-    return f"({text})" if isinstance(tree, Arithmetic | Compare | Not | Both | Either) else text
+    return (
+        f"({text})"
+        if isinstance(tree, Arithmetic | Comparison | Negation | Conjunction | Disjunction)
+        else text
+    )
 
 
 def _number(value: float) -> str:
@@ -258,7 +273,7 @@ class _Reader:
         self.lead = lead
         self.depth = 0
 
-    def read(self, node: ast.expr) -> Tree:
+    def read(self, node: ast.expr) -> ConditionTree:
         """Our tree for a part. Raises LanguageError."""
         self.depth += 1
         if self.depth > DEEPEST:
@@ -269,8 +284,8 @@ class _Reader:
         self.depth -= 1
         return tree
 
-    def _read(self, node: ast.expr) -> Tree:
-        readers: dict[type[ast.expr], Callable[[Any], Tree]] = {
+    def _read(self, node: ast.expr) -> ConditionTree:
+        readers: dict[type[ast.expr], Callable[[Any], ConditionTree]] = {
             ast.Constant: self._constant,
             ast.Name: self._name,
             ast.Call: self._call,
@@ -286,7 +301,7 @@ class _Reader:
             )
         return reader(node)
 
-    def span(self, node: ast.expr) -> Span:
+    def span(self, node: ast.expr) -> TextSpan:
         """The columns of a part. Python counts bytes, and inside of some texts it counts them
         wrong.
         """
@@ -294,26 +309,26 @@ class _Reader:
         end = len(self.bytes[: node.end_col_offset].decode(errors="ignore"))
         return self.lead + start, self.lead + max(start, end)
 
-    def _constant(self, node: ast.Constant) -> Tree:
+    def _constant(self, node: ast.Constant) -> ConditionTree:
         value = node.value
         if isinstance(value, bool):
-            return YesNo(value, self.span(node))
+            return YesNoTerm(value, self.span(node))
         if isinstance(value, int | float) and abs(value) < 1e15:
-            return Number(float(value), self.span(node))
+            return NumberTerm(float(value), self.span(node))
         if isinstance(value, str):
             if not value.isascii() and any("\ud800" <= each <= "\udfff" for each in value):
                 raise LanguageError(
                     "this text holds half a character, which no file can hold", self.span(node)
                 )
-            return Text(value, self.span(node))
+            return TextTerm(value, self.span(node))
         raise LanguageError("this is no number or text that a condition can hold", self.span(node))
 
-    def _name(self, node: ast.Name) -> Tree:
+    def _name(self, node: ast.Name) -> ConditionTree:
         if node.id in ("yes", "no"):
-            return YesNo(node.id == "yes", self.span(node))
-        return KeyName(node.id, self.span(node))
+            return YesNoTerm(node.id == "yes", self.span(node))
+        return KeyTerm(node.id, self.span(node))
 
-    def _call(self, node: ast.Call) -> Tree:
+    def _call(self, node: ast.Call) -> ConditionTree:
         if not isinstance(node.func, ast.Name):
             raise LanguageError("only a sense can be asked, by its name", self.span(node.func))
         args = tuple(self.read(arg) for arg in node.args)
@@ -322,34 +337,36 @@ class _Reader:
             if keyword.arg is None:
                 raise LanguageError("`**` is not allowed here", self.span(keyword.value))
             named.append((keyword.arg, self.read(keyword.value)))
-        return Ask(node.func.id, args, tuple(named), self.span(node))
+        return SenseCall(node.func.id, args, tuple(named), self.span(node))
 
-    def _unary(self, node: ast.UnaryOp) -> Tree:
+    def _unary(self, node: ast.UnaryOp) -> ConditionTree:
         part = self.read(node.operand)
         if isinstance(node.op, ast.Not):
-            return Not(part, self.span(node))
-        if isinstance(node.op, ast.USub) and isinstance(part, Number):
-            return Number(-part.value, self.span(node))
+            return Negation(part, self.span(node))
+        if isinstance(node.op, ast.USub) and isinstance(part, NumberTerm):
+            return NumberTerm(-part.value, self.span(node))
         if isinstance(node.op, ast.USub):
-            return Arithmetic("-", Number(0.0, self.span(node)), part, self.span(node))
+            return Arithmetic("-", NumberTerm(0.0, self.span(node)), part, self.span(node))
         raise LanguageError("this sign is not allowed here", self.span(node))
 
-    def _arithmetic(self, node: ast.BinOp) -> Tree:
+    def _arithmetic(self, node: ast.BinOp) -> ConditionTree:
         sign = ARITHMETIC.get(type(node.op))
         if sign is None:
             raise LanguageError("only + - * / are allowed", self.span(node))
         return Arithmetic(sign, self.read(node.left), self.read(node.right), self.span(node))
 
-    def _compare(self, node: ast.Compare) -> Tree:
+    def _compare(self, node: ast.Compare) -> ConditionTree:
         sides = [self.read(side) for side in (node.left, *node.comparators)]
         signs = [COMPARISONS.get(type(operator)) for operator in node.ops]
-        found: list[Tree] = []
+        found: list[ConditionTree] = []
         for left, sign, right in zip(sides, signs, sides[1:], strict=False):
             if sign is None:
                 raise LanguageError("only < <= > >= == != compare here", self.span(node))
-            found.append(Compare(sign, left, right, (left.span[0], right.span[1])))
-        return found[0] if len(found) == 1 else Both(tuple(found), self.span(node))
+            found.append(Comparison(sign, left, right, (left.span[0], right.span[1])))
+        return found[0] if len(found) == 1 else Conjunction(tuple(found), self.span(node))
 
-    def _bool(self, node: ast.BoolOp) -> Tree:
+    def _bool(self, node: ast.BoolOp) -> ConditionTree:
         parts = tuple(self.read(part) for part in node.values)
-        return (Both if isinstance(node.op, ast.And) else Either)(parts, self.span(node))
+        return (Conjunction if isinstance(node.op, ast.And) else Disjunction)(
+            parts, self.span(node)
+        )

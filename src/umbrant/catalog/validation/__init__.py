@@ -10,7 +10,7 @@ from pathlib import Path
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Catalog
-from umbrant.catalog.validation.behaviors import Fine, behavior_problems, known_names
+from umbrant.catalog.validation.behaviors import CleanBehavior, behavior_problems, known_names
 from umbrant.catalog.validation.boards import board_problems
 from umbrant.catalog.validation.boards import value_fits as value_fits
 from umbrant.catalog.validation.scenarios import scenario_problems
@@ -30,12 +30,12 @@ def open_project(folder: Path, catalog: Catalog = BUILTIN) -> Project:
     return project
 
 
-Memory = dict[str, Fine]
+ValidationMemory = dict[str, CleanBehavior]
 """What need not be looked at again when a project has been edited, by the name of the behavior."""
 
 
 def validate(
-    project: Project, catalog: Catalog = BUILTIN, memory: Memory | None = None
+    project: Project, catalog: Catalog = BUILTIN, memory: ValidationMemory | None = None
 ) -> list[Problem]:
     """Every problem of a project, in the order of its files and rows.
 
@@ -48,7 +48,7 @@ def validate(
     for behavior in project.behaviors:
         found.extend(
             behavior_problems(
-                project, behavior, catalog, known, memory.setdefault(behavior.name, Fine())
+                project, behavior, catalog, known, memory.setdefault(behavior.name, CleanBehavior())
             )
         )
     for board in project.blackboards:

@@ -9,9 +9,16 @@ from umbrant.catalog.validation.boards import value_fits
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, part_name
+from umbrant.model.expanded import (
+    BEHAVIOR,
+    MOST_ROWS,
+    USES,
+    expanded_size,
+    resolve_variant,
+    used_behaviors,
+)
 from umbrant.model.problems import Problem, did_you_mean
 from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread
-from umbrant.model.whole import BEHAVIOR, MOST_ROWS, USES, expanded_size, resolved, used_behaviors
 
 _PARTS_ALLOWED: Mapping[Family, tuple[str, ...]] = {
     **dict.fromkeys((*RUNS, Family.OPTION), (GUARD, "decorator", "upkeep")),
@@ -25,7 +32,7 @@ Known = Mapping[ParamType, tuple[str, ...]]
 
 
 @dataclass
-class Fine:
+class CleanBehavior:
     """Rows of one behavior in which nothing was wrong, so that after an edit only what it touched
     is looked at.
     """
@@ -38,7 +45,7 @@ class Fine:
 
 
 def behavior_problems(
-    project: Project, behavior: Behavior, catalog: Catalog, known: Known, fine: Fine
+    project: Project, behavior: Behavior, catalog: Catalog, known: Known, fine: CleanBehavior
 ) -> Iterator[Problem]:
     """Every problem of one behavior. `known` is what `known_names` says of the project; `fine` is
     added to.
@@ -59,11 +66,11 @@ def behavior_problems(
 
 
 def _own_problems(
-    project: Project, variant: Behavior, catalog: Catalog, known: Known, fine: Fine
+    project: Project, variant: Behavior, catalog: Catalog, known: Known, fine: CleanBehavior
 ) -> Iterator[Problem]:
     """What is wrong with a variant and not already with the behavior it is made from."""
-    rows = resolved(project, variant.name)
-    original = resolved(project, str(variant.variant_of)).by_id
+    rows = resolve_variant(project, variant.name)
+    original = resolve_variant(project, str(variant.variant_of)).by_id
     for problem in _BehaviorCheck(project, rows, catalog, known, fine).problems():
         row = rows.by_id.get(problem.row_id)
         if row is None or original.get(row.id) != row:
@@ -98,7 +105,7 @@ def _variant_problems(project: Project, behavior: Behavior) -> Iterator[Problem]
             return
         chain.append(name)
         name = names[name].variant_of
-    known = resolved(project, str(behavior.variant_of)).by_id
+    known = resolve_variant(project, str(behavior.variant_of)).by_id
     for override in behavior.overrides:
         if override.row not in known:
             message = (
@@ -121,7 +128,12 @@ class _BehaviorCheck:
     """The problems of one behavior's rows."""
 
     def __init__(
-        self, project: Project, behavior: Behavior, catalog: Catalog, known: Known, fine: Fine
+        self,
+        project: Project,
+        behavior: Behavior,
+        catalog: Catalog,
+        known: Known,
+        fine: CleanBehavior,
     ) -> None:
         self.project = project
         self.behavior = behavior
@@ -457,7 +469,7 @@ def _reaches(project: Project, name: str) -> set[str]:
         each = waiting.pop()
         if each not in found and each in known:
             found.add(each)
-            waiting.extend(inner for _, inner in used_behaviors(resolved(project, each)))
+            waiting.extend(inner for _, inner in used_behaviors(resolve_variant(project, each)))
     return found
 
 

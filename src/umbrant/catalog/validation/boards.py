@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping
 
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.language.check import faults
-from umbrant.catalog.language.tree import KeyName, LanguageError, parse, walk
+from umbrant.catalog.language.tree import KeyTerm, LanguageError, parse, walk
 from umbrant.model.behaviors import Blackboard, Key, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.problems import Problem, did_you_mean
@@ -125,7 +125,7 @@ def _needed(key: Key, keys: Mapping[str, Key], seen: set[str]) -> set[str]:
     """The keys that a derived key's value depends on, directly or through others."""
     try:
         named = (
-            {part.key for part in walk(parse(key.formula)) if isinstance(part, KeyName)}
+            {part.key for part in walk(parse(key.formula)) if isinstance(part, KeyTerm)}
             if key.formula
             else set()
         )

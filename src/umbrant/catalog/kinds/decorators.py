@@ -1,0 +1,464 @@
+"""What can be wrapped around a row. Several apply from the outside in, in the order in which they
+are written.
+"""
+
+from collections.abc import Sequence
+from typing import Literal
+
+from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.declare import (
+    Amount,
+    Fixed,
+    Live,
+    Seconds,
+    Share,
+    SpreadSeconds,
+    Times,
+    decorator,
+)
+from umbrant.catalog.geometry import to_grid
+from umbrant.catalog.protocols import (
+    FAILURE,
+    RUNNING,
+    SUCCESS,
+    GateCheck,
+    Gauge,
+    GaugeSink,
+    Measured,
+    Status,
+    TimedCheck,
+    Work,
+    Wrapper,
+)
+from umbrant.catalog.world import Me
+
+SLACK_S = 1e-9
+"""Times are sums of ticks; a moment counts as reached when it is missed by no more than this."""
+
+
+class DecoratorBase(Wrapper):
+    """Passes everything on to the work inside."""
+
+    begins_anew = False
+    """Whether it may begin the work inside anew, with the row around it going on."""
+
+    def __init__(self, inner: Work) -> None:
+        self.inner = inner
+        self.cause: Cause | None = None
+
+    def start(self, me: Me) -> None:
+        self.cause = None
+        self.inner.start(me)
+
+    def tick(self, me: Me) -> Status:
+        status = self.inner.tick(me)
+        return status if status is RUNNING else self.after(me, status)
+
+    def stop(self, me: Me) -> None:
+        self.inner.stop(me)
+
+    def inside(self) -> Work | None:
+        return self.inner
+
+    def after(self, me: Me, status: Status) -> Status:
+        self.cause = self.inner.cause
+        return status
+
+
+RetryEnding = Literal["any end", "success", "failure"]
+First = Literal["ready", "cooling"]
+Result = Literal["success", "failure"]
+Counted = Literal["in all", "per entry"]
+
+_ENDS = {SUCCESS: "success", FAILURE: "failure"}
+
+
+@decorator(
+    "cooldown {duration}[ after {ending}][, at first {first}]", failure="refused while it cools"
+)
+class Cooldown(DecoratorBase):
+    """Keeps a row from being entered again for a while after it ended.
+
+    Example: *Warn*, cooldown 4 s, is not said again for four seconds.
+
+    duration: how long it cools
+    ending: which way of ending starts the cooling; being stopped counts only as any end
+    first: whether it may be entered at once in the beginning, or must cool first
+    """
+
+    def __init__(
+        self,
+        inner: Work,
+        tell: GaugeSink,
+        duration: Live[SpreadSeconds] = Fixed(4.0),
+        ending: RetryEnding = "any end",
+        first: First = "ready",
+    ) -> None:
+        super().__init__(inner)
+        self.tell = tell
+        self.duration = duration
+        self.ending = ending
+        self.cools_first = first == "cooling"
+        self.since_s = self.until_s = 0.0
+
+    def refusal(self, me: Me) -> Cause | None:
+        """Why the row may not be entered now."""
+        if self.cools_first:
+            self.cools_first = False
+            self._cool(me.began_s)
+        if me.world.now_s >= self.until_s - SLACK_S:
+            return None
+        return cause("cooling", since_s=self.since_s, until_s=self.until_s)
+
+    def after(self, me: Me, status: Status) -> Status:
+        if self.ending in ("any end", _ENDS[status]):
+            self._cool(me.world.now_s)
+        return super().after(me, status)
+
+    def stop(self, me: Me) -> None:
+        super().stop(me)
+        if self.ending == "any end":
+            self._cool(me.world.now_s)
+
+    def _cool(self, from_s: float) -> None:
+        duration_s = self.duration()
+        self.since_s, self.until_s = from_s, from_s + duration_s
+        self.tell(Gauge(Measured.UNTIL, self.until_s, duration_s))
+
+
+@decorator("time limit {limit}", failure="as the row, or when the time is up")
+class TimeLimit(DecoratorBase):
+    """Stops a row that takes too long, and fails.
+
+    Example: *Go there*, time limit 9 s, gives up when it is not there in nine seconds.
+
+    limit: how long the row may run
+    """
+
+    def __init__(
+        self, inner: Work, tell: GaugeSink, limit: Live[SpreadSeconds] = Fixed(5.0)
+    ) -> None:
+        super().__init__(inner)
+        self.tell = tell
+        self.limit = limit
+        self.limit_s = self.due_s = 0.0
+        self._is_up = TimedCheck(self, self._overrun)
+
+    def start(self, me: Me) -> None:
+        super().start(me)
+        self.limit_s = self.limit()
+        until_s = me.world.now_s + self.limit_s
+        self.due_s = until_s - SLACK_S
+        self.tell(Gauge(Measured.UNTIL, until_s, self.limit_s))
+
+    def tick(self, me: Me) -> Status:
+        return self._is_up.check(me) or super().tick(me)
+
+    def checks(self) -> Sequence[GateCheck]:
+        return (self._is_up,)
+
+    def _overrun(self, me: Me) -> Status:
+        self.inner.stop(me)
+        self.cause = cause("time_limit", limit_s=self.limit_s)
+        return FAILURE
+
+
+@decorator("invert", success="when the row fails", failure="when the row succeeds")
+class Invert(DecoratorBase):
+    """Turns success into failure and failure into success.
+
+    Example: *All bright?*, inverted, succeeds when a lamp is dim.
+    """
+
+    def __init__(self, inner: Work) -> None:
+        super().__init__(inner)
+
+    def after(self, me: Me, status: Status) -> Status:
+        turned = FAILURE if status is SUCCESS else SUCCESS
+        self.cause = cause("inverted") if turned is FAILURE else None
+        return turned
+
+
+@decorator("always succeed", failure="never")
+class AlwaysSucceed(DecoratorBase):
+    """Turns failure into success, so that what comes after goes on.
+
+    Example: *Greet*, always succeed: whoever cannot be greeted is walked past all the same.
+    """
+
+    def __init__(self, inner: Work) -> None:
+        super().__init__(inner)
+
+    def after(self, me: Me, status: Status) -> Status:
+        return SUCCESS
+
+
+@decorator("always fail", success="never")
+class AlwaysFail(DecoratorBase):
+    """Turns success into failure, so that the next one is tried.
+
+    Example: *Note the time*, always fail, as a first child that never keeps a selector from trying
+    the others.
+    """
+
+    def __init__(self, inner: Work) -> None:
+        super().__init__(inner)
+
+    def after(self, me: Me, status: Status) -> Status:
+        self.cause = cause("always_fails") if status is SUCCESS else self.inner.cause
+        return FAILURE
+
+
+class _Again(DecoratorBase):
+    """Begins the work anew, at the next tick, as long as it ends the way `again_after` says and
+    turns are left.
+    """
+
+    begins_anew = True
+    again_after: Status
+
+    def __init__(self, inner: Work, tell: GaugeSink, times: Live[Times]) -> None:
+        super().__init__(inner)
+        self.tell = tell
+        self.times = times
+        self.most = self.done = 0
+
+    def start(self, me: Me) -> None:
+        self.most, self.done = max(1, round(self.times())), 0
+        self.tell(Gauge(Measured.COUNT, 0.0, float(self.most)))
+        super().start(me)
+
+    def after(self, me: Me, status: Status) -> Status:
+        super().after(me, status)
+        if status is not self.again_after:
+            return status
+        self.done += 1
+        self.tell(Gauge(Measured.COUNT, float(self.done), float(self.most)))
+        if self.done >= self.most:
+            return status
+        self.inner.start(me)
+        return RUNNING
+
+
+@decorator(
+    "repeat {times}", success="when it has succeeded so many times", failure="as soon as it fails"
+)
+class Repeat(_Again):
+    """Does a row again, at the next tick, each time it has succeeded.
+
+    Example: *Ring the bell*, repeat 3 times.
+
+    times: how many times in all
+    """
+
+    again_after = SUCCESS
+
+    def __init__(self, inner: Work, tell: GaugeSink, times: Live[Times] = Fixed(2.0)) -> None:
+        super().__init__(inner, tell, times)
+
+
+@decorator(
+    "retry {times}", success="as soon as it succeeds", failure="when it has failed so many times"
+)
+class Retry(_Again):
+    """Tries a row again, at the next tick, each time it has failed.
+
+    Example: *Open the door*, retry 3 times, then give up.
+
+    times: how many times in all
+    """
+
+    again_after = FAILURE
+
+    def __init__(self, inner: Work, tell: GaugeSink, times: Live[Times] = Fixed(2.0)) -> None:
+        super().__init__(inner, tell, times)
+
+
+@decorator("repeat until {result}", success="when the row has ended that way", failure="never")
+class RepeatUntil(DecoratorBase):
+    """Does a row again, at the next tick, until it ends in a certain way.
+
+    Example: *Pull at the rope*, repeat until failure: until it comes loose.
+
+    result: which way of ending is the last
+    """
+
+    begins_anew = True
+
+    def __init__(self, inner: Work, tell: GaugeSink, result: Result = "success") -> None:
+        super().__init__(inner)
+        self.tell = tell
+        self.last = SUCCESS if result == "success" else FAILURE
+        self.done = 0
+
+    def start(self, me: Me) -> None:
+        self.done = 0
+        super().start(me)
+
+    def after(self, me: Me, status: Status) -> Status:
+        super().after(me, status)
+        self.done += 1
+        self.tell(Gauge(Measured.COUNT, float(self.done)))
+        if status is self.last:
+            return SUCCESS
+        self.inner.start(me)
+        return RUNNING
+
+
+@decorator("delay {delay}")
+class Delay(DecoratorBase):
+    """Waits before a row begins. The row counts as running while it waits.
+
+    Example: *Turn round*, delay 0.4 s, for someone slow to notice.
+
+    delay: how long it waits
+    """
+
+    def __init__(
+        self, inner: Work, tell: GaugeSink, delay: Live[SpreadSeconds] = Fixed(1.0)
+    ) -> None:
+        super().__init__(inner)
+        self.tell = tell
+        self.delay = delay
+        self.from_s = 0.0
+        self.began = False
+
+    def start(self, me: Me) -> None:
+        self.cause = None
+        self.began = False
+        delay_s = self.delay()
+        self.from_s = me.world.now_s + delay_s
+        self.tell(Gauge(Measured.UNTIL, self.from_s, delay_s))
+
+    def tick(self, me: Me) -> Status:
+        if not self.began:
+            if me.world.now_s < self.from_s - SLACK_S:
+                return RUNNING
+            self.began = True
+            self.inner.start(me)
+        return super().tick(me)
+
+    def stop(self, me: Me) -> None:
+        if self.began:
+            super().stop(me)
+
+    def inside(self) -> None:
+        """It must be ticked itself, for it waits at first."""
+
+
+@decorator("chance {share}", failure="refused when the roll is not under the chance")
+class Chance(DecoratorBase):
+    """Lets a row be entered only so often. Rolled anew each time the row is tried.
+
+    Example: *Whistle*, chance 0.3, is begun about three times in ten.
+
+    share: how often: 0 is never, 1 is always
+    """
+
+    def __init__(self, inner: Work, tell: GaugeSink, share: Live[Share] = Fixed(0.5)) -> None:
+        super().__init__(inner)
+        self.tell = tell
+        self.share = share
+
+    def refusal(self, me: Me) -> Cause | None:
+        """Why the row may not be entered now."""
+        roll, share = to_grid(me.random.random()), self.share()
+        self.tell(Gauge(Measured.ROLL, roll, share))
+        return None if roll < share else cause("chance", roll=roll, share=share)
+
+
+@decorator("at most {times}[ {counted}]", failure="refused when it has been entered so many times")
+class AtMost(DecoratorBase):
+    """Lets a row be entered only so many times.
+
+    Example: *Bark*, at most 3 times per entry of the row around it.
+
+    times: how many times
+    counted: in all, or anew each time the row around it is entered
+    """
+
+    def __init__(
+        self,
+        inner: Work,
+        tell: GaugeSink,
+        times: Live[Times] = Fixed(1.0),
+        counted: Counted = "in all",
+    ) -> None:
+        super().__init__(inner)
+        self.tell = tell
+        self.times = times
+        self.renews = counted == "per entry"
+        self.done = 0
+
+    def refusal(self, me: Me) -> Cause | None:
+        """Why the row may not be entered now."""
+        most = round(self.times())
+        return None if self.done < most else cause("at_most", times=float(most))
+
+    def renew(self) -> None:
+        """Count anew: the row around it has been entered."""
+        if self.renews:
+            self.done = 0
+
+    def start(self, me: Me) -> None:
+        self.done += 1
+        self.tell(Gauge(Measured.COUNT, float(self.done), float(round(self.times()))))
+        super().start(me)
+
+
+@decorator("hold result {duration}")
+class Hold(DecoratorBase):
+    """Keeps a row's result for a while: entered again within that time, it ends at once the same
+    way, and does nothing.
+
+    Example: *Is there a way out?*, hold result 1 s, searches for a way once a second at the most.
+
+    duration: how long the result is kept
+    """
+
+    def __init__(self, inner: Work, tell: GaugeSink, duration: Live[Seconds] = Fixed(1.0)) -> None:
+        super().__init__(inner)
+        self.tell = tell
+        self.duration = duration
+        self.until_s = 0.0
+        self.kept: tuple[Status, Cause | None] | None = None
+        self.holding = False
+
+    def start(self, me: Me) -> None:
+        self.holding = self.kept is not None and me.world.now_s < self.until_s - SLACK_S
+        if not self.holding:
+            super().start(me)
+
+    def tick(self, me: Me) -> Status:
+        if self.holding and self.kept is not None:
+            status, self.cause = self.kept
+            return status
+        return super().tick(me)
+
+    def inside(self) -> Work | None:
+        return None if self.holding else self.inner
+
+    def after(self, me: Me, status: Status) -> Status:
+        duration_s = self.duration()
+        self.until_s = me.world.now_s + duration_s
+        self.kept = status, self.inner.cause
+        self.tell(Gauge(Measured.UNTIL, self.until_s, duration_s))
+        return super().after(me, status)
+
+    def stop(self, me: Me) -> None:
+        if not self.holding:
+            super().stop(me)
+
+
+@decorator("weight {weight}")
+class Weight(DecoratorBase):
+    """How often a row is drawn by the random selector it is in, against the others.
+
+    Example: *Yawn*, weight 3, beside *Whistle*, weight 1: three times out of four it yawns.
+
+    weight: the weight; 0 is never
+    """
+
+    def __init__(self, inner: Work, weight: Live[Amount] = Fixed(1.0)) -> None:
+        super().__init__(inner)
+        self.weight = weight

@@ -1,0 +1,286 @@
+"""Reading the world into keys, and changing keys. All of these are done at once, so each can serve
+as upkeep.
+"""
+
+from collections.abc import Callable
+from typing import Literal
+
+from umbrant.catalog.causes import Cause, cause
+from umbrant.catalog.declare import (
+    AnAgent,
+    AnyKey,
+    Group,
+    NamedKey,
+    Number,
+    NumberKey,
+    PointKey,
+    PropKey,
+    Range,
+    ReadKey,
+    TextKey,
+    YesNoKey,
+    action,
+)
+from umbrant.catalog.geometry import distance_m
+from umbrant.catalog.kinds.movement import point_around
+from umbrant.catalog.kinds.senses import look_for
+from umbrant.catalog.world import BodyView, Me, PropView, Target
+
+Which = Literal["nearest", "furthest", "lowest", "highest", "random"]
+
+
+@action("clear {key}")
+def clear(me: Me, key: AnyKey) -> bool:
+    """Unsets a key, so that nothing is known of it any more.
+
+    Example: clear `last_seen`.
+
+    key: the key to clear
+    """
+    key.set(None)
+    return True
+
+
+@action("set {key} to {value}")
+def set_number(me: Me, key: NumberKey, value: Number = 0.0) -> bool:
+    """Writes a number into a key.
+
+    Example: set `patience` to 3.
+
+    key: the key to write
+    value: the number to write, or a key to copy it from
+    """
+    key.set(value)
+    return True
+
+
+@action("set {key} to {value}")
+def set_yes_no(me: Me, key: YesNoKey, value: bool = True) -> bool:
+    """Writes yes or no into a key.
+
+    Example: set `angry` to yes.
+
+    key: the key to write
+    value: yes or no, or a key to copy it from
+    """
+    key.set(value)
+    return True
+
+
+@action("note {text} in {key}")
+def set_text(me: Me, key: TextKey, text: str) -> bool:
+    """Writes a text into a key.
+
+    Example: note *wary* in `mood`.
+
+    key: the key to write
+    text: the text to write, or a key to copy it from
+    """
+    key.set(text)
+    return True
+
+
+@action("set {key} to where {target} is", success="it was written", failure="there is no target")
+def set_point(me: Me, key: PointKey, target: Target) -> bool | Cause:
+    """Writes where something is now into a key. The key keeps that point when the thing moves on.
+
+    Example: set `home` to where `bench` is.
+
+    key: the key to write
+    target: a key, a named place, one of the cast, or a prop
+    """
+    here = target.at()
+    if isinstance(here, Cause):
+        return here
+    key.set(here)
+    return True
+
+
+@action("add {amount} to {key}")
+def count(me: Me, key: NumberKey, amount: Number = 1.0) -> bool:
+    """Adds to a number in a key; one that is not set counts as 0.
+
+    Example: add 1 to `crates_carried`.
+
+    key: the key to change
+    amount: how much to add; less than nothing takes away
+    """
+    before = key.value
+    key.set((before if isinstance(before, int | float) else 0.0) + amount)
+    return True
+
+
+@action("copy {source} to {key}", success="it was copied", failure="the keys hold different types")
+def copy(me: Me, source: ReadKey, key: AnyKey) -> bool | Cause:
+    """Copies what one key holds into another of the same type. A key that is not set unsets the
+    other.
+
+    Example: copy `last_seen` to `search_from`.
+
+    source: the key to read
+    key: the key to write
+    """
+    if source.type is not key.type:
+        return cause("other_type", key=key.key, source=source.key)
+    key.set(source.value)
+    return True
+
+
+@action(
+    "look out for {target} into {seen} and {where}",
+    success="whether it is seen or not",
+    failure="there is no target",
+)
+def look_out(me: Me, target: AnAgent, *, seen: YesNoKey, where: PointKey) -> bool | Cause:
+    """Notes whether an agent is seen, and where it was last seen.
+
+    Example: as upkeep every 0.2 s: look out for `visitor` into `visitor_seen` and `last_seen`.
+
+    target: whom to look for
+    seen: set to yes or no
+    where: set to where the target is while it is seen, and left alone while it is not
+    """
+    here = target.at()
+    if isinstance(here, Cause):
+        return here
+    noticed = look_for(me, here, me.body.sight_m).value is True
+    seen.set(noticed)
+    if noticed:
+        where.set(here)
+    return True
+
+
+@action(
+    "listen into {where}[ for {what}]",
+    success="something was heard",
+    failure="nothing was heard",
+)
+def listen(me: Me, where: PointKey, *, what: str = "") -> bool | Cause:
+    """Notes where the last noise came from that it can hear and did not make itself.
+
+    Example: listen into `noise_at` for *bark*.
+
+    where: set to where the noise came from
+    what: only this kind of noise; nothing is any
+    """
+    heard = audible(me, what)
+    if heard is None:
+        return cause("silence")
+    where.set(heard)
+    return True
+
+
+def audible(me: Me, what: str) -> tuple[float, float] | None:
+    """Where the latest noise came from that the body can hear; None if there is none."""
+    for noise in reversed(me.world.noises()):
+        reaches = distance_m(me.body.place, noise.at) <= me.body.hearing_m * noise.loudness
+        if noise.by != me.name and what in ("", noise.what) and reaches:
+            return noise.at
+    return None
+
+
+@action(
+    "pick the lowest of {group} into {thing} and {level}",
+    success="one was picked",
+    failure="the group is empty",
+)
+def pick_lowest(me: Me, group: Group, *, thing: PropKey, level: NumberKey) -> bool | Cause:
+    """Picks the thing of a group that has the lowest level: the dimmest lamp, the emptiest bowl.
+
+    Example: pick the lowest of `lamps` into `lamp` and `lamp_oil`.
+
+    group: the group to pick from
+    thing: set to the thing that was picked
+    level: set to its level, between 0 and 1
+    """
+    props = me.world.props(group)
+    if not props:
+        return cause("empty_group", group=group)
+    lowest = min(props, key=lambda prop: prop.level)
+    thing.set(lowest.name)
+    level.set(round(lowest.level, 2))
+    return True
+
+
+@action(
+    "pick the {which} of {group} into {key}[ by {stat}][ within {within}]",
+    success="one was picked",
+    failure="there is none like that",
+)
+def pick(
+    me: Me,
+    group: Group,
+    *,
+    key: NamedKey,
+    which: Which = "nearest",
+    stat: str = "",
+    within: Range = 1000.0,
+) -> bool | Cause:
+    """Picks one of a group, of bodies or of things that nobody carries: never the picker itself.
+
+    Example: pick the nearest of `crates` into `crate`.
+
+    group: the group to pick from
+    key: set to the one that was picked
+    which: by distance, by a number, or at random
+    stat: for lowest and highest, which of the bodies' numbers; things go by their level
+    within: how far away it may be
+    """
+    found = [
+        each for each in _members(me, group) if distance_m(me.body.place, each.place) <= within
+    ]
+    if not found:
+        return cause("empty_group", group=group)
+    if which == "random":
+        key.set(me.random.choice(found).name)
+        return True
+    measure: Callable[[BodyView | PropView], float] = (
+        (lambda each: distance_m(me.body.place, each.place))
+        if which in ("nearest", "furthest")
+        else _number(stat)
+    )
+    chosen = min(found, key=measure) if which in ("nearest", "lowest") else max(found, key=measure)
+    key.set(chosen.name)
+    return True
+
+
+def _members(me: Me, group: str) -> list[BodyView | PropView]:
+    bodies = [body for body in me.world.bodies(group) if body.name != me.name]
+    return [*bodies, *(prop for prop in me.world.props(group) if prop.carrier is None)]
+
+
+def _number(stat: str) -> Callable[[BodyView | PropView], float]:
+    def number(each: BodyView | PropView) -> float:
+        if hasattr(each, "level"):
+            return float(each.level)
+        value = each.stat(stat)
+        return 0.0 if value is None else value
+
+    return number
+
+
+@action(
+    "pick a point {least} to {most} around {target} into {key}",
+    success="one was picked",
+    failure="there is no target, or no such point can be walked to",
+)
+def pick_point(
+    me: Me, target: Target, *, key: PointKey, least: Range = 1.0, most: Range = 4.0
+) -> bool | Cause:
+    """Picks a random point around something that the body can walk to.
+
+    Example: pick a point 2 to 5 m around `fish` into `spot`.
+
+    target: around what
+    key: set to the point that was picked
+    least: how near it may be
+    most: how far it may be
+    """
+    centre = target.at()
+    if isinstance(centre, Cause):
+        return centre
+    drawn = point_around(me, centre, min(least, most), most)
+    if drawn is None:
+        return cause("no_place", place=centre)
+    key.set(drawn)
+    return True

@@ -1,0 +1,252 @@
+"""The rows of which machines are made. The words and the rules are those of the W3C's SCXML
+Recommendation.
+
+These classes say how an author set a row up; how machines run is told in `engine.chart` and
+`engine.machines`.
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from umbrant.catalog.declare import (
+    RUNS,
+    ChildOrder,
+    EventName,
+    Family,
+    Fixed,
+    Live,
+    SpreadSeconds,
+    StateName,
+    composite,
+    part,
+)
+from umbrant.catalog.world import Condition
+
+INSIDE = (*RUNS, Family.STATE, Family.TRANSITION, Family.HOOK)
+ANY, DONE = "at any time", "when it is done"
+
+Leaving = Literal["at any time", "when it is done"]
+Depth = Literal["shallow", "deep"]
+FinalResult = Literal["success", "failure"]
+DoneHow = Literal["either way", "success", "failure"]
+
+
+@composite(
+    "[begins in {initial}]",
+    success="when a final state that says success is entered",
+    failure="when a final state that says failure is entered",
+    told="is in one of its states",
+    name="machine",
+    holds=(Family.STATE, Family.TRANSITION, Family.HOOK),
+)
+@dataclass(frozen=True)
+class MachineSetup:
+    """Is in one of its states at a time. Transitions lead from one to another; those written under
+    the machine itself hold in every state.
+
+    Example: *Doze* until the visitor is seen, then *Circle*, and after 2 s *Bark*.
+
+    initial: the state it begins in; the first one unless another is named
+    """
+
+    initial: StateName = ""
+
+
+@part(
+    Family.STATE,
+    "[begins in {initial}][ · may be left {leaving}]",
+    name="state",
+    holds=INSIDE,
+    running="it is active",
+)
+@dataclass(frozen=True)
+class StateSetup:
+    """One of the ways a machine can be. The rows in it are done in order while it is active, once;
+    it may hold states of its own, of which one is active as long as it is.
+
+    Example: *Circle*, with the row *Keep a ring around the visitor* in it.
+
+    initial: of the states in it, the one it begins in; the first one unless another is named
+    leaving: whether transitions may leave it before the rows in it are done
+    """
+
+    initial: StateName = ""
+    leaving: Leaving = "at any time"
+
+
+@part(
+    Family.STATE,
+    "",
+    name="regions",
+    holds=(Family.STATE, Family.TRANSITION, Family.HOOK),
+    order=ChildOrder.TOGETHER,
+    running="it is active",
+)
+@dataclass(frozen=True)
+class RegionsSetup:
+    """A state whose states are all active at once, each a region of its own. It is done when all of
+    them are.
+
+    Example: *Legs* (stand, walk) and *Mouth* (quiet, bark) side by side.
+    """
+
+
+@part(
+    Family.STATE,
+    "ends with {result}",
+    name="final",
+    holds=(Family.HOOK,),
+    running="it has been reached",
+)
+@dataclass(frozen=True)
+class FinalSetup:
+    """A state in which the one around it is done. Directly under a machine it ends the machine.
+
+    Example: *Caught*, ends with success.
+
+    result: how what is around it ends
+    """
+
+    result: FinalResult = "success"
+
+
+@part(
+    Family.STATE,
+    "{depth}[, else {otherwise}]",
+    name="history",
+    holds=(),
+    running="never: it stands for another",
+)
+@dataclass(frozen=True)
+class HistorySetup:
+    """Stands for the state that was active when the one around it was last left: a transition to it
+    goes back there.
+
+    Example: *Cower* at thunder, then back to whatever it did.
+
+    depth: shallow goes back to the state, deep also to the states that were active inside it
+    otherwise: where it leads when there is nothing to go back to; the state it begins in unless
+    another is named
+    """
+
+    depth: Depth = "shallow"
+    otherwise: StateName = ""
+
+
+@part(Family.HOOK, "", name="on_enter", holds=RUNS, success="they have been done")
+@dataclass(frozen=True)
+class OnEnterSetup:
+    """Rows that are done at once when the state around it is entered, before anything else in it.
+
+    Example: on entering *Cower*, set `mood` to *afraid*.
+    """
+
+
+@part(Family.HOOK, "", name="on_leave", holds=RUNS, success="they have been done")
+@dataclass(frozen=True)
+class OnLeaveSetup:
+    """Rows that are done at once when the state around it is left, however it is left.
+
+    Example: on leaving *Carry*, drop what is carried.
+    """
+
+
+@part(
+    Family.TRANSITION,
+    "→ {to} when {when}[ · {kind}]",
+    name="when",
+    holds=RUNS,
+    success="it fired",
+    failure="not so",
+)
+@dataclass(frozen=True)
+class WhenSetup:
+    """Leads to another state as soon as a condition holds. Asked at every tick. Rows in it are done
+    as it fires.
+
+    Example: in *Doze*: when can see visitor within 9 m → *Circle*.
+
+    when: the condition, in the condition language
+    to: the state it leads to; without one only the rows in it are done
+    kind: whether the state it starts from is left when it leads to a state inside it
+    """
+
+    when: Condition
+    to: StateName = ""
+    kind: Literal["external", "internal"] = "external"
+
+
+@part(
+    Family.TRANSITION,
+    "→ {to} on event {event}[ if {when}][ · {kind}]",
+    name="on_event",
+    holds=RUNS,
+    success="it fired",
+    failure="not heard, or not so",
+)
+@dataclass(frozen=True)
+class OnEventSetup:
+    """Leads to another state when an event is heard. Who listens for `alarm` also hears
+    `alarm.bell`.
+
+    Example: under the machine: on thunder → *Cower*, from any state.
+
+    event: the event
+    to: the state it leads to; without one only the rows in it are done
+    when: a condition that must hold as well
+    kind: whether the state it starts from is left when it leads to a state inside it
+    """
+
+    event: EventName
+    to: StateName = ""
+    when: Condition | None = None
+    kind: Literal["external", "internal"] = "external"
+
+
+@part(
+    Family.TRANSITION,
+    "→ {to} after {time}[ if {when}]",
+    name="after",
+    holds=RUNS,
+    success="it fired",
+    failure="the time is not up, or not so",
+)
+@dataclass(frozen=True)
+class AfterSetup:
+    """Leads to another state when the state it starts from has been active for a while.
+
+    Example: in *Circle*: after 2 s ± 0.5 → *Bark*.
+
+    time: how long; drawn anew each time the state is entered
+    to: the state it leads to; without one only the rows in it are done
+    when: a condition that must hold as well
+    """
+
+    time: Live[SpreadSeconds] = Fixed(2.0)
+    to: StateName = ""
+    when: Condition | None = None
+
+
+@part(
+    Family.TRANSITION,
+    "→ {to} once done[ with {result}][ if {when}]",
+    name="on_done",
+    holds=RUNS,
+    success="it fired",
+    failure="not done, or not so",
+)
+@dataclass(frozen=True)
+class OnDoneSetup:
+    """Leads to another state when the state it starts from is done: its rows have ended, or a final
+    state in it is reached.
+
+    Example: in *Bark*: on done → *Circle*.
+
+    to: the state it leads to; without one only the rows in it are done
+    result: which way of ending counts
+    when: a condition that must hold as well
+    """
+
+    to: StateName = ""
+    result: DoneHow = "either way"
+    when: Condition | None = None

@@ -1,0 +1,109 @@
+"""Letting time pass, speech, noises and events."""
+
+from umbrant.catalog.causes import Cause
+from umbrant.catalog.declare import (
+    Amount,
+    AnAgent,
+    EventName,
+    Group,
+    Seconds,
+    SpreadSeconds,
+    Steps,
+    action,
+)
+from umbrant.catalog.protocols import lasting
+from umbrant.catalog.world import Me, Noise
+
+
+@action("wait {duration}", success="the time is up")
+def wait(me: Me, duration: SpreadSeconds = 1.0) -> Steps:
+    """Stands still for a while.
+
+    Example: wait 2 s ± 0.5 between two lamps.
+
+    duration: how long to wait
+    """
+    until_s, told = me.world.now_s + duration, lasting(duration, duration)
+    while me.world.now_s < until_s - 1e-9:
+        yield told
+    return True
+
+
+@action("say {text}[ for {duration}][, loudness {loudness}]", success="it has been said")
+def say(me: Me, text: str, *, duration: SpreadSeconds = 1.0, loudness: Amount = 0.5) -> Steps:
+    """Says something that the author can read on the stage, and that others can hear.
+
+    Example: say *Off the quay!*
+
+    text: what to say
+    duration: how long that takes
+    loudness: how loud; 1 is a loud call, 0 is silent
+    """
+    me.world.say(me.body.name, text)
+    if loudness > 0:
+        me.world.make_noise(Noise(me.body.place, loudness, me.world.now_s, me.name, "speech"))
+    until_s, told = me.world.now_s + duration, lasting(duration, duration)
+    while me.world.now_s < until_s - 1e-9:
+        yield told
+    return True
+
+
+@action("make a noise of {loudness}[ called {what}]", success="it was made")
+def make_noise(me: Me, *, loudness: Amount = 1.0, what: str = "noise") -> bool:
+    """Makes a noise, at once, that others can hear and tell apart by its name.
+
+    Example: make a noise of 1.5 called *bark*.
+
+    loudness: how loud; 1 is a loud call, heard as far as a body's hearing reaches
+    what: what kind of noise
+    """
+    me.world.make_noise(Noise(me.body.place, loudness, me.world.now_s, me.name, what))
+    return True
+
+
+@action("raise {event}[ after {delay}]", success="it was raised")
+def raise_event(me: Me, event: EventName, *, delay: Seconds = 0.0) -> bool:
+    """Raises an event that all hear, in the next tick or after a delay.
+
+    Example: raise `alarm.bell`.
+
+    event: which event
+    delay: how much later it is heard
+    """
+    me.events.raise_event(event, "", delay)
+    return True
+
+
+@action(
+    "tell {target} {event}[ after {delay}]",
+    success="it was told",
+    failure="there is no one to tell",
+)
+def tell_agent(me: Me, target: AnAgent, event: EventName, *, delay: Seconds = 0.0) -> bool | Cause:
+    """Raises an event that one other hears.
+
+    Example: tell `keeper` `customer.waits`.
+
+    target: whom to tell
+    event: which event
+    delay: how much later it is heard
+    """
+    there = target.at()
+    if isinstance(there, Cause):
+        return there
+    me.events.raise_event(event, target.name or "", delay)
+    return True
+
+
+@action("tell group {group} {event}[ after {delay}]", success="they were told")
+def tell_group(me: Me, group: Group, event: EventName, *, delay: Seconds = 0.0) -> bool:
+    """Raises an event that those of one group hear.
+
+    Example: tell group `gulls` `scatter`.
+
+    group: whom to tell
+    event: which event
+    delay: how much later it is heard
+    """
+    me.events.raise_event(event, group, delay)
+    return True

@@ -1,0 +1,99 @@
+"""Which keys, events and names a row uses: what the setting counts and the review goes by."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.language.tree import ConditionTree, KeyTerm, LanguageError, SenseCall, parse
+from umbrant.model.behaviors import Row
+from umbrant.model.edits import GUARD, ROW, part_name
+from umbrant.model.values import KeyRef, ParamValue
+
+
+class ParamUse(NamedTuple):
+    """A parameter of a part of a row, with what was put into it."""
+
+    part: str
+    kind: Kind
+    param: Param
+    value: ParamValue
+
+
+@dataclass(frozen=True)
+class KeyReferences:
+    """The keys that a row reads and writes, by the names it uses."""
+
+    reads: frozenset[str]
+    writes: frozenset[str]
+
+
+def param_uses(row: Row, catalog: Catalog) -> Iterator[ParamUse]:
+    """All that was filled in on a row, its decorators and its upkeep; of kinds that are known."""
+    parts: list[tuple[str, str, dict[str, ParamValue], tuple[Family, ...]]] = [
+        (ROW, row.kind, row.args, ROWS)
+    ]
+    parts.extend(
+        (part_name("decorator", place), each.kind, each.args, (Family.DECORATOR,))
+        for place, each in enumerate(row.decorators)
+    )
+    parts.extend(
+        (part_name("upkeep", place), each.kind, each.args, (Family.ACTION, Family.CONDITION))
+        for place, each in enumerate(row.upkeep)
+    )
+    for part, name, args, families in parts:
+        kind = catalog.get(name, *families)
+        for param in kind.params if kind else ():
+            if kind is not None and param.name in args:
+                yield ParamUse(part, kind, param, args[param.name])
+
+
+def conditions(row: Row, catalog: Catalog) -> Iterator[tuple[str, ConditionTree]]:
+    """The conditions and formulas on a row that can be read, with the parts they stand in."""
+    if row.guard:
+        yield from _parsed(GUARD, row.guard.when)
+    for each in param_uses(row, catalog):
+        if each.param.type in (ParamType.CONDITION, ParamType.FORMULA) and isinstance(
+            each.value, str
+        ):
+            yield from _parsed(each.part, each.value)
+
+
+def key_references(row: Row, catalog: Catalog) -> KeyReferences:
+    """The keys that a row reads and writes."""
+    reads = {name for _, tree in conditions(row, catalog) for name in keys_in(tree)}
+    writes: set[str] = set()
+    for each in param_uses(row, catalog):
+        if isinstance(each.value, KeyRef):
+            (writes if each.param.writes else reads).add(each.value.key)
+    reads.update(to.key for to in row.binds.values() if isinstance(to, KeyRef))
+    writes.update(to.key for to in row.binds.values() if isinstance(to, KeyRef))
+    return KeyReferences(frozenset(reads), frozenset(writes))
+
+
+def keys_in(tree: ConditionTree) -> set[str]:
+    """The keys that a condition names."""
+    return {each.key for each in walk(tree) if isinstance(each, KeyTerm)}
+
+
+def sense_calls_in(tree: ConditionTree) -> list[SenseCall]:
+    """The senses that a condition asks."""
+    return [each for each in walk(tree) if isinstance(each, SenseCall)]
+
+
+def walk(tree: object) -> Iterator[object]:
+    """A tree and all that is in it."""
+    yield tree
+    if isinstance(tree, tuple):
+        for each in tree:
+            yield from walk(each)
+    else:
+        for name in getattr(tree, "__dataclass_fields__", ()):
+            yield from walk(getattr(tree, name))
+
+
+def _parsed(part: str, text: str) -> Iterator[tuple[str, ConditionTree]]:
+    try:
+        yield part, parse(text)
+    except LanguageError:
+        return

@@ -1,0 +1,457 @@
+"""Renaming something everywhere it is named: in rows, conditions, formulas, cues and the cast.
+
+Conditions are rewritten as text, word by word, so that an author's spacing stays.
+"""
+
+import re
+from collections.abc import Callable, Container, Iterable, Mapping
+from enum import StrEnum
+from typing import TypeVar
+
+from umbrant.catalog.declare import ROWS, Catalog, Family, ParamType
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    Decorator,
+    Key,
+    Override,
+    Row,
+    Sharing,
+    Upkeep,
+)
+from umbrant.model.documents import Project
+from umbrant.model.expanded import BEHAVIOR, USES
+from umbrant.model.paths import PathError, put
+from umbrant.model.staging import Cue, Member, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
+from umbrant.model.values import Document, KeyRef, KeyType, ParamValue, PlaceRef, Value
+
+_WORD = re.compile(r'"[^"]*"|\'[^\']*\'|[A-Za-z_][\w.]*(?!\w)(?!\s*\()')
+"""A text in quotes, or a word that is not the name of a sense."""
+
+WRITTEN = (ParamType.CONDITION, ParamType.FORMULA)
+
+
+class NamesDocument(StrEnum):
+    """What besides keys has a name that rows and conditions can use."""
+
+    MEMBER = "member"
+    PROP = "prop"
+    PLACE = "place"
+    GROUP = "group"
+    AREA = "area"
+    STAT = "stat"
+    EVENT = "event"
+    BEHAVIOR = "behavior"
+
+
+_TYPES = {
+    NamesDocument.MEMBER: (ParamType.AGENT, ParamType.PLACE),
+    NamesDocument.PROP: (ParamType.PROP, ParamType.PLACE),
+    NamesDocument.PLACE: (ParamType.PLACE,),
+    NamesDocument.GROUP: (ParamType.GROUP,),
+    NamesDocument.AREA: (ParamType.ZONE,),
+    NamesDocument.STAT: (ParamType.STAT,),
+    NamesDocument.EVENT: (ParamType.EVENT,),
+    NamesDocument.BEHAVIOR: (ParamType.BEHAVIOR,),
+}
+
+_KEY_TYPES = {NamesDocument.MEMBER: KeyType.AGENT, NamesDocument.PROP: KeyType.PROP}
+"""The type of the keys that may hold such a name."""
+
+
+def rename_key(project: Project, catalog: Catalog, board: str, old: str, new: str) -> Project:
+    """The project with a key of a blackboard called otherwise, wherever it is used."""
+    renaming = _KeyRenaming(project, catalog, board, old, new)
+    project = _with_scenarios(_with_rows(project, renaming.row), renaming.member, renaming.cue)
+    return project.model_copy(
+        update={"blackboards": tuple(renaming.blackboard(each) for each in project.blackboards)}
+    )
+
+
+class _KeyRenaming:
+    """What becomes of each part of a project where a key is called otherwise."""
+
+    def __init__(self, project: Project, catalog: Catalog, board: str, old: str, new: str) -> None:
+        self._old, self._new, self._board = old, new, board
+        self._boards = {
+            each.name for each in project.blackboards if extends(project, each.name, board)
+        }
+        self._using = {each.name for each in project.behaviors if each.blackboard in self._boards}
+        self._is_worlds = project.blackboard(board).by_name[old].scope is Sharing.WORLD
+        self._told = _EventTargets(catalog, self._name, lambda text: text)
+
+    def row(self, row: Row, behavior: Behavior) -> Row:
+        if behavior.name in self._using:
+            row = self._told.row(row, self._value)
+        if row.kind == USES and row.args.get(BEHAVIOR) in self._using:
+            row = row.model_copy(
+                update={"binds": {self._name(name): to for name, to in row.binds.items()}}
+            )
+        return row
+
+    def blackboard(self, board: Blackboard) -> Blackboard:
+        if board.name not in self._boards:
+            return board
+        keys = [
+            each.model_copy(
+                update={
+                    "name": self._name(each.name) if board.name == self._board else each.name,
+                    "formula": self._told.text(each.formula),
+                }
+            )
+            for each in board.keys
+        ]
+        return board.model_copy(update={"keys": tuple(keys)})
+
+    def member(self, member: Member) -> Member:
+        if member.behavior not in self._using:
+            return member
+        return member.model_copy(
+            update={"keys": {self._name(name): value for name, value in member.keys.items()}}
+        )
+
+    def cue(self, cue: Cue, scenario: Scenario) -> Cue:
+        does = cue.does
+        if isinstance(does, SetKey) and does.sets == self._old and self._is_meant(does, scenario):
+            cue = cue.model_copy(update={"does": does.model_copy(update={"sets": self._new})})
+        return (
+            cue.model_copy(update={"when": self._told.text(cue.when)}) if self._is_worlds else cue
+        )
+
+    def _is_meant(self, does: SetKey, scenario: Scenario) -> bool:
+        of = next((each for each in scenario.cast if each.name == does.of), None)
+        return of.behavior in self._using if of is not None else self._is_worlds
+
+    def _value(self, value: ParamValue, wanted: ParamType | None) -> ParamValue:
+        if isinstance(value, KeyRef):
+            return KeyRef(key=self._name(value.key))
+        return self._told.text(value) if wanted in WRITTEN and isinstance(value, str) else value
+
+    def _name(self, name: str) -> str:
+        return self._new if name == self._old else name
+
+
+def extends(project: Project, name: str | None, board: str) -> bool:
+    """Whether a blackboard is another one, or extends it, maybe by way of others."""
+    boards, seen = {each.name: each for each in project.blackboards}, set[str]()
+    while name in boards and name not in seen:
+        if name == board:
+            return True
+        seen.add(name)
+        name = boards[name].extends
+    return False
+
+
+def rename_used(
+    project: Project, catalog: Catalog, named: NamesDocument, old: str, new: str
+) -> Project:
+    """The project with something called otherwise where it is used; what has the name is renamed by
+    who asks.
+
+    An event takes along those that are kinds of it: `alarm.bell` becomes `alert.bell` with `alarm`.
+    One of the cast takes along its copies.
+    """
+    renaming = _UseRenaming(project, catalog, named, old, new)
+    renamed = _with_scenarios(_with_rows(project, renaming.row), renaming.member, renaming.cue)
+    return renamed.model_copy(
+        update={"blackboards": tuple(renaming.board(each) for each in project.blackboards)}
+    )
+
+
+class _UseRenaming:
+    """What becomes of each part of a project where something that is no key is called otherwise."""
+
+    def __init__(
+        self, project: Project, catalog: Catalog, named: NamesDocument, old: str, new: str
+    ) -> None:
+        self._project, self._catalog, self._named = project, catalog, named
+        self._old, self._new = old, new
+        cast = [member for each in project.scenarios for member in each.cast]
+        self._has_copies = named is NamesDocument.MEMBER and any(
+            member.copies > 1 for member in cast if member.name in (old, new)
+        )
+        self._written = self._name if named is not NamesDocument.BEHAVIOR else str
+
+    def row(self, row: Row, behavior: Behavior) -> Row:
+        told = self._telling(self._project.keys_of(behavior))
+        types = _TYPES[self._named]
+
+        def own(value: ParamValue, wanted: ParamType | None) -> ParamValue:
+            if wanted in WRITTEN and isinstance(value, str):
+                return told.text(value)
+            if isinstance(value, PlaceRef) and ParamType.PLACE in types:
+                return PlaceRef(place=self._name(value.place))
+            return self._name(value) if wanted in types and isinstance(value, str) else value
+
+        return told.row(row, own)
+
+    def cue(self, cue: Cue, scenario: Scenario) -> Cue:
+        does = _deed(cue.does, self._named, self._name)
+        if isinstance(does, SetKey):
+            keys = _keys_set(self._project, scenario, does)
+            does = does.model_copy(update={"value": self._held(keys, does.sets, does.value)})
+        return cue.model_copy(update={"when": self._telling(()).text(cue.when), "does": does})
+
+    def member(self, member: Member) -> Member:
+        keys = _keys_of(self._project, member)
+        return member.model_copy(
+            update={
+                "keys": {key: self._held(keys, key, value) for key, value in member.keys.items()}
+            }
+        )
+
+    def board(self, board: Blackboard) -> Blackboard:
+        extended = [
+            each
+            for each in self._project.blackboards
+            if extends(self._project, board.name, each.name)
+        ]
+        told = self._telling({key.name for each in extended for key in each.keys})
+        keys = [
+            key.model_copy(
+                update={
+                    "default": self._held({key.name: key}, key.name, key.default),
+                    "formula": told.text(key.formula),
+                }
+            )
+            for key in board.keys
+        ]
+        return board.model_copy(update={"keys": tuple(keys)})
+
+    def _telling(self, keys: Container[str]) -> "_EventTargets":
+        """Rewrites what is written where these keys are known: a key of the same name is meant
+        before anything else.
+        """
+        return _EventTargets(
+            self._catalog, lambda text: text if text in keys else self._written(text), self._written
+        )
+
+    def _held(self, keys: Mapping[str, Key], key: str, value: Value | None) -> Value | None:
+        """What a key holds, which may be somebody's name."""
+        is_name = key in keys and keys[key].type is _KEY_TYPES.get(self._named)
+        return self._name(value) if is_name and isinstance(value, str) else value
+
+    def _name(self, text: str) -> str:
+        if text == self._old:
+            return self._new
+        rest = text[len(self._old) :] if text.startswith(self._old) else ""
+        is_kind = self._named is NamesDocument.EVENT and rest.startswith(".")
+        is_copy = self._has_copies and rest.startswith("_") and rest[1:].isdigit()
+        return self._new + rest if is_kind or is_copy else text
+
+
+def _keys_of(project: Project, member: Member) -> Mapping[str, Key]:
+    """The keys that one of a cast has; none for a puppet."""
+    behavior = next((each for each in project.behaviors if each.name == member.behavior), None)
+    return project.keys_of(behavior) if behavior is not None else {}
+
+
+def _keys_set(project: Project, scenario: Scenario, does: SetKey) -> Mapping[str, Key]:
+    """The keys among which a cue sets one: those of the world, or of one of the cast."""
+    if does.of is None:
+        return project.world_keys()
+    of = next(
+        (each for each in scenario.cast for one in (each, *each.each()) if one.name == does.of),
+        None,
+    )
+    return _keys_of(project, of) if of is not None else {}
+
+
+def rename_document(
+    project: Project, catalog: Catalog, collection: str, old: str, new: str
+) -> Project:
+    """The project with a document called otherwise, which is also its file's name, and all that
+    names it.
+
+    Raises PathError if it cannot be called so.
+    """
+    documents = getattr(project, collection)
+    if any(each.name == new for each in documents):
+        raise PathError(f"another of the {collection} is called {new}")
+    project = put(project, (collection, old, "name"), new)
+    in_order = tuple(sorted(getattr(project, collection), key=lambda each: str(each.name)))
+    project = project.model_copy(update={collection: in_order})
+    for naming, field in _NAMES_DOCUMENTS[collection]:
+        changed = tuple(_naming(each, field, old, new) for each in getattr(project, naming))
+        project = project.model_copy(update={naming: changed})
+    if collection == "scenarios":
+        project = project.model_copy(update={"cover": _naming(project.cover, "scenario", old, new)})
+    if collection == "behaviors":
+        project = rename_used(project, catalog, NamesDocument.BEHAVIOR, old, new)
+        project = _with_scenarios(
+            project, lambda member: _naming(member, "behavior", old, new), lambda cue, _: cue
+        )
+    return project
+
+
+_NAMES_DOCUMENTS = {
+    "behaviors": (("behaviors", "variant_of"),),
+    "blackboards": (("behaviors", "blackboard"), ("blackboards", "extends")),
+    "stages": (("scenarios", "stage"),),
+    "scenarios": (),
+}
+"""Which fields of which documents name a document of a collection, besides the cover, rows and the
+cast.
+"""
+
+DocumentRenaming = TypeVar("DocumentRenaming", bound=Document)
+
+
+def _naming(document: DocumentRenaming, field: str, old: str, new: str) -> DocumentRenaming:
+    """A document with another name in one of its fields, if the old one stands there."""
+    return document.model_copy(update={field: new}) if getattr(document, field) == old else document
+
+
+def _deed(does: object, named: NamesDocument, name: Callable[[str], str]) -> object:
+    """What a cue does, with other names in it."""
+    if isinstance(does, RaiseEvent):
+        fields = {
+            NamesDocument.EVENT: "raises",
+            NamesDocument.MEMBER: "to",
+            NamesDocument.GROUP: "to",
+        }
+    elif isinstance(does, SetKey):
+        fields = {NamesDocument.MEMBER: "of"}
+    elif isinstance(does, MoveTo):
+        fields = {NamesDocument.MEMBER: "moves", NamesDocument.PROP: "moves"}
+    elif isinstance(does, TakeAway):
+        fields = {NamesDocument.MEMBER: "removes", NamesDocument.PROP: "removes"}
+    else:
+        return does
+    field = fields.get(named)
+    value = getattr(does, field) if field else None
+    return does.model_copy(update={field: name(value)}) if field and value else does
+
+
+class _EventTargets:
+    """Rewrites what is written in rows: words by one function, texts in quotes by another."""
+
+    def __init__(
+        self, catalog: Catalog, word: Callable[[str], str], quoted: Callable[[str], str]
+    ) -> None:
+        self._catalog = catalog
+        self._word = word
+        self._quoted = quoted
+
+    def text(self, text: str) -> str:
+        """A condition or a formula, rewritten."""
+
+        def changed(found: re.Match[str]) -> str:
+            whole = found[0]
+            return (
+                whole[0] + self._quoted(whole[1:-1]) + whole[0]
+                if whole[0] in "\"'"
+                else self._word(whole)
+            )
+
+        return _WORD.sub(changed, text)
+
+    def row(self, row: Row, own: Callable[[ParamValue, ParamType | None], ParamValue]) -> Row:
+        """A row with its values as `own` gives them, and its guard rewritten."""
+        kind = self._catalog.get(row.kind, *ROWS)
+        types = {param.name: param.type for param in kind.params} if kind else {}
+        args = {name: own(value, types.get(name)) for name, value in row.args.items()}
+        guard = (
+            row.guard.model_copy(update={"when": self.text(row.guard.when)}) if row.guard else None
+        )
+        says = any(
+            value == row.name and types.get(name) in WRITTEN for name, value in row.args.items()
+        )
+        return row.model_copy(
+            update={
+                "args": args,
+                "name": self.text(row.name) if says else row.name,
+                "guard": guard,
+                "binds": {name: own(value, None) for name, value in row.binds.items()},
+                "decorators": tuple(
+                    self._part(each, own, Family.DECORATOR) for each in row.decorators
+                ),
+                "upkeep": tuple(
+                    self._part(each, own, Family.ACTION, Family.CONDITION) for each in row.upkeep
+                ),
+            }
+        )
+
+    def _part(
+        self,
+        part: "Part",
+        own: Callable[[ParamValue, ParamType | None], ParamValue],
+        *families: Family,
+    ) -> "Part":
+        kind = self._catalog.get(part.kind, *families)
+        types = {param.name: param.type for param in kind.params} if kind else {}
+        args = {name: own(value, types.get(name)) for name, value in part.args.items()}
+        return part.model_copy(update={"args": args})
+
+
+Part = TypeVar("Part", Decorator, Upkeep)
+
+
+def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Project:
+    """The project with all rows changed, those of variants' overrides too."""
+
+    def override(each: Override, behavior: Behavior) -> Override:
+        original = next(
+            (row for row in _original_rows(project, behavior) if row.id == each.row), None
+        )
+        if original is None:
+            return each
+        uses = {name: value for name, value in original.args.items() if name == BEHAVIOR}
+        told = change(
+            Row(
+                id=each.row,
+                kind=original.kind,
+                args={**uses, **each.args},
+                binds=each.binds,
+                guard=each.guard,
+                decorators=each.decorators or (),
+                upkeep=each.upkeep or (),
+            ),
+            behavior,
+        )
+        return each.model_copy(
+            update={
+                "args": {name: value for name, value in told.args.items() if name in each.args},
+                "binds": told.binds,
+                "guard": told.guard,
+                "decorators": told.decorators if each.decorators is not None else None,
+                "upkeep": told.upkeep if each.upkeep is not None else None,
+                "instead": tuple(change(row, behavior) for row in each.instead),
+            }
+        )
+
+    behaviors = [
+        each.with_rows(change(row, each) for row in each.rows).model_copy(
+            update={"overrides": tuple(override(one, each) for one in each.overrides)}
+        )
+        for each in project.behaviors
+    ]
+    return project.model_copy(update={"behaviors": tuple(behaviors)})
+
+
+def _original_rows(project: Project, behavior: Behavior) -> Iterable[Row]:
+    """The rows that a variant's overrides speak of."""
+    seen: set[str] = set()
+    while behavior.variant_of and behavior.variant_of not in seen:
+        seen.add(behavior.variant_of)
+        found = next((each for each in project.behaviors if each.name == behavior.variant_of), None)
+        if found is None:
+            return
+        behavior = found
+        yield from behavior.rows
+        yield from (row for each in behavior.overrides for row in each.instead)
+
+
+def _with_scenarios(
+    project: Project, member: Callable[[Member], Member], cue: Callable[[Cue, Scenario], Cue]
+) -> Project:
+    scenarios = [
+        each.model_copy(
+            update={
+                "cast": tuple(member(one) for one in each.cast),
+                "cues": tuple(cue(one, each) for one in each.cues),
+            }
+        )
+        for each in project.scenarios
+    ]
+    return project.model_copy(update={"scenarios": tuple(scenarios)})

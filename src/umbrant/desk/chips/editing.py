@@ -1,0 +1,428 @@
+"""Changing a chip in place: typed over, picked from a list, or dragged sideways."""
+
+from collections.abc import Callable, Mapping
+
+from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QAbstractScrollArea,
+    QCompleter,
+    QLabel,
+    QLineEdit,
+    QMenu,
+    QSlider,
+    QWidgetAction,
+)
+
+from umbrant.catalog.declare import Family, ParamType
+from umbrant.catalog.language.check import faults
+from umbrant.desk.chips.sentence import Chip, ChipEditor, number_of
+from umbrant.desk.chips.values import (
+    ChipError,
+    FieldChip,
+    chip_edit,
+    choices,
+    is_short,
+    stepped,
+    typed_value,
+)
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.model.behaviors import Key
+from umbrant.model.documents import Project
+from umbrant.model.edits import GUARD, Edit, Slot, declare_key, home, part_index, remove_part
+from umbrant.model.paths import PathError
+from umbrant.model.values import KeyRef, KeyType, ParamValue, number_text, value_text
+
+PIXELS_A_STEP = 4.0
+FINE, COARSE = 0.1, 10.0
+SLIDER_WIDTH = 140
+
+
+class ChipEditing(QObject):
+    """Edits the chips of one ledger."""
+
+    filled = Signal()
+    """A chip that had to be filled in has been."""
+
+    def __init__(
+        self, desk: Desk, table: QAbstractScrollArea, dialogs: Callable[[], Dialogs]
+    ) -> None:
+        super().__init__(table)
+        self._table = table
+        self._desk = desk
+        self._viewport = table.viewport()
+        self._dialogs = dialogs
+        self.line: InlineEditor | None = None
+        self.menu: QMenu | None = None
+        self._slides = 0
+        self._written_in = ""
+        """The behavior whose chip is being edited: another may be looked at by the time it is done.
+        """
+
+    def begin(self, chip: Chip, rect: QRectF) -> None:
+        """Open a chip's editor at its place in the viewport."""
+        self.finish()
+        self._written_in = self._looked_at()
+        if chip.editor in (ChipEditor.PICK, ChipEditor.WATCH, ChipEditor.CURVE):
+            self.pick(chip, rect)
+            return
+        written = chip.editor in (ChipEditor.CONDITION, ChipEditor.FORMULA)
+        whole = self._whole_condition(chip) if written else chip
+        self.line = InlineEditor(self._table, whole, rect, self._check(whole))
+        if written:
+            self.line.offer(self._condition_words(chip))
+        self.line.finished = lambda text: self._typed(whole, text)
+        if whole.editor is ChipEditor.NUMBER and is_short(whole):
+            self._slides += 1
+            self.line.slide(whole, lambda number: self._set(whole, number, f"slide {self._slides}"))
+        self.line.open()
+
+    def finish(self) -> None:
+        """Close whatever editor is open, keeping what was typed."""
+        if self.line is not None:
+            self.line.commit()
+            self.line = None
+
+    def pick(self, chip: Chip, rect: QRectF) -> None:
+        """Open the list of what a chip can be set to."""
+        self._written_in = self._looked_at()
+        menu = QMenu(self._viewport)
+        menu.setAccessibleName(f"choices for {chip.label}")
+        menu.setToolTipsVisible(True)
+        self._fill(menu, chip)
+        menu.aboutToHide.connect(self._table.setFocus)
+        self.menu = menu
+        menu.popup(self._viewport.mapToGlobal(rect.bottomLeft().toPoint() + QPoint(0, 2)))
+
+    def step(self, chip: Chip, steps: float, merges: str = "") -> None:
+        """Change a number by steps of its quantity."""
+        self._written_in = self._looked_at()
+        if chip.editor is ChipEditor.NUMBER:
+            self._set(chip, stepped(chip, steps), merges)
+
+    def remove(self, chip: Chip) -> None:
+        """Take off the guard, decorator or upkeep that a chip stands in; of the row itself, put
+        back the default.
+        """
+        self._written_in = self._looked_at()
+        self._remove(chip)
+
+    def _remove(self, chip: Chip) -> None:
+        slot, behavior = chip.slot, self._written_in
+        family, _ = part_index(slot.part)
+        if slot.part == GUARD or family:
+            self._desk.apply(
+                Edit(
+                    f"Remove {family or GUARD}",
+                    lambda p: remove_part(p, behavior, slot.row_id, slot.part),
+                )
+            )
+        elif chip.editor is not ChipEditor.NAME and chip.span is None:
+            self._set(chip, None)
+
+    def _fill(self, menu: QMenu, chip: Chip) -> None:
+        offered = choices(chip, self._desk.project, self._desk.whole)
+        sections = len({choice.section for choice in offered}) > 1
+        for place, choice in enumerate(offered):
+            if (
+                sections
+                and choice.section
+                and (place == 0 or offered[place - 1].section != choice.section)
+            ):
+                menu.addAction(menu_heading(choice.section, menu))
+            action = menu.addAction(choice.label)
+            action.setToolTip(choice.help)
+            action.setCheckable(True)
+            action.setChecked(choice.value == chip.value)
+            action.triggered.connect(lambda _=False, value=choice.value: self._set(chip, value))
+        keys = chip.param.keys if chip.param else ()
+        menu.addSeparator()
+        if keys:
+            menu.addAction("New key…", lambda: self.new_key(chip, keys))
+        if chip.param is not None and chip.param.type is ParamType.PLACE and not chip.param.writes:
+            menu.addAction(
+                "Pick on the stage…",
+                lambda: self._desk.pick_point(lambda point: self._set(chip, point)),
+            )
+        if (
+            isinstance(chip.value, KeyRef)
+            and chip.param is not None
+            and chip.param.default is not None
+        ):
+            default = chip.param.default
+            menu.addAction(
+                f"Write a value ({value_text(default, chip.quantity.unit)})",
+                lambda: self._set(chip, default),
+            )
+        if chip.slot.part:
+            family, _ = part_index(chip.slot.part)
+            menu.addAction(f"Remove this {family}", lambda: self._remove(chip))
+        elif (
+            chip.param is not None and not chip.param.required and chip.value != chip.param.default
+        ):
+            menu.addAction("Back to the default", lambda: self._set(chip, None))
+
+    def new_key(self, chip: Chip, types: tuple[KeyType, ...]) -> None:
+        """Make a key that fits a chip, and bind the chip to it."""
+        dialogs = self._dialogs()
+        name = dialogs.text("New key", "Name of the key (small letters, digits, _):")
+        if name is None:
+            return
+        kind = (
+            types[0]
+            if len(types) == 1
+            else dialogs.choice("New key", "What it holds:", [str(each) for each in types])
+        )
+        if kind is None:
+            return
+        try:
+            key = Key(name=name, type=KeyType(kind))
+        except ValueError:
+            self._desk.told.emit(
+                f"'{name}' cannot name a key: write it with small letters, digits and _, a "
+                "letter first."
+            )
+            return
+        if self._desk.apply(self._declaring(key, chip)) and chip.missing:
+            self.filled.emit()
+
+    def _declaring(self, key: Key, chip: Chip) -> Edit:
+        behavior = self._written_in
+
+        def apply(project: Project) -> Project:
+            board = project.behavior(home(project, behavior, chip.slot.row_id)[0]).blackboard
+            if key.name not in project.blackboard(board).by_name:
+                project = declare_key(project, board, key)
+            return chip_edit(behavior, chip, KeyRef(key=key.name)).apply(project)
+
+        return Edit(f"New key {key.name}", apply)
+
+    def _typed(self, chip: Chip, text: str) -> None:
+        self.line = None
+        self._table.setFocus()
+        if chip.editor is ChipEditor.CONDITION and not text.strip() and chip.slot.part == GUARD:
+            self._remove(chip)
+            return
+        keys = chip.param.keys if chip.param else ()
+        known = self._keys(chip).get(text.strip())
+        try:
+            bound = known is not None and known.type in keys and chip.editor is ChipEditor.NUMBER
+            value: ParamValue = KeyRef(key=text.strip()) if bound else typed_value(chip, text)
+        except ChipError as error:
+            self._desk.told.emit(str(error))
+            return
+        self._set(chip, value)
+
+    def _set(self, chip: Chip, value: ParamValue | None, merges: str = "") -> None:
+        edit = chip_edit(self._written_in, chip, value, merges=merges)
+        try:
+            if isinstance(chip, FieldChip) and chip.careful:
+                broken = [str(problem) for problem in self._desk.broken_by(edit)]
+                if broken and not self._dialogs().breaks(edit.name, broken):
+                    return
+            changed = self._desk.apply(edit)
+        except PathError as error:
+            self._desk.told.emit(f"{value_text(value)} cannot stand there: {error}.")
+            return
+        if changed and chip.missing:
+            self.filled.emit()
+
+    def _check(self, chip: Chip) -> Callable[[str], str]:
+        """What is wrong with a text typed into a chip; empty if nothing is."""
+        if chip.editor in (ChipEditor.CONDITION, ChipEditor.FORMULA):
+            keys = self._keys(chip)
+            wants = KeyType.YES_NO if chip.editor is ChipEditor.CONDITION else KeyType.NUMBER
+
+            def check(text: str) -> str:
+                found = faults(text, keys, self._desk.catalog, wants=wants) if text.strip() else []
+                return f"{found[0].message} {found[0].remedy}".strip() if found else ""
+
+            return check
+        if chip.editor is ChipEditor.NUMBER or isinstance(chip, FieldChip):
+            return lambda text: (
+                "" if text.strip() in self._keys(chip) else _number_fault(chip, text)
+            )
+        return lambda text: ""
+
+    def _whole_condition(self, chip: Chip) -> Chip:
+        slot = Slot(chip.slot.row_id, chip.slot.part, chip.slot.param)
+        if isinstance(chip, FieldChip):
+            return chip
+        return Chip(slot, chip.editor, chip.value, str(chip.editor))
+
+    def _condition_words(self, chip: Chip) -> list[str]:
+        senses = [f"{kind.id}(" for kind in self._desk.catalog.family(Family.SENSE)]
+        return [*sorted(self._keys(chip)), *senses, "and", "or", "not", "yes", "no"]
+
+    def _keys(self, chip: Chip) -> Mapping[str, Key]:
+        return chip.keys if isinstance(chip, FieldChip) else self._desk.keys_at(chip.slot.row_id)
+
+    def _looked_at(self) -> str:
+        behavior = self._desk.behavior
+        return behavior.name if behavior else ""
+
+
+def _number_fault(chip: Chip, text: str) -> str:
+    try:
+        typed_value(chip, text)
+    except ChipError as error:
+        return str(error)
+    return ""
+
+
+def menu_heading(text: str, menu: QMenu) -> QWidgetAction:
+    """A heading inside a list."""
+    heading = QWidgetAction(menu)
+    label = QLabel(text, menu)
+    label.setObjectName("menuHeading")
+    heading.setDefaultWidget(label)
+    heading.setEnabled(False)
+    return heading
+
+
+class InlineEditor(QLineEdit):
+    """A line over a chip. Enter and leaving it keep what was typed, Escape does not. Says below
+    what is wrong.
+    """
+
+    def __init__(
+        self, table: QAbstractScrollArea, chip: Chip, rect: QRectF, check: Callable[[str], str]
+    ) -> None:
+        viewport = table.viewport()
+        super().__init__(viewport)
+        self._table = table
+        self.finished: Callable[[str], None] = lambda text: None
+        self._check = check
+        self._open = True
+        self._first = chip.value if isinstance(chip.value, str) else value_text(chip.value)
+        self.setText("" if chip.value is None else self._first)
+        self.setAccessibleName(f"{chip.label} of the row")
+        wide = max(
+            int(rect.width()) + 16,
+            300 if chip.editor in (ChipEditor.CONDITION, ChipEditor.FORMULA) else 70,
+        )
+        wide = max(wide, self.fontMetrics().horizontalAdvance(self.text()) + 24)
+        left = max(2, min(int(rect.left()) - 4, viewport.width() - wide - 4))
+        self.setGeometry(
+            left, int(rect.top()) - 3, min(wide, viewport.width() - 4), int(rect.height()) + 6
+        )
+        self.slider: QSlider | None = None
+        self._fault = QLabel(viewport)
+        self._fault.setObjectName("fault")
+        self._fault.setStyleSheet(
+            "background: #B4532E; color: white; padding: 3px 6px; border-radius: 3px;"
+        )
+        self._fault.hide()
+        self.textEdited.connect(self._say_fault)
+
+    def open(self) -> None:
+        """Show it, ready to be typed over."""
+        self.selectAll()
+        self.show()
+        self.setFocus()
+        if self.slider is not None:
+            self.slider.show()
+
+    def offer(self, words: list[str]) -> None:
+        """Complete the word that is being typed."""
+        self.setCompleter(WordCompleter(words, self))
+
+    def slide(self, chip: Chip, put: Callable[[float], None]) -> None:
+        """Show a slider below, for a number whose range is short; what it is moved to is put in at
+        once.
+        """
+        low, high, step = (
+            float(chip.quantity.low or 0),
+            float(chip.quantity.high or 0),
+            chip.quantity.step,
+        )
+        slider = QSlider(Qt.Orientation.Horizontal, self._table.viewport())
+        slider.setAccessibleName(f"{chip.label}, slider")
+        slider.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        slider.setRange(0, round((high - low) / step))
+        slider.setValue(round((number_of(chip.value) - low) / step))
+        slider.setGeometry(
+            self.x(), self.y() + self.height() + 1, max(self.width(), SLIDER_WIDTH), 22
+        )
+
+        def moved(place: int) -> None:
+            number = round(low + place * step, 6)
+            self.setText(number_text(number))
+            self._first = self.text()
+            put(number)
+
+        slider.valueChanged.connect(moved)
+        self.slider = slider
+
+    def commit(self) -> None:
+        """Keep what was typed."""
+        if self._open and self.text() != ("" if self._first is None else self._first):
+            self._close(keep=True)
+        else:
+            self._close(keep=False)
+
+    def cancel(self) -> None:
+        """Forget what was typed."""
+        self._close(keep=False)
+
+    def focusOutEvent(self, event: QEvent) -> None:
+        super().focusOutEvent(event)  # type: ignore[arg-type]
+        if event.reason() != Qt.FocusReason.PopupFocusReason:  # type: ignore[attr-defined]
+            self.commit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Escape:
+            self.cancel()
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            # Not passed on to the table below, where it would open the chip again.
+            self.commit()
+        else:
+            super().keyPressEvent(event)
+
+    def _say_fault(self, text: str) -> None:
+        fault = self._check(text)
+        self._fault.setText(fault)
+        self._fault.setVisible(bool(fault))
+        self._fault.adjustSize()
+        self._fault.move(self.x(), self.y() + self.height() + 2)
+        self._fault.raise_()
+
+    def _close(self, *, keep: bool) -> None:
+        if not self._open:
+            return
+        self._open = False
+        text = self.text()
+        self.hide()
+        self._fault.deleteLater()
+        if self.slider is not None:
+            self.slider.deleteLater()
+        self.deleteLater()
+        if keep:
+            self.finished(text)
+        else:
+            self._table.setFocus()
+
+
+class WordCompleter(QCompleter):
+    """Completes the last word of a line, where QCompleter completes the whole of it."""
+
+    def __init__(self, words: list[str], line: QLineEdit) -> None:
+        super().__init__(words, line)
+        self._line = line
+        self.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+
+    def splitPath(self, path: str) -> list[str]:
+        return [_last_word(self._line.text()[: self._line.cursorPosition()])]
+
+    def pathFromIndex(self, index: object) -> str:
+        chosen = super().pathFromIndex(index)  # type: ignore[arg-type]
+        before = self._line.text()[: self._line.cursorPosition()]
+        return before[: len(before) - len(_last_word(before))] + chosen
+
+
+def _last_word(text: str) -> str:
+    start = len(text)
+    while start and (text[start - 1].isalnum() or text[start - 1] == "_"):
+        start -= 1
+    return text[start:]

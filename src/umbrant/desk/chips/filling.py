@@ -1,0 +1,92 @@
+"""What is typed after the name of a kind, as values of its parameters: `move visitor 1.5`, `when
+distance(a) < 6`.
+"""
+
+import re
+
+from umbrant.catalog.declare import Kind, Param, ParamType
+from umbrant.desk.chips.sentence import Chip, ChipEditor
+from umbrant.desk.chips.values import choices
+from umbrant.model.documents import Project
+from umbrant.model.edits import ROW, Slot
+from umbrant.model.expanded import ExpandedBehavior
+from umbrant.model.values import ParamValue, Spread
+
+_NUMBER = re.compile(r"^([-+]?\d*\.?\d+)(?:±([\d.]+))?[a-z°]*$")
+WRITTEN = (ParamType.CONDITION, ParamType.FORMULA)
+
+
+def filled(
+    kind: Kind, text: str, row_id: str, project: Project, whole: ExpandedBehavior | None
+) -> dict[str, ParamValue]:
+    """The values that a text gives to a kind's parameters; words that fit none are passed over.
+
+    A condition or a formula takes all of it. Else numbers go to numbers, names to what can be
+    called so, and what remains to a text. `row_id` is a row beside the new one, whose keys it may
+    use.
+    """
+    if not text.strip():
+        return {}
+    written = next((param for param in kind.params if param.type in WRITTEN), None)
+    if written is not None:
+        return {written.name: text.strip()}
+    found: dict[str, ParamValue] = {}
+    left: list[str] = []
+    for word in text.replace(" ± ", "±").split():
+        if not (
+            _took_number(word, kind, found) or _took_name(word, kind, found, row_id, project, whole)
+        ):
+            left.append(word)
+    free = next(
+        (
+            param
+            for param in kind.params
+            if param.type is ParamType.TEXT and param.name not in found
+        ),
+        None,
+    )
+    if free is not None and left:
+        found[free.name] = " ".join(left)
+    return found
+
+
+def _took_number(word: str, kind: Kind, found: dict[str, ParamValue]) -> bool:
+    number = _NUMBER.match(word)
+    if not number:
+        return False
+    for param in kind.params:
+        if param.type in (ParamType.NUMBER, ParamType.SPREAD) and param.name not in found:
+            mid, give = float(number[1]), float(number[2] or 0)
+            found[param.name] = (
+                Spread(mid=mid, give=give) if give and param.type is ParamType.SPREAD else mid
+            )
+            return True
+    return False
+
+
+def _took_name(
+    word: str,
+    kind: Kind,
+    found: dict[str, ParamValue],
+    row_id: str,
+    project: Project,
+    whole: ExpandedBehavior | None,
+) -> bool:
+    for param in kind.params:
+        if param.name not in found:
+            value = _named(word, param, row_id, project, whole)
+            if value is not None:
+                found[param.name] = value
+                return True
+    return False
+
+
+def _named(
+    word: str, param: Param, row_id: str, project: Project, whole: ExpandedBehavior | None
+) -> ParamValue | None:
+    """What a parameter can be set to that is called by a word."""
+    chip = Chip(Slot(row_id, ROW, param.name), ChipEditor.PICK, None, param.label, param)
+    offered = choices(chip, project, whole if row_id else None)
+    return next(
+        (choice.value for choice in offered if choice.label.strip().lower() == word.lower()), None
+    )

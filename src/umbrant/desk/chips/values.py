@@ -1,0 +1,307 @@
+"""What changing a chip does to the project. Knows nothing of Qt."""
+
+import re
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from umbrant.catalog.declare import ParamType
+from umbrant.desk.chips.sentence import EVERY, Chip, ChipEditor, number_of
+from umbrant.model.behaviors import Key, Watch
+from umbrant.model.documents import Project
+from umbrant.model.edits import GUARD, Edit, rename_row, row_of, set_every, set_guard, set_value
+from umbrant.model.expanded import ExpandedBehavior
+from umbrant.model.values import (
+    Curve,
+    KeyRef,
+    ParamValue,
+    PlaceRef,
+    Shape,
+    Spread,
+    number_text,
+    value_text,
+)
+
+_SPREAD = re.compile(r"^\s*([-+]?[\d.]+)\s*[a-z°]*\s*(?:±|\+-|\+/-|~)\s*([\d.]+)\s*[a-z°]*\s*$")
+_NUMBER = re.compile(r"^\s*([-+]?(?:\d+\.?\d*|\.\d+))\s*[a-z°/%]*\s*$")
+
+MOST_STEPS = 120
+"""How many steps a slider has at the most."""
+_WRITTEN = re.compile(r"-?\s*(?:\d+\.?\d*|\.\d+)(?:[eE][-+]?\d+)?")
+
+
+class ChipError(ValueError):
+    """What was typed into a chip cannot stand there. The message says what can."""
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Something a chip can be set to from a list."""
+
+    label: str
+    value: ParamValue | None
+    help: str = ""
+    section: str = ""
+    """The heading it is listed under."""
+
+
+def _not_put(project: Project, value: Any) -> Project:
+    return project
+
+
+@dataclass(frozen=True)
+class FieldChip(Chip):
+    """A chip for a field of a document rather than for a value of a row: it says itself what
+    changing it does.
+    """
+
+    put: Callable[[Project, Any], Project] = _not_put
+    """The project with another value. Raises PathError."""
+    read: Callable[[str], Any] = str
+    """What was typed, as a value. Raises ChipError."""
+    offered: tuple[Choice, ...] = ()
+    keys: Mapping[str, Key] = field(default_factory=dict)
+    """The keys that a condition or a formula may use."""
+    help: str = ""
+    says: str = ""
+    """What the edit is called; empty for the usual."""
+    careful: bool = False
+    """Whether what a change would break is told before it is made."""
+
+
+def typed_value(chip: Chip, text: str) -> Any:
+    """What was typed, as a value of the chip. Raises ChipError."""
+    if isinstance(chip, FieldChip):
+        return chip.read(text)
+    if chip.editor is not ChipEditor.NUMBER:
+        return text
+    if chip.quantity.zero and text.strip() == chip.quantity.zero:
+        return 0.0
+    spread = _SPREAD.match(text)
+    if spread and chip.param is not None and chip.param.type is ParamType.SPREAD:
+        return Spread(mid=_float(spread[1]), give=_float(spread[2]))
+    number = _NUMBER.match(text)
+    if not number:
+        way = (
+            "2 or 2 ± 0.5"
+            if chip.param is not None and chip.param.type is ParamType.SPREAD
+            else "a number such as 2.5"
+        )
+        raise ChipError(f"'{text}' is no number; write {way}.")
+    return bounded(chip, _float(number[1]))
+
+
+def stepped(chip: Chip, steps: float) -> ParamValue:
+    """The chip's number after so many steps of its quantity; a spread keeps its give."""
+    step = chip.quantity.step
+    number = bounded(chip, round(number_of(chip.value) + steps * step, 6))
+    return Spread(mid=number, give=chip.value.give) if isinstance(chip.value, Spread) else number
+
+
+def is_short(chip: Chip) -> bool:
+    """Whether the range of a chip's plain number has so few steps that a slider can reach each of
+    them.
+    """
+    low, high, step = chip.quantity.low, chip.quantity.high, chip.quantity.step
+    plain = isinstance(chip.value, int | float) and not isinstance(chip.value, bool)
+    return plain and low is not None and high is not None and 0 < (high - low) / step <= MOST_STEPS
+
+
+def bounded(chip: Chip, number: float) -> float:
+    """The nearest number that the chip may hold."""
+    low, high = chip.quantity.low, chip.quantity.high
+    if low is not None:
+        number = max(float(low), number)
+    return number if high is None else min(float(high), number)
+
+
+def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: str = "") -> Edit:
+    """The edit that puts a value into a chip. While a drag goes on its edits share `merges`."""
+    name = f"Set {chip.label} to {value_text(value, chip.quantity.unit)}"
+    slot = chip.slot
+    if isinstance(chip, FieldChip):
+        return Edit(chip.says or name, lambda project: chip.put(project, value), merges)
+
+    def apply(project: Project) -> Project:
+        if chip.editor is ChipEditor.NAME:
+            return rename_row(project, behavior, slot.row_id, str(value or ""))
+        if slot.part == GUARD:
+            return _set_guard(project, behavior, chip, value)
+        if slot.param == EVERY:
+            return set_every(project, behavior, slot, number_of(value))
+        if chip.span is not None:
+            return set_value(project, behavior, slot, _respelled(project, behavior, chip, value))
+        return set_value(project, behavior, slot, value)
+
+    return Edit(name, apply, merges)
+
+
+_HOW = {
+    ChipEditor.NUMBER: "Drag sideways, click to type, or right-click for a key.",
+    ChipEditor.TEXT: "Click to type.",
+    ChipEditor.CONDITION: "Click to type a condition; its numbers can be dragged.",
+    ChipEditor.PICK: "Click to pick.",
+    ChipEditor.WATCH: "When the guard is asked. Click to pick.",
+    ChipEditor.NAME: "Click to rename.",
+    ChipEditor.FORMULA: "Click to type a formula; its numbers can be dragged.",
+    ChipEditor.CURVE: "Click to pick a shape; it is drawn and dragged in the curve view.",
+}
+
+
+def chip_tip(chip: Chip) -> str:
+    """What a chip is, and how it is changed."""
+    if isinstance(chip, FieldChip):
+        return (
+            f"{chip.label}: {chip.help}. {_HOW[chip.editor]}"
+            if chip.help
+            else f"{chip.label}. {_HOW[chip.editor]}"
+        )
+    about = f"{chip.param.label}: {chip.param.help}. " if chip.param is not None else ""
+    follows = " Other than in the original; U puts it back." if chip.overridden else ""
+    return about + _HOW[chip.editor] + follows
+
+
+def choices(chip: Chip, project: Project, whole: ExpandedBehavior | None) -> list[Choice]:
+    """What a chip can be set to from a list: keys of the right type first, then what the stage and
+    cast have.
+    """
+    if isinstance(chip, FieldChip):
+        return list(chip.offered)
+    if chip.editor is ChipEditor.WATCH:
+        return [Choice(str(watch), str(watch), _WATCH_HELP[watch]) for watch in Watch]
+    param = chip.param
+    if param is None:
+        return []
+    known = whole.frame(chip.slot.row_id).keys if whole else {}
+    keys = [
+        key
+        for key in known.values()
+        if key.type in param.keys and not (param.writes and key.formula)
+    ]
+    found = [
+        Choice(key.name, KeyRef(key=key.name), key.help or str(key.type), "Keys") for key in keys
+    ]
+    found.extend(Choice(each, each) for each in param.choices)
+    if param.type is ParamType.YES_NO:
+        found.extend([Choice("yes", True), Choice("no", False)])
+    if param.type is ParamType.STATE and whole is not None:
+        found.extend(_states(chip, whole))
+    if param.type is ParamType.CURVE:
+        found.extend(_curves(chip))
+    return [*found, *_named(param.type, project)]
+
+
+def _states(chip: Chip, whole: ExpandedBehavior) -> Iterator[Choice]:
+    """The states of the machine that a row belongs to."""
+    behavior, row_id = whole.behavior, chip.slot.row_id
+    path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
+    machine = next((each for each in reversed(path) if behavior.row(each).kind == "machine"), None)
+    for inner in behavior.outline.within(machine) if machine else ():
+        row = behavior.row(inner)
+        if row.kind in _STATE_KINDS:
+            depth = behavior.outline.depth[inner] - behavior.outline.depth[machine or inner] - 1
+            yield Choice(
+                "  " * max(0, depth) + (row.name or row.kind), inner.rpartition("/")[2], row.kind
+            )
+
+
+_STATE_KINDS = ("state", "regions", "final", "history")
+
+
+def _curves(chip: Chip) -> Iterator[Choice]:
+    """Each shape, as the curve now is otherwise; and the curve flipped."""
+    curve = chip.value if isinstance(chip.value, Curve) else Curve(shape=Shape.LINEAR)
+    for shape in Shape:
+        yield Choice(
+            str(shape), curve.model_copy(update={"shape": shape}), f"a {shape} curve", "Shape"
+        )
+    flipped = curve.model_copy(update={"flipped": not curve.flipped})
+    yield Choice(
+        "as it is" if curve.flipped else "flipped",
+        flipped,
+        "turn the curve upside down",
+        "Which way up",
+    )
+
+
+def _named(wanted: ParamType, project: Project) -> Iterator[Choice]:
+    """What the stages and casts of a project have that a chip of this type can hold."""
+    stages, players = (
+        project.stages,
+        [each for scenario in project.scenarios for each in scenario.players],
+    )
+    if wanted is ParamType.PLACE:
+        for name in sorted({place.name for stage in stages for place in stage.places}):
+            yield Choice(name, PlaceRef(place=name), "a place of the stage", "Places")
+    if wanted in (ParamType.AGENT, ParamType.PLACE):
+        for name in sorted({member.name for member in players}):
+            yield Choice(name, name, "always this one of the cast", "Cast")
+    if wanted in (ParamType.PROP, ParamType.PLACE):
+        for name in sorted({prop.name for stage in stages for prop in stage.props}):
+            yield Choice(name, name, "always this prop", "Props")
+    if wanted is ParamType.GROUP:
+        groups = {prop.group for stage in stages for prop in stage.props}
+        for name in sorted(groups | {member.group for member in players if member.group}):
+            yield Choice(name, name, "a group", "Groups")
+    yield from _listed(wanted, project)
+
+
+def _listed(wanted: ParamType, project: Project) -> Iterator[Choice]:
+    """The events, behaviors, numbers of bodies and zones that a chip of this type can name."""
+    players = [each for scenario in project.scenarios for each in scenario.players]
+    if wanted is ParamType.EVENT:
+        for event in project.event_list.events:
+            yield Choice(event.name, event.name, event.help, "Events")
+    if wanted is ParamType.BEHAVIOR:
+        for behavior in project.behaviors:
+            yield Choice(behavior.title, behavior.name, behavior.name, "Behaviors")
+    if wanted is ParamType.STAT:
+        for name in sorted({stat for member in players for stat in member.body.stats}):
+            yield Choice(name, name, "a number of the body", "Numbers")
+    if wanted is ParamType.ZONE:
+        for name in sorted({area.name for stage in project.stages for area in stage.areas}):
+            yield Choice(name, name, "an area of the stage", "Areas")
+
+
+_WATCH_HELP = {
+    Watch.ON_ENTRY: "asked once, when the row is to be entered",
+    Watch.WHILE_RUNNING: (
+        "asked at every tick while the row runs; when it turns to no the row is stopped"
+    ),
+    Watch.TAKE_OVER: (
+        "asked also while a later sibling runs; when it turns to yes this row takes its place"
+    ),
+    Watch.THROUGHOUT: "while running and take over",
+}
+
+
+def _set_guard(project: Project, behavior: str, chip: Chip, value: ParamValue | None) -> Project:
+    guard = row_of(project, behavior, chip.slot.row_id).guard
+    when = guard.when if guard else ""
+    if chip.editor is ChipEditor.WATCH:
+        return set_guard(project, behavior, chip.slot.row_id, when, Watch(str(value)))
+    text = _with_number(when, chip, value) if chip.span is not None else str(value or "")
+    return set_guard(project, behavior, chip.slot.row_id, text)
+
+
+def _respelled(project: Project, behavior: str, chip: Chip, value: ParamValue | None) -> str:
+    row = row_of(project, behavior, chip.slot.row_id)
+    return _with_number(str(row.args.get(chip.slot.param, "")), chip, value)
+
+
+def _with_number(when: str, chip: Chip, value: ParamValue | None) -> str:
+    """The condition with another number in place of the one that begins where the chip's did.
+
+    Its end is looked for anew: during a drag the number in the condition grows and shrinks while
+    the chip stays.
+    """
+    start = chip.span[0] if chip.span else 0
+    found = _WRITTEN.match(when, start)
+    return when[:start] + number_text(number_of(value)) + when[found.end() :] if found else when
+
+
+def _float(text: str) -> float:
+    try:
+        return float(text)
+    except ValueError:
+        raise ChipError(f"'{text}' is no number.") from None

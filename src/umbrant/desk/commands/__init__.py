@@ -1,0 +1,1 @@
+"""What an author can do: every action with its keys, and the functions behind them."""

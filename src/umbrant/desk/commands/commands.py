@@ -1,0 +1,526 @@
+"""What an author can do in the window, each a plain method. Menus, keys and buttons reach these
+through `actions`.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol
+
+from umbrant.desk.chips.table import ChipTable
+from umbrant.desk.commands.row_commands import RowCommands
+from umbrant.desk.left_tabs import REVIEW, ROWS, SETTING, TABLE, Written
+from umbrant.desk.right_tabs import CURVE, HELP, MAP, STAGE, Beside
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.playback import Playback
+from umbrant.desk.session.rehearsing import Rehearsing
+from umbrant.desk.views.blackboard import BlackboardView
+from umbrant.desk.views.lanes.view import LanesView
+from umbrant.desk.views.ledger.view import LedgerView
+from umbrant.desk.views.machine_table.view import MachineTable
+from umbrant.desk.views.reasons import ReasonsView
+from umbrant.desk.views.review import ReviewView
+from umbrant.desk.views.setting.view import SettingView
+from umbrant.desk.views.stage.view import StageView
+from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.model.changes import changes
+from umbrant.model.documents import Project
+from umbrant.model.edits import GUARD, Edit, move_row, nest_row, set_guard, set_seed, unnest_row
+from umbrant.model.problems import ProjectError
+from umbrant.project_nodes import names_of
+
+FIRST_GUARD = "yes"
+"""The condition a new guard begins with; its editor opens at once."""
+
+
+class Shell(Protocol):
+    """What the window around the views can do."""
+
+    def new_project(self) -> None:
+        """Begin a project."""
+
+    def open_project(self) -> None:
+        """Ask for a project and open it."""
+
+    def open_folder(self, folder: Path) -> bool:
+        """Open a project."""
+
+    def begin_first_visit(self) -> None:
+        """Lead through five steps."""
+
+    def set_night(self, on: bool) -> None:
+        """Turn to Night or to Day."""
+
+    def set_compact(self, on: bool) -> None:
+        """Show compact rows, or roomy ones."""
+
+    def show_shortcuts(self) -> None:
+        """List every action and its keys."""
+
+    def about(self) -> None:
+        """Say what this program is."""
+
+    def quit(self) -> None:
+        """Close the window."""
+
+
+@dataclass(frozen=True)
+class Views:
+    """The views that commands act on."""
+
+    ledger: LedgerView
+    machine: MachineTable
+    setting: SettingView
+    review: ReviewView
+    stage: StageView
+    reasons: ReasonsView
+    board: BlackboardView
+    lanes: LanesView
+    rehearsing: Rehearsing
+
+
+class Commands:
+    """The commands of one desk's views. Switches are given whether they are on."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        player: Playback,
+        views: Views,
+        dialogs: Callable[[], Dialogs],
+        shell: Shell,
+    ) -> None:
+        self.desk = desk
+        self.player = player
+        self.ledger = views.ledger
+        self.machine = views.machine
+        self.setting = views.setting
+        self.review = views.review
+        self.stage = views.stage
+        self.reasons = views.reasons
+        self.board = views.board
+        self.lanes = views.lanes
+        self.rehearsing = views.rehearsing
+        self.dialogs = dialogs
+        self.shell = shell
+        self.beside: Beside | None = None
+        """The tabs at the top right. They need the actions, which need these commands, so they are
+        put in last.
+        """
+        self.rows = RowCommands(desk, views.ledger, dialogs)
+        self.written: Written | None = None
+        """The tabs at the left, put in last too."""
+        self.open_finder: Callable[[bool], None] = lambda for_commands: None
+        """Opens the search over commands, or over what is written; put in last too."""
+
+    @property
+    def in_setting(self) -> bool:
+        """Whether the setting is shown rather than the rows."""
+        return self.written is not None and self.written.place == SETTING
+
+    @property
+    def in_table(self) -> bool:
+        """Whether the machine's table is shown."""
+        return self.written is not None and self.written.place == TABLE
+
+    @property
+    def in_review(self) -> bool:
+        """Whether the review is shown."""
+        return self.written is not None and self.written.place == REVIEW
+
+    @property
+    def table(self) -> ChipTable:
+        """What has the place at the left: the rows, the machine's table, the setting or the
+        review.
+        """
+        tables: dict[int, ChipTable] = {
+            TABLE: self.machine,
+            SETTING: self.setting,
+            REVIEW: self.review,
+        }
+        return (
+            tables.get(self.written.place, self.ledger) if self.written is not None else self.ledger
+        )
+
+    # project
+
+    def new_project(self) -> None:
+        """Begin a project."""
+        self.shell.new_project()
+
+    def open_project(self) -> None:
+        """Open another project."""
+        self.shell.open_project()
+
+    def quit(self) -> None:
+        """Close the window."""
+        self.shell.quit()
+
+    def save(self) -> bool:
+        """Save the project; ask for a folder if it has none. Says whether it is saved."""
+        return self._save(None) if self.desk.folder else self.save_as()
+
+    def save_as(self) -> bool:
+        """Save the project to another folder."""
+        folder = self.dialogs().folder_to_save(self.desk.folder or Path.home())
+        return self._save(folder) if folder else False
+
+    def revert(self) -> None:
+        """Read the project from its folder again; unsaved changes are asked about."""
+        if self.desk.folder is not None:
+            self.shell.open_folder(self.desk.folder)
+
+    def changes(self) -> None:
+        """Tell what is different from what was last saved."""
+        saved = self.desk.history.saved
+        found = (
+            changes(saved, self.desk.project)
+            if saved is not None
+            else ["nothing of it has been saved yet"]
+        )
+        self.dialogs().message(
+            "Changed since the last save", "\n".join(found) or "Nothing has changed."
+        )
+
+    def _save(self, folder: Path | None) -> bool:
+        self.table.editing.finish()
+        outside = self.desk.changed_outside() if folder is None else []
+        if outside and not self.dialogs().overwrite(outside):
+            return False
+        try:
+            self.desk.save(folder)
+        except ProjectError as error:
+            self.dialogs().problems("The project could not be saved", error.problems)
+            return False
+        return True
+
+    def open_take(self) -> None:
+        """Show a take from a file."""
+        path = self.dialogs().take_to_open(self.desk.folder or Path.home())
+        if path:
+            self.desk.open_take(path)
+
+    def keep_take(self) -> None:
+        """Copy the take that is shown to a file of one's own."""
+        take = self.desk.take
+        path = self.dialogs().take_to_save(self.desk.folder or Path.home()) if take else None
+        if take is None or path is None:
+            return
+        try:
+            path.write_bytes(take.path.read_bytes())
+        except OSError as error:
+            self.desk.told.emit(
+                f"{path}: the take could not be written: {error.strerror}. Choose another place."
+            )
+        else:
+            self.desk.told.emit(f"The take is in {path}")
+
+    def trust(self) -> None:
+        """Let the project's own nodes run, if the author says so again."""
+        if self.dialogs().trust(names_of(self.desk.project.nodes)):
+            self.desk.trust_nodes()
+
+    # edit
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        self.table.editing.finish()
+        self.desk.undo()
+
+    def redo(self) -> None:
+        """Do again what was taken back last."""
+        self.desk.redo()
+
+    def find(self) -> None:
+        """Search over what is written."""
+        self.open_finder(False)
+
+    def find_command(self) -> None:
+        """Search over what can be done."""
+        self.open_finder(True)
+
+    def next_chip(self) -> None:
+        """Put the keyboard on the next chip of the row."""
+        self.table.focus_chip(1)
+
+    def previous_chip(self) -> None:
+        """Put the keyboard on the chip before."""
+        self.table.focus_chip(-1)
+
+    # rows
+
+    def add_row(self) -> None:
+        """Search for a row to add; in the table and the setting, offer what can be added."""
+        if self.in_table:
+            self.machine.open_additions()
+        elif self.in_setting:
+            self.setting.open_additions()
+        elif self.in_review:
+            self.review.go_to()
+        else:
+            self.ledger.open_search()
+
+    def add_behind(self) -> None:
+        """Search for a row to add behind this one."""
+        if self.table is self.ledger:
+            self.ledger.open_search(behind=True)
+
+    def rename(self) -> None:
+        """Type another name."""
+        self.table.rename()
+
+    def guard(self) -> None:
+        """Give the row a guard, or edit the one it has."""
+        row = self.desk.row
+        if row is None:
+            return
+        if row.guard is None:
+            self._edit("Add a guard", lambda p, b: set_guard(p, b, row.id, FIRST_GUARD))
+        for chip, rect in self.ledger.chips():
+            if chip.slot.part == GUARD:
+                self.ledger.edit_chip(chip, rect)
+                return
+
+    def delete(self) -> None:
+        """Delete the row with all in it; on a guard's, decorator's or upkeep's chip, only that."""
+        if self.in_table:
+            self.machine.delete()
+        elif self.in_setting:
+            self.setting.delete()
+        elif not self.in_review:
+            self.rows.delete()
+
+    def nest(self) -> None:
+        """Put the row into the one before it."""
+        self._change("Nest", nest_row)
+
+    def unnest(self) -> None:
+        """Take the row out of the one it is in."""
+        self._change("Un-nest", unnest_row)
+
+    def move_up(self) -> None:
+        """Move the row before the one above it."""
+        self._move("Move up", -1)
+
+    def move_down(self) -> None:
+        """Move the row behind the one below it."""
+        self._move("Move down", 1)
+
+    def fold(self) -> None:
+        """Fold the row's children away, or show them."""
+        if self.in_setting:
+            self.setting.fold()
+        elif self.table is self.ledger:
+            self.ledger.toggle_fold()
+
+    def all_parameters(self) -> None:
+        """Show all parameters of the row, or only those not at their default."""
+        self.ledger.toggle_full()
+
+    def _move(self, verb: str, step: int) -> None:
+        if self.in_setting:
+            self.setting.move_line(step)
+        elif not self.in_review:
+            self._change(verb, lambda p, b, r: move_row(p, b, r, step))
+
+    def _change(self, verb: str, change: Callable[[Project, str, str], Project]) -> None:
+        row = self.desk.row
+        if row is not None:
+            self._edit(f"{verb} {row.name or row.kind}", lambda p, b: change(p, b, row.id))
+
+    def _edit(self, name: str, change: Callable[[Project, str], Project]) -> None:
+        behavior = self.desk.behavior
+        if behavior is not None:
+            self.desk.apply(Edit(name, lambda project: change(project, behavior.name)))
+
+    # run
+
+    def new_take(self) -> None:
+        """Roll the scenario again."""
+        self.desk.roll()
+
+    def seed(self) -> None:
+        """Give the scenario another seed."""
+        scenario = self.desk.scenario
+        if scenario is None:
+            return
+        seed = self.dialogs().whole_number("Seed", "Seed of the scenario:", scenario.seed)
+        if seed is not None:
+            self.desk.apply(Edit(f"Seed {seed}", lambda p: set_seed(p, scenario.name, seed)))
+
+    def rehearse(self) -> None:
+        """Play the scenario in real time and steer a puppet by hand; or end that."""
+        if self.rehearsing.active:
+            self.rehearsing.finish()
+            return
+        self.show_stage()
+        self.rehearsing.start()
+        self.stage.setFocus()
+
+    def play(self) -> None:
+        """Play the take, or pause."""
+        self.player.toggle()
+
+    def tick_on(self) -> None:
+        """One tick on."""
+        self._step(1)
+
+    def tick_back(self) -> None:
+        """One tick back."""
+        self._step(-1)
+
+    def second_on(self) -> None:
+        """One second on."""
+        self._step(self.desk.tape.ticks_per_s)
+
+    def second_back(self) -> None:
+        """One second back."""
+        self._step(-self.desk.tape.ticks_per_s)
+
+    def to_start(self) -> None:
+        """To the first tick."""
+        self.desk.move_playhead(0)
+
+    def to_end(self) -> None:
+        """To the last tick."""
+        self.desk.move_playhead(self.desk.tape.ticks)
+
+    def next_change(self) -> None:
+        """To the next change of mind."""
+        self.desk.next_change(1)
+
+    def previous_change(self) -> None:
+        """To the change of mind before."""
+        self.desk.next_change(-1)
+
+    def faster(self) -> None:
+        """Play faster."""
+        self.player.change_speed(1)
+
+    def slower(self) -> None:
+        """Play slower."""
+        self.player.change_speed(-1)
+
+    def _step(self, ticks: int) -> None:
+        self.player.pause()
+        self.desk.move_playhead(self.desk.playhead + ticks)
+
+    # ask
+
+    def why(self) -> None:
+        """Why it does what it does at the playhead."""
+        self.reasons.ask(why_not=False)
+
+    def why_not(self) -> None:
+        """Why the selected row does not run at the playhead."""
+        self.reasons.ask(why_not=True)
+
+    def select_running(self) -> None:
+        """Select the row that runs at the playhead."""
+        explainer = self.desk.explainer
+        path = explainer.path(self.desk.playhead) if explainer else ()
+        if path:
+            self.desk.select_row(path[-1])
+
+    # view
+
+    def tape_closer(self) -> None:
+        """Show less time on the tape, in more detail."""
+        self.desk.tape.zoom(0.8, self.desk.playhead)
+
+    def tape_wider(self) -> None:
+        """Show more time on the tape."""
+        self.desk.tape.zoom(1.25, self.desk.playhead)
+
+    def tape_whole(self) -> None:
+        """Show the whole take on the tape."""
+        self.desk.tape.zoom(1e9, 0)
+
+    def fit_stage(self) -> None:
+        """Show the whole stage."""
+        self.stage.fit()
+
+    def show_rows(self) -> None:
+        """Show the rows of the behavior."""
+        self._write(ROWS)
+
+    def show_table(self) -> None:
+        """Show the machine around the row as a table."""
+        self._write(TABLE)
+
+    def show_setting(self) -> None:
+        """Show the project's setting."""
+        self._write(SETTING)
+
+    def show_review(self) -> None:
+        """Show what the review found."""
+        self._write(REVIEW)
+
+    def look_at(self) -> None:
+        """Show the rows of the behavior that the setting's line is about."""
+        if self.in_setting:
+            member, behavior = self.setting.member_here(), self.setting.behavior_here()
+            if member is not None and member.behavior is None:
+                self.desk.told.emit(f"{member.title or member.name} is a puppet: it has no rows.")
+                return
+            scenario = self.desk.scenario
+            player = (
+                scenario.player_of(member) if scenario is not None and member is not None else None
+            )
+            if player is not None:
+                self.desk.select_agent(player)
+            elif behavior is not None:
+                self.desk.look_at(behavior)
+        self.show_rows()
+
+    def _write(self, place: int) -> None:
+        if self.written is not None:
+            self.written.show_view(place)
+            self.written.view.setFocus()
+
+    def show_stage(self) -> None:
+        """Show the stage beside the ledger."""
+        self._beside(STAGE)
+
+    def show_map(self) -> None:
+        """Show the map beside the ledger."""
+        self._beside(MAP)
+
+    def show_curve(self) -> None:
+        """Show the curve beside the ledger."""
+        self._beside(CURVE)
+
+    def show_help(self) -> None:
+        """Show the reference beside the ledger."""
+        self._beside(HELP)
+
+    def _beside(self, place: int) -> None:
+        if self.beside is not None:
+            self.beside.show_view(place)
+
+    def night(self, on: bool) -> None:
+        """Turn to Night or to Day."""
+        self.shell.set_night(on)
+
+    def compact(self, on: bool) -> None:
+        """Show compact rows, or roomy ones."""
+        self.shell.set_compact(on)
+
+    def shortcuts(self) -> None:
+        """List every action and its keys."""
+        self.shell.show_shortcuts()
+
+    def first_visit(self) -> None:
+        """Lead through five steps."""
+        self.shell.begin_first_visit()
+
+    def about(self) -> None:
+        """Say what this program is."""
+        self.shell.about()
+
+    def next_pane(self) -> None:
+        """Put the keyboard into the next pane."""
+        beside = self.beside.view if self.beside else self.stage
+        panes = (self.table, beside, self.reasons, self.board, self.lanes)
+        focused = next((place for place, pane in enumerate(panes) if pane.hasFocus()), -1)
+        panes[(focused + 1) % len(panes)].setFocus()

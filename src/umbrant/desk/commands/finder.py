@@ -1,0 +1,146 @@
+"""Finding anything by typing: a command, a row of any behavior, a key, an event, somebody on the
+stage.
+"""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import partial
+
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QWidget
+from rapidfuzz import fuzz, utils
+
+from umbrant.desk.chips.drawing import Brushes
+from umbrant.desk.chips.sentence import PieceRole, sentence
+from umbrant.desk.commands.commands import Commands
+from umbrant.desk.commands.registry import ACTIONS, sequences
+from umbrant.desk.views.ledger.search import SearchPopup
+from umbrant.model.paths import Path
+
+LEAST_SCORE = 60
+
+
+@dataclass(frozen=True)
+class FinderEntry:
+    """Something that can be gone to, or done."""
+
+    title: str
+    place: str
+    phrase: str
+    go: Callable[[], object]
+    help: str = ""
+
+    @property
+    def label(self) -> str:
+        """How it is listed in words."""
+        return f"{self.title}, {self.place}: {self.phrase}"
+
+
+def ranked(text: str, found: Sequence[FinderEntry]) -> tuple[list[FinderEntry], str]:
+    """The goals that fit what was typed, the best first."""
+    wanted = text.strip().lower()
+    if not wanted:
+        return list(found), ""
+    scored = [(_score(wanted, goal), -place, goal) for place, goal in enumerate(found)]
+    fit = sorted(
+        (each for each in scored if each[0] >= LEAST_SCORE), key=lambda each: each[:2], reverse=True
+    )
+    return [goal for _, _, goal in fit], ""
+
+
+def _score(wanted: str, goal: FinderEntry) -> float:
+    title = goal.title.lower()
+    if title.startswith(wanted):
+        return 300 - len(title)
+    if wanted in title:
+        return 150
+    if wanted in goal.phrase.lower():
+        return 120
+    return (
+        float(fuzz.partial_ratio(wanted, f"{title} {goal.phrase}", processor=utils.default_process))
+        * 0.7
+    )
+
+
+class Finder:
+    """The two searches of a window: over what can be done, and over what is written."""
+
+    def __init__(
+        self, area: QWidget, brushes: Brushes, commands: Commands, actions: dict[str, QAction]
+    ) -> None:
+        self._area = area
+        self._commands = commands
+        self._actions = actions
+        nothing = "Nothing fits. Try another word."
+        self.commands = SearchPopup(
+            area, brushes, ranked, name="Commands", hint="Type what you want to do", nothing=nothing
+        )
+        self.things = SearchPopup(
+            area,
+            brushes,
+            ranked,
+            name="Find",
+            hint="Find a row, a key, an event, one of the cast",
+            nothing=nothing,
+        )
+        for popup in (self.commands, self.things):
+            popup.chosen.connect(lambda goal: goal.go())
+            popup.closed.connect(lambda: commands.table.setFocus())
+
+    def open_commands(self) -> None:
+        """Search over what can be done now."""
+        self.commands.open(list(self._what_can_be_done()), self._place())
+
+    def open_things(self) -> None:
+        """Search over what is written."""
+        self.things.open([*self._rows(), *self._setting()], self._place())
+
+    def _place(self) -> QPoint:
+        return QPoint(max(0, self._area.width() // 2 - 210), 60)
+
+    def _what_can_be_done(self) -> Iterator[FinderEntry]:
+        for action in ACTIONS:
+            bound = self._actions[action.id]
+            if bound.isEnabled() and action.id != "find_command":
+                keys = ", ".join(each.toString() for each in sequences(action)[:1])
+                yield FinderEntry(
+                    bound.text().rstrip("…"),
+                    keys or action.menu,
+                    action.help,
+                    bound.trigger,
+                    action.help,
+                )
+
+    def _rows(self) -> Iterator[FinderEntry]:
+        desk = self._commands.desk
+        for behavior in desk.project.behaviors:
+            for row in behavior.rows:
+                says = " ".join(piece.text for piece in sentence(row, desk.catalog))
+                title = row.name or row.kind.replace("_", " ")
+                go = partial(self._to_row, behavior.name, row.id)
+                place = f"{behavior.title} {behavior.outline.number[row.id]}"
+                yield FinderEntry(title, place, says, go, row.note or says)
+
+    def _setting(self) -> Iterator[FinderEntry]:
+        for line in self._commands.setting.all_lines():
+            if not line.heading and len(line.pieces) > 1:
+                go = partial(self._to_line, line.path)
+                named = line.pieces[1].role is PieceRole.NAME
+                title = line.pieces[1].text if named else line.text
+                yield FinderEntry(
+                    title,
+                    line.pieces[0].text,
+                    line.text if named else "",
+                    go,
+                    line.help or line.text,
+                )
+
+    def _to_row(self, behavior: str, row_id: str) -> None:
+        self._commands.desk.look_at(behavior)
+        self._commands.desk.select_row(row_id)
+        self._commands.show_rows()
+
+    def _to_line(self, path: Path) -> None:
+        self._commands.show_setting()
+        self._commands.setting.unfold_to(path)

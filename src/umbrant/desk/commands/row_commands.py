@@ -1,0 +1,263 @@
+"""What an author can do with rows: the commands of the ledger that change what is written."""
+
+from collections.abc import Callable
+
+from PySide6.QtGui import QGuiApplication
+
+from umbrant.catalog.declare import RUNS, Catalog, Family, Kind
+from umbrant.catalog.templates import fresh_name
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.views.ledger.view import LedgerView
+from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.model.behaviors import Row
+from umbrant.model.clipboard import (
+    NoRowsError,
+    extract_rows,
+    paste_rows,
+    rows_from,
+    rows_text,
+    wrap_rows,
+)
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit, delete_rows, follow_original, set_kind, set_muted, set_note
+from umbrant.model.expanded import written_under
+
+WRAPS = ("selector", "sequence", "parallel", "random_selector")
+"""What rows can be wrapped in."""
+
+Change = Callable[[Project, str], tuple[Project, list[str]]]
+
+
+class RowCommands:
+    """Changes the rows that are selected in a ledger."""
+
+    def __init__(self, desk: Desk, ledger: LedgerView, dialogs: Callable[[], Dialogs]) -> None:
+        self.desk = desk
+        self.ledger = ledger
+        self.dialogs = dialogs
+
+    def follow(self) -> None:
+        """Put a variant's chip, or its whole row, back to what it is in the behavior that it is
+        made from.
+        """
+        behavior, row, chip = self.desk.behavior, self.desk.row, self.ledger.focused_chip
+        if behavior is None or row is None or self.desk.override_of(row.id) is None:
+            return
+        slot = chip[0].slot if chip is not None and chip[0].overridden else None
+        what = chip[0].label if chip is not None and slot is not None else row.name or row.kind
+        edit = Edit(
+            f"Follow the original in {what}",
+            lambda p: follow_original(p, behavior.name, row.id, slot),
+        )
+        self.desk.apply(edit)
+
+    def delete(self) -> None:
+        """Delete the rows with all in them; on a guard's, decorator's or upkeep's chip, only
+        that.
+        """
+        behavior, row_ids = self.desk.behavior, self.ledger.selected_rows
+        if behavior is None or not row_ids or self.ledger.remove_chip():
+            return
+        siblings = behavior.outline.siblings(row_ids[0])
+        first, last = siblings.index(row_ids[0]), siblings.index(row_ids[-1])
+        beside = (
+            siblings[last + 1]
+            if last + 1 < len(siblings)
+            else siblings[first - 1]
+            if first
+            else None
+        )
+        name = behavior.name
+        self.desk.apply(Edit(f"Delete {self._called()}", lambda p: delete_rows(p, name, row_ids)))
+        follow = beside or behavior.outline.parent[row_ids[0]]
+        if follow:
+            self.desk.select_row(follow)
+
+    def mute(self) -> None:
+        """Mute the rows, or let them take part again."""
+        behavior, row, row_ids = self.desk.behavior, self.desk.row, self.ledger.selected_rows
+        if behavior is not None and row is not None:
+            name, muted = behavior.name, not row.muted
+            verb = "Mute" if muted else "Unmute"
+            self.desk.apply(
+                Edit(f"{verb} {self._called()}", lambda p: set_muted(p, name, row_ids, muted))
+            )
+
+    def copy(self) -> None:
+        """Put the rows on the clipboard, as text."""
+        behavior, row_ids = self.desk.behavior, self.ledger.selected_rows
+        if behavior is not None and row_ids:
+            QGuiApplication.clipboard().setText(
+                rows_text(self.desk.project, behavior.name, row_ids)
+            )
+            self.desk.told.emit(
+                f"{self._called()} copied: paste it here, in another project, or into a message."
+            )
+
+    def cut(self) -> None:
+        """Copy the rows, and delete them."""
+        self.ledger.leave_chips()
+        self.copy()
+        self.delete()
+
+    def paste(self) -> None:
+        """Put copied rows in: inside a row that holds such rows, else behind it."""
+        try:
+            rows = rows_from(QGuiApplication.clipboard().text())
+        except NoRowsError as error:
+            self.desk.told.emit(str(error))
+            return
+        row, behavior = self.desk.row, self.desk.behavior
+        if behavior is None:
+            return
+        after, under = self._place_for(row, rows[0])
+        if after is None and under is None and behavior.rows:
+            self.desk.told.emit("There is no place here for rows like these.")
+            return
+        self._do("Paste rows", lambda p, b: paste_rows(p, b, rows, after=after, under=under))
+
+    def duplicate(self) -> None:
+        """Put a copy of the rows behind them."""
+        behavior, row_ids = self.desk.behavior, self.ledger.selected_rows
+        if behavior is None or not row_ids:
+            return
+        around = written_under(behavior, row_ids[0])
+        if around is None:
+            self.desk.told.emit(
+                "The outermost row stands alone; copy it into another behavior instead."
+            )
+            return
+        rows = rows_from(rows_text(self.desk.project, behavior.name, row_ids))
+        last = row_ids[-1]
+        self._do(
+            f"Duplicate {self._called()}",
+            lambda p, b: paste_rows(p, b, rows, after=last, under=around),
+        )
+
+    def wrap(self) -> None:
+        """Put the rows into a new one."""
+        row_ids, catalog = self.ledger.selected_rows, self.desk.catalog
+        if not self._run_on_their_own(row_ids):
+            self.desk.told.emit(
+                "Only rows of a tree can be wrapped: actions, conditions and what holds them."
+            )
+            return
+        titles = {catalog.kinds[kind].title: kind for kind in WRAPS}
+        title = self.dialogs().choice("Wrap", "Put the rows into a:", list(titles))
+        if title is not None:
+            kind = titles[title]
+
+            def change(project: Project, behavior: str) -> tuple[Project, list[str]]:
+                changed, around = wrap_rows(project, behavior, row_ids, kind, title.capitalize())
+                return changed, [around]
+
+            self._do(f"Wrap {self._called()}", change)
+
+    def extract(self) -> None:
+        """Put the rows into a behavior of their own, which is used in their place."""
+        row_ids = self.ledger.selected_rows
+        if not self._run_on_their_own(row_ids) or self.desk.row is None:
+            self.desk.told.emit(
+                "Only rows of a tree can be a behavior: actions, conditions and what holds them."
+            )
+            return
+        title = self.dialogs().text(
+            "Behavior of its own", "Title of the behavior:", self.desk.row.name
+        )
+        if title is None:
+            return
+        words = "".join(
+            each if each.isalnum() and each.isascii() else "-" for each in title.lower()
+        ).strip("-")
+        taken = [each.name for each in self.desk.project.behaviors]
+        name = fresh_name(words if words[:1].isalpha() else "part", taken, "-")
+
+        def change(project: Project, behavior: str) -> tuple[Project, list[str]]:
+            changed, use = extract_rows(project, behavior, row_ids, name, title)
+            return changed, [use]
+
+        self._do(f"Make {title} a behavior", change)
+
+    def swap_kind(self) -> None:
+        """Make the row into one of another kind, keeping what fits."""
+        row, behavior, catalog = self.desk.row, self.desk.behavior, self.desk.catalog
+        old = catalog.kinds.get(row.kind) if row is not None else None
+        if row is None or behavior is None or old is None:
+            return
+        holds = bool(behavior.outline.children[row.id])
+        others = {kind.title: kind for kind in _like(old, catalog, holds=holds)}
+        if not others:
+            self.desk.told.emit(f"No other kind can stand where {row.name or old.title} stands.")
+            return
+        title = self.dialogs().choice(
+            "Another kind", f"Make {row.name or old.title} a:", sorted(others)
+        )
+        if title is None:
+            return
+        new = others[title]
+        keep = [
+            param.name
+            for param in new.params
+            if (same := old.param(param.name)) and same.type is param.type
+        ]
+        name, row_id = behavior.name, row.id
+        self.desk.apply(Edit(f"Make it {title}", lambda p: set_kind(p, name, row_id, new.id, keep)))
+
+    def note(self) -> None:
+        """Say something about the row that is only for its readers."""
+        row, behavior = self.desk.row, self.desk.behavior
+        if row is None or behavior is None:
+            return
+        text = self.dialogs().note("Comment", f"About {row.name or row.kind}:", row.note)
+        if text is not None:
+            name, row_id = behavior.name, row.id
+            self.desk.apply(Edit("Comment", lambda p: set_note(p, name, row_id, text)))
+
+    # inside
+
+    def _do(self, name: str, change: Change) -> None:
+        behavior = self.desk.behavior
+        new: list[str] = []
+
+        def apply(project: Project) -> Project:
+            changed, ids = change(project, behavior.name if behavior else "")
+            new[:] = ids
+            return changed
+
+        if behavior is not None and self.desk.apply(Edit(name, apply)):
+            self.ledger.select_rows(new)
+
+    def _called(self) -> str:
+        row, row_ids = self.desk.row, self.ledger.selected_rows
+        return f"{len(row_ids)} rows" if len(row_ids) > 1 else (row.name or row.kind if row else "")
+
+    def _kind(self, row: Row | None) -> Kind | None:
+        return self.desk.catalog.kinds.get(row.kind) if row is not None else None
+
+    def _place_for(self, row: Row | None, first: Row) -> tuple[str | None, str | None]:
+        """Where rows like these can stand: inside the selected row, or behind it."""
+        behavior, wanted = self.desk.behavior, self._kind(first)
+        family = wanted.family if wanted is not None else Family.ACTION
+        if row is None or behavior is None:
+            return None, None
+        kind = self._kind(row)
+        if kind is not None and family in kind.holds:
+            children = behavior.outline.children[row.id]
+            return (children[-1] if children else None), row.id
+        around = behavior.outline.parent[row.id]
+        outer = self._kind(behavior.row(around)) if around else None
+        return (row.id, around) if outer is not None and family in outer.holds else (None, None)
+
+    def _run_on_their_own(self, row_ids: list[str]) -> bool:
+        behavior = self.desk.behavior
+        kinds = [self._kind(behavior.row(each)) for each in row_ids] if behavior is not None else []
+        return bool(kinds) and all(kind is not None and kind.family in RUNS for kind in kinds)
+
+
+def _like(old: Kind, catalog: Catalog, *, holds: bool) -> list[Kind]:
+    """The kinds that a row of some kind can become: of its own family, or of another one that
+    runs.
+    """
+    families = RUNS if old.family in RUNS else (old.family,)
+    found = [kind for kind in catalog.family(*families) if kind.id not in (old.id, "use_behavior")]
+    return [kind for kind in found if kind.holds == old.holds] if holds or old.holds else found

@@ -1,0 +1,1 @@
+"""What the window works on: project, take, selection, and the processes that serve it."""

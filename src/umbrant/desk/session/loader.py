@@ -1,0 +1,87 @@
+"""Reading a take off the window's thread: a frozen request gives a frozen response, applied if
+still the newest.
+"""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from umbrant.desk.session.background import Background
+from umbrant.project_nodes import project_catalog
+from umbrant.reasons.decision_changes import (
+    LeadingSpan,
+    behavior_of,
+    decision_changes,
+    leading_rows,
+    leading_spans,
+)
+from umbrant.review import review_take
+from umbrant.review.findings import Finding
+from umbrant.take.compare import TickRange, different
+from umbrant.take.errors import TakeError
+from umbrant.take.reader import Take, read_take
+
+
+@dataclass(frozen=True)
+class Load:
+    """What to read, and the take to compare it with."""
+
+    path: Path
+    before: Take | None = None
+
+
+@dataclass(frozen=True)
+class Loaded:
+    """A take, and what the window wants to know of it: all by agent."""
+
+    take: Take
+    different: dict[str, dict[str, tuple[TickRange, ...]]]
+    leading: dict[str, tuple[str, ...]]
+    """The rows between which each changes its mind."""
+    leading_spans: dict[str, tuple[LeadingSpan, ...]]
+    changes: dict[str, tuple[LeadingSpan, ...]]
+    findings: dict[str, list[Finding]]
+
+
+def load(request: Load) -> Loaded:
+    """Read and work out. Runs in any thread. Raises TakeError."""
+    take = read_take(request.path)
+    before = request.before
+    # The take's own nodes are known by their declarations; nothing of them runs.
+    catalog = project_catalog(take.header.project).catalog
+    return Loaded(
+        take,
+        {name: different(before, take, name) for name in take.agents} if before else {},
+        {
+            name: leading_rows(found)
+            for name in take.agents
+            if (found := behavior_of(take, name)) is not None
+        },
+        {name: leading_spans(take, name) for name in take.agents},
+        {name: decision_changes(take, name) for name in take.agents},
+        review_take(take, catalog),
+    )
+
+
+class Loader(QObject):
+    """Loads takes in a thread. Replies come as signals in the window's thread; only the newest
+    request is answered.
+    """
+
+    loaded = Signal(object)
+    failed = Signal(str)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._background = Background("Reading the take", load, (TakeError,), self)
+        self._background.answered.connect(self.loaded)
+        self._background.failed.connect(self.failed)
+
+    def request(self, path: Path, before: Take | None) -> None:
+        """Load a take and compare it with the one before."""
+        self._background.request(Load(path, before))
+
+    def close(self) -> None:
+        """Wait for what is being loaded, and forget it."""
+        self._background.close()

@@ -1,0 +1,28 @@
+"""A take among those of a visit, and what is told of it when it comes."""
+
+from dataclasses import dataclass
+
+from umbrant.desk.session.loader import Loaded
+from umbrant.model.documents import Project
+from umbrant.take.reader import Take
+
+
+@dataclass(frozen=True)
+class NumberedTake:
+    """A take of this visit. `label` is how it is listed."""
+
+    number: int
+    loaded: Loaded
+    label: str
+    project: Project
+    """The project it was made from."""
+
+
+def noticed_in(take: Take) -> str:
+    """What of the scenario could not be done as written, in one sentence; empty if all could."""
+    found = [
+        f"{name}: {what}: {''.join(text for _, text in cause.parts())}"
+        for name, record in take.agents.items()
+        for _, what, cause in record.notices
+    ]
+    return ". ".join(found) + "." if found else ""

@@ -1,0 +1,165 @@
+"""Rehearsing in the window: the scenario plays in real time, and the author's hand steers a puppet
+and does deeds.
+"""
+
+import math
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.playback import Playback
+from umbrant.model.edits import Edit
+from umbrant.model.staging import CueAction, DropProp, Member, Prop, RaiseEvent
+from umbrant.model.values import Point
+from umbrant.rolling.orders import Reply
+from umbrant.rolling.rehearse import RehearsalFrame, SteeringInput, with_track
+
+
+class Rehearsing(QObject):
+    """One rehearsal at a time. A tick is asked for when its time has come and the one before has
+    been answered.
+    """
+
+    changed = Signal()
+    """It began, a frame came, or it ended."""
+    switched = Signal()
+    """It began, or it ended."""
+
+    def __init__(self, desk: Desk, player: Playback) -> None:
+        super().__init__(desk)
+        self.desk = desk
+        self.frame: RehearsalFrame | None = None
+        self.puppet: Member | None = None
+        self._player = player
+        self._push: Point = (0.0, 0.0)
+        self._deeds: list[CueAction] = []
+        self._waiting = False
+        self._dropped = 0
+        self._timer = QTimer(self)
+        self._timer.timeout.connect(self._next)
+        desk.roller.stepped.connect(self._stepped)
+        desk.roller.failed.connect(lambda _: self._stop())
+        desk.roller.busy_changed.connect(self._interrupted)
+
+    @property
+    def active(self) -> bool:
+        """Whether a rehearsal is going on."""
+        return self.puppet is not None
+
+    def start(self) -> None:
+        """Rehearse the scenario with the puppet that is looked at, or the first one."""
+        scenario = self.desk.scenario
+        puppets = [each for each in scenario.cast if each.behavior is None] if scenario else []
+        chosen = next((each for each in puppets if each.name == self.desk.agent), None) or next(
+            iter(puppets), None
+        )
+        if scenario is None or chosen is None:
+            self.desk.told.emit(
+                "There is no puppet to steer: give the scenario one of the cast without a behavior."
+            )
+            return
+        if not self.desk.rehearse(chosen.name):
+            return
+        self._player.pause()
+        self.puppet, self.frame = chosen, None
+        self._push, self._deeds, self._waiting = (0.0, 0.0), [], True
+        self._timer.start(int(1000 / scenario.ticks_per_s / min(1.0, self._player.speed)))
+        who = chosen.title or chosen.name
+        self.desk.told.emit(
+            f"Rehearsing: arrow keys or the mouse steer {who}, E raises an event, D drops, Esc "
+            "ends."
+        )
+        self.switched.emit()
+        self.changed.emit()
+
+    def finish(self) -> None:
+        """End it, and write what the hand did into the scenario."""
+        if self.active:
+            self._timer.stop()
+            self.desk.roller.end_rehearsal()
+
+    def steer(self, across: float, up: float, *, run: bool = False) -> None:
+        """Push the puppet in a direction at its walking or running pace; (0, 0) lets it stand."""
+        if self.puppet is None:
+            return
+        length = math.hypot(across, up)
+        pace = self.puppet.body.run_m_s if run else self.puppet.body.walk_m_s
+        self._push = (
+            (0.0, 0.0)
+            if not length
+            else (round(across / length * pace, 3), round(up / length * pace, 3))
+        )
+
+    def raise_event(self, event: str) -> None:
+        """Raise an event that all hear."""
+        self._deeds.append(RaiseEvent(raises=event))
+
+    def drop(self, group: str, at: Point | None = None) -> None:
+        """Put a new prop of a group where the puppet stands, or elsewhere."""
+        here = self.place_of(self.puppet.name) if self.puppet else None
+        where = at or (here[0] if here else None)
+        if where is not None:
+            self._dropped += 1
+            name = f"{group}_by_hand_{self._dropped}"
+            self._deeds.append(
+                DropProp(
+                    drops=Prop(name=name, group=group, at=(round(where[0], 2), round(where[1], 2)))
+                )
+            )
+
+    def place_of(self, name: str) -> tuple[Point, float] | None:
+        """Where one of the cast is in the rehearsal, and its heading."""
+        pose = self.frame.poses.get(name) if self.frame else None
+        return ((pose[0], pose[1]), pose[2]) if pose else None
+
+    def said_by(self, name: str) -> str:
+        """What one of the cast says at this tick."""
+        return (
+            next((text for who, text in self.frame.said if who == name), "") if self.frame else ""
+        )
+
+    def _next(self) -> None:
+        if not self._waiting:
+            self._waiting = True
+            self.desk.roller.step(SteeringInput(push=self._push, deeds=tuple(self._deeds)))
+            self._deeds = []
+
+    def _stepped(self, reply: Reply) -> None:
+        """A tick was played, or the rehearsal is over."""
+        self._waiting = False
+        puppet = self.puppet
+        if puppet is None:
+            return
+        if reply.take is None:
+            self.frame = reply.frame or self.frame
+            self.changed.emit()
+            return
+        # What the hand did is in the reply, and is rolled anew; the take of the rehearsal itself is
+        # not shown.
+        reply.take.unlink(missing_ok=True)
+        scenario, steps, cues = self.desk.scenario_name, reply.steps, reply.cues
+        self._stop()
+        if steps or cues:
+            edit = Edit(
+                "Rehearse", lambda project: with_track(project, scenario, puppet.name, steps, cues)
+            )
+            self.desk.apply(edit)
+        else:
+            self.desk.roll()
+
+    def _interrupted(self, busy: bool) -> None:
+        """A take is rolled meanwhile, for the project was changed: the worker plays the rehearsal
+        no further.
+        """
+        if busy and self.active:
+            self._stop()
+            self.desk.told.emit(
+                "The rehearsal has ended, for the project was changed and is rolled anew."
+            )
+
+    def _stop(self) -> None:
+        if self.active:
+            self._timer.stop()
+            self.puppet, self.frame = None, None
+            self.switched.emit()
+            self.changed.emit()

@@ -1,0 +1,76 @@
+"""Reviewing the project off the window's thread, each time it has changed."""
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from umbrant.catalog.declare import Catalog
+from umbrant.catalog.validation import validate
+from umbrant.desk.session.background import Background
+from umbrant.model.documents import Project
+from umbrant.review import review
+from umbrant.review.findings import Finding
+
+PAUSE_MS = 150
+"""How long after an edit the review begins."""
+
+
+@dataclass(frozen=True)
+class Reviewed:
+    """What to review."""
+
+    project: Project
+    catalog: Catalog
+
+
+def findings_of(asked: Reviewed) -> list[Finding]:
+    """The findings in a project. Runs in any thread.
+
+    In a project in which a document names another that is not there, none: validation tells of
+    that.
+    """
+    try:
+        return review(asked.project, asked.catalog)
+    except KeyError:
+        if not validate(asked.project, asked.catalog):
+            raise
+        return []
+
+
+class Reviewer(QObject):
+    """Looks for findings in a thread; only what was asked last is answered, in the window's
+    thread.
+    """
+
+    reviewed = Signal(object)
+    """A list of findings."""
+    failed = Signal(str)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._background = Background("Reviewing the project", findings_of, (), self)
+        self._background.answered.connect(self.reviewed)
+        self._background.failed.connect(self.failed)
+        self._asked: Reviewed | None = None
+        self._pause = QTimer(self, singleShot=True, interval=PAUSE_MS)
+        self._pause.timeout.connect(self._start)
+
+    @property
+    def busy(self) -> bool:
+        """Whether what was asked last has not been answered yet."""
+        return self._background.busy
+
+    def request(self, project: Project, catalog: Catalog) -> None:
+        """Review a project, once the author pauses: while a chip is dragged there are many."""
+        self._background.expect()
+        self._asked = Reviewed(project, catalog)
+        self._pause.start()
+
+    def _start(self) -> None:
+        if self._asked is not None:
+            self._background.request(self._asked)
+
+    def close(self) -> None:
+        """Wait for what is being reviewed, and forget it."""
+        self._pause.stop()
+        self._background.close()

@@ -1,0 +1,1 @@
+"""The views of the window, one module or package for each."""

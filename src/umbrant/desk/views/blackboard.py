@@ -1,0 +1,213 @@
+"""The blackboard at the playhead: each key's value, who wrote it and when, and a small history."""
+
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QRectF, Qt
+from PySide6.QtGui import QFontMetricsF, QPainter, QResizeEvent
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
+
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.widgets.history_painting import INSET, paint_history
+from umbrant.desk.widgets.painted import Index, PaintedDelegate, PaintedTable
+from umbrant.desk.widgets.pixmaps import PixmapCache
+from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.model.behaviors import Key
+from umbrant.model.edits import part_index
+from umbrant.model.values import Value, value_text
+from umbrant.reasons.why import Explainer
+from umbrant.take.record import Changes, KeyWrite
+
+NAME, VALUE, WRITER, HISTORY = range(4)
+
+SHARES = (0.24, 0.22, 0.35, 0.19)
+"""How much of the width each column takes."""
+
+
+class BoardModel(QAbstractTableModel):
+    """The keys of the agent that is looked at."""
+
+    def __init__(self, desk: Desk, parent: QObject) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.keys: list[Key] = []
+        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
+            changed.connect(self.reload)
+        desk.playhead_moved.connect(self._moved)
+        self.reload()
+
+    def reload(self) -> None:
+        """Take up the keys as they now are."""
+        self.beginResetModel()
+        behavior, member = self.desk.behavior, self.desk.member
+        thinks = behavior is not None and member is not None and member.behavior == behavior.name
+        self.keys = (
+            list(self.desk.project.keys_of(behavior).values()) if behavior and thinks else []
+        )
+        self.endResetModel()
+
+    def changes(self, key: str) -> Changes[KeyWrite] | None:
+        """The history of a key in the take that is shown."""
+        take = self.desk.take
+        record = take.agents.get(self.desk.agent) if take else None
+        return record.keys.get(key) if record else None
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self.keys)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else 4
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        key = self.keys[index.row()]
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return f"{key.name}: {key.type}. {key.help}"
+        return self.text(key, index.column()) if role == Qt.ItemDataRole.DisplayRole else None
+
+    def text(self, key: Key, column: int) -> str:
+        """What stands in a column of a key's line."""
+        if column == NAME:
+            return key.name
+        if column == VALUE:
+            return value_text(_rounded(self.value(key)), key.unit)
+        return self.writer(key) if column == WRITER else ""
+
+    def value(self, key: Key) -> Value | None:
+        """A key's value at the playhead."""
+        changes = self.changes(key.name)
+        written = changes.at(self.desk.playhead) if changes else None
+        if written is not None:
+            return written.value
+        return key.default if self.desk.take is None else None
+
+    def writer(self, key: Key) -> str:
+        """Who wrote a key's value, and how long ago."""
+        changes = self.changes(key.name)
+        written = changes.at(self.desk.playhead) if changes else None
+        if changes is None or written is None:
+            return ""
+        if not written.row_id and not written.part:
+            return "from the start"
+        explainer = self.desk.explainer
+        ago = self.desk.seconds(
+            self.desk.playhead - changes.ticks[changes.index(self.desk.playhead)]
+        )
+        return f"{ago:.2f} s ago · {self._who(written, explainer)}"
+
+    def _who(self, written: KeyWrite, explainer: Explainer | None) -> str:
+        """A row by its number; of a key that others share also whose row; a cue or a formula by
+        what it is.
+        """
+        family, _ = part_index(written.part)
+        if not written.row_id:
+            return family
+        if written.agent not in ("", self.desk.agent):
+            return written.agent
+        number = explainer.outline.number.get(written.row_id, "?") if explainer else "?"
+        return f"{number} {family}".rstrip()
+
+    def writer_row(self, place: int) -> str:
+        """The id of the row that wrote a key's value; empty if none did."""
+        changes = self.changes(self.keys[place].name)
+        written = changes.at(self.desk.playhead) if changes else None
+        return written.row_id if written else ""
+
+    def _moved(self) -> None:
+        if self.keys:
+            self.dataChanged.emit(self.index(0, VALUE), self.index(len(self.keys) - 1, HISTORY))
+
+
+class BoardDelegate(PaintedDelegate):
+    """Draws a key's line. Its history shows numbers and yes/no by height, anything else as marks
+    where it changed.
+    """
+
+    def __init__(self, model: BoardModel, palette: Palette, view: QTableView) -> None:
+        super().__init__(view)
+        self._model = model
+        self._view = view
+        self.palette_ = palette
+        self._pictures = PixmapCache()
+        self._font = body_font(11)
+        self._metrics = QFontMetricsF(self._font)
+
+    def draw_cell(
+        self, painter: QPainter, box: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
+        place, column = index.row(), index.column()
+        key = self._model.keys[place]
+        if place == self._view.currentIndex().row():
+            painter.fillRect(box, self.palette_.selection)
+        if column == HISTORY:
+            self._history(painter, box, key)
+            return
+        text = self._model.text(key, column)
+        if not text:
+            return
+        painter.setFont(self._font)
+        painter.setPen(self.palette_.dim if column == WRITER else self.palette_.ink)
+        shown = self._metrics.elidedText(text, Qt.TextElideMode.ElideRight, box.width() - 12)
+        painter.drawText(box.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, shown)
+
+    def _history(self, painter: QPainter, box: QRectF, key: Key) -> None:
+        take, changes = self._model.desk.take, self._model.changes(key.name)
+        if take is None or changes is None:
+            return
+        palette = self.palette_
+        picture = (self._model.desk.take_number, self._model.desk.agent, id(self.palette_))
+        self._pictures.draw(
+            painter,
+            box,
+            key.name,
+            picture,
+            lambda p, at: paint_history(p, at, key, changes, take.last_tick, palette),
+        )
+        inner = box.adjusted(*INSET)
+        x = inner.left() + inner.width() * self._model.desk.playhead / max(1, take.last_tick)
+        painter.fillRect(
+            QRectF(x - 0.5, inner.top() - 2, 1.2, inner.height() + 4), self.palette_.now
+        )
+
+
+class BlackboardView(PaintedTable):
+    """The blackboard. Enter or a double click selects the row that wrote a key."""
+
+    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.board = BoardModel(desk, self)
+        self.setModel(self.board)
+        self.setAccessibleName("Blackboard")
+        self.delegate = BoardDelegate(self.board, palette, self)
+        self.setItemDelegate(self.delegate)
+        self.horizontalHeader().hide()
+        self.verticalHeader().hide()
+        self.verticalHeader().setDefaultSectionSize(23)
+        self.setShowGrid(False)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setTabKeyNavigation(False)
+        self.setMinimumHeight(48)
+        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.horizontalHeader().setMinimumSectionSize(20)
+        self.activated.connect(self._show_writer)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        for column, share in enumerate(SHARES):
+            self.setColumnWidth(column, int(self.viewport().width() * share))
+
+    def _show_writer(self, index: QModelIndex) -> None:
+        row_id = self.board.writer_row(index.row())
+        if row_id:
+            self.board.desk.select_row(row_id)
+
+
+def _rounded(value: Value | None) -> Value | None:
+    return round(value, 2) if isinstance(value, float) else value

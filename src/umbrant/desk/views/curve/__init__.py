@@ -1,0 +1,1 @@
+"""The curve of a consideration, which can be dragged."""

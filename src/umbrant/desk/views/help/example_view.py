@@ -1,0 +1,161 @@
+"""The example of a kind of node, playing: a small stage, and the rows of its NPC with their
+tapes.
+"""
+
+from dataclasses import dataclass
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from PySide6.QtCore import QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QShowEvent
+from PySide6.QtWidgets import QWidget
+
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.declare import Kind
+from umbrant.catalog.examples import NPC, SHOWN, example_of
+from umbrant.desk.session.background import Background
+from umbrant.desk.views.help.example_painting import MARGIN, ROW_HIGH, paint_example
+from umbrant.desk.widgets.painted import PaintedView, draw_focus
+from umbrant.desk.widgets.theme import Palette
+from umbrant.model.documents import Project
+from umbrant.reasons.why import Explainer
+from umbrant.rolling.roll import RollOrder, roll
+from umbrant.take.reader import Take, read_take
+
+LEAST_HIGH = 84
+MOST_ROWS = 6
+
+
+@dataclass(frozen=True)
+class _Played:
+    kind: str
+    project: Project
+    take: Take
+
+
+def play(kind: Kind) -> _Played:
+    """Play the example of a kind once. Runs in any thread; it takes some hundredths of a second."""
+    project = example_of(kind)
+    with TemporaryDirectory() as folder:
+        take = read_take(roll(RollOrder(project, "example", Path(folder) / "example.take")))
+    return _Played(kind.id, project, take)
+
+
+class ExampleView(PaintedView):
+    """Plays over and over while it is seen; a click or Space pauses it."""
+
+    changed = Signal()
+    """There is another example to show, or none."""
+
+    def __init__(self, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.palette_ = palette
+        self.tick = 0
+        self._wanted = ""
+        self._shown: _Played | None = None
+        self._explainer: Explainer | None = None
+        self._background = Background("Playing the example", play, (), self)
+        self._background.answered.connect(self._take)
+        self._timer = QTimer(self, interval=50)
+        self._timer.timeout.connect(self._go_on)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Example")
+        self.setToolTip("The example, playing. Click or Space pauses it.")
+        self.hide()
+
+    @property
+    def take(self) -> Take | None:
+        """The take that is played."""
+        return self._shown.take if self._shown else None
+
+    @property
+    def playing(self) -> bool:
+        """Whether it plays."""
+        return self._timer.isActive()
+
+    def show_kind(self, kind: Kind | None) -> None:
+        """Play the example of a kind. A project's own kinds have none: theirs would be code that is
+        run to be read.
+        """
+        wanted = kind.id if kind is not None and not kind.own else ""
+        if wanted == self._wanted:
+            return
+        self._wanted = wanted
+        if kind is None or not wanted:
+            self._shown = None
+            self.changed.emit()
+        else:
+            self._background.request(kind)
+
+    def finish(self) -> None:
+        """Wait for what is being played for the first time, and show nothing more."""
+        self._wanted = ""
+        self._timer.stop()
+        self._background.close()
+
+    def toggle(self) -> None:
+        """Pause, or go on."""
+        if self._timer.isActive():
+            self._timer.stop()
+        else:
+            self._timer.start()
+
+    def sizeHint(self) -> QSize:
+        return QSize(400, max(LEAST_HIGH, ROW_HIGH * len(self._rows())) + 2 * MARGIN)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(200, self.sizeHint().height())
+
+    # events
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._timer.start()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self._timer.stop()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.toggle()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space:
+            self.toggle()
+        else:
+            super().keyPressEvent(event)
+
+    def draw(self, painter: QPainter) -> None:
+        painter.fillRect(self.rect(), self.palette_.ground)
+        if self._shown is not None and self._explainer is not None:
+            stage, rows = self._shown.project.stages[0], self._rows()
+            paint_example(
+                painter, self._explainer, stage, rows, self.tick, QRectF(self.rect()), self.palette_
+            )
+        draw_focus(painter, self, self.palette_)
+
+    # inside
+
+    def _go_on(self) -> None:
+        take = self.take
+        if take is not None:
+            self.tick = (self.tick + 1) % take.ticks
+            self.update()
+
+    def _take(self, played: _Played) -> None:
+        if played.kind == self._wanted:
+            self._shown, self.tick = played, 0
+            self._explainer = Explainer(played.take, NPC, BUILTIN)
+            self.setAccessibleName(f"Example of {played.kind.replace('_', ' ')}")
+            self.setFixedHeight(self.sizeHint().height())
+            self.changed.emit()
+            self.update()
+
+    def _rows(self) -> list[str]:
+        """The rows that are shown: those around the kind's own, so many as there is room for."""
+        if self._explainer is None:
+            return []
+        rows = list(self._explainer.outline.number)
+        place = rows.index(SHOWN) if SHOWN in rows else 0
+        first = max(0, min(place - 3, len(rows) - MOST_ROWS))
+        return rows[first : first + MOST_ROWS]

@@ -1,0 +1,180 @@
+"""How the lanes are drawn: what led each of the cast when, the tape's window, and the cues above
+them.
+
+Plain functions of what is to be shown; `lanes_of` takes that from a take.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+
+from umbrant.desk.session.loader import Loaded
+from umbrant.desk.views.lanes.cue_ruler import Mark
+from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.desk.widgets.time_scale import TimeScale
+from umbrant.model.staging import Member
+from umbrant.reasons.decision_changes import behavior_of
+
+LANE, BAR = 18, 14
+"""How high a lane is, and what is drawn in it."""
+HALF, HIGH = 4.5, 7.0
+"""Half the width of a cue's mark, and its height."""
+
+
+@dataclass(frozen=True)
+class Bar:
+    """That something led from one tick to another. `colour` is an index among the palette's
+    `leading_spans`.
+    """
+
+    start: int
+    end: int
+    colour: int
+    name: str
+
+
+@dataclass(frozen=True)
+class Lane:
+    """One of the cast: a stripe for it, or for each of its copies. `chosen` is the stripe that is
+    looked at.
+    """
+
+    title: str
+    long_title: str
+    chosen: int | None
+    stripes: tuple[tuple[Bar, ...], ...]
+
+
+def lanes_of(cast: Sequence[Member], agent: str, loaded: Loaded | None) -> tuple[Lane, ...]:
+    """The lanes of a cast, of whom one is looked at, in a take."""
+    return tuple(_lane(member, agent, loaded) for member in cast)
+
+
+def _lane(member: Member, agent: str, loaded: Loaded | None) -> Lane:
+    players = list(member.each())
+    chosen = next((place for place, player in enumerate(players) if player.name == agent), None)
+    title = member.title or member.name
+    if len(players) > 1:
+        title = (
+            f"{title} × {len(players)}"
+            if chosen is None
+            else f"{players[chosen].title} of {len(players)}"
+        )
+    long_title = f"{title} ({member.behavior})" if member.behavior else title
+    stripes = tuple(_bars(player.name, loaded) for player in players)
+    return Lane(title, long_title, chosen, stripes)
+
+
+def _bars(name: str, loaded: Loaded | None) -> tuple[Bar, ...]:
+    if loaded is None or name not in loaded.take.agents:
+        return ()
+    behavior, rows = behavior_of(loaded.take, name), loaded.leading.get(name, ())
+    return tuple(
+        Bar(
+            lead.start,
+            lead.end,
+            rows.index(lead.row_id),
+            behavior.row(lead.row_id).name if behavior else "",
+        )
+        for lead in loaded.leading_spans.get(name, ())
+    )
+
+
+def paint_lanes(
+    painter: QPainter, lanes: Sequence[Lane], scale: TimeScale, top: float, palette: Palette
+) -> None:
+    """Draw the lanes, one below the other."""
+    for place, lane in enumerate(lanes):
+        _paint_lane(painter, lane, scale, int(top) + place * LANE, palette)
+
+
+def _paint_lane(
+    painter: QPainter, lane: Lane, scale: TimeScale, top: int, palette: Palette
+) -> None:
+    painter.setFont(body_font(11, bold=lane.chosen is not None))
+    painter.setPen(palette.dim if lane.chosen is None else palette.ink)
+    metrics, room = painter.fontMetrics(), int(scale.left) - 18
+    fits = metrics.horizontalAdvance(lane.long_title) <= room
+    shown = (
+        lane.long_title
+        if fits
+        else metrics.elidedText(lane.title, Qt.TextElideMode.ElideRight, room)
+    )
+    painter.drawText(QRectF(12, top, scale.left - 16, BAR), Qt.AlignmentFlag.AlignVCenter, shown)
+    painter.setFont(body_font(10))
+    whole = QRectF(scale.left, top, scale.right - scale.left, BAR)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(palette.rule)
+    painter.drawRoundedRect(whole.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1)
+    high = BAR / max(1, len(lane.stripes))
+    for place, bars in enumerate(lane.stripes):
+        for bar in bars:
+            left, right = scale.x_of(bar.start), scale.x_of(bar.end + 1)
+            box = QRectF(
+                QPointF(left, top + place * high), QPointF(right, top + (place + 1) * high)
+            )
+            _paint_bar(painter, box, palette.leads[bar.colour % len(palette.leads)], bar.name)
+    if lane.chosen is not None and len(lane.stripes) > 1:
+        painter.setBrush(palette.ink)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.drawRect(QRectF(scale.left - 5, top + lane.chosen * high, 3, max(2.0, high)))
+
+
+def _paint_bar(painter: QPainter, box: QRectF, colour: QColor, name: str) -> None:
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(colour)
+    if box.height() < BAR:
+        painter.fillRect(box.adjusted(0, 0, -0.5, -0.3), colour)
+        return
+    painter.drawRoundedRect(box.adjusted(0, 0, -1, 0), 2, 2)
+    if painter.fontMetrics().horizontalAdvance(name) + 8 <= box.width():
+        painter.setPen(QColor("#FFFFFF"))
+        painter.drawText(box.adjusted(5, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)
+
+
+def paint_window(
+    painter: QPainter, left: float, right: float, high: float, palette: Palette
+) -> None:
+    """Shade the stretch of the take that the tapes show."""
+    shade = QColor(palette.ink)
+    shade.setAlphaF(0.07)
+    painter.setPen(QPen(palette.faint, 1))
+    painter.setBrush(shade)
+    painter.drawRoundedRect(QRectF(QPointF(left, 2), QPointF(right, high - 2)), 3, 3)
+
+
+def paint_cues(
+    painter: QPainter,
+    marks: Sequence[Mark],
+    held: Mark | None,
+    scale: TimeScale,
+    ticks_per_s: int,
+    palette: Palette,
+) -> None:
+    """Draw the marks of cues in a strip as high as a lane, with what each does where there is room
+    before the next.
+    """
+    painter.setFont(body_font(10))
+    painter.setPen(palette.dim)
+    box = QRectF(scale.left, 3, scale.right - scale.left, LANE)
+    painter.drawText(
+        QRectF(12, box.top(), box.left() - 16, box.height()), Qt.AlignmentFlag.AlignVCenter, "Cues"
+    )
+    places = [
+        (scale.x_of(each.at_s * ticks_per_s), each)
+        for each in sorted(marks, key=lambda each: each.at_s)
+    ]
+    for number, (x, mark) in enumerate(places):
+        end = places[number + 1][0] if number + 1 < len(places) else box.right()
+        foot = box.center().y() + HIGH / 2
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(palette.now if mark == held else palette.dim)
+        corners = [QPointF(x - HALF, foot - HIGH), QPointF(x + HALF, foot - HIGH), QPointF(x, foot)]
+        painter.drawPolygon(QPolygonF(corners))
+        room = int(end - x - 2 * HALF - 6)
+        painter.setPen(palette.dim)
+        if painter.fontMetrics().horizontalAdvance(mark.text) <= room:
+            at = QRectF(x + HALF + 3, box.top(), room, box.height())
+            painter.drawText(at, Qt.AlignmentFlag.AlignVCenter, mark.text)

@@ -1,0 +1,211 @@
+"""The whole take, one lane for each of the cast: what led when, the tape's window, and the
+playhead.
+
+The copies of one member share a lane, each a thin stripe of it. Puppets have none: nothing leads
+them. Above them stand the cues of the scenario, to be dragged to another time.
+"""
+
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QWheelEvent
+from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
+
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.views.lanes.cue_ruler import CueRuler, marks
+from umbrant.desk.views.lanes.painting import (
+    BAR,
+    LANE,
+    lanes_of,
+    paint_cues,
+    paint_lanes,
+    paint_window,
+)
+from umbrant.desk.widgets.painted import PaintedView, draw_focus
+from umbrant.desk.widgets.pixmaps import PixmapCache
+from umbrant.desk.widgets.theme import Palette
+from umbrant.desk.widgets.time_scale import TimeScale
+from umbrant.model.staging import Member
+
+TOP, LEFT, RIGHT = 6, 110, 16
+
+
+class LanesView(PaintedView):
+    """Click or drag to move the playhead; with Shift, to move the tape's window. Clicking a name
+    looks at that one.
+    """
+
+    picked = Signal(object)
+    """The path of the cue that was taken hold of."""
+
+    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.palette_ = palette
+        self._pictures = PixmapCache()
+        self.ruler = CueRuler(desk, self, lambda: self.scale)
+        self.arranging = False
+        self.setAccessibleName("Lanes")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
+        self.setToolTip(
+            "Click or drag to move the playhead; with Shift, to move the window of the tape"
+        )
+        for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
+            changed.connect(self._refresh)
+        desk.tape.changed.connect(self.update)
+        desk.playhead_moved.connect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, int(self._top()) + TOP + LANE * max(1, len(self._cast())))
+
+    def arrange(self, on: bool) -> None:
+        """Show the ruler of cues also where there are none yet."""
+        self.arranging = on
+        self._refresh()
+
+    def ruler_box(self) -> QRectF:
+        """Where the cues stand, if there are any."""
+        return QRectF(LEFT, TOP - 3, self.width() - LEFT - RIGHT, self._top() - TOP)
+
+    def _top(self) -> float:
+        """Where the lanes begin: below the cues, if there are any."""
+        return TOP + (LANE if self.arranging or any(marks(self.desk)) else 0)
+
+    def minimumSizeHint(self) -> QSize:
+        return QSize(300, self.sizeHint().height())
+
+    @property
+    def scale(self) -> TimeScale:
+        """Where each tick stands."""
+        return TimeScale(LEFT, max(LEFT, self.width() - RIGHT), self.desk.tape.ticks)
+
+    def x_of(self, tick: float) -> float:
+        """Where a tick stands."""
+        return self.scale.x_of(tick)
+
+    def tick_at(self, x: float) -> float:
+        """Which tick stands at a place."""
+        return self.scale.tick_at(x)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.position().y() < self._top():
+            held = self.ruler.press(event.position().x())
+            if held is not None:
+                self.picked.emit(held.path)
+                self.update()
+                return
+        name = self._player_at(event.position().y())
+        if name is not None:
+            self.desk.select_agent(name)
+        if event.position().x() >= LEFT - 4:
+            self._move(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.ruler.held is not None:
+            self.ruler.drag(event.position().x())
+        elif event.buttons() & Qt.MouseButton.LeftButton:
+            self._move(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.ruler.release()
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        on_ruler = event.position().y() < self._top() and event.position().x() >= LEFT
+        if on_ruler and self.ruler.mark_at(event.position().x()) is None:
+            self.ruler.offer(event.position().toPoint())
+        else:
+            self.mousePressEvent(event)
+
+    def event(self, event: QEvent) -> bool:
+        """Over a cue the tooltip says what it does."""
+        if (
+            isinstance(event, QHelpEvent)
+            and event.type() == QEvent.Type.ToolTip
+            and event.pos().y() < self._top()
+        ):
+            mark = self.ruler.mark_at(event.pos().x())
+            told = (
+                f"at {mark.at_s:g} s: {mark.text}. Drag it to another time."
+                if mark
+                else "Double-click adds a cue."
+            )
+            QToolTip.showText(event.globalPos(), told, self)
+            return True
+        return super().event(event)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.desk.tape.zoom(
+            0.8 if event.angleDelta().y() > 0 else 1.25, self.tick_at(event.position().x())
+        )
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            names = [player.name for member in self._cast() for player in member.each()]
+            if self.desk.agent in names:
+                step = 1 if event.key() == Qt.Key.Key_Down else -1
+                self.desk.select_agent(names[(names.index(self.desk.agent) + step) % len(names)])
+        else:
+            super().keyPressEvent(event)
+
+    def draw(self, painter: QPainter) -> None:
+        """What moves with the playhead is drawn anew each time; lanes and cues are pictures."""
+        desk, palette = self.desk, self.palette_
+        painter.fillRect(self.rect(), palette.ground)
+        key = (desk.take_number, desk.scenario, desk.agent, desk.tape.ticks, id(palette))
+        self._pictures.draw(painter, QRectF(self.rect()), "lanes", key, self._draw_lanes)
+        if self._top() > TOP:
+            strip = QRectF(0, 0, self.width(), self._top())
+            cues = (desk.scenario, self.ruler.held, desk.tape.ticks, id(palette))
+            self._pictures.draw(painter, strip, "cues", cues, self._draw_cues)
+        if desk.take is not None:
+            scale, tape = self.scale, desk.tape
+            paint_window(
+                painter, scale.x_of(tape.start), scale.x_of(tape.end), self.height(), palette
+            )
+            painter.fillRect(
+                QRectF(scale.x_of(desk.playhead) - 1, 1, 2, self.height() - 2), palette.now
+            )
+        draw_focus(painter, self, palette)
+
+    def _draw_lanes(self, painter: QPainter, box: QRectF) -> None:
+        loaded = self.desk.current.loaded if self.desk.current else None
+        lanes = lanes_of(self._cast(), self.desk.agent, loaded)
+        paint_lanes(painter, lanes, self.scale, self._top(), self.palette_)
+
+    def _draw_cues(self, painter: QPainter, box: QRectF) -> None:
+        painter.fillRect(box, self.palette_.ground)
+        paint_cues(
+            painter,
+            list(marks(self.desk)),
+            self.ruler.held,
+            self.scale,
+            self.ruler.ticks_per_s,
+            self.palette_,
+        )
+
+    def _player_at(self, y: float) -> str | None:
+        """Whose stripe is at a height."""
+        lane = int((y - self._top()) // LANE)
+        cast = self._cast()
+        if not 0 <= lane < len(cast):
+            return None
+        players = list(cast[lane].each())
+        share = (y - self._top() - lane * LANE) / BAR
+        return players[max(0, min(len(players) - 1, int(share * len(players))))].name
+
+    def _move(self, event: QMouseEvent) -> None:
+        tick = self.tick_at(event.position().x())
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.desk.tape.centre(tick)
+        else:
+            self.desk.move_playhead(int(tick))
+
+    def _refresh(self) -> None:
+        self.updateGeometry()
+        self.update()
+
+    def _cast(self) -> tuple[Member, ...]:
+        """Those who decide something: a puppet's lane would be empty."""
+        scenario = self.desk.scenario
+        cast = scenario.cast if scenario else ()
+        return tuple(member for member in cast if member.behavior) or cast

@@ -1,0 +1,200 @@
+"""The rows of a behavior as a flat table: those inside folded rows are left out."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt
+
+from umbrant.catalog.declare import Family
+from umbrant.desk.chips.sentence import (
+    NO_CONTEXT,
+    SentenceContext,
+    SentencePiece,
+    has_more,
+    sentence,
+)
+from umbrant.desk.session.desk import Desk
+from umbrant.model.behaviors import Behavior, Key, Override, Row
+from umbrant.model.expanded import BEHAVIOR, USES
+from umbrant.model.variants import is_overridden
+from umbrant.reasons.now import now_value
+
+OUTLINE, NOW, TAPE = range(3)
+
+Index = QModelIndex | QPersistentModelIndex
+
+
+class LedgerModel(QAbstractTableModel):
+    """Column OUTLINE holds the sentence, NOW the value at the playhead, TAPE the state in words."""
+
+    def __init__(self, desk: Desk, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._desk = desk
+        self._rows: tuple[Row, ...] = ()
+        self._places: dict[str, int] = {}
+        self._names: tuple[Behavior | None, Mapping[str, str]] = (None, {})
+        self.folded: set[str] = set()
+        self.in_full: str = ""
+        """The row that shows its parameters in full."""
+        self.reload()
+
+    @property
+    def behavior(self) -> Behavior | None:
+        """The behavior whose rows these are."""
+        return self._desk.behavior
+
+    def reload(self) -> None:
+        """Take up the project as it now is. Where the same rows are shown as before, their lines
+        stay.
+        """
+        rows = self._shown()
+        if len(rows) == len(self._rows) and all(
+            row.id == old.id for row, old in zip(rows, self._rows, strict=True)
+        ):
+            self._rows = rows
+            return
+        self.beginResetModel()
+        self._rows = rows
+        self._places = {row.id: place for place, row in enumerate(rows)}
+        self.endResetModel()
+
+    def _shown(self) -> tuple[Row, ...]:
+        """The rows that no folded row hides."""
+        behavior = self.behavior
+        if behavior is None:
+            return ()
+        hidden = {
+            inner
+            for folded in self.folded
+            if folded in behavior.by_id
+            for inner in behavior.outline.within(folded)
+            if inner != folded
+        }
+        return (
+            tuple(row for row in behavior.rows if row.id not in hidden) if hidden else behavior.rows
+        )
+
+    @property
+    def rows(self) -> Sequence[Row]:
+        """The rows that are shown, one to each line."""
+        return self._rows
+
+    def row_at(self, place: int) -> Row | None:
+        """The row in a line of the table."""
+        return self._rows[place] if 0 <= place < len(self._rows) else None
+
+    def place_of(self, row_id: str) -> int:
+        """The line of a row, -1 if it is not shown."""
+        return self._places.get(row_id, -1)
+
+    def fold(self, row_id: str) -> None:
+        """Fold a row's children away, or show them again."""
+        self.folded ^= {row_id}
+        self.reload()
+
+    def reveal(self, row_id: str) -> None:
+        """Unfold whatever hides a row."""
+        behavior = self.behavior
+        if behavior is None or row_id not in behavior.by_id:
+            return
+        above = set(behavior.outline.path(row_id)[:-1]) & self.folded
+        if above:
+            self.folded -= above
+            self.reload()
+
+    def pieces(self, row: Row) -> list[Any]:
+        """The sentence of a row, as the outline shows it."""
+        found = sentence(row, self._desk.catalog, self.around(row), in_full=row.id == self.in_full)
+        override = self._desk.override_of(row.id)
+        return [_marked(piece, override) for piece in found] if override is not None else found
+
+    def around(self, row: Row) -> SentenceContext:
+        """What a row's sentence depends on besides the row."""
+        behavior = self.behavior
+        if behavior is None:
+            return NO_CONTEXT
+        if self._names[0] is not behavior:
+            self._names = behavior, {each.id: each.name or each.kind for each in behavior.rows}
+        above = behavior.outline.parent.get(row.id)
+        kind = self._desk.catalog.get(row.kind, Family.TRANSITION)
+        any_state = kind is not None and above is not None and behavior.row(above).kind == "machine"
+        return SentenceContext(self._names[1], self._inner_keys(row), any_state)
+
+    def told_of(self, row: Row) -> tuple[str, ...]:
+        """The names of other rows and of keys elsewhere that stand in a row's sentence."""
+        if row.kind == USES:
+            return tuple(self._inner_keys(row))
+        if self._desk.catalog.get(row.kind, Family.TRANSITION) is None:
+            return ()
+        around = self.around(row)
+        return tuple(
+            around.name_of(row, value) for value in row.args.values() if isinstance(value, str)
+        )
+
+    def _inner_keys(self, row: Row) -> Mapping[str, Key]:
+        used = row.args.get(BEHAVIOR) if row.kind == USES else None
+        inner = next((each for each in self._desk.project.behaviors if each.name == used), None)
+        return self._desk.project.keys_of(inner) if inner else {}
+
+    def has_more(self, row: Row) -> bool:
+        """Whether a row has parameters that are not shown."""
+        return row.id != self.in_full and has_more(row, self._desk.catalog)
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self._rows)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else 3
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        row = self.row_at(index.row())
+        if row is None:
+            return None
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
+            return self._text(row, index.column())
+        if role == Qt.ItemDataRole.ToolTipRole and index.column() == OUTLINE:
+            return self._tip(row)
+        if role == Qt.ItemDataRole.ToolTipRole and index.column() == NOW:
+            return self._text(row, NOW)
+        return None
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if role != Qt.ItemDataRole.DisplayRole or orientation != Qt.Orientation.Horizontal:
+            return None
+        if section == NOW:
+            return (
+                f"at {self._desk.seconds(self._desk.playhead):.2f} s" if self._desk.take else "now"
+            )
+        return "Behavior" if section == OUTLINE else "Tape"
+
+    def _text(self, row: Row, column: int) -> str:
+        if column == OUTLINE:
+            number = self.behavior.outline.number[row.id] if self.behavior else ""
+            return f"{number} {' '.join(piece.text for piece in self.pieces(row))}"
+        explainer = self._desk.explainer
+        if explainer is None or row.id not in explainer.outline.number:
+            return ""
+        if column == NOW:
+            return now_value(explainer, row.id, self._desk.playhead)
+        return explainer.record.row(row.id).state_at(self._desk.playhead).value
+
+    def _tip(self, row: Row) -> str | None:
+        problems = self._desk.problems_of(row.id)
+        if problems:
+            return "\n".join(f"{problem.message} {problem.remedy}".strip() for problem in problems)
+        found = self._desk.findings_of(row.id)
+        if found:
+            return "\n".join(f"{each.message} {each.sort.why}" for each in found)
+        kind = self._desk.catalog.kinds.get(row.kind)
+        return row.note or (kind.help if kind else None)
+
+
+def _marked(piece: SentencePiece, override: Override) -> SentencePiece:
+    """A piece whose chip says that the variant has it otherwise, if it has."""
+    chip = piece.chip
+    if chip is None or not is_overridden(override, chip.slot.part, chip.slot.param):
+        return piece
+    return replace(piece, chip=replace(chip, overridden=True))

@@ -1,0 +1,362 @@
+"""Type-to-search over the catalog, to add a row, a decorator or an upkeep."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+from PySide6.QtCore import (
+    QEvent,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QPoint,
+    QRectF,
+    QSize,
+    QStringListModel,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QKeyEvent, QPainter
+from PySide6.QtWidgets import (
+    QFrame,
+    QLabel,
+    QLineEdit,
+    QListView,
+    QStyle,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+from rapidfuzz import fuzz, utils
+
+from umbrant.catalog.declare import RUNS, Catalog, Family, Kind
+from umbrant.desk.chips.drawing import Brushes
+from umbrant.desk.widgets.painted import Index, PaintedDelegate
+
+WIDTH, LINE, MOST_LINES = 420, 24, 10
+BESIDE_THE_LIST = 106
+"""How high the line to type into, the help and the edges are together."""
+
+LEAST_SCORE = 72
+ROLES = ("row", "decorator", "upkeep")
+
+
+class SearchMatch(Protocol):
+    """Something that a search can find."""
+
+    @property
+    def title(self) -> str: ...
+    @property
+    def place(self) -> str:
+        """Where it is, or what it becomes: stands at the right."""
+
+    @property
+    def phrase(self) -> str:
+        """More about it in one line."""
+
+    @property
+    def label(self) -> str:
+        """How it is listed in words."""
+
+    @property
+    def help(self) -> str:
+        """What is told of it while it is selected."""
+
+
+Rank = Callable[[str, Sequence[Any]], tuple[list[Any], str]]
+"""What fits a text that was typed, the best first; and what of the text was left over."""
+
+
+@dataclass(frozen=True)
+class Offer:
+    """Something the search can add: a kind, as a row, a decorator or an upkeep."""
+
+    kind: Kind
+    role: str
+    """'row', 'decorator' or 'upkeep'."""
+
+    @property
+    def title(self) -> str:
+        """What it is called."""
+        return self.kind.title
+
+    @property
+    def help(self) -> str:
+        """What the kind does, and an example."""
+        plain = self.kind.example.replace("`", "").replace("*", "")
+        return " ".join(self.kind.help.split()) + (f"\nExample: {plain}" if plain else "")
+
+    @property
+    def place(self) -> str:
+        """What it becomes: the family of the row, or what is put on the row."""
+        return str(self.kind.family) if self.role == "row" else self.role
+
+    @property
+    def phrase(self) -> str:
+        """How it reads, with its parameters by their labels."""
+        parts = self.kind.phrase_parts([param.name for param in self.kind.params])
+        return " ".join(words if param is None else param.label for words, param in parts)
+
+    @property
+    def label(self) -> str:
+        """How it is listed in words."""
+        return f"{self.kind.title}, {self.place}: {self.phrase}"
+
+
+def offers(catalog: Catalog, holder: Kind | None, chosen: Kind | None) -> list[Offer]:
+    """What can be added: kinds that may stand in `holder` (None is the top); and what can be put on
+    the chosen row.
+    """
+    families = holder.holds if holder is not None else RUNS
+    parts = [kind for kind in catalog.family(*families) if kind.family not in RUNS]
+    runs = [kind for kind in catalog.family(*families) if kind.family in RUNS]
+    if holder is not None and holder.family in (Family.HOOK, Family.TRANSITION):
+        runs = [kind for kind in runs if not kind.takes_time]
+    found = [Offer(kind, "row") for kind in (*parts, *runs)]
+    if chosen is not None and chosen.family in (*RUNS, Family.OPTION):
+        found.extend(Offer(kind, "decorator") for kind in catalog.family(Family.DECORATOR))
+    if chosen is not None and chosen.family in (*RUNS, Family.OPTION, Family.STATE):
+        found.extend(
+            Offer(kind, "upkeep") for kind in catalog.family(Family.ACTION) if not kind.takes_time
+        )
+    return found
+
+
+def ranked(text: str, found: Sequence[Offer]) -> list[Offer]:
+    """The offers that fit what was typed, the best first; all of them in their order when nothing
+    was typed.
+    """
+    if not text.strip():
+        return list(found)
+    scored = [(_score(text, offer), -place, offer) for place, offer in enumerate(found)]
+    return [
+        offer
+        for score, _, offer in sorted(scored, key=lambda each: each[:2], reverse=True)
+        if score >= LEAST_SCORE
+    ]
+
+
+def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
+    """The offers that fit, and what was typed besides: `move visitor 1.5` is *move to* with
+    `visitor 1.5` left.
+    """
+    words = text.split()
+    for count in range(len(words) - 1, 0, -1):
+        head = " ".join(words[:count]).lower()
+        named = [
+            offer
+            for offer in found
+            if offer.kind.title == head or offer.kind.title.startswith(f"{head} ")
+        ]
+        role = next((each for each in ROLES if words[count].lower() == each), None)
+        if role is not None:
+            named, count = [offer for offer in named if offer.role == role], count + 1
+        rest = " ".join(words[count:])
+        if named and not any(offer.kind.title.startswith(text.strip().lower()) for offer in found):
+            return named, rest
+    return ranked(text, found), ""
+
+
+def _score(text: str, offer: Offer) -> float:
+    typed = text.strip().lower()
+    title = offer.kind.title
+    if title.startswith(typed):
+        return 200 - len(title)
+    if typed in f"{title} {offer.role}":
+        return 120
+    whole = f"{offer.role} {title} {offer.kind.phrase} {offer.kind.help.splitlines()[0]}"
+    return max(
+        fuzz.ratio(typed, title),
+        fuzz.partial_ratio(typed, whole, processor=utils.default_process) * 0.9,
+    )
+
+
+class OfferDelegate(PaintedDelegate):
+    """Draws an offer in one line: its title, how it reads, and at the right what it becomes."""
+
+    def __init__(
+        self, brushes: Brushes, shown: Callable[[int], SearchMatch | None], parent: QObject
+    ) -> None:
+        super().__init__(parent)
+        self._brushes = brushes
+        self._shown = shown
+
+    def sizeHint(
+        self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex
+    ) -> QSize:
+        return QSize(100, LINE)
+
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
+        offer = self._shown(index.row())
+        if offer is None:
+            return
+        palette, fonts, box = self._brushes.palette, self._brushes.fonts, QRectF(cell)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(palette.selection)
+            painter.drawRoundedRect(box, 4, 4)
+        box.adjust(8, 0, -8, 0)
+        middle = Qt.AlignmentFlag.AlignVCenter
+        painter.setFont(fonts.small)
+        painter.setPen(palette.dim)
+        painter.drawText(box, middle | Qt.AlignmentFlag.AlignRight, offer.place)
+        room = box.width() - painter.fontMetrics().horizontalAdvance(offer.place) - 12
+        painter.setFont(fonts.bold)
+        painter.setPen(palette.ink)
+        painter.drawText(box, middle, offer.title)
+        used = painter.fontMetrics().horizontalAdvance(offer.title) + 10
+        painter.setFont(fonts.small)
+        painter.setPen(palette.dim)
+        phrase = offer.phrase.removeprefix(offer.title).strip()
+        phrase = painter.fontMetrics().elidedText(
+            phrase, Qt.TextElideMode.ElideRight, int(room - used)
+        )
+        painter.drawText(box.adjusted(used, 0, 0, 0), middle, phrase)
+
+
+class SearchPopup(QFrame):
+    """A line to type into, what fits it below, and what the chosen one does."""
+
+    chosen = Signal(object)
+    """An `Offer`."""
+    closed = Signal()
+
+    def __init__(
+        self,
+        parent: QWidget,
+        brushes: Brushes,
+        rank: Rank = typed,
+        *,
+        name: str = "Add a row",
+        hint: str = "Type to search the nodes",
+        nothing: str = (
+            "Nothing fits. Try a word for what the NPC should do: go, wait, look, say, check."
+        ),
+    ) -> None:
+        super().__init__(parent)
+        self._area = parent
+        self._rank = rank
+        self._nothing = nothing
+        self.setObjectName("search")
+        self.setAccessibleName(name)
+        self._offers: list[Any] = []
+        self._at = QPoint()
+        self._shown: list[Any] = []
+        self.besides = ""
+        """What was typed after the name of what is offered."""
+        self.line = QLineEdit(self)
+        self.line.setPlaceholderText(hint)
+        self.line.setAccessibleName(hint)
+        self.line.installEventFilter(self)
+        self.list = QListView(self)
+        self.list.setAccessibleName("What was found")
+        self.list.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.list.setModel(QStringListModel(self))
+        self.list.setItemDelegate(OfferDelegate(brushes, self.offer_at, self.list))
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.help = QLabel(self)
+        self.help.setObjectName("dim")
+        self.help.setWordWrap(True)
+        self.help.setMinimumHeight(48)
+        self.help.setAlignment(Qt.AlignmentFlag.AlignTop)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(8, 8, 8, 8)
+        layout.setSpacing(6)
+        for widget in (self.line, self.list, self.help):
+            layout.addWidget(widget)
+        self.line.textChanged.connect(self._search)
+        self.list.selectionModel().currentChanged.connect(self._explain)
+        self.list.clicked.connect(lambda _: self._choose())
+        self.hide()
+
+    def open(self, found: Sequence[SearchMatch], at: QPoint) -> None:
+        """Open it in its parent at a place, with these offers."""
+        self._offers = list(found)
+        self._at = at
+        self.line.clear()
+        self._search("")
+        self.show()
+        self.raise_()
+        self.line.setFocus()
+
+    def offer_at(self, place: int) -> SearchMatch | None:
+        """The offer in a line of the list."""
+        return self._shown[place] if 0 <= place < len(self._shown) else None
+
+    def dismiss(self) -> None:
+        """Close it with nothing chosen."""
+        if self.isVisible():
+            self.hide()
+            self.closed.emit()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QEvent.Type.KeyPress
+            and self._key(event)
+        ):
+            return True
+        if event.type() == QEvent.Type.FocusOut and watched is self.line:
+            self.dismiss()
+        return super().eventFilter(watched, event)
+
+    def _key(self, event: QKeyEvent) -> bool:
+        steps = {
+            Qt.Key.Key_Down: 1,
+            Qt.Key.Key_Up: -1,
+            Qt.Key.Key_PageDown: 8,
+            Qt.Key.Key_PageUp: -8,
+        }
+        if event.key() in steps:
+            self._select(self.list.currentIndex().row() + steps[Qt.Key(event.key())])
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._choose()
+        elif event.key() == Qt.Key.Key_Escape:
+            self.dismiss()
+        else:
+            return False
+        return True
+
+    def _search(self, text: str) -> None:
+        self._shown, self.besides = self._rank(text, self._offers)
+        model = self.list.model()
+        assert isinstance(model, QStringListModel)  # noqa: S101  (set above)
+        model.setStringList([offer.label for offer in self._shown])
+        self._select(0)
+        self._place()
+        if not self._shown:
+            self.help.setText(self._nothing)
+
+    def _place(self) -> None:
+        """As high as what was found needs, inside the parent."""
+        area = self._area.rect()
+        listed = LINE * max(1, min(MOST_LINES, len(self._shown))) + 4
+        self.list.setFixedHeight(min(listed, max(LINE, area.height() - BESIDE_THE_LIST)))
+        wide, high = min(WIDTH, area.width() - 8), self.list.height() + BESIDE_THE_LIST
+        left = max(4, min(self._at.x(), area.width() - wide - 4))
+        top = (
+            self._at.y()
+            if self._at.y() + high <= area.height()
+            else max(4, area.height() - high - 4)
+        )
+        self.setGeometry(left, top, wide, high)
+
+    def _select(self, place: int) -> None:
+        if self._shown:
+            place = max(0, min(len(self._shown) - 1, place))
+            self.list.setCurrentIndex(self.list.model().index(place, 0))
+            self._explain()
+
+    def _explain(self, *_: object) -> None:
+        offer = self.offer_at(self.list.currentIndex().row())
+        if offer is not None:
+            self.help.setText(offer.help)
+
+    def _choose(self) -> None:
+        offer = self.offer_at(self.list.currentIndex().row())
+        if offer is not None:
+            self.hide()
+            self.chosen.emit(offer)

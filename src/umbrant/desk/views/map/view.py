@@ -1,0 +1,374 @@
+"""The map beside the stage: the tree, or the machine that the selected row belongs to, as it is at
+the playhead.
+"""
+
+import math
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QFontMetricsF,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QMenu, QWidget
+
+from umbrant.desk.chips.editing import menu_heading
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.views.machine_table.adding import add_transition, trigger_menu
+from umbrant.desk.views.machine_table.cells import STATES, TARGETS, TriggerColumn
+from umbrant.desk.views.map.layout import MapBox, MapLayout, draw
+from umbrant.desk.views.map.painting import MapLook, Placement, Trace, paint_map, trace
+from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
+from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.model.behaviors import Behavior
+from umbrant.reasons.decision_changes import leading_rows
+from umbrant.take.record import RowState
+
+LARGEST, SMALLEST = 1.0, 0.35
+
+
+class MapView(PaintedView):
+    """Click a box or an arrow to select its row; arrow keys walk the boxes; the wheel zooms,
+    dragging the ground moves.
+
+    In a machine, dragging from one state to another draws a transition between them; by keyboard it
+    is begun with Enter on the one state and drawn with Enter on the other.
+    """
+
+    drawn = Signal(str)
+    """The transition that was drawn."""
+
+    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.palette_ = palette
+        self.setAccessibleName("Map")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(200, 72)
+        self.setToolTip(
+            "Click a box to find its row. Drag from state to state for a transition. The wheel "
+            "zooms."
+        )
+        self._font = body_font(11)
+        self._drawing: MapLayout | None = None
+        self._made_for: tuple[object, str] = (None, "")
+        self._zoom = 0.0
+        self._pan = QPointF()
+        self._held: QPointF | None = None
+        self._moved = False
+        self._link: str = ""
+        """The state that a transition is being drawn from."""
+        self._link_to = QPointF()
+        self.menu: QMenu | None = None
+        self._traced_for: object = None
+        """The drawing and the size that curves and labels were found for."""
+        self._trace = Trace()
+        paint_with(desk, self)
+
+    def sizeHint(self) -> QSize:
+        return QSize(480, 270)
+
+    # what is drawn
+
+    @property
+    def drawing(self) -> MapLayout | None:
+        """The map for the selected row; made anew only when the behavior or the machine has
+        changed.
+        """
+        behavior = self.desk.behavior
+        if behavior is None:
+            return None
+        machine = self._machine(behavior)
+        if self._made_for != (behavior, machine):
+            self._made_for = (behavior, machine)
+            metrics = QFontMetricsF(self._font)
+            self._drawing = draw(behavior, machine or self.desk.row_id, metrics.horizontalAdvance)
+            self._zoom, self._pan = 0.0, QPointF()
+        return self._drawing
+
+    @property
+    def about(self) -> str:
+        """What is drawn, in words."""
+        behavior = self.desk.behavior
+        machine = self._machine(behavior) if behavior else ""
+        title = (
+            behavior.row(machine).name
+            if behavior and machine
+            else behavior.title
+            if behavior
+            else ""
+        )
+        if self._link:
+            return "drop it on the state that it leads to · Esc lets go"
+        return (
+            "drag from state to state" if machine else f"of {title} · click a box to find its row"
+        )
+
+    def box_rect(self, box: MapBox) -> QRectF:
+        """Where a box is drawn."""
+        return self.placement.rect(box)
+
+    @property
+    def labels(self) -> dict[str, QRectF]:
+        """Where it is written what the transitions are, by their rows."""
+        return self._trace.labels
+
+    def _machine(self, behavior: Behavior) -> str:
+        row_id = self.desk.row_id
+        path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
+        return next((each for each in reversed(path) if behavior.row(each).kind == "machine"), "")
+
+    @property
+    def placement(self) -> Placement:
+        """Where the drawing stands, and how large: as large as it fits, unless it was zoomed."""
+        drawing = self._drawing
+        if drawing is None or not drawing.width or not drawing.height:
+            return Placement()
+        wide, high = (self.width() - 12) / drawing.width, (self.height() - 12) / drawing.height
+        scale = self._zoom or max(SMALLEST, min(LARGEST, wide, high))
+        left = max(6.0, (self.width() - drawing.width * scale) / 2)
+        top = max(6.0, (self.height() - drawing.height * scale) / 2)
+        return Placement(scale, left + self._pan.x(), top + self._pan.y())
+
+    # events
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self._zoom = max(
+            0.2, min(3.0, self.placement.scale * (1.15 if event.angleDelta().y() > 0 else 1 / 1.15))
+        )
+        self.update()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._held, self._moved = event.position(), False
+        self._link = self._state_at(event.position())
+        self._link_to = event.position()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self._link and self._held is not None:
+            self._moved = self._moved or (event.position() - self._held).manhattanLength() > 4
+            self._link_to = event.position()
+            self.update()
+        elif self._held is not None:
+            self._moved = self._moved or (event.position() - self._held).manhattanLength() > 4
+            if self._moved:
+                self._pan += event.position() - self._held
+                self._held = event.position()
+                self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        link, self._link = self._link, ""
+        if link and self._moved:
+            self._draw_to(link, self._state_at(event.position()))
+        elif not self._moved:
+            found = self._row_at(event.position())
+            if found:
+                self.desk.select_row(found)
+        self._held = None
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self._zoom, self._pan = 0.0, QPointF()
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        ahead = {
+            Qt.Key.Key_Left: (-1, 0),
+            Qt.Key.Key_Right: (1, 0),
+            Qt.Key.Key_Up: (0, -1),
+            Qt.Key.Key_Down: (0, 1),
+        }.get(Qt.Key(event.key()))
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self._link_by_key():
+            return
+        if event.key() == Qt.Key.Key_Escape and self._link:
+            self._link = ""
+            self.update()
+            return
+        if ahead is None or self.drawing is None:
+            super().keyPressEvent(event)
+            return
+        self._walk(*ahead)
+
+    def event(self, event: QEvent) -> bool:
+        """Arrow keys walk the boxes while the map has the keyboard, whatever shortcut they have
+        elsewhere.
+        """
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride:
+            mine = [Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down]
+            if self.drawing is not None and self.drawing.is_machine:
+                mine.extend([Qt.Key.Key_Return, Qt.Key.Key_Enter])
+            if event.key() in mine:
+                event.accept()
+                return True
+        return super().event(event)
+
+    def _state_at(self, point: QPointF) -> str:
+        """The state of a machine's map at a point; empty elsewhere, and in the map of a tree."""
+        drawing, behavior = self.drawing, self.desk.behavior
+        if drawing is None or behavior is None or not drawing.is_machine:
+            return ""
+        boxes = [
+            each
+            for top in drawing.boxes
+            for each in top.all()
+            if self.box_rect(each).contains(point)
+        ]
+        row_id = boxes[-1].row_id if boxes else ""
+        return row_id if row_id and behavior.row(row_id).kind in TARGETS else ""
+
+    def _link_by_key(self) -> bool:
+        """Begin to draw a transition from the selected state, or draw it to the one that is
+        selected now.
+        """
+        drawing, row_id = self.drawing, self.desk.row_id
+        box = drawing.box(row_id) if drawing is not None and drawing.is_machine else None
+        if box is None:
+            return False
+        if self._link:
+            link, self._link = self._link, ""
+            self._draw_to(link, row_id)
+        else:
+            self._link, self._link_to = row_id, self.box_rect(box).center()
+            self.desk.told.emit(
+                "Walk to the state that the transition leads to, and press Enter there. Esc lets "
+                "go."
+            )
+        self.update()
+        return True
+
+    def _draw_to(self, source: str, target: str) -> None:
+        """Ask what a new transition waits for, and add it."""
+        behavior = self.desk.behavior
+        if not target or behavior is None or source not in behavior.by_id:
+            return
+        if behavior.row(source).kind not in STATES or behavior.row(source).kind == "final":
+            self.desk.told.emit(
+                "Nothing leads out of a final state or a history; draw from another state."
+            )
+            return
+        names = [behavior.row(each).name or behavior.row(each).kind for each in (source, target)]
+
+        def add(trigger: TriggerColumn) -> None:
+            added = add_transition(self.desk, source, trigger, target)
+            if added is not None:
+                self.drawn.emit(added)
+
+        self.menu = trigger_menu(self, self.desk, add)
+        heading = menu_heading(f"{names[0]} → {names[1]}", self.menu)
+        self.menu.insertAction(self.menu.actions()[0], heading)
+        box = self._drawing.box(target) if self._drawing is not None else None
+        corner = self.box_rect(box).bottomLeft() if box is not None else self._link_to
+        self.menu.popup(self.mapToGlobal(corner.toPoint()))
+
+    def _walk(self, across: int, down: int) -> None:
+        """Select the nearest box in a direction."""
+        drawing = self._drawing
+        if drawing is None:
+            return
+        boxes = [each for top in drawing.boxes for each in top.all()]
+        at = drawing.box(self.desk.row_id) or (boxes[0] if boxes else None)
+        if at is None:
+            return
+        x, y = at.middle
+
+        def away(box: MapBox) -> float:
+            dx, dy = box.middle[0] - x, box.middle[1] - y
+            along, aside = (dx * across, abs(dy)) if across else (dy * down, abs(dx))
+            return along + 2 * aside if along > 1 else math.inf
+
+        nearest = min(boxes, key=away, default=None)
+        if nearest is not None and away(nearest) < math.inf:
+            self.desk.select_row(nearest.row_id)
+
+    def _row_at(self, point: QPointF) -> str:
+        drawing = self.drawing
+        if drawing is None:
+            return ""
+        boxes = [each for top in drawing.boxes for each in top.all()]
+        under = [box for box in boxes if self.box_rect(box).contains(point)]
+        near = QRectF(point.x() - 4, point.y() - 4, 8, 8)
+        written = next(
+            (row_id for row_id, label in self.labels.items() if label.contains(point)), ""
+        )
+        beside = next(
+            (arrow.row_id for arrow, box in self._trace.from_any.items() if box.contains(point)), ""
+        )
+        on = next(
+            (
+                arrow.row_id
+                for arrow, curve in self._trace.curves.items()
+                if curve.path.intersects(near)
+            ),
+            "",
+        )
+        arrow = written or beside or on
+        leaf = [box for box in under if not box.inside]
+        return leaf[-1].row_id if leaf else arrow or (under[-1].row_id if under else "")
+
+    # drawing
+
+    def draw(self, painter: QPainter) -> None:
+        painter.fillRect(self.rect(), self.palette_.sheet)
+        drawing, behavior = self.drawing, self.desk.behavior
+        if drawing is None or behavior is None:
+            painter.setPen(self.palette_.dim)
+            painter.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "There is no behavior to draw."
+            )
+        else:
+            paint_map(
+                painter,
+                drawing,
+                self._traced(drawing),
+                self._look(drawing, behavior),
+                self.placement,
+                self.palette_,
+            )
+        draw_focus(painter, self, self.palette_)
+
+    def _look(self, drawing: MapLayout, behavior: Behavior) -> MapLook:
+        boxes = [box.row_id for top in drawing.boxes for box in top.all()]
+        here = drawing.box(self.desk.row_id)
+        to = (
+            self._link_to
+            if self._held is not None or here is None
+            else self.box_rect(here).center()
+        )
+        return MapLook(
+            running=frozenset(
+                row_id for row_id in boxes if self._state(row_id) is RowState.RUNNING
+            ),
+            leads=leading_rows(behavior),
+            fired=frozenset(self._fired_last(drawing)),
+            selected=self.desk.row_id,
+            link=(self._link, to) if self._link else None,
+        )
+
+    def _traced(self, drawing: MapLayout) -> Trace:
+        """How the arrows run, found once for each size."""
+        made_for = (drawing, self.placement)
+        if made_for != self._traced_for:
+            self._traced_for, self._trace = made_for, trace(drawing, self.placement)
+        return self._trace
+
+    def _state(self, row_id: str) -> RowState:
+        explainer = self.desk.explainer
+        if explainer is None or row_id not in explainer.outline.number:
+            return RowState.NOT_REACHED
+        return explainer.state_of(row_id, self.desk.playhead)
+
+    def _fired_last(self, drawing: MapLayout) -> set[str]:
+        """The transitions that fired last: several where they did so at one tick."""
+        explainer = self.desk.explainer
+        if explainer is None:
+            return set()
+        known = [
+            arrow.row_id for arrow in drawing.arrows if arrow.row_id in explainer.outline.number
+        ]
+        fired = {
+            row_id: explainer.record.row(row_id).last_span(self.desk.playhead) for row_id in known
+        }
+        starts = {row_id: span.start for row_id, span in fired.items() if span is not None}
+        latest = max(starts.values(), default=0)
+        return {row_id for row_id, start in starts.items() if start == latest}

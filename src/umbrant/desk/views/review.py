@@ -1,0 +1,258 @@
+"""The review as a list: what was found, why it matters, and what to do about it."""
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QRectF,
+    Qt,
+)
+from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
+from PySide6.QtWidgets import QHeaderView, QStyleOptionViewItem, QWidget
+
+from umbrant.desk.chips.drawing import draw_pieces
+from umbrant.desk.chips.layout import RowLayout
+from umbrant.desk.chips.sentence import ChipEditor, PieceRole, Pill, SentencePiece
+from umbrant.desk.chips.table import ChipTable
+from umbrant.desk.chips.values import Choice, FieldChip
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.views.ledger.delegates import make_flow
+from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.painted import PaintedDelegate, saved
+from umbrant.desk.widgets.theme import Palette
+from umbrant.model.documents import Dismissal, Project
+from umbrant.model.edits import ROW, Slot
+from umbrant.model.paths import add
+from umbrant.review.findings import Finding
+
+Index = QModelIndex | QPersistentModelIndex
+
+REASONS = (
+    "it is meant so",
+    "it is for the game to read",
+    "it is not finished yet",
+    "it is of no account",
+)
+"""Why a finding may be dismissed."""
+
+
+class ReviewModel(QAbstractTableModel):
+    """The findings in the documents, then those in the take that is shown; headings are texts."""
+
+    def __init__(self, desk: Desk, parent: QObject) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.lines: list[Finding | str] = []
+
+    def reload(self) -> None:
+        """Take up the findings as they now are."""
+        self.beginResetModel()
+        desk = self.desk
+        written, played = desk.findings, desk.take_findings
+        self.lines = [f"In the documents: {_count(written)}", *written]
+        if desk.take is not None:
+            name = desk.member.title or desk.agent if desk.member else desk.agent
+            self.lines.extend([f"In this take of {name}: {_count(played)}", *played])
+        self.endResetModel()
+
+    def finding_at(self, place: int) -> Finding | None:
+        """The finding in a line; None for a heading."""
+        line = self.lines[place] if 0 <= place < len(self.lines) else None
+        return line if isinstance(line, Finding) else None
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self.lines)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else 1
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role == Qt.ItemDataRole.DisplayRole and 0 <= index.row() < len(self.lines):
+            return str(self.lines[index.row()])
+        finding = self.finding_at(index.row())
+        return (
+            finding.sort.why
+            if role == Qt.ItemDataRole.ToolTipRole and finding is not None
+            else None
+        )
+
+
+class FindingDelegate(PaintedDelegate):
+    """Draws a line of the review."""
+
+    def __init__(self, view: "ReviewView") -> None:
+        super().__init__(view)
+        self._view = view
+
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
+        view, palette = self._view, self._view.brushes.palette
+        layout, finding = view.layout_at(index.row()), view.review.finding_at(index.row())
+        if layout is None:
+            return
+        selected = index.row() == view.selected_place()
+        painter.fillRect(
+            cell, palette.selection if selected else palette.sheet if finding else palette.ground
+        )
+        with saved(painter):
+            painter.translate(cell.topLeft())
+            if finding is not None:
+                colour = {"error": palette.refused, "warning": palette.now}.get(
+                    finding.sort.weight, palette.faint
+                )
+                painter.fillRect(QRectF(0, 0, 3, layout.height - 1), colour)
+            draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
+        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+
+
+class ReviewView(ChipTable):
+    """The findings. Enter goes to the row, C walks to what can be done about it."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        palette: Palette,
+        dialogs: Callable[[], Dialogs],
+        go: Callable[[], None],
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(desk, palette, dialogs, parent)
+        self.setAccessibleName("Review")
+        self.review = ReviewModel(desk, self)
+        self._go = go
+        self._layouts: dict[int, RowLayout] = {}
+        self.setModel(self.review)
+        self.setItemDelegate(FindingDelegate(self))
+        self.horizontalHeader().hide()
+        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.selectionModel().currentRowChanged.connect(self._walked)
+        for changed in (desk.findings_changed, desk.take_changed, desk.agent_changed):
+            changed.connect(self.reload)
+        self.reload()
+
+    def reload(self) -> None:
+        """Take up the findings as they now are."""
+        place = self.selected_place()
+        self.review.reload()
+        self.lay_out_again()
+        last = len(self.review.lines) - 1
+        self.setCurrentIndex(self.review.index(max(0, min(place, last)), 0))
+
+    def selected_place(self) -> int:
+        return self.currentIndex().row()
+
+    def lay_out_again(self) -> None:
+        self._layouts.clear()
+        for place in range(len(self.review.lines)):
+            layout = self.layout_at(place)
+            self.setRowHeight(place, int(layout.height) if layout is not None else 0)
+        self.viewport().update()
+
+    def layout_at(self, place: int) -> RowLayout | None:
+        if not 0 <= place < len(self.review.lines):
+            return None
+        if place not in self._layouts:
+            line = self.review.lines[place]
+            flow = make_flow(self.brushes.fonts, self.viewport().width(), compact=self.compact)
+            pieces = (
+                _pieces(line)
+                if isinstance(line, Finding)
+                else [SentencePiece(line, PieceRole.NAME)]
+            )
+            self._layouts[place] = flow.lay_out(pieces, 0)
+        return self._layouts[place]
+
+    def go_to(self) -> None:
+        """Look at the row that the selected finding is about."""
+        finding = self.review.finding_at(self.selected_place())
+        if finding is None:
+            return
+        if not finding.row_id:
+            self.desk.told.emit(f"{finding.file}: {finding.message} The setting has it.")
+            return
+        self.desk.look_at(finding.file.removeprefix("behaviors/").removesuffix(".json"))
+        self.desk.select_row(finding.row_id)
+        self._go()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.lay_out_again()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        index = self.indexAt(event.position().toPoint())
+        self.setFocus()
+        if index.isValid():
+            self.setCurrentIndex(index)
+            if event.button() is Qt.MouseButton.LeftButton:
+                self.press_sentence(index.row(), event.position())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.go_to()
+
+    def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
+        self.leave_chips()
+        self.setAccessibleDescription(str(self.review.data(current)))
+        self.viewport().update()
+
+
+def _pieces(finding: Finding) -> list[SentencePiece]:
+    """A finding as a sentence: where, what, why, and what can be done."""
+    document = finding.file.rpartition("/")[2].removesuffix(".json").replace("-", " ")
+    where = finding.row or document
+    weight = f"{finding.sort.weight} · {document}" if finding.row else str(finding.sort.weight)
+    words = [SentencePiece(word, PieceRole.WORDS) for word in finding.message.split()]
+    why = [SentencePiece(word, PieceRole.KIND) for word in finding.sort.why.split()]
+    slot = Slot(finding.key, ROW, "")
+    done = []
+    if finding.fix is not None:
+        fix = finding.fix
+        choice = Choice(fix.name, True, finding.sort.why)
+        chip = FieldChip(
+            Slot(finding.key, ROW, "fix"),
+            ChipEditor.PICK,
+            None,
+            "fix",
+            put=lambda p, _: fix.apply(p),
+            offered=(choice,),
+            says=fix.name,
+        )
+        done.append(SentencePiece(fix.name, PieceRole.CHIP, Pill.WRAP, chip, 1))
+    dismiss = FieldChip(
+        slot,
+        ChipEditor.PICK,
+        None,
+        "dismiss",
+        put=lambda project, reason: dismissed(project, finding, str(reason)),
+        offered=tuple(Choice(reason, reason, "", "Dismiss, for") for reason in REASONS),
+        says=f"Dismiss: {finding.sort.title.lower()}",
+        help="do not tell of this any more; the reason is kept in the project",
+    )
+    if finding.sort.scope != "take":
+        done.append(SentencePiece("dismiss", PieceRole.CHIP, Pill.WRAP, dismiss, 2))
+    return [
+        SentencePiece(weight, PieceRole.KIND),
+        SentencePiece(where, PieceRole.NAME),
+        *words,
+        *done,
+        *why,
+    ]
+
+
+def dismissed(project: Project, finding: Finding, reason: str) -> Project:
+    """The project in which a finding is dismissed."""
+    return add(project, ("cover", "dismissed"), Dismissal(finding=finding.key, reason=reason))
+
+
+def _count(found: list[Finding]) -> str:
+    return (
+        "nothing was found"
+        if not found
+        else "1 finding"
+        if len(found) == 1
+        else f"{len(found)} findings"
+    )

@@ -1,0 +1,359 @@
+"""The setting: everything of a project besides its rows, written and changed as sentences."""
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import (
+    QAbstractTableModel,
+    QModelIndex,
+    QObject,
+    QPersistentModelIndex,
+    QPoint,
+    QPointF,
+    QRectF,
+    Qt,
+    Signal,
+)
+from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
+from PySide6.QtWidgets import QHeaderView, QMenu, QStyleOptionViewItem, QWidget
+
+from umbrant.desk.chips.drawing import draw_pieces
+from umbrant.desk.chips.layout import RowLayout
+from umbrant.desk.chips.table import SENTENCES, ChipTable
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.views.ledger.delegates import make_flow
+from umbrant.desk.views.setting.fields import Addition, SettingLine
+from umbrant.desk.views.setting.lines import Setting, SettingMemory
+from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.painted import PaintedDelegate, saved
+from umbrant.desk.widgets.theme import Palette
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit
+from umbrant.model.folder import FOLDERS
+from umbrant.model.paths import Path, PathError, at, move, remove
+from umbrant.model.staging import Member
+
+Index = QModelIndex | QPersistentModelIndex
+
+
+class SettingModel(QAbstractTableModel):
+    """The lines of the project's setting, folded where the author folded them."""
+
+    def __init__(self, desk: Desk, parent: QObject) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.lines: list[SettingLine] = []
+        self.folded: set[Path] = set()
+        self._memory: SettingMemory = {}
+
+    def reload(self) -> None:
+        """Write the lines of the project as it now is."""
+        self.beginResetModel()
+        whole = Setting(self.desk.project, self.desk.catalog, self._memory).lines()
+        self.lines, hidden_below = [], -1
+        for line in whole:
+            if hidden_below >= 0 and line.depth > hidden_below:
+                continue
+            hidden_below = line.depth if line.path in self.folded else -1
+            self.lines.append(line)
+        self.endResetModel()
+
+    def line_at(self, place: int) -> SettingLine | None:
+        """The line at a place."""
+        return self.lines[place] if 0 <= place < len(self.lines) else None
+
+    def place_of(self, path: Path) -> int:
+        """The place of the line of a path; -1 if it is not shown."""
+        return next((place for place, line in enumerate(self.lines) if line.path == path), -1)
+
+    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else len(self.lines)
+
+    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+        return 0 if parent.isValid() else 1
+
+    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        line = self.line_at(index.row())
+        if line is None:
+            return None
+        if role == Qt.ItemDataRole.DisplayRole:
+            return line.text
+        return line.help or None if role == Qt.ItemDataRole.ToolTipRole else None
+
+
+class LineDelegate(PaintedDelegate):
+    """Draws a line: its sentence, and a bar over headings."""
+
+    def __init__(self, view: "SettingView") -> None:
+        super().__init__(view)
+        self._view = view
+
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+    ) -> None:
+        view = self._view
+        line, layout, palette = (
+            view.setting.line_at(index.row()),
+            view.layout_at(index.row()),
+            view.brushes.palette,
+        )
+        if line is None or layout is None:
+            return
+        selected = index.row() == view.selected_place()
+        ground = palette.ground if line.heading else palette.sheet
+        painter.fillRect(cell, palette.selection if selected else ground)
+        with saved(painter):
+            painter.translate(cell.topLeft())
+            draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
+            if line.path in view.setting.folded:
+                painter.setPen(palette.dim)
+                painter.drawText(
+                    QRectF(8, 0, 24, layout.height), Qt.AlignmentFlag.AlignVCenter, "…"
+                )
+        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+
+
+class SettingView(ChipTable):
+    """The lines of the setting. Enter adds, Delete removes, Alt with the arrows moves, C walks the
+    chips.
+    """
+
+    walked = Signal(object)
+    """The path of the line that is now selected."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        palette: Palette,
+        dialogs: Callable[[], Dialogs],
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(desk, palette, dialogs, parent)
+        self.setAccessibleName("Setting")
+        self._dialogs = dialogs
+        self.setting = SettingModel(desk, self)
+        self.setModel(self.setting)
+        self.setItemDelegate(LineDelegate(self))
+        self.horizontalHeader().hide()
+        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.menu: QMenu | None = None
+        self._path: Path = ("cover",)
+        self._layouts: dict[int, RowLayout] = {}
+        self._heights: dict[tuple[object, ...], int] = {}
+        self._stale = True
+        self._shown: Project | None = None
+        """The project as it was when its lines were written."""
+        desk.project_changed.connect(self._project_changed)
+        self.selectionModel().currentRowChanged.connect(self._walked)
+
+    # what it shows
+
+    def reload(self) -> None:
+        """Take up the project as it now is, if it was changed since."""
+        self._stale = False
+        self.setting.reload()
+        self._set_heights()
+        self.select_path(self._followed(self._path))
+        self._shown = self.desk.project
+
+    def _followed(self, path: Path) -> Path:
+        """Where the line of a path is now, if its document is called otherwise than when it was
+        shown last.
+        """
+        if len(path) < 2 or self._shown is None or path[0] not in FOLDERS:
+            return path
+        now, before = (
+            [each.name for each in at(whole, path[:1])]
+            for whole in (self.desk.project, self._shown)
+        )
+        new = [name for name in now if name not in before]
+        return (path[0], new[0], *path[2:]) if path[1] not in now and len(new) == 1 else path
+
+    def select_path(self, path: Path) -> None:
+        """Look at the line of a path, or at the nearest that is left before it."""
+        while path and self.setting.place_of(path) < 0:
+            last = path[-1]
+            path = (*path[:-1], last - 1) if isinstance(last, int) and last > 0 else path[:-1]
+        place = max(0, self.setting.place_of(path))
+        self.setCurrentIndex(self.setting.index(place, SENTENCES))
+        self._path = self.setting.lines[place].path if self.setting.lines else ()
+        self.scrollTo(self.currentIndex())
+        self.viewport().update()
+
+    @property
+    def line(self) -> SettingLine | None:
+        """The line that is selected."""
+        return self.setting.line_at(self.selected_place())
+
+    def layout_at(self, place: int) -> RowLayout | None:
+        line = self.setting.line_at(place)
+        if line is None:
+            return None
+        if place not in self._layouts:
+            flow = make_flow(self.brushes.fonts, self.viewport().width(), compact=self.compact)
+            self._layouts[place] = flow.lay_out(line.pieces, line.depth)
+        return self._layouts[place]
+
+    def selected_place(self) -> int:
+        return self.currentIndex().row()
+
+    def lay_out_again(self) -> None:
+        self._heights.clear()
+        self._set_heights()
+
+    def _set_heights(self) -> None:
+        """Lines that look as others did are as high as those: only what is seen is laid out."""
+        self._layouts.clear()
+        for place, line in enumerate(self.setting.lines):
+            looks = (line.depth, *((piece.text, piece.role, piece.group) for piece in line.pieces))
+            if looks not in self._heights:
+                layout = self.layout_at(place)
+                self._heights[looks] = int(layout.height) if layout is not None else 0
+            if self.rowHeight(place) != self._heights[looks]:
+                self.setRowHeight(place, self._heights[looks])
+        self.viewport().update()
+
+    # what can be done
+
+    def open_additions(self) -> None:
+        """Offer what can be added where the selected line stands."""
+        line = self.line
+        if line is None or not line.additions:
+            return
+        menu = QMenu(self)
+        menu.setAccessibleName("Add to the setting")
+        for addition in line.additions:
+            menu.addAction(addition.title, partial(self.add, addition))
+        self.menu = menu
+        corner = self.visualRect(self.currentIndex()).bottomLeft()
+        menu.popup(self.viewport().mapToGlobal(corner + QPoint(40, 0)))
+
+    def add(self, addition: Addition) -> None:
+        """Add something, and begin with its name."""
+        where: list[Path] = []
+
+        def apply(project: Any) -> Any:
+            changed, path = addition.add_to(project)
+            where.append(path)
+            return changed
+
+        title = addition.title.partition(":")[0].lower()
+        if self._apply(Edit(f"Add {title}", apply)):
+            self.setFocus()
+            self.select_path(where[-1])
+            self.focus_chip(1)
+
+    def delete(self) -> None:
+        """Remove what the selected line is about."""
+        line = self.line
+        if line is None or not line.removable:
+            self.desk.told.emit("This line cannot be removed; select one below it.")
+            return
+        path = line.path
+        users = Setting(self.desk.project, self.desk.catalog).users(path)
+        if users and not self._dialogs().remove(_called(line), users):
+            return
+        self._apply(
+            Edit(
+                f"Remove {line.pieces[0].text} {_called(line)}",
+                lambda project: remove(project, path),
+            )
+        )
+        self.select_path(path)
+
+    def move_line(self, step: int) -> None:
+        """Move what the selected line is about among its neighbours."""
+        path = self._path
+        if path and isinstance(path[-1], int):
+            last = path[-1]
+            if self._apply(Edit("Move", lambda project: move(project, path, step))):
+                self.select_path((*path[:-1], last + step))
+
+    def fold(self) -> None:
+        """Hide what stands below the selected line, or show it again."""
+        self.setting.folded ^= {self._path}
+        self.reload()
+
+    def all_lines(self) -> list[SettingLine]:
+        """The lines of the project, those that are folded away too."""
+        return Setting(self.desk.project, self.desk.catalog).lines()
+
+    def unfold_to(self, path: Path) -> None:
+        """Look at the line of a path, wherever it is folded away."""
+        if self.setting.place_of(path) < 0:
+            self.setting.folded.clear()
+            self.reload()
+        self.select_path(path)
+
+    def behavior_here(self) -> str | None:
+        """The behavior that the selected line is about, if it is about one: of one of the cast,
+        what it runs.
+        """
+        path, member = self._path, self.member_here()
+        if member is not None:
+            return member.behavior
+        return str(path[1]) if len(path) > 1 and path[0] == "behaviors" else None
+
+    def member_here(self) -> Member | None:
+        """The one of a cast that the selected line is about, if it is about one."""
+        path = self._path
+        if len(path) < 4 or path[0] != "scenarios" or path[2] != "cast":
+            return None
+        found = at(self.desk.project, path[:4])
+        return found if isinstance(found, Member) else None
+
+    # events
+
+    def showEvent(self, event: Any) -> None:
+        super().showEvent(event)
+        if self._stale:
+            self.reload()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.lay_out_again()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.editing.finish()
+        index = self.indexAt(event.position().toPoint())
+        self.setFocus()
+        if index.isValid():
+            self.leave_chips()
+            self.select_path(self.setting.lines[index.row()].path)
+            if event.button() is Qt.MouseButton.LeftButton:
+                self.press_sentence(index.row(), event.position())
+
+    def press_line(self, place: int, position: QPointF) -> bool:
+        if position.x() >= 30:
+            return False
+        self.fold()
+        return True
+
+    # inside
+
+    def _apply(self, edit: Edit) -> bool:
+        try:
+            return self.desk.apply(edit)
+        except PathError as error:
+            self.desk.told.emit(f"{edit.name} is not possible: {error}.")
+            return False
+
+    def _project_changed(self) -> None:
+        if self.isVisible():
+            self.reload()
+        else:
+            self._stale = True
+
+    def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
+        line = self.setting.line_at(current.row())
+        if line is not None and line.path != self._path:
+            self.leave_chips()
+            self._path = line.path
+            self.setAccessibleDescription(line.text)
+            self.walked.emit(line.path)
+            self.viewport().update()
+
+
+def _called(line: SettingLine) -> str:
+    return line.pieces[1].text if len(line.pieces) > 1 else ""

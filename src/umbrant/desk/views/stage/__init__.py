@@ -1,0 +1,1 @@
+"""The stage: the stand-in world, seen from above."""

@@ -1,0 +1,178 @@
+"""What is to be seen on the stage now: taken from the take at the playhead, or from the rehearsal
+that goes on.
+"""
+
+import math
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from umbrant.desk.views.stage.painting import (
+    BodyFigure,
+    Cone,
+    PropFigure,
+    Square,
+    StageLook,
+    StandingLook,
+)
+from umbrant.desk.views.stage.rings import Ring, rings
+from umbrant.model.staging import Member, Scenario, Stage
+from umbrant.model.values import Point
+from umbrant.take.record import RowState
+
+if TYPE_CHECKING:
+    from umbrant.desk.views.stage.view import StageView
+
+SAID_S = 2.0
+"""How long what was said stays on the stage."""
+
+
+def standing_of(view: "StageView", stage: Stage, scenario: Scenario) -> StandingLook:
+    """What does not move by itself."""
+    walking = [each.body.radius_m for each in scenario.cast if not each.body.flies]
+    return StandingLook(
+        stage,
+        walks=tuple(
+            (member.start, *(point.to for point in member.walk))
+            for member in scenario.players
+            if member.behavior is None and member.walk
+        ),
+        squares=tuple(Square(handle.at, view.chosen == handle.path) for handle in view.handles()),
+        # Where the widest of those that walk can go, all can.
+        off_limits_for_m=max(walking, default=0.3) if view.arranging else None,
+        handled=view.is_handled,
+    )
+
+
+def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
+    """What moves, at this moment."""
+    live, way = view.live, _way(view)
+    here = view.place_of(view.desk.agent)
+    tick = live.frame.tick if live is not None and live.frame else 0
+    return StageLook(
+        things=tuple(_things(view, stage)),
+        figures=tuple(_figures(view, scenario)),
+        rings=tuple(_rings(view)),
+        way=(here[0], *way) if way and here is not None else (),
+        cone=_cone(view),
+        guides=view.guides,
+        rehearsed_s=tick / scenario.ticks_per_s if live is not None else None,
+    )
+
+
+def _things(view: "StageView", stage: Stage) -> Iterator[PropFigure]:
+    """Each prop that is there."""
+    drains = {prop.name for prop in stage.props if prop.drain_per_s > 0}
+    for name, at, level in _props_now(view, stage):
+        yield PropFigure(at, level, name in drains)
+
+
+def _props_now(view: "StageView", stage: Stage) -> Iterator[tuple[str, Point, float]]:
+    live, take, tick = view.live, view.desk.take, view.desk.playhead
+    if live is not None and live.frame is not None:
+        yield from ((name, (x, y), level) for name, (x, y, level) in live.frame.props.items())
+    elif take is None:
+        yield from ((prop.name, prop.at, prop.level) for prop in stage.props)
+    else:
+        for name, levels in take.levels.items():
+            level = float(levels[tick]) if tick < len(levels) else math.nan
+            place = take.props[name].at(tick) if name in take.props else None
+            if place is not None and not math.isnan(level):
+                yield name, place.at, level
+
+
+def _figures(view: "StageView", scenario: Scenario) -> Iterator[BodyFigure]:
+    """Everyone on the stage; who is followed last, so that nobody covers them."""
+    shown = {member.name for member in scenario.cast}
+    for member in sorted(scenario.players, key=lambda each: _is_followed(view, each)):
+        found = view.place_of(member.name)
+        if found is None:
+            continue
+        followed = _is_followed(view, member)
+        yield BodyFigure(
+            at=found[0],
+            heading_deg=found[1],
+            radius_m=member.body.radius_m,
+            puppet=member.behavior is None,
+            lead=None if view.live or member.behavior is None else view.desk.leading(member.name),
+            followed=followed,
+            said=_said(view, member.name),
+            # One of many has no name beside it, unless it is the one that is looked at.
+            label=_label(view, member, followed) if followed or member.name in shown else "",
+        )
+
+
+def _is_followed(view: "StageView", member: Member) -> bool:
+    """Whether it is the one that is looked at; in a rehearsal, the one that is steered."""
+    live = view.live
+    return member.name == (
+        live.puppet.name if live is not None and live.puppet else view.desk.agent
+    )
+
+
+def _label(view: "StageView", member: Member, followed: bool) -> str:
+    """The name of a body; of who is looked at also what it does."""
+    text = member.title or member.name
+    doing = _doing(view) if followed and view.live is None else ""
+    return f"{text} · {doing}" if doing else text
+
+
+def _doing(view: "StageView") -> str:
+    explainer = view.desk.explainer
+    path = explainer.path(view.desk.playhead) if explainer else ()
+    return explainer.names.titles[path[-1]] if explainer and path else ""
+
+
+def _said(view: "StageView", name: str) -> str:
+    if view.live is not None:
+        return view.live.said_by(name)
+    take, tick = view.desk.take, view.desk.playhead
+    if take is None or name not in take.agents:
+        return ""
+    recent = [
+        text
+        for when, text in take.agents[name].said
+        if 0 <= tick - when < SAID_S * take.header.ticks_per_s
+    ]
+    return recent[-1] if recent else ""
+
+
+def _cone(view: "StageView") -> Cone | None:
+    """What the agent that is looked at can see."""
+    member, found = view.desk.member, view.place_of(view.desk.agent)
+    if member is None or found is None or member.behavior is None:
+        return None
+    return Cone(found[0], found[1], member.body.sight_m, member.body.cone_deg)
+
+
+def _rings(view: "StageView") -> Iterator[Ring]:
+    """The ranges that the selected row is about."""
+    desk, here = view.desk, view.place_of(view.desk.agent)
+    if desk.row is None or here is None:
+        return
+    record = desk.take.agents.get(desk.agent) if desk.take else None
+    keys = (
+        {name: changes.at(desk.playhead) for name, changes in record.keys.items()} if record else {}
+    )
+    values = {name: written.value if written else None for name, written in keys.items()}
+
+    def place_named(name: str) -> Point | None:
+        found, stage = view.place_of(name), view.shown_stage()
+        standing = {prop.name: prop.at for prop in stage.props} if stage else {}
+        standing |= {place.name: place.at for place in stage.places} if stage else {}
+        return found[0] if found else standing.get(name)
+
+    yield from rings(desk.row, desk.catalog, values, here[0], place_named)
+
+
+def _way(view: "StageView") -> tuple[Point, ...]:
+    """The way of the selected row; of a row that holds others, of the one of them that runs."""
+    explainer, tick = view.desk.explainer, view.desk.playhead
+    if explainer is None or view.desk.row_id not in explainer.outline.number:
+        return ()
+    for row_id in explainer.outline.within(view.desk.row_id):
+        record = explainer.record.row(row_id)
+        if record.state_at(tick) is RowState.RUNNING:
+            way = record.ways.at(tick)
+            if way:
+                return way
+    return ()

@@ -1,0 +1,277 @@
+"""How the stage is drawn at one moment: the ground, what stands and moves on it, and the names of
+it all.
+
+Plain functions of a `StageLook`, which says all that is to be seen. `stage_look` makes one.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+
+from umbrant.desk.views.stage.ground_painting import paint_ground, paint_off_limits
+from umbrant.desk.views.stage.handles import NO_GUIDES, Guides
+from umbrant.desk.views.stage.rings import Ring
+from umbrant.desk.widgets.figures import LEAST_BODY, draw_body, draw_boxed, draw_chosen, draw_prop
+from umbrant.desk.widgets.labels import Labels
+from umbrant.desk.widgets.painted import saved
+from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.model.staging import Stage
+from umbrant.model.values import Point
+
+HANDLE = 5.0
+PROP = 5.0
+"""How large, in pixels, a handle and a prop are drawn."""
+
+
+@dataclass(frozen=True)
+class Projection:
+    """Where the places of a stage are drawn: metres with y up become pixels with y down."""
+
+    scale: float
+    """Pixels a metre."""
+    left: float
+    bottom: float
+    """Where the stage's (0, 0) is drawn."""
+
+    def to_pixels(self, place: Point) -> QPointF:
+        """Where a place is drawn."""
+        return QPointF(self.left + place[0] * self.scale, self.bottom - place[1] * self.scale)
+
+    def to_size(self, metres: float) -> float:
+        """How many pixels a length is drawn with."""
+        return metres * self.scale
+
+
+@dataclass(frozen=True)
+class Square:
+    """A point that can be dragged."""
+
+    at: Point
+    chosen: bool
+
+
+@dataclass(frozen=True)
+class StandingLook:
+    """What does not move by itself: the stage, the puppets' walks, and what can be dragged."""
+
+    stage: Stage
+    walks: tuple[tuple[Point, ...], ...]
+    squares: tuple[Square, ...]
+    off_limits_for_m: float | None
+    """The radius of the bodies for which it is hatched where they cannot be; None for no hatching.
+    """
+    handled: bool
+    """Whether squares are drawn as large as they are to be taken hold of."""
+
+
+@dataclass(frozen=True)
+class BodyFigure:
+    """One of the cast. `lead` is an index among the palette's colours; None for what nothing
+    leads.
+    """
+
+    at: Point
+    heading_deg: float
+    radius_m: float
+    puppet: bool
+    lead: int | None
+    followed: bool
+    said: str
+    label: str
+    """What is written beside it; empty for nothing."""
+
+
+@dataclass(frozen=True)
+class PropFigure:
+    """A prop that is there."""
+
+    at: Point
+    level: float
+    drains: bool
+
+
+@dataclass(frozen=True)
+class Cone:
+    """What an agent can see, straight ahead."""
+
+    at: Point
+    heading_deg: float
+    sight_m: float
+    cone_deg: float
+
+
+@dataclass(frozen=True)
+class StageLook:
+    """All that moves on a stage at one moment, and what the selected row is about."""
+
+    things: tuple[PropFigure, ...] = ()
+    figures: tuple[BodyFigure, ...] = ()
+    """Whoever is followed last."""
+    rings: tuple[Ring, ...] = ()
+    way: tuple[Point, ...] = ()
+    """From the body on; empty without a way."""
+    cone: Cone | None = None
+    guides: Guides = NO_GUIDES
+    rehearsed_s: float | None = None
+    """How long a rehearsal has been going on; None if there is none."""
+
+
+def paint_standing(
+    painter: QPainter, standing: StandingLook, projection: Projection, palette: Palette
+) -> list[QRectF]:
+    """Draw what does not move by itself. Returns where names have been written."""
+    painter.setFont(body_font(11))
+    written = paint_ground(painter, standing.stage, palette, projection.to_pixels)
+    if standing.off_limits_for_m is not None:
+        paint_off_limits(
+            painter, standing.stage, standing.off_limits_for_m, palette, projection.to_pixels
+        )
+    line = QColor(palette.dim)
+    line.setAlphaF(0.55)
+    painter.setPen(QPen(line, 1, Qt.PenStyle.DotLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for walk in standing.walks:
+        painter.drawPolyline([projection.to_pixels(point) for point in walk])
+    for square in standing.squares:
+        painter.setPen(
+            QPen(palette.now if square.chosen else palette.dim, 2 if square.chosen else 1)
+        )
+        painter.setBrush(palette.sheet)
+        size = HANDLE if standing.handled or square.chosen else HANDLE / 2
+        at = projection.to_pixels(square.at)
+        painter.drawRect(QRectF(at.x() - size / 2, at.y() - size / 2, size, size))
+    return written
+
+
+def paint_moving(
+    painter: QPainter,
+    stage: Stage,
+    look: StageLook,
+    projection: Projection,
+    size: QSizeF,
+    written: Sequence[QRectF],
+    palette: Palette,
+) -> None:
+    """Draw what moves, over what does not; names keep clear of those that are `written` already."""
+    painter.setFont(body_font(11))
+    whole = QRectF(QPointF(0, 0), size)
+    labels = Labels(painter, whole)
+    for box in written:
+        labels.keep_clear(box)
+    for thing in look.things:
+        draw_prop(
+            painter, palette, projection.to_pixels(thing.at), thing.level, drains=thing.drains
+        )
+    with saved(painter):
+        corners = (
+            projection.to_pixels((0, stage.height_m)),
+            projection.to_pixels((stage.width_m, 0)),
+        )
+        painter.setClipRect(QRectF(*corners))
+        _paint_row(painter, look, projection, palette)
+        if look.cone is not None:
+            _paint_cone(painter, look.cone, projection, palette)
+    _paint_figures(painter, look.figures, projection, size.width(), labels, palette)
+    for thing in look.things:
+        labels.keep_clear(_around(projection.to_pixels(thing.at), PROP))
+    for place in stage.places:
+        labels.write(place.name, projection.to_pixels(place.at), 6, palette.dim)
+    _paint_guides(painter, look.guides, projection, size, palette)
+    if look.rehearsed_s is not None:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(palette.now, 3))
+        painter.drawRect(whole.adjusted(1.5, 1.5, -1.5, -1.5))
+        painter.drawText(QPointF(10, 18), f"rehearsing · {look.rehearsed_s:.1f} s")
+
+
+def _paint_row(
+    painter: QPainter, look: StageLook, projection: Projection, palette: Palette
+) -> None:
+    """The ranges, the way and the target of the selected row."""
+    painter.setPen(QPen(palette.now, 1.2, Qt.PenStyle.DashLine))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for ring in look.rings:
+        size = projection.to_size(ring.radius_m)
+        painter.drawEllipse(projection.to_pixels(ring.centre), size, size)
+    if not look.way:
+        return
+    painter.setPen(QPen(palette.running, 2, Qt.PenStyle.DotLine))
+    painter.drawPolyline([projection.to_pixels(corner) for corner in look.way])
+    end = projection.to_pixels(look.way[-1])
+    painter.setPen(QPen(palette.ink, 1.6))
+    painter.drawLine(end + QPointF(-5, -5), end + QPointF(5, 5))
+    painter.drawLine(end + QPointF(-5, 5), end + QPointF(5, -5))
+
+
+def _paint_cone(painter: QPainter, cone: Cone, projection: Projection, palette: Palette) -> None:
+    size, centre = projection.to_size(cone.sight_m), projection.to_pixels(cone.at)
+    path = QPainterPath(centre)
+    box = QRectF(centre.x() - size, centre.y() - size, 2 * size, 2 * size)
+    path.arcTo(box, cone.heading_deg - cone.cone_deg / 2, cone.cone_deg)
+    path.closeSubpath()
+    fill = QColor(palette.cone)
+    fill.setAlphaF(0.10)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(fill)
+    painter.drawPath(path)
+
+
+def _paint_figures(
+    painter: QPainter,
+    figures: Sequence[BodyFigure],
+    projection: Projection,
+    wide: float,
+    labels: Labels,
+    palette: Palette,
+) -> None:
+    """Everyone on the stage, then what they say, then their names: each where there is room
+    left.
+    """
+    placed = [
+        (
+            figure,
+            projection.to_pixels(figure.at),
+            max(LEAST_BODY, projection.to_size(figure.radius_m)),
+        )
+        for figure in figures
+    ]
+    for figure, at, size in placed:
+        labels.keep_clear(_around(at, size))
+        if figure.followed:
+            draw_chosen(painter, palette, at, size)
+        draw_body(painter, palette, at, size, figure.heading_deg, _fill(figure, palette))
+    for figure, at, size in reversed(placed):
+        if figure.said:
+            above = at + QPointF(size + 5, -24)
+            labels.keep_clear(draw_boxed(painter, palette, figure.said, above, wide))
+    for figure, at, size in reversed(placed):
+        if figure.label:
+            labels.write(figure.label, at, size + 5, palette.ink, must=figure.followed)
+
+
+def _fill(figure: BodyFigure, palette: Palette) -> QColor | None:
+    """The colour of what leads one of the cast; none for a puppet."""
+    if figure.puppet:
+        return None
+    return (
+        palette.running if figure.lead is None else palette.leads[figure.lead % len(palette.leads)]
+    )
+
+
+def _paint_guides(
+    painter: QPainter, guides: Guides, projection: Projection, size: QSizeF, palette: Palette
+) -> None:
+    """Lines through what the dragged point is in line with."""
+    painter.setPen(QPen(palette.now, 1, Qt.PenStyle.DotLine))
+    if guides.above is not None:
+        x = projection.to_pixels(guides.above).x()
+        painter.drawLine(QPointF(x, 0), QPointF(x, size.height()))
+    if guides.beside is not None:
+        y = projection.to_pixels(guides.beside).y()
+        painter.drawLine(QPointF(0, y), QPointF(size.width(), y))
+
+
+def _around(at: QPointF, size: float) -> QRectF:
+    return QRectF(at.x() - size, at.y() - size, 2 * size, 2 * size)

@@ -1,0 +1,445 @@
+"""The stage at the playhead: who is where, what the selected row is about, and the puppets' walks
+to be dragged.
+"""
+
+import math
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QEnterEvent,
+    QFocusEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QWidget
+
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.rehearsing import Rehearsing
+from umbrant.desk.views.stage.handles import (
+    NO_GUIDES,
+    Handle,
+    in_line,
+    setting_handles,
+    walk_handles,
+)
+from umbrant.desk.views.stage.look import look_of, standing_of
+from umbrant.desk.views.stage.painting import Projection, paint_moving, paint_standing
+from umbrant.desk.views.stage.picking import FAR_NUDGE_M, NUDGE_M, PICKING, STEPS, Picking
+from umbrant.desk.views.stage.sketching import Sketching
+from umbrant.desk.views.stage.steering import ARROWS, STEERING, Steering
+from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
+from umbrant.desk.widgets.pixmaps import PixmapCache
+from umbrant.desk.widgets.theme import Palette
+from umbrant.model.edits import Edit
+from umbrant.model.paths import Path, put
+from umbrant.model.staging import Stage
+from umbrant.model.values import Point
+
+MARGIN = 14
+GRAB, SNAP = 9.0, 6.0
+
+
+class StageView(PaintedView):
+    """Draws the stage. Wheel zooms, dragging the ground moves it, dragging a square changes what
+    stands there.
+
+    While setting up, dragging the ground draws an area, with Ctrl a walk; the other mouse buttons
+    move it.
+    """
+
+    picked = Signal(object)
+    """The path of what the handle belongs to that was taken hold of."""
+
+    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.arranging = False
+        self.about: Path = ()
+        """What the setting's line is about."""
+        self.sketching = Sketching(self)
+        self.guides = NO_GUIDES
+        self.palette_ = palette
+        self.setAccessibleName("Stage")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMouseTracking(True)
+        self.setMinimumSize(200, 72)
+        self._pictures = PixmapCache()
+        self._written: list[QRectF] = []
+        """Where names stand on the ground."""
+        self._scale = 1.0
+        self._offset = QPointF()
+        self._fitted = True
+        self._held: Handle | None = None
+        self.chosen: Path | None = None
+        """The path of the handle that is chosen."""
+        self._panned_from: QPointF | None = None
+        self._drags = 0
+        self.steering: Steering | None = None
+        self.rehearsing: Rehearsing | None = None
+        """The rehearsals that can be held on this stage."""
+        self.picking = Picking(self)
+        paint_with(desk, self)
+
+    @property
+    def told(self) -> str:
+        """What can be done on it, in words."""
+        if self.live is not None:
+            return "arrows · E event · D drop · Esc"
+        if self.arranging:
+            return "drag: an area · Enter: more"
+        return "drag squares · wheel zooms"
+
+    @property
+    def is_handled(self) -> bool:
+        """Whether somebody is about to take hold of something: then what can be held is drawn
+        larger.
+        """
+        return self.arranging or self.hasFocus() or self.underMouse()
+
+    # geometry
+
+    def sizeHint(self) -> QSize:
+        return QSize(480, 270)
+
+    def fit(self) -> None:
+        """Show the whole stage."""
+        stage = self.shown_stage()
+        if stage is None:
+            return
+        wide, high = self.width() - 2 * MARGIN, self.height() - 2 * MARGIN
+        self._scale = max(1.0, min(wide / stage.width_m, high / stage.height_m))
+        left = (self.width() - stage.width_m * self._scale) / 2
+        top = (self.height() - stage.height_m * self._scale) / 2
+        self._offset = QPointF(left, top + stage.height_m * self._scale)
+        self._fitted = True
+        self.update()
+
+    def zoom(self, factor: float, around: QPointF | None = None) -> None:
+        """Draw larger (a factor above 1) or smaller, keeping a place of the widget where it is."""
+        centre = around or QPointF(self.width() / 2, self.height() / 2)
+        scale = max(2.0, min(400.0, self._scale * factor))
+        self._offset = centre + (self._offset - centre) * (scale / self._scale)
+        self._scale = scale
+        self._fitted = False
+        self.update()
+
+    @property
+    def projection(self) -> Projection:
+        """Where places of the stage are drawn."""
+        return Projection(self._scale, self._offset.x(), self._offset.y())
+
+    def to_pixels(self, place: Point) -> QPointF:
+        """Where a place of the stage is drawn."""
+        return self.projection.to_pixels(place)
+
+    def to_size(self, metres: float) -> float:
+        """How many pixels a length is drawn with."""
+        return self.projection.to_size(metres)
+
+    def to_stage(self, pixel: QPointF, digits: int = 1) -> Point:
+        """The place of the stage that is drawn at a pixel, on a grid of 0.1 m, or of so many
+        digits.
+        """
+        moved = pixel - self._offset
+        return round(moved.x() / self._scale, digits), round(-moved.y() / self._scale, digits)
+
+    def snapped(self, to: Point, path: Path = ()) -> Point:
+        """A point in line with another that is drawn, if it is nearly so. What it is in line with
+        is shown.
+        """
+        others = [each.at for each in self.handles() if each.path != path]
+        to, self.guides = (
+            in_line(to, others, SNAP / self._scale) if self.arranging else (to, NO_GUIDES)
+        )
+        return to
+
+    def handles(self) -> list[Handle]:
+        """What can be dragged: points of walks; while setting up also places, things, starts and
+        corners.
+        """
+        stage, scenario = self.shown_stage(), self.desk.scenario
+        if stage is None or scenario is None:
+            return []
+        return [
+            *walk_handles(scenario),
+            *(setting_handles(stage, scenario) if self.arranging else ()),
+        ]
+
+    def arrange(self, on: bool) -> None:
+        """Let all that stands on the stage be dragged, or only walks."""
+        self.arranging = on
+        self.chosen = None
+        self.update()
+
+    def choose(self, path: Path) -> None:
+        """Mark the handle of what a path leads to, if it has one."""
+        self.about = path
+        found = next((handle.path for handle in self.handles() if handle.about == path), None)
+        if found is not None:
+            self.chosen = found
+            self.update()
+
+    def place_of(self, name: str) -> tuple[Point, float] | None:
+        """Where one of the cast is at the playhead, and its heading."""
+        if self.rehearsing is not None and self.rehearsing.frame is not None:
+            return self.rehearsing.place_of(name)
+        take = self.desk.take
+        if take is None:
+            scenario = self.desk.scenario
+            member = (
+                next((each for each in scenario.players if each.name == name), None)
+                if scenario
+                else None
+            )
+            return (member.start, member.facing_deg) if member else None
+        poses = take.poses.get(name)
+        if poses is None or self.desk.playhead >= len(poses):
+            return None
+        x, y, heading = poses[self.desk.playhead].tolist()
+        return None if math.isnan(x) else ((x, y), heading)
+
+    # events
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if self._fitted:
+            self.fit()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.zoom(1.15 if event.angleDelta().y() > 0 else 1 / 1.15, event.position())
+
+    def hold_rehearsals(self, rehearsing: Rehearsing) -> None:
+        """Let a hand steer on this stage while a rehearsal goes on."""
+        self.rehearsing = rehearsing
+        self.steering = Steering(self.desk, rehearsing, self)
+        rehearsing.changed.connect(self.update)
+
+    @property
+    def live(self) -> Rehearsing | None:
+        """The rehearsal that is going on."""
+        return self.rehearsing if self.rehearsing is not None and self.rehearsing.active else None
+
+    def keyReleaseEvent(self, event: QKeyEvent) -> None:
+        if self.live is None or self.steering is None or not self.steering.key(event, down=False):
+            super().keyReleaseEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if self.live is not None and self.steering is not None:
+            self.steering.towards(self.to_stage(event.position()), event.modifiers())
+            return
+        if self.picking.active:
+            self.picking.pick(self.to_stage(event.position()))
+            return
+        handle = self._handle_at(event.position())
+        left = event.button() is Qt.MouseButton.LeftButton
+        if handle is not None and left:
+            self._held, self.chosen = handle, handle.path
+            self._drags += 1
+            self.picked.emit(handle.about)
+        else:
+            name = self._agent_at(event.position())
+            if name is not None and left:
+                self.desk.select_agent(name)
+            elif self.arranging and left:
+                self.sketching.begin(event.position(), event.modifiers())
+            else:
+                self._panned_from = event.position()
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.live is not None and self.steering is not None:
+            if event.buttons():
+                self.steering.towards(self.to_stage(event.position()), event.modifiers())
+            return
+        if self._held is not None:
+            free = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+            to = self.to_stage(event.position(), 2 if free else 1)
+            to = to if free else self.snapped(to, self._held.path)
+            self._move_point(self._held, to, f"drag {self._drags}")
+        elif self.sketching.active:
+            self.sketching.go_on(event.position())
+        elif self._panned_from is not None:
+            self._offset += event.position() - self._panned_from
+            self._panned_from = event.position()
+            self._fitted = False
+            self.update()
+        else:
+            grabs = self._handle_at(event.position()) is not None
+            empty = Qt.CursorShape.CrossCursor if self.arranging else Qt.CursorShape.ArrowCursor
+            self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else empty)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self.live is not None:
+            self.live.steer(0.0, 0.0)
+            return
+        if self._held is not None:
+            self.desk.history.settle()
+        self._held = self._panned_from = None
+        self.guides = NO_GUIDES
+        if self.sketching.active:
+            self.sketching.end()
+        self.update()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if self.arranging:
+            self.sketching.offer(event.position())
+        else:
+            self.fit()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if (
+            self.live is not None
+            and self.steering is not None
+            and self.steering.key(event, down=True)
+        ):
+            return
+        if self.picking.active and self.picking.key(event):
+            return
+        step = STEPS.get(Qt.Key(event.key()))
+        if event.text() in ("+", "-"):
+            self.zoom(1.25 if event.text() == "+" else 0.8)
+        elif event.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) or event.text() in (
+            ",",
+            ".",
+        ):
+            self._choose_next(-1 if event.text() in (",", "[") else 1)
+        elif step is not None and self.chosen is not None:
+            self._nudge(
+                step,
+                FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M,
+            )
+        elif self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            handle = next((each for each in self.handles() if each.path == self.chosen), None)
+            self.sketching.offer(
+                self.to_pixels(handle.at) if handle else QPointF(self.rect().center())
+            )
+        elif self.arranging and event.key() == Qt.Key.Key_Delete and self.chosen is not None:
+            chosen, self.chosen = self.chosen, None
+            self.sketching.delete(chosen)
+        elif event.key() == Qt.Key.Key_Escape:
+            self.chosen = None
+            self.update()
+        else:
+            super().keyPressEvent(event)
+
+    def event(self, event: QEvent) -> bool:
+        """Arrow keys belong to the chosen point of a walk while the stage has the keyboard."""
+        if isinstance(event, QKeyEvent) and event.type() == QKeyEvent.Type.ShortcutOverride:
+            steering = self.live is not None and event.key() in STEERING
+            picking = self.picking.active and event.key() in PICKING
+            adding = self.arranging and event.key() in (
+                Qt.Key.Key_Return,
+                Qt.Key.Key_Enter,
+                Qt.Key.Key_Delete,
+            )
+            if steering or adding or picking or (self.chosen is not None and event.key() in ARROWS):
+                event.accept()
+                return True
+        return super().event(event)
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        super().focusInEvent(event)
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        super().focusOutEvent(event)
+        self.update()
+
+    def _choose_next(self, step: int) -> None:
+        known = [handle.path for handle in self.handles()]
+        if known:
+            place = known.index(self.chosen) + step if self.chosen in known else 0
+            self.chosen = known[place % len(known)]
+            self.picked.emit(self.handles()[place % len(known)].about)
+            self.update()
+
+    def _nudge(self, step: tuple[int, int], metres: float) -> None:
+        if self.chosen is None:
+            return
+        for handle in self.handles():
+            if handle.path == self.chosen:
+                to = (
+                    round(handle.at[0] + step[0] * metres, 2),
+                    round(handle.at[1] + step[1] * metres, 2),
+                )
+                self._move_point(handle, to, f"nudge {self.chosen}")
+
+    def _move_point(self, handle: Handle, to: Point, merges: str) -> None:
+        stage = self.shown_stage()
+        if stage is None:
+            return
+        inside = max(0.0, min(stage.width_m, to[0])), max(0.0, min(stage.height_m, to[1]))
+        self.desk.apply(Edit(f"Move {handle.label}", lambda p: put(p, handle.path, inside), merges))
+
+    def _handle_at(self, pixel: QPointF) -> Handle | None:
+        near = [(self._apart(handle.at, pixel), handle) for handle in self.handles()]
+        best = min(near, key=lambda each: each[0], default=None)
+        return best[1] if best and best[0] <= GRAB else None
+
+    def _agent_at(self, pixel: QPointF) -> str | None:
+        scenario = self.desk.scenario
+        for member in scenario.players if scenario else ():
+            found = self.place_of(member.name)
+            if found is not None and self._apart(found[0], pixel) <= GRAB + 4:
+                return member.name
+        return None
+
+    def _apart(self, place: Point, pixel: QPointF) -> float:
+        away = self.to_pixels(place) - pixel
+        return math.hypot(away.x(), away.y())
+
+    def shown_stage(self) -> Stage | None:
+        """The stage of the scenario that is played."""
+        scenario = self.desk.scenario
+        return next(
+            (each for each in self.desk.project.stages if scenario and each.name == scenario.stage),
+            None,
+        )
+
+    # painting
+
+    def draw(self, painter: QPainter) -> None:
+        """What does not move by itself is kept as a picture."""
+        palette = self.palette_
+        painter.fillRect(self.rect(), palette.ground)
+        stage, scenario = self.shown_stage(), self.desk.scenario
+        if stage is None or scenario is None:
+            painter.setPen(palette.dim)
+            painter.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show."
+            )
+            return
+        projection, whole = self.projection, QRectF(self.rect())
+        key = (
+            stage,
+            scenario,
+            projection,
+            self.chosen,
+            self.arranging,
+            self.is_handled,
+            id(palette),
+        )
+
+        def standing(on: QPainter, box: QRectF) -> None:
+            self._written = paint_standing(
+                on, standing_of(self, stage, scenario), projection, palette
+            )
+
+        self._pictures.draw(painter, whole, "ground", key, standing)
+        look = look_of(self, stage, scenario)
+        paint_moving(painter, stage, look, projection, whole.size(), self._written, palette)
+        self.sketching.paint(painter)
+        self.picking.paint(painter)
+        if self.live is None:
+            draw_focus(painter, self, palette)
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        super().enterEvent(event)
+        self.update()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        super().leaveEvent(event)
+        self.update()

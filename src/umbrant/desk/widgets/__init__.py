@@ -1,0 +1,1 @@
+"""Widgets and drawing that several views share; none knows a view."""

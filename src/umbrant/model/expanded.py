@@ -1,0 +1,238 @@
+"""A behavior as it runs: variants resolved, and each behavior that it uses put in where it is used.
+
+Rows that come from a used behavior have ids such as `use1/go`: the id of the row that uses it, and
+their own.
+"""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+
+from umbrant.model.behaviors import REPLACED, Behavior, Key, Override, Row, Sharing
+from umbrant.model.documents import Project
+from umbrant.model.values import KeyRef, Value
+
+USES = "use_behavior"
+"""The kind of a row that uses another behavior, which its parameter `BEHAVIOR` names."""
+BEHAVIOR = "behavior"
+DEEPEST_USE = 16
+"""How many behaviors may be used inside each other."""
+MOST_ROWS = 20_000
+"""How many rows a behavior may have with all that it uses. Seven levels with three uses each are
+some thousands.
+"""
+
+
+@dataclass(frozen=True)
+class KeyScope:
+    """What the rows of one behavior see: its keys by the names it uses, and what these are called
+    on the agent's board.
+
+    `path` is the id of the row that uses it, empty for the agent's own behavior.
+    """
+
+    path: str
+    behavior: str
+    keys: Mapping[str, Key]
+    actual: Mapping[str, str]
+
+
+@dataclass
+class ExpandedBehavior:
+    """A behavior with all that it uses.
+
+    `keys` are all keys of the agent's board, `given` what some of them start with.
+    """
+
+    behavior: Behavior
+    keys: dict[str, Key]
+    frames: dict[str, KeyScope]
+    """The frame of each row, by the row's id."""
+    own: KeyScope
+    given: dict[str, Value] = field(default_factory=dict)
+
+    def frame(self, row_id: str) -> KeyScope:
+        """The frame that a row belongs to; the agent's own for a row that is not there."""
+        return self.frames.get(row_id, self.own)
+
+
+def expand_behavior(project: Project, name: str) -> ExpandedBehavior:
+    """The behavior with this name as it runs. Raises KeyError if there is none.
+
+    What cannot be put in (a behavior that is not there, or that uses itself) is left out;
+    validation tells of it.
+    """
+    behavior = resolve_variant(project, name)
+    keys = project.keys_of(behavior)
+    own = KeyScope("", name, keys, {key: key for key in keys})
+    whole = ExpandedBehavior(behavior, dict(keys), {}, own)
+    rows = tuple(_rows(project, behavior, own, whole, (name,)))
+    if len(rows) != len(behavior.rows):
+        whole.behavior = behavior.with_rows(rows)
+    return whole
+
+
+def written_under(behavior: Behavior, row_id: str) -> str | None:
+    """The row around a row in the behavior that it is written in; None for an outermost one, a used
+    behavior's too.
+    """
+    around = behavior.outline.parent[row_id]
+    return (
+        around
+        if around is not None and around.rpartition("/")[0] == row_id.rpartition("/")[0]
+        else None
+    )
+
+
+def resolve_variant(project: Project, name: str) -> Behavior:
+    """The behavior with this name; of a variant, what its original and its overrides come to.
+    Raises KeyError.
+    """
+    behavior = project.behavior(name)
+    chain = [behavior]
+    while chain[-1].variant_of is not None:
+        original = next(
+            (each for each in project.behaviors if each.name == chain[-1].variant_of), None
+        )
+        if original is None or original in chain:
+            return behavior.with_rows(())
+        chain.append(original)
+    rows = chain[-1].rows
+    for variant in reversed(chain[:-1]):
+        for override in variant.overrides:
+            rows = _overridden(rows, override)
+    return behavior if behavior.variant_of is None else behavior.with_rows(rows)
+
+
+def used_behaviors(behavior: Behavior) -> Iterator[tuple[Row, str]]:
+    """The rows that use another behavior, with its name."""
+    for row in behavior.rows:
+        name = row.args.get(BEHAVIOR)
+        if row.kind == USES and isinstance(name, str):
+            yield row, name
+
+
+def expanded_size(project: Project, name: str) -> int:
+    """How many rows a behavior has with all that it uses, however many that are. Raises KeyError.
+
+    What uses itself is counted once; validation tells of it.
+    """
+    known = {each.name for each in project.behaviors}
+    sizes: dict[tuple[str, int], int] = {}
+
+    def size(each: str, above: tuple[str, ...]) -> int:
+        place = each, len(above)
+        if place not in sizes:
+            behavior = resolve_variant(project, each)
+            inner = [
+                used for _, used in used_behaviors(behavior) if used in known and used not in above
+            ]
+            is_deepest = len(above) >= DEEPEST_USE
+            sizes[place] = len(behavior.rows) + sum(
+                size(used, (*above, used)) for used in inner if not is_deepest
+            )
+        return sizes[place]
+
+    return size(name, (name,))
+
+
+def _rows(
+    project: Project,
+    behavior: Behavior,
+    frame: KeyScope,
+    whole: ExpandedBehavior,
+    above: tuple[str, ...],
+) -> Iterator[Row]:
+    """The rows of a behavior with their ids as they are when it runs, and after each use the rows
+    of what it uses.
+    """
+    before = f"{frame.path}/" if frame.path else ""
+    for row in behavior.rows:
+        row_id = before + row.id
+        under = frame.path or None if row.under is None else before + row.under
+        whole.frames[row_id] = frame
+        yield row.model_copy(update={"id": row_id, "under": under}) if before else row
+        name = row.args.get(BEHAVIOR)
+        if row.kind == USES and isinstance(name, str) and _can_be_put_in(project, name, above):
+            inner = resolve_variant(project, name)
+            if len(whole.frames) + len(inner.rows) > MOST_ROWS:
+                continue  # validation tells of it
+            inside = _inner_frame(project, inner, frame, row, row_id, whole)
+            yield from _rows(project, inner, inside, whole, (*above, name))
+
+
+def _can_be_put_in(project: Project, name: str, above: tuple[str, ...]) -> bool:
+    return (
+        name not in above
+        and len(above) < DEEPEST_USE
+        and any(each.name == name for each in project.behaviors)
+    )
+
+
+def _inner_frame(
+    project: Project, inner: Behavior, outer: KeyScope, row: Row, path: str, whole: ExpandedBehavior
+) -> KeyScope:
+    """What a used behavior's keys stand for: what they are bound to, the same key outside, or a key
+    of its own.
+    """
+    keys, actual = project.keys_of(inner), {}
+    for name, key in keys.items():
+        bound = row.binds.get(name)
+        if isinstance(bound, KeyRef):
+            actual[name] = outer.actual.get(bound.key, bound.key)
+        elif bound is None and (outer.keys.get(name) is key or key.scope is not Sharing.OWN):
+            actual[name] = outer.actual.get(name, name)
+            whole.keys.setdefault(actual[name], key)
+        else:
+            actual[name] = f"{path}/{name}"
+            whole.keys[actual[name]] = key.model_copy(update={"name": actual[name]})
+            if isinstance(bound, bool | int | float | str | tuple):
+                whole.given[actual[name]] = bound
+    return KeyScope(path, inner.name, keys, actual)
+
+
+def _overridden(rows: tuple[Row, ...], override: Override) -> tuple[Row, ...]:
+    """The rows with one override done. An override of a row that is not there changes nothing."""
+    row = next((each for each in rows if each.id == override.row), None)
+    if row is None:
+        return rows
+    if override.instead:
+        return tuple(_replaced(rows, row, override.instead))
+    changes: dict[str, object] = {
+        "args": {**row.args, **override.args},
+        "binds": {**row.binds, **override.binds},
+    }
+    for name in REPLACED:
+        value = getattr(override, name)
+        if value is not None:
+            changes[name] = value
+    return tuple(each.model_copy(update=changes) if each is row else each for each in rows)
+
+
+def _replaced(rows: tuple[Row, ...], row: Row, instead: tuple[Row, ...]) -> Iterator[Row]:
+    """The rows with a branch replaced. A row of the new branch that the original now has elsewhere
+    stays there.
+    """
+    gone = {row.id}
+    for each in rows:
+        if each.under in gone:
+            gone.add(each.id)
+    elsewhere = {each.id for each in rows} - gone
+    if instead[0].id in elsewhere:
+        yield from rows
+        return
+    for each in rows:
+        if each is row:
+            yield instead[0].model_copy(update={"under": row.under})
+            yield from _without(instead[1:], elsewhere)
+        elif each.id not in gone:
+            yield each
+
+
+def _without(rows: tuple[Row, ...], left_out: set[str]) -> Iterator[Row]:
+    """The rows but for some, and for all that is nested in these."""
+    out = set(left_out)
+    for each in rows:
+        if each.id in out or each.under in out:
+            out.add(each.id)
+        else:
+            yield each

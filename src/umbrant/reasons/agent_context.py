@@ -1,0 +1,90 @@
+"""One agent of a take, with the behavior it ran: what every answer about it is read from."""
+
+from umbrant.catalog.declare import ROWS, Catalog, ChildOrder, Family, Kind, ParamType
+from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.edits import GUARD, ROW
+from umbrant.project_nodes import project_catalog
+from umbrant.reasons.condition_report import ConditionReport, condition_report
+from umbrant.reasons.sentences import RowNames
+from umbrant.take.reader import Take
+from umbrant.take.record import RowState
+
+
+class AgentContext:
+    """One agent of a take. Raises KeyError if the take has no such agent.
+
+    Everything is read from the take: its record and the documents it was made from.
+    """
+
+    def __init__(self, take: Take, agent: str, catalog: Catalog | None = None) -> None:
+        self.take = take
+        self.header = take.header
+        self.record = take.agents[agent]
+        self.member = take.header.played.member(agent)
+        self.whole = take.header.whole(self.member.behavior) if self.member.behavior else None
+        self.behavior = (
+            self.whole.behavior
+            if self.whole
+            else Behavior(name="none", title="", blackboard="none")
+        )
+        self.outline = self.behavior.outline
+        self.catalog = catalog or project_catalog(take.header.project).catalog
+        self.title = self.member.title or agent
+        self.names = RowNames(
+            self.outline.number, {row.id: row.name or row.kind for row in self.behavior.rows}
+        )
+
+    def own_id(self, row_id: str, other: str) -> str:
+        """The id under which a row runs that a row of the same behavior names as `other`."""
+        path = self.whole.frame(row_id).path if self.whole else ""
+        return f"{path}/{other}" if path else other
+
+    def family(self, row_id: str) -> Family:
+        """The family of a row's kind; an unknown kind counts as an action."""
+        kind = self.catalog.get(self.behavior.row(row_id).kind, *ROWS)
+        return kind.family if kind else Family.ACTION
+
+    def order(self, row_id: str) -> ChildOrder:
+        """In which order a row goes about the rows nested in it."""
+        kind = self.catalog.get(self.behavior.row(row_id).kind, *ROWS)
+        return kind.order if kind else ChildOrder.WRITTEN
+
+    def composite(self, row_id: str) -> Kind | None:
+        """The kind of a row that is a composite."""
+        return self.catalog.get(self.behavior.row(row_id).kind, Family.COMPOSITE)
+
+    def state_of(self, row_id: str, tick: int) -> RowState:
+        """What a row was at a tick."""
+        return self.record.row(row_id).state_at(tick)
+
+    def guard(self, row_id: str) -> ConditionReport | None:
+        """A row's guard, ready to be told of; None where it has none, or one that cannot be
+        read.
+        """
+        guard = self.behavior.row(row_id).guard
+        if guard is None:
+            return None
+        return condition_report(
+            self.header, self.record, self.names, row_id, GUARD, guard.when, self.catalog
+        )
+
+    def checks(self, row_id: str) -> ConditionReport | None:
+        """The condition that a condition row or a transition holds, ready to be told of."""
+        when = _condition_in(self.behavior.row(row_id), self.catalog)
+        return (
+            condition_report(self.header, self.record, self.names, row_id, ROW, when, self.catalog)
+            if when
+            else None
+        )
+
+
+def _condition_in(row: Row, catalog: Catalog) -> str | None:
+    """The condition that a row's own parameters hold."""
+    kind = catalog.get(row.kind, Family.CONDITION, Family.TRANSITION)
+    param = (
+        next((each for each in kind.params if each.type is ParamType.CONDITION), None)
+        if kind
+        else None
+    )
+    when = row.args.get(param.name) if param else None
+    return when if isinstance(when, str) else None

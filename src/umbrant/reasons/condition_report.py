@@ -1,0 +1,178 @@
+"""What a condition met when it was asked, in words: each side, what stood in the way, and who wrote
+the keys in it.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from umbrant.catalog.declare import Catalog
+from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.language.phrases import spoken, unit_of
+from umbrant.catalog.language.tree import (
+    SIGNS,
+    Comparison,
+    ConditionTree,
+    KeyTerm,
+    LanguageError,
+    Negation,
+    atoms,
+    parse,
+    walk,
+)
+from umbrant.engine.board import FORMULA
+from umbrant.model.edits import part_index
+from umbrant.model.values import Value, value_text
+from umbrant.reasons.sentences import RowNames, TextRun, Tone, seconds_text
+from umbrant.take.header import Header
+from umbrant.take.record import AgentRecord, Changes
+
+
+@dataclass(frozen=True)
+class ConditionReport:
+    """One condition of one row of one agent: its guard, or what it checks."""
+
+    header: Header
+    agent: AgentRecord
+    names: RowNames
+    row_id: str
+    part: str
+    tree: ConditionTree
+    catalog: Catalog
+
+    def bits(self, tick: int, *, held: bool, now: int | None = None) -> list[TextRun]:
+        """What decided it when it was last asked at or before a tick, and who wrote the keys in it.
+
+        `held` says whether it came out as yes; times are told as seen from `now`, else from `tick`.
+        """
+        now = tick if now is None else now
+        found: list[TextRun] = []
+        decisive: list[ConditionTree] = []
+        for place, atom in enumerate(atoms(self.tree)):
+            met = self.agent.row(self.row_id).found_at(self.part, place, tick)
+            if met is None or not _decides(self.tree, atom, met, held):
+                continue
+            if found:
+                found.append(TextRun(", and "))
+            decisive.append(atom)
+            found.extend(self._atom(atom, met, held))
+            found.extend(self._last_yes(place, met, tick, now))
+        found.extend(self._writers(decisive, tick, now))
+        return found or [TextRun(spoken(self.tree, self.catalog), Tone.YES if held else Tone.NO)]
+
+    def _atom(self, atom: ConditionTree, met: AtomResult, held: bool) -> Iterator[TextRun]:
+        tone = Tone.YES if held else Tone.NO
+        if met.truth is None:
+            yield TextRun(f"{spoken(atom, self.catalog)} cannot be said", tone)
+        elif isinstance(atom, Comparison):
+            yield TextRun(self._comparison(atom, met), tone)
+        else:
+            yield TextRun(_answered(spoken(atom, self.catalog), met.truth), tone)
+        if met.cause is not None:
+            yield TextRun(" — ")
+            yield from self.names.because(met.cause)
+        elif met.truth and isinstance(met.left, float) and not isinstance(atom, Comparison):
+            yield TextRun(f" ({value_text(round(met.left, 2), unit_of(atom, self.catalog))})")
+
+    def _comparison(self, atom: Comparison, met: AtomResult) -> str:
+        unit = unit_of(atom.left, self.catalog) or unit_of(atom.right, self.catalog)
+        left, right = _short(met.left, unit), _short(met.right, unit)
+        sign = f"{'' if met.truth else 'not '}{SIGNS[atom.sign]}"
+        return f"{spoken(atom.left, self.catalog)} is {left}, {sign} {right}"
+
+    def _last_yes(self, place: int, met: AtomResult, tick: int, now: int) -> Iterator[TextRun]:
+        if met.truth:
+            return
+        changes = self.agent.row(self.row_id).sensed.get((self.part, place))
+        ended = last_yes(changes, tick) if changes else None
+        if ended is not None and now - ended > 1:
+            yield TextRun(f"; last yes {seconds_text(self.header.seconds(now - ended))} ago")
+
+    def _writers(self, decisive: list[ConditionTree], tick: int, now: int) -> Iterator[TextRun]:
+        keys = [part.key for atom in decisive for part in walk(atom) if isinstance(part, KeyTerm)]
+        for name in dict.fromkeys(keys):
+            yield from written_bits(self.header, self.agent, self.names, name, tick, now)
+
+
+def last_yes(changes: Changes[AtomResult | None], tick: int) -> int | None:
+    """The last tick, before the one given, at which an atom was yes; None if it never was."""
+    index = changes.index(tick)
+    for earlier in range(index - 1, -1, -1):
+        met = changes.values[earlier]
+        if met is not None and met.truth:
+            return changes.ticks[earlier + 1] - 1
+    return None
+
+
+def written_bits(
+    header: Header, agent: AgentRecord, names: RowNames, key: str, tick: int, now: int
+) -> Iterator[TextRun]:
+    """Who gave a key the value it has at a tick, and how long before `now`. Nothing for a value
+    from the start.
+    """
+    changes = agent.keys.get(key)
+    written = changes.at(tick) if changes else None
+    if (
+        changes is None
+        or written is None
+        or not (written.row_id or written.part)
+        or written.part == FORMULA
+    ):
+        return
+    ago = header.seconds(now - changes.ticks[changes.index(tick)])
+    family, _ = part_index(written.part)
+    yield TextRun(
+        f"; {key} became {value_text(_rounded(written.value))} {seconds_text(ago)} ago by "
+    )
+    if not written.row_id:
+        yield TextRun(f"a {family}")
+        return
+    if written.agent and written.row_id not in names.numbers:
+        yield TextRun(written.agent)
+        return
+    yield names.numbered(written.row_id)
+    if family:
+        yield TextRun(f" {family}")
+
+
+def condition_report(
+    header: Header,
+    agent: AgentRecord,
+    names: RowNames,
+    row_id: str,
+    part: str,
+    when: str,
+    catalog: Catalog,
+) -> ConditionReport | None:
+    """The condition `when` of a row, ready to be told of; None if it is no condition."""
+    try:
+        return ConditionReport(header, agent, names, row_id, part, parse(when), catalog)
+    except LanguageError:
+        return None
+
+
+def _answered(question: str, truth: bool) -> str:
+    """`last_seen is not set`, `can see visitor is no`."""
+    if " is " in question:
+        return question if truth else question.replace(" is ", " is not ", 1)
+    return f"{question} is {value_text(truth)}"
+
+
+def _decides(tree: ConditionTree, atom: ConditionTree, met: AtomResult, held: bool) -> bool:
+    """Whether an atom speaks for the outcome: as it stands, or turned round inside a `not`."""
+    wanted = held != _negated(tree, atom)
+    return met.truth is wanted or (met.truth is None and not held)
+
+
+def _negated(tree: ConditionTree, atom: ConditionTree) -> bool:
+    return any(
+        isinstance(part, Negation) and any(each is atom for each in atoms(part))
+        for part in walk(tree)
+    )
+
+
+def _rounded(value: Value | None) -> Value | None:
+    return round(value, 2) if isinstance(value, float) else value
+
+
+def _short(value: Value | None, unit: str) -> str:
+    return value_text(_rounded(value), unit)

@@ -1,0 +1,28 @@
+"""What a part of a row goes by, in words: time left, how many of how many, a roll and its bound."""
+
+from umbrant.catalog.protocols import Gauge, Measured
+from umbrant.model.values import number_text
+
+
+def gauge_text(gauge: Gauge, now_s: float) -> str:
+    """A gauge as it is read: `3.20 s of 9 s left`, `2 of 3`, `rolled 0.12, under 0.30`; empty when
+    its time is over.
+    """
+    match gauge.measured:
+        case Measured.UNTIL:
+            left = gauge.value - now_s
+            return f"{left:.2f} s of {number_text(gauge.of or 0.0)} s left" if left > 1e-9 else ""
+        case Measured.COUNT:
+            return number_text(gauge.value) + (
+                f" of {number_text(gauge.of)}" if gauge.of is not None else " times"
+            )
+        case Measured.ROLL:
+            bound = gauge.of or 0.0
+            return (
+                f"rolled {gauge.value:.2f}, {'under' if gauge.value < bound else 'not under'} "
+                f"{bound:.2f}"
+            )
+        case Measured.SCORE:
+            return f"{gauge.value:.2f}" + (f" + {gauge.of:.2f}" if gauge.of else "")
+        case Measured.INPUT:
+            return f"{gauge.value:.2f}"

@@ -1,0 +1,165 @@
+"""Why a machine is in the state it is in: what brought it there, and what each transition out of it
+waits for.
+"""
+
+from collections.abc import Iterator
+
+from umbrant.catalog.declare import Family
+from umbrant.model.behaviors import Row
+from umbrant.model.edits import ROW
+from umbrant.reasons.agent_context import AgentContext
+from umbrant.reasons.condition_report import condition_report
+from umbrant.reasons.sentences import AnswerLine, TextRun, Tone, seconds_text
+
+
+def transitions_out(subject: AgentContext, state: str) -> Iterator[Row]:
+    """The transitions that could lead out of a state: its own first, then those of what is around
+    it.
+    """
+    for row_id in reversed(subject.outline.path(state)):
+        for child in subject.outline.children[row_id]:
+            row = subject.behavior.row(child)
+            if subject.family(row.id) is Family.TRANSITION and not row.muted:
+                yield row
+        if subject.behavior.row(row_id).kind == "machine":
+            return
+
+
+def entered_by(subject: AgentContext, state: str, tick: int) -> str | None:
+    """The transition that fired as a state was last entered; None for one that it began in."""
+    span = subject.record.row(state).last_span(tick)
+    machine = machine_of(subject, state)
+    if span is None or machine is None:
+        return None
+    for row_id in subject.outline.within(machine):
+        row = subject.behavior.row(row_id)
+        if subject.family(row.id) is not Family.TRANSITION or not _leads_to(subject, row, state):
+            continue
+        fired = subject.record.row(row_id).last_span(span.start)
+        if fired is not None and fired.start == span.start:
+            return row_id
+    return None
+
+
+def fired_last(subject: AgentContext, machine: str, tick: int) -> str:
+    """The transition of a machine that fired last, up to a tick; empty if none has."""
+    found, latest = "", -1
+    for row_id in subject.outline.within(machine) if machine in subject.outline.number else ():
+        if subject.family(row_id) is Family.TRANSITION:
+            span = subject.record.row(row_id).last_span(tick)
+            if span is not None and span.start > latest:
+                found, latest = row_id, span.start
+    return found
+
+
+def machine_of(subject: AgentContext, row_id: str) -> str | None:
+    """The innermost machine around a row."""
+    path = reversed(subject.outline.path(row_id))
+    return next((each for each in path if subject.behavior.row(each).kind == "machine"), None)
+
+
+def waiting_lines(subject: AgentContext, state: str, tick: int) -> Iterator[AnswerLine]:
+    """A line for each transition out of a state, with what it waits for."""
+    for row in transitions_out(subject, state):
+        yield subject.names.line(row.id, waits_for(subject, row, tick), Tone.NO)
+
+
+def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | str]:
+    """What a transition waits for at a tick."""
+    target = str(row.args.get("to", ""))
+    yield " leads to " if target else " waits"
+    if target:
+        yield subject.names.bit(subject.own_id(row.id, target))
+    record = subject.record.row(row.id)
+    refusal, fired = record.refusal_at(tick), record.span_at(tick)
+    if fired is not None:
+        yield ": it fires at this tick."
+        return
+    asked = condition_report(
+        subject.header,
+        subject.record,
+        subject.names,
+        row.id,
+        ROW,
+        str(row.args.get("when", "")),
+        subject.catalog,
+    )
+    if refusal is not None and refusal.cause.kind == "not_yet":
+        due_s = float(str(refusal.cause.facts["until_s"]))
+        yield f": in {seconds_text(due_s - subject.header.seconds(tick))}"
+        yield "."
+    elif refusal is not None and refusal.cause.kind == "guard" and asked is not None:
+        yield ": "
+        yield from asked.bits(tick, held=False)
+        yield "."
+    elif refusal is not None:
+        yield ": "
+        yield from subject.names.because(refusal.cause)
+        yield "."
+    else:
+        yield f": it waits for {_trigger(row)}."
+
+
+def entered_bits(subject: AgentContext, state: str, tick: int) -> Iterator[TextRun | str]:
+    """How long a state has been active, and by what it was entered."""
+    span = subject.record.row(state).span_at(tick)
+    start = span.start if span else tick
+    yield f" was entered {seconds_text(subject.header.seconds(tick - start))} ago"
+    by = entered_by(subject, state, tick)
+    if by is not None:
+        yield " by "
+        yield subject.names.bit(by)
+        yield from _because_fired(subject, by, start)
+    yield "."
+
+
+def entered_by_bits(subject: AgentContext, row_id: str, tick: int) -> Iterator[TextRun | str]:
+    """By which transition a state was entered, and what held as it fired."""
+    yield subject.names.bit(row_id)
+    row, source = subject.behavior.row(row_id), subject.outline.parent[row_id]
+    if row.kind == "after" and source is not None:
+        left = subject.record.row(source).last_span(tick)
+        yield " fired"
+        if left is not None:
+            yield f" after {seconds_text(subject.header.seconds(tick - left.start))}"
+    elif row.kind == "on_done" and source is not None:
+        yield " fired: "
+        yield subject.names.bit(source)
+        yield " was done"
+    else:
+        yield from _because_fired(subject, row_id, tick)
+
+
+def _because_fired(subject: AgentContext, row_id: str, tick: int) -> Iterator[TextRun | str]:
+    """What held as a transition fired."""
+    row = subject.behavior.row(row_id)
+    asked = subject.checks(row_id)
+    if row.kind == "on_event":
+        yield f": {row.args.get('event')} was heard"
+    if asked is not None:
+        yield ", and " if row.kind == "on_event" else ": "
+        yield from asked.bits(tick, held=True)
+
+
+def _trigger(row: Row) -> str:
+    told = {
+        "on_event": f"the event {row.args.get('event')}",
+        "on_done": "its state to be done",
+        "after": "its time",
+    }
+    return told.get(row.kind, "its condition")
+
+
+def _leads_to(subject: AgentContext, row: Row, state: str) -> bool:
+    """Whether a transition's target is a state, one around it, or a history that may stand for
+    it.
+    """
+    target = str(row.args.get("to", ""))
+    if not target:
+        return False
+    whole = subject.own_id(row.id, target)
+    if whole in subject.outline.path(state):
+        return True
+    found = subject.behavior.by_id.get(whole)
+    around = subject.outline.parent.get(whole)
+    return found is not None and found.kind == "history" and around in subject.outline.path(state)

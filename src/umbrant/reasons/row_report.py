@@ -1,0 +1,131 @@
+"""How a row fared: that it runs, or was refused, or how it ended, in words."""
+
+from collections.abc import Iterator
+
+from umbrant.catalog.causes import Cause
+from umbrant.catalog.declare import Family
+from umbrant.model.values import value_text
+from umbrant.reasons.agent_context import AgentContext
+from umbrant.reasons.sentences import TextRun, seconds_text
+from umbrant.take.record import Outcome, Span
+
+Bits = Iterator[TextRun | str]
+
+
+class RowReport(AgentContext):
+    """Tells of single rows, at a tick. Each gives the bits of a sentence that begins with the row's
+    name.
+    """
+
+    def is_state(self, row_id: str) -> bool:
+        """Whether a row is a state of a machine."""
+        return self.family(row_id) is Family.STATE
+
+    def runs(self, row_id: str, tick: int) -> Bits:
+        """That it runs, for how long, and how far it is."""
+        span = self.record.row(row_id).span_at(tick)
+        if span is None or span.start == tick:
+            yield " has just been entered"
+        else:
+            doing = "active" if self.is_state(row_id) else "running"
+            yield f" has been {doing} for {seconds_text(self.header.seconds(tick - span.start))}"
+        yield from self.how_far(row_id, tick)
+        yield "."
+
+    def tried(self, row_id: str, tick: int) -> Bits:
+        """How a row fared that does not run: now, or when it was last tried."""
+        record = self.record.row(row_id)
+        if self.behavior.row(row_id).muted:
+            yield " is muted, so it is passed over."
+            return
+        span, refusal = record.last_span(tick), record.last_refusal(tick)
+        if refusal is not None and (span is None or refusal.end >= (span.end or span.start)):
+            at = min(tick, refusal.end)
+            yield from self.refused(row_id, refusal.cause, at)
+            yield (
+                "."
+                if at == tick
+                else f". That was {self.ago(at, tick)}; it has not been asked since."
+            )
+        elif span is not None and span.end is not None:
+            yield from self.ended(row_id, tick)
+        else:
+            yield " has not been tried."
+
+    def refused(self, row_id: str, reason: Cause, tick: int) -> Bits:
+        """What kept it from being entered at a tick."""
+        yield " was refused: "
+        asked = self.guard(row_id)
+        if reason.kind == "guard" and asked is not None:
+            yield from asked.bits(tick, held=False)
+        else:
+            yield from self.names.because(reason)
+            if reason.kind == "cooling":
+                left = float(str(reason.facts["until_s"])) - self.header.seconds(tick)
+                yield f", in {seconds_text(left)}"
+
+    def ended(self, row_id: str, tick: int) -> Bits:
+        """How and when it ended last."""
+        span = self.record.row(row_id).last_span(tick)
+        if span is None or span.end is None:
+            return
+        words = {
+            Outcome.SUCCESS: " succeeded",
+            Outcome.FAILURE: " failed",
+            Outcome.STOPPED: " was stopped",
+        }
+        yield words[span.outcome or Outcome.STOPPED]
+        yield " at this tick" if span.end == tick else f" {self.ago(span.end, tick)}"
+        yield from self.why_ended(row_id, span)
+        yield "."
+
+    def why_ended(self, row_id: str, span: Span) -> Bits:
+        """Why a stretch of it ended, if there is more to say than how."""
+        if span.cause is None:
+            return
+        yield ": "
+        asked, checks, tick = self.guard(row_id), self.checks(row_id), span.end or 0
+        if span.cause.kind == "guard_ended" and asked is not None:
+            yield from asked.bits(tick, held=False)
+            return
+        if span.cause.kind == "condition" and checks is not None:
+            yield from checks.bits(tick, held=False)
+            return
+        if span.cause.kind == "child":
+            yield from self._why_child_failed(str(span.cause.facts["row"]), tick)
+            return
+        yield from self.names.because(span.cause)
+        if span.cause.kind == "inverted" and checks is not None:
+            yield ": "
+            yield from checks.bits(tick, held=True)
+
+    def _why_child_failed(self, row_id: str, tick: int) -> Bits:
+        """What a failed child itself says: it was refused, or it ended."""
+        record = self.record.row(row_id)
+        refusal, ended = record.refusal_at(tick), record.span_at(tick)
+        yield self.names.bit(row_id)
+        if ended is None and refusal is not None:
+            yield from self.refused(row_id, refusal.cause, tick)
+            return
+        yield " failed"
+        if ended is not None:
+            yield from self.why_ended(row_id, ended)
+
+    def how_far(self, row_id: str, tick: int) -> Bits:
+        """How much is left of it, if it says so."""
+        done = self.record.row(row_id).done_at(tick)
+        if done is None or done.left is None:
+            return
+        yield f": {value_text(round(done.left, 1), done.unit)} to go"
+        if done.of is not None:
+            yield f" of {value_text(round(done.of, 1), done.unit)}"
+
+    def guard_held(self, row_id: str, tick: int, now: int) -> Bits:
+        """What let it in, as its guard was at a tick."""
+        asked = self.guard(row_id)
+        if asked is not None:
+            yield from asked.bits(tick, held=True, now=now)
+
+    def ago(self, tick: int, now: int) -> str:
+        """How long ago a tick was."""
+        return f"{seconds_text(self.header.seconds(now - tick))} ago"

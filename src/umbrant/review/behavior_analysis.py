@@ -1,0 +1,159 @@
+"""A behavior as the review reads it: its rows, what they can come to, what they use."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind
+from umbrant.catalog.language.tree import ConditionTree, LanguageError, YesNoTerm, parse
+from umbrant.catalog.references import KeyReferences, key_references, keys_in, sense_calls_in
+from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.documents import Project
+from umbrant.model.expanded import resolve_variant
+from umbrant.model.values import KeyRef
+
+GATES = ("cooldown", "chance", "at_most")
+"""The decorators that may keep a row from being entered, which counts as failing."""
+
+
+@dataclass(frozen=True)
+class PossibleOutcomes:
+    """What a row can come to, as far as can be told without running it: in doubt, yes."""
+
+    succeeds: bool = True
+    fails: bool = True
+
+
+EITHER = PossibleOutcomes()
+
+
+class BehaviorAnalysis:
+    """One behavior of a project."""
+
+    def __init__(self, project: Project, catalog: Catalog, behavior: str) -> None:
+        self.project = project
+        self.catalog = catalog
+        self.name = behavior
+        self.behavior: Behavior = resolve_variant(project, behavior)
+        self.outline = self.behavior.outline
+        self.keys = project.keys_of(self.behavior)
+        self._ends: dict[str, PossibleOutcomes] = {}
+
+    @property
+    def file(self) -> str:
+        """The behavior's file."""
+        return f"behaviors/{self.name}.json"
+
+    @property
+    def rows(self) -> Iterator[Row]:
+        """The rows that take part: not muted, nor in a muted one."""
+        return (row for row in self.behavior.rows if row.id in self.live)
+
+    @cached_property
+    def live(self) -> frozenset[str]:
+        """The ids of the rows that take part."""
+        found: set[str] = set()
+        for row in self.behavior.rows:
+            if not row.muted and (row.under is None or row.under in found):
+                found.add(row.id)
+        return frozenset(found)
+
+    @cached_property
+    def uses(self) -> dict[str, KeyReferences]:
+        """The keys that each row uses."""
+        return {row.id: key_references(row, self.catalog) for row in self.behavior.rows}
+
+    def kind(self, row: Row) -> Kind | None:
+        """The kind of a row; None where it is not known."""
+        return self.catalog.get(row.kind, *ROWS)
+
+    def children(self, row_id: str, *families: Family) -> list[Row]:
+        """The rows nested in a row that take part and are of these families."""
+        found = [
+            self.behavior.row(each) for each in self.outline.children[row_id] if each in self.live
+        ]
+        return [
+            row for row in found if (kind := self.kind(row)) is not None and kind.family in families
+        ]
+
+    def called(self, row: Row) -> str:
+        """A row as it is spoken of: its number and its name."""
+        return f"{self.outline.number[row.id]} {row.name or row.kind.replace('_', ' ')}"
+
+    def ends(self, row: Row) -> PossibleOutcomes:
+        """What a row can come to."""
+        if row.id not in self._ends:
+            self._ends[row.id] = self._worked_out(row)
+        return self._ends[row.id]
+
+    def _worked_out(self, row: Row) -> PossibleOutcomes:
+        found = self._undecorated(row)
+        gated = row.guard is not None and constant(row.guard.when) is not True
+        for decorator in reversed(row.decorators):
+            gated = gated or decorator.kind in GATES
+            ends = found.succeeds or found.fails
+            if decorator.kind == "invert":
+                found = PossibleOutcomes(found.fails, found.succeeds)
+            elif decorator.kind == "always_succeed":
+                found = PossibleOutcomes(ends, False)
+            elif decorator.kind == "always_fail":
+                found = PossibleOutcomes(False, ends)
+            elif decorator.kind == "time_limit":
+                found = PossibleOutcomes(found.succeeds, True)
+        return PossibleOutcomes(found.succeeds, True) if gated else found
+
+    def _undecorated(self, row: Row) -> PossibleOutcomes:
+        kind = self.kind(row)
+        if kind is None or kind.own:
+            return EITHER
+        if kind.family is Family.ACTION:
+            unbound = any(
+                isinstance(value, KeyRef) and not _writes(kind, name)
+                for name, value in row.args.items()
+            )
+            return PossibleOutcomes(True, unbound or bool(kind.outcomes.get("failure")))
+        if kind.family is Family.CONDITION:
+            said = constant(str(row.args.get("when", "")))
+            return EITHER if said is None else PossibleOutcomes(said, not said)
+        return self._of_composite(row)
+
+    def _of_composite(self, row: Row) -> PossibleOutcomes:
+        children = [self.ends(each) for each in self.children(row.id, *RUNS)]
+        if row.kind == "selector":
+            return PossibleOutcomes(
+                any(each.succeeds for each in children), all(each.fails for each in children)
+            )
+        if row.kind == "sequence":
+            return PossibleOutcomes(
+                all(each.succeeds for each in children), any(each.fails for each in children)
+            )
+        if row.kind == "machine":
+            finals = [each for each in self.children(row.id, Family.STATE) if each.kind == "final"]
+            results = [each.args.get("result", "success") for each in finals]
+            return PossibleOutcomes("success" in results, "failure" in results)
+        if row.kind == "utility" and row.args.get("then", "decide again") == "decide again":
+            return PossibleOutcomes(False, True)
+        return EITHER
+
+
+def constant(when: str) -> bool | None:
+    """What a condition always is, for it asks nothing: a guard that says `yes`. None if that
+    depends.
+    """
+    tree = tree_of(when)
+    if tree is None or keys_in(tree) or sense_calls_in(tree):
+        return None
+    return tree.value if isinstance(tree, YesNoTerm) else None
+
+
+def tree_of(when: str) -> ConditionTree | None:
+    """A condition as a tree; None where it cannot be read."""
+    try:
+        return parse(when)
+    except LanguageError:
+        return None
+
+
+def _writes(kind: Kind, name: str) -> bool:
+    param = kind.param(name)
+    return param is not None and param.writes

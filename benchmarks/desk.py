@@ -23,7 +23,7 @@ from umbrant.model.documents import Project
 from umbrant.model.folder import save_project
 from umbrant.model.problems import ProjectError
 from umbrant.model.values import KeyRef
-from umbrant.model.variants import in_order
+from umbrant.model.variants import in_outline_order
 from umbrant.review import review
 
 ROWS, SCROLLS, REVIEWS = 2000, 200, 7
@@ -104,7 +104,7 @@ def with_many_rows(project: Project) -> Project:
                 )
             )
     warden = project.behavior("warden")
-    large = in_order(
+    large = in_outline_order(
         Behavior(name="warden", title=warden.title, blackboard=warden.blackboard, rows=tuple(rows))
     )
     others = tuple(

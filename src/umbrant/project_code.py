@@ -24,8 +24,9 @@ def running_catalog(
     """The catalog to play a project with. If it is trusted its node files are run, and its own
     nodes can be.
 
-    Raises ProjectError where a file fails as it is run. What a file declares is what `project_catalog`
-    reads in it; that also holds for a file that declares something else as it runs.
+    Raises ProjectError where a file fails as it is run. What a file declares is what
+    `project_catalog` reads in it; that also holds for a file that declares something else as it
+    runs.
     """
     declared = project_catalog(project, base)
     if not trusted:

@@ -2,8 +2,8 @@
 
 Reading looks at the decorator, the signature and the docstring of each node, in which nothing but
 names of `umbrant.nodes` and plain values may stand. So any project can be shown, edited, reviewed
-and explained without running code of a stranger's. `umbrant.project_code` makes such nodes run; only
-what plays may import it.
+and explained without running code of a stranger's. `umbrant.project_code` makes such nodes run;
+only what plays may import it.
 """
 
 import ast

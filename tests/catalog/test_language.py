@@ -58,16 +58,16 @@ class Values:
     def key(self, name: str) -> Held:
         return Held(self.values, name)
 
-    def sense(self, ask: SenseCall) -> BoundSense:
+    def sense(self, evaluate: SenseCall) -> BoundSense:
         return BoundSense(
-            lambda: Reading(self.values.get(source(ask).replace("(visitor)", "_visitor")))
+            lambda: Reading(self.values.get(source(evaluate).replace("(visitor)", "_visitor")))
         )
 
 
 def asked(text: str, **values: Value | None) -> tuple[bool, dict[int, AtomResult | None]]:
     """The answer, and what was told of each atom."""
     told: dict[int, AtomResult | None] = {}
-    return BoundCondition(parse(text), Values(**values), told.__setitem__).ask(), told
+    return BoundCondition(parse(text), Values(**values), told.__setitem__).evaluate(), told
 
 
 def answer(text: str, **values: Value | None) -> bool:
@@ -131,7 +131,7 @@ def test_what_an_atom_finds_is_told_when_it_is_another_than_before() -> None:
     )
     for n in (2.0, 2.0, 7.0, 7.0, 3.0):
         values.values["n"] = n
-        asker.ask()
+        asker.evaluate()
     assert [(atom, found and found.left) for atom, found in told] == [
         (0, 2.0),
         (1, 3.0),
@@ -149,8 +149,8 @@ class InLine(Values):
         super().__init__(**values)
         self.in_line = in_line
 
-    def sense(self, ask: SenseCall) -> BoundSense:
-        held = self.key(getattr(ask.args[0], "key", ""))
+    def sense(self, evaluate: SenseCall) -> BoundSense:
+        held = self.key(getattr(evaluate.args[0], "key", ""))
         return BoundSense(lambda: held.value is not None, self.in_line, {"key": held})
 
 
@@ -174,7 +174,7 @@ def test_a_sense_in_line_answers_and_tells_as_it_does_when_asked(
         )
         for n, flag in steps:
             scope.values.update(n=n, flag=flag)
-            told.append(asker.ask())
+            told.append(asker.evaluate())
         heard.append(told)
     assert heard[0] == heard[1]
 
@@ -287,8 +287,8 @@ def test_an_answer_is_the_same_whether_or_not_anybody_is_told(
 ) -> None:
     n, m, flag, raining = given_
     values = Values(n=n, m=m, flag=flag, raining=raining)
-    told = BoundCondition(parse(text), values, lambda atom, found: None).ask()
-    assert BoundCondition(parse(text), values, discard).ask() is told
+    told = BoundCondition(parse(text), values, lambda atom, found: None).evaluate()
+    assert BoundCondition(parse(text), values, discard).evaluate() is told
 
 
 def test_a_condition_is_read_in_words_with_its_numbers_apart() -> None:

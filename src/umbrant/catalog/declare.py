@@ -284,8 +284,8 @@ class Kind:
     """
     holds: tuple[Family, ...] = ()
     """The families of the rows that may be nested in it."""
-    tells: bool = False
-    """Whether it is given a `Tell` as `tell`."""
+    reports_gauges: bool = False
+    """Whether it is given a `Tell` as `report`."""
     example: str = ""
     """Its meaning by a small example, in one or two sentences."""
     own: str = ""
@@ -489,7 +489,7 @@ def _declared(
             inspect.signature(run).return_annotation is Reading,
             in_line,
             example=example,
-            tells=_tells(run),
+            reports_gauges=_tells(run),
         )
         _check_phrase(kind)
         return kind
@@ -498,7 +498,7 @@ def _declared(
 
 
 def _tells(run: Callable[..., Any]) -> bool:
-    return "tell" in inspect.signature(run).parameters
+    return "report" in inspect.signature(run).parameters
 
 
 def _snake(name: str) -> str:
@@ -550,7 +550,7 @@ def _params_of(
 ) -> tuple[Param, ...]:
     target = run.__init__ if inspect.isclass(run) else run
     hints = typing.get_type_hints(target, include_extras=True)
-    plain = ("self", "me", "children", "inner", "tell")
+    plain = ("self", "me", "children", "inner", "report")
     found = []
     for param in inspect.signature(target).parameters.values():
         if param.name in plain:

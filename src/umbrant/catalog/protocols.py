@@ -1,4 +1,8 @@
-"""What nodes give back while they run, and the protocol between a row and what it does."""
+"""The protocols between a row and the work it does: status, progress, gates and checks.
+
+Kinds in the catalog implement them, the engine calls them. All calls come from the thread that
+ticks.
+"""
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -20,21 +24,21 @@ class Status(IntEnum):
 
 
 RUNNING, SUCCESS, FAILURE = Status
-"""By names of their own: they are looked at several times a tick, and a member of a class costs
-more to look up.
+"""Module names for the members: the engine compares statuses several times for each row and tick,
+and looking up a global costs half of looking up a member of a class.
 """
 
 
 @dataclass(slots=True)
 class Progress:
-    """Yielded by an action that runs on: how much is `left` of how much in all, and where it is
-    heading.
+    """What an action yields while it runs: `left` out of `of`, in `unit`, and the route ahead.
 
-    With `per_s` the same one may be yielded at each tick: so much less is left of it each second.
-
-    Like a Gauge and a `Reading` it is made at nearly every tick, so it is not frozen, which would
-    cost three times as much; but nobody changes it.
+    With `per_s` an action may yield the same object at each tick: that much less is left of it each
+    second.
     """
+
+    # Not frozen, though nobody changes one: it is made at nearly every tick, and a frozen dataclass
+    # takes three times as long to make. The same holds for Gauge and Reading.
 
     left: float | None = None
     of: float | None = None
@@ -44,13 +48,16 @@ class Progress:
 
 
 def lasting(left_s: float, of_s: float) -> Progress:
-    """How far an action is that merely takes its time, to be yielded until the time is up."""
+    """The progress of an action that only takes time: yield the same object until `left_s` is
+    up.
+    """
     return Progress(left_s, of_s, "s", per_s=1.0)
 
 
 class Unbound(Exception):  # noqa: N818  (it is an answer, with its reason, rather than an error)
-    """A parameter has no value now. It becomes the failure of the row that asked, and is never seen
-    outside.
+    """Raised by a parameter that has no value now, such as one bound to a key that is not set.
+
+    The engine catches it: the row that asked for the value fails, with `reason`.
     """
 
     def __init__(self, reason: Cause) -> None:
@@ -59,7 +66,7 @@ class Unbound(Exception):  # noqa: N818  (it is an answer, with its reason, rath
 
 
 class Measured(StrEnum):
-    """What a gauge tells of."""
+    """What a gauge's number means."""
 
     COUNT = "count"
     """How many of how many."""
@@ -75,32 +82,36 @@ class Measured(StrEnum):
 
 @dataclass(slots=True)
 class Gauge:
-    """A number that a part of a row goes by, told when it changes."""
+    """A number that a part of a row decides by, such as a roll or a score; recorded as it changes.
+
+    What `value` and `of` are depends on `measured`.
+    """
 
     measured: Measured
     value: float
     of: float | None = None
     about: str = ""
-    """Of a score: the candidate that it is for."""
+    """The candidate that a score is for; empty for any other gauge."""
 
 
 GaugeSink = Callable[[Gauge], None]
-"""Notes a gauge of the part of a row that is given it."""
+"""Records a gauge of the part of a row that it was made for."""
 
 
-def discard(*told: object) -> None:
-    """Keeps nothing of what it is told. Whoever is given this to tell need not work out what there
-    is to tell.
+def discard(*values: object) -> None:
+    """Record nothing: the callback of a recorder that keeps nothing.
+
+    Callers compare with it (`sink is discard`) to leave out working out what to record.
     """
 
 
 class Work(Protocol):
-    """What a row does. The row calls `start` once, `tick` while it gives RUNNING, and `stop` if it
-    is cut short.
+    """What a row does. The row calls `start` once, then `tick` until it returns another status
+    than RUNNING; or `stop`, if the row is left before.
     """
 
     cause: Cause | None
-    """Why the last tick failed."""
+    """Why the last tick failed; None if it did not, or gave no reason."""
 
     def start(self, me: Me) -> None: ...
     def tick(self, me: Me) -> Status: ...
@@ -108,7 +119,7 @@ class Work(Protocol):
 
 
 class InstantWork(Protocol):
-    """Work that is over with one tick, so that it needs no start."""
+    """Work that ends within its first tick, so that it needs neither `start` nor `stop`."""
 
     cause: Cause | None
 
@@ -117,90 +128,88 @@ class InstantWork(Protocol):
 
 @runtime_checkable
 class Gate(Protocol):
-    """What may keep a row from being entered: a decorator that has a `refusal`."""
+    """A decorator that can keep its row from being entered, such as a cooldown."""
 
     def refusal(self, me: Me) -> Cause | None:
-        """Why the row may not be entered now, None if it may."""
+        """Why the row may not be entered now; None if it may."""
 
 
 @runtime_checkable
 class Renewable(Protocol):
-    """What starts afresh each time the row around its row is entered: a decorator that has
-    `renew`.
-    """
+    """A decorator whose count starts anew each time the row around its row is entered."""
 
     def renew(self) -> None: ...
 
 
 @runtime_checkable
 class Weighted(Protocol):
-    """What gives its row a weight among its siblings: a decorator that has `weight`."""
+    """A decorator that gives its row a weight among its siblings."""
 
     def weight(self) -> float:
         """The weight now. Raises Unbound."""
 
 
 CheckAction = Callable[[Me], Status | None]
-"""Looks at something while work goes on. It gives None to go on, or the status that the work has
-come to.
+"""What a check does when it applies: returns the status that its wrapper ends with, or None if the
+work inside goes on.
 """
 
 
 class Deadline(Protocol):
-    """What is due at some time. It may be put off at any moment."""
+    """A time that may be moved at any moment."""
 
     @property
     def due_s(self) -> float: ...
 
 
 class TimedCheck(NamedTuple):
-    """A check that has nothing to look at before it is due."""
+    """A check with nothing to do before its deadline: an upkeep, a time limit."""
 
-    due: Deadline
-    look: CheckAction
+    deadline: Deadline
+    action: CheckAction
 
     def check(self, me: Me) -> Status | None:
-        return self.look(me) if me.world.now_s >= self.due.due_s else None
+        return self.action(me) if me.world.now_s >= self.deadline.due_s else None
 
 
 class GeneratedCondition(Protocol):
-    """A question that may be asked, or be written out."""
+    """A condition that can be evaluated by a call, or put into generated source."""
 
     @property
-    def written(self) -> GeneratedExpression: ...
-    def ask(self) -> bool: ...
+    def expression(self) -> GeneratedExpression: ...
+    def evaluate(self) -> bool: ...
 
 
 class GuardWhileRunning(NamedTuple):
-    """A check that a question is still answered with yes, and what comes of it when it is not."""
+    """The check of a guard that is watched while its row runs: `no` is called when it is false."""
 
     question: GeneratedCondition
     no: CheckAction
 
     def check(self, me: Me) -> Status | None:
-        return None if self.question.ask() else self.no(me)
+        return None if self.question.evaluate() else self.no(me)
 
 
 class TickCounter(Protocol):
-    """Counts ticks."""
+    """The number of the present tick."""
 
     @property
     def tick(self) -> int: ...
 
 
 class OpenRefusal(Protocol):
-    """What has been told to be so at ticks in a row."""
+    """A recorded refusal, whose last tick can still be moved on."""
 
     end: int
-    """The last of them."""
+    """The last tick of it so far."""
 
 
 class RefusalLog(Protocol):
-    """Is told why something is not done, at each tick that it is so.
+    """Records why a row is not entered; called with the reason at each tick that it is not."""
 
-    Whoever would tell the same as at the tick before may put off the end of what was told `last`
-    instead.
-    """
+    # Whoever would report the same reason as at the tick before may extend the last refusal
+    # instead, by `log.last.end = log.clock.tick`. That is the case at most ticks of a row that is
+    # watched for a take-over, and costs a tenth of a call.
 
     @property
     def clock(self) -> TickCounter: ...
@@ -210,7 +219,7 @@ class RefusalLog(Protocol):
 
 
 class _NoRefusalLog:
-    """Is told, and keeps nothing."""
+    """A RefusalLog that keeps nothing. It is its own clock and its own last refusal."""
 
     tick = end = 0
 
@@ -226,35 +235,34 @@ class _NoRefusalLog:
 
 
 NO_REFUSAL_LOG: RefusalLog = _NoRefusalLog()
-"""For refusals that nobody keeps."""
+"""The log of a recorder that keeps nothing; callers compare with it to leave out reporting."""
 
 
 class ChanceGate(Protocol):
-    """What has a chance to be done, or has not."""
+    """A row that waits to take over from a later sibling."""
 
     reason: Cause | None
-    """Why it could not be done when that was last looked at; that has been told. None if it could.
-    """
+    """Why it could not when it was last checked, as recorded; None if it could."""
 
 
 class GuardTakeOver(NamedTuple):
-    """A check whether a chance has come: it looks when the answer is yes, and when it has turned to
-    no.
+    """The check of a guard that is watched for a take-over, while a later sibling runs.
 
-    As long as it is refused for that `reason`, that merely goes on.
+    `yes` is called when the condition is true, `no` when it has turned to false. While `gate` is
+    refused for `reason` already, the refusal in `refused` is only extended.
     """
 
     question: GeneratedCondition
-    chance: ChanceGate
+    gate: ChanceGate
     yes: CheckAction
     no: Callable[[Me], None]
     reason: Cause
     refused: RefusalLog
 
     def check(self, me: Me) -> Status | None:
-        if self.question.ask():
+        if self.question.evaluate():
             return self.yes(me)
-        if self.chance.reason is not self.reason:
+        if self.gate.reason is not self.reason:
             self.no(me)
         else:
             self.refused.last.end = self.refused.clock.tick
@@ -262,41 +270,40 @@ class GuardTakeOver(NamedTuple):
 
 
 GateCheck = TimedCheck | GuardWhileRunning | GuardTakeOver
-"""What is looked at while work goes on, in a form that an engine can write out in full instead of
-calling `check`.
+"""What a wrapper checks at each tick before the work inside goes on. A closed set, since the engine
+writes each of them into generated source instead of calling `check`.
 """
 
 
 class Wrapper:
-    """Work, or a row, that does nothing itself while what is inside it runs on, but for its checks.
+    """Work, or a row, that does nothing but its checks while the work inside it runs.
 
-    So it need not be ticked as long as that is so: an engine may do the checks, and tick what is
-    inside.
+    So the engine need not tick it: a path does the checks of all wrappers on the way down and ticks
+    the innermost work alone.
     """
 
-    def inside(self) -> object | None:
-        """The work, or the active row, that it would go on with now; None if it must be ticked
-        itself.
+    # A path stays valid for as long as no row of the agent is entered or left. `inside` and
+    # `checks` must therefore change at no other time.
 
-        May change only when a row in it is entered or left.
+    def inside(self) -> object | None:
+        """The work, or the active row, that goes on next; None if the wrapper itself must be
+        ticked. Changes only when a row in it is entered or left.
         """
         return None
 
     def checks(self) -> Sequence[GateCheck]:
-        """What it looks at before it goes on with that, in this order. May change only as `inside`
-        may.
-        """
+        """What is checked before the inside goes on, in order. Changes only when `inside` does."""
         return ()
 
     def after(self, me: Me, status: Status) -> Status:
-        """What it comes to, now that what is inside has come to SUCCESS or FAILURE. Raises
-        Unbound.
+        """The wrapper's status, now that the inside has ended with SUCCESS or FAILURE. May start
+        something else and return RUNNING. Raises Unbound.
         """
         raise NotImplementedError
 
     def fail_unbound(self, me: Me, reason: Cause) -> Status | None:
-        """What it comes to where something in it was unbound; None to leave that to what is around
-        it.
+        """The wrapper's status, now that something inside raised Unbound; None to leave that to
+        the wrapper around it.
         """
         return None
 
@@ -309,19 +316,19 @@ class Child(Protocol):
 
     @property
     def weight(self) -> float:
-        """Its weight among its siblings; 1 unless it says otherwise. Raises Unbound."""
+        """Its weight among its siblings; 1 unless a decorator gives another. Raises Unbound."""
 
     def visit(self, me: Me) -> Status:
-        """Enter it if it may be entered, or resume it. A refusal is FAILURE."""
+        """Enter it if it may be entered, or go on with it. A refusal is FAILURE."""
 
     def halt(self, me: Me, cause: Cause) -> None:
-        """Leave it, if it is active, with what is active in it."""
+        """Stop it, if it is active, with what is active in it."""
 
     def taking_over(self, take: Callable[[Me], Status]) -> GateCheck | None:
-        """What has it `take` over as soon as its chance has come; None if it does not watch for
-        that.
+        """The check that calls `take` as soon as the row may take over; None if its guard is not
+        watched for that.
         """
 
 
 Children = Sequence[Child]
-"""The rows nested in a composite, muted ones left out."""
+"""The rows nested in a composite, without the muted ones."""

@@ -255,5 +255,5 @@ class Formula(Protocol):
 class Condition(Protocol):
     """A chip that holds a condition."""
 
-    def ask(self) -> bool:
+    def evaluate(self) -> bool:
         """Ask it now. What is unknown counts as no."""

@@ -18,7 +18,7 @@ from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Me
 from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.project_calls import UNWATCHED, CallSite, CallWatch, reading_of
-from umbrant.engine.project_view import AgentOfNode, given
+from umbrant.engine.project_view import AgentOfNode, as_node_argument
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Key
 from umbrant.model.expanded import KeyScope
@@ -188,7 +188,7 @@ class BindingScope:
 
         def read() -> Reading | Value | None:
             try:
-                named = {name: given(binder()) for name, binder in args.items()}
+                named = {name: as_node_argument(binder()) for name, binder in args.items()}
                 return call(lambda: reading_of(run(agent, **named)))
             except Unbound as unbound:
                 return Reading(None, None, unbound.reason)
@@ -285,11 +285,13 @@ def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
     return fixed if len(fixed) == len(binders) else None
 
 
-def bound(function: Callable[..., Any], me: Me, given: Mapping[str, Any]) -> Callable[..., Any]:
+def with_arguments(
+    function: Callable[..., Any], me: Me, arguments: Mapping[str, Any]
+) -> Callable[..., Any]:
     """A node's function with the agent and with arguments that are the same each time: it need only
     be called.
     """
-    placed, named = in_order(function, given)
+    placed, named = split_arguments(function, arguments)
     return partial(function, me, *placed, **named)
 
 
@@ -297,17 +299,17 @@ def _fixed(binders: Mapping[str, Binder]) -> dict[str, Any]:
     return {name: binder.value for name, binder in binders.items() if isinstance(binder, Constant)}
 
 
-def in_order(
-    function: Callable[..., Any], given: Mapping[str, Any]
+def split_arguments(
+    function: Callable[..., Any], arguments: Mapping[str, Any]
 ) -> tuple[tuple[Any, ...], dict[str, Any]]:
     """Arguments as a node's function takes them, after the agent: by their places as far as they
     go, else by name.
 
     Those by their places cost less.
     """
-    placed = list(takewhile(given.__contains__, _places(function)))
-    return tuple(given[name] for name in placed), {
-        name: given[name] for name in given if name not in placed
+    placed = list(takewhile(arguments.__contains__, _places(function)))
+    return tuple(arguments[name] for name in placed), {
+        name: arguments[name] for name in arguments if name not in placed
     }
 
 
@@ -322,7 +324,7 @@ def _reader(me: Me, kind: Kind, args: Mapping[str, Binder]) -> Callable[[], Any]
     """Asks a sense that comes with the program. What is the same each time is worked out once."""
     fixed = _fixed(args)
     asked = {name: binder for name, binder in args.items() if name not in fixed}
-    ask = bound(kind.run, me, fixed)
+    ask = with_arguments(kind.run, me, fixed)
     if not asked:
         return ask
 

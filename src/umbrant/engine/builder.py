@@ -72,7 +72,7 @@ class Builder:
         self._recorder = recorder
         self._catalog = catalog
         self._budget = budget
-        self._pulse = PathCache()
+        self._path_cache = PathCache()
 
     def root(self) -> LiveRow | None:
         """The first top row with all that is nested in it; None if there is none or it is muted."""
@@ -129,7 +129,7 @@ class Builder:
             row.id,
             work,
             self._recorder,
-            self._pulse,
+            self._path_cache,
             guard=guard,
             watch=row.guard.watch if row.guard else Watch.ON_ENTRY,
             wrapping=DecoratorParts(
@@ -137,7 +137,7 @@ class Builder:
                 renewed=[each for each in wrapped if isinstance(each, Renewable)],
                 weighted=next((each for each in wrapped if isinstance(each, Weighted)), None),
             ),
-            chores=self._chores(row),
+            upkeep_tasks=self._upkeep_tasks(row),
             children=children,
         )
         self.by_name.setdefault(row.name, []).append(live)
@@ -177,23 +177,23 @@ class Builder:
     def _wrapped(self, row: Row, decorator: Decorator, part: str, work: Work) -> Work:
         kind = self._kind(decorator.kind, Family.DECORATOR)
         values = self._values(kind, row, decorator.args, part)
-        if kind.tells:
-            values["tell"] = self._recorder.gauging(row.id, part)
+        if kind.reports_gauges:
+            values["report"] = self._recorder.gauging(row.id, part)
         wrapped: Work = kind.run(work, **values)
         return wrapped
 
-    def _chores(self, row: Row) -> list[UpkeepTask]:
+    def _upkeep_tasks(self, row: Row) -> list[UpkeepTask]:
         found = []
         for place, upkeep in enumerate(row.upkeep):
             part = part_name("upkeep", place)
             try:
-                work: InstantWork = self._chore_work(row, upkeep, part)
+                work: InstantWork = self._upkeep_work(row, upkeep, part)
             except Unbound as unbound:
                 work = BrokenLeaf(unbound.reason)
             found.append(UpkeepTask(work, upkeep, row.id, part, self._recorder))
         return found
 
-    def _chore_work(self, row: Row, upkeep: Upkeep, part: str) -> InstantWork:
+    def _upkeep_work(self, row: Row, upkeep: Upkeep, part: str) -> InstantWork:
         kind = self._kind(upkeep.kind, Family.ACTION, Family.CONDITION)
         if kind.takes_time:
             raise Unbound(cause("takes_time"))
@@ -306,9 +306,9 @@ class Builder:
     def _consideration(self, row: Row) -> Consideration:
         setup = self._setup(row)
         tree = parse(str(row.args["input"]))
-        tell = self._recorder.gauging(row.id, ROW)
+        report = self._recorder.gauging(row.id, ROW)
         return Consideration(
-            setup.input, tree, setup.low, setup.high, setup.curve, setup.weight, tell
+            setup.input, tree, setup.low, setup.high, setup.curve, setup.weight, report
         )
 
     # what an author filled in

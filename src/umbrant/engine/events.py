@@ -47,9 +47,9 @@ class EventInbox:
     """The events as one agent hears them: the catalog's `Events`."""
 
     def __init__(
-        self, hub: EventBus, name: str, group: str | None, now_s: Callable[[], float]
+        self, event_bus: EventBus, name: str, group: str | None, now_s: Callable[[], float]
     ) -> None:
-        self._hub = hub
+        self._hub = event_bus
         self._name = name
         self._group = group
         self._now_s = now_s

@@ -1,4 +1,4 @@
-"""The work of rows that do something themselves: actions and conditions."""
+"""The work of rows without rows in them: actions and conditions."""
 
 from collections.abc import Callable, Generator
 from typing import Any
@@ -7,7 +7,7 @@ from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Family, Kind
 from umbrant.catalog.protocols import FAILURE, RUNNING, SUCCESS, Progress, Status, Unbound, discard
 from umbrant.catalog.world import Me
-from umbrant.engine.binding import Binder, BindingScope, bound, fixed_values
+from umbrant.engine.binding import Binder, BindingScope, fixed_values, with_arguments
 
 NOT_SO = cause("condition")
 
@@ -15,7 +15,7 @@ StepGenerator = Generator[Progress | None, None, object]
 
 
 class Leaf:
-    """An action or a condition that is done at once: calls its kind's function."""
+    """An action or a condition that ends within its tick: calls its kind's function."""
 
     def __init__(
         self, kind: Kind, binders: dict[str, Binder], scope: BindingScope, row_id: str, part: str
@@ -24,14 +24,14 @@ class Leaf:
         self.cause: Cause | None = None
         self.board = scope.me.board
         self.writer = (row_id, part)
-        """On whose account it writes keys."""
+        """The row and the part that are recorded as the writer of keys."""
         self._me = scope.me
         self._binders = binders
         self._fixed = fixed_values(binders)
-        self._run = self._ask if self._fixed is None else bound(kind.run, self._me, self._fixed)
-        """Calls the function. Where there is more to that than to give it the same arguments each
-        time, it asks.
-        """
+        self._run = (
+            self._ask if self._fixed is None else with_arguments(kind.run, self._me, self._fixed)
+        )
+        """Calls the function: with arguments bound once where they are always the same."""
 
     def start(self, me: Me) -> None:
         self.cause = None
@@ -48,7 +48,7 @@ class Leaf:
     def stop(self, me: Me) -> None: ...
 
     def ended(self, result: object) -> Status:
-        """What it comes to, now that its function has returned."""
+        """The status for what its function returned."""
         if isinstance(result, Cause):
             self.cause = result
             return FAILURE
@@ -58,50 +58,55 @@ class Leaf:
         return SUCCESS
 
     def fail_unbound(self, unbound: Unbound) -> Status:
-        """What it comes to, now that something was unbound."""
+        """The status for an argument that has no value."""
         self.cause = unbound.reason
         return FAILURE
 
     def _ask(self) -> Any:
-        """Call the function with arguments that are asked for now."""
+        """Call the function with the arguments' present values. Raises Unbound."""
         return self.kind.run(self._me, **{name: binder() for name, binder in self._binders.items()})
 
 
 class LastingLeaf(Leaf):
-    """An action that takes time: goes on with what its kind's function yields, step by step."""
+    """An action that takes time: its kind's function yields once for each tick."""
 
     def __init__(
         self, kind: Kind, binders: dict[str, Binder], scope: BindingScope, row_id: str, part: str
     ) -> None:
         super().__init__(kind, binders, scope, row_id, part)
         self.step: Callable[[None], Progress | None] | None = None
-        """Takes the next step and gives what is told of it; None while it has not been begun."""
-        self.told: Progress | None = None
-        """What was told last. A step that tells the same object again says that it goes on as it
-        did.
+        """Takes the next step and returns its progress; None before the first tick."""
+        self.last_progress: Progress | None = None
+        """The progress reported last. A step that yields the same object again goes on as it did.
         """
         self.progressed = scope.recorder.progressing(row_id)
-        self.is_told = self.progressed is not discard
-        """Whether anybody is told."""
+        self.is_recorded = self.progressed is not discard
+        """Whether progress is recorded."""
         self._steps: StepGenerator | None = None
 
     def start(self, me: Me) -> None:
-        self.cause = self.step = self.told = self._steps = None
+        self.cause = self.step = self.last_progress = self._steps = None
 
     def tick(self, me: Me) -> Status:
-        """Begin, or take the next step. A path that leads here takes later steps by itself."""
+        """Take the first step, or the next one. Later steps are mostly taken by a generated path,
+        as `codegen.path.STEP`, which must do the same as this.
+        """
         self.board.writer = self.writer
         try:
             if self.step is None:
                 self.step = self._begin()
-            told = self.step(None)
+            progress = self.step(None)
         except StopIteration as stop:
             return self.ended(stop.value)
         except Unbound as unbound:
             return self.fail_unbound(unbound)
-        if self.is_told and isinstance(told, Progress) and told is not self.told:
-            self.told = told
-            self.progressed(told)
+        if (
+            self.is_recorded
+            and isinstance(progress, Progress)
+            and progress is not self.last_progress
+        ):
+            self.last_progress = progress
+            self.progressed(progress)
         return RUNNING
 
     def stop(self, me: Me) -> None:
@@ -119,17 +124,17 @@ class LastingLeaf(Leaf):
         return super().fail_unbound(unbound)
 
     def _begin(self) -> Callable[[None], Progress | None]:
-        """Begin with the function; gives what takes its steps."""
+        """Call the function; returns what takes its steps."""
         steps = self._steps = self._run()
         return steps.send  # type: ignore[no-any-return]
 
     def _close(self, steps: StepGenerator) -> None:
-        """Let the function tidy up where it was cut short."""
+        """End the function where it was cut short: its `finally` clauses run."""
         steps.close()
 
 
 class BrokenLeaf:
-    """Stands for work that cannot run: it fails at once and says why."""
+    """The work of a row that cannot run: fails at once with the reason."""
 
     def __init__(self, reason: Cause) -> None:
         self.cause: Cause | None = reason
@@ -142,7 +147,7 @@ class BrokenLeaf:
 
 
 class IdleLeaf:
-    """The work of an option that has no rows: it is merely at it."""
+    """The work of an option without rows: runs until another option is chosen."""
 
     cause: Cause | None = None
 

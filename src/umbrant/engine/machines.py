@@ -184,7 +184,7 @@ class LiveMachine:
             return live.waiting
         if isinstance(trigger, StateDone) and trigger.status not in live.done:
             return cause("done_otherwise", row=trigger.state.id, result=trigger.status.name.lower())
-        if live.when is not None and not live.when.ask():
+        if live.when is not None and not live.when.evaluate():
             return GUARD_SAID_NO
         unfinished = (
             self._unfinished(transition)

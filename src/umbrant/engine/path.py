@@ -1,93 +1,114 @@
-"""Going on with what runs: the shortest way from a row down to the work that is being done.
+"""Paths: the shortest way from a row down to the work that runs in it.
 
-Most ticks change nothing: a few guards are asked, and the innermost work goes on. A path is one
-straight-line function that does what such a tick does, in the order in which the rows themselves
-would, so that composites and decorators are not asked each time what they are at. When something
-does come to an end, each of those around it says in turn what it makes of that.
+Most ticks change nothing: a few guards are evaluated, and the innermost work goes on. A path is one
+generated function that does what such a tick does, in the order in which the rows themselves would,
+so that composites and decorators are not called at all. When the work ends, each wrapper around it
+is called in turn, the innermost first.
 """
 
 from collections.abc import Sequence
 from typing import Protocol, cast
 
-from umbrant.catalog.codegen.path import PathFunction, generate_path
+from umbrant.catalog.codegen.path import (
+    REPORTED_STEP,
+    STEP,
+    TICK,
+    PathEnd,
+    PathFunction,
+    generate_path,
+)
 from umbrant.catalog.protocols import RUNNING, Status, Unbound, Work, Wrapper
 from umbrant.catalog.world import Me
+from umbrant.engine.leaf import LastingLeaf
 
 
 class PathHolder(Protocol):
     """A row that goes on along a path."""
 
     def forget_path(self) -> None:
-        """The path may no longer be the right one."""
+        """Find a path anew at the next tick: this one may no longer lead to what runs."""
 
 
 class PathCache:
-    """Beats each time one of an agent's rows is entered or left: a path is good for as long as it
-    has not.
-    """
+    """The rows of one agent that go on along a path."""
+
+    # The invariant of paths: what lies between a row and the work at its end changes only when some
+    # row of the same agent is entered or left. So each of these invalidates all paths of the agent.
+    # Finding the same path again is one look-up, in PathTable; what would cost is to ask at each
+    # tick whether it still holds.
 
     def __init__(self) -> None:
-        self.on_paths: list[PathHolder] = []
-        """The rows that go on along a path, and must find another at the next beat."""
+        self.holders: list[PathHolder] = []
+        """The rows that go on along a path now."""
 
     def invalidate(self) -> None:
-        """A row has been entered or left."""
-        for row in self.on_paths:
+        """A row of the agent has been entered or left."""
+        for row in self.holders:
             row.forget_path()
-        self.on_paths.clear()
+        self.holders.clear()
 
 
 class PathTable:
-    """The paths that lead on from a row, by the work at their ends: what lies between is always the
-    same.
+    """The paths that lead on from one row, by the work at their ends.
+
+    One end suffices as a key: the wrappers between the row and a work are always the same.
     """
 
     def __init__(self) -> None:
         self._known: dict[object, PathFunction] = {}
 
     def find(self, top: Wrapper) -> PathFunction:
-        """The path down to what is active now."""
+        """The path down to what is active now; made at its first use."""
         end: object = top
         while isinstance(end, Wrapper) and (inner := end.inside()) is not None:
             end = inner
         known = self._known.get(end)
         if known is None:
-            known = self._known[end] = _path(_passed(top, end), cast(Work, end))
+            known = self._known[end] = _path(_wrappers(top, end), cast(Work, end))
         return known
 
 
-def _passed(top: Wrapper, end: object) -> Sequence[Wrapper]:
-    """What is passed on the way down, the outermost first."""
-    passed: list[Wrapper] = []
+def _wrappers(top: Wrapper, end: object) -> Sequence[Wrapper]:
+    """The wrappers on the way from a row down to its end, the outermost first."""
+    wrappers: list[Wrapper] = []
     at: object = top
     while at is not end:
-        passed.append(cast(Wrapper, at))
-        at = passed[-1].inside()
-    return passed
+        wrappers.append(cast(Wrapper, at))
+        at = wrappers[-1].inside()
+    return wrappers
 
 
-def _path(passed: Sequence[Wrapper], end: Work) -> PathFunction:
-    """What goes on with `end`, and with what is passed on the way to it, the outermost first."""
+def _path(wrappers: Sequence[Wrapper], end: Work) -> PathFunction:
+    """A path through these wrappers, the outermost first, down to `end`."""
 
-    def unwind(me: Me, place: int, status: Status) -> Status:
-        """What was at a place has come to a status: what becomes of those around it, the innermost
-        first.
+    def unwind(me: Me, index: int, status: Status) -> Status:
+        """What is inside the wrapper `index - 1` has ended: hand its status on outwards, until a
+        wrapper goes on with something else.
         """
-        while place and status is not RUNNING:
-            place -= 1
+        while index and status is not RUNNING:
+            index -= 1
             try:
-                status = passed[place].after(me, status)
+                status = wrappers[index].after(me, status)
             except Unbound as unbound:
-                place, status = fail_unbound(me, place, unbound)
+                index, status = fail_unbound(me, index, unbound)
         return status
 
-    def fail_unbound(me: Me, place: int, unbound: Unbound) -> tuple[int, Status]:
-        """Something at a place was unbound: the row that this is in fails."""
-        for outer in range(min(place, len(passed) - 1), -1, -1):
-            status = passed[outer].fail_unbound(me, unbound.reason)
+    def fail_unbound(me: Me, index: int, unbound: Unbound) -> tuple[int, Status]:
+        """Something at an index raised Unbound: the innermost row around it fails."""
+        for outer in range(min(index, len(wrappers) - 1), -1, -1):
+            status = wrappers[outer].fail_unbound(me, unbound.reason)
             if status is not None:
                 return outer, status
         raise unbound
 
-    checks = [(place, check) for place, passing in enumerate(passed) for check in passing.checks()]
-    return generate_path(checks, end, len(passed), unwind, fail_unbound)
+    checks = [(index, check) for index, each in enumerate(wrappers) for check in each.checks()]
+    return generate_path(checks, end, _end_form(end), len(wrappers), unwind, fail_unbound)
+
+
+def _end_form(end: Work) -> PathEnd:
+    """How a path goes on with its end. A project's own node is called through its leaf, which
+    watches it; steps of the program's own actions are taken in the path itself.
+    """
+    if not isinstance(end, LastingLeaf) or end.kind.own:
+        return TICK
+    return REPORTED_STEP if end.is_recorded else STEP

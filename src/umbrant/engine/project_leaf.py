@@ -11,7 +11,7 @@ from umbrant.catalog.protocols import Progress, Status, Unbound
 from umbrant.engine.binding import Binder, BindingScope
 from umbrant.engine.leaf import LastingLeaf, Leaf, StepGenerator
 from umbrant.engine.project_calls import CallSite, progress_of, result_of, steps_of
-from umbrant.engine.project_view import AgentOfNode, given
+from umbrant.engine.project_view import AgentOfNode, as_node_argument
 
 
 class ProjectLeaf(Leaf):
@@ -61,7 +61,7 @@ class ProjectLeaf(Leaf):
     def _entered(self) -> Any:
         """Call the hook for entering, and then the function."""
         kind, agent = self.kind, self._agent
-        args = {name: given(binder()) for name, binder in self._binders.items()}
+        args = {name: as_node_argument(binder()) for name, binder in self._binders.items()}
         if kind.hooks.entered is not None:
             kind.hooks.entered(agent, **args)
         self._args = args if kind.hooks.left is not None else None

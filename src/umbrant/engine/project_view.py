@@ -288,6 +288,6 @@ class AgentOfNode:
         return self._me.others_in(row_name, group)
 
 
-def given(value: object) -> object:
+def as_node_argument(value: object) -> object:
     """An argument as a project's own code is given it."""
     return KeyOfNode(value) if isinstance(value, LiveKey) else value

@@ -158,8 +158,8 @@ class LiveRow(Wrapper):
     """A row with its guard, gates, decorated work and upkeep. The `Child` of the composite it is
     nested in.
 
-    While it is active it goes on along a path. `pulse` counts what is entered and left in all of
-    the agent's rows.
+    While it is active it goes on along a path. `path_cache` counts what is entered and left in all
+    of the agent's rows.
     """
 
     def __init__(
@@ -167,32 +167,32 @@ class LiveRow(Wrapper):
         row_id: str,
         work: Work,
         recorder: Recorder,
-        pulse: PathCache,
+        path_cache: PathCache,
         *,
         guard: GeneratedCondition | None = None,
         watch: Watch = Watch.ON_ENTRY,
         wrapping: DecoratorParts = NO_DECORATORS,
-        chores: Sequence[UpkeepTask] = (),
+        upkeep_tasks: Sequence[UpkeepTask] = (),
         children: Sequence["LiveRow"] = (),
     ) -> None:
         self.id = row_id
         self.active = False
         self.work = work
         self._running = recorder.running(row_id)
-        self._pulse = pulse
+        self._path_cache = path_cache
         self._refused = recorder.refusing(row_id, ROW)
         self._guard = guard
         self._watches_running = watch.while_running
         self._watches_over = watch.take_over
         self.wrapping = wrapping
-        self._chores = chores
+        self._upkeep_tasks = upkeep_tasks
         self._children = children
         self._is_kept_out = guard is not None or bool(wrapping.gates)
         self._renewed = [part for child in children for part in child.wrapping.renewed]
         self.reason: Cause | None = None
         """Why it was refused when it was last asked, if it was."""
         self._was_open = False
-        self._just_asked = False
+        self._is_let_in = False
         self._paths = PathTable()
         self._beginning, self._going_on = self._begin, self._go_on
         self.visit: PathFunction = self._beginning
@@ -215,8 +215,8 @@ class LiveRow(Wrapper):
         if failed:
             self.leave(me, FAILURE, failed)
             return FAILURE
-        for chore in self._chores:
-            chore.do(me)
+        for task in self._upkeep_tasks:
+            task.do(me)
         try:
             status = self.work.tick(me)
         except Unbound as unbound:
@@ -241,19 +241,19 @@ class LiveRow(Wrapper):
             before = self._was_open
             if not self._gates_let(me) or before:
                 return None
-            self._just_asked = True
+            self._is_let_in = True
             return take(me)
 
         return GuardTakeOver(guard, self, opens, self._closes, GUARD_SAID_NO, self._refused)
 
     def opens(self, me: Me) -> bool:
         """Whether the guard and the gates let the row be entered now; a refusal is recorded."""
-        if self._just_asked:
-            self._just_asked = False
+        if self._is_let_in:
+            self._is_let_in = False
             return True
         if self._guard is not None:
-            ask = self._guard.ask
-            if not ask():
+            evaluate = self._guard.evaluate
+            if not evaluate():
                 self._refuse(GUARD_SAID_NO)
                 return False
         return self._gates_let(me)
@@ -262,11 +262,11 @@ class LiveRow(Wrapper):
         """Begin, without asking. Returns why it could not, if so; it is active all the same."""
         self.active = True
         self.visit = self._going_on
-        if self._pulse.on_paths:
-            self._pulse.invalidate()
+        if self._path_cache.holders:
+            self._path_cache.invalidate()
         self._running.entered()
-        for chore in self._chores:
-            chore.entered(me.world.now_s)
+        for task in self._upkeep_tasks:
+            task.entered(me.world.now_s)
         for part in self._renewed:
             part.renew()
         try:
@@ -282,8 +282,8 @@ class LiveRow(Wrapper):
                 child.halt(me, cause_of_row("parent_left", self.id))
         self.active = False
         self.visit = self._beginning
-        if self._pulse.on_paths:
-            self._pulse.invalidate()
+        if self._path_cache.holders:
+            self._path_cache.invalidate()
         self._running.left(status, reason)
 
     # going on
@@ -291,7 +291,7 @@ class LiveRow(Wrapper):
     def _go_on(self, me: Me) -> Status:
         """Find the path that leads on, and take it until the next beat."""
         path = self.visit = self._paths.find(self)
-        self._pulse.on_paths.append(self)
+        self._path_cache.holders.append(self)
         return path(me)
 
     def forget_path(self) -> None:
@@ -307,7 +307,7 @@ class LiveRow(Wrapper):
             if self._guard is not None and self._watches_running
             else []
         )
-        return [*watched, *(chore.timed for chore in self._chores)]
+        return [*watched, *(task.timed for task in self._upkeep_tasks)]
 
     def after(self, me: Me, status: Status) -> Status:
         self.leave(me, status, self.work.cause if status is FAILURE else None)

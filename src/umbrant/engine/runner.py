@@ -32,7 +32,7 @@ class CastContext:
         self.watch = watch
         self.catalog = catalog
         self.seed = seed
-        self.hub = EventBus()
+        self.event_bus = EventBus()
         self.shared = SharedBoards()
         self.runners: list[Runner] = []
         self._wholes: dict[str, ExpandedBehavior] = {}
@@ -45,11 +45,11 @@ class CastContext:
 
     def begin(self, now_s: float) -> None:
         """A tick begins: events that are due are given out."""
-        self.hub.begin(now_s)
+        self.event_bus.begin(now_s)
 
     def raise_event(self, event: str, to: str, due_s: float) -> None:
         """Raise an event on behalf of no agent."""
-        self.hub.raise_event(RaisedEvent(event, "", to, due_s))
+        self.event_bus.raise_event(RaisedEvent(event, "", to, due_s))
 
 
 class Runner:
@@ -74,10 +74,10 @@ class Runner:
         self.began_s = world.now_s
         # A seeded generator is what a take needs.
         self.random = Random(f"{common.seed}/{member.name}")  # noqa: S311
-        self.events = EventInbox(common.hub, member.name, member.group, lambda: world.now_s)
+        self.events = EventInbox(common.event_bus, member.name, member.group, lambda: world.now_s)
         self.board = Board(whole.keys, recorder, world, shared=common.shared, group=member.group)
         self._common = common
-        self._hub = common.hub
+        self._hub = common.event_bus
         self._body: BodyView | None = None
         self._recorder = recorder
         scope = partial(

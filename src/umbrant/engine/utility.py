@@ -29,7 +29,7 @@ class Consideration:
     high: float
     curve: Curve
     weight: float
-    tell: GaugeSink = discard
+    report: GaugeSink = discard
     """Hears of its input and what that is worth."""
 
     def worth(self) -> tuple[float | None, float]:
@@ -56,13 +56,13 @@ class LiveOption:
     considerations: Sequence[Consideration]
     combine: str
     weight: Callable[[], float]
-    tell: GaugeSink = discard
+    report: GaugeSink = discard
     """Hears of its score."""
     candidates: Candidates | None = None
 
     def scores(self, values: Mapping[str, Floats]) -> Floats:
-        """Its scores for arrays of inputs, by key and by the source of each sense, as `evaluate_on_grid`
-        takes them.
+        """Its scores for arrays of inputs, by key and by the source of each sense, as
+        `evaluate_on_grid` takes them.
         """
         worths = [
             worth_grid(each.curve, evaluate_on_grid(each.tree, values), each.low, each.high)
@@ -199,15 +199,15 @@ class LiveUtility:
         if option is self._current:
             self._own_score = 0.0
         if option.candidates is None:
-            bid: OptionBid | None = OptionBid(option, self._score(option, tell=True), stays)
+            bid: OptionBid | None = OptionBid(option, self._score(option, report=True), stays)
         else:
             bid = self._best_candidate(me, option, stays)
         if bid is None:
-            option.tell(Gauge(Measured.SCORE, 0.0, 0.0))
+            option.report(Gauge(Measured.SCORE, 0.0, 0.0))
             return None
         if option is self._current:
             self._own_score = bid.whole
-        option.tell(Gauge(Measured.SCORE, bid.score, bid.bonus, bid.candidate or ""))
+        option.report(Gauge(Measured.SCORE, bid.score, bid.bonus, bid.candidate or ""))
         return bid
 
     def _best_candidate(self, me: Me, option: LiveOption, stays: float) -> OptionBid | None:
@@ -220,23 +220,25 @@ class LiveUtility:
         for name in names:
             wanted.key.value = name
             at_it = option is self._current and name == self._candidate
-            bid = OptionBid(option, self._score(option, tell=False), stays if at_it else 0.0, name)
+            bid = OptionBid(
+                option, self._score(option, report=False), stays if at_it else 0.0, name
+            )
             if best is None or bid.whole > best.whole:
                 best = bid
         if best is not None:
             wanted.key.value = best.candidate
-            self._score(option, tell=True)
+            self._score(option, report=True)
         wanted.key.value = before
         return best
 
-    def _score(self, option: LiveOption, *, tell: bool) -> float:
+    def _score(self, option: LiveOption, *, report: bool) -> float:
         worths = []
         for each in option.considerations:
             value, is_worth = each.worth()
             worths.append(is_worth)
-            if tell:
+            if report:
                 told = 0.0 if math.isnan(is_worth) else is_worth
-                each.tell(Gauge(Measured.INPUT, told, value))
+                each.report(Gauge(Measured.INPUT, told, value))
         weights = [each.weight for each in option.considerations]
         return combined(option.combine, worths, weights) * max(0.0, option.weight())
 

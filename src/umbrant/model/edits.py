@@ -15,7 +15,12 @@ from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR, resolve_variant
 from umbrant.model.staging import Scenario
 from umbrant.model.values import ParamValue
-from umbrant.model.variants import in_order, override_of, overrides_between, without_override
+from umbrant.model.variants import (
+    in_outline_order,
+    override_of,
+    overrides_between,
+    without_override,
+)
 
 ROW = ""
 GUARD = "guard"
@@ -96,7 +101,7 @@ def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Projec
     changed = []
     for each in project.behaviors:
         if each.name == name:
-            wanted = in_order(each.with_rows(rows))
+            wanted = in_outline_order(each.with_rows(rows))
             if each.variant_of is not None:
                 original = resolve_variant(project, each.variant_of)
                 wanted = each.model_copy(update={"overrides": overrides_between(original, wanted)})

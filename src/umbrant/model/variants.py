@@ -8,7 +8,7 @@ _FIELDS = {"guard": "guard", "decorator": "decorators", "upkeep": "upkeep"}
 """Where an override holds what stands in a part of a row."""
 
 
-def in_order(behavior: Behavior) -> Behavior:
+def in_outline_order(behavior: Behavior) -> Behavior:
     """The behavior with its rows in the order in which the outline is read."""
     order = list(behavior.outline.number)
     if order == [row.id for row in behavior.rows]:

@@ -188,7 +188,8 @@ def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
             ):
                 since = run.seconds(still)
                 cause = (
-                    f" It ended because {_why(run, LeadingSpan(span.start, span.end or 0, row.id))}."
+                    " It ended because "
+                    f"{_why(run, LeadingSpan(span.start, span.end or 0, row.id))}."
                     if span.cause
                     else ""
                 )

@@ -61,8 +61,9 @@ def losing_option(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             if how == "product" and len(most) > 1 and min(most) > 0:
                 best = 1.0
             if best * weight <= threshold:
-                yield RuleMatch(f"Its score is {number_text(best * weight)} at most, and must be over "
-                            f"{number_text(threshold)}.", option.id)  # fmt: skip
+                score, needed = number_text(best * weight), number_text(threshold)
+                message = f"Its score is {score} at most, and must be over {needed}."
+                yield RuleMatch(message, option.id)
 
 
 @rule(

@@ -47,7 +47,7 @@ class CueHost:
         # A seeded generator is what a take needs.
         self.random = Random(f"{common.seed}/")  # noqa: S311
         self.board = Board(keys, recorder, world, shared=common.shared)
-        self.events = EventInbox(common.hub, "", None, lambda: world.now_s)
+        self.events = EventInbox(common.event_bus, "", None, lambda: world.now_s)
         self.board.start({})
         self.board.writer = ("", BY_CUE)
         self._common = common
@@ -141,7 +141,7 @@ class CuePlayer:
                 return False
             each.done = True
             return True
-        before, each.was_true = each.was_true, each.question.ask()
+        before, each.was_true = each.was_true, each.question.evaluate()
         return each.was_true and not before
 
     @singledispatchmethod

@@ -1,8 +1,18 @@
-"""A condition as straight-line source: no calls but those that ask senses and keys.
+"""Writes a condition or a formula as straight-line source: the only calls ask senses and keys.
 
-It is written from our own tree, in which nothing but names that are bound here and plain values can
-stand. It comes to what asking is to come to: three-valued logic, and for each atom a `Found`, told
-of when it is news. Where nobody keeps what is told, that part is left out.
+For `can_see(visitor, within=8) and mood == "calm"` the lines are, with reporting left out:
+
+    v1_ = s2_(me, c3_, within=c4_)
+    v5_ = v1_.value if v1_.__class__ is Reading else v1_
+    v6_ = v5_ if v5_ is True or v5_ is False else None
+    v7_ = v6_
+    if v7_ is not False:
+        v9_ = c10_.value
+        v12_ = None if v9_ is None else v9_ == c11_
+        v7_ = False if v12_ is False else None if v7_ is None or v12_ is None else True
+
+Logic is three-valued: None is unknown. Each atom's result is reported when it differs from the last
+one; where nobody records results, the lines for that are left out.
 """
 
 from collections.abc import Callable
@@ -31,50 +41,53 @@ Bound = dict[str, Any]
 
 
 class ConditionWriter:
-    """Writes the source of one condition. `bound` are the names that it uses."""
+    """Writes the source of one condition, once. `source` resolves its keys and senses, as a
+    `bound_condition.ValueSource`.
+    """
 
-    def __init__(self, scope: Any) -> None:
+    def __init__(self, source: Any) -> None:
         self.bound: Bound = {}
+        """What the names in the source stand for."""
         self.atoms = 0
-        self._scope = scope
+        """How many atoms have been written: the index of the next one."""
+        self._source = source
         self._lines: list[str] = []
         self._names = 0
-        self._lasting: dict[str, str] = {}
-        """What lasts from one time to the next, and where it stands. In the beginning each is
-        `never`.
+        self._slots: dict[str, str] = {}
+        """Where a value is kept from one evaluation to the next, as an expression in the source, by
+        what it is. Each begins as `never`.
         """
-        self._tells = False
+        self._reports = False
 
     def condition(
-        self, tree: ConditionTree, tell: Callable[[int, Any], None]
+        self, tree: ConditionTree, report: Callable[[int, Any], None]
     ) -> GeneratedExpression:
-        """Gives whether a condition is so, unknown counting as no.
+        """An expression for whether a condition is true; unknown counts as no.
 
-        `tell` is given an atom's place and what it found, None where it was not asked, whenever
-        that is news.
+        `report` is as in `bound_condition.BoundCondition`.
         """
-        self._tells = tell is not discard
+        self._reports = report is not discard
         truth = self._truth(tree, 0)
-        self.bound["tell{n}"] = tell
-        return self._written(f"{truth} is True")
+        self.bound["report{n}"] = report
+        return self._expression(f"{truth} is True")
 
     def truth(self, tree: ConditionTree) -> GeneratedExpression:
-        """Gives what a condition comes to that nobody is told of, None where that is unknown."""
-        return self._written(self._truth(tree, 0))
+        """An expression for a condition's truth, None where it is unknown. Nothing is reported."""
+        return self._expression(self._truth(tree, 0))
 
     def value(self, tree: ConditionTree) -> GeneratedExpression:
-        """Gives the value of a formula."""
-        return self._written(self._value(tree, "missing", 0))
+        """An expression for the value of a formula, None where it is unknown."""
+        return self._expression(self._value(tree, "missing", 0))
 
-    def _written(self, gives: str) -> GeneratedExpression:
-        self.bound["lasting{n}"] = [NEVER] * len(self._lasting)
-        return GeneratedExpression("\n".join(self._lines), gives, self.bound)
+    def _expression(self, result: str) -> GeneratedExpression:
+        self.bound["kept{n}"] = [NEVER] * len(self._slots)
+        return GeneratedExpression("\n".join(self._lines), result, self.bound)
 
     def _put(self, depth: int, line: str) -> None:
         self._lines.append("    " * depth + line)
 
     def _name(self, value: Any = None, prefix: str = "v") -> str:
-        """A name of its own; with a value it is bound to that."""
+        """A new name; bound to the value, if one is given."""
         self._names += 1
         name = f"{prefix}{self._names}{{n}}"
         if value is not None:
@@ -100,8 +113,8 @@ class ConditionWriter:
         return self._bare_value(tree, depth)
 
     def _decided_by(self, parts: tuple[ConditionTree, ...], decisive: bool, depth: int) -> str:
-        """`and` and `or`: the first part that gives `decisive` ends it; an unknown part makes the
-        rest unknown.
+        """`and` and `or`: the first part with the truth `decisive` ends it; else one unknown part
+        makes the whole unknown.
         """
         name = self._name()
         first = self._truth(parts[0], depth)
@@ -112,7 +125,7 @@ class ConditionWriter:
             truth = self._truth(part, depth + 1)
             known = f"None if {name} is None or {truth} is None else {not decisive}"
             self._put(depth + 1, f"{name} = {decisive} if {truth} is {decisive} else {known}")
-            self._passed_over(range(before, self.atoms), depth)
+            self._not_evaluated(range(before, self.atoms), depth)
         return name
 
     def _comparison(self, tree: Comparison, depth: int) -> str:
@@ -128,20 +141,20 @@ class ConditionWriter:
             depth,
             f"{name} = None if {unknown} else {compared}" if unknown else f"{name} = {compared}",
         )
-        self._found(f"({name}, {left}, {right}, {missing})", depth)
+        self._report(f"({name}, {left}, {right}, {missing})", depth)
         return name
 
     def _bare_sense(self, tree: SenseCall, depth: int) -> str:
-        sensed = self._scope.sense(tree)
+        sensed = self._source.sense(tree)
         if sensed.in_line:
             return self._in_line(sensed, depth)
-        got, value, name = self._asked(sensed, depth), self._name(), self._name()
+        got, value, name = self._call_sense(sensed, depth), self._name(), self._name()
         reads = (
             f"{got}.value"
             if sensed.always_reading
             else f"{got}.value if {got}.__class__ is Reading else {got}"
         )
-        if not self._tells:
+        if not self._reports:
             self._put(depth, f"{value} = {reads}")
             self._put(depth, f"{name} = {value} if {value} is True or {value} is False else None")
             return name
@@ -151,21 +164,21 @@ class ConditionWriter:
         self._put(depth + 1, f"{value} = {reads}")
         self._put(depth + 1, f"{truth} = {value} if {value} is True or {value} is False else None")
         more = f"{got}.measure, None, {got}.cause"
-        self._found(
+        self._report(
             f"({truth}, {more}) if {got}.__class__ is Reading else ({truth}, None, None, None)",
             depth + 1,
         )
         return truth
 
     def _in_line(self, sensed: BoundSense, depth: int) -> str:
-        """Whether what is written out is so; when that is news, there is nothing more to tell."""
+        """A sense that is an expression of its own. It has no number or cause to report."""
         name = self._name()
-        self._put(depth, f"{name} = {self._written_out(sensed)}")
-        if self._tells:
-            told = self._keep("told")
-            self._put(depth, f"if {name} is not {told}:")
-            self._put(depth + 1, f"{told} = {name}")
-            self._put(depth + 1, f"tell{{n}}({self.atoms}, Found({name}))")
+        self._put(depth, f"{name} = {self._in_line_source(sensed)}")
+        if self._reports:
+            reported = self._keep("reported")
+            self._put(depth, f"if {name} is not {reported}:")
+            self._put(depth + 1, f"{reported} = {name}")
+            self._put(depth + 1, f"report{{n}}({self.atoms}, AtomResult({name}))")
         self.atoms += 1
         return name
 
@@ -173,116 +186,113 @@ class ConditionWriter:
         missing, name = self._missing(depth), self._name()
         got = self._value(tree, missing, depth)
         self._put(depth, f"{name} = {got} if {got} is True or {got} is False else None")
-        self._found(f"({name}, {got}, None, {missing})", depth)
+        self._report(f"({name}, {got}, None, {missing})", depth)
         return name
 
-    def _asked(self, sensed: BoundSense, depth: int) -> str:
-        """Ask a sense: a Reading, or a bare value where that is all there is to tell."""
+    def _call_sense(self, sensed: BoundSense, depth: int) -> str:
+        """Call a sense: its name then holds a Reading or a bare value."""
         got = self._name()
         self._put(depth, f"{got} = {self._call(sensed.function, 's')}")
         return got
 
-    def _written_out(self, sensed: BoundSense) -> str:
+    def _in_line_source(self, sensed: BoundSense) -> str:
         return sensed.in_line.format(
-            **{name: self._given(value) for name, value in sensed.given.items()}
+            **{name: self._bind(value) for name, value in sensed.arguments.items()}
         )
 
     def _call(self, function: Callable[[], Any], prefix: str) -> str:
-        """A call of a function. What a `partial` stands for is called itself, which costs less."""
+        """The source of a call of a function."""
+        # A `partial` is unpacked: calling the function itself with bound names takes half the time.
         if not isinstance(function, partial):
             return f"{self._name(function, prefix)}()"
-        placed = [self._given(value) for value in function.args]
-        named = [f"{name}={self._given(value)}" for name, value in function.keywords.items()]
+        placed = [self._bind(value) for value in function.args]
+        named = [f"{name}={self._bind(value)}" for name, value in function.keywords.items()]
         return f"{self._name(function.func, prefix)}({', '.join([*placed, *named])})"
 
-    def _given(self, value: Any) -> str:
+    def _bind(self, value: Any) -> str:
         name = self._name(prefix="c")
         self.bound[name] = value
         return name
 
-    # what is told
+    # what is reported
 
     def _missing(self, depth: int) -> str:
-        """A name for what stands in the way of a value."""
+        """A name for the cause by which a value is unknown."""
         name = self._name(prefix="m")
-        if self._tells:
+        if self._reports:
             self._put(depth, f"{name} = None")
         return name
 
-    def _stands_in_the_way(self, missing: str, when: str, cause: str, depth: int) -> None:
-        if self._tells:
+    def _note_cause(self, missing: str, when: str, cause: str, depth: int) -> None:
+        if self._reports:
             self._put(depth, f"if {when}: {missing} = {cause}")
 
-    def _found(self, found: str, depth: int) -> None:
-        """An atom found something: its truth, the sides of the comparison, and what stood in the
-        way.
-        """
-        if self._tells:
-            told = self._keep("told")
-            self._put(depth, f"found = {found}")
-            self._put(depth, f"if found != {told}:")
-            self._put(depth + 1, f"{told} = found")
-            self._put(depth + 1, f"tell{{n}}({self.atoms}, Found(*found))")
+    def _report(self, result: str, depth: int) -> None:
+        """Report an atom's result, given as the source of a tuple of AtomResult's fields."""
+        if self._reports:
+            reported = self._keep("reported")
+            self._put(depth, f"result = {result}")
+            self._put(depth, f"if result != {reported}:")
+            self._put(depth + 1, f"{reported} = result")
+            self._put(depth + 1, f"report{{n}}({self.atoms}, AtomResult(*result))")
         self.atoms += 1
 
-    def _passed_over(self, atoms: range, depth: int) -> None:
-        """These atoms have not been asked."""
-        if not self._tells:
+    def _not_evaluated(self, atoms: range, depth: int) -> None:
+        """Report that these atoms were not evaluated, because an earlier one decided."""
+        if not self._reports:
             return
         self._put(depth, "else:")
         for atom in atoms:
-            told = self._lasting[f"told{atom}"]
-            self._put(depth + 1, f"if {told} is not None:")
-            self._put(depth + 2, f"{told} = None")
-            self._put(depth + 2, f"tell{{n}}({atom}, None)")
-            if f"last{atom}" in self._lasting:
-                self._put(depth + 2, f"{self._lasting[f'last{atom}']} = never")
+            reported = self._slots[f"reported{atom}"]
+            self._put(depth + 1, f"if {reported} is not None:")
+            self._put(depth + 2, f"{reported} = None")
+            self._put(depth + 2, f"report{{n}}({atom}, None)")
+            if f"last{atom}" in self._slots:
+                self._put(depth + 2, f"{self._slots[f'last{atom}']} = never")
 
     def _keep(self, name: str) -> str:
-        """A place for what lasts of the present atom."""
-        place = f"lasting{{n}}[{len(self._lasting)}]"
-        self._lasting[f"{name}{self.atoms}"] = place
-        return place
+        """A slot for something of the present atom that is kept until the next evaluation."""
+        slot = f"kept{{n}}[{len(self._slots)}]"
+        self._slots[f"{name}{self.atoms}"] = slot
+        return slot
 
     # values: a name that may hold None begins with v, a value that is always there with c
 
     def _value(self, tree: ConditionTree, missing: str, depth: int) -> str:
         match tree:
             case NumberTerm(value=value) | TextTerm(value=value) | YesNoTerm(value=value):
-                return self._given(value)
+                return self._bind(value)
             case KeyTerm(key=key):
                 name, unset = self._name(), self._name(cause("not_set", key=key), "u")
-                self._put(depth, f"{name} = {self._given(self._scope.key(key))}.value")
-                self._stands_in_the_way(missing, f"{name} is None", unset, depth)
+                self._put(depth, f"{name} = {self._bind(self._source.key(key))}.value")
+                self._note_cause(missing, f"{name} is None", unset, depth)
                 return name
             case SenseCall():
                 return self._sense(tree, missing, depth)
             case Arithmetic(sign=sign, left=left, right=right):
                 one, other = self._value(left, missing, depth), self._value(right, missing, depth)
                 name = self._name()
-                self._put(depth, f"{name} = reckoned({sign!r}, {one}, {other})")
+                self._put(depth, f"{name} = calculate({sign!r}, {one}, {other})")
                 return name
         return self._inner_truth(tree, depth)
 
     def _sense(self, tree: SenseCall, missing: str, depth: int) -> str:
         """The value that a sense gives."""
-        sensed = self._scope.sense(tree)
+        sensed = self._source.sense(tree)
         name = self._name()
         if sensed.in_line:
-            self._put(depth, f"{name} = {self._written_out(sensed)}")
+            self._put(depth, f"{name} = {self._in_line_source(sensed)}")
             return name
-        got = self._asked(sensed, depth)
+        got = self._call_sense(sensed, depth)
         self._put(depth, f"{name} = {got}")
         self._put(depth, f"if {got}.__class__ is Reading:")
         self._put(depth + 1, f"{name} = {got}.value")
-        self._stands_in_the_way(missing, f"{got}.cause is not None", f"{got}.cause", depth + 1)
+        self._note_cause(missing, f"{got}.cause is not None", f"{got}.cause", depth + 1)
         return name
 
     def _inner_truth(self, tree: ConditionTree, depth: int) -> str:
-        """The truth of a condition that stands where a value does: what its atoms find is not
-        kept.
-        """
-        inner = ConditionWriter(self._scope)
-        ask, name = self._name(inner.truth(tree).made(), "i"), self._name()
-        self._put(depth, f"{name} = {ask}()")
+        """The truth of a condition that stands where a value does. Its atoms are not reported."""
+        inner = ConditionWriter(self._source)
+        function, name = self._name(inner.truth(tree).compiled(), "i"), self._name()
+        self._put(depth, f"{name} = {function}()")
         return name

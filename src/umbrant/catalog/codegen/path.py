@@ -28,7 +28,7 @@ the names.
 from collections.abc import Callable, Sequence
 from functools import lru_cache
 from textwrap import indent
-from typing import Any, NamedTuple, Protocol
+from typing import NamedTuple, Protocol
 
 from umbrant.catalog.codegen.functions import compile_maker
 from umbrant.catalog.language.atom_results import HELPERS

@@ -12,4 +12,4 @@ def check(me: Me, when: Condition) -> bool:
 
     when: what to ask, in the condition language
     """
-    return when.ask()
+    return when.evaluate()

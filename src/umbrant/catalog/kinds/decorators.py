@@ -89,13 +89,13 @@ class Cooldown(DecoratorBase):
     def __init__(
         self,
         inner: Work,
-        tell: GaugeSink,
+        report: GaugeSink,
         duration: Live[SpreadSeconds] = Fixed(4.0),
         ending: RetryEnding = "any end",
         first: First = "ready",
     ) -> None:
         super().__init__(inner)
-        self.tell = tell
+        self.report = report
         self.duration = duration
         self.ending = ending
         self.cools_first = first == "cooling"
@@ -123,7 +123,7 @@ class Cooldown(DecoratorBase):
     def _cool(self, from_s: float) -> None:
         duration_s = self.duration()
         self.since_s, self.until_s = from_s, from_s + duration_s
-        self.tell(Gauge(Measured.UNTIL, self.until_s, duration_s))
+        self.report(Gauge(Measured.UNTIL, self.until_s, duration_s))
 
 
 @decorator("time limit {limit}", failure="as the row, or when the time is up")
@@ -136,10 +136,10 @@ class TimeLimit(DecoratorBase):
     """
 
     def __init__(
-        self, inner: Work, tell: GaugeSink, limit: Live[SpreadSeconds] = Fixed(5.0)
+        self, inner: Work, report: GaugeSink, limit: Live[SpreadSeconds] = Fixed(5.0)
     ) -> None:
         super().__init__(inner)
-        self.tell = tell
+        self.report = report
         self.limit = limit
         self.limit_s = self.due_s = 0.0
         self._is_up = TimedCheck(self, self._overrun)
@@ -149,7 +149,7 @@ class TimeLimit(DecoratorBase):
         self.limit_s = self.limit()
         until_s = me.world.now_s + self.limit_s
         self.due_s = until_s - SLACK_S
-        self.tell(Gauge(Measured.UNTIL, until_s, self.limit_s))
+        self.report(Gauge(Measured.UNTIL, until_s, self.limit_s))
 
     def tick(self, me: Me) -> Status:
         return self._is_up.check(me) or super().tick(me)
@@ -217,15 +217,15 @@ class _Again(DecoratorBase):
     begins_anew = True
     again_after: Status
 
-    def __init__(self, inner: Work, tell: GaugeSink, times: Live[Times]) -> None:
+    def __init__(self, inner: Work, report: GaugeSink, times: Live[Times]) -> None:
         super().__init__(inner)
-        self.tell = tell
+        self.report = report
         self.times = times
         self.most = self.done = 0
 
     def start(self, me: Me) -> None:
         self.most, self.done = max(1, round(self.times())), 0
-        self.tell(Gauge(Measured.COUNT, 0.0, float(self.most)))
+        self.report(Gauge(Measured.COUNT, 0.0, float(self.most)))
         super().start(me)
 
     def after(self, me: Me, status: Status) -> Status:
@@ -233,7 +233,7 @@ class _Again(DecoratorBase):
         if status is not self.again_after:
             return status
         self.done += 1
-        self.tell(Gauge(Measured.COUNT, float(self.done), float(self.most)))
+        self.report(Gauge(Measured.COUNT, float(self.done), float(self.most)))
         if self.done >= self.most:
             return status
         self.inner.start(me)
@@ -253,8 +253,8 @@ class Repeat(_Again):
 
     again_after = SUCCESS
 
-    def __init__(self, inner: Work, tell: GaugeSink, times: Live[Times] = Fixed(2.0)) -> None:
-        super().__init__(inner, tell, times)
+    def __init__(self, inner: Work, report: GaugeSink, times: Live[Times] = Fixed(2.0)) -> None:
+        super().__init__(inner, report, times)
 
 
 @decorator(
@@ -270,8 +270,8 @@ class Retry(_Again):
 
     again_after = FAILURE
 
-    def __init__(self, inner: Work, tell: GaugeSink, times: Live[Times] = Fixed(2.0)) -> None:
-        super().__init__(inner, tell, times)
+    def __init__(self, inner: Work, report: GaugeSink, times: Live[Times] = Fixed(2.0)) -> None:
+        super().__init__(inner, report, times)
 
 
 @decorator("repeat until {result}", success="when the row has ended that way", failure="never")
@@ -285,9 +285,9 @@ class RepeatUntil(DecoratorBase):
 
     begins_anew = True
 
-    def __init__(self, inner: Work, tell: GaugeSink, result: Result = "success") -> None:
+    def __init__(self, inner: Work, report: GaugeSink, result: Result = "success") -> None:
         super().__init__(inner)
-        self.tell = tell
+        self.report = report
         self.last = SUCCESS if result == "success" else FAILURE
         self.done = 0
 
@@ -298,7 +298,7 @@ class RepeatUntil(DecoratorBase):
     def after(self, me: Me, status: Status) -> Status:
         super().after(me, status)
         self.done += 1
-        self.tell(Gauge(Measured.COUNT, float(self.done)))
+        self.report(Gauge(Measured.COUNT, float(self.done)))
         if status is self.last:
             return SUCCESS
         self.inner.start(me)
@@ -315,10 +315,10 @@ class Delay(DecoratorBase):
     """
 
     def __init__(
-        self, inner: Work, tell: GaugeSink, delay: Live[SpreadSeconds] = Fixed(1.0)
+        self, inner: Work, report: GaugeSink, delay: Live[SpreadSeconds] = Fixed(1.0)
     ) -> None:
         super().__init__(inner)
-        self.tell = tell
+        self.report = report
         self.delay = delay
         self.from_s = 0.0
         self.began = False
@@ -328,7 +328,7 @@ class Delay(DecoratorBase):
         self.began = False
         delay_s = self.delay()
         self.from_s = me.world.now_s + delay_s
-        self.tell(Gauge(Measured.UNTIL, self.from_s, delay_s))
+        self.report(Gauge(Measured.UNTIL, self.from_s, delay_s))
 
     def tick(self, me: Me) -> Status:
         if not self.began:
@@ -355,15 +355,15 @@ class Chance(DecoratorBase):
     share: how often: 0 is never, 1 is always
     """
 
-    def __init__(self, inner: Work, tell: GaugeSink, share: Live[Share] = Fixed(0.5)) -> None:
+    def __init__(self, inner: Work, report: GaugeSink, share: Live[Share] = Fixed(0.5)) -> None:
         super().__init__(inner)
-        self.tell = tell
+        self.report = report
         self.share = share
 
     def refusal(self, me: Me) -> Cause | None:
         """Why the row may not be entered now."""
         roll, share = to_grid(me.random.random()), self.share()
-        self.tell(Gauge(Measured.ROLL, roll, share))
+        self.report(Gauge(Measured.ROLL, roll, share))
         return None if roll < share else cause("chance", roll=roll, share=share)
 
 
@@ -380,12 +380,12 @@ class AtMost(DecoratorBase):
     def __init__(
         self,
         inner: Work,
-        tell: GaugeSink,
+        report: GaugeSink,
         times: Live[Times] = Fixed(1.0),
         counted: Counted = "in all",
     ) -> None:
         super().__init__(inner)
-        self.tell = tell
+        self.report = report
         self.times = times
         self.renews = counted == "per entry"
         self.done = 0
@@ -402,7 +402,7 @@ class AtMost(DecoratorBase):
 
     def start(self, me: Me) -> None:
         self.done += 1
-        self.tell(Gauge(Measured.COUNT, float(self.done), float(round(self.times()))))
+        self.report(Gauge(Measured.COUNT, float(self.done), float(round(self.times()))))
         super().start(me)
 
 
@@ -416,9 +416,11 @@ class Hold(DecoratorBase):
     duration: how long the result is kept
     """
 
-    def __init__(self, inner: Work, tell: GaugeSink, duration: Live[Seconds] = Fixed(1.0)) -> None:
+    def __init__(
+        self, inner: Work, report: GaugeSink, duration: Live[Seconds] = Fixed(1.0)
+    ) -> None:
         super().__init__(inner)
-        self.tell = tell
+        self.report = report
         self.duration = duration
         self.until_s = 0.0
         self.kept: tuple[Status, Cause | None] | None = None
@@ -442,7 +444,7 @@ class Hold(DecoratorBase):
         duration_s = self.duration()
         self.until_s = me.world.now_s + duration_s
         self.kept = status, self.inner.cause
-        self.tell(Gauge(Measured.UNTIL, self.until_s, duration_s))
+        self.report(Gauge(Measured.UNTIL, self.until_s, duration_s))
         return super().after(me, status)
 
     def stop(self, me: Me) -> None:

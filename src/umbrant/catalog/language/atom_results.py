@@ -1,4 +1,4 @@
-"""What asking an atom of a condition gives, and what conditions reckon with."""
+"""What evaluating an atom of a condition gives, and the operators of the condition language."""
 
 import operator
 from collections.abc import Callable
@@ -26,22 +26,22 @@ ARITHMETIC_OPERATORS: dict[str, Callable[[float, float], float]] = {
 
 
 class AtomResult(NamedTuple):
-    """What asking one atom gave. `truth` None is unknown; `left` and `right` are a comparison's
-    sides.
+    """The result of evaluating one atom of a condition: a comparison, a sense, or a bare key.
 
-    For a bare sense `left` is the number behind it (`can_see`'s distance); `cause` is what stood in
-    the way.
+    `left` and `right` are the sides of a comparison. For a bare sense `left` is the number behind
+    its yes or no, such as the distance of `can_see`, and `cause` is what stood in the way.
     """
 
     truth: bool | None
+    """None where it is unknown, because something in it has no value."""
     left: Value | None = None
     right: Value | None = None
     cause: Cause | None = None
 
 
 def calculate(sign: str, one: Any, other: Any) -> float | None:
-    """A sum, difference, product or quotient, on the grid; None where a side is unknown or the
-    result is no number.
+    """The result of an arithmetic operator, on the grid; None where a side is unknown or the result
+    is not a finite number.
     """
     if one is None or other is None:
         return None
@@ -52,7 +52,7 @@ def calculate(sign: str, one: Any, other: Any) -> float | None:
 
 
 NEVER = object()
-"""What has been told before anything has."""
+"""Marks an atom whose result has not been reported yet. Equal to no result, None included."""
 
-HELPERS = {"Found": AtomResult, "Reading": Reading, "reckoned": calculate, "never": NEVER}
-"""What a written condition uses besides what it is bound to."""
+HELPERS = {"AtomResult": AtomResult, "Reading": Reading, "calculate": calculate, "never": NEVER}
+"""The globals of every generated function."""

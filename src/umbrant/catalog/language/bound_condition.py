@@ -1,4 +1,4 @@
-"""Asking a condition on behalf of one agent, keeping what each comparison found."""
+"""Conditions and formulas bound to one agent, ready to be evaluated at every tick."""
 
 from collections.abc import Callable
 from typing import Protocol
@@ -11,37 +11,37 @@ from umbrant.model.values import Value
 
 
 class KeyValue(Protocol):
-    """A key that holds a value."""
+    """A key of the agent's blackboard, as far as a condition reads it."""
 
     @property
     def value(self) -> Value | None: ...
 
 
 class ValueSource(Protocol):
-    """Where keys and senses get their values from."""
+    """Where the keys and senses of a condition get their values from, for one agent."""
 
     def key(self, name: str) -> KeyValue: ...
-    def sense(self, ask: SenseCall) -> BoundSense: ...
+    def sense(self, call: SenseCall) -> BoundSense: ...
 
 
 class BoundCondition:
-    """A condition bound to one agent.
+    """A condition bound to one agent: the engine's GeneratedCondition.
 
-    `tell` is given an atom's place and what it found whenever that is another than when it was last
-    asked.
+    `report` is called with an atom's index and its result whenever that is another result than the
+    last one; with None when the atom was not evaluated, because an earlier one decided.
     """
 
     def __init__(
         self,
         tree: ConditionTree,
-        scope: ValueSource,
-        tell: Callable[[int, AtomResult | None], None],
+        source: ValueSource,
+        report: Callable[[int, AtomResult | None], None],
     ) -> None:
-        self.written = ConditionWriter(scope).condition(tree, tell)
-        self.ask: Callable[[], bool] = self.written.made()
-        """Ask it now; unknown counts as no."""
+        self.expression = ConditionWriter(source).condition(tree, report)
+        self.evaluate: Callable[[], bool] = self.expression.compiled()
+        """Evaluate it now. Unknown counts as no."""
 
 
-def bind_formula(tree: ConditionTree, scope: ValueSource) -> Callable[[], Value | None]:
-    """What works out a formula; it gives None where something in it is unknown."""
-    return ConditionWriter(scope).value(tree).made()
+def bind_formula(tree: ConditionTree, source: ValueSource) -> Callable[[], Value | None]:
+    """A function that works a formula out for one agent; None where something in it is unknown."""
+    return ConditionWriter(source).value(tree).compiled()

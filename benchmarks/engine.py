@@ -100,9 +100,9 @@ def _visited_s(rows: int) -> float:
 
 def _branch(row_id: str, under: str, leaves: int) -> list[Row]:
     """A parallel of so many rows that wait for ever."""
-    whole = Row(id=row_id, under=under, kind="parallel")
+    expanded = Row(id=row_id, under=under, kind="parallel")
     return [
-        whole,
+        expanded,
         *(
             Row(id=f"{row_id}{n}", under=row_id, kind="wait", args={"duration": 1e6})
             for n in range(leaves)
@@ -130,11 +130,11 @@ def _crowd(project: Project, place: Path) -> Iterator[Figure]:
     crowd = dusk.model_copy(
         update={"name": "crowd", "cast": tuple(members), "seconds": CROWD_S, "cues": ()}
     )
-    whole = project.model_copy(update={"scenarios": (*project.scenarios, crowd)})
+    expanded = project.model_copy(update={"scenarios": (*project.scenarios, crowd)})
     agents, path = sum(CROWD.values()), place / "crowd.take"
-    with TakeWriter(path, header_of(whole, crowd)) as writer:
+    with TakeWriter(path, header_of(expanded, crowd)) as writer:
         start = time.perf_counter()
-        play = Play(whole, crowd, writer, BUILTIN)
+        play = Play(expanded, crowd, writer, BUILTIN)
         set_up = time.perf_counter() - start
         took = timed(lambda: [play.tick(tick) for tick in range(crowd.tick_count)])
     told = (

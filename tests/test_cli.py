@@ -210,7 +210,7 @@ def test_a_signal_stops_a_roll_whose_take_is_closed_and_said_to_be_cut_short(
     assert err.startswith(f"The roll was stopped by {number.name} at tick ")
     assert str(path) in err
     take = read_take(path)
-    assert not take.whole
+    assert not take.is_complete
     assert f"stopped by {number.name} at tick {take.ticks} of " in take.ended
 
 

@@ -147,10 +147,10 @@ def _judged(node: HostileNode, reply: Reply, path: Path) -> str:
         said = reply.error.startswith(node.says) and take.ended == reply.error and names_it
         return (
             ""
-            if said and not take.whole
+            if said and not take.is_complete
             else f"it said {reply.error!r}, and the take {take.ended!r}"
         )
-    if reply.error or not take.whole:
+    if reply.error or not take.is_complete:
         return f"the take was cut short: {reply.error}"
     if node.is_harmless:
         return ""

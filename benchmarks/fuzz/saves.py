@@ -12,7 +12,7 @@ from benchmarks.fuzz.documents import EXAMPLES
 from benchmarks.fuzz.tally import Tally
 from umbrant.model.behaviors import Blackboard
 from umbrant.model.documents import Project
-from umbrant.model.files import write_whole
+from umbrant.model.files import write_atomically
 from umbrant.model.folder import document_texts, parse_project, read_project, save_project
 
 LONGEST_S = 0.06
@@ -46,7 +46,7 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
     place, kept = folder / "project", folder / "recovery.json"
     save_project(one, place)
     texts = [repr(sorted(document_texts(each).items())) for each in (one, other)]
-    write_whole(kept, texts[0])
+    write_atomically(kept, texts[0])
 
     def attempt(rng: random.Random) -> str:
         pid = os.fork()
@@ -71,7 +71,7 @@ def _save_for_ever(one: Project, other: Project, place: Path, kept: Path, texts:
     try:
         while True:
             for project, text in ((other, texts[1]), (one, texts[0])):
-                write_whole(kept, text)
+                write_atomically(kept, text)
                 save_project(project, place)
     finally:
         os._exit(1)

@@ -187,7 +187,7 @@ def roll_(
                 "take": str(take.path),
                 "ticks": take.ticks,
                 "ended": take.ended,
-                "agents": _minds(take),
+                "agents": _changes_text(take),
             }
         )
     else:
@@ -198,7 +198,7 @@ def roll_(
 @app.command()
 def show(take: TakeArg, agent: AgentOption, at: AtOption, as_json: JsonOption = False) -> None:
     """Print each row's status and value at a tick."""
-    explainer, tick = _asked(take, agent, at)
+    explainer, tick = _explainer_at(take, agent, at)
     rows = [
         {
             "row": row_id,
@@ -241,7 +241,7 @@ def why(
     as_json: JsonOption = False,
 ) -> None:
     """Say why an agent did what it did at a tick, or why it did not run a row."""
-    explainer, tick = _asked(take, agent, at)
+    explainer, tick = _explainer_at(take, agent, at)
     answer = (
         explainer.why_not(tick, _row_called(explainer, instead)) if instead else explainer.why(tick)
     )
@@ -257,10 +257,12 @@ def why(
 @app.command("review")
 def review_(project: ProjectArg, as_json: JsonOption = False) -> None:
     """Say what looks like a mistake in a project. Exits with 1 when there are errors."""
-    whole = read_project(project)
-    own = project_catalog(whole)
-    problems = [*validate(whole, own.catalog), *own.problems]
-    found = [] if any(not problem.row_id for problem in problems) else review(whole, own.catalog)
+    is_complete = read_project(project)
+    own = project_catalog(is_complete)
+    problems = [*validate(is_complete, own.catalog), *own.problems]
+    found = (
+        [] if any(not problem.row_id for problem in problems) else review(is_complete, own.catalog)
+    )
     errors = bool(problems) or any(each.sort.weight is Severity.ERROR for each in found)
     if as_json:
         _print_json(
@@ -314,7 +316,7 @@ def schema() -> None:
 
 def _tell_if_cut(take: Take) -> None:
     """Nobody is to take what was recorded for all that would have happened. Raises CutShort."""
-    if not take.whole:
+    if not take.is_complete:
         raise CutShort(take)
 
 
@@ -396,7 +398,7 @@ def _default_path(folder: Path, scenario: str, project: Project, seed: int | Non
     )
 
 
-def _asked(path: Path, agent: str, at: float) -> tuple[Explainer, int]:
+def _explainer_at(path: Path, agent: str, at: float) -> tuple[Explainer, int]:
     take = read_take(path)
     if agent not in take.agents:
         raise Mistake(
@@ -457,14 +459,14 @@ def _summary(take: Take, name: str) -> str:
     explainer, spent = Explainer(take, name), Counter[str]()
     for lead in leading_spans(take, name):
         spent[explainer.names.titles[lead.row_id]] += lead.end + 1 - lead.start
-    told = ", ".join(
+    summary = ", ".join(
         f"{title} {take.header.seconds(ticks):.1f} s" for title, ticks in spent.most_common(5)
     )
     changes = max(0, len(decision_changes(take, name)) - 1)
-    return f"{explainer.title}: {told}; {changes} changes of mind"
+    return f"{explainer.title}: {summary}; {changes} changes of mind"
 
 
-def _minds(take: Take) -> dict[str, list[dict[str, object]]]:
+def _changes_text(take: Take) -> dict[str, list[dict[str, object]]]:
     found: dict[str, list[dict[str, object]]] = {}
     for name in take.agents:
         explainer = Explainer(take, name)

@@ -170,12 +170,12 @@ class Agents:
             TakeWriter(Path(record), _header(project, members, world, seed)) if record else None
         )
         self._common = CastContext(project, running_catalog(project, trusted=trust), seed)
-        self.minds = {
+        self.runners = {
             each.name: Runner(self._common, each, world, self._recorder(each.name))
             for each in members
         }
         self._poses = (
-            {name: self._writer.posing(name) for name in self.minds}
+            {name: self._writer.posing(name) for name in self.runners}
             if self._writer is not None
             else {}
         )
@@ -191,11 +191,11 @@ class Agents:
                     (body.place[0], body.place[1]) if body else None,
                     body.heading_deg if body else 0.0,
                 )
-        for name, mind in self.minds.items():
+        for name, runner in self.runners.items():
             if self.world.body(name) is None:
-                mind.stop(cause("off_stage"))
+                runner.stop(cause("off_stage"))
             else:
-                mind.tick()
+                runner.tick()
         if self._writer is not None:
             self._writer.tick_done()
 
@@ -205,11 +205,11 @@ class Agents:
 
     def get(self, name: str, key: str) -> Value | None:
         """An agent's key."""
-        return self.minds[name].board.get(key)
+        return self.runners[name].board.get(key)
 
     def set(self, name: str, key: str, value: Value | None) -> None:
         """Write an agent's key. Raises KeyError if its behavior has no such key."""
-        board = self.minds[name].board
+        board = self.runners[name].board
         board.writer = ("", GAME)
         board.set(key, value)
 
@@ -271,11 +271,11 @@ def _header(project: Project, members: Sequence[Member], world: World, seed: int
     )
     others = tuple(each for each in project.scenarios if each.name != GAME)
     stages = project.stages or (stage,)
-    whole = project.model_copy(update={"scenarios": (*others, scenario), "stages": stages})
+    played = project.model_copy(update={"scenarios": (*others, scenario), "stages": stages})
     return Header(
         scenario=GAME,
         seed=seed,
         ticks=86_400 * rate,
         ticks_per_s=rate,
-        documents=document_texts(whole),
+        documents=document_texts(played),
     )

@@ -31,7 +31,7 @@ class Answers(Dialogs):
     """Answers in place of the author, and remembers what was told."""
 
     def __init__(self) -> None:
-        self.told: list[str] = []
+        self.messages: list[str] = []
         self.folder: Path | None = None
         self.file: Path | None = None
         self.texts: list[str] = []
@@ -61,41 +61,41 @@ class Answers(Dialogs):
     def note(self, title: str, label: str, first: str = "") -> str | None:
         return self.texts.pop(0) if self.texts else None
 
-    def whole_number(self, title: str, label: str, first: int) -> int | None:
+    def integer(self, title: str, label: str, first: int) -> int | None:
         return self.number
 
     def choice(self, title: str, label: str, options: list[str]) -> str | None:
         return self.picked if self.picked in options else options[0]
 
     def unsaved(self, what: str) -> str:
-        self.told.append(f"{what} has unsaved changes.")
+        self.messages.append(f"{what} has unsaved changes.")
         return self.on_unsaved
 
     def trust(self, files: str) -> bool:
-        self.told.append(files)
+        self.messages.append(files)
         return self.trusting
 
     def remove(self, what: str, users: list[str]) -> bool:
-        self.told.append(f"{what} is used by {', '.join(users)}")
+        self.messages.append(f"{what} is used by {', '.join(users)}")
         return self.removing
 
     def breaks(self, what: str, broken: list[str]) -> bool:
-        self.told.append(f"{what} breaks {'; '.join(broken)}")
+        self.messages.append(f"{what} breaks {'; '.join(broken)}")
         return self.removing
 
     def overwrite(self, files: list[str]) -> bool:
-        self.told.append(f"changed meanwhile: {', '.join(files)}")
+        self.messages.append(f"changed meanwhile: {', '.join(files)}")
         return self.overwriting
 
     def recover(self, what: str) -> bool:
-        self.told.append(what)
+        self.messages.append(what)
         return self.take_up
 
     def problems(self, title: str, problems: list[Problem]) -> None:
-        self.told.extend([title, *(str(problem) for problem in problems)])
+        self.messages.extend([title, *(str(problem) for problem in problems)])
 
     def message(self, title: str, text: str) -> None:
-        self.told.append(text)
+        self.messages.append(text)
 
 
 class Driver:
@@ -123,7 +123,7 @@ class Driver:
     def open(self, folder: Path) -> bool:
         opened = self.window.open_folder(folder)
         if opened:
-            self.desk.told.connect(self.messages.append)
+            self.desk.message.connect(self.messages.append)
             self.settle()
         return opened
 

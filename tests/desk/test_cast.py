@@ -251,7 +251,7 @@ def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(
     (demo / "scenarios" / "dusk.json").write_text(json.dumps(cast))
     hands.answers.trusting = True
     assert hands.open(demo)
-    assert hands.answers.told[-1] == "nodes/hum.py"
+    assert hands.answers.messages[-1] == "nodes/hum.py"
     assert not hands.desk.needs_trust
     hands.desk.select_row("easy")
     hands.key(Qt.Key.Key_Return)

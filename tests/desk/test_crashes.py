@@ -195,7 +195,7 @@ def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(
 
     def show(desk: object) -> object:
         pane = shown(desk)  # type: ignore[arg-type]
-        driver.desk.told.connect(told.append)
+        driver.desk.message.connect(told.append)
         return pane
 
     driver.window._show = show  # type: ignore[method-assign, assignment]
@@ -226,7 +226,7 @@ def test_a_project_without_a_folder_is_kept_and_offered_after_a_crash(
     answers = Answers()
     later = MainWindow(Settings(own_folders / "later.ini"), answers)
     assert later.take_up_new_project()
-    assert "has no folder yet" in answers.told[0]
+    assert "has no folder yet" in answers.messages[0]
     assert later.desk.behavior is not None
     assert later.desk.behavior.rows[0].name == "Mine"
     assert later.desk.history.unsaved
@@ -258,7 +258,7 @@ def test_where_nothing_can_be_kept_that_is_said(
     def full(*_: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(autosave, "write_whole", full)
+    monkeypatch.setattr(autosave, "write_atomically", full)
     monkeypatch.setattr(app.log, "error", lambda text: None)
     app._Hook(hands.window)(RuntimeError, RuntimeError("out of paint"), None)
     assert "Your changes could not be kept: save them now" in hands.messages[-1]

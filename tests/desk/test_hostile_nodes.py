@@ -18,7 +18,7 @@ def opened(driver: Driver, folder: Path, node: HostileNode) -> Path:
     save_project(project_with(node), folder)
     driver.answers.trusting = True
     assert driver.window.open_folder(folder)
-    driver.desk.told.connect(driver.messages.append)
+    driver.desk.message.connect(driver.messages.append)
     return folder / "nodes" / "bad.py"
 
 
@@ -45,7 +45,7 @@ def test_a_file_that_fails_as_it_is_run_is_told_of_and_mending_it_is_enough(
     driver.desk.trust_nodes()
     driver.desk.roll()
     driver.settle()
-    assert driver.desk.take.whole
+    assert driver.desk.take.is_complete
 
 
 def test_a_node_that_does_not_come_back_ends_its_take_which_is_shown_as_far_as_it_went(
@@ -55,7 +55,7 @@ def test_a_node_that_does_not_come_back_ends_its_take_which_is_shown_as_far_as_i
     opened(driver, tmp_path / "p", HostileNode("spins", action(body)))
     driver.until(lambda: driver.desk.take is not None)
     take = driver.desk.take
-    assert (take.ticks, take.whole) == (2, False)
+    assert (take.ticks, take.is_complete) == (2, False)
     assert [
         each for each in driver.messages if "This take is not whole: nodes/bad.py, line" in each
     ]

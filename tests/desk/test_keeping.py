@@ -80,7 +80,7 @@ def test_a_folder_that_cannot_be_written_keeps_the_changes_in_the_window(
 
     monkeypatch.setattr("tempfile.mkstemp", forbidden)
     assert hands.pane.commands.save() is False
-    assert "Permission denied" in hands.answers.told[-1]
+    assert "Permission denied" in hands.answers.messages[-1]
     assert hands.desk.history.unsaved
     assert (demo / "behaviors" / "warden.json").read_bytes() == before
 
@@ -94,8 +94,8 @@ def test_a_project_that_cannot_be_read_leaves_the_open_one_as_it_is(
     broken.mkdir()
     (broken / "project.json").write_text('{"title": "Half')
     assert not hands.window.open_folder(broken)
-    assert hands.answers.told[0] == "broken could not be opened"
-    assert "The file ends too early" in hands.answers.told[1]
+    assert hands.answers.messages[0] == "broken could not be opened"
+    assert "The file ends too early" in hands.answers.messages[1]
     assert hands.desk.behavior.row("go").name == "Run there"
 
 
@@ -110,7 +110,7 @@ def test_a_project_with_an_unknown_node_and_key_opens_and_says_which_rows_cannot
     )
     said: list[str] = []
     assert driver.window.open_folder(demo)
-    driver.desk.told.connect(said.append)
+    driver.desk.message.connect(said.append)
     driver.settle()
     assert {problem.row_id for problem in driver.desk.problems} == {"look", "dim"}
     tip = driver.ledger.ledger._tip(driver.desk.behavior.row("look"))
@@ -153,7 +153,7 @@ def test_unsaved_changes_survive_a_crash_and_are_offered_again(
         later.show()
         text = recovery_path(demo).read_text()
         assert later.open_folder(demo)
-        assert "ended before its changes were saved" in answers.told[0]
+        assert "ended before its changes were saved" in answers.messages[0]
         assert later.desk.behavior is not None
         assert later.desk.behavior.row("go").name == expected
         later.close()
@@ -300,7 +300,7 @@ def test_files_changed_by_another_program_are_noticed_and_not_written_over_unask
     other.close()
     driver.desk.apply(Edit("Mute", lambda p: set_muted(p, "warden", ["warn"], True)))
     assert not driver.pane.commands.save()
-    assert answers.told[-1] == "changed meanwhile: events.json"
+    assert answers.messages[-1] == "changed meanwhile: events.json"
     assert "storm" in events.read_text(), "nothing was written over"
     driver.pane.actions_by_id["revert"].trigger()
     assert "storm" in [event.name for event in driver.desk.project.event_list.events]
@@ -313,13 +313,13 @@ def test_what_has_changed_since_the_last_save_is_told(
 ) -> None:
     desk = demo_driver.desk
     demo_driver.pane.actions_by_id["changes"].trigger()
-    assert answers.told[-1] == "Nothing has changed."
+    assert answers.messages[-1] == "Nothing has changed."
     desk.apply(Edit("Mute", lambda p: set_muted(p, "warden", ["warn", "along"], True)))
     desk.apply(Edit("Delete", lambda p: delete_rows(p, "warden", ["easy"])))
     desk.apply(Edit("Seed", lambda p: set_seed(p, "dusk", 3)))
     demo_driver.pane.actions_by_id["changes"].trigger()
     assert (
-        answers.told[-1]
+        answers.messages[-1]
         == "behaviors/warden.json: 1 row removed, 2 rows changed\nscenarios/dusk.json: changed"
     )
 
@@ -393,7 +393,7 @@ def test_what_is_being_typed_counts_when_the_window_is_closed(
     open_name_editor(hands, "Run there")
     hands.answers.on_unsaved = "save"
     assert hands.window.close()
-    assert hands.answers.told == ["Lantern Quay has unsaved changes."]
+    assert hands.answers.messages == ["Lantern Quay has unsaved changes."]
     assert read_project(demo).behavior("warden").row("go").name == "Run there"
 
 

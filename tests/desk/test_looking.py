@@ -227,7 +227,7 @@ def test_night_and_compact_rows_are_remembered(demo_driver: Driver) -> None:
 
 def test_keys_are_listed(demo_driver: Driver) -> None:
     demo_driver.key(Qt.Key.Key_F1)
-    assert "Next change of mind" in demo_driver.answers.told[-1]
+    assert "Next change of mind" in demo_driver.answers.messages[-1]
 
 
 def test_the_tooltip_over_a_chip_says_what_it_is(demo_driver: Driver) -> None:

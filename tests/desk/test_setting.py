@@ -283,20 +283,20 @@ def test_what_is_used_is_removed_only_when_its_author_says_so_again(hands: Hands
     answers = hands.driver.answers
     hands.at("behaviors", "warden")
     hands.key(Qt.Key.Key_Delete)
-    assert answers.told[-1] == "Warden is used by Odo, Stern warden"
+    assert answers.messages[-1] == "Warden is used by Odo, Stern warden"
     assert "warden" in [each.name for each in hands.project.behaviors]
     hands.at("stages", "quay")
     hands.key(Qt.Key.Key_Delete)
-    assert answers.told[-1].startswith("The quay at dusk is used by Dusk")
+    assert answers.messages[-1].startswith("The quay at dusk is used by Dusk")
     answers.removing = True
     hands.at("blackboards", "stay")
     hands.key(Qt.Key.Key_Delete)
-    assert answers.told[-1] == "Going somewhere to stay is used by Go and stay"
+    assert answers.messages[-1] == "Going somewhere to stay is used by Go and stay"
     assert "stay" not in [each.name for each in hands.project.blackboards]
     hands.at("behaviors", "stern-warden")
-    told = len(answers.told)
+    told = len(answers.messages)
     hands.key(Qt.Key.Key_Delete)
-    assert len(answers.told) == told, "nobody uses it, so nothing is asked"
+    assert len(answers.messages) == told, "nobody uses it, so nothing is asked"
 
 
 def test_a_documents_file_is_renamed_with_all_that_names_it(hands: Hands) -> None:
@@ -342,7 +342,7 @@ def test_what_another_type_of_a_key_breaks_is_told_before(hands: Hands, answers:
     before = hands.project
     hands.pick("type", "text")
     assert hands.project is before
-    assert "holds a text" in answers.told[-1]
+    assert "holds a text" in answers.messages[-1]
     answers.removing = True
     hands.pick("type", "text")
     assert hands.project.blackboard("quay").by_name["lamp_oil"].type is KeyType.TEXT

@@ -191,10 +191,10 @@ class Reference:
                 status = self.visit(child)
                 if status != R:
                     node.done[child.row] = status
-        whole = len(node.children)
+        total = len(node.children)
         won = sum(each == S for each in node.done.values())
         lost = len(node.done) - won
-        needed, borne = min(whole, node.needed or whole), min(whole, node.borne or whole)
+        needed, borne = min(total, node.needed or total), min(total, node.borne or total)
         if won >= needed:
             return S
-        return F if lost >= borne or whole - lost < needed else R
+        return F if lost >= borne or total - lost < needed else R

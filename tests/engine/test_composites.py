@@ -189,5 +189,5 @@ def test_a_muted_row_is_passed_over() -> None:
 
 def test_a_behavior_without_rows_does_nothing_and_says_nothing() -> None:
     take = played(project(seconds=0.5))
-    assert take.whole
+    assert take.is_complete
     assert take.agents["a"].rows == {}

@@ -130,8 +130,8 @@ def ended(reference: Interpreter) -> list[tuple[str, str]]:
     """What the reference has done. At the end our machine leaves what is active; the algorithm does
     so afterwards.
     """
-    whole = [("entered", "s0"), *reference.log]
+    total = [("entered", "s0"), *reference.log]
     if reference.running:
-        return whole
+        return total
     inner = sorted(reference.configuration, key=lambda each: -each.order)
-    return [*whole, *(("left", each.id) for each in inner), ("left", "s0")]
+    return [*total, *(("left", each.id) for each in inner), ("left", "s0")]

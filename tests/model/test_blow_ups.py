@@ -160,7 +160,7 @@ def test_a_take_whose_table_is_a_view_without_end_is_damaged(small_take: Path) -
 def test_a_take_may_have_any_name(small_take: Path, name: str) -> None:
     folder = small_take.parent / "p#1"
     folder.mkdir()
-    assert read_take(small_take.rename(folder / name)).whole
+    assert read_take(small_take.rename(folder / name)).is_complete
 
 
 def test_a_blackboard_may_be_extended_a_thousand_times() -> None:

@@ -93,14 +93,14 @@ def test_rows_of_a_used_behavior_are_changed_where_they_are_written() -> None:
     inner = Behavior(
         name="c", title="C", blackboard="k", rows=(row("in", "sequence"), row("i1", "wait", "in"))
     )
-    whole = project(
+    expanded = project(
         row("top", "selector"), row("use1", "use_behavior", "top", behavior="c"), behaviors=(inner,)
     )
     made, new = paste_rows(
-        whole, "b", rows_from(rows_text(TREE, "b", ["a1"])), after="use1/i1", under="use1/in"
+        expanded, "b", rows_from(rows_text(TREE, "b", ["a1"])), after="use1/i1", under="use1/in"
     )
     assert shape(made, "c") == ["in", ".i1", ".a1"]
     assert new[0].startswith("use1/")
-    made, around = wrap_rows(whole, "b", ["use1/i1"], "selector", "Try")
+    made, around = wrap_rows(expanded, "b", ["use1/i1"], "selector", "Try")
     assert shape(made, "c") == ["in", ".Try", "..i1"]
     assert around.startswith("use1/")

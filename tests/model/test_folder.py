@@ -13,7 +13,7 @@ import pytest
 
 from umbrant.model.documents import Project
 from umbrant.model.edits import rename_row
-from umbrant.model.files import JOURNAL, write_whole
+from umbrant.model.files import JOURNAL, write_atomically
 from umbrant.model.folder import document_texts, parse_project, read_project, save_project
 from umbrant.model.problems import ProjectError
 
@@ -177,7 +177,7 @@ def test_writing_keeps_a_files_mode_and_leaves_nothing_beside_it(tmp_path: Path)
     path = tmp_path / "a.json"
     path.write_text("old")
     path.chmod(0o640)
-    write_whole(path, "new")
+    write_atomically(path, "new")
     assert (path.read_text(), path.stat().st_mode & 0o777) == ("new", 0o640)
     assert list(tmp_path.iterdir()) == [path]
 

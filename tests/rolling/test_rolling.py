@@ -110,7 +110,7 @@ def test_a_roll_that_is_stopped_keeps_what_was_recorded(tmp_path: Path) -> None:
         roll(RollOrder(PROJECT, "dusk", tmp_path / "t.take"), should_stop=lambda: next(ticks))
     take = read_take(tmp_path / "t.take")
     assert take.ticks == 450
-    assert not take.whole
+    assert not take.is_complete
 
 
 def test_a_take_explains_itself_after_its_project_has_changed(tmp_path: Path) -> None:

@@ -67,7 +67,7 @@ def write(path: Path, ticks: int, *, close: bool = True) -> TakeWriter:
 def test_what_was_heard_is_read_back(tmp_path: Path) -> None:
     write(tmp_path / "t.take", 9)
     take = read_take(tmp_path / "t.take")
-    assert take.whole
+    assert take.is_complete
     assert take.ticks == 9
     record = take.agents["a"].row("r1")
     states = [record.state_at(tick) for tick in range(6)]
@@ -101,7 +101,7 @@ def test_a_crash_keeps_what_was_flushed(tmp_path: Path) -> None:
     writer = write(tmp_path / "t.take", flushed + 20, close=False)
     take = read_take(tmp_path / "t.take")
     assert take.ticks == flushed
-    assert not take.whole
+    assert not take.is_complete
     assert "cut short" in take.ended
     assert take.agents["a"].row("top").state_at(flushed - 1) is RowState.RUNNING
     writer.close()

@@ -273,7 +273,7 @@ class Kind:
     """A sense that says yes or no, as a Python expression of its parameters in {braces}: the same
     as `run`, sooner.
     """
-    told: str = ""
+    summary: str = ""
     """How a composite goes about its children, for reasons: 'tries its children in order'."""
     moves_on: str = ""
     """How a composite's child has to end for the next to be tried: 'fails'."""
@@ -398,7 +398,7 @@ def composite(
     *,
     success: str,
     failure: str,
-    told: str,
+    summary: str,
     moves_on: str = "has ended",
     order: ChildOrder = ChildOrder.WRITTEN,
     rests: str = "",
@@ -414,7 +414,7 @@ def composite(
     outcomes = {"success": success, "failure": failure, "running": "a child runs"}
     declare = _declared(Family.COMPOSITE, phrase, outcomes, name=name)
     return lambda run: replace(
-        declare(run), told=told, moves_on=moves_on, order=order, rests=rests, holds=holds
+        declare(run), summary=summary, moves_on=moves_on, order=order, rests=rests, holds=holds
     )
 
 
@@ -472,9 +472,9 @@ def _declared(
         name = given or _snake(run.__name__)
         about, example, explained = _help_of(name, inspect.getdoc(run) or "")
         takes_time = inspect.isgeneratorfunction(run)
-        told = {outcome: text for outcome, text in outcomes.items() if text}
+        known = {outcome: text for outcome, text in outcomes.items() if text}
         if takes_time:
-            told["running"] = "not there yet"
+            known["running"] = "not there yet"
         kind = Kind(
             name,
             family,
@@ -482,7 +482,7 @@ def _declared(
             about,
             _params_of(name, run, explained),
             run,
-            told,
+            known,
             takes_time,
             unit,
             gives,
@@ -569,14 +569,14 @@ def _params_of(
                 param,
                 hints[param.name],
                 explained[param.name],
-                asked_at_entry=not inspect.isclass(run),
+                bound_at_entry=not inspect.isclass(run),
             )
         )
     return tuple(found)
 
 
 def _param_of(
-    kind: str, param: inspect.Parameter, hint: Any, about: str, *, asked_at_entry: bool
+    kind: str, param: inspect.Parameter, hint: Any, about: str, *, bound_at_entry: bool
 ) -> Param:
     live = typing.get_origin(hint) is collections.abc.Callable and bool(
         typing.get_args(hint)[0] == []
@@ -630,7 +630,7 @@ def _param_of(
         raise DeclarationError(
             f"kind '{kind}': the default of '{param.name}' is {default!r}, which it cannot hold"
         )
-    bindable = holds or (BINDABLE.get(kind_of, ()) if asked_at_entry or live else ())
+    bindable = holds or (BINDABLE.get(kind_of, ()) if bound_at_entry or live else ())
     return Param(
         param.name,
         kind_of,

@@ -184,7 +184,7 @@ def _rows(kind: Kind) -> Iterable[Row]:
                 _wait("rest", "top", 0.6),
             )
         case Family.SENSE:
-            guard = Guard(when=_asked(kind), watch=Watch.THROUGHOUT)
+            guard = Guard(when=_condition_on(kind), watch=Watch.THROUGHOUT)
             return (
                 _top("selector"),
                 Row(
@@ -211,7 +211,7 @@ def _rows(kind: Kind) -> Iterable[Row]:
 
 
 def _composite(kind: Kind) -> tuple[Row, ...]:
-    whole = Row(id=SHOWN, kind=kind.id, name=kind.title.capitalize(), args=_args(kind))
+    shown = Row(id=SHOWN, kind=kind.id, name=kind.title.capitalize(), args=_args(kind))
     if Family.STATE in kind.holds:
         return _machine(kind)
     if Family.OPTION in kind.holds:
@@ -219,12 +219,12 @@ def _composite(kind: Kind) -> tuple[Row, ...]:
     if not kind.holds:
         return (
             _top("sequence"),
-            whole.model_copy(update={"under": "top"}),
+            shown.model_copy(update={"under": "top"}),
             _wait("rest", "top", 0.8),
         )
     near = Guard(when="distance(visitor) < 5", watch=Watch.THROUGHOUT)
     first = Row(id="one", under=SHOWN, kind="say", name="Greet", args={"text": "Hello"}, guard=near)
-    return (whole, first, _wait("two", SHOWN, 0.7), _say("three", SHOWN, "All quiet"))
+    return (shown, first, _wait("two", SHOWN, 0.7), _say("three", SHOWN, "All quiet"))
 
 
 def _machine(kind: Kind) -> tuple[Row, ...]:
@@ -354,11 +354,11 @@ def _sample(param: Param, taken: set[str]) -> ParamValue:
     return value
 
 
-def _asked(kind: Kind) -> str:
+def _condition_on(kind: Kind) -> str:
     """A condition that asks a sense."""
     taken: set[str] = set()
-    told = [_written(_sample(param, taken)) for param in kind.params if param.required]
-    call = f"{kind.id}({', '.join(told)})"
+    arguments = [_written(_sample(param, taken)) for param in kind.params if param.required]
+    call = f"{kind.id}({', '.join(arguments)})"
     if kind.gives is KeyType.YES_NO:
         return call
     return f"{call} > 1" if kind.gives is KeyType.NUMBER else f"{call} is set"

@@ -78,11 +78,11 @@ class _KeyRenaming:
         }
         self._using = {each.name for each in project.behaviors if each.blackboard in self._boards}
         self._is_worlds = project.blackboard(board).by_name[old].scope is Sharing.WORLD
-        self._told = _EventTargets(catalog, self._name, lambda text: text)
+        self._texts = _TextRenaming(catalog, self._name, lambda text: text)
 
     def row(self, row: Row, behavior: Behavior) -> Row:
         if behavior.name in self._using:
-            row = self._told.row(row, self._value)
+            row = self._texts.row(row, self._value)
         if row.kind == USES and row.args.get(BEHAVIOR) in self._using:
             row = row.model_copy(
                 update={"binds": {self._name(name): to for name, to in row.binds.items()}}
@@ -96,7 +96,7 @@ class _KeyRenaming:
             each.model_copy(
                 update={
                     "name": self._name(each.name) if board.name == self._board else each.name,
-                    "formula": self._told.text(each.formula),
+                    "formula": self._texts.text(each.formula),
                 }
             )
             for each in board.keys
@@ -115,7 +115,7 @@ class _KeyRenaming:
         if isinstance(does, SetKey) and does.sets == self._old and self._is_meant(does, scenario):
             cue = cue.model_copy(update={"does": does.model_copy(update={"sets": self._new})})
         return (
-            cue.model_copy(update={"when": self._told.text(cue.when)}) if self._is_worlds else cue
+            cue.model_copy(update={"when": self._texts.text(cue.when)}) if self._is_worlds else cue
         )
 
     def _is_meant(self, does: SetKey, scenario: Scenario) -> bool:
@@ -125,7 +125,7 @@ class _KeyRenaming:
     def _value(self, value: ParamValue, wanted: ParamType | None) -> ParamValue:
         if isinstance(value, KeyRef):
             return KeyRef(key=self._name(value.key))
-        return self._told.text(value) if wanted in WRITTEN and isinstance(value, str) else value
+        return self._texts.text(value) if wanted in WRITTEN and isinstance(value, str) else value
 
     def _name(self, name: str) -> str:
         return self._new if name == self._old else name
@@ -173,17 +173,17 @@ class _UseRenaming:
         self._written = self._name if named is not NamesDocument.BEHAVIOR else str
 
     def row(self, row: Row, behavior: Behavior) -> Row:
-        told = self._telling(self._project.keys_of(behavior))
+        texts = self._telling(self._project.keys_of(behavior))
         types = _TYPES[self._named]
 
         def own(value: ParamValue, wanted: ParamType | None) -> ParamValue:
             if wanted in WRITTEN and isinstance(value, str):
-                return told.text(value)
+                return texts.text(value)
             if isinstance(value, PlaceRef) and ParamType.PLACE in types:
                 return PlaceRef(place=self._name(value.place))
             return self._name(value) if wanted in types and isinstance(value, str) else value
 
-        return told.row(row, own)
+        return texts.row(row, own)
 
     def cue(self, cue: Cue, scenario: Scenario) -> Cue:
         does = _deed(cue.does, self._named, self._name)
@@ -206,23 +206,23 @@ class _UseRenaming:
             for each in self._project.blackboards
             if extends(self._project, board.name, each.name)
         ]
-        told = self._telling({key.name for each in extended for key in each.keys})
+        texts = self._telling({key.name for each in extended for key in each.keys})
         keys = [
             key.model_copy(
                 update={
                     "default": self._held({key.name: key}, key.name, key.default),
-                    "formula": told.text(key.formula),
+                    "formula": texts.text(key.formula),
                 }
             )
             for key in board.keys
         ]
         return board.model_copy(update={"keys": tuple(keys)})
 
-    def _telling(self, keys: Container[str]) -> "_EventTargets":
+    def _telling(self, keys: Container[str]) -> "_TextRenaming":
         """Rewrites what is written where these keys are known: a key of the same name is meant
         before anything else.
         """
-        return _EventTargets(
+        return _TextRenaming(
             self._catalog, lambda text: text if text in keys else self._written(text), self._written
         )
 
@@ -323,7 +323,7 @@ def _deed(does: object, named: NamesDocument, name: Callable[[str], str]) -> obj
     return does.model_copy(update={field: name(value)}) if field and value else does
 
 
-class _EventTargets:
+class _TextRenaming:
     """Rewrites what is written in rows: words by one function, texts in quotes by another."""
 
     def __init__(
@@ -337,11 +337,11 @@ class _EventTargets:
         """A condition or a formula, rewritten."""
 
         def changed(found: re.Match[str]) -> str:
-            whole = found[0]
+            literal = found[0]
             return (
-                whole[0] + self._quoted(whole[1:-1]) + whole[0]
-                if whole[0] in "\"'"
-                else self._word(whole)
+                literal[0] + self._quoted(literal[1:-1]) + literal[0]
+                if literal[0] in "\"'"
+                else self._word(literal)
             )
 
         return _WORD.sub(changed, text)
@@ -397,7 +397,7 @@ def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Proj
         if original is None:
             return each
         uses = {name: value for name, value in original.args.items() if name == BEHAVIOR}
-        told = change(
+        texts = change(
             Row(
                 id=each.row,
                 kind=original.kind,
@@ -411,11 +411,11 @@ def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Proj
         )
         return each.model_copy(
             update={
-                "args": {name: value for name, value in told.args.items() if name in each.args},
-                "binds": told.binds,
-                "guard": told.guard,
-                "decorators": told.decorators if each.decorators is not None else None,
-                "upkeep": told.upkeep if each.upkeep is not None else None,
+                "args": {name: value for name, value in texts.args.items() if name in each.args},
+                "binds": texts.binds,
+                "guard": texts.guard,
+                "decorators": texts.decorators if each.decorators is not None else None,
+                "upkeep": texts.upkeep if each.upkeep is not None else None,
                 "instead": tuple(change(row, behavior) for row in each.instead),
             }
         )

@@ -23,8 +23,8 @@ def project_schema(catalog: Catalog) -> Schema:
         (EventList, "validation"),
         *((kind, "validation") for kind in FOLDERS.values()),
     ]
-    _, whole = models_json_schema(models, by_alias=True, ref_template="#/$defs/{model}")
-    defs: Schema = whole["$defs"]
+    _, schema = models_json_schema(models, by_alias=True, ref_template="#/$defs/{model}")
+    defs: Schema = schema["$defs"]
     for name in _NAMED:
         _without_name(defs[name])
     _narrow(defs["Row"], catalog.family(*ROWS))

@@ -60,14 +60,14 @@ def _begin(window: MainWindow, start: Path | None, *, crashed: bool) -> None:
     if window.take_up_new_project():
         pass
     elif start is None:
-        window.desk.told.emit(
+        window.desk.message.emit(
             "No project is open. Project › Open… (Ctrl+O) opens the folder of one."
         )
     elif window.open_folder(start) and not window.settings.flag(VISITED):
         window.begin_first_visit()
     if crashed:
         known = f"What is known of it is in {log_file()}."
-        window.desk.told.emit(f"The visit before ended in a crash. {window.recovered} {known}")
+        window.desk.message.emit(f"The visit before ended in a crash. {window.recovered} {known}")
 
 
 def _trust(window: MainWindow, folder: Path) -> None:
@@ -95,7 +95,7 @@ class _Hook:
         if pane is not None:
             kept = _keep(pane) if self._window.desk.history.unsaved else "Everything is saved."
             what = f"Something in Umbrant went wrong ({kind.__name__}: {error})."
-            self._window.desk.told.emit(f"{what} {kept} What happened is in {log_file()}.")
+            self._window.desk.message.emit(f"{what} {kept} What happened is in {log_file()}.")
 
 
 def _keep(pane: DeskPane) -> str:

@@ -53,10 +53,10 @@ class Written(Tabs):
         if behavior is None:
             return ""
         mine = member is not None and member.behavior == behavior.name
-        told = f"{behavior.title} · {len(behavior.rows)} rows"
+        summary = f"{behavior.title} · {len(behavior.rows)} rows"
         if behavior.variant_of:
-            told += f" · {len(behavior.overrides)} other than in {behavior.variant_of}, marked ≠"
-        return told + ("" if mine else " · nobody here runs it")
+            summary += f" · {len(behavior.overrides)} other than in {behavior.variant_of}, marked ≠"
+        return summary + ("" if mine else " · nobody here runs it")
 
     def _count(self) -> None:
         """Say on the tab how many warnings and errors there are."""

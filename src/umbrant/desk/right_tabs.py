@@ -46,7 +46,7 @@ class Beside(Tabs):
 
     def about(self) -> str:
         return (
-            self.views[STAGE].told,
+            self.views[STAGE].heading,
             self.views[MAP].about,
             self.views[CURVE].about,
             self.views[HELP].about,

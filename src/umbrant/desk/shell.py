@@ -105,7 +105,7 @@ class DeskPane(QWidget):
     def _connect(self) -> None:
         """Have the views follow one another."""
         desk = self.desk
-        desk.told.connect(self.notice.tell)
+        desk.message.connect(self.notice.tell)
         desk.point_wanted.connect(lambda _: self.commands.show_stage())
         for changed in (
             desk.project_changed,

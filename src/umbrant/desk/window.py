@@ -42,7 +42,7 @@ class MainWindow(QMainWindow):
         self.settings = settings or Settings()
         self.dialogs = dialogs or Dialogs(self)
         self.pane: DeskPane | None = None
-        self._told_of: list[str] = []
+        self._reported: list[str] = []
         self.recovered = NOTHING_KEPT
         """What was taken up of what an earlier visit had not saved, as a sentence."""
         self.setMinimumSize(760, 480)
@@ -90,7 +90,7 @@ class MainWindow(QMainWindow):
                 if len(desk.problems) > 1
                 else ""
             )
-            desk.told.emit(f"{desk.problems[0]}{more}")
+            desk.message.emit(f"{desk.problems[0]}{more}")
         return True
 
     # what the commands ask of the window
@@ -188,12 +188,12 @@ class MainWindow(QMainWindow):
             and self.pane is not None
         ):
             found = self.desk.changed_outside()
-            if found and found != self._told_of:
-                self.desk.told.emit(
+            if found and found != self._reported:
+                self.desk.message.emit(
                     f"Another program has changed {', '.join(found[:3])}. Project › Revert reads "
                     "it."
                 )
-            self._told_of = found
+            self._reported = found
 
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)

@@ -133,13 +133,13 @@ class LiveFormula:
 
 @dataclass(frozen=True)
 class BindingScope:
-    """All that binding needs to know of one agent and of the frame that a row belongs to.
+    """All that binding needs to know of one agent and of the key scope that a row belongs to.
 
     Also where its conditions get their values from.
     """
 
     me: BoundAgent
-    frame: KeyScope
+    key_scope: KeyScope
     catalog: Catalog
     recorder: Recorder
     watch: CallWatch = UNWATCHED
@@ -147,12 +147,12 @@ class BindingScope:
 
     @property
     def keys(self) -> Mapping[str, Key]:
-        """The keys by the names that the rows of the frame use."""
-        return self.frame.keys
+        """The keys by the names that the rows of the key scope use."""
+        return self.key_scope.keys
 
     def key(self, name: str) -> LiveKey:
-        """A key by the name that the rows of the frame use. Raises KeyError."""
-        return self.me.board.key(self.frame.actual.get(name, name))
+        """A key by the name that the rows of the key scope use. Raises KeyError."""
+        return self.me.board.key(self.key_scope.actual.get(name, name))
 
     def formula(self, text: str) -> Callable[[], Value | None]:
         """What works out a formula. Raises Unbound if it makes no sense with these keys."""
@@ -238,8 +238,8 @@ class BindingScope:
         return _value_of_key(name, live)
 
     def row_id(self, own: str) -> str:
-        """The id under which a row of the frame's behavior runs."""
-        return f"{self.frame.path}/{own}" if self.frame.path else own
+        """The id under which a row of the key scope's behavior runs."""
+        return f"{self.key_scope.path}/{own}" if self.key_scope.path else own
 
     def _target(self, value: ParamValue) -> PointTarget | PlaceTarget | NamedTarget:
         if isinstance(value, PlaceRef):
@@ -323,14 +323,14 @@ def _places(function: Callable[..., Any]) -> tuple[str, ...]:
 def _reader(me: Me, kind: Kind, args: Mapping[str, Binder]) -> Callable[[], Any]:
     """Asks a sense that comes with the program. What is the same each time is worked out once."""
     fixed = _fixed(args)
-    asked = {name: binder for name, binder in args.items() if name not in fixed}
+    variable = {name: binder for name, binder in args.items() if name not in fixed}
     ask = with_arguments(kind.run, me, fixed)
-    if not asked:
+    if not variable:
         return ask
 
     def read() -> Any:
         try:
-            return ask(**{name: binder() for name, binder in asked.items()})
+            return ask(**{name: binder() for name, binder in variable.items()})
         except Unbound as unbound:
             return Reading(None, None, unbound.reason)
 

@@ -47,9 +47,9 @@ DONE_WAYS = {
 
 
 class ScopeOf(Protocol):
-    """Gives the scope of a frame."""
+    """Gives the scope of a key scope."""
 
-    def __call__(self, frame: KeyScope) -> BindingScope: ...
+    def __call__(self, key_scope: KeyScope) -> BindingScope: ...
 
 
 class Builder:
@@ -57,7 +57,7 @@ class Builder:
 
     def __init__(
         self,
-        whole: ExpandedBehavior,
+        expanded: ExpandedBehavior,
         scope: ScopeOf,
         board: Board,
         recorder: Recorder,
@@ -65,8 +65,8 @@ class Builder:
         budget: TickBudget,
     ) -> None:
         self.by_name: dict[str, list[LiveRow]] = {}
-        self._whole = whole
-        self._behavior = whole.behavior
+        self._expanded = expanded
+        self._behavior = expanded.behavior
         self._scope_of = scope
         self._board = board
         self._recorder = recorder
@@ -314,7 +314,7 @@ class Builder:
     # what an author filled in
 
     def _scope(self, row: Row) -> BindingScope:
-        return self._scope_of(self._whole.frame(row.id))
+        return self._scope_of(self._expanded.key_scope(row.id))
 
     def _kind(self, name: str, *families: Family) -> Kind:
         kind = self._catalog.get(name, *families)

@@ -155,11 +155,11 @@ class Chart:
         `enabled` is asked of each transition once at the most, and only of those that wait for
         `waits`, if it is given.
         """
-        asked, candidates = self._candidates_for(waits)
-        first = next((place for place, each in enumerate(asked) if enabled(each)), None)
+        transitions, candidates = self._candidates_for(waits)
+        first = next((place for place, each in enumerate(transitions) if enabled(each)), None)
         if first is None:
             return []
-        answers = {each.id: place == first for place, each in enumerate(asked[: first + 1])}
+        answers = {each.id: place == first for place, each in enumerate(transitions[: first + 1])}
         chosen: list[Transition] = []
         for of_state in candidates:
             for each in of_state:

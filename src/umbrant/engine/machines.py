@@ -41,7 +41,7 @@ class LiveState:
     result: Status = SUCCESS
     """How what is around it ends, of a final state."""
     must_finish: bool = False
-    told: bool = False
+    is_reported: bool = False
     """Whether it has been told of that its rows are done."""
 
 
@@ -267,7 +267,7 @@ class LiveMachine:
 
     def _enter(self, me: Me, state: State) -> None:
         live = self._states[state.id]
-        live.told = False
+        live.is_reported = False
         live.row.enter(me)
         _do_at_once(me, live.on_enter)
 
@@ -311,8 +311,8 @@ class LiveMachine:
             live = self._states[state.id]
             live.row.visit(me)
             ended = live.work.ended
-            if ended is not None and not live.told and live.work.rows:
-                live.told = True
+            if ended is not None and not live.is_reported and live.work.rows:
+                live.is_reported = True
                 if state.atomic and state.sort is not StateType.FINAL:
                     self._inside.append(StateDone(state, ended))
 

@@ -162,20 +162,20 @@ def reading_of(value: object) -> Reading | bool | float | str | None:
     return _value_of(value)
 
 
-def progress_of(told: object) -> Progress | None:
+def progress_of(value: object) -> Progress | None:
     """What a step yielded: how far it is, or None if it merely runs on. Raises Nonsense for what is
     no progress.
     """
-    if type(told) is not Progress:
+    if type(value) is not Progress:
         return None
     try:
-        left, of = _measure_of(told.left), _measure_of(told.of)
-        way = tuple(point_of(each, "a corner") for each in told.way)
+        left, of = _measure_of(value.left), _measure_of(value.of)
+        way = tuple(point_of(each, "a corner") for each in value.way)
         return Progress(
-            left, of, text_of(told.unit, "the unit"), way, number_of(told.per_s, "per_s")
+            left, of, text_of(value.unit, "the unit"), way, number_of(value.per_s, "per_s")
         )
     except TypeError:
-        raise InvalidResult(shown(told)) from None
+        raise InvalidResult(shown(value)) from None
 
 
 def steps_of(steps: object) -> Generator[Any, None, object]:

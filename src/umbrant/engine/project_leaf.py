@@ -112,19 +112,19 @@ class LastingProjectLeaf(ProjectLeaf, LastingLeaf):
     def _advanced(self, steps: StepGenerator) -> tuple[bool, Progress | bool | Cause | None]:
         """Whether the function has returned, and what it gave, as plain data."""
         try:
-            told = next(steps)
+            progress = next(steps)
         except StopIteration as stop:
             return True, result_of(self.kind, stop.value)
         if (
-            told is not None
-            and told is self._yielded
+            progress is not None
+            and progress is self._yielded
             and self._copy is not None
-            and told == self._copy
+            and progress == self._copy
         ):
             return False, self._copy
         # What is yielded again may have been changed in place meanwhile, so that what was told is a
         # copy.
-        self._yielded, copy = told, progress_of(told)
+        self._yielded, copy = progress, progress_of(progress)
         self._copy = copy if copy is not None and copy.per_s else None
         return False, copy
 

@@ -37,7 +37,7 @@ class CastContext:
         self.runners: list[Runner] = []
         self._wholes: dict[str, ExpandedBehavior] = {}
 
-    def whole(self, behavior: str) -> ExpandedBehavior:
+    def expanded(self, behavior: str) -> ExpandedBehavior:
         """A behavior with all that it uses. Raises KeyError."""
         if behavior not in self._wholes:
             self._wholes[behavior] = expand_behavior(self.project, behavior)
@@ -66,16 +66,16 @@ class Runner:
             raise ValueError(
                 f"'{member.name}' has no behavior to run; a puppet is moved by its walk"
             )
-        whole = common.whole(member.behavior)
+        expanded = common.expanded(member.behavior)
         self.name = member.name
         self.group = member.group
         self.world = world
-        self.whole = whole
+        self.expanded = expanded
         self.began_s = world.now_s
         # A seeded generator is what a take needs.
         self.random = Random(f"{common.seed}/{member.name}")  # noqa: S311
         self.events = EventInbox(common.event_bus, member.name, member.group, lambda: world.now_s)
-        self.board = Board(whole.keys, recorder, world, shared=common.shared, group=member.group)
+        self.board = Board(expanded.keys, recorder, world, shared=common.shared, group=member.group)
         self._common = common
         self._hub = common.event_bus
         self._body: BodyView | None = None
@@ -83,15 +83,15 @@ class Runner:
         scope = partial(
             BindingScope, self, catalog=common.catalog, recorder=recorder, watch=common.watch
         )
-        self._derives = self._derive(whole, scope)
+        self._derives = self._derive(expanded, scope)
         self.board.start(
             {
-                **whole.given,
-                **{name: value for name, value in member.keys.items() if name in whole.keys},
+                **expanded.given,
+                **{name: value for name, value in member.keys.items() if name in expanded.keys},
             }
         )
         self._budget = TickBudget()
-        builder = Builder(whole, scope, self.board, recorder, common.catalog, self._budget)
+        builder = Builder(expanded, scope, self.board, recorder, common.catalog, self._budget)
         self._root = builder.root()
         self._rows_by_name = builder.by_name
         common.runners.append(self)
@@ -140,24 +140,27 @@ class Runner:
         )
         return sum(each.is_in(row_name) for each in others)
 
-    def _derive(self, whole: ExpandedBehavior, scope: Callable[..., BindingScope]) -> bool:
+    def _derive(self, expanded: ExpandedBehavior, scope: Callable[..., BindingScope]) -> bool:
         """Have the keys that have a formula follow it, if there are any. One that makes no sense
         stays unknown.
 
         Formulas may ask for one another, so all such keys are known before the first formula is
         bound.
         """
-        frames = [whole.own, *{id(each): each for each in whole.frames.values()}.values()]
+        key_scopes = [
+            expanded.root_scope,
+            *{id(each): each for each in expanded.key_scopes.values()}.values(),
+        ]
         derived = [
-            (frame, frame.actual[name], key.formula)
-            for frame in frames
-            for name, key in frame.keys.items()
-            if key.formula and frame.actual[name] in whole.keys
+            (key_scope, key_scope.actual[name], key.formula)
+            for key_scope in key_scopes
+            for name, key in key_scope.keys.items()
+            if key.formula and key_scope.actual[name] in expanded.keys
         ]
         for _, actual, _ in derived:
             self.board.derive(actual, always_unknown)
-        for frame, actual, formula in derived:
-            self.board.derive(actual, scope(frame).formula_or_unknown(formula))
+        for key_scope, actual, formula in derived:
+            self.board.derive(actual, scope(key_scope).formula_or_unknown(formula))
         return bool(derived)
 
 

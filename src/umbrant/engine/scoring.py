@@ -43,10 +43,10 @@ def _with_make_up(product: float, count: int) -> float:
 
 
 def _mean(worths: Sequence[float], weights: Sequence[float]) -> float:
-    whole = sum(weights)
+    total = sum(weights)
     return (
-        sum(worth * weight for worth, weight in zip(worths, weights, strict=True)) / whole
-        if whole
+        sum(worth * weight for worth, weight in zip(worths, weights, strict=True)) / total
+        if total
         else 0.0
     )
 
@@ -63,9 +63,9 @@ def _many_products(worths: Floats, weights: Floats) -> Floats:
 
 
 def _many_means(worths: Floats, weights: Floats) -> Floats:
-    whole = float(weights.sum())
+    total = float(weights.sum())
     return np.asarray(
-        (worths * weights).sum(axis=0) / whole if whole else np.zeros(worths.shape[1:])
+        (worths * weights).sum(axis=0) / total if total else np.zeros(worths.shape[1:])
     )
 
 

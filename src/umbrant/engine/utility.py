@@ -82,7 +82,7 @@ class OptionBid:
     candidate: str | None = None
 
     @property
-    def whole(self) -> float:
+    def total(self) -> float:
         """The score with what is added for staying."""
         return self.score + self.bonus
 
@@ -136,7 +136,7 @@ class LiveUtility:
         open_ = [
             bid
             for bid in bids
-            if bid is not None and bid.whole > threshold and self._may(me, bid.option)
+            if bid is not None and bid.total > threshold and self._may(me, bid.option)
         ]
         if not open_:
             self.cause = cause("below_threshold", threshold=threshold)
@@ -154,17 +154,17 @@ class LiveUtility:
         """The highest bid, of equals the one it is at, else the earlier; or one drawn by score
         among the best.
         """
-        ranked = sorted(bids, key=lambda bid: (-bid.whole, bid.option is not self._current))
+        ranked = sorted(bids, key=lambda bid: (-bid.total, bid.option is not self._current))
         if self._setup.winner == "highest":
             return ranked[0]
         if self._setup.winner == "among the best":
             few = ranked[: max(1, round(self._setup.best()))]
         else:
-            least = ranked[0].whole - self._setup.margin()
-            few = [bid for bid in ranked if bid.whole >= least]
-        point = me.random.random() * sum(bid.whole for bid in few)
+            least = ranked[0].total - self._setup.margin()
+            few = [bid for bid in ranked if bid.total >= least]
+        point = me.random.random() * sum(bid.total for bid in few)
         for bid in few:
-            point -= bid.whole
+            point -= bid.total
             if point < 0:
                 return bid
         return few[-1]
@@ -184,7 +184,7 @@ class LiveUtility:
             beaten = cause(
                 "outscored",
                 row=bid.option.row.id,
-                score=_short(bid.whole),
+                score=_short(bid.total),
                 own=_short(self._own_score),
             )
             self._current.row.halt(me, beaten)
@@ -206,7 +206,7 @@ class LiveUtility:
             option.report(Gauge(Measured.SCORE, 0.0, 0.0))
             return None
         if option is self._current:
-            self._own_score = bid.whole
+            self._own_score = bid.total
         option.report(Gauge(Measured.SCORE, bid.score, bid.bonus, bid.candidate or ""))
         return bid
 
@@ -223,7 +223,7 @@ class LiveUtility:
             bid = OptionBid(
                 option, self._score(option, report=False), stays if at_it else 0.0, name
             )
-            if best is None or bid.whole > best.whole:
+            if best is None or bid.total > best.total:
                 best = bid
         if best is not None:
             wanted.key.value = best.candidate
@@ -237,8 +237,8 @@ class LiveUtility:
             value, is_worth = each.worth()
             worths.append(is_worth)
             if report:
-                told = 0.0 if math.isnan(is_worth) else is_worth
-                each.report(Gauge(Measured.INPUT, told, value))
+                recorded = 0.0 if math.isnan(is_worth) else is_worth
+                each.report(Gauge(Measured.INPUT, recorded, value))
         weights = [each.weight for each in option.considerations]
         return combined(option.combine, worths, weights) * max(0.0, option.weight())
 

@@ -45,14 +45,14 @@ class ExpandedBehavior:
 
     behavior: Behavior
     keys: dict[str, Key]
-    frames: dict[str, KeyScope]
-    """The frame of each row, by the row's id."""
-    own: KeyScope
+    key_scopes: dict[str, KeyScope]
+    """The key scope of each row, by the row's id."""
+    root_scope: KeyScope
     given: dict[str, Value] = field(default_factory=dict)
 
-    def frame(self, row_id: str) -> KeyScope:
-        """The frame that a row belongs to; the agent's own for a row that is not there."""
-        return self.frames.get(row_id, self.own)
+    def key_scope(self, row_id: str) -> KeyScope:
+        """The key scope that a row belongs to; the agent's own for a row that is not there."""
+        return self.key_scopes.get(row_id, self.root_scope)
 
 
 def expand_behavior(project: Project, name: str) -> ExpandedBehavior:
@@ -64,11 +64,11 @@ def expand_behavior(project: Project, name: str) -> ExpandedBehavior:
     behavior = resolve_variant(project, name)
     keys = project.keys_of(behavior)
     own = KeyScope("", name, keys, {key: key for key in keys})
-    whole = ExpandedBehavior(behavior, dict(keys), {}, own)
-    rows = tuple(_rows(project, behavior, own, whole, (name,)))
+    expanded = ExpandedBehavior(behavior, dict(keys), {}, own)
+    rows = tuple(_rows(project, behavior, own, expanded, (name,)))
     if len(rows) != len(behavior.rows):
-        whole.behavior = behavior.with_rows(rows)
-    return whole
+        expanded.behavior = behavior.with_rows(rows)
+    return expanded
 
 
 def written_under(behavior: Behavior, row_id: str) -> str | None:
@@ -138,26 +138,26 @@ def expanded_size(project: Project, name: str) -> int:
 def _rows(
     project: Project,
     behavior: Behavior,
-    frame: KeyScope,
-    whole: ExpandedBehavior,
+    key_scope: KeyScope,
+    expanded: ExpandedBehavior,
     above: tuple[str, ...],
 ) -> Iterator[Row]:
     """The rows of a behavior with their ids as they are when it runs, and after each use the rows
     of what it uses.
     """
-    before = f"{frame.path}/" if frame.path else ""
+    before = f"{key_scope.path}/" if key_scope.path else ""
     for row in behavior.rows:
         row_id = before + row.id
-        under = frame.path or None if row.under is None else before + row.under
-        whole.frames[row_id] = frame
+        under = key_scope.path or None if row.under is None else before + row.under
+        expanded.key_scopes[row_id] = key_scope
         yield row.model_copy(update={"id": row_id, "under": under}) if before else row
         name = row.args.get(BEHAVIOR)
         if row.kind == USES and isinstance(name, str) and _can_be_put_in(project, name, above):
             inner = resolve_variant(project, name)
-            if len(whole.frames) + len(inner.rows) > MOST_ROWS:
+            if len(expanded.key_scopes) + len(inner.rows) > MOST_ROWS:
                 continue  # validation tells of it
-            inside = _inner_frame(project, inner, frame, row, row_id, whole)
-            yield from _rows(project, inner, inside, whole, (*above, name))
+            inner_scope = _inner_key_scope(project, inner, key_scope, row, row_id, expanded)
+            yield from _rows(project, inner, inner_scope, expanded, (*above, name))
 
 
 def _can_be_put_in(project: Project, name: str, above: tuple[str, ...]) -> bool:
@@ -168,8 +168,13 @@ def _can_be_put_in(project: Project, name: str, above: tuple[str, ...]) -> bool:
     )
 
 
-def _inner_frame(
-    project: Project, inner: Behavior, outer: KeyScope, row: Row, path: str, whole: ExpandedBehavior
+def _inner_key_scope(
+    project: Project,
+    inner: Behavior,
+    outer: KeyScope,
+    row: Row,
+    path: str,
+    expanded: ExpandedBehavior,
 ) -> KeyScope:
     """What a used behavior's keys stand for: what they are bound to, the same key outside, or a key
     of its own.
@@ -181,12 +186,12 @@ def _inner_frame(
             actual[name] = outer.actual.get(bound.key, bound.key)
         elif bound is None and (outer.keys.get(name) is key or key.scope is not Sharing.OWN):
             actual[name] = outer.actual.get(name, name)
-            whole.keys.setdefault(actual[name], key)
+            expanded.keys.setdefault(actual[name], key)
         else:
             actual[name] = f"{path}/{name}"
-            whole.keys[actual[name]] = key.model_copy(update={"name": actual[name]})
+            expanded.keys[actual[name]] = key.model_copy(update={"name": actual[name]})
             if isinstance(bound, bool | int | float | str | tuple):
-                whole.given[actual[name]] = bound
+                expanded.given[actual[name]] = bound
     return KeyScope(path, inner.name, keys, actual)
 
 

@@ -120,7 +120,7 @@ def save_files(folder: Path, texts: Mapping[str, str], removed: list[str]) -> No
     try:
         for name, text in texts.items():
             _write_part(folder / name, text)
-        write_whole(
+        write_atomically(
             folder / JOURNAL, json.dumps({"write": list(texts), "remove": removed}, indent=2) + "\n"
         )
     except BaseException:
@@ -228,7 +228,7 @@ def _settle(folder: Path) -> None:
         os.close(handle)
 
 
-def write_whole(path: Path, text: str) -> None:
+def write_atomically(path: Path, text: str) -> None:
     """Put `text` at `path` in one step: a reader, or a crash, sees the old file or the new one.
     Raises OSError.
     """

@@ -56,11 +56,14 @@ def read_project(folder: Path) -> Project:
     A save that a crash has cut short is finished first.
     """
     if is_unfinished(folder):
-        with _told(folder, "A save was cut short and cannot be finished"), locked(folder):
+        with (
+            _as_project_error(folder, "A save was cut short and cannot be finished"),
+            locked(folder),
+        ):
             finish_save(folder)
     problems: list[Problem] = []
     texts: dict[str, str] = {}
-    with _told(folder, "it cannot be read"), locked(folder, shared=True):
+    with _as_project_error(folder, "it cannot be read"), locked(folder, shared=True):
         names = [
             COVER_FILE,
             *([EVENTS_FILE] if (folder / EVENTS_FILE).exists() else []),
@@ -97,7 +100,7 @@ def _names(folder: Path, place: str, ending: str, problems: list[Problem]) -> li
 
 
 @contextmanager
-def _told(folder: Path, what: str) -> Iterator[None]:
+def _as_project_error(folder: Path, what: str) -> Iterator[None]:
     """What goes wrong with the folder as a whole is a problem with a way out."""
     try:
         yield
@@ -324,7 +327,7 @@ def _parsed(name: str, text: str, problems: list[Problem]) -> dict[str, Any] | N
 
 def _explained(name: str, data: dict[str, Any], error: ValidationError) -> Iterator[Problem]:
     """Each fault pydantic found, with the row it is in. A union's many complaints count as one."""
-    told: set[tuple[str, str]] = set()
+    reported: set[tuple[str, str]] = set()
     for fault in error.errors(include_url=False):
         steps = [str(step) for step in fault["loc"]]
         row, inside = "", steps
@@ -333,9 +336,9 @@ def _explained(name: str, data: dict[str, Any], error: ValidationError) -> Itera
             label = f"{raw.get('id', '?')} '{raw.get('name', '')}'" if isinstance(raw, dict) else ""
             row, inside = label or f"number {int(steps[1]) + 1} in the file", steps[2:]
         field = ".".join(inside[:2] if "with" in inside[:1] else inside)
-        if (row, field) in told:
+        if (row, field) in reported:
             continue
-        told.add((row, field))
+        reported.add((row, field))
         given = (
             ""
             if fault["type"] == "missing"

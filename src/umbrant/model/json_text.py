@@ -22,9 +22,7 @@ class JsonError(Exception):
 def read_json(text: str) -> Any:
     """The value that a text holds. Raises JsonError."""
     try:
-        data = json.loads(
-            text, parse_int=_whole_number, parse_float=_number, parse_constant=_no_number
-        )
+        data = json.loads(text, parse_int=_integer, parse_float=_number, parse_constant=_no_number)
         if "\\u" in text:
             _check_characters(data)
     except RecursionError:
@@ -46,7 +44,7 @@ def _placed(error: json.JSONDecodeError) -> JsonError:
     return JsonError(message)
 
 
-def _whole_number(digits: str) -> int:
+def _integer(digits: str) -> int:
     if len(digits) > MOST_DIGITS:
         raise JsonError(
             f"holds a number of {len(digits)} digits; {MOST_DIGITS} is the most.",

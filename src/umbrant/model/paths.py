@@ -21,11 +21,11 @@ class PathError(ValueError):
     """A value cannot stand where it was put. The message says what can."""
 
 
-def at(whole: Any, path: Path) -> Any:
+def at(container: Any, path: Path) -> Any:
     """What stands at a path. Raises KeyError or IndexError where there is nothing."""
     for step in path:
-        whole = _inside(whole, step)
-    return whole
+        container = _inside(container, step)
+    return container
 
 
 def put(project: Project, path: Path, value: Any) -> Project:
@@ -62,10 +62,10 @@ def move(project: Project, path: Path, step: int) -> Project:
     return put(project, path[:-1], tuple(items))
 
 
-def _inside(whole: Any, step: str | int) -> Any:
-    if isinstance(whole, Document):
-        return getattr(whole, str(step))
-    return whole[step] if isinstance(whole, Mapping) else whole[_place(whole, step)]
+def _inside(container: Any, step: str | int) -> Any:
+    if isinstance(container, Document):
+        return getattr(container, str(step))
+    return container[step] if isinstance(container, Mapping) else container[_place(container, step)]
 
 
 def _place(items: Any, step: str | int) -> int:
@@ -80,16 +80,16 @@ def _place(items: Any, step: str | int) -> int:
     raise KeyError(step)
 
 
-def _with(whole: Any, path: Path, value: Any) -> Any:
+def _with(container: Any, path: Path, value: Any) -> Any:
     if not path:
         return value
     step, rest = path[0], path[1:]
-    if isinstance(whole, Document):
-        return _checked(whole, str(step), _with(getattr(whole, str(step)), rest, value))
-    if isinstance(whole, Mapping):
-        return {**whole, step: _with(whole[step] if rest else None, rest, value)}
-    place = _place(whole, step)
-    return (*whole[:place], _with(whole[place], rest, value), *whole[place + 1 :])
+    if isinstance(container, Document):
+        return _checked(container, str(step), _with(getattr(container, str(step)), rest, value))
+    if isinstance(container, Mapping):
+        return {**container, step: _with(container[step] if rest else None, rest, value)}
+    place = _place(container, step)
+    return (*container[:place], _with(container[place], rest, value), *container[place + 1 :])
 
 
 def _checked(document: Document, name: str, value: Any) -> Document:

@@ -21,10 +21,10 @@ class AgentContext:
         self.header = take.header
         self.record = take.agents[agent]
         self.member = take.header.played.member(agent)
-        self.whole = take.header.whole(self.member.behavior) if self.member.behavior else None
+        self.expanded = take.header.expanded(self.member.behavior) if self.member.behavior else None
         self.behavior = (
-            self.whole.behavior
-            if self.whole
+            self.expanded.behavior
+            if self.expanded
             else Behavior(name="none", title="", blackboard="none")
         )
         self.outline = self.behavior.outline
@@ -36,7 +36,7 @@ class AgentContext:
 
     def own_id(self, row_id: str, other: str) -> str:
         """The id under which a row runs that a row of the same behavior names as `other`."""
-        path = self.whole.frame(row_id).path if self.whole else ""
+        path = self.expanded.key_scope(row_id).path if self.expanded else ""
         return f"{path}/{other}" if path else other
 
     def family(self, row_id: str) -> Family:

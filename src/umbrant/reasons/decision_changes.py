@@ -66,7 +66,7 @@ def behavior_of(take: Take, agent: str) -> Behavior | None:
     puppet.
     """
     member = take.header.played.member(agent)
-    return take.header.whole(member.behavior).behavior if member.behavior else None
+    return take.header.expanded(member.behavior).behavior if member.behavior else None
 
 
 def _choices(behavior: Behavior, row_id: str) -> tuple[str, ...]:

@@ -75,7 +75,7 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | 
     if fired is not None:
         yield ": it fires at this tick."
         return
-    asked = condition_report(
+    condition = condition_report(
         subject.header,
         subject.record,
         subject.names,
@@ -88,9 +88,9 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | 
         due_s = float(str(refusal.cause.facts["until_s"]))
         yield f": in {seconds_text(due_s - subject.header.seconds(tick))}"
         yield "."
-    elif refusal is not None and refusal.cause.kind == "guard" and asked is not None:
+    elif refusal is not None and refusal.cause.kind == "guard" and condition is not None:
         yield ": "
-        yield from asked.bits(tick, held=False)
+        yield from condition.bits(tick, held=False)
         yield "."
     elif refusal is not None:
         yield ": "
@@ -133,21 +133,21 @@ def entered_by_bits(subject: AgentContext, row_id: str, tick: int) -> Iterator[T
 def _because_fired(subject: AgentContext, row_id: str, tick: int) -> Iterator[TextRun | str]:
     """What held as a transition fired."""
     row = subject.behavior.row(row_id)
-    asked = subject.checks(row_id)
+    condition = subject.checks(row_id)
     if row.kind == "on_event":
         yield f": {row.args.get('event')} was heard"
-    if asked is not None:
+    if condition is not None:
         yield ", and " if row.kind == "on_event" else ": "
-        yield from asked.bits(tick, held=True)
+        yield from condition.bits(tick, held=True)
 
 
 def _trigger(row: Row) -> str:
-    told = {
+    labels = {
         "on_event": f"the event {row.args.get('event')}",
         "on_done": "its state to be done",
         "after": "its time",
     }
-    return told.get(row.kind, "its condition")
+    return labels.get(row.kind, "its condition")
 
 
 def _leads_to(subject: AgentContext, row: Row, state: str) -> bool:
@@ -157,9 +157,9 @@ def _leads_to(subject: AgentContext, row: Row, state: str) -> bool:
     target = str(row.args.get("to", ""))
     if not target:
         return False
-    whole = subject.own_id(row.id, target)
-    if whole in subject.outline.path(state):
+    target_id = subject.own_id(row.id, target)
+    if target_id in subject.outline.path(state):
         return True
-    found = subject.behavior.by_id.get(whole)
-    around = subject.outline.parent.get(whole)
+    found = subject.behavior.by_id.get(target_id)
+    around = subject.outline.parent.get(target_id)
     return found is not None and found.kind == "history" and around in subject.outline.path(state)

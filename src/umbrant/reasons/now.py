@@ -80,13 +80,13 @@ def _measured(subject: AgentContext, row_id: str, tick: int) -> str:
     return _measured_in(subject, subject.guard(row_id), tick)
 
 
-def _measured_in(subject: AgentContext, asked: ConditionReport | None, tick: int) -> str:
+def _measured_in(subject: AgentContext, condition: ConditionReport | None, tick: int) -> str:
     """The number that a condition was refused by."""
-    if asked is None:
+    if condition is None:
         return ""
-    row_id = asked.row_id
-    for place, atom in enumerate(atoms(asked.tree)):
-        found = subject.record.row(row_id).found_at(asked.part, place, tick)
+    row_id = condition.row_id
+    for place, atom in enumerate(atoms(condition.tree)):
+        found = subject.record.row(row_id).found_at(condition.part, place, tick)
         if found is not None and not found.truth and isinstance(found.left, float):
             return _amount(found.left, _unit(atom, subject))
     return ""

@@ -55,9 +55,9 @@ class RowReport(AgentContext):
     def refused(self, row_id: str, reason: Cause, tick: int) -> Bits:
         """What kept it from being entered at a tick."""
         yield " was refused: "
-        asked = self.guard(row_id)
-        if reason.kind == "guard" and asked is not None:
-            yield from asked.bits(tick, held=False)
+        condition = self.guard(row_id)
+        if reason.kind == "guard" and condition is not None:
+            yield from condition.bits(tick, held=False)
         else:
             yield from self.names.because(reason)
             if reason.kind == "cooling":
@@ -84,9 +84,9 @@ class RowReport(AgentContext):
         if span.cause is None:
             return
         yield ": "
-        asked, checks, tick = self.guard(row_id), self.checks(row_id), span.end or 0
-        if span.cause.kind == "guard_ended" and asked is not None:
-            yield from asked.bits(tick, held=False)
+        condition, checks, tick = self.guard(row_id), self.checks(row_id), span.end or 0
+        if span.cause.kind == "guard_ended" and condition is not None:
+            yield from condition.bits(tick, held=False)
             return
         if span.cause.kind == "condition" and checks is not None:
             yield from checks.bits(tick, held=False)
@@ -122,9 +122,9 @@ class RowReport(AgentContext):
 
     def guard_held(self, row_id: str, tick: int, now: int) -> Bits:
         """What let it in, as its guard was at a tick."""
-        asked = self.guard(row_id)
-        if asked is not None:
-            yield from asked.bits(tick, held=True, now=now)
+        condition = self.guard(row_id)
+        if condition is not None:
+            yield from condition.bits(tick, held=True, now=now)
 
     def ago(self, tick: int, now: int) -> str:
         """How long ago a tick was."""

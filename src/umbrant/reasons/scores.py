@@ -46,7 +46,7 @@ class OptionScore:
     considered: tuple[ConsiderationScore, ...]
 
     @property
-    def whole(self) -> float:
+    def total(self) -> float:
         """The score with what is added for staying."""
         return self.score + self.bonus
 
@@ -76,7 +76,7 @@ class Scores:
     def at(self, tick: int) -> list[OptionScore]:
         """What each option scored when it was last scored, the best first."""
         found = [scored for row in self.options if (scored := self._scored(row, tick)) is not None]
-        return sorted(found, key=lambda scored: -scored.whole)
+        return sorted(found, key=lambda scored: -scored.total)
 
     def table(self, tick: int, chosen: str | None) -> ScoreTable:
         """The scores as a table: each option, and under it what was considered."""
@@ -95,11 +95,11 @@ class Scores:
                 )
             )
             for each in scored.considered:
-                told = "not known" if each.input is None else _text(each.input)
+                input_text = "not known" if each.input is None else _text(each.input)
                 share = f"{each.share * 100:.0f} %"
                 cells = (
                     TextRun(f"   {self._title(each.row)}", Tone.PLAIN, each.row.id),
-                    TextRun(told),
+                    TextRun(input_text),
                     TextRun(_text(each.worth)),
                 )
                 rows.append((*cells, TextRun(share)))
@@ -114,7 +114,7 @@ class Scores:
         if own is None:
             return
         bits = [TextRun(f" scored {_text(own.score)}")]
-        if own.whole <= threshold:
+        if own.total <= threshold:
             bits.append(TextRun(f", not more than the threshold of {_text(threshold)}"))
         if best is not None:
             bits += [
@@ -135,7 +135,7 @@ class Scores:
                     TextRun("."),
                 ],
             )
-        elif own.whole <= self._wanted(best, threshold):
+        elif own.total <= self._wanted(best, threshold):
             yield self.names.line(row_id, [TextRun(self._no_way(own, best, threshold))])
 
     def _no_way(self, own: OptionScore, best: OptionScore | None, threshold: float) -> str:
@@ -166,7 +166,7 @@ class Scores:
 
     def _wanted(self, best: OptionScore | None, threshold: float) -> float:
         """What has to be exceeded to win."""
-        return max(best.whole, threshold) if best else threshold
+        return max(best.total, threshold) if best else threshold
 
     def _ways_to_win(
         self, own: OptionScore, best: OptionScore | None, threshold: float
@@ -175,7 +175,7 @@ class Scores:
         the threshold.
         """
         wanted = self._wanted(best, threshold)
-        for each in own.considered if own.whole <= wanted else ():
+        for each in own.considered if own.total <= wanted else ():
             value = self._winning_input(own, each, wanted)
             if value is not None and each.input is not None:
                 sign = "≤" if value < each.input else "≥"
@@ -217,16 +217,16 @@ class Scores:
         if gauge is None:
             return None
         rows = [self.behavior.row(child) for child in self.behavior.outline.children[row.id]]
-        told = [
+        gauges = [
             (each, self.record.row(each.id).gauge_at(tick))
             for each in rows
             if each.kind == "consider" and not each.muted
         ]
-        worths = [found.value if found else 0.0 for _, found in told]
-        shares = _shares(_combine(row), worths, [_setup(each)[3] for each, _ in told])
+        worths = [found.value if found else 0.0 for _, found in gauges]
+        shares = _shares(_combine(row), worths, [_setup(each)[3] for each, _ in gauges])
         considered = tuple(
             ConsiderationScore(each, found.of if found else None, worth, share)
-            for (each, found), worth, share in zip(told, worths, shares, strict=True)
+            for (each, found), worth, share in zip(gauges, worths, shares, strict=True)
         )
         return OptionScore(row, gauge.value, gauge.of or 0.0, gauge.about, considered)
 
@@ -246,8 +246,8 @@ def _shares(how: str, worths: Sequence[float], weights: Sequence[float]) -> list
         lost = [1.0 if place == worths.index(min(worths)) else 0.0 for place in range(len(worths))]
     else:
         lost = [worth * weight for worth, weight in zip(worths, weights, strict=True)]
-    whole = sum(lost)
-    return [each / whole if whole else 1.0 / len(lost) for each in lost]
+    total = sum(lost)
+    return [each / total if total else 1.0 / len(lost) for each in lost]
 
 
 def _setup(row: Row) -> tuple[float, float, Curve, float]:

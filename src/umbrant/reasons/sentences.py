@@ -99,8 +99,8 @@ class RowNames:
         self, row_id: str, bits: Iterable[TextRun | str], tone: Tone = Tone.PLAIN
     ) -> AnswerLine:
         """A sentence about a row, beginning with its name."""
-        whole = (self.bit(row_id), *(TextRun(bit) if isinstance(bit, str) else bit for bit in bits))
-        return AnswerLine(row_id, self.numbers.get(row_id, ""), whole, tone)
+        runs = (self.bit(row_id), *(TextRun(bit) if isinstance(bit, str) else bit for bit in bits))
+        return AnswerLine(row_id, self.numbers.get(row_id, ""), runs, tone)
 
     def because(self, cause: Cause) -> Iterator[TextRun]:
         """A cause's sentence, with the rows in it as links."""

@@ -148,9 +148,9 @@ class Explainer(RowReport):
         """What the decorators of a row that runs go by: time left, counts, the roll."""
         for place, decorator in enumerate(self.behavior.row(row_id).decorators):
             gauge = self.record.row(row_id).gauge_at(tick, part_name("decorator", place))
-            told = gauge_text(gauge, self.header.seconds(tick)) if gauge else ""
-            if told:
-                yield self.names.line(row_id, [f": {decorator.kind.replace('_', ' ')}: {told}."])
+            text = gauge_text(gauge, self.header.seconds(tick)) if gauge else ""
+            if text:
+                yield self.names.line(row_id, [f": {decorator.kind.replace('_', ' ')}: {text}."])
 
     def _cut_off(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         """That a machine did not settle at a tick, and was cut off."""
@@ -182,7 +182,7 @@ class Explainer(RowReport):
             yield from self._entered(row_id, tick)
             return
         kind = self.composite(row_id)
-        yield f" {kind.told}." if kind else " is running."
+        yield f" {kind.summary}." if kind else " is running."
 
     def _entered(self, row_id: str, tick: int) -> Bits:
         span = self.record.row(row_id).span_at(tick)
@@ -198,12 +198,12 @@ class Explainer(RowReport):
         """
         order, children = self.order(parent), self.outline.children[parent]
         if order is ChildOrder.TOGETHER:
-            beside = [
+            others = [
                 each
                 for each in children
                 if each != ran and self.family(each) in (*RUNS, Family.STATE)
             ]
-            yield from (self._beside(child, parent, ran, tick) for child in beside)
+            yield from (self._parallel_line(child, parent, ran, tick) for child in others)
         elif self.family(ran) in RUNS:
             tried = [
                 each for each in children if each != ran and self._in_this_round(each, parent, tick)
@@ -221,7 +221,7 @@ class Explainer(RowReport):
         )
         return self.names.line(child, self.tried(child, tick), tone)
 
-    def _beside(self, child: str, parent: str, ran: str, tick: int) -> AnswerLine:
+    def _parallel_line(self, child: str, parent: str, ran: str, tick: int) -> AnswerLine:
         """A child that runs beside the one that ran, or has ended while that still runs."""
         if self.state_of(child, tick) is not RowState.RUNNING:
             return self.names.line(

@@ -21,12 +21,12 @@ def review(project: Project, catalog: Catalog) -> list[Finding]:
     """All findings in a valid project that have not been dismissed, file by file. Raises KeyError
     for a broken one.
     """
-    whole = ProjectAnalysis(project, catalog)
-    found = list(_of_behaviors(whole))
+    analysis = ProjectAnalysis(project, catalog)
+    found = list(_of_behaviors(analysis))
     for sort in _sorts(Subject.PROJECT):
-        found.extend(_found(sort, whole, whole, ""))
+        found.extend(_found(sort, analysis, analysis, ""))
     dismissed = {each.finding for each in project.cover.dismissed}
-    order = [*(reading.file for reading in whole.readings)]
+    order = [*(reading.file for reading in analysis.readings)]
     kept = [each for each in found if each.key not in dismissed]
     return sorted(
         kept,
@@ -57,7 +57,7 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
     return found
 
 
-def _of_behaviors(whole: ProjectAnalysis) -> Iterator[Finding]:
+def _of_behaviors(analysis: ProjectAnalysis) -> Iterator[Finding]:
     """What each behavior has; of a variant only what the one it is made from has not."""
     found = {
         reading.name: [
@@ -65,9 +65,9 @@ def _of_behaviors(whole: ProjectAnalysis) -> Iterator[Finding]:
             for sort in _sorts(Subject.BEHAVIOR)
             for each in _found(sort, reading, None, reading.file)
         ]
-        for reading in whole.readings
+        for reading in analysis.readings
     }
-    for reading in whole.readings:
+    for reading in analysis.readings:
         original = found.get(reading.behavior.variant_of or "", [])
         known = {(each.sort.id, each.row_id, each.about, each.message) for each in original}
         for each in found[reading.name]:
@@ -80,16 +80,16 @@ def _sorts(scope: Subject) -> Iterable[Rule]:
 
 
 def _found(
-    sort: Rule, looked_at: Any, whole: ProjectAnalysis | None, file: str
+    sort: Rule, looked_at: Any, analysis: ProjectAnalysis | None, file: str
 ) -> Iterator[Finding]:
     for each in sort.find(looked_at):
-        yield _finding(sort, each, file or each.file, whole, looked_at)
+        yield _finding(sort, each, file or each.file, analysis, looked_at)
 
 
 def _finding(
-    sort: Rule, each: RuleMatch, file: str, whole: ProjectAnalysis | None, looked_at: Any
+    sort: Rule, each: RuleMatch, file: str, analysis: ProjectAnalysis | None, looked_at: Any
 ) -> Finding:
-    readings = whole.readings if whole is not None else [looked_at]
+    readings = analysis.readings if analysis is not None else [looked_at]
     reading = next((one for one in readings if one.file == file), None)
     row = reading.behavior.by_id.get(each.row_id) if reading is not None else None
     called = reading.called(row) if reading is not None and row is not None else ""

@@ -23,17 +23,19 @@ def _keys(project: Project) -> Iterator[tuple[Blackboard, Key]]:
     return ((board, key) for board in project.blackboards for key in board.keys)
 
 
-def _readings(whole: ProjectAnalysis, board: str) -> list[BehaviorAnalysis]:
+def _readings(analysis: ProjectAnalysis, board: str) -> list[BehaviorAnalysis]:
     """The behaviors that may use the keys of a blackboard."""
     return [
-        each for each in whole.readings if extends(whole.project, each.behavior.blackboard, board)
+        each
+        for each in analysis.readings
+        if extends(analysis.project, each.behavior.blackboard, board)
     ]
 
 
-def _set_elsewhere(whole: ProjectAnalysis, board: Blackboard, key: Key) -> bool:
+def _set_elsewhere(analysis: ProjectAnalysis, board: Blackboard, key: Key) -> bool:
     """Whether a cue sets a key, or one of the cast starts with a value of its own."""
-    names = {each.name for each in _readings(whole, board.name)}
-    for scenario in whole.project.scenarios:
+    names = {each.name for each in _readings(analysis, board.name)}
+    for scenario in analysis.project.scenarios:
         if any(isinstance(cue.does, SetKey) and cue.does.sets == key.name for cue in scenario.cues):
             return True
         if any(member.behavior in names and key.name in member.keys for member in scenario.cast):
@@ -41,16 +43,16 @@ def _set_elsewhere(whole: ProjectAnalysis, board: Blackboard, key: Key) -> bool:
     return False
 
 
-def _bound_from_outside(whole: ProjectAnalysis, board: Blackboard, key: Key) -> bool:
+def _bound_from_outside(analysis: ProjectAnalysis, board: Blackboard, key: Key) -> bool:
     """Whether a row that uses a behavior with these keys binds this one."""
-    return any(key.name in row.binds for reading in whole.readings for row in reading.rows)
+    return any(key.name in row.binds for reading in analysis.readings for row in reading.rows)
 
 
-def _asked_elsewhere(whole: ProjectAnalysis, key: Key) -> bool:
+def _read_elsewhere(analysis: ProjectAnalysis, key: Key) -> bool:
     """Whether a formula of another key or a cue's condition names it."""
-    written = [each.formula for _, each in _keys(whole.project)]
-    written.extend(cue.when for scenario in whole.project.scenarios for cue in scenario.cues)
-    return any(key.name in whole.named_in(text) for text in written if text)
+    written = [each.formula for _, each in _keys(analysis.project)]
+    written.extend(cue.when for scenario in analysis.project.scenarios for cue in scenario.cues)
+    return any(key.name in analysis.named_in(text) for text in written if text)
 
 
 @rule(
@@ -59,14 +61,16 @@ def _asked_elsewhere(whole: ProjectAnalysis, key: Key) -> bool:
     weight=Severity.ERROR,
     scope=Subject.PROJECT,
 )
-def never_written(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
+def never_written(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """Read by rows, written by none, without a default, a formula or a value from cast and cues."""
-    for board, key in _keys(whole.project):
-        if key.default is not None or key.formula or _set_elsewhere(whole, board, key):
+    for board, key in _keys(analysis.project):
+        if key.default is not None or key.formula or _set_elsewhere(analysis, board, key):
             continue
-        if _bound_from_outside(whole, board, key):
+        if _bound_from_outside(analysis, board, key):
             continue
-        uses = [(reading, row) for reading in _readings(whole, board.name) for row in reading.rows]
+        uses = [
+            (reading, row) for reading in _readings(analysis, board.name) for row in reading.rows
+        ]
         readers = [
             (reading, row) for reading, row in uses if key.name in reading.uses[row.id].reads
         ]
@@ -85,15 +89,15 @@ def never_written(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     weight=Severity.HINT,
     scope=Subject.PROJECT,
 )
-def never_read(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
+def never_read(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A key that rows write and nothing reads, or that nothing uses at all."""
-    for board, key in _keys(whole.project):
-        readings = _readings(whole, board.name)
+    for board, key in _keys(analysis.project):
+        readings = _readings(analysis, board.name)
         uses = [reading.uses[row.id] for reading in readings for row in reading.rows]
-        if any(key.name in each.reads for each in uses) or _asked_elsewhere(whole, key):
+        if any(key.name in each.reads for each in uses) or _read_elsewhere(analysis, key):
             continue
         written = any(key.name in each.writes for each in uses)
-        if _bound_from_outside(whole, board, key) or (written and key.scope is not Sharing.OWN):
+        if _bound_from_outside(analysis, board, key) or (written and key.scope is not Sharing.OWN):
             continue
         file = f"blackboards/{board.name}.json"
         said = "is written and never read" if written else "is used by nothing"
@@ -164,10 +168,10 @@ def _moves(reading: BehaviorAnalysis, row: Row) -> bool:
     weight=Severity.WARNING,
     scope=Subject.PROJECT,
 )
-def unheard_event(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
+def unheard_event(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """An event that a row raises and nobody listens for."""
-    listened = {name for _, _, name in _heard(whole)}
-    for reading, row, event in _raised(whole):
+    listened = {name for _, _, name in _heard(analysis)}
+    for reading, row, event in _raised(analysis):
         if not any(event == each or event.startswith(f"{each}.") for each in listened):
             yield RuleMatch(
                 f"{event} is raised here, and nobody hears it.", row.id, reading.file, about=event
@@ -180,20 +184,20 @@ def unheard_event(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     weight=Severity.WARNING,
     scope=Subject.PROJECT,
 )
-def never_raised(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
+def never_raised(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """An event that a row waits for and nothing raises."""
-    raised = {event for _, _, event in _raised(whole)}
-    for scenario in whole.project.scenarios:
+    raised = {event for _, _, event in _raised(analysis)}
+    for scenario in analysis.project.scenarios:
         raised.update(cue.does.raises for cue in scenario.cues if isinstance(cue.does, RaiseEvent))
-    for reading, row, event in _heard(whole):
+    for reading, row, event in _heard(analysis):
         if not any(each == event or each.startswith(f"{event}.") for each in raised):
             yield RuleMatch(
                 f"It waits for {event}, which nothing raises.", row.id, reading.file, about=event
             )
 
 
-def _raised(whole: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
-    for reading in whole.readings:
+def _raised(analysis: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
+    for reading in analysis.readings:
         for row in reading.rows:
             for each in param_uses(row, reading.catalog):
                 if (
@@ -204,8 +208,8 @@ def _raised(whole: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, str
                     yield reading, row, each.value
 
 
-def _heard(whole: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
-    for reading in whole.readings:
+def _heard(analysis: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, str]]:
+    for reading in analysis.readings:
         for row in reading.rows:
             for each in param_uses(row, reading.catalog):
                 if (
@@ -221,4 +225,4 @@ def _heard(whole: ProjectAnalysis) -> Iterator[tuple[BehaviorAnalysis, Row, str]
                     if kind is not None and any(
                         param.type is ParamType.EVENT for param in kind.params
                     ):
-                        yield from ((reading, row, each) for each in whole.words_in(named))
+                        yield from ((reading, row, each) for each in analysis.words_in(named))

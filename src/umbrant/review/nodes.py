@@ -29,9 +29,9 @@ instead.
     weight=Severity.WARNING,
     scope=Subject.PROJECT,
 )
-def unrepeatable_node(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
+def unrepeatable_node(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A file of the project's own nodes that imports a module of chance or of the clock."""
-    for file in whole.project.nodes:
+    for file in analysis.project.nodes:
         for line, name in _imports(file.text):
             instead = UNREPEATABLE.get(name)
             if instead:

@@ -118,10 +118,10 @@ def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     weight=Severity.HINT,
     scope=Subject.PROJECT,
 )
-def written_twice(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
+def written_twice(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A branch of some size that stands in the behaviors of one blackboard more than once."""
     seen: dict[tuple[str, str], tuple[BehaviorAnalysis, Row]] = {}
-    for reading in whole.readings:
+    for reading in analysis.readings:
         if reading.behavior.variant_of is not None:
             continue
         covered: set[str] = set()
@@ -136,11 +136,14 @@ def written_twice(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
             if first is reading and other is row:
                 continue
             covered.update(inside)
-            told, about = first.called(other), other.id
+            title, about = first.called(other), other.id
             if first is not reading:
-                told, about = f"{told} of {first.behavior.title}", f"{first.name}/{other.id}"
+                title, about = f"{title} of {first.behavior.title}", f"{first.name}/{other.id}"
             yield RuleMatch(
-                f"Its {len(inside)} rows say the same as {told}.", row.id, reading.file, about=about
+                f"Its {len(inside)} rows say the same as {title}.",
+                row.id,
+                reading.file,
+                about=about,
             )
 
 

@@ -32,9 +32,9 @@ def _off(stage: Stage, member: Member, point: Point) -> bool:
     weight=Severity.ERROR,
     scope=Subject.PROJECT,
 )
-def start_off_ground(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
+def start_off_ground(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """One of the cast that starts where it cannot walk."""
-    for scenario, stage, member in _played(whole.project):
+    for scenario, stage, member in _played(analysis.project):
         if _off(stage, member, member.start):
             where = f"({member.start[0]:g}, {member.start[1]:g})"
             message = (
@@ -49,25 +49,25 @@ def start_off_ground(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
     weight=Severity.WARNING,
     scope=Subject.PROJECT,
 )
-def unreachable_place(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
+def unreachable_place(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A place that a behavior goes to, where one of the cast that runs it cannot get from its
     start.
     """
-    aims = {reading.name: _places_in(reading.name, whole) for reading in whole.readings}
-    told: set[tuple[str, str]] = set()
-    for scenario, stage, member in _played(whole.project):
+    aims = {reading.name: _places_in(reading.name, analysis) for reading in analysis.readings}
+    reported: set[tuple[str, str]] = set()
+    for scenario, stage, member in _played(analysis.project):
         ground = ground_of(stage, member.body.radius_m, member.body.flies)
         for place in stage.places:
             if (
                 place.name not in aims.get(member.behavior or "", ())
-                or (scenario.name, place.name) in told
+                or (scenario.name, place.name) in reported
             ):
                 continue
             if (
                 not ground.holds(member.start)
                 or ground.way(member.start, place.at).cause is not None
             ):
-                told.add((scenario.name, place.name))
+                reported.add((scenario.name, place.name))
                 who = member.title or member.name
                 message = f"{place.name} cannot be reached by {who}."
                 yield RuleMatch(
@@ -75,13 +75,13 @@ def unreachable_place(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
                 )
 
 
-def _places_in(behavior: str, whole: ProjectAnalysis) -> set[str]:
+def _places_in(behavior: str, analysis: ProjectAnalysis) -> set[str]:
     """The places that the rows of a behavior name in their chips."""
-    reading = next(each for each in whole.readings if each.name == behavior)
+    reading = next(each for each in analysis.readings if each.name == behavior)
     return {
         each.value.place
         for row in reading.rows
-        for each in param_uses(row, whole.catalog)
+        for each in param_uses(row, analysis.catalog)
         if isinstance(each.value, PlaceRef)
     }
 
@@ -92,20 +92,20 @@ def _places_in(behavior: str, whole: ProjectAnalysis) -> set[str]:
     weight=Severity.ERROR,
     scope=Subject.PROJECT,
 )
-def blind(whole: ProjectAnalysis) -> Iterator[RuleMatch]:
+def blind(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """One of the cast without sight whose behavior asks what it can see."""
     looking = set()
-    for reading in whole.readings:
+    for reading in analysis.readings:
         for row in reading.rows:
             asks = {
                 ask.sense
-                for _, tree in conditions(row, whole.catalog)
+                for _, tree in conditions(row, analysis.catalog)
                 for ask in sense_calls_in(tree)
             }
-            parts = {each.kind.id for each in param_uses(row, whole.catalog)}
+            parts = {each.kind.id for each in param_uses(row, analysis.catalog)}
             if (asks | parts) & set(SEEING):
                 looking.add(reading.name)
-    for scenario, _, member in _played(whole.project):
+    for scenario, _, member in _played(analysis.project):
         if member.behavior in looking and member.body.sight_m <= member.body.radius_m:
             message = f"{member.title or member.name} sees {member.body.sight_m:g} m far."
             yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=member.name)

@@ -133,7 +133,7 @@ def _why(run: AgentTake, lead: LeadingSpan) -> str:
     span = run.record(lead.row_id).span_at(lead.end)
     if span is None or span.cause is None:
         return "it was done"
-    return "".join(_told(run, name, text) for name, text in span.cause.parts())
+    return "".join(_fact_text(run, name, text) for name, text in span.cause.parts())
 
 
 @rule(
@@ -152,12 +152,12 @@ def unsettled(run: AgentTake) -> Iterator[RuleMatch]:
         if cut:
             first = cut[0]
             ticks = sum(each.end - each.start + 1 for each in cut)
-            reason = "".join(_told(run, name, text) for name, text in first.cause.parts())
+            reason = "".join(_fact_text(run, name, text) for name, text in first.cause.parts())
             count, since = "1 tick" if ticks == 1 else f"{ticks} ticks", run.seconds(first.start)
             yield RuleMatch(f"It was cut off at {count}, first at {since:.2f} s: {reason}.", row_id)
 
 
-def _told(run: AgentTake, fact: str, text: str) -> str:
+def _fact_text(run: AgentTake, fact: str, text: str) -> str:
     """A fact of a cause in words: rows by their numbers and names."""
     if fact == "rows":
         return " and ".join(run.called(each) for each in text.split())

@@ -127,23 +127,23 @@ class PlayerProcess:
             time.sleep(0.002)
             pid, status = os.waitpid(self.pid, os.WNOHANG)
         if not pid:
-            self.end(self._told_silence())
+            self.end(self._silence_message())
             _, status = os.waitpid(self.pid, 0)
         with suppress(ProcessLookupError, PermissionError):
             os.killpg(self.pid, signal.SIGKILL)  # what it may have started and left behind
-        told = self.ended_because or self._told_end(os.waitstatus_to_exitcode(status))
+        message = self.ended_because or self._end_message(os.waitstatus_to_exitcode(status))
         for each in (self.orders, self.messages, self._crash):
             os.close(each)
-        return told
+        return message
 
-    def _told_silence(self) -> str:
+    def _silence_message(self) -> str:
         silent = "the process that played sent no more, so it was ended."
         if self.watch.call:
             return f"{self.line_now()}: while {self.called()} ran, {silent}"
         last = f" {self.watch.place.last_of_all}" if self.watch.place.file else ""
         return f"{silent[:1].upper()}{silent[1:]}{last}"
 
-    def _told_end(self, code: int) -> str:
+    def _end_message(self, code: int) -> str:
         # Whoever sent the signal may have done so from outside, so that nothing is said of who is
         # to blame.
         how = f"with exit code {code}" if code >= 0 else f"by {signal.Signals(-code).name}"
@@ -154,8 +154,8 @@ class PlayerProcess:
             )
         if code == 0:
             return ""
-        told = f"The process that played ended {how}."
-        return f"{told} {place.last_of_all}" if place.file else told
+        message = f"The process that played ended {how}."
+        return f"{message} {place.last_of_all}" if place.file else message
 
     def called(self) -> str:
         """What was called last, and on whose behalf: '`hum` (warden, row 1.2 'Hum')', or the file
@@ -164,10 +164,10 @@ class PlayerProcess:
         place = self.watch.place
         if not place.kind:
             return "the file"
-        told = ", ".join(
+        message = ", ".join(
             [each for each in (place.agent, f"row {place.row}" if place.row else "") if each]
         )
-        return f"`{printable(place.kind)}`" + (f" ({printable(told)})" if told else "")
+        return f"`{printable(place.kind)}`" + (f" ({printable(message)})" if message else "")
 
     def _line(self) -> str:
         """The innermost line of the project's file that it noted last; else where the node

@@ -56,7 +56,7 @@ class Rehearsal:
         catalog: Catalog = BUILTIN,
         watch: CallWatch = UNWATCHED,
     ) -> None:
-        scenario = without_hand(played(order), puppet)
+        scenario = without_steering(played(order), puppet)
         self.track = SteeringTrack()
         self.scenario = scenario
         """The scenario as it is rehearsed: the puppet stands and waits for the hand."""
@@ -102,7 +102,7 @@ class Rehearsal:
         )
 
 
-def without_hand(scenario: Scenario, puppet: str) -> Scenario:
+def without_steering(scenario: Scenario, puppet: str) -> Scenario:
     """The scenario with the puppet standing, waiting for a hand, and without what an earlier hand
     did.
     """
@@ -122,7 +122,7 @@ def with_track(
     """The project with what a hand did written into a scenario, in place of what an earlier hand
     did.
     """
-    before = without_hand(project.scenario(scenario), puppet)
+    before = without_steering(project.scenario(scenario), puppet)
     first = () if steps and steps[0].tick == 0 else before.member(puppet).steps
     cast = tuple(
         each.model_copy(update={"steps": (*first, *steps)}) if each.name == puppet else each

@@ -51,8 +51,8 @@ class Corners:
         self._horizon = horizon
         self._is_clear = is_clear
         found = [_reflex(ring) for part in shapely.get_parts(free) for ring in _rings(part)]
-        whole = np.vstack(found) if found else np.empty((0, 6))
-        self._places, self._before, self._behind = whole[:, 0:2], whole[:, 2:4], whole[:, 4:6]
+        legs = np.vstack(found) if found else np.empty((0, 6))
+        self._places, self._before, self._behind = legs[:, 0:2], legs[:, 2:4], legs[:, 4:6]
         """(n, 2) in metres: each corner, and the corners of its ring before and behind it."""
         # What has been found out stays. Two threads may find out the same at once, which does no
         # harm.
@@ -79,8 +79,8 @@ class Corners:
                         heap, (length_m + float(to_end[leg.corner]), leg.corner, node, length_m)
                     )
             if node == START or self._may_be_left(node, end[None, :])[0]:
-                whole_m = so_far_m + float(np.hypot(*(end - here)))
-                heapq.heappush(heap, (whole_m, GOAL, node, whole_m))
+                total_m = so_far_m + float(np.hypot(*(end - here)))
+                heapq.heappush(heap, (total_m, GOAL, node, total_m))
 
         go_on(START, begin, 0.0, self._legs_from(begin))
         while heap:

@@ -14,7 +14,7 @@ from umbrant.stage.bodies import StageBody, StageProp
 from umbrant.stage.ground import Ground, Sightlines, Zones, ground_of
 from umbrant.stage.walk import Walk
 
-STRAY_M = 1.0
+OFF_ROUTE_M = 1.0
 """How far a goal may move before the way to it is searched anew; until then only its last stretch
 follows the goal.
 """
@@ -230,7 +230,7 @@ class StageWorld:
             strayed = distance_m(body.goal, goal)
             if strayed == 0.0:
                 return Route(tuple(body.corners), length_m((body.place, *body.corners)))
-            if strayed < STRAY_M and self._still_leads(body, ground, goal):
+            if strayed < OFF_ROUTE_M and self._still_leads(body, ground, goal):
                 corners = (*body.corners[:-1], goal)
                 return Route(corners, length_m((body.place, *corners)))
         way = ground.way(body.place, goal, reach_m)

@@ -46,7 +46,7 @@ def _lines(take: Take) -> Iterator[ExportLine]:
     for name, places in take.props.items():
         for tick, place in zip(places.ticks, places.values, strict=True):
             found.append(_line(tick, name, "place", part=place.carrier, value=list(place.at)))
-    if not take.whole:
+    if not take.is_complete:
         found.append(_line(take.ticks, "", "ended", value=take.ended))
     found.sort(key=lambda line: line["tick"])  # type: ignore[arg-type, return-value]
     for line in found:

@@ -36,14 +36,14 @@ class Header(Document):
         return self.played.players
 
     @cached_property
-    def _whole(self) -> dict[str, ExpandedBehavior]:
+    def _expanded(self) -> dict[str, ExpandedBehavior]:
         return {}
 
-    def whole(self, behavior: str) -> ExpandedBehavior:
+    def expanded(self, behavior: str) -> ExpandedBehavior:
         """A behavior as it ran, with all that it uses. Raises KeyError."""
-        if behavior not in self._whole:
-            self._whole[behavior] = expand_behavior(self.project, behavior)
-        return self._whole[behavior]
+        if behavior not in self._expanded:
+            self._expanded[behavior] = expand_behavior(self.project, behavior)
+        return self._expanded[behavior]
 
     @property
     def played(self) -> Scenario:

@@ -28,7 +28,7 @@ from umbrant.take.stored import (
     stored_rows,
 )
 from umbrant.take.stored_chunks import READ, add_change, gauges_of, kept, put_gauges, stored_chunk
-from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, loaded
+from umbrant.take.tables import COMPLETE, ENDED, HEADER, RECORDED, SCHEMA, loaded
 
 META_TABLE, *TABLES = (each.strip() for each in SCHEMA.strip().split(";") if each.strip())
 """How the tables are made. A file in which one is made in another way is not ours."""
@@ -57,9 +57,9 @@ class Take:
     """What of the scenario could not be done: tick, what, why."""
 
     @property
-    def whole(self) -> bool:
+    def is_complete(self) -> bool:
         """Whether it was played to its end."""
-        return self.ended == WHOLE
+        return self.ended == COMPLETE
 
     @property
     def last_tick(self) -> int:
@@ -159,8 +159,8 @@ def _read_agents(
             raise DamagedTake(f"'{row_id[:40]}' is no row of {agent}")
         chunk = decoded(f"{what} of {row_id}", stored_chunk, starts, ends, numbers, more)
         _check_order(last, (agent, row_id, part, what), chunk.ticks)
-        told_at = chunk.ticks + chunk.ends
-        if told_at and not (min(told_at) >= 0 and max(told_at) <= ticks):
+        times = chunk.ticks + chunk.ends
+        if times and not (min(times) >= 0 and max(times) <= ticks):
             raise DamagedTake(f"{what} of {row_id} is not within the take")
         if what in READ:
             decode, put = READ[what]
@@ -232,15 +232,15 @@ def _arrays(
     found: dict[str, Floats] = {}
     length = width * ticks
     for each, tick, chunk in stored_rows(file, table, **{name: str, "tick": int, column: bytes}):
-        whole = found.get(each)
-        if whole is None:
-            whole = found[each] = memory.take(length)
+        is_complete = found.get(each)
+        if is_complete is None:
+            is_complete = found[each] = memory.take(length)
         numbers = decoded(f"the {column} of {each}", np.frombuffer, chunk, "<f4")
         if np.any(np.abs(numbers[~np.isnan(numbers)]) > FARTHEST):
             raise DamagedTake(f"the {column} of {each} are beyond all measure")
         start = max(0, min(length, tick * width))
         end = min(length, start + len(numbers))
-        whole[start:end] = numbers[: end - start]
+        is_complete[start:end] = numbers[: end - start]
     return found
 
 
@@ -252,7 +252,7 @@ def _rows_of(header: Header) -> dict[str, Mapping[str, object]]:
         known = behavior is not None and any(
             each.name == behavior for each in header.project.behaviors
         )
-        found[member.name] = header.whole(behavior).behavior.by_id if behavior and known else {}
+        found[member.name] = header.expanded(behavior).behavior.by_id if behavior and known else {}
     return found
 
 

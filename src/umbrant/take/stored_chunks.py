@@ -141,14 +141,14 @@ def gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gau
 
     def decode(chunk: StoredChunk) -> list[tuple[int, Gauge]]:
         count = len(chunk.ticks)
-        values, wholes, abouts = (
+        values, totals, abouts = (
             chunk.numbers[:count],
             chunk.numbers[count:],
             chunk.more or [""] * count,
         )
         return [
-            (tick, Gauge(measured, value, None if math.isnan(whole) else whole, str(about)))
-            for tick, value, whole, about in zip(chunk.ticks, values, wholes, abouts, strict=True)
+            (tick, Gauge(measured, value, None if math.isnan(of) else of, str(about)))
+            for tick, value, of, about in zip(chunk.ticks, values, totals, abouts, strict=True)
         ]
 
     return decode

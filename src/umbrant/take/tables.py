@@ -24,7 +24,7 @@ CREATE TABLE notice (agent TEXT, tick INTEGER, what TEXT, cause TEXT);
 CREATE TABLE pose (agent TEXT, tick INTEGER, poses BLOB);
 CREATE TABLE level (prop TEXT, tick INTEGER, levels BLOB);
 """
-"""`told` holds chunks of what one place told of one thing: the int32 ticks at which it was told,
+"""`values` holds chunks of what one place told of one thing: the int32 ticks at which it was told,
 and `more` as a JSON list with something for each of them, as `What` says. A measured number has
 float64 `numbers` instead: first what was measured each time, then of how much in all (NaN where
 that is not said); `more` is then what each is about.
@@ -69,7 +69,7 @@ HEADER, RECORDED, ENDED = "header", "recorded", "ended"
 ('whole' or a message).
 """
 
-WHOLE = "whole"
+COMPLETE = "whole"
 
 
 def packed(numbers: Sequence[float]) -> bytearray:
@@ -100,9 +100,9 @@ def cause_text(cause: Cause | None) -> str | None:
     return cause.json if cause else None
 
 
-def listed(told: Sequence[object]) -> str:
+def listed(values: Sequence[object]) -> str:
     """What was told as a JSON list."""
-    return to_json(told).decode()
+    return to_json(values).decode()
 
 
 def plain(cause: Cause | None) -> Mapping[str, Value] | None:

@@ -11,7 +11,7 @@ from typing import Any
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
 from umbrant.take.pieces import Columns, TakePiece
-from umbrant.take.tables import ENDED, HEADER, RECORDED, SCHEMA, WHOLE, encode_chunk
+from umbrant.take.tables import COMPLETE, ENDED, HEADER, RECORDED, SCHEMA, encode_chunk
 
 PLAIN = {
     "keys": "INSERT INTO key VALUES (?,?,?,?,?,?,?)",
@@ -46,7 +46,7 @@ class TakeFile:
         if piece.ends_chunk:
             self._guarded(self._write_chunk)
 
-    def close(self, ended: str = WHOLE) -> None:
+    def close(self, ended: str = COMPLETE) -> None:
         """Finish the file with all that has come in, and with how the take ended.
 
         What came in last is left out if it is no part of a take: a player that went mad may have

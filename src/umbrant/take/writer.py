@@ -7,7 +7,7 @@ from types import TracebackType
 
 from umbrant.take.header import Header
 from umbrant.take.recorder import TakeRecorder
-from umbrant.take.tables import WHOLE
+from umbrant.take.tables import COMPLETE
 from umbrant.take.take_file import TakeFile
 
 FLUSH_S = 5.0
@@ -40,7 +40,7 @@ class TakeWriter(TakeRecorder):
         else:
             self.close(f"{type(error).__name__}: {error}")
 
-    def close(self, ended: str = WHOLE) -> None:
+    def close(self, ended: str = COMPLETE) -> None:
         """Finish the file, with how the take ended. Raises TakeError."""
         self.end_chunk()
         self._file.close(ended)

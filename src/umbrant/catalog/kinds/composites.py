@@ -108,7 +108,7 @@ def _failed(child: Child) -> Cause:
     "[at each tick go on from {resumes_at}]",
     success="as soon as a child succeeds",
     failure="when every child has failed or was refused",
-    told="tries its children in order",
+    summary="tries its children in order",
     moves_on="fails",
 )
 class Selector(_InOrder):
@@ -127,7 +127,7 @@ class Selector(_InOrder):
     "[at each tick go on from {resumes_at}]",
     success="when every child has succeeded, one after the other",
     failure="as soon as a child fails or is refused",
-    told="does its children in order",
+    summary="does its children in order",
     moves_on="has succeeded",
 )
 class Sequence(_InOrder):
@@ -146,7 +146,7 @@ class Sequence(_InOrder):
     "",
     success="as soon as a child succeeds",
     failure="when every child has failed or was refused",
-    told="tries its children in an order that it draws anew each time it is entered",
+    summary="tries its children in an order that it draws anew each time it is entered",
     order=ChildOrder.DRAWN,
     moves_on="fails",
 )
@@ -216,7 +216,7 @@ class RandomSelector(Wrapper):
     "until {successes} succeed or {failures} fail",
     success="when as many children have succeeded as it needs",
     failure="when as many children have failed as it bears, or the others are too few to succeed",
-    told="runs its children side by side",
+    summary="runs its children side by side",
     order=ChildOrder.TOGETHER,
     rests="waits for the others",
 )
@@ -262,14 +262,14 @@ class Parallel:
         pass
 
     def _ended(self) -> Status:
-        whole = len(self.children)
+        number = len(self.children)
         won = sum(status is SUCCESS for status in self.ended.values())
         lost = len(self.ended) - won
-        needed = min(whole, round(self.successes()) or whole)
-        borne = min(whole, round(self.failures()) or whole)
+        needed = min(number, round(self.successes()) or number)
+        borne = min(number, round(self.failures()) or number)
         if won >= needed:
             return SUCCESS
-        if lost >= borne or whole - lost < needed:
+        if lost >= borne or number - lost < needed:
             return FAILURE
         return RUNNING
 
@@ -278,7 +278,7 @@ class Parallel:
     "[the others {others}]",
     success="when the first child succeeds",
     failure="when the first child fails or is refused",
-    told="runs its first child, and the others beside it",
+    summary="runs its first child, and the others beside it",
     order=ChildOrder.TOGETHER,
     rests="is not begun again",
 )
@@ -322,7 +322,7 @@ class Accompany:
     "{behavior}",
     success="when that behavior succeeds",
     failure="when that behavior fails",
-    told="does what the behavior it uses says",
+    summary="does what the behavior it uses says",
     name="use_behavior",
     holds=(),
 )

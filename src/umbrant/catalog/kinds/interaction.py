@@ -50,10 +50,10 @@ def use(me: Me, target: AProp, *, duration: SpreadSeconds = 1.5, reach: Reach = 
     prop = within_reach(me, target, reach)
     if isinstance(prop, Cause):
         return prop
-    start_s, first, told = me.world.now_s, prop.level, lasting(duration, duration)
+    start_s, first, progress = me.world.now_s, prop.level, lasting(duration, duration)
     while (spent := me.world.now_s - start_s) < duration - 1e-9:
         prop.level = first + (1.0 - first) * spent / duration
-        yield told
+        yield progress
     prop.level = 1.0
     return True
 
@@ -99,7 +99,7 @@ def strike(
     stat: which number
     reach: how near it must be
     """
-    until_s, told = me.world.now_s + STRIKES_S, lasting(STRIKES_S, STRIKES_S)
+    until_s, progress = me.world.now_s + STRIKES_S, lasting(STRIKES_S, STRIKES_S)
     while me.world.now_s < until_s - 1e-9:
         there = target.at()
         if isinstance(there, Cause):
@@ -108,7 +108,7 @@ def strike(
         if away > reach:
             return cause("too_far", distance_m=away, range_m=reach)
         me.world.turn(me.body.name, heading_to(me.body.place, there))
-        yield told
+        yield progress
     struck = me.world.body(target.name or "")
     if struck is None:
         return cause("not_there", name=target.label)
@@ -174,10 +174,10 @@ def throw(me: Me, target: Target, *, reach: Reach = 6.0) -> Steps:
     away = distance_m(me.body.place, there)
     if away > reach:
         return cause("too_far", distance_m=away, range_m=reach)
-    until_s, told = me.world.now_s + STRIKES_S, lasting(STRIKES_S, STRIKES_S)
+    until_s, progress = me.world.now_s + STRIKES_S, lasting(STRIKES_S, STRIKES_S)
     while me.world.now_s < until_s - 1e-9:
         me.world.turn(me.body.name, heading_to(me.body.place, there))
-        yield told
+        yield progress
     me.world.put_down(me.body.name, there)
     me.world.make_noise(Noise(there, 0.5, me.world.now_s, me.name, "throw"))
     return True
@@ -215,11 +215,11 @@ def change_slowly(
     amount: by how much in all; less than nothing takes away
     duration: over how long
     """
-    spent_s, told = 0.0, lasting(duration - me.world.tick_s, duration)
+    spent_s, progress = 0.0, lasting(duration - me.world.tick_s, duration)
     while spent_s < duration - 1e-9:
         step_s = min(me.world.tick_s, duration - spent_s)
         if me.body.change_stat(stat, amount * step_s / duration) is None:
             return cause("no_stat", name=me.name, stat=stat)
         spent_s += step_s
-        yield told
+        yield progress
     return True

@@ -35,7 +35,7 @@ DoneHow = Literal["either way", "success", "failure"]
     "[begins in {initial}]",
     success="when a final state that says success is entered",
     failure="when a final state that says failure is entered",
-    told="is in one of its states",
+    summary="is in one of its states",
     name="machine",
     holds=(Family.STATE, Family.TRANSITION, Family.HOOK),
 )

@@ -34,7 +34,7 @@ def speed(me: Me, pace: str) -> float:
 
 def go(me: Me, where: Callable[[], Point | Cause], reach: float, pace: str) -> Steps:
     """Go to wherever a point is; one that moves is followed."""
-    whole: float | None = None
+    total_m: float | None = None
     while True:
         goal = where()
         if isinstance(goal, Cause):
@@ -44,8 +44,8 @@ def go(me: Me, where: Callable[[], Point | Cause], reach: float, pace: str) -> S
             return way.cause
         if way.left_m <= reach:
             return True
-        whole = max(whole or 0.0, way.left_m)
-        yield Progress(way.left_m, whole, "m", way.corners)
+        total_m = max(total_m or 0.0, way.left_m)
+        yield Progress(way.left_m, total_m, "m", way.corners)
 
 
 def reachable(me: Me, place: Point) -> Point | None:
@@ -402,10 +402,10 @@ def look_about(me: Me, *, duration: SpreadSeconds = 3.0) -> Steps:
 
     duration: for how long
     """
-    until_s, told = me.world.now_s + duration, lasting(duration, duration)
+    until_s, progress = me.world.now_s + duration, lasting(duration, duration)
     wanted = me.random.uniform(0.0, 360.0)
     while me.world.now_s < until_s - 1e-9:
         if me.world.turn(me.body.name, wanted) < 1.0:
             wanted = me.random.uniform(0.0, 360.0)
-        yield told
+        yield progress
     return True

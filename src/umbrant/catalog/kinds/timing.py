@@ -23,9 +23,9 @@ def wait(me: Me, duration: SpreadSeconds = 1.0) -> Steps:
 
     duration: how long to wait
     """
-    until_s, told = me.world.now_s + duration, lasting(duration, duration)
+    until_s, progress = me.world.now_s + duration, lasting(duration, duration)
     while me.world.now_s < until_s - 1e-9:
-        yield told
+        yield progress
     return True
 
 
@@ -42,9 +42,9 @@ def say(me: Me, text: str, *, duration: SpreadSeconds = 1.0, loudness: Amount = 
     me.world.say(me.body.name, text)
     if loudness > 0:
         me.world.make_noise(Noise(me.body.place, loudness, me.world.now_s, me.name, "speech"))
-    until_s, told = me.world.now_s + duration, lasting(duration, duration)
+    until_s, progress = me.world.now_s + duration, lasting(duration, duration)
     while me.world.now_s < until_s - 1e-9:
-        yield told
+        yield progress
     return True
 
 

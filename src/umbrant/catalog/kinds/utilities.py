@@ -38,7 +38,7 @@ STRAIGHT = Curve(shape=Shape.LINEAR)
     "[ threshold {threshold}][ decides every {every}][ when an option ends {then}]",
     success="when an option succeeds, if it ends with it",
     failure="when no option scores above the threshold, or one fails, if it ends with it",
-    told="does the option that scores best",
+    summary="does the option that scores best",
     name="utility",
     holds=(Family.OPTION,),
 )

@@ -68,14 +68,16 @@ class ChipEditing(QObject):
             self.pick(chip, rect)
             return
         written = chip.editor in (ChipEditor.CONDITION, ChipEditor.FORMULA)
-        whole = self._whole_condition(chip) if written else chip
-        self.line = InlineEditor(self._table, whole, rect, self._check(whole))
+        edited = self._condition_chip(chip) if written else chip
+        self.line = InlineEditor(self._table, edited, rect, self._check(edited))
         if written:
             self.line.offer(self._condition_words(chip))
-        self.line.finished = lambda text: self._typed(whole, text)
-        if whole.editor is ChipEditor.NUMBER and is_short(whole):
+        self.line.finished = lambda text: self._typed(edited, text)
+        if edited.editor is ChipEditor.NUMBER and is_short(edited):
             self._slides += 1
-            self.line.slide(whole, lambda number: self._set(whole, number, f"slide {self._slides}"))
+            self.line.slide(
+                edited, lambda number: self._set(edited, number, f"slide {self._slides}")
+            )
         self.line.open()
 
     def finish(self) -> None:
@@ -122,7 +124,7 @@ class ChipEditing(QObject):
             self._set(chip, None)
 
     def _fill(self, menu: QMenu, chip: Chip) -> None:
-        offered = choices(chip, self._desk.project, self._desk.whole)
+        offered = choices(chip, self._desk.project, self._desk.expanded)
         sections = len({choice.section for choice in offered}) > 1
         for place, choice in enumerate(offered):
             if (
@@ -179,7 +181,7 @@ class ChipEditing(QObject):
         try:
             key = Key(name=name, type=KeyType(kind))
         except ValueError:
-            self._desk.told.emit(
+            self._desk.message.emit(
                 f"'{name}' cannot name a key: write it with small letters, digits and _, a "
                 "letter first."
             )
@@ -210,7 +212,7 @@ class ChipEditing(QObject):
             bound = known is not None and known.type in keys and chip.editor is ChipEditor.NUMBER
             value: ParamValue = KeyRef(key=text.strip()) if bound else typed_value(chip, text)
         except ChipError as error:
-            self._desk.told.emit(str(error))
+            self._desk.message.emit(str(error))
             return
         self._set(chip, value)
 
@@ -223,7 +225,7 @@ class ChipEditing(QObject):
                     return
             changed = self._desk.apply(edit)
         except PathError as error:
-            self._desk.told.emit(f"{value_text(value)} cannot stand there: {error}.")
+            self._desk.message.emit(f"{value_text(value)} cannot stand there: {error}.")
             return
         if changed and chip.missing:
             self.filled.emit()
@@ -245,7 +247,7 @@ class ChipEditing(QObject):
             )
         return lambda text: ""
 
-    def _whole_condition(self, chip: Chip) -> Chip:
+    def _condition_chip(self, chip: Chip) -> Chip:
         slot = Slot(chip.slot.row_id, chip.slot.part, chip.slot.param)
         if isinstance(chip, FieldChip):
             return chip

@@ -17,7 +17,7 @@ WRITTEN = (ParamType.CONDITION, ParamType.FORMULA)
 
 
 def filled(
-    kind: Kind, text: str, row_id: str, project: Project, whole: ExpandedBehavior | None
+    kind: Kind, text: str, row_id: str, project: Project, expanded: ExpandedBehavior | None
 ) -> dict[str, ParamValue]:
     """The values that a text gives to a kind's parameters; words that fit none are passed over.
 
@@ -34,7 +34,8 @@ def filled(
     left: list[str] = []
     for word in text.replace(" ± ", "±").split():
         if not (
-            _took_number(word, kind, found) or _took_name(word, kind, found, row_id, project, whole)
+            _took_number(word, kind, found)
+            or _took_name(word, kind, found, row_id, project, expanded)
         ):
             left.append(word)
     free = next(
@@ -70,11 +71,11 @@ def _took_name(
     found: dict[str, ParamValue],
     row_id: str,
     project: Project,
-    whole: ExpandedBehavior | None,
+    expanded: ExpandedBehavior | None,
 ) -> bool:
     for param in kind.params:
         if param.name not in found:
-            value = _named(word, param, row_id, project, whole)
+            value = _named(word, param, row_id, project, expanded)
             if value is not None:
                 found[param.name] = value
                 return True
@@ -82,11 +83,11 @@ def _took_name(
 
 
 def _named(
-    word: str, param: Param, row_id: str, project: Project, whole: ExpandedBehavior | None
+    word: str, param: Param, row_id: str, project: Project, expanded: ExpandedBehavior | None
 ) -> ParamValue | None:
     """What a parameter can be set to that is called by a word."""
     chip = Chip(Slot(row_id, ROW, param.name), ChipEditor.PICK, None, param.label, param)
-    offered = choices(chip, project, whole if row_id else None)
+    offered = choices(chip, project, expanded if row_id else None)
     return next(
         (choice.value for choice in offered if choice.label.strip().lower() == word.lower()), None
     )

@@ -116,13 +116,13 @@ class SentenceFlow:
     def _block(self, block: list[SentencePiece], cursor: "_Cursor", layout: RowLayout) -> None:
         pill = block[0].pill
         padding = PILL_PADDING if pill else 0.0
-        whole = (
+        wide = (
             sum(self.fonts.width(piece) for piece in block) + GAP * (len(block) - 1) + 2 * padding
         )
         first = self.fonts.width(block[0]) + 2 * padding
         if (
             pill
-            and not cursor.fits(whole if whole <= cursor.room else first)
+            and not cursor.fits(wide if wide <= cursor.room else first)
             and not cursor.at_start(0.0)
         ):
             cursor.break_line()

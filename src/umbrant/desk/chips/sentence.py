@@ -304,19 +304,19 @@ class _Writer:
         pill: Pill,
         editor: ChipEditor = ChipEditor.CONDITION,
     ) -> Iterator[SentencePiece]:
-        whole = self._condition_chip(part, param, when, editor)
+        chip = self._condition_chip(part, param, when, editor)
         try:
             said = pieces(parse(when), self.catalog)
         except LanguageError:
-            yield SentencePiece(when or f"{editor}?", PieceRole.WORDS, pill, whole)
+            yield SentencePiece(when or f"{editor}?", PieceRole.WORDS, pill, chip)
             return
         for piece in said:
-            yield self._said(piece, whole, pill)
+            yield self._said(piece, chip, pill)
 
-    def _said(self, piece: PhrasePiece, whole: Chip, pill: Pill) -> SentencePiece:
+    def _said(self, piece: PhrasePiece, chip: Chip, pill: Pill) -> SentencePiece:
         if piece.kind is PhrasePieceKind.NUMBER:
             chip = Chip(
-                whole.slot,
+                chip.slot,
                 ChipEditor.NUMBER,
                 piece.value,
                 "number",
@@ -326,7 +326,7 @@ class _Writer:
             )
             return SentencePiece(piece.text, PieceRole.CHIP, pill, chip)
         role = PieceRole.KEY_WORD if piece.kind is PhrasePieceKind.KEY else PieceRole.WORDS
-        return SentencePiece(piece.text, role, pill, whole)
+        return SentencePiece(piece.text, role, pill, chip)
 
 
 _NAMED = (

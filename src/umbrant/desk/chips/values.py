@@ -161,7 +161,7 @@ def chip_tip(chip: Chip) -> str:
     return about + _HOW[chip.editor] + follows
 
 
-def choices(chip: Chip, project: Project, whole: ExpandedBehavior | None) -> list[Choice]:
+def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> list[Choice]:
     """What a chip can be set to from a list: keys of the right type first, then what the stage and
     cast have.
     """
@@ -172,7 +172,7 @@ def choices(chip: Chip, project: Project, whole: ExpandedBehavior | None) -> lis
     param = chip.param
     if param is None:
         return []
-    known = whole.frame(chip.slot.row_id).keys if whole else {}
+    known = expanded.key_scope(chip.slot.row_id).keys if expanded else {}
     keys = [
         key
         for key in known.values()
@@ -184,16 +184,16 @@ def choices(chip: Chip, project: Project, whole: ExpandedBehavior | None) -> lis
     found.extend(Choice(each, each) for each in param.choices)
     if param.type is ParamType.YES_NO:
         found.extend([Choice("yes", True), Choice("no", False)])
-    if param.type is ParamType.STATE and whole is not None:
-        found.extend(_states(chip, whole))
+    if param.type is ParamType.STATE and expanded is not None:
+        found.extend(_states(chip, expanded))
     if param.type is ParamType.CURVE:
         found.extend(_curves(chip))
     return [*found, *_named(param.type, project)]
 
 
-def _states(chip: Chip, whole: ExpandedBehavior) -> Iterator[Choice]:
+def _states(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:
     """The states of the machine that a row belongs to."""
-    behavior, row_id = whole.behavior, chip.slot.row_id
+    behavior, row_id = expanded.behavior, chip.slot.row_id
     path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
     machine = next((each for each in reversed(path) if behavior.row(each).kind == "machine"), None)
     for inner in behavior.outline.within(machine) if machine else ():

@@ -209,11 +209,11 @@ class Commands:
         try:
             path.write_bytes(take.path.read_bytes())
         except OSError as error:
-            self.desk.told.emit(
+            self.desk.message.emit(
                 f"{path}: the take could not be written: {error.strerror}. Choose another place."
             )
         else:
-            self.desk.told.emit(f"The take is in {path}")
+            self.desk.message.emit(f"The take is in {path}")
 
     def trust(self) -> None:
         """Let the project's own nodes run, if the author says so again."""
@@ -344,7 +344,7 @@ class Commands:
         scenario = self.desk.scenario
         if scenario is None:
             return
-        seed = self.dialogs().whole_number("Seed", "Seed of the scenario:", scenario.seed)
+        seed = self.dialogs().integer("Seed", "Seed of the scenario:", scenario.seed)
         if seed is not None:
             self.desk.apply(Edit(f"Seed {seed}", lambda p: set_seed(p, scenario.name, seed)))
 
@@ -432,7 +432,7 @@ class Commands:
         """Show more time on the tape."""
         self.desk.tape.zoom(1.25, self.desk.playhead)
 
-    def tape_whole(self) -> None:
+    def fit_tape(self) -> None:
         """Show the whole take on the tape."""
         self.desk.tape.zoom(1e9, 0)
 
@@ -461,7 +461,9 @@ class Commands:
         if self.in_setting:
             member, behavior = self.setting.member_here(), self.setting.behavior_here()
             if member is not None and member.behavior is None:
-                self.desk.told.emit(f"{member.title or member.name} is a puppet: it has no rows.")
+                self.desk.message.emit(
+                    f"{member.title or member.name} is a puppet: it has no rows."
+                )
                 return
             scenario = self.desk.scenario
             player = (

@@ -652,7 +652,7 @@ ACTIONS: tuple[Action, ...] = (
         "View",
         "Whole take",
         "The whole take on the tape",
-        Commands.tape_whole,
+        Commands.fit_tape,
         ("Ctrl+0",),
     ),
     Action("fit_stage", "View", "Whole stage", "The whole stage", Commands.fit_stage, ("Ctrl+9",)),

@@ -60,7 +60,7 @@ class RowCommands:
             return
         siblings = behavior.outline.siblings(row_ids[0])
         first, last = siblings.index(row_ids[0]), siblings.index(row_ids[-1])
-        beside = (
+        neighbour = (
             siblings[last + 1]
             if last + 1 < len(siblings)
             else siblings[first - 1]
@@ -69,7 +69,7 @@ class RowCommands:
         )
         name = behavior.name
         self.desk.apply(Edit(f"Delete {self._called()}", lambda p: delete_rows(p, name, row_ids)))
-        follow = beside or behavior.outline.parent[row_ids[0]]
+        follow = neighbour or behavior.outline.parent[row_ids[0]]
         if follow:
             self.desk.select_row(follow)
 
@@ -90,7 +90,7 @@ class RowCommands:
             QGuiApplication.clipboard().setText(
                 rows_text(self.desk.project, behavior.name, row_ids)
             )
-            self.desk.told.emit(
+            self.desk.message.emit(
                 f"{self._called()} copied: paste it here, in another project, or into a message."
             )
 
@@ -105,14 +105,14 @@ class RowCommands:
         try:
             rows = rows_from(QGuiApplication.clipboard().text())
         except NoRowsError as error:
-            self.desk.told.emit(str(error))
+            self.desk.message.emit(str(error))
             return
         row, behavior = self.desk.row, self.desk.behavior
         if behavior is None:
             return
         after, under = self._place_for(row, rows[0])
         if after is None and under is None and behavior.rows:
-            self.desk.told.emit("There is no place here for rows like these.")
+            self.desk.message.emit("There is no place here for rows like these.")
             return
         self._do("Paste rows", lambda p, b: paste_rows(p, b, rows, after=after, under=under))
 
@@ -123,7 +123,7 @@ class RowCommands:
             return
         around = written_under(behavior, row_ids[0])
         if around is None:
-            self.desk.told.emit(
+            self.desk.message.emit(
                 "The outermost row stands alone; copy it into another behavior instead."
             )
             return
@@ -138,7 +138,7 @@ class RowCommands:
         """Put the rows into a new one."""
         row_ids, catalog = self.ledger.selected_rows, self.desk.catalog
         if not self._run_on_their_own(row_ids):
-            self.desk.told.emit(
+            self.desk.message.emit(
                 "Only rows of a tree can be wrapped: actions, conditions and what holds them."
             )
             return
@@ -157,7 +157,7 @@ class RowCommands:
         """Put the rows into a behavior of their own, which is used in their place."""
         row_ids = self.ledger.selected_rows
         if not self._run_on_their_own(row_ids) or self.desk.row is None:
-            self.desk.told.emit(
+            self.desk.message.emit(
                 "Only rows of a tree can be a behavior: actions, conditions and what holds them."
             )
             return
@@ -187,7 +187,7 @@ class RowCommands:
         holds = bool(behavior.outline.children[row.id])
         others = {kind.title: kind for kind in _like(old, catalog, holds=holds)}
         if not others:
-            self.desk.told.emit(f"No other kind can stand where {row.name or old.title} stands.")
+            self.desk.message.emit(f"No other kind can stand where {row.name or old.title} stands.")
             return
         title = self.dialogs().choice(
             "Another kind", f"Make {row.name or old.title} a:", sorted(others)

@@ -16,7 +16,7 @@ from umbrant.desk.logs import log
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.visits import lives
 from umbrant.model.documents import Project
-from umbrant.model.files import write_whole
+from umbrant.model.files import write_atomically
 from umbrant.model.folder import document_texts, parse_project
 from umbrant.model.problems import ProjectError
 
@@ -152,7 +152,7 @@ def _read(path: Path) -> Project | None:
 def _write(path: Path, folder: Path | None, project: Project) -> bool:
     text = json.dumps({"folder": str(folder or ""), "documents": document_texts(project)})
     try:
-        write_whole(path, text)
+        write_atomically(path, text)
     except OSError as error:
         # Where nothing can be kept the author still has the window; saving tells of the full or
         # read-only disk.

@@ -50,11 +50,11 @@ class Background(QObject):
         """There will be another request soon: what is being worked on is not wanted any more."""
         self._newest += 1
 
-    def request(self, asked: object) -> None:
+    def request(self, job: object) -> None:
         """Work on this instead of whatever is waiting to be worked on."""
         self._newest += 1
         self._pool.clear()
-        self._pool.start(_Task(self, self._newest, asked))
+        self._pool.start(_Task(self, self._newest, job))
 
     def close(self) -> None:
         """Wait for what is being worked on, and forget it."""
@@ -77,11 +77,11 @@ class Background(QObject):
 
 
 class _Task(QRunnable):
-    def __init__(self, background: Background, number: int, asked: object) -> None:
+    def __init__(self, background: Background, number: int, job: object) -> None:
         super().__init__()
         self._background = background
         self._number = number
-        self._asked = asked
+        self._job = job
 
     def run(self) -> None:
         """An exception must not leave it: Qt would merely print it, and the window would wait for
@@ -89,7 +89,7 @@ class _Task(QRunnable):
         """
         background = self._background
         try:
-            answer = background.work(self._asked)
+            answer = background.work(self._job)
         except background.expected as error:
             background.finish(self._number, None, str(error))
         except Exception as error:

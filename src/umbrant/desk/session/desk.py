@@ -57,7 +57,7 @@ class Desk(QObject):
     about_to_save = Signal()
     point_wanted = Signal(object)
     """A function that is to be told the point that the author picks on the stage."""
-    told = Signal(str)
+    message = Signal(str)
     """A message for the author; an empty one takes the last away."""
 
     def __init__(
@@ -83,7 +83,7 @@ class Desk(QObject):
         self.row_id = ""
         self._looked_at = ""
         """A behavior that is looked at though the agent does not run it."""
-        self._whole: tuple[Project, ExpandedBehavior] | None = None
+        self._expanded: tuple[Project, ExpandedBehavior] | None = None
         self.agent = self._first_agent()
         self._count = 0
         self._made = 0
@@ -97,13 +97,13 @@ class Desk(QObject):
         self.findings: list[Finding] = []
         """What the review found in the documents."""
         self.reviewer.reviewed.connect(self._reviewed)
-        self.reviewer.failed.connect(self.told)
+        self.reviewer.failed.connect(self.message)
         self.reviewer.request(project, self.catalog)
         self.roller.rolled.connect(self._rolled)
-        self.roller.failed.connect(self.told)
+        self.roller.failed.connect(self.message)
         self.roller.busy_changed.connect(self.busy_changed)
         self.loader.loaded.connect(self._loaded)
-        self.loader.failed.connect(self.told)
+        self.loader.failed.connect(self.message)
         self._select_first_row()
 
     # the project
@@ -149,7 +149,7 @@ class Desk(QObject):
         )
 
     @property
-    def whole(self) -> ExpandedBehavior | None:
+    def expanded(self) -> ExpandedBehavior | None:
         """The behavior of the agent that is looked at, with all that it uses; of a puppet, the
         first one there is.
         """
@@ -159,30 +159,30 @@ class Desk(QObject):
             return None
         name = wanted if any(each.name == wanted for each in behaviors) else behaviors[0].name
         if (
-            self._whole is None
-            or self._whole[0] is not self.project
-            or self._whole[1].own.behavior != name
+            self._expanded is None
+            or self._expanded[0] is not self.project
+            or self._expanded[1].root_scope.behavior != name
         ):
-            self._whole = self.project, expand_behavior(self.project, str(name))
-        return self._whole[1]
+            self._expanded = self.project, expand_behavior(self.project, str(name))
+        return self._expanded[1]
 
     @property
     def behavior(self) -> Behavior | None:
         """The rows of the whole behavior that is looked at."""
-        whole = self.whole
-        return whole.behavior if whole else None
+        expanded = self.expanded
+        return expanded.behavior if expanded else None
 
     def keys_at(self, row_id: str) -> Mapping[str, Key]:
         """The keys that a row may use, by the names it uses."""
-        whole = self.whole
-        return whole.frame(row_id).keys if whole else {}
+        expanded = self.expanded
+        return expanded.key_scope(row_id).keys if expanded else {}
 
     def override_of(self, row_id: str) -> Override | None:
         """What the variant that a row belongs to does otherwise in it; None if nothing, or if it is
         no variant.
         """
-        whole = self.whole
-        name = whole.frame(row_id).behavior if whole else ""
+        expanded = self.expanded
+        name = expanded.key_scope(row_id).behavior if expanded else ""
         variant = next(
             (each for each in self.project.behaviors if each.name == name and each.variant_of), None
         )
@@ -207,7 +207,7 @@ class Desk(QObject):
             if not self.history.do(edit):
                 return False
         except OutlineError as error:
-            self.told.emit(f"{edit.name} is not possible: {error}.")
+            self.message.emit(f"{edit.name} is not possible: {error}.")
             return False
         self._changed(goes_on=self.history.merged)
         return True
@@ -221,7 +221,7 @@ class Desk(QObject):
 
     def pick_point(self, picked: Callable[[tuple[float, float]], None]) -> None:
         """Have the author pick a point on the stage."""
-        self.told.emit(
+        self.message.emit(
             "Click where on the stage, or walk there with the arrow keys and press Enter. Esc "
             "leaves it."
         )
@@ -232,14 +232,14 @@ class Desk(QObject):
         name = self.history.undo()
         if name:
             self._changed()
-            self.told.emit(f"Undone: {name}")
+            self.message.emit(f"Undone: {name}")
 
     def redo(self) -> None:
         """Do again what was taken back last."""
         name = self.history.redo()
         if name:
             self._changed()
-            self.told.emit(f"Done again: {name}")
+            self.message.emit(f"Done again: {name}")
 
     def save(self, folder: Path | None = None) -> None:
         """Write the project to its folder, or to another one from now on. Raises ProjectError."""
@@ -253,7 +253,7 @@ class Desk(QObject):
         self.history.saved = self.project
         self.history.settle()
         self.project_changed.emit()
-        self.told.emit(f"Saved to {target}")
+        self.message.emit(f"Saved to {target}")
 
     def changed_outside(self) -> list[str]:
         """The project's files that somebody else has changed since they were read or saved here."""
@@ -261,8 +261,8 @@ class Desk(QObject):
 
     def problems_of(self, row_id: str) -> list[Problem]:
         """What is wrong with a row of the behavior that is looked at."""
-        whole = self.whole
-        file = f"behaviors/{whole.frame(row_id).behavior}.json" if whole else ""
+        expanded = self.expanded
+        file = f"behaviors/{expanded.key_scope(row_id).behavior}.json" if expanded else ""
         return self._problems_by_row.of(self.problems, file, row_id.rpartition("/")[2])
 
     @property
@@ -274,8 +274,8 @@ class Desk(QObject):
         """What the review found in the documents about a row of the behavior that is looked at."""
         if not self.findings:
             return []
-        whole = self.whole
-        file = f"behaviors/{whole.frame(row_id).behavior}.json" if whole else ""
+        expanded = self.expanded
+        file = f"behaviors/{expanded.key_scope(row_id).behavior}.json" if expanded else ""
         return self._findings_by_row.of(self.findings, file, row_id.rpartition("/")[2])
 
     # takes
@@ -359,7 +359,7 @@ class Desk(QObject):
         self._look_for_nodes()
         scenario = self.scenario
         if scenario is None:
-            self.told.emit("The project has no scenario to play.")
+            self.message.emit("The project has no scenario to play.")
             return None
         in_the_way = (
             each
@@ -368,7 +368,7 @@ class Desk(QObject):
         )
         first = next(in_the_way, None)
         if first is not None:
-            self.told.emit(str(first))
+            self.message.emit(str(first))
             return None
         self._made += 1
         path = self._place / f"{self._made}.take"
@@ -475,7 +475,7 @@ class Desk(QObject):
         try:
             nodes = read_nodes(self.folder)
         except ProjectError as error:
-            self.told.emit(str(error))
+            self.message.emit(str(error))
             return
         if self.history.take_up_nodes(nodes):
             self._nodes.take_up(self.project)
@@ -483,7 +483,7 @@ class Desk(QObject):
             self.problems = self._all_problems()
             self.project_changed.emit()
             if self.needs_trust:
-                self.told.emit(
+                self.message.emit(
                     "The project's own nodes have changed. Project › Trust own nodes lets them "
                     "run again."
                 )
@@ -531,7 +531,7 @@ class Desk(QObject):
     def _loaded(self, loaded: Loaded) -> None:
         self._count += 1
         header = loaded.take.header
-        cut = "" if loaded.take.whole else " · cut short"
+        cut = "" if loaded.take.is_complete else " · cut short"
         label = (
             f"Take {self._count} · seed {header.seed} · "
             f"{header.seconds(loaded.take.ticks):.1f} s{cut}"
@@ -543,13 +543,13 @@ class Desk(QObject):
         self.takes = [*self.takes[-KEPT_TAKES + 1 :], entry]
         self._show(entry)
         noticed = noticed_in(loaded.take)
-        if not loaded.take.whole:
+        if not loaded.take.is_complete:
             ended = loaded.take.ended.rstrip(".")
-            self.told.emit(f"This take is not whole: {ended}. It shows what was recorded.")
+            self.message.emit(f"This take is not whole: {ended}. It shows what was recorded.")
         elif noticed:
-            self.told.emit(noticed)
+            self.message.emit(noticed)
         elif not self.is_current and not self.busy:
-            self.told.emit(
+            self.message.emit(
                 "This take was made from another state of the project. New take plays it as it "
                 "now is."
             )

@@ -54,7 +54,7 @@ class Rehearsing(QObject):
             iter(puppets), None
         )
         if scenario is None or chosen is None:
-            self.desk.told.emit(
+            self.desk.message.emit(
                 "There is no puppet to steer: give the scenario one of the cast without a behavior."
             )
             return
@@ -65,7 +65,7 @@ class Rehearsing(QObject):
         self._push, self._deeds, self._waiting = (0.0, 0.0), [], True
         self._timer.start(int(1000 / scenario.ticks_per_s / min(1.0, self._player.speed)))
         who = chosen.title or chosen.name
-        self.desk.told.emit(
+        self.desk.message.emit(
             f"Rehearsing: arrow keys or the mouse steer {who}, E raises an event, D drops, Esc "
             "ends."
         )
@@ -153,7 +153,7 @@ class Rehearsing(QObject):
         """
         if busy and self.active:
             self._stop()
-            self.desk.told.emit(
+            self.desk.message.emit(
                 "The rehearsal has ended, for the project was changed and is rolled anew."
             )
 

@@ -23,16 +23,16 @@ class Reviewed:
     catalog: Catalog
 
 
-def findings_of(asked: Reviewed) -> list[Finding]:
+def findings_of(request: Reviewed) -> list[Finding]:
     """The findings in a project. Runs in any thread.
 
     In a project in which a document names another that is not there, none: validation tells of
     that.
     """
     try:
-        return review(asked.project, asked.catalog)
+        return review(request.project, request.catalog)
     except KeyError:
-        if not validate(asked.project, asked.catalog):
+        if not validate(request.project, request.catalog):
             raise
         return []
 
@@ -51,7 +51,7 @@ class Reviewer(QObject):
         self._background = Background("Reviewing the project", findings_of, (), self)
         self._background.answered.connect(self.reviewed)
         self._background.failed.connect(self.failed)
-        self._asked: Reviewed | None = None
+        self._pending: Reviewed | None = None
         self._pause = QTimer(self, singleShot=True, interval=PAUSE_MS)
         self._pause.timeout.connect(self._start)
 
@@ -63,12 +63,12 @@ class Reviewer(QObject):
     def request(self, project: Project, catalog: Catalog) -> None:
         """Review a project, once the author pauses: while a chip is dragged there are many."""
         self._background.expect()
-        self._asked = Reviewed(project, catalog)
+        self._pending = Reviewed(project, catalog)
         self._pause.start()
 
     def _start(self) -> None:
-        if self._asked is not None:
-            self._background.request(self._asked)
+        if self._pending is not None:
+            self._background.request(self._pending)
 
     def close(self) -> None:
         """Wait for what is being reviewed, and forget it."""

@@ -173,7 +173,7 @@ class ReviewView(ChipTable):
         if finding is None:
             return
         if not finding.row_id:
-            self.desk.told.emit(f"{finding.file}: {finding.message} The setting has it.")
+            self.desk.message.emit(f"{finding.file}: {finding.message} The setting has it.")
             return
         self.desk.look_at(finding.file.removeprefix("behaviors/").removesuffix(".json"))
         self.desk.select_row(finding.row_id)

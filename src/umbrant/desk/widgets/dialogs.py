@@ -56,7 +56,7 @@ class Dialogs:
         text, fine = QInputDialog.getMultiLineText(self._parent, title, label, first)
         return text if fine else None
 
-    def whole_number(self, title: str, label: str, first: int) -> int | None:
+    def integer(self, title: str, label: str, first: int) -> int | None:
         """A whole number from 0 on."""
         number, fine = QInputDialog.getInt(self._parent, title, label, first, 0, 2**31 - 1)
         return number if fine else None

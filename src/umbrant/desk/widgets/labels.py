@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QPainter
 
 ABOVE, BELOW = 10, 3
 """How far a line of text reaches above and below the line it stands on."""
-BESIDE = 4
+GAP = 4
 """How much is left free between two texts beside each other."""
 
 
@@ -41,7 +41,7 @@ class Labels:
             (box for box in chain((first,), boxes) if self._is_free(box)), first if must else None
         )
         if box is not None:
-            self._taken.append(box.adjusted(-BESIDE, 0, BESIDE, 0))
+            self._taken.append(box.adjusted(-GAP, 0, GAP, 0))
             self._painter.setPen(colour)
             self._painter.drawText(QPointF(box.left(), box.top() + ABOVE), text)
         return box

@@ -8,7 +8,7 @@ from umbrant.model.printable import escaped
 
 SHOWN_MS = 9000
 WIDEST = 560
-BESIDE, ABOVE = 12, 8
+GAP, ABOVE = 12, 8
 """How far the text stands from the edges."""
 
 
@@ -22,7 +22,7 @@ class Notice(QLabel):
         self.setAccessibleName("Message")
         self.setWordWrap(True)
         self.setTextFormat(Qt.TextFormat.PlainText)
-        self.setContentsMargins(BESIDE, ABOVE, BESIDE, ABOVE)
+        self.setContentsMargins(GAP, ABOVE, GAP, ABOVE)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.timeout.connect(self.hide)
@@ -47,8 +47,8 @@ class Notice(QLabel):
     def _place(self) -> None:
         if self.isHidden():
             return
-        room = QRect(0, 0, min(WIDEST, self._area.width() - 40) - 2 * BESIDE, 1000)
+        room = QRect(0, 0, min(WIDEST, self._area.width() - 40) - 2 * GAP, 1000)
         needed = self.fontMetrics().boundingRect(room, int(Qt.TextFlag.TextWordWrap), self.text())
-        self.setFixedSize(needed.width() + 2 * BESIDE + 4, needed.height() + 2 * ABOVE + 2)
+        self.setFixedSize(needed.width() + 2 * GAP + 4, needed.height() + 2 * ABOVE + 2)
         self.move(self._area.geometry().bottomLeft() + QPoint(16, -self.height() - 12))
         self.raise_()

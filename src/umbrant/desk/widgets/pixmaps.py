@@ -37,29 +37,29 @@ class PixmapCache:
         wide, high = ceil(box.width()), ceil(box.height())
         if wide < 1 or high < 1:
             return
-        whole = (key, wide, high, ratio)
+        area = (key, wide, high, ratio)
         kept = self._kept.get(name)
-        if kept is None or kept[0] != whole:
+        if kept is None or kept[0] != area:
             if len(self._kept) >= MOST_PICTURES:
                 self._kept.clear()
-            kept = self._kept[name] = whole, None
+            kept = self._kept[name] = area, None
             if self._hasty:
                 _paint_straight(painter, box, wide, high, paint)
                 return
         picture = kept[1]
         if picture is None:
             picture = _painted(wide, high, ratio, paint)
-            self._kept[name] = whole, picture
+            self._kept[name] = area, picture
         painter.drawPixmap(box.topLeft(), picture)
 
 
 def _paint_straight(painter: QPainter, box: QRectF, wide: int, high: int, paint: Paint) -> None:
     with saved(painter):
         painter.translate(box.topLeft())
-        whole = QRectF(0, 0, wide, high)
-        painter.setClipRect(whole, Qt.ClipOperation.IntersectClip)
+        area = QRectF(0, 0, wide, high)
+        painter.setClipRect(area, Qt.ClipOperation.IntersectClip)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        paint(painter, whole)
+        paint(painter, area)
 
 
 def _painted(wide: int, high: int, ratio: float, paint: Paint) -> QPixmap:

@@ -132,7 +132,7 @@ def _paint_legend(painter: QPainter, look: CurveLook, plot: QRectF, palette: Pal
 def described(curve: Curve, low: float, high: float) -> list[str]:
     """What makes up a curve, a line for each."""
     middle = number_text(round(low + (high - low) * curve.middle, 2))
-    told = {
+    description = {
         Shape.LINEAR: [f"from {curve.low:.2f}", f"to {curve.high:.2f}"],
         Shape.POWER: [
             f"exponent {number_text(curve.exponent)}",
@@ -147,4 +147,8 @@ def described(curve: Curve, low: float, high: float) -> list[str]:
         Shape.STEP: [f"input {curve.sign} {number_text(curve.threshold)}"],
         Shape.POINTS: [f"{len(curve.points)} points", "double-click adds one"],
     }[curve.shape]
-    return [*told, "falls" if curve.flipped else "rises"] if curve.shape is not Shape.STEP else told
+    return (
+        [*description, "falls" if curve.flipped else "rises"]
+        if curve.shape is not Shape.STEP
+        else description
+    )

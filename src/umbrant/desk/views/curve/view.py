@@ -213,10 +213,10 @@ class CurveView(PaintedView):
         self._set(row, changed, merges)
 
     def _set(self, row: Row, curve: Curve, merges: str) -> None:
-        whole = self.desk.whole
-        if whole is None or curve == self.curve(row):
+        expanded = self.desk.expanded
+        if expanded is None or curve == self.curve(row):
             return
-        behavior, slot = whole.own.behavior, Slot(row.id, ROW, "curve")
+        behavior, slot = expanded.root_scope.behavior, Slot(row.id, ROW, "curve")
         self.desk.apply(
             Edit("Change the curve", lambda p: set_value(p, behavior, slot, curve), merges)
         )

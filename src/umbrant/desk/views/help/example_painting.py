@@ -97,17 +97,17 @@ def _paint_rows(
     explainer: Explainer,
     rows: Sequence[str],
     tick: int,
-    whole: QRectF,
+    area: QRectF,
     palette: Palette,
 ) -> None:
     take = explainer.take
-    left, wide = whole.left() + whole.width() * STAGE_SHARE + MARGIN, whole.width() * TAPE_SHARE
+    left, wide = area.left() + area.width() * STAGE_SHARE + MARGIN, area.width() * TAPE_SHARE
     edge, top = (
-        whole.right() - MARGIN - wide,
-        whole.top() + (whole.height() - ROW_HIGH * len(rows)) / 2,
+        area.right() - MARGIN - wide,
+        area.top() + (area.height() - ROW_HIGH * len(rows)) / 2,
     )
     for place, row_id in enumerate(rows):
-        box = QRectF(left, top + place * ROW_HIGH, whole.right() - MARGIN - left, ROW_HIGH)
+        box = QRectF(left, top + place * ROW_HIGH, area.right() - MARGIN - left, ROW_HIGH)
         painter.fillRect(box, palette.selection if row_id == SHOWN else palette.sheet)
         painter.fillRect(QRectF(left, box.bottom() - 1, box.width(), 1), palette.rule)
         room = box.adjusted(4 + 9.0 * explainer.outline.depth[row_id], 0, -wide - 6, 0)

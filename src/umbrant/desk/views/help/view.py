@@ -86,8 +86,8 @@ class HelpView(QWidget):
         parts.extend(catalog.get(each.kind, Family.ACTION, Family.CONDITION) for each in row.upkeep)
         found.extend(kind for kind in parts if kind is not None)
         try:
-            asked = walk(parse(row.guard.when)) if row.guard else iter(())
-            senses = [each.sense for each in asked if isinstance(each, SenseCall)]
+            terms = walk(parse(row.guard.when)) if row.guard else iter(())
+            senses = [each.sense for each in terms if isinstance(each, SenseCall)]
             found.extend(catalog.kinds[name] for name in senses if name in catalog.kinds)
         except LanguageError:
             pass

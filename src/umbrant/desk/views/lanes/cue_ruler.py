@@ -132,8 +132,8 @@ class CueRuler:
         scenario = self._desk.scenario
         if scenario is not None:
             path = ("scenarios", scenario.name, "cues")
-            whole = (*scenario.cues, cue)
-            self._desk.apply(Edit(f"Add a cue: {title}", lambda project: put(project, path, whole)))
+            cues = (*scenario.cues, cue)
+            self._desk.apply(Edit(f"Add a cue: {title}", lambda project: put(project, path, cues)))
 
     @property
     def ticks_per_s(self) -> int:

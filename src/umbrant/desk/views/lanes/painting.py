@@ -104,10 +104,10 @@ def _paint_lane(
     )
     painter.drawText(QRectF(12, top, scale.left - 16, BAR), Qt.AlignmentFlag.AlignVCenter, shown)
     painter.setFont(body_font(10))
-    whole = QRectF(scale.left, top, scale.right - scale.left, BAR)
+    area = QRectF(scale.left, top, scale.right - scale.left, BAR)
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(palette.rule)
-    painter.drawRoundedRect(whole.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1)
+    painter.drawRoundedRect(area.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1)
     high = BAR / max(1, len(lane.stripes))
     for place, bars in enumerate(lane.stripes):
         for bar in bars:

@@ -124,12 +124,12 @@ class LanesView(PaintedView):
             and event.pos().y() < self._top()
         ):
             mark = self.ruler.mark_at(event.pos().x())
-            told = (
+            text = (
                 f"at {mark.at_s:g} s: {mark.text}. Drag it to another time."
                 if mark
                 else "Double-click adds a cue."
             )
-            QToolTip.showText(event.globalPos(), told, self)
+            QToolTip.showText(event.globalPos(), text, self)
             return True
         return super().event(event)
 

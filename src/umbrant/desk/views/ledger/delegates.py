@@ -91,7 +91,7 @@ class OutlineDelegate(_Delegate):
         )
         key = (
             row,
-            self.model.told_of(row),
+            self.model.sentence_inputs(row),
             place,
             focused,
             self._mark_of(row),

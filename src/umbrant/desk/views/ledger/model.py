@@ -121,7 +121,7 @@ class LedgerModel(QAbstractTableModel):
         any_state = kind is not None and above is not None and behavior.row(above).kind == "machine"
         return SentenceContext(self._names[1], self._inner_keys(row), any_state)
 
-    def told_of(self, row: Row) -> tuple[str, ...]:
+    def sentence_inputs(self, row: Row) -> tuple[str, ...]:
         """The names of other rows and of keys elsewhere that stand in a row's sentence."""
         if row.kind == USES:
             return tuple(self._inner_keys(row))

@@ -34,7 +34,7 @@ from umbrant.desk.chips.drawing import Brushes
 from umbrant.desk.widgets.painted import Index, PaintedDelegate
 
 WIDTH, LINE, MOST_LINES = 420, 24, 10
-BESIDE_THE_LIST = 106
+AROUND_LIST = 106
 """How high the line to type into, the help and the edges are together."""
 
 LEAST_SCORE = 72
@@ -164,10 +164,10 @@ def _score(text: str, offer: Offer) -> float:
         return 200 - len(title)
     if typed in f"{title} {offer.role}":
         return 120
-    whole = f"{offer.role} {title} {offer.kind.phrase} {offer.kind.help.splitlines()[0]}"
+    expanded = f"{offer.role} {title} {offer.kind.phrase} {offer.kind.help.splitlines()[0]}"
     return max(
         fuzz.ratio(typed, title),
-        fuzz.partial_ratio(typed, whole, processor=utils.default_process) * 0.9,
+        fuzz.partial_ratio(typed, expanded, processor=utils.default_process) * 0.9,
     )
 
 
@@ -334,8 +334,8 @@ class SearchPopup(QFrame):
         """As high as what was found needs, inside the parent."""
         area = self._area.rect()
         listed = LINE * max(1, min(MOST_LINES, len(self._shown))) + 4
-        self.list.setFixedHeight(min(listed, max(LINE, area.height() - BESIDE_THE_LIST)))
-        wide, high = min(WIDTH, area.width() - 8), self.list.height() + BESIDE_THE_LIST
+        self.list.setFixedHeight(min(listed, max(LINE, area.height() - AROUND_LIST)))
+        wide, high = min(WIDTH, area.width() - 8), self.list.height() + AROUND_LIST
         left = max(4, min(self._at.x(), area.width() - wide - 4))
         top = (
             self._at.y()

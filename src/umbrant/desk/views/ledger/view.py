@@ -95,7 +95,7 @@ class LedgerView(ChipTable):
         """The layout of a row's sentence in the outline's present width."""
         behavior = self.ledger.behavior
         depth = behavior.outline.depth[row.id] if behavior else 0
-        shown_as = (depth, row.id == self.ledger.in_full, self.ledger.told_of(row))
+        shown_as = (depth, row.id == self.ledger.in_full, self.ledger.sentence_inputs(row))
         kept = self._layouts.get(row.id)
         if kept is None or kept[0] is not row or kept[1] != shown_as:
             kept = (row, shown_as, self.flow.lay_out(self.ledger.pieces(row), depth))
@@ -245,7 +245,7 @@ class LedgerView(ChipTable):
             return
         name, kind = behavior.name, offer.kind
         args = filled(
-            kind, self.search.besides, row.id if row else "", self.desk.project, self.desk.whole
+            kind, self.search.besides, row.id if row else "", self.desk.project, self.desk.expanded
         )
         if offer.role == "row":
             after, under = self._place_of_new

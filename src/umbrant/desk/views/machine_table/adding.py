@@ -86,10 +86,10 @@ def trigger_menu(parent: QWidget, desk: Desk, chosen: Callable[[TriggerColumn], 
     return menu
 
 
-def _done(desk: Desk, edit: Edit, beside: str, new: Row) -> str | None:
+def _done(desk: Desk, edit: Edit, row_id: str, new: Row) -> str | None:
     if not desk.apply(edit):
         return None
-    path = beside.rpartition("/")[0]
+    path = row_id.rpartition("/")[0]
     row_id = f"{path}/{new.id}" if path else new.id
     desk.select_row(row_id)
     return row_id

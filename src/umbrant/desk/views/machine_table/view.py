@@ -133,8 +133,8 @@ class MachineModel(QAbstractTableModel):
         """The sentence of a transition, as it stands in a cell."""
         behavior = self._behavior()
         around = SentenceContext({each.id: each.name or each.kind for each in behavior.rows})
-        whole = sentence(row, self.desk.catalog, around)
-        return in_cell(whole)
+        pieces = sentence(row, self.desk.catalog, around)
+        return in_cell(pieces)
 
     def _behavior(self) -> Behavior:
         assert self.cells is not None  # noqa: S101  (asked only about cells that there are)
@@ -383,7 +383,7 @@ class MachineTable(ChipTable):
             self.machine.trigger_at(index.column()),
         )
         if cells is None or source is None:
-            self.desk.told.emit(
+            self.desk.message.emit(
                 "There is no machine here. Add one to the rows: Ctrl+5, then Enter."
             )
             return
@@ -430,7 +430,7 @@ class MachineTable(ChipTable):
         row, behavior = self.desk.row, self.desk.behavior
         cells = self.machine.cells
         if row is None or behavior is None or cells is None or row.id == cells.machine:
-            self.desk.told.emit("The machine itself is deleted among the rows.")
+            self.desk.message.emit("The machine itself is deleted among the rows.")
             return
         place, name = self.currentIndex(), behavior.name
         if cells.place_of(row.id) != (place.row(), place.column()):

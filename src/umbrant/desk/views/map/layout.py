@@ -289,13 +289,13 @@ def label_of(row: Row) -> str:
     """A transition in a word or two."""
     if row.name:
         return row.name
-    told = {
+    labels = {
         "on_event": str(row.args.get("event", "event")),
         "after": f"after {row.args.get('time', 2)} s",
         "on_done": "once done",
         "when": str(row.args.get("when", "when")),
     }
-    text = told.get(row.kind, row.kind)
+    text = labels.get(row.kind, row.kind)
     return text if len(text) <= 26 else f"{text[:25]}…"
 
 

@@ -230,7 +230,7 @@ class MapView(PaintedView):
             self._draw_to(link, row_id)
         else:
             self._link, self._link_to = row_id, self.box_rect(box).center()
-            self.desk.told.emit(
+            self.desk.message.emit(
                 "Walk to the state that the transition leads to, and press Enter there. Esc lets "
                 "go."
             )
@@ -243,7 +243,7 @@ class MapView(PaintedView):
         if not target or behavior is None or source not in behavior.by_id:
             return
         if behavior.row(source).kind not in STATES or behavior.row(source).kind == "final":
-            self.desk.told.emit(
+            self.desk.message.emit(
                 "Nothing leads out of a final state or a history; draw from another state."
             )
             return
@@ -291,7 +291,7 @@ class MapView(PaintedView):
         written = next(
             (row_id for row_id, label in self.labels.items() if label.contains(point)), ""
         )
-        beside = next(
+        nearest = next(
             (arrow.row_id for arrow, box in self._trace.from_any.items() if box.contains(point)), ""
         )
         on = next(
@@ -302,7 +302,7 @@ class MapView(PaintedView):
             ),
             "",
         )
-        arrow = written or beside or on
+        arrow = written or nearest or on
         leaf = [box for box in under if not box.inside]
         return leaf[-1].row_id if leaf else arrow or (under[-1].row_id if under else "")
 

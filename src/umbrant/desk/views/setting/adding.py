@@ -96,9 +96,9 @@ def staging(path: Path, stage: Stage) -> tuple[Addition, ...]:
 def casting(path: Path, project: Project) -> tuple[Addition, ...]:
     """Who can be put into the cast of the scenario of a path."""
 
-    def member(whole: Project, name: str, behavior: str | None) -> Member:
-        scenario: Scenario = at(whole, path)
-        stage = next((each for each in whole.stages if each.name == scenario.stage), None)
+    def member(project: Project, name: str, behavior: str | None) -> Member:
+        scenario: Scenario = at(project, path)
+        stage = next((each for each in project.stages if each.name == scenario.stage), None)
         start = (round(stage.width_m / 2, 1), round(stage.height_m / 4, 1)) if stage else (0.0, 0.0)
         return Member(
             name=fresh_name(name, [each.name for each in scenario.cast]),

@@ -40,8 +40,8 @@ class Addition:
             name, value = item
             return put(project, self.path, {**inside, name: value}), (*self.path, name)
         if len(self.path) == 1:
-            whole = tuple(sorted((*inside, item), key=lambda each: each.name))
-            return put(project, self.path, whole), (*self.path, item.name)
+            is_integer = tuple(sorted((*inside, item), key=lambda each: each.name))
+            return put(project, self.path, is_integer), (*self.path, item.name)
         return put(project, self.path, (*inside, item)), (*self.path, len(inside))
 
 
@@ -110,7 +110,7 @@ class LineWriter:
         quantity: Quantity = Quantity(),  # noqa: B008  (frozen, so it may be shared)
         *,
         empty: str = "",
-        whole: bool = False,
+        is_integer: bool = False,
         help: str = "",
     ) -> "LineWriter":
         """A number; with `empty` it may also be none, which is shown so."""
@@ -125,7 +125,9 @@ class LineWriter:
 
         def put_number(project: Project, value: Any) -> Project:
             return put(
-                project, (*self.path, name), round(value) if whole and value is not None else value
+                project,
+                (*self.path, name),
+                round(value) if is_integer and value is not None else value,
             )
 
         chip = self._chip(

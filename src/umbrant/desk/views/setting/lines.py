@@ -57,7 +57,7 @@ SECONDS = Quantity("s", 0, None, 0.5)
 COUNT = Quantity("", 1, 1000, 1)
 SHARE = Quantity("", 0, 1, 0.05)
 NOBODY = "a puppet"
-MOST_TOLD = 12
+MOST_LISTED = 12
 """How many rows are named of those that use a key."""
 
 
@@ -253,7 +253,7 @@ class Setting:
                 empty="no formula",
             )
         line = say.text("help", "what it is for", empty="what is it for?").line(2, *additions)
-        line.help = self._told(board.name, key)
+        line.help = self._key_help(board.name, key)
         yield line
 
     def _value(self, say: LineWriter, name: str, key: Key) -> None:
@@ -290,15 +290,15 @@ class Setting:
                     writes.extend([called] if key in uses.writes else [])
         return reads, writes
 
-    def _told(self, board: str, key: Key) -> str:
+    def _key_help(self, board: str, key: Key) -> str:
         """What a key is for, and who reads and writes it, by name."""
         lines = [key.help] if key.help else []
         for what, found in zip(
             ("Read by", "Written by"), self._touches(board, key.name), strict=True
         ):
             if found:
-                more = f" and {len(found) - MOST_TOLD} more" if len(found) > MOST_TOLD else ""
-                lines.append(f"{what} {', '.join(found[:MOST_TOLD])}{more}.")
+                more = f" and {len(found) - MOST_LISTED} more" if len(found) > MOST_LISTED else ""
+                lines.append(f"{what} {', '.join(found[:MOST_LISTED])}{more}.")
         return "\n".join(lines)
 
     def _events(self) -> Iterator[SettingLine]:
@@ -397,10 +397,10 @@ class Setting:
         say = self._document("scenario", path).words("on")
         say.pick("stage", "stage", _documents(self.project.stages)).words("for")
         say.number("seconds", "length", Quantity("s", 0.5, 86_400, 1)).words("with")
-        say.number("ticks_per_s", "tick rate", Quantity("", 1, 240, 1), whole=True).words(
+        say.number("ticks_per_s", "tick rate", Quantity("", 1, 240, 1), is_integer=True).words(
             "ticks a second, seed"
         )
-        yield say.number("seed", "seed", Quantity("", 0, None, 1), whole=True).line(1, *adds)
+        yield say.number("seed", "seed", Quantity("", 0, None, 1), is_integer=True).line(1, *adds)
         for place, member in enumerate(scenario.cast):
             write = partial(self._member, (*path, "cast", place), member, adds)
             yield from self._kept(
@@ -426,7 +426,7 @@ class Setting:
         say.words("facing").number("facing_deg", "facing", DEGREES)
         say.words("group").optional_text("group", "group", empty="none")
         say.words("called").text("title", "title on the stage", empty=member.name)
-        say.words("×").number("copies", "copies", COUNT, whole=True)
+        say.words("×").number("copies", "copies", COUNT, is_integer=True)
         if member.copies > 1:
             say.words("within").number("scatter_m", "scatter", METRES)
             say.words("one every" if member.every_s else "at once, or one every").number(
@@ -522,7 +522,7 @@ class Setting:
             )
         yield say.line(2, *adds, help="done by hand in a rehearsal" if cue.by_hand else "")
 
-    def _deed(self, whole: LineWriter, scenario: Scenario, path: Path, cue: Cue) -> None:
+    def _deed(self, is_integer: LineWriter, scenario: Scenario, path: Path, cue: Cue) -> None:
         say, does = LineWriter(self.project, path), cue.does
         names = [each.name for each in scenario.cast]
         props = [
@@ -558,7 +558,7 @@ class Setting:
                 say.pieces.extend(line.pieces)
             case TakeAway():
                 say.words("take away").pick("removes", "what goes", [*names, *props])
-        whole.pieces.extend(say.pieces)
+        is_integer.pieces.extend(say.pieces)
 
     # inside
 

@@ -50,9 +50,9 @@ class SettingModel(QAbstractTableModel):
     def reload(self) -> None:
         """Write the lines of the project as it now is."""
         self.beginResetModel()
-        whole = Setting(self.desk.project, self.desk.catalog, self._memory).lines()
+        lines = Setting(self.desk.project, self.desk.catalog, self._memory).lines()
         self.lines, hidden_below = [], -1
-        for line in whole:
+        for line in lines:
             if hidden_below >= 0 and line.depth > hidden_below:
                 continue
             hidden_below = line.depth if line.path in self.folded else -1
@@ -164,8 +164,8 @@ class SettingView(ChipTable):
         if len(path) < 2 or self._shown is None or path[0] not in FOLDERS:
             return path
         now, before = (
-            [each.name for each in at(whole, path[:1])]
-            for whole in (self.desk.project, self._shown)
+            [each.name for each in at(lines, path[:1])]
+            for lines in (self.desk.project, self._shown)
         )
         new = [name for name in now if name not in before]
         return (path[0], new[0], *path[2:]) if path[1] not in now and len(new) == 1 else path
@@ -248,7 +248,7 @@ class SettingView(ChipTable):
         """Remove what the selected line is about."""
         line = self.line
         if line is None or not line.removable:
-            self.desk.told.emit("This line cannot be removed; select one below it.")
+            self.desk.message.emit("This line cannot be removed; select one below it.")
             return
         path = line.path
         users = Setting(self.desk.project, self.desk.catalog).users(path)
@@ -336,7 +336,7 @@ class SettingView(ChipTable):
         try:
             return self.desk.apply(edit)
         except PathError as error:
-            self.desk.told.emit(f"{edit.name} is not possible: {error}.")
+            self.desk.message.emit(f"{edit.name} is not possible: {error}.")
             return False
 
     def _project_changed(self) -> None:

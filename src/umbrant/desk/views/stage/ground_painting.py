@@ -21,8 +21,8 @@ def paint_ground(
     """The land, the areas on it, and a cross for each place. Returns where names have been
     written.
     """
-    whole = QRectF(to_pixels((0, stage.height_m)), to_pixels((stage.width_m, 0)))
-    painter.fillRect(whole, palette.land)
+    land = QRectF(to_pixels((0, stage.height_m)), to_pixels((stage.width_m, 0)))
+    painter.fillRect(land, palette.land)
     outlines = [
         (area, QPolygonF([to_pixels(corner) for corner in area.corners])) for area in stage.areas
     ]
@@ -55,8 +55,8 @@ def paint_off_limits(
     painter: QPainter, stage: Stage, radius_m: float, palette: Palette, to_pixels: ToPixels
 ) -> None:
     """Hatch where a body of this radius cannot be."""
-    whole = shapely.box(0, 0, stage.width_m, stage.height_m)
-    closed = whole.difference(ground_of(stage, radius_m).free)
+    area = shapely.box(0, 0, stage.width_m, stage.height_m)
+    closed = area.difference(ground_of(stage, radius_m).free)
     path = QPainterPath()
     for part in getattr(closed, "geoms", [closed]):
         if not isinstance(part, shapely.Polygon):

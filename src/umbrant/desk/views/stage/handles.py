@@ -31,7 +31,7 @@ class Guides:
     """
 
     above: Point | None = None
-    beside: Point | None = None
+    level: Point | None = None
 
 
 NO_GUIDES = Guides()
@@ -40,10 +40,10 @@ NO_GUIDES = Guides()
 def in_line(to: Point, others: Sequence[Point], within_m: float) -> tuple[Point, Guides]:
     """A point moved into line with others that it is nearly in line with, and which they are."""
     above = min(others, key=lambda each: abs(each[0] - to[0]), default=None)
-    beside = min(others, key=lambda each: abs(each[1] - to[1]), default=None)
+    level = min(others, key=lambda each: abs(each[1] - to[1]), default=None)
     above = above if above is not None and abs(above[0] - to[0]) <= within_m else None
-    beside = beside if beside is not None and abs(beside[1] - to[1]) <= within_m else None
-    return (above[0] if above else to[0], beside[1] if beside else to[1]), Guides(above, beside)
+    level = level if level is not None and abs(level[1] - to[1]) <= within_m else None
+    return (above[0] if above else to[0], level[1] if level else to[1]), Guides(above, level)
 
 
 def walk_handles(scenario: Scenario) -> Iterator[Handle]:

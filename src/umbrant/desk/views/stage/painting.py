@@ -156,8 +156,8 @@ def paint_moving(
 ) -> None:
     """Draw what moves, over what does not; names keep clear of those that are `written` already."""
     painter.setFont(body_font(11))
-    whole = QRectF(QPointF(0, 0), size)
-    labels = Labels(painter, whole)
+    area = QRectF(QPointF(0, 0), size)
+    labels = Labels(painter, area)
     for box in written:
         labels.keep_clear(box)
     for thing in look.things:
@@ -182,7 +182,7 @@ def paint_moving(
     if look.rehearsed_s is not None:
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(palette.now, 3))
-        painter.drawRect(whole.adjusted(1.5, 1.5, -1.5, -1.5))
+        painter.drawRect(area.adjusted(1.5, 1.5, -1.5, -1.5))
         painter.drawText(QPointF(10, 18), f"rehearsing · {look.rehearsed_s:.1f} s")
 
 
@@ -268,8 +268,8 @@ def _paint_guides(
     if guides.above is not None:
         x = projection.to_pixels(guides.above).x()
         painter.drawLine(QPointF(x, 0), QPointF(x, size.height()))
-    if guides.beside is not None:
-        y = projection.to_pixels(guides.beside).y()
+    if guides.level is not None:
+        y = projection.to_pixels(guides.level).y()
         painter.drawLine(QPointF(0, y), QPointF(size.width(), y))
 
 

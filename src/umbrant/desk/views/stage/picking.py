@@ -43,7 +43,7 @@ class Picking:
         """A point was picked, or none: it is over."""
         picked, self._picked = self._picked, None
         self._view.setCursor(Qt.CursorShape.ArrowCursor)
-        self._view.desk.told.emit("")
+        self._view.desk.message.emit("")
         if picked is not None and point is not None:
             picked((round(point[0], 2), round(point[1], 2)))
         self._view.update()

@@ -46,7 +46,7 @@ def rings(
             if centre is not None and isinstance(radius, int | float):
                 yield Ring(centre, float(radius))
     for when in _conditions(row, kind):
-        yield from _asked(when, catalog, here)
+        yield from _condition_rings(when, catalog, here)
 
 
 def _conditions(row: Row, kind: Kind | None) -> Iterator[str]:
@@ -58,7 +58,7 @@ def _conditions(row: Row, kind: Kind | None) -> Iterator[str]:
             yield value
 
 
-def _asked(when: str, catalog: Catalog, here: Point) -> Iterator[Ring]:
+def _condition_rings(when: str, catalog: Catalog, here: Point) -> Iterator[Ring]:
     """The ranges that a condition asks about: `can_see(visitor, within=8)`, `distance(lamp) <
     1.5`.
     """

@@ -63,7 +63,7 @@ class Sketching:
         puppet = self._puppet()
         if modifiers & Qt.KeyboardModifier.ControlModifier:
             if puppet is None:
-                self._desk.told.emit(
+                self._desk.message.emit(
                     "To draw a walk, first select the line of a puppet in the setting."
                 )
                 return
@@ -129,9 +129,9 @@ class Sketching:
             about = path[:-2] if "corners" in path else path[:-1]
             name = getattr(at(self._desk.project, about), "name", "the point")
             if self._desk.apply(Edit(f"Remove {name}", lambda project: remove(project, about))):
-                self._desk.told.emit(f"Removed {name}; Ctrl+Z brings it back.")
+                self._desk.message.emit(f"Removed {name}; Ctrl+Z brings it back.")
         except PathError as error:
-            self._desk.told.emit(f"That cannot be removed: {error}.")
+            self._desk.message.emit(f"That cannot be removed: {error}.")
 
     def paint(self, painter: QPainter) -> None:
         """What is being drawn."""
@@ -217,18 +217,18 @@ class Sketching:
             at_s += _apart(last, (x, y)) / member.body.walk_m_s
             last = (round(x, 2), round(y, 2))
             more.append(WalkPoint(at_s=round(at_s, 2), to=last))
-        whole = (*member.walk, *more)
+        area = (*member.walk, *more)
         edit = Edit(
-            f"Draw the walk of {member.name}", lambda project: put(project, (*path, "walk"), whole)
+            f"Draw the walk of {member.name}", lambda project: put(project, (*path, "walk"), area)
         )
-        self._done(edit, (*path, "walk", len(whole) - 1))
+        self._done(edit, (*path, "walk", len(area) - 1))
 
     def _done(self, edit: Edit, path: Path) -> None:
         try:
             if self._desk.apply(edit):
                 self._view.picked.emit(path)
         except PathError as error:
-            self._desk.told.emit(f"{edit.name} is not possible: {error}.")
+            self._desk.message.emit(f"{edit.name} is not possible: {error}.")
 
     def _edges(self, pixel: QPointF) -> Iterator[tuple[Path, str, int]]:
         """The areas near whose edge a pixel is, with the place that a corner there would have among

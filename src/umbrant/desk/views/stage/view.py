@@ -84,7 +84,7 @@ class StageView(PaintedView):
         paint_with(desk, self)
 
     @property
-    def told(self) -> str:
+    def heading(self) -> str:
         """What can be done on it, in words."""
         if self.live is not None:
             return "arrows · E event · D drop · Esc"
@@ -412,7 +412,7 @@ class StageView(PaintedView):
                 self.rect(), Qt.AlignmentFlag.AlignCenter, "This project has no stage to show."
             )
             return
-        projection, whole = self.projection, QRectF(self.rect())
+        projection, area = self.projection, QRectF(self.rect())
         key = (
             stage,
             scenario,
@@ -428,9 +428,9 @@ class StageView(PaintedView):
                 on, standing_of(self, stage, scenario), projection, palette
             )
 
-        self._pictures.draw(painter, whole, "ground", key, standing)
+        self._pictures.draw(painter, area, "ground", key, standing)
         look = look_of(self, stage, scenario)
-        paint_moving(painter, stage, look, projection, whole.size(), self._written, palette)
+        paint_moving(painter, stage, look, projection, area.size(), self._written, palette)
         self.sketching.paint(painter)
         self.picking.paint(painter)
         if self.live is None:

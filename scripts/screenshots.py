@@ -15,6 +15,8 @@ from PySide6.QtWidgets import QAbstractItemView, QApplication
 
 from umbrant.desk.chips.values import chip_edit
 from umbrant.desk.session.settings import Settings
+from umbrant.desk.views.help.view import HelpView
+from umbrant.desk.views.review import ReviewView
 from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
 from umbrant.model.behaviors import Key, Watch
@@ -100,7 +102,9 @@ def _review(window: MainWindow) -> None:
     )
     _wait(lambda: desk.is_current and not desk.busy and len(desk.findings) > 2)
     window.pane.actions_by_id["show_review"].trigger()
-    window.pane.review.setCurrentIndex(window.pane.review.review.index(1, 0))
+    window.pane.views.of(ReviewView).setCurrentIndex(
+        window.pane.views.of(ReviewView).review.index(1, 0)
+    )
     _keep(window, "the-review")
     for _ in range(3):
         desk.undo()
@@ -151,7 +155,12 @@ def _help(window: MainWindow) -> None:
     sizes = pane.down.sizes()
     pane.down.setSizes([420, 60, 60])
     pane.actions_by_id["show_help"].trigger()
-    _wait(lambda: pane.help.example.take is not None and pane.help.example.tick > 90)
+    _wait(
+        lambda: (
+            pane.views.of(HelpView).example.take is not None
+            and pane.views.of(HelpView).example.tick > 90
+        )
+    )
     _keep(window, "the-help")
     pane.down.setSizes(sizes)
     pane.actions_by_id["show_stage"].trigger()

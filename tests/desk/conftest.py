@@ -19,6 +19,7 @@ from umbrant.desk.chips.sentence import Chip, ChipEditor
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.settings import Settings
 from umbrant.desk.views.ledger.model import OUTLINE
+from umbrant.desk.views.reasons import ReasonsView
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
@@ -210,7 +211,7 @@ class Driver:
 
     def reasons(self) -> str:
         """What the pane of reasons shows."""
-        return self.pane.reasons.toPlainText()
+        return self.pane.views.of(ReasonsView).toPlainText()
 
 
 @pytest.fixture

@@ -6,7 +6,8 @@ from pathlib import Path
 from PySide6.QtCore import QPoint, QPointF, Qt
 
 from tests.desk.conftest import Driver
-from umbrant.desk.views.curve.view import dragged
+from umbrant.desk.views.curve.view import CurveView, dragged
+from umbrant.desk.views.map.view import MapView
 from umbrant.model.edits import Edit, rename_row
 from umbrant.model.paths import put
 from umbrant.model.values import Curve, Shape
@@ -56,7 +57,7 @@ def _labels_stand_apart(hands: Driver, agent: str, machine: str) -> None:
     hands.desk.select_agent(agent)
     hands.desk.select_row(machine)
     hands.pane.actions_by_id["show_map"].trigger()
-    chart = hands.pane.chart
+    chart = hands.pane.views.of(MapView)
     chart.repaint()
     assert chart.drawing is not None
     taken = [chart.box_rect(box) for box in chart.drawing.leaves()]
@@ -86,7 +87,7 @@ def _map(hands: Driver) -> None:
     hands.desk.select_row("doze")
     hands.desk.move_playhead(440)
     hands.pane.actions_by_id["show_map"].trigger()
-    chart = hands.pane.chart
+    chart = hands.pane.views.of(MapView)
     chart.repaint()
     drawing = chart.drawing
     assert drawing is not None
@@ -121,7 +122,7 @@ def test_dragging_a_curve_rolls_again(quay_driver: Driver) -> None:
     hands.desk.select_agent("mila")
     hands.desk.select_row("left")
     hands.pane.actions_by_id["show_curve"].trigger()
-    curve = hands.pane.curve
+    curve = hands.pane.views.of(CurveView)
     considered, behavior = curve.row, hands.desk.behavior
     assert considered is not None
     assert behavior is not None
@@ -180,7 +181,7 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_drive
     rehearse.trigger()
     assert rehearsing.active
     assert rehearse.text() == "End rehearsal"
-    assert hands.pane.beside.about().startswith("arrows · E event")
+    assert hands.pane.right.heading().startswith("arrows · E event")
     hands.until(lambda: rehearsing.frame is not None)
     hands.qtbot.keyPress(stage, Qt.Key.Key_Left)
     hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.tick >= 12)
@@ -227,6 +228,8 @@ def test_a_rehearsal_can_be_steered_with_the_mouse(demo_driver: Driver) -> None:
 
 OWN = '''
 from umbrant.nodes import *
+from umbrant.desk.views.curve.view import CurveView
+from umbrant.desk.views.map.view import MapView
 
 @action("hum {tune}")
 def hum(me: Agent, tune: str):

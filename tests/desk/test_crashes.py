@@ -6,8 +6,8 @@ import ast
 import os
 import subprocess
 import sys
-from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 from PySide6.QtCore import Qt
@@ -22,6 +22,8 @@ from umbrant.desk.logs import CrashWatch, log_file
 from umbrant.desk.session import autosave
 from umbrant.desk.session.autosave import kept_new_projects
 from umbrant.desk.session.settings import Settings
+from umbrant.desk.views.registry import VIEWS
+from umbrant.desk.views.spec import ViewSpec
 from umbrant.desk.widgets import painted
 from umbrant.desk.widgets.painted import (
     FAULT,
@@ -65,26 +67,18 @@ def colours(widget: QWidget) -> set[int]:
     }
 
 
-VIEWS: dict[str, Callable[[Driver], QWidget]] = {
-    "Lanes": lambda hands: hands.pane.lanes,
-    "Stage": lambda hands: hands.pane.stage,
-    "Map": lambda hands: hands.pane.chart,
-    "Curve": lambda hands: hands.pane.curve,
-    "Ledger": lambda hands: hands.pane.ledger,
-    "Setting": lambda hands: hands.pane.setting,
-}
+WRITTEN = ("help", "reasons")
+"""The views that are texts, which Qt paints."""
+PAINTED = [spec for spec in VIEWS if spec.id not in WRITTEN]
 
 
-@pytest.mark.parametrize("name", VIEWS)
+@pytest.mark.parametrize("spec", PAINTED, ids=[spec.id for spec in PAINTED])
 def test_a_mistake_in_a_view_is_logged_once_and_told_in_its_place_while_the_window_lives(
-    demo_driver: Driver, faults: list[str], monkeypatch: pytest.MonkeyPatch, name: str
+    demo_driver: Driver, faults: list[str], monkeypatch: pytest.MonkeyPatch, spec: ViewSpec[Any]
 ) -> None:
-    hands = demo_driver
-    for action in {"Map": ["show_map"], "Curve": ["show_curve"], "Setting": ["show_setting"]}.get(
-        name, []
-    ):
-        hands.pane.actions_by_id[action].trigger()
-    view = VIEWS[name](hands)
+    hands, view = demo_driver, demo_driver.pane.views[spec.id]
+    if spec.is_tab:
+        hands.pane.actions_by_id[spec.action].trigger()
     before = colours(view)
     with monkeypatch.context() as patch:
         patch.setattr(
@@ -185,7 +179,7 @@ def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(
     driver.window.open_folder(demo)
     driver.settle()
     driver.desk.apply(Edit("Run", lambda project: rename_row(project, "warden", "go", "Run there")))
-    assert driver.pane.keeper.keep_now().result()
+    assert driver.pane.autosave.keep_now().result()
     driver.desk.history.saved = driver.desk.project
     told: list[str] = []
     text = autosave.recovery_path(demo).read_text()
@@ -220,7 +214,7 @@ def test_a_project_without_a_folder_is_kept_and_offered_after_a_crash(
             "Name", lambda project: rename_row(project, behavior.name, behavior.rows[0].id, "Mine")
         )
     )
-    assert driver.pane.keeper.keep_now().result()
+    assert driver.pane.autosave.keep_now().result()
     assert kept_new_projects() == [], "its window is still there"
     monkeypatch.setattr(autosave, "lives", lambda _: False)
     answers = Answers()
@@ -241,8 +235,8 @@ def test_saving_a_new_project_forgets_what_was_kept_of_it(
 ) -> None:
     driver.window.new_project()
     driver.settle()
-    assert driver.pane.keeper.keep_now().result()
-    kept = driver.pane.keeper.path
+    assert driver.pane.autosave.keep_now().result()
+    kept = driver.pane.autosave.path
     assert kept.exists()
     driver.answers.folder = tmp_path / "mine"
     driver.pane.commands.save()

@@ -14,19 +14,11 @@ from PySide6.QtWidgets import QWidget
 
 from tests.conftest import DEMO
 from tests.desk.conftest import Driver
+from umbrant.desk.views.registry import VIEWS
 from umbrant.desk.widgets.painted import FAULT
 
 EXAMPLES = DEMO.parent
-TABS = (
-    "show_rows",
-    "show_table",
-    "show_setting",
-    "show_review",
-    "show_stage",
-    "show_map",
-    "show_curve",
-    "show_help",
-)
+TABS = [spec.action for spec in VIEWS if spec.is_tab]
 SCREEN = QSize(1280, 775)
 
 

@@ -3,6 +3,7 @@
 from PySide6.QtCore import Qt
 
 from tests.desk.conftest import Driver
+from umbrant.desk.views.help.view import HelpView
 
 CTRL = Qt.KeyboardModifier.ControlModifier
 
@@ -51,20 +52,20 @@ def test_the_help_beside_the_rows_is_about_the_selected_row(demo_driver: Driver)
     hands = demo_driver
     hands.pane.actions_by_id["show_help"].trigger()
     hands.select("1.1.1")
-    text = hands.pane.help.page.toPlainText()
+    text = hands.pane.views.of(HelpView).page.toPlainText()
     assert "move to" in text
     assert "how near it must come" in text or "reach" in text
     hands.select("1.1")
-    text = hands.pane.help.page.toPlainText()
+    text = hands.pane.views.of(HelpView).page.toPlainText()
     assert text.index("sequence") < text.index("can see"), (
         "the senses of its guard come after its kind"
     )
-    assert hands.pane.beside.about() == "about sequence, and what is on the row"
+    assert hands.pane.right.heading() == "about sequence, and what is on the row"
 
 
 def test_the_help_plays_the_example_of_the_rows_kind(demo_driver: Driver) -> None:
     demo_driver.pane.actions_by_id["show_help"].trigger()
-    example = demo_driver.pane.help.example
+    example = demo_driver.pane.views.of(HelpView).example
     demo_driver.desk.select_row("close")
     demo_driver.until(lambda: example.take is not None)
     assert example.accessibleName() == "Example of move to"

@@ -414,5 +414,5 @@ def test_a_desk_that_was_closed_changes_and_starts_nothing_more(
     desk.roll()
     desk.project_changed.emit()
     assert desk.roller.process_id == 0
-    assert pane.keeper.keep_now().result() is False
+    assert pane.autosave.keep_now().result() is False
     assert not recovery_path(demo).exists()

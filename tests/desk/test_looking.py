@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QApplication, QToolTip
 
 from tests.desk.conftest import Driver
 from umbrant.desk.commands.registry import ACTIONS, by_id
-from umbrant.desk.views.blackboard import VALUE, WRITER
+from umbrant.desk.views.blackboard import VALUE, WRITER, BlackboardView
+from umbrant.desk.views.reasons import ReasonsView
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -67,16 +68,16 @@ def test_selecting_an_agent_anywhere_selects_it_everywhere(demo_driver: Driver) 
     assert hands.desk.agent == "visitor"
     assert "visitor (puppet)" in hands.pane.top.agent.text()
     assert "puppet" in hands.reasons()
-    assert hands.pane.board.board.rowCount() == 0
+    assert hands.pane.views.of(BlackboardView).board.rowCount() == 0
     hands.qtbot.mouseClick(lanes, Qt.MouseButton.LeftButton, pos=QPoint(40, int(lanes._top()) + 5))
     assert hands.desk.agent == "odo"
-    assert hands.pane.board.board.rowCount() == 6
+    assert hands.pane.views.of(BlackboardView).board.rowCount() == 6
 
 
 def test_links_in_reasons_select_their_row_in_the_ledger(demo_driver: Driver) -> None:
     hands = demo_driver
     hands.desk.move_playhead(730)
-    hands.pane.reasons.anchorClicked.emit(QUrl("row:esc"))
+    hands.pane.views.of(ReasonsView).anchorClicked.emit(QUrl("row:esc"))
     assert hands.desk.row_id == "esc"
     assert hands.ledger.currentIndex().row() == hands.ledger.ledger.place_of("esc")
 
@@ -98,7 +99,7 @@ def test_why_not_follows_the_selected_row_and_why_goes_back(demo_driver: Driver)
 def test_the_blackboard_shows_values_writers_and_leads_to_the_writing_row(
     demo_driver: Driver,
 ) -> None:
-    hands, board = demo_driver, demo_driver.pane.board
+    hands, board = demo_driver, demo_driver.pane.views.of(BlackboardView)
     hands.desk.move_playhead(730)
     shown = {
         board.board.data(board.board.index(place, 0)): place
@@ -158,10 +159,10 @@ def test_the_stage_zooms_around_the_mouse_and_fits_again(demo_driver: Driver) ->
 def test_play_moves_the_playhead_and_pauses_at_the_end(demo_driver: Driver) -> None:
     hands = demo_driver
     hands.desk.move_playhead(820)
-    hands.pane.player.set_speed(8.0)
+    hands.pane.playback.set_speed(8.0)
     hands.key(Qt.Key.Key_Space)
-    assert hands.pane.player.playing
-    hands.until(lambda: not hands.pane.player.playing)
+    assert hands.pane.playback.playing
+    hands.until(lambda: not hands.pane.playback.playing)
     assert hands.desk.playhead == 839
 
 

@@ -8,6 +8,8 @@ from tests.desk.conftest import Driver
 from tests.desk.test_setting import choose
 from umbrant.desk.views.machine_table.adding import add_state, add_transition
 from umbrant.desk.views.machine_table.cells import WHEN, TriggerColumn
+from umbrant.desk.views.machine_table.view import MachineTable
+from umbrant.desk.views.map.view import MapView
 from umbrant.model.behaviors import Row
 
 NONE = Qt.KeyboardModifier.NoModifier
@@ -22,8 +24,8 @@ class Hands:
         self.desk.select_agent("brine")
         driver.pane.actions_by_id["show_map"].trigger()
         driver.pane.actions_by_id["show_table"].trigger()
-        self.table = driver.pane.machine
-        self.chart = driver.pane.chart
+        self.table = driver.pane.views.of(MachineTable)
+        self.chart = driver.pane.views.of(MapView)
 
     def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = NONE) -> None:
         self.driver.key(key, modifier, self.table)
@@ -90,7 +92,7 @@ def test_states_stand_down_and_what_is_waited_for_across(hands: Hands) -> None:
         ("Bark", "once done"): "Again → Circle once done",
         ("Cower", "after"): "It is over → What it did after 5 s",
     }
-    assert "5 states" in hands.driver.pane.written.about()
+    assert "5 states" in hands.driver.pane.left.heading()
 
 
 def test_cells_are_walked_by_arrows_and_select_their_rows(hands: Hands) -> None:
@@ -201,13 +203,13 @@ def test_a_transition_is_drawn_on_the_map_by_keyboard(hands: Hands) -> None:
     hands.driver.key(Qt.Key.Key_Return, to=hands.chart)
     hands.driver.key(Qt.Key.Key_Escape, to=hands.chart)
     assert QApplication.activePopupWidget() is None
-    assert "drag from state to state" in hands.chart.about
+    assert "drag from state to state" in hands.chart.heading()
 
 
 def test_a_behavior_without_a_machine_says_so(hands: Hands) -> None:
     hands.desk.select_agent("odo")
     assert hands.table.machine.rowCount() == 0
-    assert "no machine here" in hands.driver.pane.written.about()
+    assert "no machine here" in hands.driver.pane.left.heading()
     hands.key(Qt.Key.Key_Return)
     assert "no machine here" in hands.driver.messages[-1]
     hands.table.grab()

@@ -222,7 +222,7 @@ def test_several_rows_are_dragged_together(hands: Driver) -> None:
 def test_what_a_variant_has_otherwise_is_marked_and_put_back(dog_driver: Driver) -> None:
     desk, ledger = dog_driver.desk, dog_driver.ledger
     desk.look_at("stern-warden")
-    assert "3 other than in warden" in dog_driver.pane.written.about()
+    assert "3 other than in warden" in dog_driver.pane.left.heading()
     marked = {row.id for row in desk.behavior.rows if desk.override_of(row.id)}
     assert marked == {"warn", "esc", "easy"}
     chip, _ = dog_driver.chip("warn", lambda each: each.slot.param == "text")

@@ -10,7 +10,7 @@ from PySide6.QtGui import QImage
 
 from tests.desk.conftest import Driver
 from umbrant.desk.session.loader import Load, load
-from umbrant.desk.views.blackboard import HISTORY
+from umbrant.desk.views.blackboard import HISTORY, BlackboardView
 from umbrant.model.edits import Edit
 from umbrant.model.folder import read_project
 from umbrant.model.paths import put
@@ -22,7 +22,7 @@ CTRL = Qt.KeyboardModifier.ControlModifier
 
 def history(hands: Driver, place: int) -> QImage:
     """The picture of a key's history on the blackboard."""
-    board = hands.pane.board
+    board = hands.pane.views.of(BlackboardView)
     return board.viewport().grab(board.visualRect(board.board.index(place, HISTORY))).toImage()
 
 
@@ -35,7 +35,7 @@ def test_the_blackboards_histories_are_those_of_the_agent_that_is_looked_at(
     scenario["cast"].append({**odo, "name": "ada", "title": "Ada", "start": [40, 4]})
     dusk.write_text(json.dumps(scenario))
     assert driver.open(demo)
-    names = [key.name for key in driver.pane.board.board.keys]
+    names = [key.name for key in driver.pane.views.of(BlackboardView).board.keys]
     seen = names.index("visitor_seen")
     driver.desk.select_agent("odo")
     odos = history(driver, seen)
@@ -43,7 +43,7 @@ def test_the_blackboards_histories_are_those_of_the_agent_that_is_looked_at(
     shown = history(driver, seen)
     driver.window.set_night(True)
     driver.window.set_night(False)
-    driver.pane.board.delegate._pictures._kept.clear()
+    driver.pane.views.of(BlackboardView).delegate._pictures._kept.clear()
     assert history(driver, seen) == shown
     assert shown != odos
 

@@ -4,7 +4,7 @@ from PySide6.QtCore import Qt
 
 from tests.desk.conftest import Driver
 from tests.desk.test_setting import choose
-from umbrant.desk.left_tabs import REVIEW
+from umbrant.desk.views.review import ReviewView
 from umbrant.model.behaviors import Watch
 from umbrant.model.edits import Edit, set_guard
 
@@ -19,31 +19,31 @@ def mistaken(driver: Driver) -> None:
 
 
 def press(driver: Driver, key: Qt.Key) -> None:
-    driver.key(key, to=driver.pane.review)
+    driver.key(key, to=driver.pane.views.of(ReviewView))
 
 
 def test_the_demo_has_no_findings_in_its_documents(demo_driver: Driver) -> None:
     demo_driver.until(lambda: not demo_driver.desk.reviewer.busy)
-    assert demo_driver.pane.written.tabs[REVIEW].text() == "Review"
+    assert demo_driver.pane.left.buttons["review"].text() == "Review"
     assert demo_driver.desk.findings == []
 
 
 def test_a_mistake_is_told_as_it_is_written_and_enter_goes_to_its_row(demo_driver: Driver) -> None:
     mistaken(demo_driver)
-    desk, review = demo_driver.desk, demo_driver.pane.review
-    assert demo_driver.pane.written.tabs[REVIEW].text().startswith("Review ")
+    desk, review = demo_driver.desk, demo_driver.pane.views.of(ReviewView)
+    assert demo_driver.pane.left.buttons["review"].text().startswith("Review ")
     assert "Its guard is always yes." in demo_driver.ledger.ledger._tip(desk.behavior.row("tend"))
     assert "In the documents: " in review.review.data(review.review.index(0, 0))
     desk.select_row("keep")
     press(demo_driver, Qt.Key.Key_Down)
     press(demo_driver, Qt.Key.Key_Return)
     assert desk.row_id == "tend"
-    assert demo_driver.pane.written.view is demo_driver.ledger
+    assert demo_driver.pane.left.view is demo_driver.ledger
 
 
 def test_a_finding_is_mended_from_the_list(demo_driver: Driver) -> None:
     mistaken(demo_driver)
-    review = demo_driver.pane.review
+    review = demo_driver.pane.views.of(ReviewView)
     press(demo_driver, Qt.Key.Key_Down)
     review.leave_chips()
     review.focus_chip(-1)
@@ -57,7 +57,7 @@ def test_a_finding_is_mended_from_the_list(demo_driver: Driver) -> None:
 
 def test_a_finding_is_dismissed_with_a_reason_that_is_kept(demo_driver: Driver) -> None:
     mistaken(demo_driver)
-    review = demo_driver.pane.review
+    review = demo_driver.pane.views.of(ReviewView)
     press(demo_driver, Qt.Key.Key_Down)
     review.focus_chip(-1)
     press(demo_driver, Qt.Key.Key_Return)

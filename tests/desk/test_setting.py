@@ -243,7 +243,7 @@ def test_a_behavior_nobody_runs_can_be_looked_at(hands: Hands) -> None:
     hands.at("behaviors", "stern-warden")
     hands.driver.pane.actions_by_id["look_at"].trigger()
     assert hands.desk.behavior.name == "stern-warden"
-    assert "nobody here runs it" in hands.driver.pane.written.about()
+    assert "nobody here runs it" in hands.driver.pane.left.heading()
     hands.desk.select_agent("odo")
     assert hands.desk.behavior.name == "warden"
 

@@ -101,7 +101,7 @@ class _Hook:
 def _keep(pane: DeskPane) -> str:
     """Keep the unsaved changes, and say whether they are kept."""
     try:
-        kept = pane.keeper.keep_now().result(KEEP_S)
+        kept = pane.autosave.keep_now().result(KEEP_S)
     except (RuntimeError, TimeoutError):  # the window is closing, or the disk does not answer
         kept = False
     return (

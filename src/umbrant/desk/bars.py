@@ -3,13 +3,13 @@
 from collections.abc import Callable, Mapping
 
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtGui import QAction, QPainter, QResizeEvent
+from PySide6.QtGui import QAction, QResizeEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QSizePolicy, QToolButton, QWidget
 
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.playback import SPEEDS, Playback
 from umbrant.desk.widgets.icons import icon
-from umbrant.desk.widgets.painted import PaintedView
+from umbrant.desk.widgets.shortened_label import ShortenedLabel
 from umbrant.desk.widgets.theme import Palette, body_font
 
 Actions = Mapping[str, QAction]
@@ -33,44 +33,6 @@ def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget) -> QToolButt
     menu.aboutToShow.connect(refill)
     button.setMenu(menu)
     return button
-
-
-class ShortenedLabel(PaintedView):
-    """A line of dim text, shortened to the room there is; the tooltip has the whole.
-
-    Unlike a QLabel it does not lay out the window anew when its text changes, which it does at
-    every tick.
-    """
-
-    def __init__(
-        self, parent: QWidget, text: str = "", align: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft
-    ) -> None:
-        super().__init__(parent)
-        self.setObjectName("dim")
-        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        self._align = align
-        self._text = ""
-        self.setText(text)
-
-    def text(self) -> str:
-        """The whole text."""
-        return self._text
-
-    def setText(self, text: str) -> None:
-        """Show another text."""
-        if text != self._text:
-            self._text = text
-            self.setToolTip(text)
-            self.setAccessibleName(text)
-            self.update()
-
-    def sizeHint(self) -> QSize:
-        return QSize(80, self.fontMetrics().height())
-
-    def draw(self, painter: QPainter) -> None:
-        painter.setPen(self.palette().windowText().color())
-        shown = self.fontMetrics().elidedText(self._text, Qt.TextElideMode.ElideRight, self.width())
-        painter.drawText(self.rect(), self._align | Qt.AlignmentFlag.AlignVCenter, shown)
 
 
 class TopBar(QWidget):

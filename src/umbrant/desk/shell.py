@@ -1,6 +1,7 @@
-"""All views of one desk, laid out: ledger, stage, reasons, blackboard, lanes, transport."""
+"""The window's content for one desk: its views laid out, its actions bound, its commands."""
 
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction
@@ -14,30 +15,29 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from umbrant.desk.bars import ShortenedLabel, TopBar, Transport
-from umbrant.desk.commands.commands import Commands, Shell, Views
+from umbrant.desk.bars import TopBar, Transport
+from umbrant.desk.chips.table import ChipTable
+from umbrant.desk.commands.commands import Commands, Shell
 from umbrant.desk.commands.finder import Finder
 from umbrant.desk.commands.registry import ACTIONS, Action, Where, sequences
 from umbrant.desk.first_visit import FirstVisit
-from umbrant.desk.left_tabs import SETTING, Written
-from umbrant.desk.right_tabs import Beside
 from umbrant.desk.session.autosave import Autosave
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.playback import Playback
 from umbrant.desk.session.rehearsing import Rehearsing
-from umbrant.desk.views.blackboard import BlackboardView
-from umbrant.desk.views.curve.view import CurveView
-from umbrant.desk.views.help.view import HelpView
 from umbrant.desk.views.lanes.view import LanesView
 from umbrant.desk.views.ledger.view import LedgerView
-from umbrant.desk.views.machine_table.view import MachineTable
 from umbrant.desk.views.map.view import MapView
 from umbrant.desk.views.reasons import ReasonsView
-from umbrant.desk.views.review import ReviewView
+from umbrant.desk.views.registry import SETTING, STAGE, VIEWS
 from umbrant.desk.views.setting.view import SettingView
+from umbrant.desk.views.spec import Side, ViewContext, ViewSpec
 from umbrant.desk.views.stage.view import StageView
+from umbrant.desk.views.view_set import ViewSet
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.notice import Notice
+from umbrant.desk.widgets.shortened_label import ShortenedLabel
+from umbrant.desk.widgets.tabs import Tab, Tabs
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.paths import Path
 
@@ -54,46 +54,34 @@ class DeskPane(QWidget):
         self.setFont(body_font())
         self.desk = desk
         desk.setParent(self)
-        self.keeper = Autosave(desk)
-        self.player = Playback(desk)
-        self.rehearsing = Rehearsing(desk, self.player)
-        self.ledger = LedgerView(desk, palette, dialogs, self)
-        self.machine = MachineTable(desk, palette, dialogs, self)
-        self.setting = SettingView(desk, palette, dialogs, self)
-        self.review = ReviewView(desk, palette, dialogs, lambda: self.commands.show_rows(), self)
-        self.stage = StageView(desk, palette, self)
-        self.reasons = ReasonsView(desk, palette, self)
-        self.board = BlackboardView(desk, palette, self)
-        self.lanes = LanesView(desk, palette, self)
-        self.chart = MapView(desk, palette, self)
-        self.curve = CurveView(desk, palette, self)
-        self.help = HelpView(desk, palette, self)
-        views = Views(
-            self.ledger,
-            self.machine,
-            self.setting,
-            self.review,
-            self.stage,
-            self.reasons,
-            self.board,
-            self.lanes,
-            self.rehearsing,
-        )
+        self.autosave = Autosave(desk)
+        self.playback = Playback(desk)
+        self.rehearsing = Rehearsing(desk, self.playback)
+        context = ViewContext(desk, palette, dialogs, lambda view: self.commands.show(view), self)
+        self.views = ViewSet(VIEWS, context)
+        self.ledger = self.views.of(LedgerView)
+        self.setting = self.views.of(SettingView)
+        self.stage = self.views.of(StageView)
+        self.lanes = self.views.of(LanesView)
         self.stage.hold_rehearsals(self.rehearsing)
-        self.commands = Commands(desk, self.player, views, dialogs, shell)
+        # Actions reach the commands only when they are triggered, so they can be bound before the
+        # tabs, which show them, and the commands, which act on the tabs.
         self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
-        self.beside = Beside(
-            desk, (self.stage, self.chart, self.curve, self.help), self.actions_by_id, self
+        self.left = self._tabs(Side.LEFT)
+        self.right = self._tabs(Side.RIGHT)
+        self.commands = Commands(
+            desk,
+            self.playback,
+            self.rehearsing,
+            self.views,
+            self.left,
+            self.right,
+            dialogs,
+            shell,
         )
-        self.commands.beside = self.beside
-        self.written = Written(
-            desk, (self.ledger, self.machine, self.setting, self.review), self.actions_by_id, self
-        )
-        self.commands.written = self.written
         self.finder = Finder(self, self.ledger.brushes, self.commands, self.actions_by_id)
-        self.commands.open_finder = self._open_finder
         self.top = TopBar(desk, self.actions_by_id, self)
-        self.transport = Transport(desk, self.player, self.actions_by_id, palette, self)
+        self.transport = Transport(desk, self.playback, self.actions_by_id, palette, self)
         self.first_visit = FirstVisit(desk, self.actions_by_id, self)
         self.across = QSplitter(Qt.Orientation.Horizontal, self)
         self.down = QSplitter(Qt.Orientation.Vertical, self)
@@ -105,8 +93,8 @@ class DeskPane(QWidget):
     def _connect(self) -> None:
         """Have the views follow one another."""
         desk = self.desk
-        desk.message.connect(self.notice.tell)
-        desk.point_wanted.connect(lambda _: self.commands.show_stage())
+        desk.message.connect(self.notice.show_message)
+        desk.point_wanted.connect(lambda _: self.commands.show(STAGE))
         for changed in (
             desk.project_changed,
             desk.take_changed,
@@ -114,36 +102,27 @@ class DeskPane(QWidget):
             desk.row_selected,
         ):
             changed.connect(self.refresh_actions)
-        self.written.stack.currentChanged.connect(self.refresh_actions)
-        self.written.stack.currentChanged.connect(lambda place: self._arrange(place == SETTING))
-        for view in (self.stage, self.lanes):
-            view.picked.connect(self._show_in_setting)
-        self.chart.drawn.connect(lambda _: self.commands.table.begin_missing())
+            for tabs in (self.left, self.right):
+                changed.connect(tabs.refresh)
+        desk.findings_changed.connect(self.left.refresh)
+        self.left.changed.connect(self.refresh_actions)
+        self.left.changed.connect(lambda view: self._arrange(view == SETTING))
+        self.stage.picked.connect(self._show_in_setting)
+        self.lanes.picked.connect(self._show_in_setting)
+        self.views.of(MapView).drawn.connect(lambda _: self.commands.table.begin_missing())
         self.setting.walked.connect(self.stage.choose)
-        for follows in (self.refresh_actions, self.beside.refresh):
+        for follows in (self.refresh_actions, self.right.refresh):
             self.rehearsing.switched.connect(follows)
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""
-        self.ledger.set_palette(palette)
-        self.machine.set_palette(palette)
-        self.help.set_palette(palette)
-        self.setting.set_palette(palette)
-        self.review.set_palette(palette)
+        self.views.set_palette(palette)
         self.transport.set_palette(palette)
-        for view in (
-            self.stage,
-            self.chart,
-            self.curve,
-            self.reasons,
-            self.lanes,
-            self.board.delegate,
-        ):
-            view.palette_ = palette
-        self.beside.view.update()
-        self.lanes.update()
-        self.reasons.refresh()
-        self.board.viewport().update()
+
+    def set_compact(self, compact: bool) -> None:
+        """Show low rows in all tables at the left, or roomy ones."""
+        for table in self._tables():
+            table.set_compact(compact)
 
     def refresh_actions(self, *_: object) -> None:
         """Enable what can be done now, and name what undo and redo would do."""
@@ -163,52 +142,49 @@ class DeskPane(QWidget):
 
     def finish_editing(self) -> None:
         """Close whatever editor is open, keeping what was typed."""
-        for table in (self.ledger, self.machine, self.setting, self.review):
+        for table in self._tables():
             table.editing.finish()
+
+    def _tables(self) -> list[ChipTable]:
+        return [view for _, view in self.views.at(Side.LEFT) if isinstance(view, ChipTable)]
 
     def close_desk(self, *, keep_changes: bool = False) -> None:
         """End what runs in the background. `keep_changes` leaves unsaved changes for the next
         visit.
         """
-        self.player.pause()
-        self.help.example.finish()
+        self.playback.pause()
+        self.views.close()
         if keep_changes:
-            self.keeper.keep_now()
-            self.keeper.abandon()
+            self.autosave.keep_now()
+            self.autosave.abandon()
         else:
-            self.keeper.close()
+            self.autosave.close()
         self.desk.close()
-
-    def _open_finder(self, for_commands: bool) -> None:
-        if for_commands:
-            self.finder.open_commands()
-        else:
-            self.finder.open_things()
 
     def _arrange(self, on: bool) -> None:
         self.stage.arrange(on)
         self.lanes.arrange(on)
-        self.beside.refresh()
+        self.right.refresh()
 
     def _show_in_setting(self, path: Path) -> None:
         if self.commands.in_setting:
             self.stage.about = path
             self.setting.unfold_to(path)
 
-    def panes(self) -> tuple[QWidget, ...]:
+    def panes(self) -> list[QWidget]:
         """The panes in which plain letters and arrows are keys."""
-        return (
-            self.ledger,
-            self.machine,
-            self.setting,
-            self.review,
-            self.stage,
-            self.chart,
-            self.curve,
-            self.help.page,
-            self.reasons,
-            self.board,
-            self.lanes,
+        return self.views.keyboard_widgets()
+
+    def _tabs(self, side: Side) -> Tabs:
+        return Tabs([self._tab(spec, view) for spec, view in self.views.at(side)], self)
+
+    def _tab(self, spec: ViewSpec[Any], view: QWidget) -> Tab:
+        return Tab(
+            spec.id,
+            view,
+            self.actions_by_id[spec.action],
+            title=lambda: spec.tab_title(view, spec.title),
+            heading=lambda: spec.heading(view),
         )
 
     def _bound(self, action: Action) -> QAction:
@@ -227,17 +203,17 @@ class DeskPane(QWidget):
             self.addAction(bound)
             return bound
         bound.setShortcutContext(Qt.ShortcutContext.WidgetShortcut)
-        written = (self.ledger, self.machine, self.setting, self.review)
-        for pane in self.panes() if action.where is Where.PANES else written:
+        sides = tuple(Side) if action.where is Where.PANES else (Side.LEFT,)
+        for pane in self.views.keyboard_widgets(*sides):
             pane.addAction(bound)
         return bound
 
     def _lay_out(self) -> None:
-        self.down.addWidget(self.beside)
-        self.down.addWidget(self._reasons_pane())
-        self.down.addWidget(self._titled("Blackboard", "Enter shows who wrote it", self.board))
+        self.down.addWidget(self.right)
+        for spec, view in self.views.at(Side.UNDER):
+            self.down.addWidget(self._titled(spec, view))
         self.down.setSizes([290, 180, 130])
-        self.across.addWidget(self.written)
+        self.across.addWidget(self.left)
         self.across.addWidget(self.down)
         self.across.setSizes([816, 464])
         self.across.setStretchFactor(0, 5)
@@ -253,10 +229,12 @@ class DeskPane(QWidget):
         layout.addWidget(self.across, 1)
         layout.addWidget(_line(self))
         layout.addWidget(self.first_visit)
-        layout.addWidget(self.lanes)
+        for _, view in self.views.at(Side.FOOT):
+            layout.addWidget(view)
         layout.addWidget(self.transport)
 
-    def _titled(self, title: str, about: str, view: QWidget, *more: QWidget) -> QWidget:
+    def _titled(self, spec: ViewSpec[Any], view: QWidget) -> QWidget:
+        """A view under a heading of its own, with buttons for what is asked of it."""
         pane = QWidget(self)
         heading = QWidget(pane)
         heading.setObjectName("heading")
@@ -264,12 +242,13 @@ class DeskPane(QWidget):
         row = QHBoxLayout(heading)
         row.setContentsMargins(12, 0, 6, 0)
         row.setSpacing(12)
-        name = QLabel(f"<b>{title}</b>", heading)
-        about_label = ShortenedLabel(heading, about)
-        row.addWidget(name)
-        row.addWidget(about_label, 1)
-        for widget in more:
-            row.addWidget(widget)
+        about = ShortenedLabel(heading, spec.heading(view))
+        row.addWidget(QLabel(f"<b>{spec.title}</b>", heading))
+        row.addWidget(about, 1)
+        if isinstance(view, ReasonsView):
+            view.question_changed.connect(about.setText)
+            for name in ("why", "why_not"):
+                row.addWidget(self._question_button(name))
         layout = QVBoxLayout(pane)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
@@ -278,18 +257,11 @@ class DeskPane(QWidget):
         layout.addWidget(view, 1)
         return pane
 
-    def _reasons_pane(self) -> QWidget:
-        buttons = []
-        for name, text in (("why", "Why?"), ("why_not", "Why not?")):
-            button = QToolButton(self)
-            button.setDefaultAction(self.actions_by_id[name])
-            button.setText(text)
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            buttons.append(button)
-        pane = self._titled("Reasons", "", self.reasons, *buttons)
-        self.reasons.question_changed.connect(pane.findChildren(ShortenedLabel)[0].setText)
-        self.reasons.refresh()
-        return pane
+    def _question_button(self, name: str) -> QToolButton:
+        button = QToolButton(self)
+        button.setDefaultAction(self.actions_by_id[name])
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        return button
 
 
 def _line(parent: QWidget) -> QFrame:

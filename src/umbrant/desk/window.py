@@ -129,7 +129,7 @@ class MainWindow(QMainWindow):
         pane = self._show(desk)
         desk.roller.start()
         desk.roll()
-        return pane.keeper.keep_now()
+        return pane.autosave.keep_now()
 
     def open_project(self) -> None:
         """Ask for a project and open it."""
@@ -156,8 +156,7 @@ class MainWindow(QMainWindow):
         """Show compact rows, or roomy ones."""
         self.settings.set_flag("compact", on)
         if self.pane is not None:
-            for table in (self.pane.ledger, self.pane.machine, self.pane.setting, self.pane.review):
-                table.set_compact(on)
+            self.pane.set_compact(on)
 
     def show_shortcuts(self) -> None:
         """List every action and its keys."""
@@ -172,6 +171,16 @@ class MainWindow(QMainWindow):
             "and ask why."
         )
         self.dialogs.message("About Umbrant", text)
+
+    def find_things(self) -> None:
+        """Open the search over what is written."""
+        if self.pane is not None:
+            self.pane.finder.open_things()
+
+    def find_commands(self) -> None:
+        """Open the search over what can be done."""
+        if self.pane is not None:
+            self.pane.finder.open_commands()
 
     def quit(self) -> None:
         """Close the window."""

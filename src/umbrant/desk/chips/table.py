@@ -70,6 +70,36 @@ class ChipTable(PaintedTable):
 
     # what subclasses say
 
+    needs_row = True
+    """Whether its commands act on the selected row; else on what is selected in it."""
+    shows_rows = True
+    """Whether what is selected in it is a row of the behavior."""
+
+    def heading(self) -> str:
+        """The line beside its tab, about what it shows."""
+        raise NotImplementedError
+
+    def open_additions(self) -> None:
+        """Offer what can be added at the selected line; what Enter does."""
+        raise NotImplementedError
+
+    def delete(self) -> bool:
+        """Delete what is selected, if that is no row. Says whether it was for this table to do."""
+        return False
+
+    def move_line(self, step: int) -> bool:
+        """Move the selected line up (-1) or down (1), if it is no row. Says whether it was for this
+        table to do.
+        """
+        return False
+
+    def fold(self) -> None:
+        """Hide or show what stands under the selected line."""
+
+    def can_fold(self) -> bool:
+        """Whether there is anything under the selected line to hide."""
+        return False
+
     def layout_at(self, place: int) -> RowLayout | None:
         """The layout of a line; None if there is no such line."""
         raise NotImplementedError

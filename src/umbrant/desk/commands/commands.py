@@ -3,26 +3,23 @@ through `actions`.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Protocol
 
 from umbrant.desk.chips.table import ChipTable
 from umbrant.desk.commands.row_commands import RowCommands
-from umbrant.desk.left_tabs import REVIEW, ROWS, SETTING, TABLE, Written
-from umbrant.desk.right_tabs import CURVE, HELP, MAP, STAGE, Beside
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.playback import Playback
 from umbrant.desk.session.rehearsing import Rehearsing
-from umbrant.desk.views.blackboard import BlackboardView
-from umbrant.desk.views.lanes.view import LanesView
 from umbrant.desk.views.ledger.view import LedgerView
-from umbrant.desk.views.machine_table.view import MachineTable
 from umbrant.desk.views.reasons import ReasonsView
-from umbrant.desk.views.review import ReviewView
+from umbrant.desk.views.registry import ROWS, STAGE
 from umbrant.desk.views.setting.view import SettingView
+from umbrant.desk.views.spec import Side
 from umbrant.desk.views.stage.view import StageView
+from umbrant.desk.views.view_set import ViewSet
 from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.tabs import Tabs
 from umbrant.model.changes import changes
 from umbrant.model.documents import Project
 from umbrant.model.edits import GUARD, Edit, move_row, nest_row, set_guard, set_seed, unnest_row
@@ -63,20 +60,11 @@ class Shell(Protocol):
     def quit(self) -> None:
         """Close the window."""
 
+    def find_things(self) -> None:
+        """Open the search over what is written."""
 
-@dataclass(frozen=True)
-class Views:
-    """The views that commands act on."""
-
-    ledger: LedgerView
-    machine: MachineTable
-    setting: SettingView
-    review: ReviewView
-    stage: StageView
-    reasons: ReasonsView
-    board: BlackboardView
-    lanes: LanesView
-    rehearsing: Rehearsing
+    def find_commands(self) -> None:
+        """Open the search over what can be done."""
 
 
 class Commands:
@@ -85,76 +73,60 @@ class Commands:
     def __init__(
         self,
         desk: Desk,
-        player: Playback,
-        views: Views,
+        playback: Playback,
+        rehearsing: Rehearsing,
+        views: ViewSet,
+        left: Tabs,
+        right: Tabs,
         dialogs: Callable[[], Dialogs],
         shell: Shell,
     ) -> None:
         self.desk = desk
-        self.player = player
-        self.ledger = views.ledger
-        self.machine = views.machine
-        self.setting = views.setting
-        self.review = views.review
-        self.stage = views.stage
-        self.reasons = views.reasons
-        self.board = views.board
-        self.lanes = views.lanes
-        self.rehearsing = views.rehearsing
-        self.dialogs = dialogs
-        self.shell = shell
-        self.beside: Beside | None = None
-        """The tabs at the top right. They need the actions, which need these commands, so they are
-        put in last.
-        """
-        self.rows = RowCommands(desk, views.ledger, dialogs)
-        self.written: Written | None = None
-        """The tabs at the left, put in last too."""
-        self.open_finder: Callable[[bool], None] = lambda for_commands: None
-        """Opens the search over commands, or over what is written; put in last too."""
-
-    @property
-    def in_setting(self) -> bool:
-        """Whether the setting is shown rather than the rows."""
-        return self.written is not None and self.written.place == SETTING
-
-    @property
-    def in_table(self) -> bool:
-        """Whether the machine's table is shown."""
-        return self.written is not None and self.written.place == TABLE
-
-    @property
-    def in_review(self) -> bool:
-        """Whether the review is shown."""
-        return self.written is not None and self.written.place == REVIEW
+        self.playback = playback
+        self.rehearsing = rehearsing
+        self.ledger = views.of(LedgerView)
+        self.setting = views.of(SettingView)
+        self.rows = RowCommands(desk, self.ledger, dialogs)
+        self._views = views
+        self._left = left
+        self._right = right
+        self._dialogs = dialogs
+        self._shell = shell
 
     @property
     def table(self) -> ChipTable:
-        """What has the place at the left: the rows, the machine's table, the setting or the
-        review.
-        """
-        tables: dict[int, ChipTable] = {
-            TABLE: self.machine,
-            SETTING: self.setting,
-            REVIEW: self.review,
-        }
-        return (
-            tables.get(self.written.place, self.ledger) if self.written is not None else self.ledger
-        )
+        """The table that is shown at the left."""
+        table = self._left.view
+        if not isinstance(table, ChipTable):
+            raise TypeError(f"the view '{self._left.shown}' at the left is no ChipTable")
+        return table
+
+    @property
+    def in_setting(self) -> bool:
+        """Whether the setting is shown at the left."""
+        return self.table is self.setting
+
+    def show(self, view_id: str) -> None:
+        """Show the tab with this id. One at the left gets the keyboard."""
+        if view_id in self._left.buttons:
+            self._left.show_view(view_id)
+            self.table.setFocus()
+        else:
+            self._right.show_view(view_id)
 
     # project
 
     def new_project(self) -> None:
         """Begin a project."""
-        self.shell.new_project()
+        self._shell.new_project()
 
     def open_project(self) -> None:
         """Open another project."""
-        self.shell.open_project()
+        self._shell.open_project()
 
     def quit(self) -> None:
         """Close the window."""
-        self.shell.quit()
+        self._shell.quit()
 
     def save(self) -> bool:
         """Save the project; ask for a folder if it has none. Says whether it is saved."""
@@ -162,13 +134,13 @@ class Commands:
 
     def save_as(self) -> bool:
         """Save the project to another folder."""
-        folder = self.dialogs().folder_to_save(self.desk.folder or Path.home())
+        folder = self._dialogs().folder_to_save(self.desk.folder or Path.home())
         return self._save(folder) if folder else False
 
     def revert(self) -> None:
         """Read the project from its folder again; unsaved changes are asked about."""
         if self.desk.folder is not None:
-            self.shell.open_folder(self.desk.folder)
+            self._shell.open_folder(self.desk.folder)
 
     def changes(self) -> None:
         """Tell what is different from what was last saved."""
@@ -178,32 +150,32 @@ class Commands:
             if saved is not None
             else ["nothing of it has been saved yet"]
         )
-        self.dialogs().message(
+        self._dialogs().message(
             "Changed since the last save", "\n".join(found) or "Nothing has changed."
         )
 
     def _save(self, folder: Path | None) -> bool:
         self.table.editing.finish()
         outside = self.desk.changed_outside() if folder is None else []
-        if outside and not self.dialogs().overwrite(outside):
+        if outside and not self._dialogs().overwrite(outside):
             return False
         try:
             self.desk.save(folder)
         except ProjectError as error:
-            self.dialogs().problems("The project could not be saved", error.problems)
+            self._dialogs().problems("The project could not be saved", error.problems)
             return False
         return True
 
     def open_take(self) -> None:
         """Show a take from a file."""
-        path = self.dialogs().take_to_open(self.desk.folder or Path.home())
+        path = self._dialogs().take_to_open(self.desk.folder or Path.home())
         if path:
             self.desk.open_take(path)
 
     def keep_take(self) -> None:
         """Copy the take that is shown to a file of one's own."""
         take = self.desk.take
-        path = self.dialogs().take_to_save(self.desk.folder or Path.home()) if take else None
+        path = self._dialogs().take_to_save(self.desk.folder or Path.home()) if take else None
         if take is None or path is None:
             return
         try:
@@ -217,7 +189,7 @@ class Commands:
 
     def trust(self) -> None:
         """Let the project's own nodes run, if the author says so again."""
-        if self.dialogs().trust(names_of(self.desk.project.nodes)):
+        if self._dialogs().trust(names_of(self.desk.project.nodes)):
             self.desk.trust_nodes()
 
     # edit
@@ -232,12 +204,12 @@ class Commands:
         self.desk.redo()
 
     def find(self) -> None:
-        """Search over what is written."""
-        self.open_finder(False)
+        """Search over rows, keys, events and the cast."""
+        self._shell.find_things()
 
     def find_command(self) -> None:
         """Search over what can be done."""
-        self.open_finder(True)
+        self._shell.find_commands()
 
     def next_chip(self) -> None:
         """Put the keyboard on the next chip of the row."""
@@ -250,15 +222,8 @@ class Commands:
     # rows
 
     def add_row(self) -> None:
-        """Search for a row to add; in the table and the setting, offer what can be added."""
-        if self.in_table:
-            self.machine.open_additions()
-        elif self.in_setting:
-            self.setting.open_additions()
-        elif self.in_review:
-            self.review.go_to()
-        else:
-            self.ledger.open_search()
+        """Search for a row to add; in other tables, offer what can be added."""
+        self.table.open_additions()
 
     def add_behind(self) -> None:
         """Search for a row to add behind this one."""
@@ -283,11 +248,7 @@ class Commands:
 
     def delete(self) -> None:
         """Delete the row with all in it; on a guard's, decorator's or upkeep's chip, only that."""
-        if self.in_table:
-            self.machine.delete()
-        elif self.in_setting:
-            self.setting.delete()
-        elif not self.in_review:
+        if not self.table.delete():
             self.rows.delete()
 
     def nest(self) -> None:
@@ -307,20 +268,15 @@ class Commands:
         self._move("Move down", 1)
 
     def fold(self) -> None:
-        """Fold the row's children away, or show them."""
-        if self.in_setting:
-            self.setting.fold()
-        elif self.table is self.ledger:
-            self.ledger.toggle_fold()
+        """Hide what stands under the line, or show it again."""
+        self.table.fold()
 
     def all_parameters(self) -> None:
         """Show all parameters of the row, or only those not at their default."""
         self.ledger.toggle_full()
 
     def _move(self, verb: str, step: int) -> None:
-        if self.in_setting:
-            self.setting.move_line(step)
-        elif not self.in_review:
+        if not self.table.move_line(step):
             self._change(verb, lambda p, b, r: move_row(p, b, r, step))
 
     def _change(self, verb: str, change: Callable[[Project, str, str], Project]) -> None:
@@ -344,7 +300,7 @@ class Commands:
         scenario = self.desk.scenario
         if scenario is None:
             return
-        seed = self.dialogs().integer("Seed", "Seed of the scenario:", scenario.seed)
+        seed = self._dialogs().integer("Seed", "Seed of the scenario:", scenario.seed)
         if seed is not None:
             self.desk.apply(Edit(f"Seed {seed}", lambda p: set_seed(p, scenario.name, seed)))
 
@@ -353,13 +309,13 @@ class Commands:
         if self.rehearsing.active:
             self.rehearsing.finish()
             return
-        self.show_stage()
+        self.show(STAGE)
         self.rehearsing.start()
-        self.stage.setFocus()
+        self._views.of(StageView).setFocus()
 
     def play(self) -> None:
         """Play the take, or pause."""
-        self.player.toggle()
+        self.playback.toggle()
 
     def tick_on(self) -> None:
         """One tick on."""
@@ -395,25 +351,25 @@ class Commands:
 
     def faster(self) -> None:
         """Play faster."""
-        self.player.change_speed(1)
+        self.playback.change_speed(1)
 
     def slower(self) -> None:
         """Play slower."""
-        self.player.change_speed(-1)
+        self.playback.change_speed(-1)
 
     def _step(self, ticks: int) -> None:
-        self.player.pause()
+        self.playback.pause()
         self.desk.move_playhead(self.desk.playhead + ticks)
 
     # ask
 
     def why(self) -> None:
         """Why it does what it does at the playhead."""
-        self.reasons.ask(why_not=False)
+        self._views.of(ReasonsView).ask(why_not=False)
 
     def why_not(self) -> None:
         """Why the selected row does not run at the playhead."""
-        self.reasons.ask(why_not=True)
+        self._views.of(ReasonsView).ask(why_not=True)
 
     def select_running(self) -> None:
         """Select the row that runs at the playhead."""
@@ -438,23 +394,7 @@ class Commands:
 
     def fit_stage(self) -> None:
         """Show the whole stage."""
-        self.stage.fit()
-
-    def show_rows(self) -> None:
-        """Show the rows of the behavior."""
-        self._write(ROWS)
-
-    def show_table(self) -> None:
-        """Show the machine around the row as a table."""
-        self._write(TABLE)
-
-    def show_setting(self) -> None:
-        """Show the project's setting."""
-        self._write(SETTING)
-
-    def show_review(self) -> None:
-        """Show what the review found."""
-        self._write(REVIEW)
+        self._views.of(StageView).fit()
 
     def look_at(self) -> None:
         """Show the rows of the behavior that the setting's line is about."""
@@ -473,56 +413,31 @@ class Commands:
                 self.desk.select_agent(player)
             elif behavior is not None:
                 self.desk.look_at(behavior)
-        self.show_rows()
-
-    def _write(self, place: int) -> None:
-        if self.written is not None:
-            self.written.show_view(place)
-            self.written.view.setFocus()
-
-    def show_stage(self) -> None:
-        """Show the stage beside the ledger."""
-        self._beside(STAGE)
-
-    def show_map(self) -> None:
-        """Show the map beside the ledger."""
-        self._beside(MAP)
-
-    def show_curve(self) -> None:
-        """Show the curve beside the ledger."""
-        self._beside(CURVE)
-
-    def show_help(self) -> None:
-        """Show the reference beside the ledger."""
-        self._beside(HELP)
-
-    def _beside(self, place: int) -> None:
-        if self.beside is not None:
-            self.beside.show_view(place)
+        self.show(ROWS)
 
     def night(self, on: bool) -> None:
         """Turn to Night or to Day."""
-        self.shell.set_night(on)
+        self._shell.set_night(on)
 
     def compact(self, on: bool) -> None:
         """Show compact rows, or roomy ones."""
-        self.shell.set_compact(on)
+        self._shell.set_compact(on)
 
     def shortcuts(self) -> None:
         """List every action and its keys."""
-        self.shell.show_shortcuts()
+        self._shell.show_shortcuts()
 
     def first_visit(self) -> None:
         """Lead through five steps."""
-        self.shell.begin_first_visit()
+        self._shell.begin_first_visit()
 
     def about(self) -> None:
         """Say what this program is."""
-        self.shell.about()
+        self._shell.about()
 
     def next_pane(self) -> None:
-        """Put the keyboard into the next pane."""
-        beside = self.beside.view if self.beside else self.stage
-        panes = (self.table, beside, self.reasons, self.board, self.lanes)
-        focused = next((place for place, pane in enumerate(panes) if pane.hasFocus()), -1)
+        """Put the keyboard into the next pane: the tabs at both sides, then what is under them."""
+        under = self._views.keyboard_widgets(Side.UNDER, Side.FOOT)
+        panes = (self._left.view, self._right.view, *under)
+        focused = next((index for index, pane in enumerate(panes) if pane.hasFocus()), -1)
         panes[(focused + 1) % len(panes)].setFocus()

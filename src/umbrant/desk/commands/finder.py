@@ -16,6 +16,7 @@ from umbrant.desk.chips.sentence import PieceRole, sentence
 from umbrant.desk.commands.commands import Commands
 from umbrant.desk.commands.registry import ACTIONS, sequences
 from umbrant.desk.views.ledger.search import SearchPopup
+from umbrant.desk.views.registry import ROWS, SETTING
 from umbrant.model.paths import Path
 
 LEAST_SCORE = 60
@@ -139,8 +140,8 @@ class Finder:
     def _to_row(self, behavior: str, row_id: str) -> None:
         self._commands.desk.look_at(behavior)
         self._commands.desk.select_row(row_id)
-        self._commands.show_rows()
+        self._commands.show(ROWS)
 
     def _to_line(self, path: Path) -> None:
-        self._commands.show_setting()
+        self._commands.show(SETTING)
         self._commands.setting.unfold_to(path)

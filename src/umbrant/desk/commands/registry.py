@@ -2,13 +2,15 @@
 what it does.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
 from PySide6.QtGui import QKeySequence
 
 from umbrant.desk.commands.commands import Commands
+from umbrant.desk.views.registry import VIEWS
+from umbrant.desk.views.spec import Side
 
 Keys = str | QKeySequence.StandardKey
 
@@ -50,25 +52,15 @@ def _has_take(commands: Commands) -> bool:
 
 
 def _can_change(commands: Commands) -> bool:
-    return (
-        commands.in_setting
-        or commands.in_review
-        or commands.in_table
-        or commands.desk.row is not None
-    )
+    return not commands.table.needs_row or commands.desk.row is not None
 
 
 def _looks_at_rows(commands: Commands) -> bool:
-    return not commands.in_setting and not commands.in_review and commands.desk.row is not None
-
-
-def _has_children(commands: Commands) -> bool:
-    behavior, row = commands.desk.behavior, commands.desk.row
-    return behavior is not None and row is not None and bool(behavior.outline.children[row.id])
+    return commands.table.shows_rows and commands.desk.row is not None
 
 
 def _can_fold(commands: Commands) -> bool:
-    return commands.in_setting or _has_children(commands)
+    return commands.table.can_fold()
 
 
 def _is_overridden(commands: Commands) -> bool:
@@ -85,6 +77,20 @@ def _can_undo(commands: Commands) -> bool:
 
 def _can_redo(commands: Commands) -> bool:
     return commands.desk.history.redo_name is not None
+
+
+def _shows(side: Side) -> Iterator[Action]:
+    """The actions that show the tabs at one side, from the records of the views."""
+    for index, spec in enumerate(spec for spec in VIEWS if spec.side is side):
+        yield Action(
+            spec.action,
+            "View",
+            spec.title,
+            spec.help,
+            lambda commands, view_id=spec.id: commands.show(view_id),
+            (spec.keys,) if spec.keys else (),
+            starts_group=index == 0 and side is Side.RIGHT,
+        )
 
 
 _S = QKeySequence.StandardKey
@@ -567,38 +573,7 @@ ACTIONS: tuple[Action, ...] = (
         _has_take,
         True,
     ),
-    Action(
-        "show_rows",
-        "View",
-        "Rows",
-        "Show the rows of the behavior",
-        Commands.show_rows,
-        ("Ctrl+5",),
-    ),
-    Action(
-        "show_table",
-        "View",
-        "Table",
-        "Show the machine as a table",
-        Commands.show_table,
-        ("Ctrl+8",),
-    ),
-    Action(
-        "show_setting",
-        "View",
-        "Setting",
-        "Show keys, events, stages, cast and cues",
-        Commands.show_setting,
-        ("Ctrl+4",),
-    ),
-    Action(
-        "show_review",
-        "View",
-        "Review",
-        "Show what looks like a mistake",
-        Commands.show_review,
-        ("Ctrl+6",),
-    ),
+    *_shows(Side.LEFT),
     Action(
         "look_at",
         "View",
@@ -607,29 +582,7 @@ ACTIONS: tuple[Action, ...] = (
         Commands.look_at,
         ("Ctrl+L",),
     ),
-    Action(
-        "show_stage",
-        "View",
-        "Stage",
-        "Show the stage beside the ledger",
-        Commands.show_stage,
-        ("Ctrl+1",),
-        starts_group=True,
-    ),
-    Action(
-        "show_map", "View", "Map", "Show the map of the behavior", Commands.show_map, ("Ctrl+2",)
-    ),
-    Action(
-        "show_curve",
-        "View",
-        "Curve",
-        "Show a consideration's curve",
-        Commands.show_curve,
-        ("Ctrl+3",),
-    ),
-    Action(
-        "show_help", "View", "Help", "Read about the selected row", Commands.show_help, ("Ctrl+7",)
-    ),
+    *_shows(Side.RIGHT),
     Action(
         "tape_closer",
         "View",

@@ -198,6 +198,15 @@ class BlackboardView(PaintedTable):
         self.horizontalHeader().setMinimumSectionSize(20)
         self.activated.connect(self._show_writer)
 
+    def heading(self) -> str:
+        """What Enter does."""
+        return "Enter shows who wrote it"
+
+    def set_palette(self, palette: Palette) -> None:
+        """Turn to Day or Night."""
+        self.delegate.palette_ = palette
+        self.viewport().update()
+
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         for column, share in enumerate(SHARES):

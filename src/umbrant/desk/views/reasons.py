@@ -48,6 +48,15 @@ class ReasonsView(QTextBrowser):
         desk.row_selected.connect(self._selected)
         self.refresh()
 
+    def heading(self) -> str:
+        """The question that is answered."""
+        return self.answer.question if self.answer is not None else ""
+
+    def set_palette(self, palette: Palette) -> None:
+        """Turn to Day or Night: the answer is written anew, for its colours stand in the text."""
+        self.palette_ = palette
+        self.refresh()
+
     def ask(self, *, why_not: bool) -> None:
         """Ask why the running row runs, or why the selected row does not."""
         self.why_not = why_not

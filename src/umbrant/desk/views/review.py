@@ -27,7 +27,7 @@ from umbrant.desk.widgets.theme import Palette
 from umbrant.model.documents import Dismissal, Project
 from umbrant.model.edits import ROW, Slot
 from umbrant.model.paths import add
-from umbrant.review.findings import Finding
+from umbrant.review.findings import Finding, Severity
 
 Index = QModelIndex | QPersistentModelIndex
 
@@ -134,6 +134,27 @@ class ReviewView(ChipTable):
         for changed in (desk.findings_changed, desk.take_changed, desk.agent_changed):
             changed.connect(self.reload)
         self.reload()
+
+    needs_row = shows_rows = False
+
+    def heading(self) -> str:
+        """What its keys do."""
+        return "Enter goes to the row · C walks to what can be done about it"
+
+    def tab_title(self, title: str) -> str:
+        """The title, with the number of warnings and errors."""
+        found = [*self.desk.findings, *self.desk.take_findings]
+        count = sum(each.sort.weight is not Severity.HINT for each in found)
+        return f"{title} {count}" if count else title
+
+    def open_additions(self) -> None:
+        self.go_to()
+
+    def delete(self) -> bool:
+        return True
+
+    def move_line(self, step: int) -> bool:
+        return True
 
     def reload(self) -> None:
         """Take up the findings as they now are."""

@@ -29,7 +29,7 @@ class Notice(QLabel):
         over.installEventFilter(self)
         self.hide()
 
-    def tell(self, text: str) -> None:
+    def show_message(self, text: str) -> None:
         """Show a message, or take the last one away if there is none."""
         self.setText(escaped(text))
         self.setVisible(bool(text))

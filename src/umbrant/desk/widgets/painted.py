@@ -90,7 +90,14 @@ def say_fault(painter: QPainter, box: QRectF, view: QWidget) -> None:
 
 
 class PaintedView(QWidget):
-    """A view that is painted as a whole."""
+    """A view that is painted as a whole, in the colours of `palette_`."""
+
+    palette_: Palette
+
+    def set_palette(self, palette: Palette) -> None:
+        """Turn to Day or Night."""
+        self.palette_ = palette
+        self.update()
 
     def draw(self, painter: QPainter) -> None:
         """Draw it."""

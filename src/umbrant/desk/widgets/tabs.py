@@ -2,82 +2,103 @@
 what it shows.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
-from umbrant.desk.bars import ShortenedLabel
+from umbrant.desk.widgets.shortened_label import ShortenedLabel
+
+
+@dataclass(frozen=True)
+class Tab:
+    """One tab: the view with its id, the action that shows it, and what is written about it."""
+
+    id: str
+    view: QWidget
+    action: QAction
+    title: Callable[[], str]
+    heading: Callable[[], str]
 
 
 class Tabs(QWidget):
-    """The views, and the actions that show them. Subclasses say what is told of each."""
+    """A stack of views with a tab for each. It never shows one by itself: its actions do."""
 
-    def __init__(
-        self, views: Sequence[QWidget], actions: Sequence[QAction], parent: QWidget
-    ) -> None:
+    changed = Signal(str)
+    """Another view is shown: its id."""
+
+    def __init__(self, tabs: Sequence[Tab], parent: QWidget) -> None:
         super().__init__(parent)
-        self._views = views
-        self.stack = QStackedWidget(self)
-        self.tabs = [self._tab(action) for action in actions]
-        self._about = ShortenedLabel(self)
-        for view in views:
-            self.stack.addWidget(view)
+        self._tabs = {tab.id: tab for tab in tabs}
+        self._shown = tabs[0].id
+        self._stack = QStackedWidget(self)
+        self.buttons = {tab.id: self._button(tab.action) for tab in tabs}
+        self._heading = ShortenedLabel(self)
+        for tab in tabs:
+            self._stack.addWidget(tab.view)
         self._lay_out()
+        self.show_view(self._shown)
 
     @property
-    def place(self) -> int:
-        """Which of the views is shown."""
-        return self.stack.currentIndex()
+    def shown(self) -> str:
+        """The id of the view that is shown."""
+        return self._shown
 
     @property
     def view(self) -> QWidget:
         """The view that is shown."""
-        return self._views[self.place]
+        return self._tabs[self._shown].view
 
-    def about(self) -> str:
-        """A line about the view that is shown."""
-        return ""
+    def heading(self) -> str:
+        """The line about the view that is shown."""
+        return self._tabs[self._shown].heading()
 
-    def show_view(self, place: int) -> None:
-        """Show one of the views."""
-        self.stack.setCurrentIndex(place)
-        for each, tab in enumerate(self.tabs):
-            tab.setChecked(each == place)
+    def show_view(self, view_id: str) -> None:
+        """Show one of the views. Raises KeyError."""
+        tab = self._tabs[view_id]
+        is_other = view_id != self._shown
+        self._shown = view_id
+        self._stack.setCurrentWidget(tab.view)
+        for each, button in self.buttons.items():
+            button.setChecked(each == view_id)
         self.refresh()
+        if is_other:
+            self.changed.emit(view_id)
 
     def refresh(self, *_: object) -> None:
-        """Tell anew about the view that is shown."""
-        self._about.setText(self.about())
+        """Write the tabs' titles and the heading anew."""
+        for each, button in self.buttons.items():
+            button.setText(self._tabs[each].title())
+        self._heading.setText(self.heading())
 
-    def _tab(self, action: QAction) -> QToolButton:
-        tab = QToolButton(self)
-        tab.setObjectName("tab")
-        tab.setText(action.text())
-        tab.setToolTip(action.toolTip())
-        tab.setCheckable(True)
-        tab.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-        tab.clicked.connect(action.trigger)
-        return tab
+    def _button(self, action: QAction) -> QToolButton:
+        button = QToolButton(self)
+        button.setObjectName("tab")
+        button.setToolTip(action.toolTip())
+        button.setCheckable(True)
+        button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        button.clicked.connect(action.trigger)
+        return button
 
     def _lay_out(self) -> None:
-        heading = QWidget(self)
-        heading.setObjectName("heading")
-        heading.setFixedHeight(27)
-        row = QHBoxLayout(heading)
+        bar = QWidget(self)
+        bar.setObjectName("heading")
+        bar.setFixedHeight(27)
+        row = QHBoxLayout(bar)
         row.setContentsMargins(6, 0, 6, 0)
         row.setSpacing(2)
-        for tab in self.tabs:
-            row.addWidget(tab)
+        for button in self.buttons.values():
+            row.addWidget(button)
         row.addSpacing(10)
-        row.addWidget(self._about, 1)
+        row.addWidget(self._heading, 1)
         line = QFrame(self)
         line.setObjectName("rule")
         line.setFixedHeight(1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
-        layout.addWidget(heading)
+        layout.addWidget(bar)
         layout.addWidget(line)
-        layout.addWidget(self.stack, 1)
+        layout.addWidget(self._stack, 1)

@@ -54,9 +54,8 @@ class CurveView(PaintedView):
             return next((each for each in inside if each.kind == "consider"), None)
         return row if row.kind == "consider" else None
 
-    @property
-    def about(self) -> str:
-        """What is drawn, in words."""
+    def heading(self) -> str:
+        """The input, and the option that it is considered for."""
         row, behavior = self.row, self.desk.behavior
         if row is None or behavior is None:
             return "what an input is worth"

@@ -42,9 +42,8 @@ class HelpView(QWidget):
         desk.row_selected.connect(self.refresh)
         desk.project_changed.connect(self.refresh)
 
-    @property
-    def about(self) -> str:
-        """What the page is about."""
+    def heading(self) -> str:
+        """The kind of row that the page is about."""
         row = self.desk.row
         return (
             f"about {row.kind.replace('_', ' ')}, and what is on the row" if row is not None else ""
@@ -52,8 +51,7 @@ class HelpView(QWidget):
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""
-        self.example.palette_ = palette
-        self.example.update()
+        self.example.set_palette(palette)
 
     def refresh(self, *_: object) -> None:
         """Show the pages of the row that is selected now, if anybody sees them."""

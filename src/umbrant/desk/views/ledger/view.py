@@ -118,7 +118,7 @@ class LedgerView(ChipTable):
             or not behavior.outline.children[row.id]
         ):
             return False
-        self.toggle_fold()
+        self.fold()
         return True
 
     @property
@@ -141,14 +141,33 @@ class LedgerView(ChipTable):
         self.ledger.in_full = "" if self.ledger.in_full == self.desk.row_id else self.desk.row_id
         self.lay_out_again()
 
-    def toggle_fold(self) -> None:
-        """Fold the selected row's children away, or show them again."""
-        row = self.desk.row
-        if (
+    def heading(self) -> str:
+        """The behavior, its size, and whether anybody runs it."""
+        behavior, member = self.desk.behavior, self.desk.member
+        if behavior is None:
+            return ""
+        mine = member is not None and member.behavior == behavior.name
+        summary = f"{behavior.title} · {len(behavior.rows)} rows"
+        if behavior.variant_of:
+            others = len(behavior.overrides)
+            summary += f" · {others} other than in {behavior.variant_of}, marked ≠"
+        return summary + ("" if mine else " · nobody here runs it")
+
+    def open_additions(self) -> None:
+        self.open_search()
+
+    def can_fold(self) -> bool:
+        row, behavior = self.desk.row, self.ledger.behavior
+        return (
             row is not None
-            and self.ledger.behavior
-            and self.ledger.behavior.outline.children[row.id]
-        ):
+            and behavior is not None
+            and row.id in behavior.by_id
+            and bool(behavior.outline.children[row.id])
+        )
+
+    def fold(self) -> None:
+        row = self.desk.row
+        if row is not None and self.can_fold():
             self.ledger.fold(row.id)
             self.lay_out_again()
             self._show_selected(row.id)

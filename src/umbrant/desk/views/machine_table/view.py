@@ -250,9 +250,10 @@ class MachineTable(ChipTable):
 
     # what it shows
 
-    @property
-    def about(self) -> str:
-        """What is shown, in words."""
+    needs_row = False
+
+    def heading(self) -> str:
+        """The machine that is shown, and its size."""
         cells = self.machine.cells
         if cells is None:
             return "no machine here · a machine is a kind of row"
@@ -425,7 +426,11 @@ class MachineTable(ChipTable):
             self.setFocus()
             self.rename()
 
-    def delete(self) -> None:
+    def delete(self) -> bool:
+        self._delete()
+        return True
+
+    def _delete(self) -> None:
         """Delete the transition that is selected, or the state of the line with all in it."""
         row, behavior = self.desk.row, self.desk.behavior
         cells = self.machine.cells

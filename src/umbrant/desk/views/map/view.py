@@ -88,9 +88,8 @@ class MapView(PaintedView):
             self._zoom, self._pan = 0.0, QPointF()
         return self._drawing
 
-    @property
-    def about(self) -> str:
-        """What is drawn, in words."""
+    def heading(self) -> str:
+        """The machine or the tree that is drawn, or what a link being drawn waits for."""
         behavior = self.desk.behavior
         machine = self._machine(behavior) if behavior else ""
         title = (

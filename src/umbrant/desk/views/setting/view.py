@@ -149,6 +149,12 @@ class SettingView(ChipTable):
 
     # what it shows
 
+    needs_row = shows_rows = False
+
+    def heading(self) -> str:
+        """What it holds, and what its keys do."""
+        return "keys, events, stages, cast and cues · Enter adds · Delete removes"
+
     def reload(self) -> None:
         """Take up the project as it now is, if it was changed since."""
         self._stale = False
@@ -244,8 +250,12 @@ class SettingView(ChipTable):
             self.select_path(where[-1])
             self.focus_chip(1)
 
-    def delete(self) -> None:
-        """Remove what the selected line is about."""
+    def delete(self) -> bool:
+        self._remove()
+        return True
+
+    def _remove(self) -> None:
+        """Remove what the selected line is about, if it can be."""
         line = self.line
         if line is None or not line.removable:
             self.desk.message.emit("This line cannot be removed; select one below it.")
@@ -262,16 +272,18 @@ class SettingView(ChipTable):
         )
         self.select_path(path)
 
-    def move_line(self, step: int) -> None:
-        """Move what the selected line is about among its neighbours."""
+    def move_line(self, step: int) -> bool:
         path = self._path
         if path and isinstance(path[-1], int):
             last = path[-1]
             if self._apply(Edit("Move", lambda project: move(project, path, step))):
                 self.select_path((*path[:-1], last + step))
+        return True
+
+    def can_fold(self) -> bool:
+        return True
 
     def fold(self) -> None:
-        """Hide what stands below the selected line, or show it again."""
         self.setting.folded ^= {self._path}
         self.reload()
 

@@ -58,7 +58,7 @@ class StageView(PaintedView):
         self.desk = desk
         self.arranging = False
         self.about: Path = ()
-        """What the setting's line is about."""
+        """The path of what the setting's line is about."""
         self.sketching = Sketching(self)
         self.guides = NO_GUIDES
         self.palette_ = palette
@@ -83,9 +83,8 @@ class StageView(PaintedView):
         self.picking = Picking(self)
         paint_with(desk, self)
 
-    @property
     def heading(self) -> str:
-        """What can be done on it, in words."""
+        """What can be done on it now."""
         if self.live is not None:
             return "arrows · E event · D drop · Esc"
         if self.arranging:

@@ -16,7 +16,7 @@ from umbrant.catalog.protocols import Progress, RefusalLog, Status
 from umbrant.engine.runner import CastContext, Runner
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
-from umbrant.model.edits import ROW
+from umbrant.model.parts import ROW
 from umbrant.stage.world import StageWorld
 
 

@@ -9,8 +9,8 @@ from tests.small import key, project, row
 from umbrant.model import edits
 from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
-from umbrant.model.edits import Slot
 from umbrant.model.folder import document_texts, parse_project
+from umbrant.model.parts import Slot
 from umbrant.model.values import KeyType
 
 

@@ -10,7 +10,6 @@ from umbrant.catalog.renaming import rename_key
 from umbrant.model.behaviors import Behavior, Blackboard, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import (
-    Slot,
     add_decorator,
     delete_rows,
     follow_original,
@@ -26,6 +25,7 @@ from umbrant.model.edits import (
     unnest_row,
 )
 from umbrant.model.expanded import resolve_variant
+from umbrant.model.parts import Slot
 from umbrant.model.values import KeyType
 from umbrant.model.variants import is_overridden, override_of
 

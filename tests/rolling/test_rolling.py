@@ -18,7 +18,8 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project, validate
 from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.documents import Project
-from umbrant.model.edits import Slot, set_value
+from umbrant.model.edits import set_value
+from umbrant.model.parts import Slot
 from umbrant.model.staging import Cue, MoveTo, RaiseEvent, SetKey, TakeAway
 from umbrant.model.values import KeyType
 from umbrant.reasons.decision_changes import behavior_of

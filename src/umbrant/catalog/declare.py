@@ -23,6 +23,7 @@ from types import ModuleType
 from typing import Annotated, Any, TypeVar
 
 from umbrant.catalog.causes import Cause
+from umbrant.catalog.outcomes import OutcomeRule, either
 from umbrant.catalog.protocols import Progress
 from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Condition, Formula, KeySlot, Target
@@ -240,6 +241,23 @@ class ChildOrder(StrEnum):
     TOGETHER = "together"
 
 
+class NumberKind(StrEnum):
+    """What the number beside a running row means, in the column `now`."""
+
+    PROGRESS = "progress"
+    """What is left of its work; of a refused row, the number that its guard was refused by."""
+    SCORE = "score"
+    """An option's score, or what a consideration is worth."""
+    CHOICE = "choice"
+    """The state or the option that it is at."""
+    ACTIVE_FOR = "active for"
+    """For how many seconds it has been active."""
+    DUE_IN = "due in"
+    """In how many seconds it is due."""
+    CONDITION = "condition"
+    """The number that its condition was refused by."""
+
+
 @dataclass
 class Hooks:
     """What else a project's own action does when its row is entered and when it is left, however it
@@ -275,8 +293,10 @@ class Kind:
     """
     summary: str = ""
     """How a composite goes about its children, for reasons: 'tries its children in order'."""
-    moves_on: str = ""
-    """How a composite's child has to end for the next to be tried: 'fails'."""
+    goes_on_after: str = ""
+    """The outcome of a child after which a composite goes on to the next: 'success' or 'failure';
+    empty where children do not follow one another.
+    """
     order: ChildOrder = ChildOrder.WRITTEN
     rests: str = ""
     """What a child that has ended does while the others run, where they run together: 'waits for
@@ -284,6 +304,12 @@ class Kind:
     """
     holds: tuple[Family, ...] = ()
     """The families of the rows that may be nested in it."""
+    can_end: OutcomeRule = either
+    """What a row of this kind can come to."""
+    number: NumberKind = NumberKind.PROGRESS
+    """What the number beside its row means."""
+    is_gate: bool = False
+    """Whether a decorator can keep its row from being entered."""
     reports_gauges: bool = False
     """Whether it is given a `Tell` as `report`."""
     example: str = ""
@@ -293,6 +319,16 @@ class Kind:
     own_line: int = 0
     """The line of that file at which its function stands."""
     hooks: Hooks = field(default_factory=Hooks, compare=False)
+
+    @property
+    def allows_take_over(self) -> bool:
+        """Whether a child can take over from a later one: they follow in the written order."""
+        return bool(self.goes_on_after) and self.order is ChildOrder.WRITTEN
+
+    @property
+    def moves_on(self) -> str:
+        """How a child has to end for the next to be tried, as a verb."""
+        return {"failure": "fails", "success": "has succeeded"}.get(self.goes_on_after, "has ended")
 
     def entered(self, hook: Callable[..., object]) -> Callable[..., object]:
         """Have a function called when a row of this kind is entered: with the agent and the node's
@@ -399,11 +435,13 @@ def composite(
     success: str,
     failure: str,
     summary: str,
-    moves_on: str = "has ended",
+    can_end: OutcomeRule,
+    goes_on_after: str = "",
     order: ChildOrder = ChildOrder.WRITTEN,
     rests: str = "",
     name: str = "",
     holds: tuple[Family, ...] = RUNS,
+    number: NumberKind = NumberKind.PROGRESS,
 ) -> Declared:
     """Declare a composite: a class made from its children and its parameters. The words are as in
     `Kind`.
@@ -413,8 +451,17 @@ def composite(
     """
     outcomes = {"success": success, "failure": failure, "running": "a child runs"}
     declare = _declared(Family.COMPOSITE, phrase, outcomes, name=name)
-    return lambda run: replace(
-        declare(run), summary=summary, moves_on=moves_on, order=order, rests=rests, holds=holds
+    return lambda run: _checked(
+        replace(
+            declare(run),
+            summary=summary,
+            goes_on_after=goes_on_after,
+            order=order,
+            rests=rests,
+            holds=holds,
+            can_end=can_end,
+            number=number,
+        )
     )
 
 
@@ -423,20 +470,36 @@ def part(
     phrase: str,
     *,
     name: str,
+    number: NumberKind,
     holds: tuple[Family, ...] = (),
     order: ChildOrder = ChildOrder.WRITTEN,
+    can_end: OutcomeRule = either,
     **outcomes: str,
 ) -> Declared:
     """Declare a part of a machine or a utility: a class that says how the author set it up. `name`
     is its id.
     """
     declare = _declared(family, phrase, outcomes, name=name)
-    return lambda run: replace(declare(run), holds=holds, order=order)
+    return lambda run: replace(
+        declare(run), number=number, holds=holds, order=order, can_end=can_end
+    )
 
 
-def decorator(phrase: str, *, success: str = "as the row", failure: str = "as the row") -> Declared:
-    """Declare a decorator: a class made from the work it wraps and its parameters."""
-    return _declared(Family.DECORATOR, phrase, {"success": success, "failure": failure})
+def decorator(
+    phrase: str,
+    *,
+    can_end: OutcomeRule,
+    success: str = "as the row",
+    failure: str = "as the row",
+) -> Declared:
+    """Declare a decorator: a class made from the work it wraps and its parameters.
+
+    One with a method `refusal` is a gate.
+    """
+    declare = _declared(Family.DECORATOR, phrase, {"success": success, "failure": failure})
+    return lambda run: replace(
+        declare(run), can_end=can_end, is_gate=callable(getattr(run, "refusal", None))
+    )
 
 
 def sense(
@@ -454,6 +517,20 @@ def sense(
         gives=gives,
         in_line=in_line,
     )
+
+
+def _checked(kind: Kind) -> Kind:
+    """A composite whose facts agree with each other. Raises DeclarationError."""
+    if kind.goes_on_after not in ("", "success", "failure"):
+        raise DeclarationError(
+            f"kind '{kind.id}': `goes_on_after` is an outcome, 'success' or 'failure'"
+        )
+    if (kind.order is ChildOrder.TOGETHER) != bool(kind.rests):
+        raise DeclarationError(
+            f"kind '{kind.id}': say with `rests` what a child that has ended does while the others "
+            "run, and only where children run together"
+        )
+    return kind
 
 
 def _declared(

@@ -17,6 +17,7 @@ from umbrant.model.behaviors import (
     Watch,
 )
 from umbrant.model.documents import Cover, Project
+from umbrant.model.kind_ids import FINAL, HISTORY, REGIONS, STATE
 from umbrant.model.staging import (
     Area,
     Blocks,
@@ -245,10 +246,10 @@ def _machine(kind: Kind) -> tuple[Row, ...]:
     if kind.family is Family.HOOK:
         count = Row(id="c1", under=SHOWN, kind="count", args={"key": KeyRef(key="count")})
         return (*rows, shown, count, on, two, _wait("w2", "two", 1.0), back)
-    if kind.id == "final":
+    if kind.id == FINAL:
         end = shown.model_copy(update={"under": top, "name": "Over"})
         return (*rows, on.model_copy(update={"args": {"time": 1.5, "to": SHOWN}}), end)
-    if kind.id == "history":
+    if kind.id == HISTORY:
         outer = Row(id="outer", under=top, kind="state", name="Busy")
         inside = [
             each.model_copy(update={"under": "outer"}) if each.under == top else each
@@ -269,13 +270,13 @@ def _machine(kind: Kind) -> tuple[Row, ...]:
             _wait("w3", "away", 0.6),
             Row(id="again", under="away", kind="after", args={"time": 0.8, "to": SHOWN}),
         )
-    if kind.id == "regions":
+    if kind.id == REGIONS:
         mouth = Row(id="mouth", under=SHOWN, kind="state", name="Mouth")
         legs = Row(id="legs", under=SHOWN, kind="state", name="Legs")
         both = Row(id=SHOWN, under=top, kind="regions", name="Both")
         go = Row(id="go", under="legs", kind="move_to", args={"target": PlaceRef(place="door")})
         return (rows[0], both, mouth, _say("hm", "mouth", "Hm hm"), legs, go)
-    state = two.model_copy(update={"id": SHOWN}) if kind.id == "state" else two
+    state = two.model_copy(update={"id": SHOWN}) if kind.id == STATE else two
     on = on.model_copy(update={"args": {"time": 1.5, "to": state.id}})
     return (
         *rows,

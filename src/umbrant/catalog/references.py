@@ -7,7 +7,7 @@ from typing import NamedTuple
 from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamType
 from umbrant.catalog.language.tree import ConditionTree, KeyTerm, LanguageError, SenseCall, parse
 from umbrant.model.behaviors import Row
-from umbrant.model.edits import GUARD, ROW, part_name
+from umbrant.model.parts import GUARD, ROW, part_name
 from umbrant.model.values import KeyRef, ParamValue
 
 

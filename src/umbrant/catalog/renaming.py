@@ -20,7 +20,8 @@ from umbrant.model.behaviors import (
     Upkeep,
 )
 from umbrant.model.documents import Project
-from umbrant.model.expanded import BEHAVIOR, USES
+from umbrant.model.expanded import BEHAVIOR
+from umbrant.model.kind_ids import USE_BEHAVIOR
 from umbrant.model.paths import PathError, put
 from umbrant.model.staging import Cue, Member, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
 from umbrant.model.values import Document, KeyRef, KeyType, ParamValue, PlaceRef, Value
@@ -83,7 +84,7 @@ class _KeyRenaming:
     def row(self, row: Row, behavior: Behavior) -> Row:
         if behavior.name in self._using:
             row = self._texts.row(row, self._value)
-        if row.kind == USES and row.args.get(BEHAVIOR) in self._using:
+        if row.kind == USE_BEHAVIOR and row.args.get(BEHAVIOR) in self._using:
             row = row.model_copy(
                 update={"binds": {self._name(name): to for name, to in row.binds.items()}}
             )

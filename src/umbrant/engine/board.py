@@ -6,7 +6,7 @@ from typing import Protocol
 
 from umbrant.engine.recorder import WORLD, Recorder
 from umbrant.model.behaviors import Key, Sharing
-from umbrant.model.edits import ROW
+from umbrant.model.parts import ROW
 from umbrant.model.values import KeyType, Value
 
 FORMULA = "formula"

@@ -28,8 +28,9 @@ from umbrant.engine.recorder import Recorder
 from umbrant.engine.rows import DecoratorParts, LiveRow, RepeatedWork, RowSequence, UpkeepTask
 from umbrant.engine.utility import Candidates, Consideration, LiveOption, LiveUtility
 from umbrant.model.behaviors import Decorator, Row, Upkeep, Watch
-from umbrant.model.edits import GUARD, ROW, part_name
 from umbrant.model.expanded import ExpandedBehavior, KeyScope
+from umbrant.model.kind_ids import MACHINE, ON_ENTER, ON_LEAVE, UTILITY
+from umbrant.model.parts import GUARD, ROW, part_name
 from umbrant.model.values import KeyRef, ParamValue
 
 SORTS = {
@@ -104,9 +105,9 @@ class Builder:
         guard: GeneratedCondition | None = None
         try:
             guard = self._scope(row).question(row.guard.when, row.id, GUARD) if row.guard else None
-            if row.kind == "machine":
+            if row.kind == MACHINE:
                 own = self._machine(row)
-            elif row.kind == "utility":
+            elif row.kind == UTILITY:
                 own = utility = self._utility(row)
                 children = [option.row for option in utility.options]
             else:
@@ -236,8 +237,8 @@ class Builder:
         return LiveState(
             self._finished(row, work, children),
             work,
-            on_enter=[self._at_once(hook) for hook in hooks if hook.kind == "on_enter"],
-            on_leave=[self._at_once(hook) for hook in hooks if hook.kind == "on_leave"],
+            on_enter=[self._at_once(hook) for hook in hooks if hook.kind == ON_ENTER],
+            on_leave=[self._at_once(hook) for hook in hooks if hook.kind == ON_LEAVE],
             result=Status.FAILURE if getattr(setup, "result", "") == "failure" else Status.SUCCESS,
             must_finish=getattr(setup, "leaving", "") == "when it is done",
         )

@@ -29,7 +29,7 @@ from umbrant.catalog.world import Me
 from umbrant.engine.path import PathCache, PathTable
 from umbrant.engine.recorder import Recorder
 from umbrant.model.behaviors import Upkeep, Watch
-from umbrant.model.edits import ROW
+from umbrant.model.parts import ROW
 
 
 class UpkeepTask:

@@ -15,7 +15,7 @@ from umbrant.catalog.world import Formula, Me
 from umbrant.engine.board import Board, LiveKey
 from umbrant.engine.rows import LiveRow
 from umbrant.engine.scoring import combined, combined_grid
-from umbrant.model.edits import ROW
+from umbrant.model.parts import ROW
 from umbrant.model.values import Curve
 
 

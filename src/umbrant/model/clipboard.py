@@ -13,7 +13,8 @@ from pydantic import TypeAdapter, ValidationError
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import delete_rows, fresh_id, home, insert_row, replace_behavior
-from umbrant.model.expanded import BEHAVIOR, USES, resolve_variant
+from umbrant.model.expanded import BEHAVIOR, resolve_variant
+from umbrant.model.kind_ids import USE_BEHAVIOR
 from umbrant.model.outline import Outline, OutlineError
 
 FORMAT = "umbrant rows 1"
@@ -142,7 +143,7 @@ def extract_rows(
         ]
     behaviors = sorted((*project.behaviors, made.with_rows(rows)), key=lambda each: each.name)
     project = project.model_copy(update={"behaviors": tuple(behaviors)})
-    use = Row(id=fresh_id(document), kind=USES, name=title, args={BEHAVIOR: name})
+    use = Row(id=fresh_id(document), kind=USE_BEHAVIOR, name=title, args={BEHAVIOR: name})
     project = insert_row(
         project,
         behavior,

@@ -13,6 +13,7 @@ from typing import TypeVar
 from umbrant.model.behaviors import BINDS, Behavior, Decorator, Guard, Key, Row, Upkeep, Watch
 from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR, resolve_variant
+from umbrant.model.parts import GUARD, Slot, part_index
 from umbrant.model.staging import Scenario
 from umbrant.model.values import ParamValue
 from umbrant.model.variants import (
@@ -22,8 +23,6 @@ from umbrant.model.variants import (
     without_override,
 )
 
-ROW = ""
-GUARD = "guard"
 Wrapped = TypeVar("Wrapped", Decorator, Upkeep)
 Part = TypeVar("Part")
 Args = dict[str, ParamValue]
@@ -39,30 +38,6 @@ class Edit:
     name: str
     apply: Callable[[Project], Project]
     merges: str = ""
-
-
-@dataclass(frozen=True)
-class Slot:
-    """Where a chip's value is kept: a row, a part of it (ROW, GUARD, 'decorator 0', 'upkeep 0'),
-    and a parameter.
-    """
-
-    row_id: str
-    part: str
-    param: str
-
-
-def part_name(family: str, index: int) -> str:
-    """The part of a row that holds its nth decorator or upkeep, as used in `Slot.part` and in
-    takes.
-    """
-    return f"{family} {index}"
-
-
-def part_index(part: str) -> tuple[str, int]:
-    """The reverse of `part_name`; ('', 0) for ROW and ('guard', 0) for GUARD."""
-    family, _, index = part.partition(" ")
-    return family, int(index or 0)
 
 
 def fresh_id(behavior: Behavior) -> str:

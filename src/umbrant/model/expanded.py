@@ -9,11 +9,11 @@ from dataclasses import dataclass, field
 
 from umbrant.model.behaviors import REPLACED, Behavior, Key, Override, Row, Sharing
 from umbrant.model.documents import Project
+from umbrant.model.kind_ids import USE_BEHAVIOR
 from umbrant.model.values import KeyRef, Value
 
-USES = "use_behavior"
-"""The kind of a row that uses another behavior, which its parameter `BEHAVIOR` names."""
 BEHAVIOR = "behavior"
+"""The parameter of a row of the kind USE_BEHAVIOR that names the behavior."""
 DEEPEST_USE = 16
 """How many behaviors may be used inside each other."""
 MOST_ROWS = 20_000
@@ -107,7 +107,7 @@ def used_behaviors(behavior: Behavior) -> Iterator[tuple[Row, str]]:
     """The rows that use another behavior, with its name."""
     for row in behavior.rows:
         name = row.args.get(BEHAVIOR)
-        if row.kind == USES and isinstance(name, str):
+        if row.kind == USE_BEHAVIOR and isinstance(name, str):
             yield row, name
 
 
@@ -152,7 +152,11 @@ def _rows(
         expanded.key_scopes[row_id] = key_scope
         yield row.model_copy(update={"id": row_id, "under": under}) if before else row
         name = row.args.get(BEHAVIOR)
-        if row.kind == USES and isinstance(name, str) and _can_be_put_in(project, name, above):
+        if (
+            row.kind == USE_BEHAVIOR
+            and isinstance(name, str)
+            and _can_be_put_in(project, name, above)
+        ):
             inner = resolve_variant(project, name)
             if len(expanded.key_scopes) + len(inner.rows) > MOST_ROWS:
                 continue  # validation tells of it

@@ -2,7 +2,7 @@
 
 from umbrant.catalog.declare import ROWS, Catalog, ChildOrder, Family, Kind, ParamType
 from umbrant.model.behaviors import Behavior, Row
-from umbrant.model.edits import GUARD, ROW
+from umbrant.model.parts import GUARD, ROW
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.condition_report import ConditionReport, condition_report
 from umbrant.reasons.sentences import RowNames

@@ -20,7 +20,7 @@ from umbrant.catalog.language.tree import (
     walk,
 )
 from umbrant.engine.board import FORMULA
-from umbrant.model.edits import part_index
+from umbrant.model.parts import part_index
 from umbrant.model.values import Value, value_text
 from umbrant.reasons.sentences import RowNames, TextRun, Tone, seconds_text
 from umbrant.take.header import Header

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import ROWS, RUNS, ChildOrder, Family
 from umbrant.model.behaviors import Behavior
+from umbrant.model.kind_ids import HISTORY
 from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord
 
@@ -90,7 +91,7 @@ def _counts(behavior: Behavior, row_id: str, wanted: tuple[Family, ...]) -> bool
     row = behavior.row(row_id)
     kind = BUILTIN.get(row.kind, *ROWS)
     family = kind.family if kind is not None else Family.ACTION
-    return not row.muted and family in wanted and row.kind != "history"
+    return not row.muted and family in wanted and row.kind != HISTORY
 
 
 def _innermost(behavior: Behavior, rows: tuple[str, ...]) -> tuple[str, ...]:

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from umbrant.catalog.declare import Family
 from umbrant.model.behaviors import Row
-from umbrant.model.edits import ROW
+from umbrant.model.kind_ids import AFTER, HISTORY, MACHINE, ON_DONE, ON_EVENT
+from umbrant.model.parts import ROW
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.condition_report import condition_report
 from umbrant.reasons.sentences import AnswerLine, TextRun, Tone, seconds_text
@@ -21,7 +22,7 @@ def transitions_out(subject: AgentContext, state: str) -> Iterator[Row]:
             row = subject.behavior.row(child)
             if subject.family(row.id) is Family.TRANSITION and not row.muted:
                 yield row
-        if subject.behavior.row(row_id).kind == "machine":
+        if subject.behavior.row(row_id).kind == MACHINE:
             return
 
 
@@ -55,7 +56,7 @@ def fired_last(subject: AgentContext, machine: str, tick: int) -> str:
 def machine_of(subject: AgentContext, row_id: str) -> str | None:
     """The innermost machine around a row."""
     path = reversed(subject.outline.path(row_id))
-    return next((each for each in path if subject.behavior.row(each).kind == "machine"), None)
+    return next((each for each in path if subject.behavior.row(each).kind == MACHINE), None)
 
 
 def waiting_lines(subject: AgentContext, state: str, tick: int) -> Iterator[AnswerLine]:
@@ -117,12 +118,12 @@ def entered_by_bits(subject: AgentContext, row_id: str, tick: int) -> Iterator[T
     """By which transition a state was entered, and what held as it fired."""
     yield subject.names.bit(row_id)
     row, source = subject.behavior.row(row_id), subject.outline.parent[row_id]
-    if row.kind == "after" and source is not None:
+    if row.kind == AFTER and source is not None:
         left = subject.record.row(source).last_span(tick)
         yield " fired"
         if left is not None:
             yield f" after {seconds_text(subject.header.seconds(tick - left.start))}"
-    elif row.kind == "on_done" and source is not None:
+    elif row.kind == ON_DONE and source is not None:
         yield " fired: "
         yield subject.names.bit(source)
         yield " was done"
@@ -134,10 +135,10 @@ def _because_fired(subject: AgentContext, row_id: str, tick: int) -> Iterator[Te
     """What held as a transition fired."""
     row = subject.behavior.row(row_id)
     condition = subject.checks(row_id)
-    if row.kind == "on_event":
+    if row.kind == ON_EVENT:
         yield f": {row.args.get('event')} was heard"
     if condition is not None:
-        yield ", and " if row.kind == "on_event" else ": "
+        yield ", and " if row.kind == ON_EVENT else ": "
         yield from condition.bits(tick, held=True)
 
 
@@ -162,4 +163,4 @@ def _leads_to(subject: AgentContext, row: Row, state: str) -> bool:
         return True
     found = subject.behavior.by_id.get(target_id)
     around = subject.outline.parent.get(target_id)
-    return found is not None and found.kind == "history" and around in subject.outline.path(state)
+    return found is not None and found.kind == HISTORY and around in subject.outline.path(state)

@@ -1,5 +1,8 @@
-"""The number that matters for a row at a tick, as it stands beside it."""
+"""The number that matters for a row at a tick, as it stands beside it in the column `now`."""
 
+from collections.abc import Callable, Mapping
+
+from umbrant.catalog.declare import ROWS, Family, NumberKind
 from umbrant.catalog.language.phrases import unit_of
 from umbrant.catalog.language.tree import Comparison, ConditionTree, atoms
 from umbrant.model.values import number_text
@@ -9,66 +12,72 @@ from umbrant.take.record import RowState
 
 
 def now_value(subject: AgentContext, row_id: str, tick: int) -> str:
-    """The value that matters for a row's kind: what is left of it (`3.1 m`), the number its guard
-    was refused by, an option's score, what a consideration is worth, the state a machine is in, how
-    long a state has been active.
+    """The number that matters for a row at a tick, with its unit; empty where there is none.
+
+    Which number that is, its kind declares: see NumberKind.
     """
-    own = _by_kind(subject, row_id, tick)
-    if own is not None:
-        return own
+    kind = subject.catalog.get(subject.behavior.row(row_id).kind, *ROWS)
+    number = kind.number if kind is not None else NumberKind.PROGRESS
+    return _NUMBERS[number](subject, row_id, tick)
+
+
+def _progress(subject: AgentContext, row_id: str, tick: int) -> str:
+    """What is left of a running row's work; the number that a refused row was refused by."""
     record = subject.record.row(row_id)
     state = record.state_at(tick)
     if state is RowState.RUNNING:
         done = record.done_at(tick)
-        span = record.span_at(tick)
-        if done is None or done.left is None or span is None:
-            return ""
-        return _amount(done.left, done.unit)
+        return "" if done is None or done.left is None else _amount(done.left, done.unit)
     if state is RowState.REFUSED or state is RowState.STOPPED:
         return _measured(subject, row_id, tick)
     return ""
 
 
-def _by_kind(subject: AgentContext, row_id: str, tick: int) -> str | None:
-    """The value of a row of a machine or a utility; None for others."""
-    record, row = subject.record.row(row_id), subject.behavior.row(row_id)
-    span = record.span_at(tick)
-    if row.kind in ("option", "consider"):
-        gauge = record.gauge_at(tick)
-        return "" if gauge is None else f"{gauge.value:.2f}"
-    if row.kind in ("machine", "utility"):
-        return _chosen(subject, row_id, tick)
-    if row.kind in ("state", "regions", "final"):
-        return (
-            ""
-            if span is None or span.end == tick
-            else f"{subject.header.seconds(tick - span.start):.1f} s"
-        )
-    if row.kind == "after":
-        refusal = record.refusal_at(tick)
-        due = (
-            refusal.cause.facts.get("until_s")
-            if refusal and refusal.cause.kind == "not_yet"
-            else None
-        )
-        return "" if due is None else f"{float(str(due)) - subject.header.seconds(tick):.1f} s"
-    if row.kind in ("when", "on_event", "on_done"):
-        return (
-            _measured_in(subject, subject.checks(row_id), tick) if record.refusal_at(tick) else ""
-        )
-    return None
+def _score(subject: AgentContext, row_id: str, tick: int) -> str:
+    gauge = subject.record.row(row_id).gauge_at(tick)
+    return "" if gauge is None else f"{gauge.value:.2f}"
+
+
+def _active_for(subject: AgentContext, row_id: str, tick: int) -> str:
+    span = subject.record.row(row_id).span_at(tick)
+    if span is None or span.end == tick:
+        return ""
+    return f"{subject.header.seconds(tick - span.start):.1f} s"
+
+
+def _due_in(subject: AgentContext, row_id: str, tick: int) -> str:
+    refusal = subject.record.row(row_id).refusal_at(tick)
+    if refusal is None or refusal.cause.kind != "not_yet":
+        return ""
+    until_s = float(str(refusal.cause.facts["until_s"]))
+    return f"{until_s - subject.header.seconds(tick):.1f} s"
+
+
+def _condition(subject: AgentContext, row_id: str, tick: int) -> str:
+    if subject.record.row(row_id).refusal_at(tick) is None:
+        return ""
+    return _measured_in(subject, subject.checks(row_id), tick)
 
 
 def _chosen(subject: AgentContext, row_id: str, tick: int) -> str:
-    """The innermost active state of a machine, or the option a utility is at."""
+    """The innermost active state of a machine, or the option that a utility is at."""
     for child in subject.outline.children[row_id]:
-        kind = subject.behavior.row(child).kind
-        running = subject.record.row(child).state_at(tick) is RowState.RUNNING
-        if running and kind in ("state", "regions", "option"):
-            return (
-                "" if kind == "option" else _chosen(subject, child, tick)
-            ) or subject.names.titles[child]
+        kind = subject.catalog.get(subject.behavior.row(child).kind, Family.STATE, Family.OPTION)
+        if kind is None or subject.record.row(child).state_at(tick) is not RowState.RUNNING:
+            continue
+        inner = _chosen(subject, child, tick) if kind.family is Family.STATE else ""
+        return inner or subject.names.titles[child]
     return ""
+
+
+_NUMBERS: Mapping[NumberKind, Callable[[AgentContext, str, int], str]] = {
+    NumberKind.PROGRESS: _progress,
+    NumberKind.SCORE: _score,
+    NumberKind.CHOICE: _chosen,
+    NumberKind.ACTIVE_FOR: _active_for,
+    NumberKind.DUE_IN: _due_in,
+    NumberKind.CONDITION: _condition,
+}
 
 
 def _measured(subject: AgentContext, row_id: str, tick: int) -> str:
@@ -85,8 +94,8 @@ def _measured_in(subject: AgentContext, condition: ConditionReport | None, tick:
     if condition is None:
         return ""
     row_id = condition.row_id
-    for place, atom in enumerate(atoms(condition.tree)):
-        found = subject.record.row(row_id).found_at(condition.part, place, tick)
+    for index, atom in enumerate(atoms(condition.tree)):
+        found = subject.record.row(row_id).found_at(condition.part, index, tick)
         if found is not None and not found.truth and isinstance(found.left, float):
             return _amount(found.left, _unit(atom, subject))
     return ""

@@ -14,6 +14,7 @@ from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import LanguageError, parse
 from umbrant.engine.scoring import combined, combined_grid
 from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.kind_ids import CONSIDER, OPTION
 from umbrant.model.values import Curve, KeyRef, ParamValue, number_text
 from umbrant.reasons.sentences import AnswerLine, RowNames, ScoreTable, TextRun, Tone
 from umbrant.take.record import AgentRecord
@@ -70,7 +71,7 @@ class Scores:
         self.options = [
             behavior.row(child)
             for child in behavior.outline.children[utility]
-            if behavior.row(child).kind == "option" and not behavior.row(child).muted
+            if behavior.row(child).kind == OPTION and not behavior.row(child).muted
         ]
 
     def at(self, tick: int) -> list[OptionScore]:
@@ -220,7 +221,7 @@ class Scores:
         gauges = [
             (each, self.record.row(each.id).gauge_at(tick))
             for each in rows
-            if each.kind == "consider" and not each.muted
+            if each.kind == CONSIDER and not each.muted
         ]
         worths = [found.value if found else 0.0 for _, found in gauges]
         shares = _shares(_combine(row), worths, [_setup(each)[3] for each, _ in gauges])

@@ -4,7 +4,8 @@ from collections.abc import Iterator
 
 from umbrant.catalog.declare import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
-from umbrant.model.edits import part_name
+from umbrant.model.kind_ids import UTILITY
+from umbrant.model.parts import part_name
 from umbrant.reasons.decision_changes import LeadingSpan, leading_rows
 from umbrant.reasons.gate_report import gauge_text
 from umbrant.reasons.machine_report import (
@@ -48,7 +49,7 @@ class Explainer(RowReport):
                 lines.extend(self._others(row_id, inner, tick))
             if self.is_state(row_id) and (inner is None or not self.is_state(inner)):
                 lines.extend(waiting_lines(self, row_id, tick))
-            if self.behavior.row(row_id).kind == "utility":
+            if self.behavior.row(row_id).kind == UTILITY:
                 table = self.scores(row_id).table(tick, inner)
         if not path:
             lines.extend(self._nothing(tick))

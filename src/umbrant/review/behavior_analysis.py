@@ -1,30 +1,16 @@
 """A behavior as the review reads it: its rows, what they can come to, what they use."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
 from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind
 from umbrant.catalog.language.tree import ConditionTree, LanguageError, YesNoTerm, parse
+from umbrant.catalog.outcomes import EITHER, PossibleOutcomes
 from umbrant.catalog.references import KeyReferences, key_references, keys_in, sense_calls_in
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
 from umbrant.model.expanded import resolve_variant
 from umbrant.model.values import KeyRef
-
-GATES = ("cooldown", "chance", "at_most")
-"""The decorators that may keep a row from being entered, which counts as failing."""
-
-
-@dataclass(frozen=True)
-class PossibleOutcomes:
-    """What a row can come to, as far as can be told without running it: in doubt, yes."""
-
-    succeeds: bool = True
-    fails: bool = True
-
-
-EITHER = PossibleOutcomes()
 
 
 class BehaviorAnalysis:
@@ -90,16 +76,11 @@ class BehaviorAnalysis:
         found = self._undecorated(row)
         gated = row.guard is not None and constant(row.guard.when) is not True
         for decorator in reversed(row.decorators):
-            gated = gated or decorator.kind in GATES
-            ends = found.succeeds or found.fails
-            if decorator.kind == "invert":
-                found = PossibleOutcomes(found.fails, found.succeeds)
-            elif decorator.kind == "always_succeed":
-                found = PossibleOutcomes(ends, False)
-            elif decorator.kind == "always_fail":
-                found = PossibleOutcomes(False, ends)
-            elif decorator.kind == "time_limit":
-                found = PossibleOutcomes(found.succeeds, True)
+            kind = self.catalog.get(decorator.kind, Family.DECORATOR)
+            if kind is not None:
+                gated = gated or kind.is_gate
+                found = kind.can_end(decorator.args, [found])
+        # A refusal counts as a failure for the row around it.
         return PossibleOutcomes(found.succeeds, True) if gated else found
 
     def _undecorated(self, row: Row) -> PossibleOutcomes:
@@ -115,25 +96,10 @@ class BehaviorAnalysis:
         if kind.family is Family.CONDITION:
             said = constant(str(row.args.get("when", "")))
             return EITHER if said is None else PossibleOutcomes(said, not said)
-        return self._of_composite(row)
-
-    def _of_composite(self, row: Row) -> PossibleOutcomes:
-        children = [self.ends(each) for each in self.children(row.id, *RUNS)]
-        if row.kind == "selector":
-            return PossibleOutcomes(
-                any(each.succeeds for each in children), all(each.fails for each in children)
-            )
-        if row.kind == "sequence":
-            return PossibleOutcomes(
-                all(each.succeeds for each in children), any(each.fails for each in children)
-            )
-        if row.kind == "machine":
-            finals = [each for each in self.children(row.id, Family.STATE) if each.kind == "final"]
-            results = [each.args.get("result", "success") for each in finals]
-            return PossibleOutcomes("success" in results, "failure" in results)
-        if row.kind == "utility" and row.args.get("then", "decide again") == "decide again":
-            return PossibleOutcomes(False, True)
-        return EITHER
+        # Of a machine its states are what ends it, of any other composite its children.
+        families = (Family.STATE,) if Family.STATE in kind.holds else RUNS
+        inside = [self.ends(each) for each in self.children(row.id, *families)]
+        return kind.can_end(row.args, inside)
 
 
 def constant(when: str) -> bool | None:

@@ -10,13 +10,24 @@ from umbrant.catalog.declare import RUNS, Family
 from umbrant.catalog.language.tree import Comparison, NumberTerm
 from umbrant.model.behaviors import Row
 from umbrant.model.edits import Edit, set_muted
+from umbrant.model.kind_ids import (
+    AFTER,
+    FINAL,
+    HISTORY,
+    MACHINE,
+    ON_DONE,
+    ON_EVENT,
+    REGIONS,
+    STATE,
+    WHEN,
+)
 from umbrant.model.values import number_text
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant, tree_of
 from umbrant.review.findings import RuleMatch, Severity, rule
 
 
 def _machines(reading: BehaviorAnalysis) -> Iterator[Row]:
-    return (row for row in reading.rows if row.kind == "machine")
+    return (row for row in reading.rows if row.kind == MACHINE)
 
 
 def _states(reading: BehaviorAnalysis, row: Row) -> Iterator[Row]:
@@ -50,14 +61,14 @@ def unreached_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             entered.update(_begun_in(reading, row))
         for state in _states(reading, machine):
             inside = {each.id for each in _states(reading, state)}
-            if state.id not in entered and not inside & aims and state.kind != "history":
+            if state.id not in entered and not inside & aims and state.kind != HISTORY:
                 yield RuleMatch("Nothing leads to this state.", state.id)
 
 
 def _begun_in(reading: BehaviorAnalysis, row: Row) -> list[str]:
     """The states in a row that are entered when it is."""
-    proper = [each for each in reading.children(row.id, Family.STATE) if each.kind != "history"]
-    if row.kind == "regions":
+    proper = [each for each in reading.children(row.id, Family.STATE) if each.kind != HISTORY]
+    if row.kind == REGIONS:
         return [each.id for each in proper]
     first = str(row.args.get("initial", "")) or (proper[0].id if proper else "")
     remembered = [
@@ -83,9 +94,9 @@ def stuck_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         for state in states:
             siblings = reading.children(state.under or machine.id, Family.STATE)
             in_regions = (
-                state.under is not None and reading.behavior.row(state.under).kind == "regions"
+                state.under is not None and reading.behavior.row(state.under).kind == REGIONS
             )
-            if state.kind in ("final", "history") or len(siblings) < 2 or in_regions:
+            if state.kind in (FINAL, HISTORY) or len(siblings) < 2 or in_regions:
                 continue
             around = [reading.behavior.row(each) for each in reading.outline.path(state.id)]
             inner = [each for row in _states(reading, state) for each in _transitions(reading, row)]
@@ -110,10 +121,10 @@ def nothing_to_do(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             ways = _transitions(reading, state)
             empty = not reading.children(state.id, *RUNS, Family.STATE)
             if (
-                state.kind == "state"
+                state.kind == STATE
                 and empty
                 and ways
-                and all(each.kind == "on_done" for each in ways)
+                and all(each.kind == ON_DONE for each in ways)
             ):
                 yield RuleMatch("It waits to be done, and has no rows that could be.", state.id)
 
@@ -133,8 +144,8 @@ def empty_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             empty = not state.upkeep and not reading.children(
                 state.id, *RUNS, Family.STATE, Family.HOOK
             )
-            waits = [each.kind == "on_done" for each in _transitions(reading, state)]
-            if state.kind == "state" and empty and not (waits and all(waits)):
+            waits = [each.kind == ON_DONE for each in _transitions(reading, state)]
+            if state.kind == STATE and empty and not (waits and all(waits)):
                 yield RuleMatch("While it is active nothing is done.", state.id)
 
 
@@ -167,23 +178,23 @@ def beaten_transition(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 
 def _beats(first: Row, second: Row) -> bool:
-    if first.kind == "when":
+    if first.kind == WHEN:
         said = str(first.args.get("when", ""))
         same = (
-            second.kind == "when"
+            second.kind == WHEN
             and tree_of(said) is not None
             and tree_of(said) == tree_of(str(second.args.get("when")))
         )
         return constant(said) is True or same
     if first.kind != second.kind:
         return False
-    if first.kind == "on_event":
+    if first.kind == ON_EVENT:
         mine, other = str(first.args.get("event", "")), str(second.args.get("event", ""))
         hears = bool(mine) and (other == mine or other.startswith(f"{mine}."))
         return hears and first.args.get("when", second.args.get("when", "")) == second.args.get(
             "when", ""
         )
-    if first.kind == "after":
+    if first.kind == AFTER:
         one, other_time = first.args.get("time"), second.args.get("time")
         if isinstance(one, int | float) and isinstance(other_time, int | float):
             return one <= other_time
@@ -208,7 +219,7 @@ class _Bound:
 
 
 def _bound(row: Row) -> _Bound | None:
-    tree = tree_of(str(row.args.get("when", ""))) if row.kind == "when" else None
+    tree = tree_of(str(row.args.get("when", ""))) if row.kind == WHEN else None
     if not isinstance(tree, Comparison) or tree.sign not in ("<", "<=", ">", ">="):
         return None
     if isinstance(tree.right, NumberTerm):
@@ -309,6 +320,6 @@ def timeless_loop(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 def _at_once(reading: BehaviorAnalysis, state: Row) -> str:
     """Where a state leads in the very tick it is entered; empty if nowhere."""
     for each in _transitions(reading, state):
-        if each.kind == "when" and constant(str(each.args.get("when", ""))) is True:
+        if each.kind == WHEN and constant(str(each.args.get("when", ""))) is True:
             return str(each.args.get("to", ""))
     return ""

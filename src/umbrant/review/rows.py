@@ -5,10 +5,12 @@ saying.
 from collections.abc import Iterator
 from functools import partial
 from hashlib import sha256
+from itertools import pairwise
 
 from umbrant.catalog.declare import RUNS
 from umbrant.model.behaviors import Row, Watch
-from umbrant.model.edits import Edit, part_name, remove_part, set_guard, set_muted
+from umbrant.model.edits import Edit, remove_part, set_guard, set_muted
+from umbrant.model.parts import part_name
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
 from umbrant.review.findings import RuleMatch, Severity, Subject, rule
 from umbrant.review.project_analysis import ProjectAnalysis
@@ -25,15 +27,16 @@ LEAST_COPIED = 4
 def never_tried(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """In a selector after one that cannot fail, in a sequence after one that cannot succeed."""
     for row in reading.rows:
-        if row.kind not in ("selector", "sequence"):
+        kind = reading.kind(row)
+        if kind is None or not kind.allows_take_over:
             continue
+        needs_failure = kind.goes_on_after == "failure"
         children = reading.children(row.id, *RUNS)
-        for place, child in enumerate(children[:-1]):
+        for child, after in pairwise(children):
             ends = reading.ends(child)
-            goes_on = ends.fails if row.kind == "selector" else ends.succeeds
+            goes_on = ends.fails if needs_failure else ends.succeeds
             if not goes_on:
-                after = children[place + 1]
-                way = "fail" if row.kind == "selector" else "succeed"
+                way = "fail" if needs_failure else "succeed"
                 yield RuleMatch(
                     f"It is never tried, for {reading.called(child)} before it can never {way}.",
                     after.id,
@@ -96,7 +99,8 @@ def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         above = reading.behavior.row(row.under) if row.under else None
         siblings = reading.children(above.id, *RUNS) if above else [row]
         has_later = bool(siblings) and siblings[-1].id != row.id
-        if above is not None and above.kind in ("selector", "sequence") and has_later:
+        kind = reading.kind(above) if above is not None else None
+        if kind is not None and kind.allows_take_over and has_later:
             continue
         watch = Watch.WHILE_RUNNING if row.guard.watch.while_running else Watch.ON_ENTRY
         when = row.guard.when

@@ -9,6 +9,7 @@ from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family
 from umbrant.catalog.references import key_references
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.behaviors import Behavior
+from umbrant.model.kind_ids import HISTORY
 from umbrant.model.values import value_text
 from umbrant.reasons.decision_changes import LeadingSpan, behavior_of, leading_spans
 from umbrant.review.findings import RuleMatch, Severity, Subject, rule
@@ -67,7 +68,7 @@ def never_ran(run: AgentTake) -> Iterator[RuleMatch]:
         idle = (
             kind is not None
             and kind.family in (*RUNS, Family.STATE, Family.OPTION)
-            and row.kind != "history"
+            and row.kind != HISTORY
         )
         above_ran = row.under is None or bool(run.record(row.under).spans)
         if idle and above_ran and not row.muted and not run.record(row.id).spans:

@@ -10,6 +10,7 @@ from umbrant.catalog.curves import worth_grid
 from umbrant.catalog.declare import Family
 from umbrant.catalog.language.tree import KeyTerm, SenseCall
 from umbrant.model.behaviors import Row
+from umbrant.model.kind_ids import CONSIDER, UTILITY
 from umbrant.model.values import Curve, KeyRef, Shape, number_text
 from umbrant.review.behavior_analysis import BehaviorAnalysis, tree_of
 from umbrant.review.findings import RuleMatch, Severity, rule
@@ -47,7 +48,7 @@ def losing_option(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     anything.
     """
     for row in reading.rows:
-        if row.kind != "utility":
+        if row.kind != UTILITY:
             continue
         threshold = _number(row, "threshold", 0.0)
         for option in reading.children(row.id, Family.OPTION):
@@ -79,7 +80,7 @@ def narrow_range(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     altogether.
     """
     for row in reading.rows:
-        tree = tree_of(str(row.args.get("input", ""))) if row.kind == "consider" else None
+        tree = tree_of(str(row.args.get("input", ""))) if row.kind == CONSIDER else None
         low, high = _number(row, "low", 0.0), _number(row, "high", 1.0)
         bounds = _bounds(reading, tree)
         if bounds is None or low is None or high is None:

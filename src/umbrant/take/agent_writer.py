@@ -9,7 +9,7 @@ from collections.abc import Callable
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.protocols import Gauge, Measured, Progress, RefusalLog
 from umbrant.engine.recorder import RowLog
-from umbrant.model.edits import ROW
+from umbrant.model.parts import ROW
 from umbrant.model.values import Value
 from umbrant.take.buffer import TakeBuffer
 from umbrant.take.chunks import AtomChunk, CountChunk, GaugeChunk, RefusalChunk, SpanChunk

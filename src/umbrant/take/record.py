@@ -11,7 +11,7 @@ from typing import Generic, NamedTuple, TypeVar
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.protocols import Gauge
-from umbrant.model.edits import ROW
+from umbrant.model.parts import ROW
 from umbrant.model.values import Point, Value
 
 

@@ -5,6 +5,7 @@ from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.declare import BehaviorName, ChildOrder, CountOrAll, Fixed, Live, composite
+from umbrant.catalog.outcomes import all_succeed, either, first_success
 from umbrant.catalog.protocols import (
     FAILURE,
     RUNNING,
@@ -17,6 +18,7 @@ from umbrant.catalog.protocols import (
     Wrapper,
 )
 from umbrant.catalog.world import Me
+from umbrant.model.kind_ids import USE_BEHAVIOR
 
 ResumeAt = Literal["where it was", "the first"]
 Others = Literal["once", "again and again"]
@@ -109,7 +111,8 @@ def _failed(child: Child) -> Cause:
     success="as soon as a child succeeds",
     failure="when every child has failed or was refused",
     summary="tries its children in order",
-    moves_on="fails",
+    can_end=first_success,
+    goes_on_after="failure",
 )
 class Selector(_InOrder):
     """Tries its children in order until one succeeds; stays with a child that runs.
@@ -128,7 +131,8 @@ class Selector(_InOrder):
     success="when every child has succeeded, one after the other",
     failure="as soon as a child fails or is refused",
     summary="does its children in order",
-    moves_on="has succeeded",
+    can_end=all_succeed,
+    goes_on_after="success",
 )
 class Sequence(_InOrder):
     """Does its children in order, each after the one before it has succeeded.
@@ -147,8 +151,9 @@ class Sequence(_InOrder):
     success="as soon as a child succeeds",
     failure="when every child has failed or was refused",
     summary="tries its children in an order that it draws anew each time it is entered",
+    can_end=either,
     order=ChildOrder.DRAWN,
-    moves_on="fails",
+    goes_on_after="failure",
 )
 class RandomSelector(Wrapper):
     """Tries its children in an order drawn by their weights, until one succeeds; stays with a child
@@ -217,6 +222,7 @@ class RandomSelector(Wrapper):
     success="when as many children have succeeded as it needs",
     failure="when as many children have failed as it bears, or the others are too few to succeed",
     summary="runs its children side by side",
+    can_end=either,
     order=ChildOrder.TOGETHER,
     rests="waits for the others",
 )
@@ -279,6 +285,7 @@ class Parallel:
     success="when the first child succeeds",
     failure="when the first child fails or is refused",
     summary="runs its first child, and the others beside it",
+    can_end=either,
     order=ChildOrder.TOGETHER,
     rests="is not begun again",
 )
@@ -323,7 +330,8 @@ class Accompany:
     success="when that behavior succeeds",
     failure="when that behavior fails",
     summary="does what the behavior it uses says",
-    name="use_behavior",
+    can_end=either,
+    name=USE_BEHAVIOR,
     holds=(),
 )
 class UseBehavior(Wrapper):

@@ -17,6 +17,13 @@ from umbrant.catalog.declare import (
     decorator,
 )
 from umbrant.catalog.geometry import to_grid
+from umbrant.catalog.outcomes import (
+    as_inside,
+    inverted,
+    may_also_fail,
+    only_failure,
+    only_success,
+)
 from umbrant.catalog.protocols import (
     FAILURE,
     RUNNING,
@@ -74,7 +81,9 @@ _ENDS = {SUCCESS: "success", FAILURE: "failure"}
 
 
 @decorator(
-    "cooldown {duration}[ after {ending}][, at first {first}]", failure="refused while it cools"
+    "cooldown {duration}[ after {ending}][, at first {first}]",
+    failure="refused while it cools",
+    can_end=as_inside,
 )
 class Cooldown(DecoratorBase):
     """Keeps a row from being entered again for a while after it ended.
@@ -126,7 +135,9 @@ class Cooldown(DecoratorBase):
         self.report(Gauge(Measured.UNTIL, self.until_s, duration_s))
 
 
-@decorator("time limit {limit}", failure="as the row, or when the time is up")
+@decorator(
+    "time limit {limit}", failure="as the row, or when the time is up", can_end=may_also_fail
+)
 class TimeLimit(DecoratorBase):
     """Stops a row that takes too long, and fails.
 
@@ -163,7 +174,9 @@ class TimeLimit(DecoratorBase):
         return FAILURE
 
 
-@decorator("invert", success="when the row fails", failure="when the row succeeds")
+@decorator(
+    "invert", success="when the row fails", failure="when the row succeeds", can_end=inverted
+)
 class Invert(DecoratorBase):
     """Turns success into failure and failure into success.
 
@@ -179,7 +192,7 @@ class Invert(DecoratorBase):
         return turned
 
 
-@decorator("always succeed", failure="never")
+@decorator("always succeed", failure="never", can_end=only_success)
 class AlwaysSucceed(DecoratorBase):
     """Turns failure into success, so that what comes after goes on.
 
@@ -193,7 +206,7 @@ class AlwaysSucceed(DecoratorBase):
         return SUCCESS
 
 
-@decorator("always fail", success="never")
+@decorator("always fail", success="never", can_end=only_failure)
 class AlwaysFail(DecoratorBase):
     """Turns success into failure, so that the next one is tried.
 
@@ -241,7 +254,10 @@ class _Again(DecoratorBase):
 
 
 @decorator(
-    "repeat {times}", success="when it has succeeded so many times", failure="as soon as it fails"
+    "repeat {times}",
+    success="when it has succeeded so many times",
+    failure="as soon as it fails",
+    can_end=as_inside,
 )
 class Repeat(_Again):
     """Does a row again, at the next tick, each time it has succeeded.
@@ -258,7 +274,10 @@ class Repeat(_Again):
 
 
 @decorator(
-    "retry {times}", success="as soon as it succeeds", failure="when it has failed so many times"
+    "retry {times}",
+    success="as soon as it succeeds",
+    failure="when it has failed so many times",
+    can_end=as_inside,
 )
 class Retry(_Again):
     """Tries a row again, at the next tick, each time it has failed.
@@ -274,7 +293,12 @@ class Retry(_Again):
         super().__init__(inner, report, times)
 
 
-@decorator("repeat until {result}", success="when the row has ended that way", failure="never")
+@decorator(
+    "repeat until {result}",
+    success="when the row has ended that way",
+    failure="never",
+    can_end=as_inside,
+)
 class RepeatUntil(DecoratorBase):
     """Does a row again, at the next tick, until it ends in a certain way.
 
@@ -305,7 +329,7 @@ class RepeatUntil(DecoratorBase):
         return RUNNING
 
 
-@decorator("delay {delay}")
+@decorator("delay {delay}", can_end=as_inside)
 class Delay(DecoratorBase):
     """Waits before a row begins. The row counts as running while it waits.
 
@@ -346,7 +370,9 @@ class Delay(DecoratorBase):
         """It must be ticked itself, for it waits at first."""
 
 
-@decorator("chance {share}", failure="refused when the roll is not under the chance")
+@decorator(
+    "chance {share}", failure="refused when the roll is not under the chance", can_end=as_inside
+)
 class Chance(DecoratorBase):
     """Lets a row be entered only so often. Rolled anew each time the row is tried.
 
@@ -367,7 +393,11 @@ class Chance(DecoratorBase):
         return None if roll < share else cause("chance", roll=roll, share=share)
 
 
-@decorator("at most {times}[ {counted}]", failure="refused when it has been entered so many times")
+@decorator(
+    "at most {times}[ {counted}]",
+    failure="refused when it has been entered so many times",
+    can_end=as_inside,
+)
 class AtMost(DecoratorBase):
     """Lets a row be entered only so many times.
 
@@ -406,7 +436,7 @@ class AtMost(DecoratorBase):
         super().start(me)
 
 
-@decorator("hold result {duration}")
+@decorator("hold result {duration}", can_end=as_inside)
 class Hold(DecoratorBase):
     """Keeps a row's result for a while: entered again within that time, it ends at once the same
     way, and does nothing.
@@ -452,7 +482,7 @@ class Hold(DecoratorBase):
             super().stop(me)
 
 
-@decorator("weight {weight}")
+@decorator("weight {weight}", can_end=as_inside)
 class Weight(DecoratorBase):
     """How often a row is drawn by the random selector it is in, against the others.
 

@@ -5,6 +5,7 @@ These classes say how an author set a row up; how machines run is told in `engin
 `engine.machines`.
 """
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -15,12 +16,28 @@ from umbrant.catalog.declare import (
     Family,
     Fixed,
     Live,
+    NumberKind,
     SpreadSeconds,
     StateName,
     composite,
     part,
 )
+from umbrant.catalog.outcomes import PossibleOutcomes, any_end, never_ends
 from umbrant.catalog.world import Condition
+from umbrant.model.kind_ids import (
+    AFTER,
+    FINAL,
+    HISTORY,
+    MACHINE,
+    ON_DONE,
+    ON_ENTER,
+    ON_EVENT,
+    ON_LEAVE,
+    REGIONS,
+    STATE,
+    WHEN,
+)
+from umbrant.model.values import ParamValue
 
 INSIDE = (*RUNS, Family.STATE, Family.TRANSITION, Family.HOOK)
 ANY, DONE = "at any time", "when it is done"
@@ -36,7 +53,9 @@ DoneHow = Literal["either way", "success", "failure"]
     success="when a final state that says success is entered",
     failure="when a final state that says failure is entered",
     summary="is in one of its states",
-    name="machine",
+    can_end=any_end,
+    number=NumberKind.CHOICE,
+    name=MACHINE,
     holds=(Family.STATE, Family.TRANSITION, Family.HOOK),
 )
 @dataclass(frozen=True)
@@ -55,7 +74,9 @@ class MachineSetup:
 @part(
     Family.STATE,
     "[begins in {initial}][ · may be left {leaving}]",
-    name="state",
+    name=STATE,
+    number=NumberKind.ACTIVE_FOR,
+    can_end=never_ends,
     holds=INSIDE,
     running="it is active",
 )
@@ -77,7 +98,9 @@ class StateSetup:
 @part(
     Family.STATE,
     "",
-    name="regions",
+    name=REGIONS,
+    number=NumberKind.ACTIVE_FOR,
+    can_end=never_ends,
     holds=(Family.STATE, Family.TRANSITION, Family.HOOK),
     order=ChildOrder.TOGETHER,
     running="it is active",
@@ -91,10 +114,20 @@ class RegionsSetup:
     """
 
 
+def _can_end(
+    args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
+) -> PossibleOutcomes:
+    """A final state ends its machine in one way."""
+    succeeds = args.get("result", "success") == "success"
+    return PossibleOutcomes(succeeds, not succeeds)
+
+
 @part(
     Family.STATE,
     "ends with {result}",
-    name="final",
+    name=FINAL,
+    number=NumberKind.ACTIVE_FOR,
+    can_end=_can_end,
     holds=(Family.HOOK,),
     running="it has been reached",
 )
@@ -113,7 +146,9 @@ class FinalSetup:
 @part(
     Family.STATE,
     "{depth}[, else {otherwise}]",
-    name="history",
+    name=HISTORY,
+    number=NumberKind.PROGRESS,
+    can_end=never_ends,
     holds=(),
     running="never: it stands for another",
 )
@@ -133,7 +168,14 @@ class HistorySetup:
     otherwise: StateName = ""
 
 
-@part(Family.HOOK, "", name="on_enter", holds=RUNS, success="they have been done")
+@part(
+    Family.HOOK,
+    "",
+    name=ON_ENTER,
+    number=NumberKind.PROGRESS,
+    holds=RUNS,
+    success="they have been done",
+)
 @dataclass(frozen=True)
 class OnEnterSetup:
     """Rows that are done at once when the state around it is entered, before anything else in it.
@@ -142,7 +184,14 @@ class OnEnterSetup:
     """
 
 
-@part(Family.HOOK, "", name="on_leave", holds=RUNS, success="they have been done")
+@part(
+    Family.HOOK,
+    "",
+    name=ON_LEAVE,
+    number=NumberKind.PROGRESS,
+    holds=RUNS,
+    success="they have been done",
+)
 @dataclass(frozen=True)
 class OnLeaveSetup:
     """Rows that are done at once when the state around it is left, however it is left.
@@ -154,7 +203,8 @@ class OnLeaveSetup:
 @part(
     Family.TRANSITION,
     "→ {to} when {when}[ · {kind}]",
-    name="when",
+    name=WHEN,
+    number=NumberKind.CONDITION,
     holds=RUNS,
     success="it fired",
     failure="not so",
@@ -179,7 +229,8 @@ class WhenSetup:
 @part(
     Family.TRANSITION,
     "→ {to} on event {event}[ if {when}][ · {kind}]",
-    name="on_event",
+    name=ON_EVENT,
+    number=NumberKind.CONDITION,
     holds=RUNS,
     success="it fired",
     failure="not heard, or not so",
@@ -206,7 +257,8 @@ class OnEventSetup:
 @part(
     Family.TRANSITION,
     "→ {to} after {time}[ if {when}]",
-    name="after",
+    name=AFTER,
+    number=NumberKind.DUE_IN,
     holds=RUNS,
     success="it fired",
     failure="the time is not up, or not so",
@@ -230,7 +282,8 @@ class AfterSetup:
 @part(
     Family.TRANSITION,
     "→ {to} once done[ with {result}][ if {when}]",
-    name="on_done",
+    name=ON_DONE,
+    number=NumberKind.CONDITION,
     holds=RUNS,
     success="it fired",
     failure="not done, or not so",

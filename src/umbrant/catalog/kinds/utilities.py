@@ -4,6 +4,7 @@ These classes say how an author set a row up; how options are scored and chosen 
 `engine.utility`.
 """
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -17,19 +18,30 @@ from umbrant.catalog.declare import (
     Live,
     NamedKey,
     Number,
+    NumberKind,
     Seconds,
     Share,
     composite,
     part,
 )
+from umbrant.catalog.outcomes import EITHER, PossibleOutcomes
 from umbrant.catalog.world import Formula
-from umbrant.model.values import Curve, Shape
+from umbrant.model.kind_ids import CONSIDER, OPTION, UTILITY
+from umbrant.model.values import Curve, ParamValue, Shape
 
 Winner = Literal["highest", "among the best", "within a margin"]
 Combining = Literal["product", "mean", "minimum", "weighted sum"]
 Then = Literal["decide again", "end with it"]
 
 STRAIGHT = Curve(shape=Shape.LINEAR)
+
+
+def _can_end(
+    args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
+) -> PossibleOutcomes:
+    """One that decides again has no end but failure, when no option scores enough."""
+    decides_again = args.get("then", "decide again") == "decide again"
+    return PossibleOutcomes(False, True) if decides_again else EITHER
 
 
 @composite(
@@ -39,7 +51,9 @@ STRAIGHT = Curve(shape=Shape.LINEAR)
     success="when an option succeeds, if it ends with it",
     failure="when no option scores above the threshold, or one fails, if it ends with it",
     summary="does the option that scores best",
-    name="utility",
+    can_end=_can_end,
+    number=NumberKind.CHOICE,
+    name=UTILITY,
     holds=(Family.OPTION,),
 )
 @dataclass(frozen=True)
@@ -72,7 +86,8 @@ class UtilitySetup:
 @part(
     Family.OPTION,
     "[by {combine}][ weight {weight}][ for each of {among}][ as {target}]",
-    name="option",
+    name=OPTION,
+    number=NumberKind.SCORE,
     holds=(*RUNS, Family.CONSIDERATION),
     running="it was chosen",
     success="the rows in it have succeeded",
@@ -105,7 +120,8 @@ class OptionSetup:
 @part(
     Family.CONSIDERATION,
     "{input} {low} to {high} {curve}[ weight {weight}]",
-    name="consider",
+    name=CONSIDER,
+    number=NumberKind.SCORE,
     value="what the input is worth, from 0 to 1",
 )
 @dataclass(frozen=True)

@@ -8,15 +8,15 @@ from umbrant.catalog.language.check import faults
 from umbrant.catalog.validation.boards import value_fits
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
-from umbrant.model.edits import GUARD, part_name
 from umbrant.model.expanded import (
     BEHAVIOR,
     MOST_ROWS,
-    USES,
     expanded_size,
     resolve_variant,
     used_behaviors,
 )
+from umbrant.model.kind_ids import FINAL, HISTORY, MACHINE, OPTION, REGIONS, USE_BEHAVIOR, UTILITY
+from umbrant.model.parts import GUARD, part_name
 from umbrant.model.problems import Problem, did_you_mean
 from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread
 
@@ -177,7 +177,7 @@ class _BehaviorCheck:
         """
         kind = self._kind_of(row.id)
         return (
-            row.kind == USES
+            row.kind == USE_BEHAVIOR
             or kind is None
             or any(each.type is ParamType.STATE for each in kind.params)
         )
@@ -211,7 +211,7 @@ class _BehaviorCheck:
             yield from self._part(
                 row, _Part(work.kind, work.args, label), Family.ACTION, Family.CONDITION
             )
-        if row.kind == USES:
+        if row.kind == USE_BEHAVIOR:
             yield from self._use(row)
 
     def _nesting(self, row: Row, kind: Kind) -> Iterator[Problem]:
@@ -238,7 +238,7 @@ class _BehaviorCheck:
             )
 
     def _parts_allowed(self, row: Row, kind: Kind) -> Iterator[Problem]:
-        allowed = _PARTS_ALLOWED.get(kind.family, ()) if kind.id not in ("final", "history") else ()
+        allowed = _PARTS_ALLOWED.get(kind.family, ()) if kind.id not in (FINAL, HISTORY) else ()
         has = {GUARD: row.guard, "decorator": row.decorators, "upkeep": row.upkeep}
         for part, value in has.items():
             if value and part not in allowed:
@@ -248,15 +248,15 @@ class _BehaviorCheck:
         """What a kind needs of the rows in it."""
         inside = [self._kind_of(child) for child in self.behavior.outline.children[row.id]]
         families = [each.family for each in inside if each is not None]
-        if kind.id in ("machine", "regions") and Family.STATE not in families:
+        if kind.id in (MACHINE, REGIONS) and Family.STATE not in families:
             yield self._at(row, f"is a {kind.title} without states.", "Add a state to it.")
         above = self.behavior.outline.parent[row.id]
-        if kind.id == "history" and above is not None and self._is(above, "machine"):
+        if kind.id == HISTORY and above is not None and self._is(above, "machine"):
             remedy = "Put it, with the states it should go back to, into a state of their own."
             yield self._at(row, "is a history of the machine itself, which is never left.", remedy)
-        if kind.id == "utility" and Family.OPTION not in families:
+        if kind.id == UTILITY and Family.OPTION not in families:
             yield self._at(row, "is a utility without options.", "Add an option to it.")
-        if kind.id == "option" and bool(row.args.get("among")) != bool(row.args.get("target")):
+        if kind.id == OPTION and bool(row.args.get("among")) != bool(row.args.get("target")):
             yield self._at(
                 row,
                 "needs both a group and a key to be scored for each of a group.",

@@ -30,7 +30,8 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
-from umbrant.model.edits import GUARD, Edit, Slot, declare_key, home, part_index, remove_part
+from umbrant.model.edits import Edit, declare_key, home, remove_part
+from umbrant.model.parts import GUARD, Slot, part_index
 from umbrant.model.paths import PathError
 from umbrant.model.values import KeyRef, KeyType, ParamValue, number_text, value_text
 

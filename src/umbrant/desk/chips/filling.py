@@ -8,8 +8,8 @@ from umbrant.catalog.declare import Kind, Param, ParamType
 from umbrant.desk.chips.sentence import Chip, ChipEditor
 from umbrant.desk.chips.values import choices
 from umbrant.model.documents import Project
-from umbrant.model.edits import ROW, Slot
 from umbrant.model.expanded import ExpandedBehavior
+from umbrant.model.parts import ROW, Slot
 from umbrant.model.values import ParamValue, Spread
 
 _NUMBER = re.compile(r"^([-+]?\d*\.?\d+)(?:±([\d.]+))?[a-z°]*$")

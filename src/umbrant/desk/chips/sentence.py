@@ -10,8 +10,8 @@ from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamTyp
 from umbrant.catalog.language.phrases import PhrasePiece, PhrasePieceKind, pieces
 from umbrant.catalog.language.tree import LanguageError, parse
 from umbrant.model.behaviors import BINDS, Decorator, Key, Row, Upkeep
-from umbrant.model.edits import GUARD, ROW, Slot, part_name
-from umbrant.model.expanded import USES
+from umbrant.model.kind_ids import USE_BEHAVIOR, UTILITY
+from umbrant.model.parts import GUARD, ROW, Slot, part_name
 from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread, value_text
 
 
@@ -165,7 +165,7 @@ class _Writer:
             yield from self._own_phrase(kind)
         if self.around.from_any_state:
             yield [SentencePiece("from any state", PieceRole.KIND)]
-        if self.row.kind == USES:
+        if self.row.kind == USE_BEHAVIOR:
             yield from self._binds()
         if self.row.guard:
             yield self._guard(self.row.guard.when, str(self.row.guard.watch))
@@ -176,7 +176,7 @@ class _Writer:
         """The phrase of the row itself. What is optional in a utility's settings stands on a pill
         of its own.
         """
-        if kind.family is not Family.OPTION and kind.id != "utility":
+        if kind.family is not Family.OPTION and kind.id != UTILITY:
             yield list(self._phrase(kind, self.row.args, ROW, Pill.NONE))
             return
         shown = [param.name for param in kind.params] if self.in_full else list(self.row.args)

@@ -9,8 +9,10 @@ from umbrant.catalog.declare import ParamType
 from umbrant.desk.chips.sentence import EVERY, Chip, ChipEditor, number_of
 from umbrant.model.behaviors import Key, Watch
 from umbrant.model.documents import Project
-from umbrant.model.edits import GUARD, Edit, rename_row, row_of, set_every, set_guard, set_value
+from umbrant.model.edits import Edit, rename_row, row_of, set_every, set_guard, set_value
 from umbrant.model.expanded import ExpandedBehavior
+from umbrant.model.kind_ids import MACHINE, STATES
+from umbrant.model.parts import GUARD
 from umbrant.model.values import (
     Curve,
     KeyRef,
@@ -195,17 +197,14 @@ def _states(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:
     """The states of the machine that a row belongs to."""
     behavior, row_id = expanded.behavior, chip.slot.row_id
     path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
-    machine = next((each for each in reversed(path) if behavior.row(each).kind == "machine"), None)
+    machine = next((each for each in reversed(path) if behavior.row(each).kind == MACHINE), None)
     for inner in behavior.outline.within(machine) if machine else ():
         row = behavior.row(inner)
-        if row.kind in _STATE_KINDS:
+        if row.kind in STATES:
             depth = behavior.outline.depth[inner] - behavior.outline.depth[machine or inner] - 1
             yield Choice(
                 "  " * max(0, depth) + (row.name or row.kind), inner.rpartition("/")[2], row.kind
             )
-
-
-_STATE_KINDS = ("state", "regions", "final", "history")
 
 
 def _curves(chip: Chip) -> Iterator[Choice]:

@@ -22,7 +22,8 @@ from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.tabs import Tabs
 from umbrant.model.changes import changes
 from umbrant.model.documents import Project
-from umbrant.model.edits import GUARD, Edit, move_row, nest_row, set_guard, set_seed, unnest_row
+from umbrant.model.edits import Edit, move_row, nest_row, set_guard, set_seed, unnest_row
+from umbrant.model.parts import GUARD
 from umbrant.model.problems import ProjectError
 from umbrant.project_nodes import names_of
 

@@ -18,7 +18,7 @@ from umbrant.desk.widgets.painted import Index, PaintedDelegate, PaintedTable
 from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Key
-from umbrant.model.edits import part_index
+from umbrant.model.parts import part_index
 from umbrant.model.values import Value, value_text
 from umbrant.reasons.why import Explainer
 from umbrant.take.record import Changes, KeyWrite

@@ -25,7 +25,7 @@ from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.painted import PaintedDelegate, saved
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.documents import Dismissal, Project
-from umbrant.model.edits import ROW, Slot
+from umbrant.model.parts import ROW, Slot
 from umbrant.model.paths import add
 from umbrant.review.findings import Finding, Severity
 

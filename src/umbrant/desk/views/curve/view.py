@@ -13,7 +13,9 @@ from umbrant.desk.views.curve.painting import CurveLook, Grip, paint_curve, plac
 from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Row
-from umbrant.model.edits import ROW, Edit, Slot, set_value
+from umbrant.model.edits import Edit, set_value
+from umbrant.model.kind_ids import CONSIDER, OPTION, UTILITY
+from umbrant.model.parts import ROW, Slot
 from umbrant.model.values import Curve, Shape
 
 LEFT, RIGHT, TOP, BOTTOM = 34, 150, 16, 24
@@ -49,10 +51,10 @@ class CurveView(PaintedView):
         row, behavior = self.desk.row, self.desk.behavior
         if row is None or behavior is None:
             return None
-        if row.kind in ("option", "utility"):
+        if row.kind in (OPTION, UTILITY):
             inside = (behavior.row(each) for each in behavior.outline.within(row.id))
-            return next((each for each in inside if each.kind == "consider"), None)
-        return row if row.kind == "consider" else None
+            return next((each for each in inside if each.kind == CONSIDER), None)
+        return row if row.kind == CONSIDER else None
 
     def heading(self) -> str:
         """The input, and the option that it is considered for."""

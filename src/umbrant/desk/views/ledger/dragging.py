@@ -11,6 +11,7 @@ from umbrant.desk.chips.layout import FIRST_X, INDENT
 from umbrant.desk.views.ledger.model import OUTLINE
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import Edit, place_rows
+from umbrant.model.kind_ids import USE_BEHAVIOR
 
 if TYPE_CHECKING:
     from umbrant.desk.views.ledger.view import LedgerView
@@ -73,7 +74,7 @@ def _fits(
     path = under.rpartition("/")[0]
     if (
         any(row_id.rpartition("/")[0] != path for row_id in moved)
-        or behavior.row(under).kind == "use_behavior"
+        or behavior.row(under).kind == USE_BEHAVIOR
     ):
         return False
     holder = catalog.get(behavior.row(under).kind, *ROWS)

@@ -16,7 +16,8 @@ from umbrant.desk.chips.sentence import (
 )
 from umbrant.desk.session.desk import Desk
 from umbrant.model.behaviors import Behavior, Key, Override, Row
-from umbrant.model.expanded import BEHAVIOR, USES
+from umbrant.model.expanded import BEHAVIOR
+from umbrant.model.kind_ids import MACHINE, USE_BEHAVIOR
 from umbrant.model.variants import is_overridden
 from umbrant.reasons.now import now_value
 
@@ -118,12 +119,12 @@ class LedgerModel(QAbstractTableModel):
             self._names = behavior, {each.id: each.name or each.kind for each in behavior.rows}
         above = behavior.outline.parent.get(row.id)
         kind = self._desk.catalog.get(row.kind, Family.TRANSITION)
-        any_state = kind is not None and above is not None and behavior.row(above).kind == "machine"
+        any_state = kind is not None and above is not None and behavior.row(above).kind == MACHINE
         return SentenceContext(self._names[1], self._inner_keys(row), any_state)
 
     def sentence_inputs(self, row: Row) -> tuple[str, ...]:
         """The names of other rows and of keys elsewhere that stand in a row's sentence."""
-        if row.kind == USES:
+        if row.kind == USE_BEHAVIOR:
             return tuple(self._inner_keys(row))
         if self._desk.catalog.get(row.kind, Family.TRANSITION) is None:
             return ()
@@ -133,7 +134,7 @@ class LedgerModel(QAbstractTableModel):
         )
 
     def _inner_keys(self, row: Row) -> Mapping[str, Key]:
-        used = row.args.get(BEHAVIOR) if row.kind == USES else None
+        used = row.args.get(BEHAVIOR) if row.kind == USE_BEHAVIOR else None
         inner = next((each for each in self._desk.project.behaviors if each.name == used), None)
         return self._desk.project.keys_of(inner) if inner else {}
 

@@ -13,7 +13,7 @@ from umbrant.catalog.protocols import Gauge, Measured
 from umbrant.desk.chips.drawing import draw_lozenge
 from umbrant.desk.widgets.painted import saved
 from umbrant.desk.widgets.theme import Palette
-from umbrant.model.edits import part_index
+from umbrant.model.parts import part_index
 from umbrant.take.record import Changes, Outcome, RowRecord, Span
 
 BLOCK, HALF, FOOT = 20.0, 9.0, 3.0

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from umbrant.desk.chips.sentence import PieceRole, SentencePiece
 from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.kind_ids import MACHINE
 
 STATES = ("state", "regions", "final")
 TARGETS = (*STATES, "history")
@@ -95,8 +96,8 @@ def machine_around(behavior: Behavior, row_id: str) -> str:
     none.
     """
     path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
-    around = next((each for each in reversed(path) if behavior.row(each).kind == "machine"), "")
-    return around or next((row.id for row in behavior.rows if row.kind == "machine"), "")
+    around = next((each for each in reversed(path) if behavior.row(each).kind == MACHINE), "")
+    return around or next((row.id for row in behavior.rows if row.kind == MACHINE), "")
 
 
 def trigger_of(row: Row) -> TriggerColumn:
@@ -136,5 +137,5 @@ def _within(behavior: Behavior, above: str) -> Iterator[str]:
     """The rows of a machine, but for those of machines inside it."""
     for child in behavior.outline.children[above]:
         yield child
-        if behavior.row(child).kind != "machine":
+        if behavior.row(child).kind != MACHINE:
             yield from _within(behavior, child)

@@ -42,6 +42,7 @@ from umbrant.desk.widgets.painted import PaintedDelegate, saved
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import Edit, delete_rows
+from umbrant.model.kind_ids import FINAL, REGIONS
 from umbrant.reasons.machine_report import fired_last
 from umbrant.take.record import RowState
 
@@ -301,7 +302,7 @@ class MachineTable(ChipTable):
         siblings = [
             each.row_id for each in cells.sources if behavior.outline.parent[each.row_id] == above
         ]
-        if above is not None and behavior.row(above).kind == "regions":
+        if above is not None and behavior.row(above).kind == REGIONS:
             return False
         return (
             source.row_id.rpartition("/")[2] == initial if initial else siblings[0] == source.row_id
@@ -401,13 +402,13 @@ class MachineTable(ChipTable):
         above = cells.behavior.outline.parent[source.row_id]
         if not source.is_machine and above is not None:
             menu.addAction("State after this one", lambda: self._add_state(source.row_id, above))
-            if cells.behavior.row(source.row_id).kind != "final":
+            if cells.behavior.row(source.row_id).kind != FINAL:
                 menu.addAction(
                     "State inside this one", lambda: self._add_state(None, source.row_id)
                 )
         else:
             menu.addAction("State", lambda: self._add_state(None, source.row_id))
-        if source.is_machine or cells.behavior.row(source.row_id).kind != "final":
+        if source.is_machine or cells.behavior.row(source.row_id).kind != FINAL:
             menu.addSeparator()
             triggers = trigger_menu(
                 self, self.desk, lambda trigger: self._add(source.row_id, trigger, "")

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.kind_ids import CONSIDER, HISTORY, MACHINE, STATES, TRANSITIONS
 
 BOX_H, GAP_X, GAP_Y, PAD, TITLE_H = 30.0, 46.0, 12.0, 14.0, 20.0
 STATE_H, STATE_GAP_X, STATE_GAP_Y = 38.0, 84.0, 34.0
@@ -17,8 +18,6 @@ LOOP_ROOM = 32.0
 """How much is left free around a machine in which a transition leads back to its own state."""
 LEAST_W, MOST_W = 62.0, 190.0
 
-STATE_KINDS = ("state", "regions", "final", "history")
-TRANSITIONS = ("when", "on_event", "after", "on_done")
 
 Measure = Callable[[str], float]
 """How wide a text is."""
@@ -100,7 +99,7 @@ def draw(behavior: Behavior, row_id: str, measure: Measure) -> MapLayout:
     tree.
     """
     path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
-    machine = next((each for each in reversed(path) if behavior.row(each).kind == "machine"), None)
+    machine = next((each for each in reversed(path) if behavior.row(each).kind == MACHINE), None)
     return draw_machine(behavior, machine, measure) if machine else draw_tree(behavior, measure)
 
 
@@ -120,7 +119,7 @@ def draw_tree(behavior: Behavior, measure: Measure) -> MapLayout:
         boxes.append(box)
         depths[row.id] = depth
         children = (
-            [] if row.kind == "machine" else _rows(behavior, row.id, but=(*TRANSITIONS, "consider"))
+            [] if row.kind == MACHINE else _rows(behavior, row.id, but=(*TRANSITIONS, CONSIDER))
         )
         inner = [place(child, depth + 1) for child in children]
         if inner:
@@ -172,11 +171,11 @@ def _states(
 ) -> list[MapBox]:
     """The boxes of the states in a machine or a state, each as large as what is inside needs."""
     found = []
-    for row in _rows(behavior, above, only=STATE_KINDS):
+    for row in _rows(behavior, above, only=STATES):
         title = row.name or row.kind
         box = MapBox(row.id, title, row.kind, h=STATE_H, w=_width(title, measure))
         box.inside = _states(behavior, row.id, arrows, measure)
-        if row.kind == "history":
+        if row.kind == HISTORY:
             box.w = box.h = 24.0
         if box.inside:
             width, height = _arrange(box.inside, arrows, row.id, behavior, measure)
@@ -201,7 +200,7 @@ def _arrange(
     first = next(
         (box for box in boxes if box.row_id == behavior.row(above).args.get("initial")), None
     )
-    first = first or next((box for box in boxes if box.kind != "history"), None)
+    first = first or next((box for box in boxes if box.kind != HISTORY), None)
     ranks = _ranks(boxes, links, first)
     low = [box for box in boxes if box.row_id not in ranks]
     for box in low:

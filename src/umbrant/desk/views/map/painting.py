@@ -13,6 +13,7 @@ from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, 
 from umbrant.desk.views.map.arrows import ArrowCurve, bowed, draw_head, loop, on_edge
 from umbrant.desk.views.map.layout import MapArrow, MapBox, MapLayout, from_any
 from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.model.kind_ids import FINAL, HISTORY, STATE
 
 SMALLEST_WRITTEN = 0.5
 """The scale below which nothing is written on arrows."""
@@ -129,9 +130,7 @@ def _paint_box(
     painter: QPainter, box: MapBox, look: MapLook, placement: Placement, palette: Palette
 ) -> None:
     rect, running = placement.rect(box), box.row_id in look.running
-    round_ = (
-        rect.height() / 2 if box.kind in ("state", "final", "history") and not box.inside else 6.0
-    )
+    round_ = rect.height() / 2 if box.kind in (STATE, FINAL, HISTORY) and not box.inside else 6.0
     fill = palette.running if running and not box.inside else palette.chip_fill
     line = QPen(palette.running if running else palette.chip_rule, 1.6 if running else 1.0)
     if box.from_any:
@@ -141,7 +140,7 @@ def _paint_box(
     painter.setPen(line)
     painter.setBrush(fill if not box.inside else palette.ground)
     painter.drawRoundedRect(rect, round_, round_)
-    if box.kind == "final":
+    if box.kind == FINAL:
         painter.drawRoundedRect(rect.adjusted(3, 3, -3, -3), round_, round_)
     dotted = box.row_id in look.leads and not box.inside
     if dotted:
@@ -156,7 +155,7 @@ def _paint_box(
 
 
 def _paint_title(painter: QPainter, box: MapBox, rect: QRectF) -> None:
-    if box.kind == "history":
+    if box.kind == HISTORY:
         painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, "H")
         return
     room = rect.adjusted(6, 0, -6, 0)

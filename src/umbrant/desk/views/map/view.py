@@ -23,6 +23,7 @@ from umbrant.desk.views.map.painting import MapLook, Placement, Trace, paint_map
 from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Behavior
+from umbrant.model.kind_ids import FINAL, MACHINE
 from umbrant.reasons.decision_changes import leading_rows
 from umbrant.take.record import RowState
 
@@ -117,7 +118,7 @@ class MapView(PaintedView):
     def _machine(self, behavior: Behavior) -> str:
         row_id = self.desk.row_id
         path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
-        return next((each for each in reversed(path) if behavior.row(each).kind == "machine"), "")
+        return next((each for each in reversed(path) if behavior.row(each).kind == MACHINE), "")
 
     @property
     def placement(self) -> Placement:
@@ -241,7 +242,7 @@ class MapView(PaintedView):
         behavior = self.desk.behavior
         if not target or behavior is None or source not in behavior.by_id:
             return
-        if behavior.row(source).kind not in STATES or behavior.row(source).kind == "final":
+        if behavior.row(source).kind not in STATES or behavior.row(source).kind == FINAL:
             self.desk.message.emit(
                 "Nothing leads out of a final state or a history; draw from another state."
             )

@@ -12,7 +12,7 @@ from umbrant.desk.chips.sentence import ChipEditor, PieceRole, Pill, SentencePie
 from umbrant.desk.chips.values import ChipError, Choice, FieldChip
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
-from umbrant.model.edits import ROW, Slot
+from umbrant.model.parts import ROW, Slot
 from umbrant.model.paths import Path, at, put
 from umbrant.model.values import Point, number_text, value_text
 

@@ -1,0 +1,30 @@
+"""The ids of the kinds that the engine runs by themselves, because rows refer to each other by
+them.
+
+A machine's states and transitions, and a utility's options and considerations, are a closed set:
+their meaning is in the engine, not in a declaration alone. What holds for kinds in general (can it
+fail, is it a gate, what does its number mean) is asked of `catalog.declare.Kind` instead.
+"""
+
+USE_BEHAVIOR = "use_behavior"
+
+MACHINE = "machine"
+STATE = "state"
+REGIONS = "regions"
+FINAL = "final"
+HISTORY = "history"
+STATES = (STATE, REGIONS, FINAL, HISTORY)
+
+WHEN = "when"
+ON_EVENT = "on_event"
+AFTER = "after"
+ON_DONE = "on_done"
+TRANSITIONS = (WHEN, ON_EVENT, AFTER, ON_DONE)
+
+ON_ENTER = "on_enter"
+ON_LEAVE = "on_leave"
+
+UTILITY = "utility"
+OPTION = "option"
+CONSIDER = "consider"
+"""One consideration of an option."""

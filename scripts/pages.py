@@ -10,12 +10,13 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from PySide6.QtGui import QGuiApplication
 
+import umbrant.review  # noqa: F401  (declares the rules)
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Family
 from umbrant.catalog.pages import kind_page
 from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences
-from umbrant.review import RULES
 from umbrant.review.findings import Subject
+from umbrant.review.rules import all_rules
 
 DOCS = Path(__file__).parents[1] / "docs"
 
@@ -63,17 +64,16 @@ def _findings() -> str:
         Subject.PROJECT: "in the project",
         Subject.TAKE: "in a take",
     }
-    for sort in RULES.values():
-        about = " ".join((sort.find.__doc__ or "").split())
+    for rule in all_rules().values():
         lines.extend(
             [
-                f"## {sort.title}",
+                f"## {rule.title}",
                 "",
-                f"`{sort.id}` · {sort.weight} · {said[sort.scope]}",
+                f"`{rule.id}` · {rule.severity} · {said[rule.subject]}",
                 "",
-                about,
+                rule.about,
                 "",
-                sort.why,
+                rule.why,
                 "",
             ]
         )

@@ -176,7 +176,7 @@ def test_review_tells_what_it_found_and_fails_on_errors(umbrant: Any, tmp_path: 
     scenario.write_text(scenario.read_text().replace('"start": [10.0, 10.0]', '"start": [7, 12.5]'))
     code, out, _ = umbrant("review", folder, "--json")
     assert code == 1
-    assert [each["sort"] for each in json.loads(out)["findings"]] == ["start_off_ground"]
+    assert [each["rule"] for each in json.loads(out)["findings"]] == ["start_off_ground"]
     code, out, _ = umbrant("review", folder)
     assert out.startswith(
         "error: scenarios/dusk.json: Odo starts at (7, 12.5), which is not walkable ground."

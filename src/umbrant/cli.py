@@ -263,7 +263,7 @@ def review_(project: ProjectArg, as_json: JsonOption = False) -> None:
     found = (
         [] if any(not problem.row_id for problem in problems) else review(is_complete, own.catalog)
     )
-    errors = bool(problems) or any(each.sort.weight is Severity.ERROR for each in found)
+    errors = bool(problems) or any(each.rule.severity is Severity.ERROR for each in found)
     if as_json:
         _print_json(
             {
@@ -275,7 +275,7 @@ def review_(project: ProjectArg, as_json: JsonOption = False) -> None:
         for problem in problems:
             _say(f"error: {problem}")
         for each in found:
-            _say(f"{each}\n    {each.sort.why}")
+            _say(f"{each}\n    {each.rule.why}")
         _say(
             f"{len(problems) + len(found)} findings" if problems or found else "Nothing was found."
         )

@@ -82,7 +82,7 @@ def test_the_review_of_a_take_knows_the_projects_own_nodes(demo: Path, tmp_path:
     project = read_project(demo)
     path = roll(RollOrder(project, "dusk", tmp_path / "t.take", seconds=2.0))
     loaded = load(Load(path))
-    assert "hm" in [each.row_id for each in loaded.findings["odo"] if each.sort.id == "never_ran"]
+    assert "hm" in [each.row_id for each in loaded.findings["odo"] if each.rule.id == "never_ran"]
 
 
 def test_renaming_one_of_the_cast_renames_it_in_what_keys_begin_with(demo_driver: Driver) -> None:

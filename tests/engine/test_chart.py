@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from tests.engine.scxml import Interpreter, S, T
 from umbrant.engine.chart import Chart, Microstep, State, StateType, Transition
 
-SORTS = {
+STATE_TYPES = {
     "state": StateType.STATE,
     "parallel": StateType.REGIONS,
     "final": StateType.FINAL,
@@ -42,7 +42,7 @@ class Driven:
         self.running = True
 
     def _copy(self, source: S) -> State:
-        state = State(source.id, SORTS[source.kind])
+        state = State(source.id, STATE_TYPES[source.kind])
         self.byid[source.id] = state
         self.pairs.append((source, state))
         for child in source.children:
@@ -382,6 +382,6 @@ def test_every_configuration_is_legal(root: S, events: list[str]) -> None:
         inside = [child for child in state.proper if child in active]
         if state.compound:
             assert len(inside) == 1
-        elif state.sort is StateType.REGIONS:
+        elif state.type is StateType.REGIONS:
             assert inside == state.proper
         assert state.parent is None or state.parent in active

@@ -12,7 +12,8 @@ from umbrant.model.documents import Dismissal, Project
 from umbrant.model.staging import Area, Body, Cue, Place, RaiseEvent, SetKey
 from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape
 from umbrant.review import review, review_take
-from umbrant.review.findings import RULES, Finding, Subject
+from umbrant.review.findings import Finding, Subject
+from umbrant.review.rules import all_rules
 
 THROUGHOUT = Watch.THROUGHOUT
 TOP = row("top", "selector")
@@ -334,7 +335,7 @@ CASES = [
 def found(sort: str, rows: list[Row], keys: tuple[Key, ...], more: dict[str, Any]) -> list[Finding]:
     made = with_events(project(*rows, keys=keys, **more), "bell", "bell.low")
     made = made.model_copy(update={"nodes": more.get("nodes", ())})
-    return [each for each in review(made, CATALOG) if each.sort.id == sort]
+    return [each for each in review(made, CATALOG) if each.rule.id == sort]
 
 
 @pytest.mark.parametrize("case", CASES, ids=lambda case: f"{case.sort}-{case.at}")
@@ -362,11 +363,10 @@ def test_a_fix_takes_the_finding_away(case: Case) -> None:
 
 
 def test_every_sort_in_documents_has_a_case_and_every_sort_its_words() -> None:
-    documents = {sort.id for sort in RULES.values() if sort.scope is not Subject.TAKE}
+    rules = all_rules().values()
+    documents = {rule.id for rule in rules if rule.subject is not Subject.TAKE}
     assert documents == {case.sort for case in CASES}
-    assert all(
-        sort.title and sort.why.endswith(".") and sort.find.__doc__ for sort in RULES.values()
-    )
+    assert all(rule.title and rule.why.endswith(".") and rule.about for rule in rules)
 
 
 def test_a_dismissed_finding_is_not_told_again() -> None:
@@ -397,13 +397,13 @@ def test_the_same_rows_in_two_behaviors_are_told_where_they_share_a_blackboard()
     told = [
         each
         for each in review(with_behaviors(made, first, second), CATALOG)
-        if each.sort.id == "written_twice"
+        if each.rule.id == "written_twice"
     ]
     assert [(each.file, each.row_id) for each in told] == [(f"behaviors/{second.name}.json", "top")]
     assert first.title in told[0].message
     elsewhere = second.model_copy(update={"blackboard": "other"})
     found = review(with_behaviors(made, first, elsewhere), CATALOG)
-    assert not [each for each in found if each.sort.id == "written_twice"]
+    assert not [each for each in found if each.rule.id == "written_twice"]
 
 
 def with_behaviors(made: Project, *behaviors: Behavior) -> Project:
@@ -411,7 +411,7 @@ def with_behaviors(made: Project, *behaviors: Behavior) -> Project:
 
 
 def of_take(sort: str, made: Project) -> list[Finding]:
-    return [each for each in review_take(played(made), CATALOG)["a"] if each.sort.id == sort]
+    return [each for each in review_take(played(made), CATALOG)["a"] if each.rule.id == sort]
 
 
 def test_rows_that_never_ran_are_told_with_why() -> None:

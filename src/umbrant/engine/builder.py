@@ -33,7 +33,7 @@ from umbrant.model.kind_ids import MACHINE, ON_ENTER, ON_LEAVE, UTILITY
 from umbrant.model.parts import GUARD, ROW, part_name
 from umbrant.model.values import KeyRef, ParamValue
 
-SORTS = {
+STATE_TYPES = {
     "state": StateType.STATE,
     "regions": StateType.REGIONS,
     "final": StateType.FINAL,
@@ -224,8 +224,8 @@ class Builder:
     def _fill(self, row: Row, state: State, states: dict[str, LiveState]) -> None:
         """The states in a machine or in a state, with what belongs to each."""
         for child in self._children(row, Family.STATE):
-            inner = state.add(State(child.id, SORTS[child.kind]))
-            if inner.sort is not StateType.HISTORY:
+            inner = state.add(State(child.id, STATE_TYPES[child.kind]))
+            if inner.type is not StateType.HISTORY:
                 self._fill(child, inner, states)
                 states[child.id] = self._state(child)
 

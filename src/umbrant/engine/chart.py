@@ -28,7 +28,7 @@ class State:
     """
 
     id: str
-    sort: StateType = StateType.STATE
+    type: StateType = StateType.STATE
     parent: "State | None" = None
     children: list["State"] = field(default_factory=list)
     transitions: list["Transition"] = field(default_factory=list)
@@ -42,17 +42,17 @@ class State:
     @property
     def atomic(self) -> bool:
         """Whether no state in it can be active."""
-        return self.sort is StateType.FINAL or not self.proper
+        return self.type is StateType.FINAL or not self.proper
 
     @property
     def compound(self) -> bool:
         """Whether one of the states in it is active when it is."""
-        return self.sort is StateType.STATE and bool(self.proper)
+        return self.type is StateType.STATE and bool(self.proper)
 
     @property
     def proper(self) -> list["State"]:
         """The states in it that can be active, which histories cannot."""
-        return [child for child in self.children if child.sort is not StateType.HISTORY]
+        return [child for child in self.children if child.type is not StateType.HISTORY]
 
     def add(self, child: "State") -> "State":
         """Put a state into this one."""
@@ -241,7 +241,7 @@ class Chart:
         """`getEffectiveTargetStates`: the target, or what a history stands for."""
         if target is None:
             return []
-        if target.sort is not StateType.HISTORY:
+        if target.type is not StateType.HISTORY:
             return [target]
         if target.id in self._remembered:
             return self._remembered[target.id]
@@ -269,10 +269,10 @@ class Chart:
         """`isInFinalState`: whether a final state in it is active; of regions, whether all of them
         are done.
         """
-        if state.sort is StateType.REGIONS:
+        if state.type is StateType.REGIONS:
             return all(self.is_done(child) for child in state.proper)
         return any(
-            child.sort is StateType.FINAL and child in self.active for child in state.children
+            child.type is StateType.FINAL and child in self.active for child in state.children
         )
 
     def _enter(self, entry: dict[int, State]) -> tuple[list[State], list[tuple[State, State]]]:
@@ -284,17 +284,17 @@ class Chart:
         self._candidates = {}
         for state in entered:
             self.active.append(state)
-            if state.sort is StateType.FINAL and state.parent is not None:
+            if state.type is StateType.FINAL and state.parent is not None:
                 done.append((state.parent, state))
                 outer = state.parent.parent
-                if outer is not None and outer.sort is StateType.REGIONS and self.is_done(outer):
+                if outer is not None and outer.type is StateType.REGIONS and self.is_done(outer):
                     done.append((outer, state))
         self.active.sort(key=lambda state: state.order)
         return entered, done
 
     def _remember(self, state: State) -> None:
         for history in state.children:
-            if history.sort is StateType.HISTORY:
+            if history.type is StateType.HISTORY:
                 inside = [each for each in self.active if each.within(state)]
                 keep = [
                     each
@@ -317,7 +317,7 @@ class Chart:
 
     def _add_descendants(self, state: State, entry: dict[int, State]) -> None:
         """`addDescendantStatesToEnter`."""
-        if state.sort is StateType.HISTORY:
+        if state.type is StateType.HISTORY:
             targets = self._remembered.get(state.id) or self._otherwise(state)
             for target in targets:
                 self._add_descendants(target, entry)
@@ -329,14 +329,14 @@ class Chart:
             first = _first(state)
             self._add_descendants(first, entry)
             self._add_ancestors(first, state, entry)
-        elif state.sort is StateType.REGIONS:
+        elif state.type is StateType.REGIONS:
             self._add_regions(state, entry)
 
     def _add_ancestors(self, state: State, up_to: State | None, entry: dict[int, State]) -> None:
         """`addAncestorStatesToEnter`."""
         for outer in state.ancestors(up_to):
             entry[outer.order] = outer
-            if outer.sort is StateType.REGIONS:
+            if outer.type is StateType.REGIONS:
                 self._add_regions(outer, entry)
 
     def _add_regions(self, state: State, entry: dict[int, State]) -> None:
@@ -350,9 +350,9 @@ class Chart:
         """
         around, first = history.parent, history.initial
         assert around is not None  # noqa: S101  (a history is never the root)
-        if first is not None and first.within(around) and first.sort is not StateType.HISTORY:
+        if first is not None and first.within(around) and first.type is not StateType.HISTORY:
             return [first]
-        return around.proper if around.sort is StateType.REGIONS else [_first(around)]
+        return around.proper if around.type is StateType.REGIONS else [_first(around)]
 
     def _common(self, source: State, targets: Sequence[State]) -> State:
         """`findLCCA`: the innermost compound state, or the root, around all of them."""
@@ -369,7 +369,7 @@ def _first(state: State) -> State:
     if (
         state.initial is not None
         and state.initial.within(state)
-        and state.initial.sort is not StateType.HISTORY
+        and state.initial.type is not StateType.HISTORY
     ):
         return state.initial
     return state.proper[0]

@@ -202,7 +202,7 @@ class LiveMachine:
         return None
 
     def _is_done(self, state: State) -> bool:
-        if state.compound or state.sort is StateType.REGIONS:
+        if state.compound or state.type is StateType.REGIONS:
             return self._chart.is_done(state)
         return self._states[state.id].work.ended is not None
 
@@ -284,7 +284,7 @@ class LiveMachine:
     def _reached(self, state: State, final: State) -> None:
         """A state is done, for a final state in it was entered; the machine itself ends."""
         status = (
-            self._worst(state) if state.sort is StateType.REGIONS else self._states[final.id].result
+            self._worst(state) if state.type is StateType.REGIONS else self._states[final.id].result
         )
         if state is not self._chart.root:
             self._inside.append(StateDone(state, status))
@@ -296,7 +296,7 @@ class LiveMachine:
         finals = [
             each
             for each in self._chart.active
-            if each.sort is StateType.FINAL and each.within(regions)
+            if each.type is StateType.FINAL and each.within(regions)
         ]
         failed = any(self._states[each.id].result is FAILURE for each in finals)
         return FAILURE if failed else SUCCESS
@@ -313,7 +313,7 @@ class LiveMachine:
             ended = live.work.ended
             if ended is not None and not live.is_reported and live.work.rows:
                 live.is_reported = True
-                if state.atomic and state.sort is not StateType.FINAL:
+                if state.atomic and state.type is not StateType.FINAL:
                     self._inside.append(StateDone(state, ended))
 
     def _left(self, me: Me, state: State, reason: Cause) -> None:

@@ -1,96 +1,78 @@
-"""Being told of mistakes: findings from the documents before anything is rolled, and from takes
-afterwards.
-"""
+"""The review: findings from the documents before anything is played, and from takes afterwards."""
 
-from collections.abc import Iterable, Iterator
-from typing import Any
+from collections.abc import Iterator
 
 from umbrant.catalog.declare import Catalog
 from umbrant.model.documents import Project
 from umbrant.review import keys, machines, nodes, rows, stages, takes, utilities
-from umbrant.review.findings import RULES, Finding, Rule, RuleMatch, Subject
+from umbrant.review.agent_take import AgentTake
+from umbrant.review.behavior_analysis import BehaviorAnalysis
+from umbrant.review.findings import Finding, Rule, RuleMatch
 from umbrant.review.project_analysis import ProjectAnalysis
-from umbrant.review.takes import AgentTake
+from umbrant.review.rules import behavior_rule, project_rule, take_rule
 from umbrant.take.reader import Take
 
 MODULES = (rows, machines, utilities, keys, stages, nodes, takes)
-"""Where findings are declared."""
+"""The modules that declare rules: importing them fills the rule sets."""
 
 
 def review(project: Project, catalog: Catalog) -> list[Finding]:
-    """All findings in a valid project that have not been dismissed, file by file. Raises KeyError
-    for a broken one.
+    """All findings in a valid project that have not been dismissed, file by file: behaviors in
+    their order, then other documents by name. Raises KeyError for a broken one.
     """
     analysis = ProjectAnalysis(project, catalog)
-    found = list(_of_behaviors(analysis))
-    for sort in _sorts(Subject.PROJECT):
-        found.extend(_found(sort, analysis, analysis, ""))
+    found = [*_of_behaviors(analysis), *_of_project(analysis)]
     dismissed = {each.finding for each in project.cover.dismissed}
-    order = [*(reading.file for reading in analysis.readings)]
+    order = {each.file: index for index, each in enumerate(analysis.readings)}
     kept = [each for each in found if each.key not in dismissed]
-    return sorted(
-        kept,
-        key=lambda each: (order.index(each.file) if each.file in order else len(order), each.file),
-    )
+    return sorted(kept, key=lambda each: (order.get(each.file, len(order)), each.file))
 
 
 def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
     """The findings in a take, for each agent of it. Any thread."""
     found: dict[str, list[Finding]] = {}
     for agent in take.agents:
-        run = AgentTake(take, agent, catalog)
-        behavior = run.behavior
-        if behavior is not None:
-            file = f"behaviors/{behavior.name}.json"
+        subject = AgentTake(take, agent, catalog)
+        if subject.behavior is not None:
+            file = f"behaviors/{subject.behavior.name}.json"
             found[agent] = [
-                Finding(
-                    sort,
-                    file,
-                    each.row_id,
-                    run.called(each.row_id) if each.row_id else "",
-                    each.message,
-                    each.about,
-                )
-                for sort in _sorts(Subject.TAKE)
-                for each in sort.find(run)
+                _finding(rule, match, file, subject.called(match.row_id) if match.row_id else "")
+                for rule, match in take_rule.matches(subject)
             ]
     return found
 
 
 def _of_behaviors(analysis: ProjectAnalysis) -> Iterator[Finding]:
-    """What each behavior has; of a variant only what the one it is made from has not."""
+    """The findings in each behavior; in a variant only those that its original does not have."""
     found = {
-        reading.name: [
-            each
-            for sort in _sorts(Subject.BEHAVIOR)
-            for each in _found(sort, reading, None, reading.file)
+        each.name: [
+            _finding(rule, match, each.file, _called(each, match.row_id))
+            for rule, match in behavior_rule.matches(each)
         ]
-        for reading in analysis.readings
+        for each in analysis.readings
     }
-    for reading in analysis.readings:
-        original = found.get(reading.behavior.variant_of or "", [])
-        known = {(each.sort.id, each.row_id, each.about, each.message) for each in original}
-        for each in found[reading.name]:
-            if (each.sort.id, each.row_id, each.about, each.message) not in known:
-                yield each
+    for each in analysis.readings:
+        original = found.get(each.behavior.variant_of or "", [])
+        known = {_identity(finding) for finding in original}
+        yield from (finding for finding in found[each.name] if _identity(finding) not in known)
 
 
-def _sorts(scope: Subject) -> Iterable[Rule]:
-    return (sort for sort in RULES.values() if sort.scope is scope)
+def _identity(finding: Finding) -> tuple[str, str, str, str]:
+    return finding.rule.id, finding.row_id, finding.about, finding.message
 
 
-def _found(
-    sort: Rule, looked_at: Any, analysis: ProjectAnalysis | None, file: str
-) -> Iterator[Finding]:
-    for each in sort.find(looked_at):
-        yield _finding(sort, each, file or each.file, analysis, looked_at)
+def _of_project(analysis: ProjectAnalysis) -> Iterator[Finding]:
+    """The findings in the project as a whole. Each names its file."""
+    by_file = {each.file: each for each in analysis.readings}
+    for rule, match in project_rule.matches(analysis):
+        behavior = by_file.get(match.file)
+        yield _finding(rule, match, match.file, _called(behavior, match.row_id))
 
 
-def _finding(
-    sort: Rule, each: RuleMatch, file: str, analysis: ProjectAnalysis | None, looked_at: Any
-) -> Finding:
-    readings = analysis.readings if analysis is not None else [looked_at]
-    reading = next((one for one in readings if one.file == file), None)
-    row = reading.behavior.by_id.get(each.row_id) if reading is not None else None
-    called = reading.called(row) if reading is not None and row is not None else ""
-    return Finding(sort, file, each.row_id, called, each.message, each.about, each.fix)
+def _called(behavior: BehaviorAnalysis | None, row_id: str) -> str:
+    row = behavior.behavior.by_id.get(row_id) if behavior is not None else None
+    return behavior.called(row) if behavior is not None and row is not None else ""
+
+
+def _finding(rule: Rule, match: RuleMatch, file: str, called: str) -> Finding:
+    return Finding(rule, file, match.row_id, called, match.message, match.about, match.fix)

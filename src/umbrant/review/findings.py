@@ -1,11 +1,7 @@
-"""What a finding is, and the list of all sorts of findings. Each sort is declared where it is
-looked for.
-"""
+"""What a rule of the review is, and what it finds."""
 
-from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
-from typing import Any
 
 from umbrant.model.edits import Edit
 
@@ -22,7 +18,7 @@ class Severity(StrEnum):
 
 
 class Subject(StrEnum):
-    """What is looked at to find it."""
+    """What a rule looks at."""
 
     BEHAVIOR = "behavior"
     PROJECT = "project"
@@ -31,7 +27,7 @@ class Subject(StrEnum):
 
 @dataclass(frozen=True)
 class RuleMatch:
-    """Where something was found, and what: what the function of a sort yields."""
+    """A place where a rule is broken: what the function of a rule yields."""
 
     message: str
     row_id: str = ""
@@ -44,21 +40,23 @@ class RuleMatch:
 
 @dataclass(frozen=True)
 class Rule:
-    """A sort of finding."""
+    """A rule that the review checks. Its function is kept in a `rules.RuleSet`."""
 
     id: str
     title: str
     why: str
-    weight: Severity
-    scope: Subject
-    find: Callable[[Any], Iterator[RuleMatch]] = field(compare=False)
+    """Why it matters, in one or two sentences."""
+    severity: Severity
+    subject: Subject
+    about: str
+    """What it looks for, in one sentence."""
 
 
 @dataclass(frozen=True)
 class Finding:
     """One finding. `row` is the row's number and name."""
 
-    sort: Rule
+    rule: Rule
     file: str
     row_id: str
     row: str
@@ -69,47 +67,23 @@ class Finding:
     @property
     def key(self) -> str:
         """What stays the same as long as it is the same finding: what a dismissal names."""
-        return " ".join(part for part in (self.sort.id, self.file, self.row_id, self.about) if part)
+        return " ".join(part for part in (self.rule.id, self.file, self.row_id, self.about) if part)
 
     def __str__(self) -> str:
         place = ": ".join(
             part for part in (self.file, f"row {self.row}" if self.row else "") if part
         )
-        return f"{self.sort.weight}: {place}: {self.message}"
+        return f"{self.rule.severity}: {place}: {self.message}"
 
     def as_json(self) -> dict[str, object]:
         """The same, for a program to read."""
         return {
-            "sort": self.sort.id,
-            "weight": self.sort.weight.value,
+            "rule": self.rule.id,
+            "severity": self.rule.severity.value,
             "file": self.file,
             "row": self.row,
             "row_id": self.row_id,
             "message": self.message,
-            "why": self.sort.why,
+            "why": self.rule.why,
             "fix": self.fix.name if self.fix else None,
         }
-
-
-_RULES: dict[str, Rule] = {}
-RULES: Mapping[str, Rule] = _RULES
-"""All sorts of findings, by id, in the order in which they are declared."""
-
-Find = Callable[[Any], Iterator[RuleMatch]]
-
-
-def rule(
-    title: str, *, why: str, weight: Severity, scope: Subject = Subject.BEHAVIOR
-) -> Callable[[Find], Find]:
-    """Declare a sort of finding: a function that yields where it was found. Its name is the sort's
-    id.
-    """
-
-    def declare(find: Find) -> Find:
-        name = getattr(find, "__name__", "")
-        if name in _RULES:
-            raise ValueError(f"two sorts of findings are called '{name}'")
-        _RULES[name] = Rule(name, title, why, weight, scope, find)
-        return find
-
-    return declare

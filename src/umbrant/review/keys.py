@@ -12,8 +12,9 @@ from umbrant.model.documents import Project
 from umbrant.model.staging import RaiseEvent, SetKey
 from umbrant.model.values import KeyRef, KeyType
 from umbrant.review.behavior_analysis import BehaviorAnalysis
-from umbrant.review.findings import RuleMatch, Severity, Subject, rule
+from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.project_analysis import ProjectAnalysis
+from umbrant.review.rules import behavior_rule, project_rule
 
 RAISING = ("raise_event", "tell_agent", "tell_group")
 HEARING_SENSES = ("heard", "event", "time_since_event")
@@ -55,11 +56,10 @@ def _read_elsewhere(analysis: ProjectAnalysis, key: Key) -> bool:
     return any(key.name in analysis.named_in(text) for text in written if text)
 
 
-@rule(
+@project_rule(
     "A key that is read and never written",
     why="It has no value to begin with, so whoever reads it finds nothing there.",
-    weight=Severity.ERROR,
-    scope=Subject.PROJECT,
+    severity=Severity.ERROR,
 )
 def never_written(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """Read by rows, written by none, without a default, a formula or a value from cast and cues."""
@@ -80,14 +80,13 @@ def never_written(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
             yield RuleMatch(message, row.id, reading.file, about=key.name)
 
 
-@rule(
+@project_rule(
     "A key that is written and never read",
     why=(
         "What is noted and never looked at changes nothing. It may be a leftover, or the wrong "
         "name somewhere."
     ),
-    weight=Severity.HINT,
-    scope=Subject.PROJECT,
+    severity=Severity.HINT,
 )
 def never_read(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A key that rows write and nothing reads, or that nothing uses at all."""
@@ -104,13 +103,13 @@ def never_read(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
         yield RuleMatch(f"{key.name} {said}.", "", file, about=key.name)
 
 
-@rule(
+@behavior_rule(
     "A target that goes stale",
     why=(
         "The point is noted once, and what it was taken from moves on. Note it as upkeep, or go "
         "to the thing itself."
     ),
-    weight=Severity.HINT,
+    severity=Severity.HINT,
 )
 def stale_target(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A point that is taken once from one that moves, or copied from a key that is kept fresh, and
@@ -162,11 +161,10 @@ def _moves(reading: BehaviorAnalysis, row: Row) -> bool:
     return False
 
 
-@rule(
+@project_rule(
     "An event that nobody hears",
     why="It is raised, and no row waits for it or asks for it.",
-    weight=Severity.WARNING,
-    scope=Subject.PROJECT,
+    severity=Severity.WARNING,
 )
 def unheard_event(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """An event that a row raises and nobody listens for."""
@@ -178,11 +176,10 @@ def unheard_event(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
             )
 
 
-@rule(
+@project_rule(
     "An event that nobody raises",
     why="What waits for it waits for ever, unless you raise it by hand in a rehearsal.",
-    weight=Severity.WARNING,
-    scope=Subject.PROJECT,
+    severity=Severity.WARNING,
 )
 def never_raised(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """An event that a row waits for and nothing raises."""

@@ -23,7 +23,8 @@ from umbrant.model.kind_ids import (
 )
 from umbrant.model.values import number_text
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant, tree_of
-from umbrant.review.findings import RuleMatch, Severity, rule
+from umbrant.review.findings import RuleMatch, Severity
+from umbrant.review.rules import behavior_rule
 
 
 def _machines(reading: BehaviorAnalysis) -> Iterator[Row]:
@@ -47,10 +48,10 @@ def _all_transitions(reading: BehaviorAnalysis, machine: Row) -> list[Row]:
     ]
 
 
-@rule(
+@behavior_rule(
     "A state that nothing leads to",
     why="It is never entered: no transition names it, and nothing begins in it.",
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def unreached_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state that is neither where something begins nor where a transition leads."""
@@ -77,13 +78,13 @@ def _begun_in(reading: BehaviorAnalysis, row: Row) -> list[str]:
     return [first, *remembered]
 
 
-@rule(
+@behavior_rule(
     "A state that nothing leads out of",
     why=(
         "Once it is entered the machine stays in it for good. If that is meant, make it a final "
         "state."
     ),
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def stuck_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without a way out, in a machine that has other states."""
@@ -109,10 +110,10 @@ def stuck_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                 yield RuleMatch("Nothing leads out of this state.", state.id)
 
 
-@rule(
+@behavior_rule(
     "A state that waits to be done with nothing to do",
     why="Its only ways out are 'on done', and a state without rows is never told to be done.",
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def nothing_to_do(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows whose transitions all wait for it to be done."""
@@ -129,13 +130,13 @@ def nothing_to_do(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                 yield RuleMatch("It waits to be done, and has no rows that could be.", state.id)
 
 
-@rule(
+@behavior_rule(
     "A state with nothing in it",
     why=(
         "While it is active nothing is done. If that is meant, a row such as wait says so to "
         "whoever reads it."
     ),
-    weight=Severity.HINT,
+    severity=Severity.HINT,
 )
 def empty_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows, states, upkeep or work on entering or leaving it."""
@@ -149,10 +150,10 @@ def empty_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                 yield RuleMatch("While it is active nothing is done.", state.id)
 
 
-@rule(
+@behavior_rule(
     "A transition that an earlier one always beats",
     why="Of two that could fire, the one written first does.",
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def beaten_transition(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A transition that waits for what an earlier one of the same state waits for too, with no more
@@ -227,13 +228,13 @@ def _bound(row: Row) -> _Bound | None:
     return None
 
 
-@rule(
+@behavior_rule(
     "Thresholds that overlap",
     why=(
         "Where both conditions hold the machine changes to and fro at every tick. Leave a "
         "distance between them."
     ),
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def overlapping_thresholds(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """Two transitions that lead to and fro between two states, on the same value, both of which can
@@ -260,13 +261,13 @@ def overlapping_thresholds(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                         )
 
 
-@rule(
+@behavior_rule(
     "A gap between thresholds",
     why=(
         "A state with nothing to do that is left above one number or below another is stuck at "
         "what lies between."
     ),
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def threshold_gap(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows whose only two ways out leave a gap on one value."""
@@ -294,13 +295,13 @@ def threshold_gap(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                 )
 
 
-@rule(
+@behavior_rule(
     "States that lead round without time",
     why=(
         "Transitions that always hold are taken at once: a ring of them never comes to rest "
         "within a tick."
     ),
-    weight=Severity.ERROR,
+    severity=Severity.ERROR,
 )
 def timeless_loop(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A ring of states whose transitions always hold."""

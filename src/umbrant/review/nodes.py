@@ -5,8 +5,9 @@ from collections.abc import Iterator
 
 from umbrant.catalog.python_text import parse_python
 from umbrant.model.folder import NODES
-from umbrant.review.findings import RuleMatch, Severity, Subject, rule
+from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.project_analysis import ProjectAnalysis
+from umbrant.review.rules import project_rule
 
 UNREPEATABLE = {
     "random": "use `me.random`, which belongs to the agent and goes by the seed",
@@ -20,14 +21,13 @@ instead.
 """
 
 
-@rule(
+@project_rule(
     "A node that is another one each time",
     why=(
         "The same project, scenario and seed give the same take only if nothing in it goes by "
         "chance or by the clock."
     ),
-    weight=Severity.WARNING,
-    scope=Subject.PROJECT,
+    severity=Severity.WARNING,
 )
 def unrepeatable_node(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A file of the project's own nodes that imports a module of chance or of the clock."""

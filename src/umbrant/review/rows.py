@@ -12,17 +12,18 @@ from umbrant.model.behaviors import Row, Watch
 from umbrant.model.edits import Edit, remove_part, set_guard, set_muted
 from umbrant.model.parts import part_name
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
-from umbrant.review.findings import RuleMatch, Severity, Subject, rule
+from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.project_analysis import ProjectAnalysis
+from umbrant.review.rules import behavior_rule, project_rule
 
 LEAST_COPIED = 4
 """How many rows a branch has at least that is worth writing once."""
 
 
-@rule(
+@behavior_rule(
     "A row that is never tried",
     why="The rows before it never let it be its turn, so what it says is never done.",
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def never_tried(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """In a selector after one that cannot fail, in a sequence after one that cannot succeed."""
@@ -44,10 +45,10 @@ def never_tried(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                 break
 
 
-@rule(
+@behavior_rule(
     "A chance of never or always",
     why="A chance of 0 keeps the row from ever being entered, and one of 1 does nothing.",
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def idle_chance(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A chance that is 0 or 1."""
@@ -64,10 +65,10 @@ def idle_chance(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                 yield RuleMatch(f"Its chance is {share:g}: {said}.", row.id, fix=edit)
 
 
-@rule(
+@behavior_rule(
     "A guard that goes without saying",
     why="A condition that asks nothing is the same at every tick.",
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def settled_guard(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A guard that is always yes or always no."""
@@ -83,13 +84,13 @@ def settled_guard(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             yield RuleMatch("Its guard is always no, so it is never entered.", row.id, fix=edit)
 
 
-@rule(
+@behavior_rule(
     "A take-over with nothing to take over",
     why=(
         "Only a row with others after it in the same selector or sequence can take the place of "
         "one that runs."
     ),
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A guard that watches for a take-over in a place where there can be none."""
@@ -113,14 +114,13 @@ def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         )
 
 
-@rule(
+@project_rule(
     "The same rows twice",
     why=(
         "What is written twice is mended once and forgotten once. A behavior of its own can be "
         "used in both places."
     ),
-    weight=Severity.HINT,
-    scope=Subject.PROJECT,
+    severity=Severity.HINT,
 )
 def written_twice(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A branch of some size that stands in the behaviors of one blackboard more than once."""

@@ -6,8 +6,9 @@ from umbrant.catalog.references import conditions, param_uses, sense_calls_in
 from umbrant.model.documents import Project
 from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import PlaceRef, Point
-from umbrant.review.findings import RuleMatch, Severity, Subject, rule
+from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.project_analysis import ProjectAnalysis
+from umbrant.review.rules import project_rule
 from umbrant.stage.ground import ground_of
 
 SEEING = ("can_see", "look_out")
@@ -26,11 +27,10 @@ def _off(stage: Stage, member: Member, point: Point) -> bool:
     return not ground_of(stage, member.body.radius_m, member.body.flies).holds(point)
 
 
-@rule(
+@project_rule(
     "A start where nobody can stand",
     why="Whoever starts inside a wall or in water has no way to anywhere.",
-    weight=Severity.ERROR,
-    scope=Subject.PROJECT,
+    severity=Severity.ERROR,
 )
 def start_off_ground(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """One of the cast that starts where it cannot walk."""
@@ -43,11 +43,10 @@ def start_off_ground(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
             yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=member.name)
 
 
-@rule(
+@project_rule(
     "A place that cannot be reached",
     why="Whoever is to go there finds no way and fails.",
-    weight=Severity.WARNING,
-    scope=Subject.PROJECT,
+    severity=Severity.WARNING,
 )
 def unreachable_place(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A place that a behavior goes to, where one of the cast that runs it cannot get from its
@@ -86,11 +85,10 @@ def _places_in(behavior: str, analysis: ProjectAnalysis) -> set[str]:
     }
 
 
-@rule(
+@project_rule(
     "One that looks and cannot see",
     why="Its behavior asks what it sees, and its sight reaches no further than its own feet.",
-    weight=Severity.ERROR,
-    scope=Subject.PROJECT,
+    severity=Severity.ERROR,
 )
 def blind(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """One of the cast without sight whose behavior asks what it can see."""

@@ -1,20 +1,19 @@
 """Findings in a take: what was written, and how it turned out."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 
-from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family
+from umbrant.catalog.declare import ROWS, RUNS, Family
 from umbrant.catalog.references import key_references
 from umbrant.engine.recorder import CUT_OFF
-from umbrant.model.behaviors import Behavior
 from umbrant.model.kind_ids import HISTORY
 from umbrant.model.values import value_text
-from umbrant.reasons.decision_changes import LeadingSpan, behavior_of, leading_spans
-from umbrant.review.findings import RuleMatch, Severity, Subject, rule
-from umbrant.take.reader import Take
-from umbrant.take.record import RowRecord, Span
+from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
+from umbrant.review.agent_take import AgentTake
+from umbrant.review.findings import RuleMatch, Severity
+from umbrant.review.rules import take_rule
+from umbrant.take.record import Span
 
 FLIPS_A_S = 2.0
 """How many changes between the same two rows a second count as flipping."""
@@ -25,40 +24,10 @@ STILL_S = 1.5
 STILL_M = 0.02
 
 
-@dataclass(frozen=True)
-class AgentTake:
-    """One agent of a take."""
-
-    take: Take
-    agent: str
-    catalog: Catalog
-
-    @property
-    def behavior(self) -> Behavior | None:
-        """The behavior that it ran, with all that it used."""
-        return behavior_of(self.take, self.agent)
-
-    def record(self, row_id: str) -> RowRecord:
-        """What is kept of a row."""
-        return self.take.agents[self.agent].row(row_id)
-
-    def seconds(self, ticks: float) -> float:
-        """Ticks as seconds."""
-        return ticks / self.take.header.ticks_per_s
-
-    def called(self, row_id: str) -> str:
-        """A row by its number and name."""
-        behavior = self.behavior
-        if behavior is None or row_id not in behavior.by_id:
-            return row_id
-        return f"{behavior.outline.number[row_id]} {behavior.row(row_id).name}".strip()
-
-
-@rule(
+@take_rule(
     "A row that never ran",
     why="In this take it was never entered. Ask why not, or play a scenario in which it is wanted.",
-    weight=Severity.HINT,
-    scope=Subject.TAKE,
+    severity=Severity.HINT,
 )
 def never_ran(run: AgentTake) -> Iterator[RuleMatch]:
     """The outermost rows that were not entered once."""
@@ -85,14 +54,13 @@ def never_ran(run: AgentTake) -> Iterator[RuleMatch]:
             yield RuleMatch(f"It never ran.{last}{reason}", row.id)
 
 
-@rule(
+@take_rule(
     "Flipping between two rows",
     why=(
         "Each lets go as soon as the other takes over. A distance between their conditions, or a "
         "hold, calms them."
     ),
-    weight=Severity.WARNING,
-    scope=Subject.TAKE,
+    severity=Severity.WARNING,
 )
 def flipping(run: AgentTake) -> Iterator[RuleMatch]:
     """Two rows that took the lead from each other faster than twice a second, four times or
@@ -137,12 +105,11 @@ def _why(run: AgentTake, lead: LeadingSpan) -> str:
     return "".join(_fact_text(run, name, text) for name, text in span.cause.parts())
 
 
-@rule(
+@take_rule(
     "A machine that does not settle",
     why="Its transitions lead on and on within one tick, so the tick was cut off. A gap between "
     "their thresholds, or a row that takes time, lets it come to rest.",
-    weight=Severity.WARNING,
-    scope=Subject.TAKE,
+    severity=Severity.WARNING,
 )
 def unsettled(run: AgentTake) -> Iterator[RuleMatch]:
     """A machine of which ticks were cut off: it went round in a ring, or its agent's budget was
@@ -165,11 +132,10 @@ def _fact_text(run: AgentTake, fact: str, text: str) -> str:
     return run.called(text) if fact == "row" else text
 
 
-@rule(
+@take_rule(
     "Going and not moving",
     why="A row that goes somewhere ran, and the body stayed where it was.",
-    weight=Severity.WARNING,
-    scope=Subject.TAKE,
+    severity=Severity.WARNING,
 )
 def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
     """A row that says how far it has to go, and went on for a while without the body moving."""
@@ -212,14 +178,13 @@ def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
     return span.start + int(found[0]) if len(found) else None
 
 
-@rule(
+@take_rule(
     "A key that never changed",
     why=(
         "A row that writes it ran, and it kept the value it began with from the first tick to "
         "the last."
     ),
-    weight=Severity.HINT,
-    scope=Subject.TAKE,
+    severity=Severity.HINT,
 )
 def unchanged_key(run: AgentTake) -> Iterator[RuleMatch]:
     """A key that a row wrote which ran, and that had one value all along."""

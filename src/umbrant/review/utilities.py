@@ -13,7 +13,8 @@ from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import CONSIDER, UTILITY
 from umbrant.model.values import Curve, KeyRef, Shape, number_text
 from umbrant.review.behavior_analysis import BehaviorAnalysis, tree_of
-from umbrant.review.findings import RuleMatch, Severity, rule
+from umbrant.review.findings import RuleMatch, Severity
+from umbrant.review.rules import behavior_rule
 
 POINTS = 201
 """At how many places of its range a curve is looked at."""
@@ -38,10 +39,10 @@ def _most(row: Row) -> float:
     return float(np.max(worth_grid(curve, np.linspace(low, high, POINTS), low, high)))
 
 
-@rule(
+@behavior_rule(
     "An option that can never win",
     why="Whatever comes in, its score stays at or below what must be exceeded to be chosen.",
-    weight=Severity.WARNING,
+    severity=Severity.WARNING,
 )
 def losing_option(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """An option whose weight is 0, or of which a consideration that is multiplied is never worth
@@ -67,13 +68,13 @@ def losing_option(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                 yield RuleMatch(message, option.id)
 
 
-@rule(
+@behavior_rule(
     "A consideration whose range the input leaves",
     why=(
         "Below and above its range a curve stays what it is at the edge, so there every input is "
         "worth the same."
     ),
-    weight=Severity.HINT,
+    severity=Severity.HINT,
 )
 def narrow_range(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A consideration that looks at less than half of what its key can be, or past it

@@ -27,7 +27,7 @@ from umbrant.desk.widgets.theme import Palette
 from umbrant.model.documents import Dismissal, Project
 from umbrant.model.parts import ROW, Slot
 from umbrant.model.paths import add
-from umbrant.review.findings import Finding, Severity
+from umbrant.review.findings import Finding, Severity, Subject
 
 Index = QModelIndex | QPersistentModelIndex
 
@@ -75,7 +75,7 @@ class ReviewModel(QAbstractTableModel):
             return str(self.lines[index.row()])
         finding = self.finding_at(index.row())
         return (
-            finding.sort.why
+            finding.rule.why
             if role == Qt.ItemDataRole.ToolTipRole and finding is not None
             else None
         )
@@ -103,7 +103,7 @@ class FindingDelegate(PaintedDelegate):
             painter.translate(cell.topLeft())
             if finding is not None:
                 colour = {"error": palette.refused, "warning": palette.now}.get(
-                    finding.sort.weight, palette.faint
+                    finding.rule.severity, palette.faint
                 )
                 painter.fillRect(QRectF(0, 0, 3, layout.height - 1), colour)
             draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
@@ -144,7 +144,7 @@ class ReviewView(ChipTable):
     def tab_title(self, title: str) -> str:
         """The title, with the number of warnings and errors."""
         found = [*self.desk.findings, *self.desk.take_findings]
-        count = sum(each.sort.weight is not Severity.HINT for each in found)
+        count = sum(each.rule.severity is not Severity.HINT for each in found)
         return f"{title} {count}" if count else title
 
     def open_additions(self) -> None:
@@ -225,14 +225,14 @@ def _pieces(finding: Finding) -> list[SentencePiece]:
     """A finding as a sentence: where, what, why, and what can be done."""
     document = finding.file.rpartition("/")[2].removesuffix(".json").replace("-", " ")
     where = finding.row or document
-    weight = f"{finding.sort.weight} · {document}" if finding.row else str(finding.sort.weight)
+    weight = f"{finding.rule.severity} · {document}" if finding.row else str(finding.rule.severity)
     words = [SentencePiece(word, PieceRole.WORDS) for word in finding.message.split()]
-    why = [SentencePiece(word, PieceRole.KIND) for word in finding.sort.why.split()]
+    why = [SentencePiece(word, PieceRole.KIND) for word in finding.rule.why.split()]
     slot = Slot(finding.key, ROW, "")
     done = []
     if finding.fix is not None:
         fix = finding.fix
-        choice = Choice(fix.name, True, finding.sort.why)
+        choice = Choice(fix.name, True, finding.rule.why)
         chip = FieldChip(
             Slot(finding.key, ROW, "fix"),
             ChipEditor.PICK,
@@ -250,10 +250,10 @@ def _pieces(finding: Finding) -> list[SentencePiece]:
         "dismiss",
         put=lambda project, reason: dismissed(project, finding, str(reason)),
         offered=tuple(Choice(reason, reason, "", "Dismiss, for") for reason in REASONS),
-        says=f"Dismiss: {finding.sort.title.lower()}",
+        says=f"Dismiss: {finding.rule.title.lower()}",
         help="do not tell of this any more; the reason is kept in the project",
     )
-    if finding.sort.scope != "take":
+    if finding.rule.subject is not Subject.TAKE:
         done.append(SentencePiece("dismiss", PieceRole.CHIP, Pill.WRAP, dismiss, 2))
     return [
         SentencePiece(weight, PieceRole.KIND),

@@ -188,7 +188,7 @@ class LedgerModel(QAbstractTableModel):
             return "\n".join(f"{problem.message} {problem.remedy}".strip() for problem in problems)
         found = self._desk.findings_of(row.id)
         if found:
-            return "\n".join(f"{each.message} {each.sort.why}" for each in found)
+            return "\n".join(f"{each.message} {each.rule.why}" for each in found)
         kind = self._desk.catalog.kinds.get(row.kind)
         return row.note or (kind.help if kind else None)
 

@@ -6,18 +6,10 @@ from functools import partial
 from PySide6.QtWidgets import QMenu, QWidget
 
 from umbrant.desk.session.desk import Desk
-from umbrant.desk.views.machine_table.cells import (
-    AFTER,
-    ON_DONE,
-    ON_EVENT,
-    STATES,
-    TRIGGERS,
-    WHEN,
-    MachineCells,
-    TriggerColumn,
-)
+from umbrant.desk.views.machine_table.cells import MachineCells, TriggerColumn
 from umbrant.model.behaviors import Row
 from umbrant.model.edits import Edit, fresh_id, insert_row
+from umbrant.model.kind_ids import AFTER, ON_DONE, ON_EVENT, STATES, TRANSITIONS, WHEN
 
 Added = Callable[[str], None]
 """Told the id of the row that was added."""
@@ -31,7 +23,7 @@ def add_transition(desk: Desk, source: str, trigger: TriggerColumn, target: str)
     if behavior is None or source not in behavior.by_id:  # another behavior may be shown by now
         return None
     rows = [behavior.row(child) for child in behavior.outline.children[source]]
-    after = next((row.id for row in reversed(rows) if row.kind in TRIGGERS), None)
+    after = next((row.id for row in reversed(rows) if row.kind in TRANSITIONS), None)
     to = {"to": target.rpartition("/")[2]} if target else {}
     new = Row(id=fresh_id(behavior), kind=trigger.kind, args={**trigger.args(), **to})
     name = behavior.name

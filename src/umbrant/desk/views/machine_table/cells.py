@@ -7,13 +7,21 @@ from dataclasses import dataclass
 
 from umbrant.desk.chips.sentence import PieceRole, SentencePiece
 from umbrant.model.behaviors import Behavior, Row
-from umbrant.model.kind_ids import MACHINE
+from umbrant.model.kind_ids import (
+    AFTER,
+    FINAL,
+    MACHINE,
+    ON_DONE,
+    ON_EVENT,
+    REGIONS,
+    STATE,
+    STATES,
+    TRANSITIONS,
+    WHEN,
+)
 
-STATES = ("state", "regions", "final")
-TARGETS = (*STATES, "history")
-WHEN, ON_EVENT, AFTER, ON_DONE = "when", "on_event", "after", "on_done"
-TRIGGERS = (WHEN, ON_EVENT, AFTER, ON_DONE)
-"""The kinds of transitions, in the order of their columns."""
+SOURCES = (STATE, REGIONS, FINAL)
+"""The kinds of states that have a line of their own; a history is only ever led to."""
 
 
 @dataclass(frozen=True)
@@ -88,7 +96,7 @@ class MachineCells:
     def targets(self) -> list[Row]:
         """The states that a transition can lead to."""
         inside = (self.behavior.row(each) for each in _within(self.behavior, self.machine))
-        return [row for row in inside if row.kind in TARGETS]
+        return [row for row in inside if row.kind in STATES]
 
 
 def machine_around(behavior: Behavior, row_id: str) -> str:
@@ -123,14 +131,14 @@ def in_cell(pieces: list[SentencePiece]) -> list[SentencePiece]:
 
 def _states(behavior: Behavior, above: str, depth: int) -> Iterator[SourceLine]:
     for child in behavior.outline.children[above]:
-        if behavior.row(child).kind in STATES:
+        if behavior.row(child).kind in SOURCES:
             yield SourceLine(child, depth)
             yield from _states(behavior, child, depth + 1)
 
 
 def _transitions(behavior: Behavior, source: str) -> list[Row]:
     inside = (behavior.row(child) for child in behavior.outline.children[source])
-    return [row for row in inside if row.kind in TRIGGERS]
+    return [row for row in inside if row.kind in TRANSITIONS]
 
 
 def _within(behavior: Behavior, above: str) -> Iterator[str]:

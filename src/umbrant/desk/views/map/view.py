@@ -17,13 +17,13 @@ from PySide6.QtWidgets import QMenu, QWidget
 from umbrant.desk.chips.editing import menu_heading
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.machine_table.adding import add_transition, trigger_menu
-from umbrant.desk.views.machine_table.cells import STATES, TARGETS, TriggerColumn
+from umbrant.desk.views.machine_table.cells import SOURCES, TriggerColumn
 from umbrant.desk.views.map.layout import MapBox, MapLayout, draw
 from umbrant.desk.views.map.painting import MapLook, Placement, Trace, paint_map, trace
 from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Behavior
-from umbrant.model.kind_ids import FINAL, MACHINE
+from umbrant.model.kind_ids import FINAL, MACHINE, STATES
 from umbrant.reasons.decision_changes import leading_rows
 from umbrant.take.record import RowState
 
@@ -215,7 +215,7 @@ class MapView(PaintedView):
             if self.box_rect(each).contains(point)
         ]
         row_id = boxes[-1].row_id if boxes else ""
-        return row_id if row_id and behavior.row(row_id).kind in TARGETS else ""
+        return row_id if row_id and behavior.row(row_id).kind in STATES else ""
 
     def _link_by_key(self) -> bool:
         """Begin to draw a transition from the selected state, or draw it to the one that is
@@ -242,7 +242,7 @@ class MapView(PaintedView):
         behavior = self.desk.behavior
         if not target or behavior is None or source not in behavior.by_id:
             return
-        if behavior.row(source).kind not in STATES or behavior.row(source).kind == FINAL:
+        if behavior.row(source).kind not in SOURCES or behavior.row(source).kind == FINAL:
             self.desk.message.emit(
                 "Nothing leads out of a final state or a history; draw from another state."
             )

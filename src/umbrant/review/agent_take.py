@@ -1,0 +1,38 @@
+"""One agent of a take, as rules look at it."""
+
+from dataclasses import dataclass
+
+from umbrant.catalog.declare import Catalog
+from umbrant.model.behaviors import Behavior
+from umbrant.reasons.decision_changes import behavior_of
+from umbrant.take.reader import Take
+from umbrant.take.record import RowRecord
+
+
+@dataclass(frozen=True)
+class AgentTake:
+    """One agent of a take."""
+
+    take: Take
+    agent: str
+    catalog: Catalog
+
+    @property
+    def behavior(self) -> Behavior | None:
+        """The behavior that it ran, with all that it used."""
+        return behavior_of(self.take, self.agent)
+
+    def record(self, row_id: str) -> RowRecord:
+        """What is kept of a row."""
+        return self.take.agents[self.agent].row(row_id)
+
+    def seconds(self, ticks: float) -> float:
+        """Ticks as seconds."""
+        return ticks / self.take.header.ticks_per_s
+
+    def called(self, row_id: str) -> str:
+        """A row by its number and name."""
+        behavior = self.behavior
+        if behavior is None or row_id not in behavior.by_id:
+            return row_id
+        return f"{behavior.outline.number[row_id]} {behavior.row(row_id).name}".strip()

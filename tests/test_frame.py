@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QApplication
 from scripts.pages import pages
 
-from umbrant.cli import app
+from umbrant.cli.app import app
 from umbrant.desk.commands.registry import ACTIONS, sequences
 
 ROOT = Path(__file__).parents[1]

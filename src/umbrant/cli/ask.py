@@ -1,0 +1,32 @@
+"""Reading a take to ask about one of its agents."""
+
+from pathlib import Path
+
+from umbrant.cli.errors import InputError
+from umbrant.model.problems import did_you_mean
+from umbrant.reasons.why import Explainer
+from umbrant.take.reader import read_take
+
+
+def explainer_at(path: Path, agent: str, at: float) -> tuple[Explainer, int]:
+    """What answers questions about an agent of a take, and the tick at a time in seconds. Raises
+    TakeError and InputError.
+    """
+    take = read_take(path)
+    if agent not in take.agents:
+        raise InputError(
+            f"{path}: there is no '{agent}' in this take. {did_you_mean(agent, list(take.agents))}"
+        )
+    end = take.header.seconds(take.ticks)
+    if at > end:
+        raise InputError(f"{path}: the take ends at {end:.2f} s; ask about a time before that.")
+    return Explainer(take, agent), take.clamp(take.header.tick(at))
+
+
+def row_called(explainer: Explainer, text: str) -> str:
+    """The id of a row, given its number or its id. Raises InputError."""
+    row_id = explainer.outline.find(text)
+    if row_id is None:
+        known = list(explainer.outline.number.values())
+        raise InputError(f"{explainer.title} has no row '{text}'. {did_you_mean(text, known)}")
+    return row_id

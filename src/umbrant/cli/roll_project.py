@@ -1,0 +1,92 @@
+"""Playing a project from the command line, with Ctrl+C ending the take in good order."""
+
+import signal
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from types import FrameType
+
+from platformdirs import user_cache_path
+
+from umbrant.catalog.validation import validate
+from umbrant.cli.errors import InputError, StoppedError
+from umbrant.cli.output import say
+from umbrant.model.documents import Project
+from umbrant.model.folder import read_project
+from umbrant.model.problems import ProjectError, did_you_mean
+from umbrant.project_nodes import names_of, project_catalog
+from umbrant.rolling.client import SupervisedRoll
+from umbrant.rolling.roll import RollOrder
+from umbrant.take.reader import Take, read_take
+
+
+def rolled(
+    folder: Path,
+    scenario: str | None,
+    seed: int | None,
+    seconds: float | None,
+    out: Path | None,
+    *,
+    trust: bool,
+) -> Take:
+    """Play a scenario and read the take. None stands for what the project says. Raises
+    ProjectError, TakeError, InputError and StoppedError.
+    """
+    project = read_project(folder)
+    own = project_catalog(project)
+    problems = [*validate(project, own.catalog), *own.problems]
+    if problems:
+        raise ProjectError(problems)
+    name = scenario or project.cover.scenario
+    names = [each.name for each in project.scenarios]
+    if name not in names:
+        raise InputError(f"{folder}: there is no scenario '{name}'. {did_you_mean(name, names)}")
+    if project.nodes and not trust:
+        say(
+            f"{names_of(project.nodes)} did not run: give --trust if you know where they come "
+            "from.",
+            file=sys.stderr,
+        )
+    path = out or _default_path(folder, name, project, seed)
+    order = RollOrder(project, name, path, seed, seconds, trusted=trust)
+    with SupervisedRoll(order) as running, _Signals(running.stop) as signals:
+        reply = running.wait()
+    if signals.number:
+        kept = f" What was played until then is in {path}." if reply.take else ""
+        raise StoppedError(f"The roll was {reply.error or 'stopped'}.{kept}", signals.number)
+    if reply.take is None:
+        raise InputError(reply.error)
+    return read_take(path)
+
+
+class _Signals:
+    """Has Ctrl+C and a request to end stop what is going on, so that it ends in good order before
+    the program does.
+    """
+
+    def __init__(self, stop: Callable[[str], None]) -> None:
+        self.number = 0
+        self._stop = stop
+
+    def __enter__(self) -> "_Signals":
+        self._before = {
+            each: signal.signal(each, self._note) for each in (signal.SIGINT, signal.SIGTERM)
+        }
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for number, handler in self._before.items():
+            signal.signal(number, handler)
+
+    def _note(self, number: int, frame: FrameType | None) -> None:
+        self.number = number
+        self._stop(f"stopped by {signal.Signals(number).name}")
+
+
+def _default_path(folder: Path, scenario: str, project: Project, seed: int | None) -> Path:
+    number = project.scenario(scenario).seed if seed is None else seed
+    return (
+        user_cache_path("umbrant")
+        / "takes"
+        / f"{folder.resolve().name}-{scenario}-seed{number}.take"
+    )

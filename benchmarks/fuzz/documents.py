@@ -33,8 +33,8 @@ ODD: list[Any] = [
     None, True, False, 0, -1, 1, 0.5, -0.0, 1e-320, 1e300, 1.7e308, 10**18, 2**63, 10**19, -(10**12), 10**400,
     "", " ", "a", "yes", "no", "A", "x" * 300, "\u0000", "\u001b[31m", "\u202e", "\u2028", "é", "😀", "\ud800", "a/b", "..", "a.b",
     "a-b", "__class__", "self", "1", "nan", "distance(visitor) < 3", "can_see(visitor)", "not", "((((", "{x}", "%s",
-    [], {}, [[]], [None], [1, 2], [1, 2, 3], [1e300, 1e300], ["a", "b"], {"key": "x"}, {"place": "x"}, {"mid": 1, "give": 0},
-    {"mid": 1, "give": 1e300}, {"shape": "points", "points": []}, {"shape": "step"}, {"when": "yes"}, {"when": ""},
+    [], {}, [[]], [None], [1, 2], [1, 2, 3], [1e300, 1e300], ["a", "b"], {"key": "x"}, {"place": "x"}, {"mean": 1, "half_width": 0},
+    {"mean": 1, "half_width": 1e300}, {"shape": "points", "points": []}, {"shape": "step"}, {"when": "yes"}, {"when": ""},
     {"shape": "power", "exponent": 20, "low": 1, "high": 0},
 ]  # fmt: skip
 

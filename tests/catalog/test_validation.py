@@ -58,7 +58,7 @@ def test_the_demo_has_no_problems(demo: Path) -> None:
         (row("r1", "move_to", "top", target=key("spot"), speed=2.0), "has no `speed`", "There are"),
         (row("r1", "wait", "top", duration="long"), "`duration` cannot be 'long'", "how long"),
         (
-            row("r1", "wait", "top", duration=Spread(mid=-1, give=0)),
+            row("r1", "wait", "top", duration=Spread(mean=-1, half_width=0)),
             "`duration` is -1",
             "Change it",
         ),

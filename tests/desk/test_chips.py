@@ -52,7 +52,7 @@ def chip(of: Row, param: str, editor: ChipEditor | None = None) -> Chip:
     )
 
 
-WAIT = row("r1", "wait", "top", duration=Spread(mid=2, give=0.5))
+WAIT = row("r1", "wait", "top", duration=Spread(mean=2, half_width=0.5))
 MOVE = row("r1", "move_to", "top", target=key("spot"), reach=1.0)
 GUARDED = row(
     "r1", "wait", "top", guard=("can_see(visitor, within=8) and n > -2.5", Watch.THROUGHOUT)
@@ -66,9 +66,9 @@ GUARDED = row(
         (" 3.5 s ", 3.5),
         (".5", 0.5),
         ("-1", 0.0),
-        ("2 ± 0.5", Spread(mid=2, give=0.5)),
-        ("2 s ± 0.5", Spread(mid=2, give=0.5)),
-        ("2+-1", Spread(mid=2, give=1)),
+        ("2 ± 0.5", Spread(mean=2, half_width=0.5)),
+        ("2 s ± 0.5", Spread(mean=2, half_width=0.5)),
+        ("2+-1", Spread(mean=2, half_width=1)),
     ],
 )
 def test_what_is_typed_into_a_duration(typed: str, expected: object) -> None:
@@ -97,7 +97,7 @@ def test_anything_typed_gives_a_value_or_a_clean_error(typed: str) -> None:
 def test_steps_follow_the_quantity_stay_in_bounds_and_keep_the_give() -> None:
     assert stepped(chip(MOVE, "reach"), 3) == pytest.approx(1.3)
     assert stepped(chip(MOVE, "reach"), -100) == 0
-    assert stepped(chip(WAIT, "duration"), 5) == Spread(mid=2.5, give=0.5)
+    assert stepped(chip(WAIT, "duration"), 5) == Spread(mean=2.5, half_width=0.5)
     assert bounded(chip(MOVE, "reach"), -3) == 0
 
 

@@ -113,7 +113,7 @@ def test_escape_leaves_a_chip_as_it_was(demo_driver: Driver) -> None:
 
 @pytest.mark.parametrize(
     ("typed", "expected"),
-    [("3", 3.0), ("3 ± 0.5", Spread(mid=3, give=0.5)), ("lamp_oil", KeyRef(key="lamp_oil"))],
+    [("3", 3.0), ("3 ± 0.5", Spread(mean=3, half_width=0.5)), ("lamp_oil", KeyRef(key="lamp_oil"))],
 )
 def test_a_number_chip_takes_a_number_a_spread_or_a_key(
     demo_driver: Driver, typed: str, expected: object
@@ -129,7 +129,7 @@ def test_what_is_no_number_is_told_and_changes_nothing(demo_driver: Driver) -> N
     hands.click(hands.number_chip("rest", "duration")[1].center())
     hands.type("a while")
     assert hands.messages == ["'a while' is no number; write 2 or 2 ± 0.5."]
-    assert hands.desk.behavior.row("rest").args["duration"] == Spread(mid=2, give=0.5)
+    assert hands.desk.behavior.row("rest").args["duration"] == Spread(mean=2, half_width=0.5)
 
 
 def test_chips_are_walked_and_changed_by_keyboard_alone(demo_driver: Driver) -> None:
@@ -183,7 +183,7 @@ def test_the_watch_is_picked_from_a_list(demo_driver: Driver) -> None:
         "on entry",
         "while running",
         "take over",
-        "both",
+        "throughout",
     ]
     menu.actions()[1].trigger()
     menu.close()
@@ -343,7 +343,7 @@ def test_what_is_being_typed_is_kept_where_it_belongs_when_another_agent_is_look
     [
         ("move visitor 1.5", "move_to", {"target": KeyRef(key="visitor"), "reach": 1.5}),
         ("move lamp_gate run", "move_to", {"target": "lamp_gate", "pace": "run"}),
-        ("wait 3 ± 1", "wait", {"duration": Spread(mid=3, give=1)}),
+        ("wait 3 ± 1", "wait", {"duration": Spread(mean=3, half_width=1)}),
         ("say Who goes there?", "say", {"text": "Who goes there?"}),
         ("check distance(visitor) < 6", "check", {"when": "distance(visitor) < 6"}),
     ],

@@ -78,7 +78,7 @@ class Keyboard:
         self.key(Qt.Key.Key_Escape)
         self.key(Qt.Key.Key_G)
         self.type(when)
-        self.pick("watch", "both")
+        self.pick("watch", "throughout")
 
     def add(self, wanted: str) -> None:
         self.key(Qt.Key.Key_Escape)

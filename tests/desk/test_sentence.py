@@ -31,14 +31,14 @@ def test_guard_decorators_and_upkeep_stand_on_pills_of_their_own() -> None:
         "r1",
         "wait",
         name="Wait",
-        duration=Spread(mid=2, give=0.5),
+        duration=Spread(mean=2, half_width=0.5),
         guard=("can_see(visitor, within=8) and n < 3", Watch.THROUGHOUT),
         decorators=[("cooldown", {"duration": 4.0}), ("invert", {})],
         upkeep=[("clear", 0.5, {"key": key("n")})],
     )
     assert text(made) == (
         "action Wait cooldown 4 s invert wait 2 s ± 0.5 "
-        "if can see visitor within 8 m and n < 3 · both upkeep 0.5 s clear n"
+        "if can see visitor within 8 m and n < 3 · throughout upkeep 0.5 s clear n"
     )
     pieces = sentence(made, BUILTIN)
     assert {piece.group for piece in pieces if piece.pill is Pill.GUARD} == {4}

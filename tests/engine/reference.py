@@ -53,7 +53,11 @@ class Reference:
             node.active = True
             self.log.append((self.now, node.row, "entered"))
             self.start(node, 0)
-        elif node.guard and node.watch in ("while running", "both") and not node.guard(self.now):
+        elif (
+            node.guard
+            and node.watch in ("while running", "throughout")
+            and not node.guard(self.now)
+        ):
             self.halt(node)
             node.was_open = False
             return F
@@ -75,7 +79,7 @@ class Reference:
         return node.was_open
 
     def wants_over(self, node: Node) -> bool:
-        if not node.guard or node.watch not in ("take over", "both"):
+        if not node.guard or node.watch not in ("take over", "throughout"):
             return False
         before = node.was_open
         node.asked = self.opens(node) and not before

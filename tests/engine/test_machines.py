@@ -182,7 +182,7 @@ def test_states_inside_a_tree_inside_a_machine_are_left_when_the_outer_row_is() 
 def test_an_after_with_a_spread_is_drawn_anew_at_each_entry() -> None:
     take = machine(
         row("aa", "state", "mm"),
-        row("t1", "after", "aa", time=Spread(mid=0.5, give=0.3), to="bb"),
+        row("t1", "after", "aa", time=Spread(mean=0.5, half_width=0.3), to="bb"),
         row("bb", "state", "mm"),
         row("t2", "after", "bb", time=0.1, to="aa"),
         seconds=20.0,

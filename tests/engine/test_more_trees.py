@@ -166,7 +166,7 @@ def test_a_cooldown_may_begin_cooling_and_may_be_drawn() -> None:
                 "ss",
                 ticks=0,
                 decorators=[
-                    ("cooldown", {"duration": Spread(mid=0.5, give=0.3), "first": "cooling"})
+                    ("cooldown", {"duration": Spread(mean=0.5, half_width=0.3), "first": "cooling"})
                 ],
             ),
             row("bb", "last", "ss", ticks=0),

@@ -194,7 +194,9 @@ def test_a_number_is_kept_within_its_keys_range_and_every_write_knows_its_writer
 
 
 def test_a_spread_is_drawn_anew_at_each_entry_within_its_bounds() -> None:
-    take = played(project(row("top", "wait", duration=Spread(mid=0.5, give=0.3)), seconds=20))
+    take = played(
+        project(row("top", "wait", duration=Spread(mean=0.5, half_width=0.3)), seconds=20)
+    )
     lengths = [(span.end - span.start) / 10 for span in record(take, "top").spans if span.end]
     assert min(lengths) >= 0.2
     assert max(lengths) <= 0.9

@@ -129,7 +129,7 @@ def test_the_demo_exercises_what_it_is_meant_to() -> None:
         "on entry",
         "while running",
         "take over",
-        "both",
+        "throughout",
     }
     assert {each.kind for row in rows for each in row.decorators} == {
         "cooldown",

@@ -702,7 +702,7 @@ def _param_of(
         else param.default
     )
     if quantity.spread and isinstance(default, int | float):
-        default = Spread(mid=default, give=0)
+        default = Spread(mean=default, half_width=0)
     if default is not None and not _fits(default, kind_of, choices):
         raise DeclarationError(
             f"kind '{kind}': the default of '{param.name}' is {default!r}, which it cannot hold"

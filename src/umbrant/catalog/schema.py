@@ -17,7 +17,11 @@ _NAMED = ("Behavior", "Blackboard", "Stage", "Scenario")
 
 
 def project_schema(catalog: Catalog) -> Schema:
-    """One schema for all files. `properties` names the definition that each file follows."""
+    """One schema for every file of a project: a file is valid if it is one of the documents.
+
+    With the catalog of a project its own nodes are in it. Which document a file holds is said by
+    its place; `x-files` lists these, for programs that want to be exact.
+    """
     models: list[Any] = [
         (Cover, "validation"),
         (EventList, "validation"),
@@ -31,17 +35,15 @@ def project_schema(catalog: Catalog) -> Schema:
     _narrow(defs["Decorator"], catalog.family(Family.DECORATOR))
     _narrow(defs["Upkeep"], [kind for kind in catalog.family(Family.ACTION) if not kind.takes_time])
     files = {
-        f"{place}/*.json": {"$ref": f"#/$defs/{kind.__name__}"} for place, kind in FOLDERS.items()
+        COVER_FILE: "Cover",
+        EVENTS_FILE: "EventList",
+        **{f"{place}/*.json": kind.__name__ for place, kind in FOLDERS.items()},
     }
     return {
         "$schema": DIALECT,
-        "title": "The files of an Umbrant project",
-        "type": "object",
-        "properties": {
-            COVER_FILE: {"$ref": "#/$defs/Cover"},
-            EVENTS_FILE: {"$ref": "#/$defs/EventList"},
-            **files,
-        },
+        "title": "A file of an Umbrant project",
+        "anyOf": [{"$ref": f"#/$defs/{name}"} for name in files.values()],
+        "x-files": {file: f"#/$defs/{name}" for file, name in files.items()},
         "$defs": defs,
     }
 

@@ -249,10 +249,12 @@ class BindingScope:
         return NamedTarget(self.me, str(value))
 
     def _drawn(self, spread: Spread) -> Binder:
-        if spread.give == 0:
-            return Constant(spread.mid)
+        if spread.half_width == 0:
+            return Constant(spread.mean)
         random = self.me.random
-        return lambda: max(0.0, random.uniform(spread.mid - spread.give, spread.mid + spread.give))
+        return lambda: max(
+            0.0, random.uniform(spread.mean - spread.half_width, spread.mean + spread.half_width)
+        )
 
     def _sense_arg(self, param: Param | None, tree: object) -> Binder:
         if param is None:

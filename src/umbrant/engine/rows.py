@@ -36,7 +36,7 @@ class UpkeepTask:
     """A row's upkeep: done when the row is entered, and then every so many seconds while it is
     active.
 
-    With a give, each stretch is drawn from so much less to so much more.
+    With a half-width, each stretch is drawn from so much less to so much more.
     """
 
     def __init__(
@@ -47,7 +47,7 @@ class UpkeepTask:
         """When it is next due, less what times may be missed by."""
         self.timed = TimedCheck(self, self.do)
         self._every_s = upkeep.every_s
-        self._give_s = upkeep.give_s
+        self._half_width_s = upkeep.half_width_s
         self._tick = work.tick
         self._count = recorder.counting(row_id, part)
         self._refused = recorder.refusing(row_id, part)
@@ -60,9 +60,10 @@ class UpkeepTask:
 
     def do(self, me: Me) -> None:
         """Do it. If it fails, that is told of."""
-        give_s = self._give_s
+        half_width_s = self._half_width_s
         self._next_s = next_s = self._next_s + (
-            self._every_s + (me.random.uniform(-give_s, give_s) if give_s else 0.0)
+            self._every_s
+            + (me.random.uniform(-half_width_s, half_width_s) if half_width_s else 0.0)
         )
         self.due_s = next_s - SLACK_S
         count, tick = self._count, self._tick

@@ -4,11 +4,11 @@ from collections.abc import Iterable
 from enum import StrEnum
 from functools import cached_property
 
-from pydantic import Field, field_validator
+from pydantic import AliasChoices, Field, field_validator
 
 from umbrant.model.names import DottedName, FileName, KeyName, RowId, Slug
 from umbrant.model.outline import Outline
-from umbrant.model.values import Document, FiniteNumber, KeyType, ParamValue, Value
+from umbrant.model.values import Document, FiniteNumber, KeyType, ParamValue, ProjectFile, Value
 
 
 class Watch(StrEnum):
@@ -17,7 +17,12 @@ class Watch(StrEnum):
     ON_ENTRY = "on entry"
     WHILE_RUNNING = "while running"
     TAKE_OVER = "take over"
-    THROUGHOUT = "both"
+    THROUGHOUT = "throughout"
+
+    @classmethod
+    def _missing_(cls, value: object) -> "Watch | None":
+        """Files of the format before said `both` for throughout."""
+        return cls.THROUGHOUT if value == "both" else None
 
     @property
     def while_running(self) -> bool:
@@ -51,7 +56,10 @@ class Upkeep(Document):
 
     kind: str
     every_s: FiniteNumber = Field(default=0.5, gt=0)
-    give_s: FiniteNumber = Field(default=0.0, ge=0)
+    half_width_s: FiniteNumber = Field(
+        default=0.0, ge=0, validation_alias=AliasChoices("half_width_s", "give_s")
+    )
+    """How much sooner or later than `every_s` it may be done, drawn anew each time."""
     args: dict[str, ParamValue] = Field(default_factory=dict, alias="with")
 
 
@@ -101,7 +109,7 @@ bound to it adds to.
 """
 
 
-class Behavior(Document):
+class Behavior(ProjectFile):
     """An outline that decides for one kind of NPC. Rows stand in the order in which they are read.
 
     A variant has no rows of its own: it follows those of the behavior it is a `variant_of`, but for
@@ -170,7 +178,7 @@ class Key(Document):
     help: str = ""
 
 
-class Blackboard(Document):
+class Blackboard(ProjectFile):
     """The keys a behavior may read and write, besides those of the blackboard that it `extends`.
 
     Each agent has its own values for them, except where a key's scope says otherwise.
@@ -194,7 +202,7 @@ class Event(Document):
     help: str = ""
 
 
-class EventList(Document):
+class EventList(ProjectFile):
     """The events of a project, in `events.json`."""
 
     events: tuple[Event, ...] = ()

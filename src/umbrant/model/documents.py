@@ -1,11 +1,15 @@
 """A whole project: its cover and all of its documents."""
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from umbrant.model.behaviors import Behavior, Blackboard, EventList, Key, NodeFile, Sharing
 from umbrant.model.names import Slug
 from umbrant.model.staging import Scenario, Stage
-from umbrant.model.values import Document, named
+from umbrant.model.values import Document, ProjectFile, named
+
+FORMAT = "umbrant project 2"
+OLDER_FORMATS = ("umbrant project 1",)
+"""The formats that are read as well; saving writes the present one."""
 
 
 class Dismissal(Document):
@@ -18,16 +22,23 @@ class Dismissal(Document):
     reason: str = ""
 
 
-class Cover(Document):
+class Cover(ProjectFile):
     """What a project says of itself, in `project.json`."""
 
-    format: str = "umbrant project 1"
+    format: str = FORMAT
     title: str
     scenario: Slug
     """The scenario that is shown first."""
     node_limit_s: float = Field(default=2.0, gt=0, le=60)
     """How long a node of the project's own may take for one tick before it counts as hung."""
     dismissed: tuple[Dismissal, ...] = ()
+
+    @field_validator("format")
+    @classmethod
+    def _known(cls, found: str) -> str:
+        if found not in (FORMAT, *OLDER_FORMATS):
+            raise ValueError(f"this version reads '{FORMAT}' and older; take a newer one")
+        return FORMAT
 
 
 class Project(Document):

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 from pydantic import ValidationError
 
@@ -25,7 +25,7 @@ from umbrant.model.files import (
 )
 from umbrant.model.json_text import JsonError, read_json
 from umbrant.model.outline import Outline, OutlineError
-from umbrant.model.problems import Problem, ProjectError
+from umbrant.model.problems import Problem, ProjectError, did_you_mean
 from umbrant.model.staging import Scenario, Stage
 from umbrant.model.values import Document
 
@@ -46,7 +46,7 @@ TEXT = "_text"
 
 _POINT = re.compile(r"\[\n\s+(-?[\d.eE+-]+),\n\s+(-?[\d.eE+-]+)\n\s+\]")
 _ONE_FIELD = re.compile(r'\{\n\s+("\w+": (?:"[^"\n]*"|-?[\d.eE+-]+))\n\s+\}')
-_SPREAD = re.compile(r'\{\n\s+("mid": [^\n]+,)\n\s+("give": [^\n]+)\n\s+\}')
+_SPREAD = re.compile(r'\{\n\s+("mean": [^\n]+,)\n\s+("half_width": [^\n]+)\n\s+\}')
 
 
 def read_project(folder: Path) -> Project:
@@ -286,7 +286,7 @@ def _document(
     try:
         document = kind.model_validate({**data, **extra})
     except ValidationError as error:
-        problems.extend(_explained(name, data, error))
+        problems.extend(_explained(name, kind, data, error))
         return None
     if isinstance(document, Behavior):
         faults = list(_outline_problems(name, document))
@@ -325,7 +325,9 @@ def _parsed(name: str, text: str, problems: list[Problem]) -> dict[str, Any] | N
     return None
 
 
-def _explained(name: str, data: dict[str, Any], error: ValidationError) -> Iterator[Problem]:
+def _explained(
+    name: str, kind: type[Document], data: dict[str, Any], error: ValidationError
+) -> Iterator[Problem]:
     """Each fault pydantic found, with the row it is in. A union's many complaints count as one."""
     reported: set[tuple[str, str]] = set()
     for fault in error.errors(include_url=False):
@@ -344,14 +346,42 @@ def _explained(name: str, data: dict[str, Any], error: ValidationError) -> Itera
             if fault["type"] == "missing"
             else f" (it is {json.dumps(fault['input'], default=str)[:60]})"
         )
-        yield Problem(name, row, f"`{field}`: {_plain(fault['type'], fault['msg'])}{given}.")
+        known = _fields_there(kind, fault["loc"]) if fault["type"] == "extra_forbidden" else []
+        remedy = (
+            f"{did_you_mean(steps[-1], known)} Its fields: {', '.join(known)}." if known else ""
+        )
+        message = f"`{field}`: {_plain(fault['type'], fault['msg'])}{given}."
+        yield Problem(name, row, message, remedy.strip())
+
+
+def _fields_there(kind: type[Document], path: tuple[int | str, ...]) -> list[str]:
+    """The fields that a document can have at the place of a wrong one, as they stand in files."""
+    here: object = kind
+    for step in path[:-1]:
+        # pydantic names the members of a union in the path; an index stays within the same type.
+        fields = getattr(here, "model_fields", {})
+        by_alias = {info.alias or name: info for name, info in fields.items()}
+        if isinstance(step, str) and step in by_alias:
+            here = _document_in(by_alias[step].annotation)
+    return [
+        info.alias or name
+        for name, info in getattr(here, "model_fields", {}).items()
+        if not info.exclude
+    ]
+
+
+def _document_in(annotation: object) -> object:
+    """The document class in a field's type, such as `tuple[Row, ...]`; None if there is none."""
+    if isinstance(annotation, type) and issubclass(annotation, Document):
+        return annotation
+    return next((found for each in get_args(annotation) if (found := _document_in(each))), None)
 
 
 def _plain(kind: str, message: str) -> str:
     """Pydantic's message in the words of this program."""
     plain = {
         "missing": "is needed and missing",
-        "extra_forbidden": "is no field of this document; remove it or mend its name",
+        "extra_forbidden": "is no field here",
         "string_type": "should be text",
         "tuple_type": "should be a list",
         "float_type": "should be a number",

@@ -8,7 +8,7 @@ from math import cos, sin
 from pydantic import Field, field_validator
 
 from umbrant.model.names import DottedName, KeyName, Slug
-from umbrant.model.values import Document, FiniteNumber, Point, Value, named
+from umbrant.model.values import Document, FiniteNumber, Point, ProjectFile, Value, named
 
 MOST_PLAYERS = 5000
 """How many may be on a stage, copies counted one by one."""
@@ -51,7 +51,7 @@ class Prop(Document):
     drain_per_s: FiniteNumber = Field(default=0.0, ge=0)
 
 
-class Stage(Document):
+class Stage(ProjectFile):
     """The stand-in world, from (0, 0) to (width_m, height_m)."""
 
     name: Slug = Field(exclude=True)
@@ -236,7 +236,7 @@ class Cue(Document):
     by_hand: bool = False
 
 
-class Scenario(Document):
+class Scenario(ProjectFile):
     """Stage, cast, seed, length and tick rate: all that a take depends on besides the behaviors."""
 
     name: Slug = Field(exclude=True)

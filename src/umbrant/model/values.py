@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from enum import StrEnum
 from typing import Annotated, Any, Protocol, Self, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AliasChoices, BaseModel, ConfigDict, Field
 
 FiniteNumber = Annotated[float, Field(ge=-1e12, le=1e12)]
 """A number in a document: so large that nobody needs a larger one, and small enough to be reckoned
@@ -38,6 +38,12 @@ class Document(BaseModel):
         return copied
 
 
+class ProjectFile(Document):
+    """A document that is a file of a project. It may name its JSON Schema, for editors."""
+
+    schema_uri: str | None = Field(default=None, alias="$schema")
+
+
 class KeyType(StrEnum):
     """What a blackboard key can hold. `AGENT` and `PROP` hold the name of one on the stage."""
 
@@ -62,10 +68,11 @@ class PlaceRef(Document):
 
 
 class Spread(Document):
-    """A number drawn anew each time a row is entered: evenly from `mid - give` to `mid + give`."""
+    """A number drawn anew each time a row is entered, evenly within `half_width` of `mean`."""
 
-    mid: FiniteNumber
-    give: FiniteNumber = Field(ge=0)
+    # Files of the format before named the fields `mid` and `give`.
+    mean: FiniteNumber = Field(validation_alias=AliasChoices("mean", "mid"))
+    half_width: FiniteNumber = Field(ge=0, validation_alias=AliasChoices("half_width", "give"))
 
 
 class Shape(StrEnum):
@@ -126,8 +133,8 @@ def value_text(value: ParamValue | None, unit: str = "") -> str:
             return "yes" if value else "no"
         case int() | float():
             return number_text(value) + after
-        case Spread(mid=mid, give=give):
-            return f"{number_text(mid)}{after} ± {number_text(give)}"
+        case Spread(mean=mean, half_width=half_width):
+            return f"{number_text(mean)}{after} ± {number_text(half_width)}"
         case KeyRef(key=name) | PlaceRef(place=name):
             return name
         case Curve(shape=shape, flipped=flipped):

@@ -60,7 +60,7 @@ def validate(
 
 def _cover_problems(project: Project) -> Iterator[Problem]:
     names = [scenario.name for scenario in project.scenarios]
-    if project.cover.format != "umbrant project 1":
+    if project.cover.format != "umbrant project 2":
         remedy = "It was made by another version of Umbrant; open it with that one."
         yield Problem(
             COVER_FILE,

@@ -404,7 +404,7 @@ class _BehaviorCheck:
         return self.behavior.row(row_id).kind == kind
 
     def _range(self, row: Row, param: Param, value: ParamValue) -> Iterator[Problem]:
-        number = value.mid if isinstance(value, Spread) else value
+        number = value.mean if isinstance(value, Spread) else value
         if not isinstance(number, int | float):
             return
         low, high = param.quantity.low, param.quantity.high

@@ -57,9 +57,11 @@ def _took_number(word: str, kind: Kind, found: dict[str, ParamValue]) -> bool:
         return False
     for param in kind.params:
         if param.type in (ParamType.NUMBER, ParamType.SPREAD) and param.name not in found:
-            mid, give = float(number[1]), float(number[2] or 0)
+            mean, half_width = float(number[1]), float(number[2] or 0)
             found[param.name] = (
-                Spread(mid=mid, give=give) if give and param.type is ParamType.SPREAD else mid
+                Spread(mean=mean, half_width=half_width)
+                if half_width and param.type is ParamType.SPREAD
+                else mean
             )
             return True
     return False

@@ -365,5 +365,5 @@ _EDITORS = {
 def number_of(value: ParamValue | None) -> float:
     """The number a chip is dragged from: a spread's middle."""
     if isinstance(value, Spread):
-        return value.mid
+        return value.mean
     return float(value) if isinstance(value, int | float) else 0.0

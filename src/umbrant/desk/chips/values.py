@@ -81,7 +81,7 @@ def typed_value(chip: Chip, text: str) -> Any:
         return 0.0
     spread = _SPREAD.match(text)
     if spread and chip.param is not None and chip.param.type is ParamType.SPREAD:
-        return Spread(mid=_float(spread[1]), give=_float(spread[2]))
+        return Spread(mean=_float(spread[1]), half_width=_float(spread[2]))
     number = _NUMBER.match(text)
     if not number:
         way = (
@@ -97,7 +97,11 @@ def stepped(chip: Chip, steps: float) -> ParamValue:
     """The chip's number after so many steps of its quantity; a spread keeps its give."""
     step = chip.quantity.step
     number = bounded(chip, round(number_of(chip.value) + steps * step, 6))
-    return Spread(mid=number, give=chip.value.give) if isinstance(chip.value, Spread) else number
+    return (
+        Spread(mean=number, half_width=chip.value.half_width)
+        if isinstance(chip.value, Spread)
+        else number
+    )
 
 
 def is_short(chip: Chip) -> bool:

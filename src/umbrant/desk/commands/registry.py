@@ -154,7 +154,7 @@ ACTIONS: tuple[Action, ...] = (
         enabled=_needs_trust,
     ),
     Action(
-        "quit", "Project", "Quit", "Close the window", Commands.quit, (_S.Quit,), starts_group=True
+        "quit", "Project", "Quit", "Close the window", Commands.quit, ("Ctrl+Q",), starts_group=True
     ),
     Action(
         "undo",

@@ -40,7 +40,8 @@ class Axis:
     @property
     def foot(self) -> float:
         """The line on which everything stands."""
-        return self.cell.top() + (self.cell.height() + BLOCK) / 2 - 1
+        # On a whole pixel: half a pixel off, a thin line is smeared over two.
+        return float(round(self.cell.top() + (self.cell.height() + BLOCK) / 2 - 1))
 
     def x_of(self, tick: float) -> float:
         """Where a tick stands."""

@@ -17,7 +17,8 @@ def kind_page(kind: Kind) -> str:
     lines.extend(f"- {outcome}: {meaning}" for outcome, meaning in kind.outcomes.items() if meaning)
     for param in kind.params:
         left_out = "" if param.required else ", may be left out"
-        lines.append(f"- **{param.label}** ({param.type}{left_out}): {param.help}")
+        choices = f": {' or '.join(f'`{each}`' for each in param.choices)}" if param.choices else ""
+        lines.append(f"- **{param.label}** ({param.type}{choices}{left_out}): {param.help}")
     if kind.own:
         lines.extend(["", f"From {kind.own}."])
     return "\n".join(lines).rstrip() + "\n"

@@ -194,7 +194,7 @@ def write_machine(keys: Keyboard) -> None:
     keys.find("Watch")
     keys.row("state", "Give up")
     keys.row("utility", "What now")
-    for name, worth, deed in (
+    for name, worth, action in (
         ("Catch breath", "0.8", "wait 1"),
         ("Look around", "0.3", "look about 1"),
     ):
@@ -202,7 +202,7 @@ def write_machine(keys: Keyboard) -> None:
         keys.row("option", name)
         keys.row("consider")
         keys.type(worth)
-        keys.row(deed)
+        keys.row(action)
     keys.key(Qt.Key.Key_8, CTRL)
     for _ in range(2):
         keys.key(Qt.Key.Key_Up)

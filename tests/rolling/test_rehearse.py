@@ -23,8 +23,10 @@ FISH = Prop(name="herring", group="fish", at=(23.0, 6.0))
 def hand(tick: int) -> SteeringInput:
     """A hand that goes here and there, drops a fish and rings the bell."""
     push = {0: (1.0, 0.0), 30: (0.0, -1.4), 60: (-2.0, 0.5), 90: (0.0, 0.0)}.get(tick)
-    deeds = {40: (DropProp(drops=FISH),), 70: (RaiseEvent(raises="alarm.bell"),)}.get(tick, ())
-    return SteeringInput(push=push, deeds=deeds)
+    cue_actions = {40: (DropProp(drops=FISH),), 70: (RaiseEvent(raises="alarm.bell"),)}.get(
+        tick, ()
+    )
+    return SteeringInput(push=push, cue_actions=cue_actions)
 
 
 def told(path: Path) -> str:

@@ -17,12 +17,10 @@ import math
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 
+from umbrant.catalog.geometry import FloatArray
 from umbrant.catalog.language.atom_results import COMPARISON_OPERATORS
 from umbrant.model.values import Curve, Shape
-
-Floats = NDArray[np.float64]
 
 
 def worth(curve: Curve, value: float, low: float, high: float) -> float:
@@ -36,7 +34,7 @@ def worth(curve: Curve, value: float, low: float, high: float) -> float:
     return 1.0 - y if curve.flipped else y
 
 
-def worth_grid(curve: Curve, values: Floats, low: float, high: float) -> Floats:
+def worth_grid(curve: Curve, values: FloatArray, low: float, high: float) -> FloatArray:
     """The same for an array of inputs; NaN stays NaN."""
     if curve.shape is Shape.STEP:
         y = np.where(
@@ -80,13 +78,13 @@ def _points(curve: Curve, t: float) -> float:
     return float(_many_points(curve, np.asarray(t)))
 
 
-def _many_logit(curve: Curve, t: Floats) -> Floats:
+def _many_logit(curve: Curve, t: FloatArray) -> FloatArray:
     with np.errstate(divide="ignore"):
         y = curve.middle + np.log(t / (1.0 - np.minimum(t, 1.0 - 1e-16))) / curve.steepness
     return np.where((t <= 0.0) | (t >= 1.0), t, y)
 
 
-def _many_points(curve: Curve, t: Floats) -> Floats:
+def _many_points(curve: Curve, t: FloatArray) -> FloatArray:
     points = sorted(curve.points) or [(0.0, 0.0)]
     return np.asarray(np.interp(t, [x for x, _ in points], [y for _, y in points]))
 
@@ -100,7 +98,7 @@ _ONE: dict[Shape, Callable[[Curve, float], float]] = {
     Shape.POINTS: _points,
 }
 
-_MANY: dict[Shape, Callable[[Curve, Floats], Floats]] = {
+_MANY: dict[Shape, Callable[[Curve, FloatArray], FloatArray]] = {
     Shape.LINEAR: lambda curve, t: curve.low + (curve.high - curve.low) * t,
     Shape.POWER: lambda curve, t: curve.low + (curve.high - curve.low) * t**curve.exponent,
     Shape.LOGISTIC: lambda curve, t: 1.0 / (1.0 + np.exp(-curve.steepness * (t - curve.middle))),

@@ -4,8 +4,12 @@ import math
 from collections.abc import Sequence
 from itertools import pairwise
 
+import numpy as np
+from numpy.typing import NDArray
+
 from umbrant.model.values import Point
 
+FloatArray = NDArray[np.float64]
 GRID = 4096.0
 """Poses and sensed numbers are kept to 1/4096 (2^-12), so that processors' last bits cannot make
 takes differ.

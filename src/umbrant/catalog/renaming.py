@@ -187,7 +187,7 @@ class _UseRenaming:
         return texts.row(row, own)
 
     def cue(self, cue: Cue, scenario: Scenario) -> Cue:
-        does = _deed(cue.does, self._named, self._name)
+        does = _cue_action(cue.does, self._named, self._name)
         if isinstance(does, SetKey):
             keys = _keys_set(self._project, scenario, does)
             does = does.model_copy(update={"value": self._held(keys, does.sets, does.value)})
@@ -303,7 +303,7 @@ def _naming(document: DocumentRenaming, field: str, old: str, new: str) -> Docum
     return document.model_copy(update={field: new}) if getattr(document, field) == old else document
 
 
-def _deed(does: object, named: NamesDocument, name: Callable[[str], str]) -> object:
+def _cue_action(does: object, named: NamesDocument, name: Callable[[str], str]) -> object:
     """What a cue does, with other names in it."""
     if isinstance(does, RaiseEvent):
         fields = {
@@ -375,17 +375,17 @@ class _TextRenaming:
 
     def _part(
         self,
-        part: "Part",
+        part: "RowPart",
         own: Callable[[ParamValue, ParamType | None], ParamValue],
         *families: Family,
-    ) -> "Part":
+    ) -> "RowPart":
         kind = self._catalog.get(part.kind, *families)
         types = {param.name: param.type for param in kind.params} if kind else {}
         args = {name: own(value, types.get(name)) for name, value in part.args.items()}
         return part.model_copy(update={"args": args})
 
 
-Part = TypeVar("Part", Decorator, Upkeep)
+RowPart = TypeVar("RowPart", Decorator, Upkeep)
 
 
 def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Project:

@@ -49,7 +49,7 @@ class EventInbox:
     def __init__(
         self, event_bus: EventBus, name: str, group: str | None, now_s: Callable[[], float]
     ) -> None:
-        self._hub = event_bus
+        self._bus = event_bus
         self._name = name
         self._group = group
         self._now_s = now_s
@@ -58,10 +58,10 @@ class EventInbox:
 
     def begin(self) -> Sequence[RaisedEvent]:
         """A tick begins; returns what is heard in it."""
-        if not self._hub.given:
+        if not self._bus.given:
             self.now = ()
             return ()
-        given = self._hub.for_agent(self._name, self._group)
+        given = self._bus.for_agent(self._name, self._group)
         self.now = tuple(each.event for each in given)
         for event in self.now:
             self._last_s[event] = self._now_s()
@@ -69,7 +69,7 @@ class EventInbox:
 
     def raise_event(self, event: str, to: str, delay_s: float) -> None:
         """Raise an event."""
-        self._hub.raise_event(RaisedEvent(event, self._name, to, self._now_s() + delay_s))
+        self._bus.raise_event(RaisedEvent(event, self._name, to, self._now_s() + delay_s))
 
     def heard(self, event: str) -> bool:
         """Whether this event, or one that is a kind of it, is heard in this tick."""

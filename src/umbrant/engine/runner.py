@@ -77,7 +77,7 @@ class Runner:
         self.events = EventInbox(common.event_bus, member.name, member.group, lambda: world.now_s)
         self.board = Board(expanded.keys, recorder, world, shared=common.shared, group=member.group)
         self._common = common
-        self._hub = common.event_bus
+        self._bus = common.event_bus
         self._body: BodyView | None = None
         self._recorder = recorder
         scope = partial(
@@ -111,7 +111,7 @@ class Runner:
         """Decide and act for one tick. A behavior that has ended begins again at the next tick."""
         self._body = None
         self._budget.taken = 0
-        if self._hub.given or self.events.now:
+        if self._bus.given or self.events.now:
             self._hear()
         root = self._root
         if root is not None:

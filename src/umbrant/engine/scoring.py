@@ -17,9 +17,8 @@ import math
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from umbrant.catalog.geometry import FloatArray
 
 
 def combined(how: str, worths: Sequence[float], weights: Sequence[float]) -> float:
@@ -29,7 +28,7 @@ def combined(how: str, worths: Sequence[float], weights: Sequence[float]) -> flo
     return 0.0 if any(math.isnan(each) for each in worths) else _ONE[how](worths, weights)
 
 
-def combined_grid(how: str, worths: Sequence[Floats], weights: Sequence[float]) -> Floats:
+def combined_grid(how: str, worths: Sequence[FloatArray], weights: Sequence[float]) -> FloatArray:
     """The same for arrays that broadcast to one shape; NaN is unknown."""
     if not worths:
         return np.asarray(1.0)
@@ -57,12 +56,12 @@ def _sum(worths: Sequence[float], weights: Sequence[float]) -> float:
     )
 
 
-def _many_products(worths: Floats, weights: Floats) -> Floats:
+def _many_products(worths: FloatArray, weights: FloatArray) -> FloatArray:
     product, count = worths.prod(axis=0), len(worths)
     return np.asarray(product + (1.0 - product) * (1.0 - 1.0 / count) * product)
 
 
-def _many_means(worths: Floats, weights: Floats) -> Floats:
+def _many_means(worths: FloatArray, weights: FloatArray) -> FloatArray:
     total = float(weights.sum())
     return np.asarray(
         (worths * weights).sum(axis=0) / total if total else np.zeros(worths.shape[1:])
@@ -76,7 +75,7 @@ _ONE: dict[str, Callable[[Sequence[float], Sequence[float]], float]] = {
     "weighted sum": _sum,
 }
 
-_MANY: dict[str, Callable[[Floats, Floats], Floats]] = {
+_MANY: dict[str, Callable[[FloatArray, FloatArray], FloatArray]] = {
     "product": _many_products,
     "mean": _many_means,
     "minimum": lambda worths, weights: np.asarray(worths.min(axis=0)),

@@ -5,7 +5,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
-from umbrant.catalog.curves import Floats, worth, worth_grid
+from umbrant.catalog.curves import worth, worth_grid
+from umbrant.catalog.geometry import FloatArray
 from umbrant.catalog.kinds.decorators import SLACK_S
 from umbrant.catalog.kinds.utilities import UtilitySetup
 from umbrant.catalog.language.grid import evaluate_on_grid
@@ -60,7 +61,7 @@ class LiveOption:
     """Hears of its score."""
     candidates: Candidates | None = None
 
-    def scores(self, values: Mapping[str, Floats]) -> Floats:
+    def scores(self, values: Mapping[str, FloatArray]) -> FloatArray:
         """Its scores for arrays of inputs, by key and by the source of each sense, as
         `evaluate_on_grid` takes them.
         """

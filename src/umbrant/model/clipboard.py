@@ -62,16 +62,16 @@ def paste_rows(
     for row in rows:
         if row.under is None:
             project = insert_row(project, behavior, row, after=last, under=under)
-            last = _id_beside(after or under, row.id)
+            last = _sibling_id(after or under, row.id)
         else:
             siblings = [each for each, around in placed.items() if around == row.under]
             path = after or under
-            behind = _id_beside(path, siblings[-1]) if siblings else None
+            behind = _sibling_id(path, siblings[-1]) if siblings else None
             project = insert_row(
-                project, behavior, row, after=behind, under=_id_beside(path, row.under)
+                project, behavior, row, after=behind, under=_sibling_id(path, row.under)
             )
         placed[row.id] = row.under  # type: ignore[assignment]
-    return project, [_id_beside(after or under, each) for each in tops]
+    return project, [_sibling_id(after or under, each) for each in tops]
 
 
 def renewed(behavior: Behavior, rows: Iterable[Row]) -> list[Row]:
@@ -117,7 +117,7 @@ def wrap_rows(
         if row.id == own[0]:
             rows.append(around)
         rows.append(row.model_copy(update={"under": around.id}) if row.id in own else row)
-    return replace_behavior(project, target, rows), _id_beside(row_ids[0], around.id)
+    return replace_behavior(project, target, rows), _sibling_id(row_ids[0], around.id)
 
 
 def extract_rows(
@@ -151,7 +151,7 @@ def extract_rows(
         after=row_ids[-1],
         under=document.row(home(project, behavior, row_ids[0])[1]).under,
     )
-    return delete_rows(project, behavior, row_ids), _id_beside(row_ids[0], use.id)
+    return delete_rows(project, behavior, row_ids), _sibling_id(row_ids[0], use.id)
 
 
 def _branch(project: Project, behavior: str, row_id: str) -> list[Row]:
@@ -162,7 +162,7 @@ def _branch(project: Project, behavior: str, row_id: str) -> list[Row]:
     return [rows[0].model_copy(update={"under": None}), *rows[1:]]
 
 
-def _id_beside(row_id: str | None, own_id: str) -> str:
+def _sibling_id(row_id: str | None, own_id: str) -> str:
     """The id under which a row runs that is written where another one is."""
     path = (row_id or "").rpartition("/")[0]
     return f"{path}/{own_id}" if path else own_id

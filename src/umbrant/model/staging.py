@@ -220,7 +220,7 @@ _WHOM: dict[type[CueAction], str] = {
     MoveTo: "moves",
     TakeAway: "removes",
 }
-"""The field in which a deed names whom it is done to."""
+"""The field in which an action names whom it is done to."""
 
 
 class Cue(Document):
@@ -273,27 +273,28 @@ class Scenario(ProjectFile):
         """
         return next(member.each()).name if member in self.cast else None
 
-    def spelled_out(self, deed: CueAction) -> Iterator[tuple[float, CueAction]]:
-        """A deed for each of those whom it names, and how many seconds later it is done for them.
+    def spelled_out(self, action: CueAction) -> Iterator[tuple[float, CueAction]]:
+        """An action for each of those whom it names, and how many seconds later it is done for
+        them.
 
         What is done to one of the cast with copies is done to every copy. They are put around a
         place as they stand around their start; those that wait for that come one after the other,
         if they are a spawner's.
         """
-        field = _WHOM.get(type(deed))
-        whom = getattr(deed, field) if field else None
+        field = _WHOM.get(type(action))
+        whom = getattr(action, field) if field else None
         several = next((each for each in self.cast if each.name == whom and each.copies > 1), None)
-        is_group = isinstance(deed, RaiseEvent) and any(each.group == whom for each in self.cast)
+        is_group = isinstance(action, RaiseEvent) and any(each.group == whom for each in self.cast)
         if field is None or several is None or is_group:
-            yield 0.0, deed
+            yield 0.0, action
             return
         for place, copy in enumerate(several.each()):
             changed: dict[str, object] = {field: copy.name}
-            if isinstance(deed, MoveTo):
+            if isinstance(action, MoveTo):
                 away = copy.start[0] - several.start[0], copy.start[1] - several.start[1]
-                changed["to"] = (round(deed.to[0] + away[0], 3), round(deed.to[1] + away[1], 3))
-            comes_later = isinstance(deed, MoveTo) and several.waits
-            yield place * several.every_s if comes_later else 0.0, deed.model_copy(update=changed)
+                changed["to"] = (round(action.to[0] + away[0], 3), round(action.to[1] + away[1], 3))
+            comes_later = isinstance(action, MoveTo) and several.waits
+            yield place * several.every_s if comes_later else 0.0, action.model_copy(update=changed)
 
     def member(self, name: str) -> Member:
         """The one of the players with this name; KeyError if there is none."""

@@ -115,9 +115,9 @@ class CuePlayer:
         later = [one for each in self._waiting if self._is_due(each) for one in self._begin(each)]
         self._waiting.extend(later)
 
-    def do(self, deed: CueAction, called: str) -> None:
+    def do(self, action: CueAction, called: str) -> None:
         """Do something now."""
-        reason = self._do(deed)
+        reason = self._do(action)
         if reason is not None:
             self._cannot(called, reason)
 
@@ -126,12 +126,12 @@ class CuePlayer:
         them.
         """
         later: list[_Waiting] = []
-        for later_s, deed in self._scenario.spelled_out(waiting.cue.does):
+        for later_s, action in self._scenario.spelled_out(waiting.cue.does):
             if later_s:
                 at_s = round(self._world.now_s + later_s, 6)
-                later.append(_Waiting(Cue(at_s=at_s, does=deed), waiting.number))
+                later.append(_Waiting(Cue(at_s=at_s, does=action), waiting.number))
             else:
-                self.do(deed, f"cue {waiting.number}")
+                self.do(action, f"cue {waiting.number}")
         return later
 
     def _is_due(self, each: _Waiting) -> bool:
@@ -145,41 +145,47 @@ class CuePlayer:
         return each.was_true and not before
 
     @singledispatchmethod
-    def _do(self, deed: CueAction) -> Cause | None:
-        raise TypeError(f"{deed!r} is no deed")
+    def _do(self, action: CueAction) -> Cause | None:
+        raise TypeError(f"{action!r} is no deed")
 
     @_do.register
-    def _raise(self, deed: RaiseEvent) -> Cause | None:
-        self._common.raise_event(deed.raises, deed.to, self._world.now_s)
+    def _raise(self, action: RaiseEvent) -> Cause | None:
+        self._common.raise_event(action.raises, action.to, self._world.now_s)
         return None
 
     @_do.register
-    def _set(self, deed: SetKey) -> Cause | None:
-        board, shown = self._director.board, deed.sets
-        if deed.of is not None:
-            runner = next((each for each in self._common.runners if each.name == deed.of), None)
+    def _set(self, action: SetKey) -> Cause | None:
+        board, shown = self._director.board, action.sets
+        if action.of is not None:
+            runner = next((each for each in self._common.runners if each.name == action.of), None)
             if runner is None:
-                return cause("not_there", name=deed.of)
+                return cause("not_there", name=action.of)
             board = runner.board
             board.writer = ("", BY_CUE)
         if board.type_of(shown) is None:
             return cause("no_key", key=shown)
-        board.set(shown, deed.value)
+        board.set(shown, action.value)
         return None
 
     @_do.register
-    def _move(self, deed: MoveTo) -> Cause | None:
-        return None if self._world.put(deed.moves, deed.to) else cause("not_there", name=deed.moves)
-
-    @_do.register
-    def _drop(self, deed: DropProp) -> Cause | None:
-        self._world.drop(deed.drops)
-        return None
-
-    @_do.register
-    def _remove(self, deed: TakeAway) -> Cause | None:
+    def _move(self, action: MoveTo) -> Cause | None:
         return (
-            None if self._world.take_away(deed.removes) else cause("not_there", name=deed.removes)
+            None
+            if self._world.put(action.moves, action.to)
+            else cause("not_there", name=action.moves)
+        )
+
+    @_do.register
+    def _drop(self, action: DropProp) -> Cause | None:
+        self._world.drop(action.drops)
+        return None
+
+    @_do.register
+    def _remove(self, action: TakeAway) -> Cause | None:
+        return (
+            None
+            if self._world.take_away(action.removes)
+            else cause("not_there", name=action.removes)
         )
 
     def _cannot(self, called: str, reason: Cause) -> None:

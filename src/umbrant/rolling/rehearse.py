@@ -21,7 +21,7 @@ class SteeringInput(Document):
     """What the hand does at one tick: how it pushes the puppet (None: as before), and deeds."""
 
     push: Point | None = None
-    deeds: tuple[CueAction, ...] = ()
+    cue_actions: tuple[CueAction, ...] = ()
 
 
 class RehearsalFrame(Document):
@@ -80,8 +80,10 @@ class Rehearsal:
             self._push, steered = hand.push, (self._puppet, hand.push)
             self.track.steps.append(Push(tick=self._tick, push=hand.push))
         at_s = self._tick / self._rate
-        self.track.cues.extend(Cue(at_s=at_s, does=deed, by_hand=True) for deed in hand.deeds)
-        self._play.tick(self._tick, hand.deeds, steered)
+        self.track.cues.extend(
+            Cue(at_s=at_s, does=action, by_hand=True) for action in hand.cue_actions
+        )
+        self._play.tick(self._tick, hand.cue_actions, steered)
         self._tick += 1
         return self._frame()
 

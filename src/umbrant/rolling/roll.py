@@ -95,7 +95,10 @@ class Play:
         self._cast = Cast.of(self.common, scenario.players, self.world, writer.agent)
 
     def tick(
-        self, tick: int, deeds: Sequence[CueAction] = (), steered: tuple[str, Point] | None = None
+        self,
+        tick: int,
+        cue_actions: Sequence[CueAction] = (),
+        steered: tuple[str, Point] | None = None,
     ) -> None:
         """Play one tick: cues, each agent's decisions in the order of the cast, then what the
         bodies do.
@@ -106,8 +109,8 @@ class Play:
         if steered is not None:
             self.world.steer(*steered)
         self.cues.tick()
-        for deed in deeds:
-            self.cues.do(deed, "the hand")
+        for action in cue_actions:
+            self.cues.do(action, "the hand")
         self.common.begin(self.world.now_s)
         for body, pose in self._poses:
             pose(body.place if body.here else None, body.heading_deg)

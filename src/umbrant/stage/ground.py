@@ -11,7 +11,7 @@ import shapely
 from numpy.typing import NDArray
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.geometry import length_m, to_grid
+from umbrant.catalog.geometry import FloatArray, length_m, to_grid
 from umbrant.catalog.world import Route
 from umbrant.model.staging import Area, Blocks, Stage
 from umbrant.model.values import Point
@@ -25,8 +25,6 @@ a grid.
 """
 EDGE = "the edge of the stage"
 TOUCHING_M = 1e-6
-
-Floats = NDArray[np.float64]
 
 
 class Ground:
@@ -179,7 +177,7 @@ class Ground:
     def _is_inside(self, place: Point) -> bool:
         return self._left <= place[0] <= self._right and self._low <= place[1] <= self._high
 
-    def _is_clear(self, start: Floats, end: Floats) -> bool:
+    def _is_clear(self, start: FloatArray, end: FloatArray) -> bool:
         """Whether a body can go straight from one walkable place (2,) to another."""
         return not self._obstacles.meet_line(
             (float(start[0]), float(start[1])), (float(end[0]), float(end[1]))
@@ -268,5 +266,5 @@ class Zones:
         return [self._names[int(index)] for index in met]
 
 
-def _as_point(corner: Floats) -> Point:
+def _as_point(corner: FloatArray) -> Point:
     return to_grid(float(corner[0])), to_grid(float(corner[1]))

@@ -9,7 +9,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 
-Floats = NDArray[np.float64]
+from umbrant.catalog.geometry import FloatArray
 
 BINS = 1024
 """Into how many directions all around is divided."""
@@ -42,7 +42,7 @@ class Horizon:
         self._middles = self._corners.mean(axis=1)
         self._span_m = span_m
 
-    def seen_at_most(self, place: Floats) -> Floats:
+    def seen_at_most(self, place: FloatArray) -> FloatArray:
         """For each of BINS directions, from -180° on, no less than how far it can be seen from a
         place, in metres.
         """
@@ -74,7 +74,7 @@ class Horizon:
         return far
 
     @staticmethod
-    def directions(along: Floats) -> NDArray[np.intp]:
+    def directions(along: FloatArray) -> NDArray[np.intp]:
         """In which of the directions each of some vectors (n, 2) points."""
         found = np.floor((np.arctan2(along[:, 1], along[:, 0]) + np.pi) / _BIN).astype(np.intp)
         return np.asarray(found % BINS)

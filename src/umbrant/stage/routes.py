@@ -16,10 +16,10 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.polygon import orient
 
+from umbrant.catalog.geometry import FloatArray
 from umbrant.stage.horizon import Horizon
 
-Floats = NDArray[np.float64]
-IsClear = Callable[[Floats, Floats], bool]
+IsClear = Callable[[FloatArray, FloatArray], bool]
 """Whether a body can go straight from one place (2,) to another."""
 
 EVEN = 1e-9
@@ -59,7 +59,7 @@ class Corners:
         self._legs: dict[int, list[Leg]] = {}
         self._clear: dict[tuple[int, int], bool] = {}
 
-    def way(self, begin: Floats, end: Floats) -> list[Floats] | None:
+    def way(self, begin: FloatArray, end: FloatArray) -> list[FloatArray] | None:
         """The corners of the shortest way, in order, without its ends; None if there is none.
 
         A* with the straight distance, so the first way by which a corner is come to is its
@@ -71,7 +71,7 @@ class Corners:
         came_from: dict[int, int] = {}
         heap: list[tuple[float, int, int, float]] = []
 
-        def go_on(node: int, here: Floats, so_far_m: float, legs: list[Leg]) -> None:
+        def go_on(node: int, here: FloatArray, so_far_m: float, legs: list[Leg]) -> None:
             for leg in legs:
                 if leg.corner not in came_from:
                     length_m = so_far_m + leg.length_m
@@ -96,15 +96,15 @@ class Corners:
             go_on(node, there, so_far_m, self._legs_on(node))
         return None
 
-    def _way_back(self, came_from: dict[int, int]) -> list[Floats]:
-        passed: list[Floats] = []
+    def _way_back(self, came_from: dict[int, int]) -> list[FloatArray]:
+        passed: list[FloatArray] = []
         node = came_from[GOAL]
         while node != START:
             passed.append(self._places[node])
             node = came_from[node]
         return passed[::-1]
 
-    def _is_leg(self, before: int, begin: Floats | None, node: int, there: Floats) -> bool:
+    def _is_leg(self, before: int, begin: FloatArray | None, node: int, there: FloatArray) -> bool:
         """Whether a body can go straight from one node to another; between two corners that is
         asked once only.
         """
@@ -125,7 +125,7 @@ class Corners:
             known = self._legs[corner] = self._legs_from(self._places[corner], leaving=corner)
         return known
 
-    def _legs_from(self, place: Floats, leaving: int | None = None) -> list[Leg]:
+    def _legs_from(self, place: FloatArray, leaving: int | None = None) -> list[Leg]:
         """The corners in sight of a place where a way from it may bend; from a corner, without
         cutting that.
         """
@@ -144,7 +144,7 @@ class Corners:
             )
         ]
 
-    def _may_be_left(self, corner: int, places: Floats) -> NDArray[np.bool_]:
+    def _may_be_left(self, corner: int, places: FloatArray) -> NDArray[np.bool_]:
         """For each of some places (n, 2), whether a way may go there straight from a corner, not
         cutting it.
         """
@@ -152,7 +152,7 @@ class Corners:
         return _on_one_side(places - here, self._before[corner] - here, self._behind[corner] - here)
 
 
-def _rings(part: shapely.Geometry) -> list[Floats]:
+def _rings(part: shapely.Geometry) -> list[FloatArray]:
     """The rings of a polygon, each (n, 2) without the last point, which repeats the first; free
     ground to the left.
     """
@@ -162,7 +162,7 @@ def _rings(part: shapely.Geometry) -> list[Floats]:
     return [shapely.get_coordinates(ring)[:-1] for ring in (part.exterior, *part.interiors)]
 
 
-def _reflex(ring: Floats) -> Floats:
+def _reflex(ring: FloatArray) -> FloatArray:
     """The corners of a ring that stick out into the free ground to its left: (n, 6) with those
     before and behind.
     """
@@ -171,7 +171,7 @@ def _reflex(ring: Floats) -> Floats:
     return np.hstack([ring, before, behind])[sticks_out]
 
 
-def _on_one_side(along: Floats, one: Floats, other: Floats) -> NDArray[np.bool_]:
+def _on_one_side(along: FloatArray, one: FloatArray, other: FloatArray) -> NDArray[np.bool_]:
     """Whether two points lie on the same side of a line through the origin, or nearly on it."""
     length = np.maximum(np.hypot(along[..., 0], along[..., 1]), EVEN)
     left, right = _cross(along, one) / length, _cross(along, other) / length
@@ -180,5 +180,5 @@ def _on_one_side(along: Floats, one: Floats, other: Floats) -> NDArray[np.bool_]
     )
 
 
-def _cross(one: Floats, other: Floats) -> Floats:
+def _cross(one: FloatArray, other: FloatArray) -> FloatArray:
     return np.asarray(one[..., 0] * other[..., 1] - one[..., 1] * other[..., 0])

@@ -19,7 +19,7 @@ from umbrant.take.stored import (
     FARTHEST,
     DamagedTake,
     DecodedValues,
-    Floats,
+    Float32Array,
     cause_of_text,
     check_tables,
     decoded,
@@ -47,9 +47,9 @@ class Take:
     ended: str
     """'whole', or what cut it short."""
     agents: dict[str, AgentRecord]
-    poses: dict[str, Floats]
+    poses: dict[str, Float32Array]
     """For each body: (ticks, 3) with x and y in metres and the heading in degrees."""
-    levels: dict[str, Floats]
+    levels: dict[str, Float32Array]
     """For each prop: its level at each tick, NaN where it is not there."""
     props: dict[str, Changes[PropPlace]]
     """Where each prop was, and who carried it."""
@@ -225,11 +225,11 @@ def _arrays(
     width: int,
     ticks: int,
     memory: DecodedValues,
-) -> dict[str, Floats]:
+) -> dict[str, Float32Array]:
     """Each thing's numbers over the whole take, so many for each tick, NaN where none were
     written.
     """
-    found: dict[str, Floats] = {}
+    found: dict[str, Float32Array] = {}
     length = width * ticks
     for each, tick, chunk in stored_rows(file, table, **{name: str, "tick": int, column: bytes}):
         is_complete = found.get(each)

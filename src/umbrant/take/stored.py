@@ -15,6 +15,7 @@ from umbrant.catalog.causes import Cause
 from umbrant.model.problems import ProjectError
 from umbrant.model.values import Point, Value
 
+Float32Array = NDArray[np.float32]
 MALFORMED = (
     ValueError,
     TypeError,
@@ -38,7 +39,6 @@ FARTHEST = 1e7
 dropped beside it.
 """
 
-Floats = NDArray[np.float32]
 T = TypeVar("T")
 
 
@@ -60,7 +60,7 @@ class DecodedValues:
     def __init__(self, size: int) -> None:
         self._left = 32 * size + 16 * 1024 * 1024
 
-    def take(self, count: int) -> Floats:
+    def take(self, count: int) -> Float32Array:
         """An array of so many numbers. Raises Damaged."""
         self._left -= 4 * count
         if self._left < 0:

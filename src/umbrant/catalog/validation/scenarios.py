@@ -121,10 +121,10 @@ class _Cue:
         if event not in known:
             yield self._at(f"`{event}` is not in the list of events.", did_you_mean(event, known))
 
-    def _key(self, deed: SetKey) -> Iterator[Problem]:
+    def _key(self, action: SetKey) -> Iterator[Problem]:
         keys = self.project.world_keys()
-        if deed.of is not None:
-            member = next((each for each in self._cast if each.name == deed.of), None)
+        if action.of is not None:
+            member = next((each for each in self._cast if each.name == action.of), None)
             behavior = next(
                 (
                     each
@@ -134,12 +134,12 @@ class _Cue:
                 None,
             )
             keys = self.project.keys_of(behavior) if behavior else {}
-        if deed.sets not in keys:
+        if action.sets not in keys:
             yield self._at(
-                f"there is no key `{deed.sets}` to set.", did_you_mean(deed.sets, list(keys))
+                f"there is no key `{action.sets}` to set.", did_you_mean(action.sets, list(keys))
             )
-        elif deed.value is not None and not value_fits(keys[deed.sets], deed.value):
-            yield self._at(f"`{deed.sets}` cannot be {deed.value!r}.", "Change it.")
+        elif action.value is not None and not value_fits(keys[action.sets], action.value):
+            yield self._at(f"`{action.sets}` cannot be {action.value!r}.", "Change it.")
 
     def _named(self, name: str) -> Iterator[Problem]:
         dropped = [

@@ -121,7 +121,7 @@ class Rehearsing(QObject):
     def _next(self) -> None:
         if not self._waiting:
             self._waiting = True
-            self.desk.roller.step(SteeringInput(push=self._push, deeds=tuple(self._deeds)))
+            self.desk.roller.step(SteeringInput(push=self._push, cue_actions=tuple(self._deeds)))
             self._deeds = []
 
     def _stepped(self, reply: Reply) -> None:

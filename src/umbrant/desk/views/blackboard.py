@@ -14,7 +14,7 @@ from PySide6.QtWidgets import (
 
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.widgets.history_painting import INSET, paint_history
-from umbrant.desk.widgets.painted import Index, PaintedDelegate, PaintedTable
+from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, PaintedTable
 from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Key
@@ -57,13 +57,15 @@ class BoardModel(QAbstractTableModel):
         record = take.agents.get(self.desk.agent) if take else None
         return record.keys.get(key) if record else None
 
-    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+    # Qt's own signature.
+    def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self.keys)
 
-    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+    # Qt's own signature.
+    def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 4
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         key = self.keys[index.row()]
         if role == Qt.ItemDataRole.ToolTipRole:
             return f"{key.name}: {key.type}. {key.help}"
@@ -137,7 +139,7 @@ class BoardDelegate(PaintedDelegate):
         self._metrics = QFontMetricsF(self._font)
 
     def draw_cell(
-        self, painter: QPainter, box: QRectF, option: QStyleOptionViewItem, index: Index
+        self, painter: QPainter, box: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
         place, column = index.row(), index.column()
         key = self._model.keys[place]

@@ -7,7 +7,6 @@ from PySide6.QtCore import (
     QAbstractTableModel,
     QModelIndex,
     QObject,
-    QPersistentModelIndex,
     QRectF,
     Qt,
 )
@@ -22,14 +21,12 @@ from umbrant.desk.chips.values import Choice, FieldChip
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.widgets.dialogs import Dialogs
-from umbrant.desk.widgets.painted import PaintedDelegate, saved
+from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.documents import Dismissal, Project
 from umbrant.model.parts import ROW, Slot
 from umbrant.model.paths import add
 from umbrant.review.findings import Finding, Severity, Subject
-
-Index = QModelIndex | QPersistentModelIndex
 
 REASONS = (
     "it is meant so",
@@ -64,13 +61,15 @@ class ReviewModel(QAbstractTableModel):
         line = self.lines[place] if 0 <= place < len(self.lines) else None
         return line if isinstance(line, Finding) else None
 
-    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+    # Qt's own signature.
+    def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self.lines)
 
-    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+    # Qt's own signature.
+    def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 1
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role == Qt.ItemDataRole.DisplayRole and 0 <= index.row() < len(self.lines):
             return str(self.lines[index.row()])
         finding = self.finding_at(index.row())
@@ -89,7 +88,7 @@ class FindingDelegate(PaintedDelegate):
         self._view = view
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
         view, palette = self._view, self._view.brushes.palette
         layout, finding = view.layout_at(index.row()), view.review.finding_at(index.row())

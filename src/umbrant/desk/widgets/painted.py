@@ -18,7 +18,7 @@ from umbrant.desk.logs import log, log_file
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.widgets.theme import DAY, Palette, body_font
 
-Index = QModelIndex | QPersistentModelIndex
+ModelIndex = QModelIndex | QPersistentModelIndex
 FAULT_HIGH = 52
 """How high the place is, in pixels, in which a table says that it could not be drawn."""
 FAULT = "fault"
@@ -134,12 +134,12 @@ class PaintedDelegate(QStyledItemDelegate):
     """Draws the cells of a view."""
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
         """Draw a cell."""
         raise NotImplementedError
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: ModelIndex) -> None:
         view, cell = self.parent(), QRectF(option.rect)
         if not isinstance(view, QWidget):
             raise TypeError("a painted delegate's parent is the view whose cells it draws")

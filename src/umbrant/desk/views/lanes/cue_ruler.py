@@ -35,10 +35,12 @@ def marks(desk: Desk) -> Iterator[Mark]:
     scenario = desk.scenario
     for place, cue in enumerate(scenario.cues if scenario else ()):
         if cue.at_s is not None and not cue.when and scenario is not None:
-            yield Mark(("scenarios", scenario.name, "cues", place), cue.at_s, deed_text(cue.does))
+            yield Mark(
+                ("scenarios", scenario.name, "cues", place), cue.at_s, cue_action_text(cue.does)
+            )
 
 
-def deed_text(does: CueAction) -> str:
+def cue_action_text(does: CueAction) -> str:
     """What a cue does, in a word or two."""
     match does:
         case RaiseEvent():

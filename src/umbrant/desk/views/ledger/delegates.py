@@ -12,7 +12,7 @@ from umbrant.desk.chips.sentence import ChipKey
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.model import LedgerModel
 from umbrant.desk.views.ledger.tape import Axis, TapePainter
-from umbrant.desk.widgets.painted import Index, PaintedDelegate
+from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate
 from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.behaviors import Behavior, Row
@@ -31,7 +31,7 @@ class _Delegate(PaintedDelegate):
         self.brushes = brushes
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
         row = self.model.row_at(index.row())
         if row is None:
@@ -72,7 +72,7 @@ class OutlineDelegate(_Delegate):
         self._pictures = PixmapCache()
         self._leads: tuple[Behavior | None, dict[str, int]] = (None, {})
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+    def sizeHint(self, option: QStyleOptionViewItem, index: ModelIndex) -> QSize:
         row = self.model.row_at(index.row())
         return (
             QSize(200, int(self._layout_of(row).height)) if row else super().sizeHint(option, index)
@@ -191,7 +191,7 @@ class TapeDelegate(_Delegate):
         self._pictures = PixmapCache(hasty=True)
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
         """Everything but the playhead is one picture, which is painted anew only when the tape's
         window moves.

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
-from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPersistentModelIndex, Qt
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 
 from umbrant.catalog.declare import Family
 from umbrant.desk.chips.sentence import (
@@ -15,6 +15,7 @@ from umbrant.desk.chips.sentence import (
     sentence,
 )
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.widgets.painted import ModelIndex
 from umbrant.model.behaviors import Behavior, Key, Override, Row
 from umbrant.model.expanded import BEHAVIOR
 from umbrant.model.kind_ids import MACHINE, USE_BEHAVIOR
@@ -22,8 +23,6 @@ from umbrant.model.variants import is_overridden
 from umbrant.reasons.now import now_value
 
 OUTLINE, NOW, TAPE = range(3)
-
-Index = QModelIndex | QPersistentModelIndex
 
 
 class LedgerModel(QAbstractTableModel):
@@ -142,13 +141,15 @@ class LedgerModel(QAbstractTableModel):
         """Whether a row has parameters that are not shown."""
         return row.id != self.in_full and has_more(row, self._desk.catalog)
 
-    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+    # Qt's own signature.
+    def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self._rows)
 
-    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+    # Qt's own signature.
+    def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 3
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row = self.row_at(index.row())
         if row is None:
             return None

@@ -31,7 +31,7 @@ from rapidfuzz import fuzz, utils
 
 from umbrant.catalog.declare import RUNS, Catalog, Family, Kind
 from umbrant.desk.chips.drawing import Brushes
-from umbrant.desk.widgets.painted import Index, PaintedDelegate
+from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate
 
 WIDTH, LINE, MOST_LINES = 420, 24, 10
 AROUND_LIST = 106
@@ -187,7 +187,7 @@ class OfferDelegate(PaintedDelegate):
         return QSize(100, LINE)
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
         offer = self._shown(index.row())
         if offer is None:

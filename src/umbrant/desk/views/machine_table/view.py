@@ -11,7 +11,6 @@ from PySide6.QtCore import (
     QEvent,
     QModelIndex,
     QObject,
-    QPersistentModelIndex,
     QPointF,
     QRectF,
     Qt,
@@ -38,7 +37,7 @@ from umbrant.desk.views.machine_table.cells import (
     machine_around,
 )
 from umbrant.desk.widgets.dialogs import Dialogs
-from umbrant.desk.widgets.painted import PaintedDelegate, saved
+from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import Edit, delete_rows
@@ -46,7 +45,6 @@ from umbrant.model.kind_ids import FINAL, REGIONS
 from umbrant.reasons.machine_report import fired_last
 from umbrant.take.record import RowState
 
-Index = QModelIndex | QPersistentModelIndex
 STATE = 0
 """The column of the states; the triggers stand in those after it."""
 STATE_WIDTH, LEAST_WIDTH, MARGIN, INDENT = 150, 150, 10.0, 14
@@ -100,13 +98,15 @@ class MachineModel(QAbstractTableModel):
             return [self.cells.behavior.row(source.row_id)]
         return self.cells.transitions(source.row_id, trigger)
 
-    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+    # Qt's own signature.
+    def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() or self.cells is None else len(self.cells.sources)
 
-    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+    # Qt's own signature.
+    def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() or self.cells is None else len(self.cells.triggers) + 1
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.AccessibleTextRole):
             return None
         source = self.source_at(index.row())
@@ -152,7 +152,7 @@ class CellDelegate(PaintedDelegate):
         self._table = table
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
         table, palette = self._table, self._table.brushes.palette
         selected = index == table.currentIndex()
@@ -167,7 +167,7 @@ class CellDelegate(PaintedDelegate):
         painter.fillRect(QRectF(cell.right() - 1, cell.top(), 1, cell.height()), palette.rule)
 
     def _transitions(
-        self, painter: QPainter, cell: QRectF, index: Index, *, selected: bool
+        self, painter: QPainter, cell: QRectF, index: ModelIndex, *, selected: bool
     ) -> None:
         table = self._table
         for row, layout, top in table.layouts_in(index.row(), index.column()):

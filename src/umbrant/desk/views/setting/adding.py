@@ -173,17 +173,17 @@ def cueing(path: Path, project: Project) -> tuple[Addition, ...]:
     prop = Prop(
         name="dropped", group="things", at=scenario.cast[0].start if scenario.cast else (0.0, 0.0)
     )
-    deeds: dict[str, CueAction] = {
+    cue_actions: dict[str, CueAction] = {
         "Cue: put somebody or something elsewhere": MoveTo(moves=name, to=prop.at),
         "Cue: drop a prop": DropProp(drops=prop),
         "Cue: take somebody or something away": TakeAway(removes=name),
         "Cue: set a key": SetKey(sets="key", value=True),
     }
     if events:
-        deeds = {"Cue: raise an event": RaiseEvent(raises=events[0]), **deeds}
+        cue_actions = {"Cue: raise an event": RaiseEvent(raises=events[0]), **cue_actions}
     return tuple(
-        Addition(title, (*path, "cues"), partial(_always, Cue(at_s=5.0, does=deed)))
-        for title, deed in deeds.items()
+        Addition(title, (*path, "cues"), partial(_always, Cue(at_s=5.0, does=action)))
+        for title, action in cue_actions.items()
     )
 
 

@@ -510,7 +510,7 @@ class Setting:
             )
         else:
             say.words("at").number("at_s", "when", SECONDS, empty="no time")
-        self._deed(say, scenario, (*path, "does"), cue)
+        self._cue_action(say, scenario, (*path, "does"), cue)
         if not cue.when:
             when = "or a condition"
             say.written(
@@ -522,7 +522,7 @@ class Setting:
             )
         yield say.line(2, *adds, help="done by hand in a rehearsal" if cue.by_hand else "")
 
-    def _deed(self, is_integer: LineWriter, scenario: Scenario, path: Path, cue: Cue) -> None:
+    def _cue_action(self, is_integer: LineWriter, scenario: Scenario, path: Path, cue: Cue) -> None:
         say, does = LineWriter(self.project, path), cue.does
         names = [each.name for each in scenario.cast]
         props = [

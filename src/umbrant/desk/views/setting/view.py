@@ -8,7 +8,6 @@ from PySide6.QtCore import (
     QAbstractTableModel,
     QModelIndex,
     QObject,
-    QPersistentModelIndex,
     QPoint,
     QPointF,
     QRectF,
@@ -26,15 +25,13 @@ from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.views.setting.fields import Addition, SettingLine
 from umbrant.desk.views.setting.lines import Setting, SettingMemory
 from umbrant.desk.widgets.dialogs import Dialogs
-from umbrant.desk.widgets.painted import PaintedDelegate, saved
+from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
 from umbrant.model.folder import FOLDERS
 from umbrant.model.paths import Path, PathError, at, move, remove
 from umbrant.model.staging import Member
-
-Index = QModelIndex | QPersistentModelIndex
 
 
 class SettingModel(QAbstractTableModel):
@@ -67,13 +64,15 @@ class SettingModel(QAbstractTableModel):
         """The place of the line of a path; -1 if it is not shown."""
         return next((place for place, line in enumerate(self.lines) if line.path == path), -1)
 
-    def rowCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+    # Qt's own signature.
+    def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else len(self.lines)
 
-    def columnCount(self, parent: Index = QModelIndex()) -> int:  # noqa: B008  (Qt's own signature)
+    # Qt's own signature.
+    def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 1
 
-    def data(self, index: Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         line = self.line_at(index.row())
         if line is None:
             return None
@@ -90,7 +89,7 @@ class LineDelegate(PaintedDelegate):
         self._view = view
 
     def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: Index
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
         view = self._view
         line, layout, palette = (

@@ -338,8 +338,8 @@ def test_events_reach_all_one_or_a_group_and_may_be_late() -> None:
         .model_copy(update={"name": "ears"})
     )
     take = played(made.model_copy(update={"behaviors": (*made.behaviors, ears)}))
-    assert take.agents["f"].heard == [(1, "e.one", "a"), (1, "e.two", "a"), (3, "e.three", "a")]
-    assert take.agents["a"].heard == [(1, "e.one", "a")]
+    assert take.agents["f"].received == [(1, "e.one", "a"), (1, "e.two", "a"), (3, "e.three", "a")]
+    assert take.agents["a"].received == [(1, "e.one", "a")]
     assert take.agents["a"].said == [(0, "Done")]
 
 

@@ -101,7 +101,7 @@ def test_an_event_is_heard_from_any_state_and_history_goes_back() -> None:
     assert spans(take, "t0") == [(8, 8, "success")]
     assert spans(take, "cower") == [(8, 12, "stopped")]
     assert spans(take, "a2") == [(3, 8, "stopped"), (12, None, None)]
-    assert take.agents["a"].heard == [(8, "thunder.near", "")]
+    assert take.agents["a"].received == [(8, "thunder.near", "")]
 
 
 def test_an_event_without_its_condition_is_refused_with_both_sides() -> None:

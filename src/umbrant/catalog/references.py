@@ -12,7 +12,7 @@ from umbrant.model.values import KeyRef, ParamValue
 
 
 class ParamUse(NamedTuple):
-    """A parameter of a part of a row, with what was put into it."""
+    """A value that a row or one of its parts gives to a parameter."""
 
     part: str
     kind: Kind
@@ -22,7 +22,7 @@ class ParamUse(NamedTuple):
 
 @dataclass(frozen=True)
 class KeyReferences:
-    """The keys that a row reads and writes, by the names it uses."""
+    """The keys that a row reads and writes."""
 
     reads: frozenset[str]
     writes: frozenset[str]

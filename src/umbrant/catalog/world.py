@@ -39,13 +39,11 @@ class BodyView(Protocol):
         """The prop it carries."""
 
     def stat(self, name: str) -> float | None:
-        """How it stands with one of its numbers, such as its health; None if it has no such
-        number.
-        """
+        """The value of one of its stats, such as its health; None if it has no such stat."""
 
     def change_stat(self, name: str, by: float) -> float | None:
-        """Add to one of its numbers, within its bounds; returns what it came to, None if there is
-        no such number.
+        """Add to a stat, within its bounds; returns the new value, None if there is no such
+        stat.
         """
 
 
@@ -85,10 +83,9 @@ class Sight:
 
 @dataclass(frozen=True)
 class Route:
-    """The way a body is on: the corners still ahead, its end included, and the metres left along
-    it.
+    """The route of a body: the corners still ahead, its end included, and the metres left along it.
 
-    With a `cause` there is no way, and the body stays where it is.
+    With a `cause` there is no route, and the body stays where it is.
     """
 
     corners: tuple[Point, ...]
@@ -129,10 +126,10 @@ class World(Protocol):
         """Let a noise be heard from the next tick on."""
 
     def route_to(self, name: str, goal: Point) -> Route:
-        """The way a body would take to a point; it does not set out."""
+        """The route a body would take to a point; the body does not set out."""
 
     def walkable_near(self, name: str, place: Point) -> Point | None:
-        """The place nearest to a point where a body can be; None if it can be nowhere."""
+        """The point nearest to a point at which a body can stand; None if there is none."""
 
     def carry(self, name: str, prop: str) -> bool:
         """Have a body take up a prop. No if it carries one already or another body carries it."""
@@ -146,8 +143,8 @@ class World(Protocol):
         """Whether anything that blocks sight stands between two points."""
 
     def move_towards(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Route:
-        """Have a body go on towards a point during this tick. Not asked for again at the next tick,
-        it stands.
+        """Move a body towards a point during this tick. Without another call at the next tick it
+        stops.
         """
 
     def turn(self, name: str, heading_deg: float) -> float:
@@ -158,24 +155,24 @@ class World(Protocol):
 
 
 class Events(Protocol):
-    """The events as one agent hears them. What is raised in a tick is heard in the next."""
+    """The events as one agent receives them. An event raised in a tick is received in the next."""
 
     @property
     def now(self) -> Sequence[str]:
-        """The events heard in this tick, in the order in which they were raised."""
+        """The events received in this tick, in the order in which they were raised."""
 
     def raise_event(self, event: str, to: str, delay_s: float) -> None:
         """Raise an event for one agent or a group, by name, or for all where `to` is empty."""
 
-    def heard(self, event: str) -> bool:
-        """Whether this event, or one that is a kind of it, is heard in this tick."""
+    def received(self, event: str) -> bool:
+        """Whether this event, or a more special one, is received in this tick."""
 
     def last_s(self, event: str) -> float | None:
-        """When this event, or one that is a kind of it, was last heard; None if never."""
+        """When this event, or a more special one, was last received; None if never."""
 
 
 class BoardView(Protocol):
-    """An agent's blackboard as a node sees it. Who writes is noted by the engine."""
+    """An agent's blackboard as a node sees it. The engine records who writes."""
 
     def get(self, key: str) -> Value | None:
         """The key's value, None if it is not set."""
@@ -222,7 +219,7 @@ class Target(Protocol):
         """The name of the agent or prop it now stands for, None for a bare point."""
 
     def at(self) -> Point | Cause:
-        """Where it is now, or why that cannot be said."""
+        """The point where it is now, or the cause if it has none."""
 
 
 class KeySlot(Protocol):
@@ -249,11 +246,11 @@ class Formula(Protocol):
     """A chip that holds a formula, which gives a number."""
 
     def value(self) -> float | None:
-        """Work it out now; None where something in it is unknown."""
+        """The value now; None where something in it is unknown."""
 
 
 class Condition(Protocol):
     """A chip that holds a condition."""
 
     def evaluate(self) -> bool:
-        """Ask it now. What is unknown counts as no."""
+        """Evaluate it now. Unknown counts as no."""

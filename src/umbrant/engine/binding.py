@@ -43,7 +43,7 @@ TARGETS = (ParamType.PLACE, ParamType.AGENT, ParamType.PROP)
 
 @dataclass(frozen=True)
 class Constant:
-    """A binder that always gives the same."""
+    """A binder whose value never changes."""
 
     value: Any
 
@@ -96,8 +96,8 @@ class NamedTarget:
 
 @dataclass(frozen=True)
 class KeyTarget:
-    """Whatever a key now stands for. It is looked up anew each time, so a target that moves is
-    followed.
+    """The body, prop or point that a key names. The key is read at each call, so the target follows
+    its changes.
     """
 
     me: Me
@@ -120,7 +120,7 @@ class KeyTarget:
 
 
 class LiveFormula:
-    """A formula of one row, which gives a number."""
+    """A formula of one row, bound to its agent."""
 
     def __init__(self, value: Callable[[], Value | None]) -> None:
         self._value = value
@@ -169,7 +169,7 @@ class BindingScope:
             return always_unknown
 
     def sense(self, ask: SenseCall) -> BoundSense:
-        """How a sense is asked."""
+        """A sense call with its arguments bound, ready to be called or written into source."""
         kind = self.catalog.kinds[ask.sense]
         args = {
             name: self._sense_arg(kind.param(name), tree)
@@ -203,7 +203,9 @@ class BindingScope:
         return BoundCondition(parse(when), self, self.recorder.sensing(row_id, part))
 
     def binder(self, param: Param, value: ParamValue, row_id: str, part: str) -> Binder:
-        """What gives a parameter its value. Raises Unbound if it never can."""
+        """The binder of a parameter with a value as it stands in a file. Raises Unbound for a value
+        that can never be bound.
+        """
         if isinstance(value, KeyRef):
             return self._key_binder(param, value.key)
         if not param.takes(value) or (param.choices and value not in param.choices):
@@ -278,11 +280,13 @@ def _value_of_key(name: str, key: LiveKey) -> Binder:
 
 
 def always_unknown() -> None:
-    """What nothing can be said of."""
+    """The formula of a key whose text makes no sense: its value is always None."""
 
 
 def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
-    """The values that binders give, if they always give the same; else None."""
+    """The arguments by name if none of them can change, so that they can be bound once; else
+    None.
+    """
     fixed = _fixed(binders)
     return fixed if len(fixed) == len(binders) else None
 
@@ -290,9 +294,7 @@ def fixed_values(binders: Mapping[str, Binder]) -> dict[str, Any] | None:
 def with_arguments(
     function: Callable[..., Any], me: Me, arguments: Mapping[str, Any]
 ) -> Callable[..., Any]:
-    """A node's function with the agent and with arguments that are the same each time: it need only
-    be called.
-    """
+    """A node's function with the agent and arguments bound; calling it needs no more."""
     placed, named = split_arguments(function, arguments)
     return partial(function, me, *placed, **named)
 
@@ -304,10 +306,8 @@ def _fixed(binders: Mapping[str, Binder]) -> dict[str, Any]:
 def split_arguments(
     function: Callable[..., Any], arguments: Mapping[str, Any]
 ) -> tuple[tuple[Any, ...], dict[str, Any]]:
-    """Arguments as a node's function takes them, after the agent: by their places as far as they
-    go, else by name.
-
-    Those by their places cost less.
+    """Arguments split into positional and keyword ones, as a node's function takes them after the
+    agent. As many as possible are positional, since such a call costs less.
     """
     placed = list(takewhile(arguments.__contains__, _places(function)))
     return tuple(arguments[name] for name in placed), {
@@ -323,7 +323,7 @@ def _places(function: Callable[..., Any]) -> tuple[str, ...]:
 
 
 def _reader(me: Me, kind: Kind, args: Mapping[str, Binder]) -> Callable[[], Any]:
-    """Asks a sense that comes with the program. What is the same each time is worked out once."""
+    """A function that calls a built-in sense. Arguments that cannot change are bound once."""
     fixed = _fixed(args)
     variable = {name: binder for name, binder in args.items() if name not in fixed}
     ask = with_arguments(kind.run, me, fixed)

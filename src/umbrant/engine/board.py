@@ -93,9 +93,7 @@ class Board:
                 live.set(first)
 
     def derive(self, key: str, formula: Callable[[], Value | None]) -> None:
-        """Have a key always be what a formula gives. Which keys these are must be said before any
-        is asked for.
-        """
+        """Make a key follow a formula. All derived keys must be declared before any key is read."""
         live = self._live[key]
         if isinstance(live, DerivedKey):
             live.formula = formula
@@ -128,7 +126,7 @@ class Board:
         return self._keys[key].type if key in self._keys else None
 
     def settle(self) -> None:
-        """Work out all derived keys, so that what is recorded of them is up to date."""
+        """Evaluate all derived keys, so that their recorded values are up to date."""
         for live in self._derived:
             live.work_out()
 
@@ -136,8 +134,8 @@ class Board:
 class LiveKey:
     """One of an agent's keys, as nodes are given it.
 
-    Whoever writes `value` itself, for the sake of a question, leaves no trace, and must put the old
-    one back.
+    Assigning `value` directly is not recorded; whoever does so to try a value must put the old one
+    back.
     """
 
     shared_by = ""
@@ -157,7 +155,7 @@ class LiveKey:
 
     @property
     def type(self) -> KeyType:
-        """What it can hold."""
+        """The type of value that the key holds."""
         return self._declared.type
 
     def set(self, value: Value | None) -> None:
@@ -205,7 +203,7 @@ class SharedKey(LiveKey):
 
 
 class DerivedKey(LiveKey):
-    """A key that always is what a formula gives; nothing else writes it."""
+    """A key whose value is that of a formula; nothing else can write it."""
 
     def __init__(
         self, board: Board, key: str, declared: Key, formula: Callable[[], Value | None]
@@ -228,7 +226,7 @@ class DerivedKey(LiveKey):
     def set(self, value: Value | None) -> None: ...
 
     def work_out(self) -> Value | None:
-        """What the formula gives now. One that needs itself is unknown."""
+        """The value of the formula now. A key that depends on itself is unknown."""
         if self._is_busy:
             return None
         board = self._board

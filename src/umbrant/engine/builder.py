@@ -48,7 +48,7 @@ DONE_WAYS = {
 
 
 class ScopeOf(Protocol):
-    """Gives the scope of a key scope."""
+    """Makes the binding scope for a key scope of the agent."""
 
     def __call__(self, key_scope: KeyScope) -> BindingScope: ...
 
@@ -343,7 +343,9 @@ class Builder:
     def _values(
         self, kind: Kind, row: Row, args: dict[str, ParamValue], part: str
     ) -> dict[str, Any]:
-        """What a class is made with: values, and for live parameters what can be asked for them."""
+        """The arguments of a kind's class: plain values, and for live parameters a function that
+        returns the present one.
+        """
         given = {}
         for name, binder in self._binders(kind, row, args, part).items():
             param = kind.param(name)

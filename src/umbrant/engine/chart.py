@@ -150,10 +150,10 @@ class Chart:
         self, enabled: Callable[[Transition], bool], waits: TransitionTrigger | None = None
     ) -> list[Transition]:
         """`selectTransitions`: for each active atomic state the first enabled transition, its own
-        before outer ones.
+        before those of outer states.
 
-        `enabled` is asked of each transition once at the most, and only of those that wait for
-        `waits`, if it is given.
+        `enabled` is called at most once for each transition. With `waits` only transitions of that
+        trigger are considered.
         """
         transitions, candidates = self._candidates_for(waits)
         first = next((place for place, each in enumerate(transitions) if enabled(each)), None)
@@ -222,8 +222,8 @@ class Chart:
         return [found[order] for order in sorted(found, reverse=True)]
 
     def domain(self, transition: Transition) -> State | None:
-        """`getTransitionDomain`: the state inside which all that is left and entered lies; None
-        without a target.
+        """`getTransitionDomain`: the innermost state that contains all states left and entered;
+        None without a target.
         """
         targets = self.effective_targets(transition.target)
         if not targets:
@@ -238,7 +238,7 @@ class Chart:
         return self._common(source, targets)
 
     def effective_targets(self, target: State | None) -> list[State]:
-        """`getEffectiveTargetStates`: the target, or what a history stands for."""
+        """`getEffectiveTargetStates`: the target itself, or the states that a history remembers."""
         if target is None:
             return []
         if target.type is not StateType.HISTORY:
@@ -248,7 +248,7 @@ class Chart:
         return self._otherwise(target)
 
     def take(self, transitions: Sequence[Transition]) -> Microstep:
-        """`microstep`, without what is done on the way: leave the exit set, enter the entry set."""
+        """`microstep` without executable content: leaves the exit set and enters the entry set."""
         left = self.exit_set(transitions)
         for state in left:
             self._remember(state)
@@ -345,8 +345,8 @@ class Chart:
                 self._add_descendants(child, entry)
 
     def _otherwise(self, history: State) -> list[State]:
-        """Where a history leads that remembers nothing. What it was told is passed over if it lies
-        elsewhere.
+        """The default of a history that remembers nothing. A default outside of the history's
+        parent is ignored.
         """
         around, first = history.parent, history.initial
         assert around is not None  # noqa: S101  (a history is never the root)

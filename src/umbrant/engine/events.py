@@ -18,7 +18,7 @@ class RaisedEvent:
 
 
 class EventBus:
-    """All events on their way. What is raised during a tick is given out at the next `begin`."""
+    """All events on their way. An event raised during a tick is delivered at the next `begin`."""
 
     def __init__(self) -> None:
         self._waiting: list[RaisedEvent] = []
@@ -30,12 +30,14 @@ class EventBus:
         self._waiting.append(raised)
 
     def begin(self, now_s: float) -> None:
-        """A tick begins: what is due by now is heard in it, in the order in which it was raised."""
+        """Start a tick: deliver the events that are due, in the order in which they were raised."""
+        # Delivered once for all agents before any of them ticks: which agent is first in the cast
+        # must not decide who receives an event in which tick.
         self.given = [each for each in self._waiting if each.due_s <= now_s + SLACK_S]
         self._waiting = [each for each in self._waiting if each.due_s > now_s + SLACK_S]
 
     def for_agent(self, name: str, group: str | None) -> list[RaisedEvent]:
-        """What an agent hears in this tick."""
+        """The events that are delivered to an agent in this tick."""
         return [
             each
             for each in self.given
@@ -44,7 +46,7 @@ class EventBus:
 
 
 class EventInbox:
-    """The events as one agent hears them: the catalog's `Events`."""
+    """The events as one agent receives them; implements `catalog.world.Events`."""
 
     def __init__(
         self, event_bus: EventBus, name: str, group: str | None, now_s: Callable[[], float]
@@ -57,7 +59,7 @@ class EventInbox:
         self.now: Sequence[str] = ()
 
     def begin(self) -> Sequence[RaisedEvent]:
-        """A tick begins; returns what is heard in it."""
+        """Start a tick; returns the events received in it."""
         if not self._bus.given:
             self.now = ()
             return ()
@@ -71,7 +73,7 @@ class EventInbox:
         """Raise an event."""
         self._bus.raise_event(RaisedEvent(event, self._name, to, self._now_s() + delay_s))
 
-    def heard(self, event: str) -> bool:
+    def received(self, event: str) -> bool:
         """Whether this event, or one that is a kind of it, is heard in this tick."""
         return any(matches(each, event) for each in self.now)
 

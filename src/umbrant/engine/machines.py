@@ -30,8 +30,8 @@ from umbrant.engine.rows import GUARD_SAID_NO, LiveRow, RowSequence
 
 @dataclass
 class LiveState:
-    """What belongs to a state of the chart: its row, the work in it, and what is done when it is
-    entered and left.
+    """One state of a machine: its row, the work of the rows in it, and its rows for entering and
+    leaving.
     """
 
     row: LiveRow
@@ -141,8 +141,8 @@ class LiveMachine:
     # transitions
 
     def _settle(self, me: Me) -> None:
-        """Take transitions that wait for no event, and those of what is done, until none is left: a
-        macrostep.
+        """A macrostep: take eventless transitions and those of internal events until none is
+        enabled.
         """
         while self._ended is None and not self._is_cut:
             done: StateDone | None = None
@@ -158,8 +158,8 @@ class LiveMachine:
                 self._inside.appendleft(done)  # it has led nowhere yet: the next tick takes it up
 
     def _offer(self, me: Me, event: str) -> None:
-        """Give it an event from outside. That may well lead it back to where it has been, so what
-        was seen is over.
+        """Handle one external event. It may lead back to earlier configurations, so the ones seen
+        are forgotten.
         """
         taken = self._chart.select(partial(self._enabled, me, event), TransitionTrigger.EVENT)
         if taken:
@@ -302,7 +302,7 @@ class LiveMachine:
         return FAILURE if failed else SUCCESS
 
     def _run(self, me: Me, states: Sequence[State]) -> None:
-        """Run the rows of states that are still active; one whose rows have ended is told of
+        """Tick the rows of active states. When a state's rows have ended, its done event is raised
         once.
         """
         for state in states:
@@ -338,7 +338,9 @@ def _listens(live: LiveTransition, transition: Transition, trigger: str | StateD
 
 
 def matches(event: str, listened_for: str) -> bool:
-    """Whether who listens for one event hears another: `alarm` hears `alarm` and `alarm.bell`."""
+    """Whether a listener for `wanted` receives `event`: `alarm` receives `alarm` and
+    `alarm.bell`.
+    """
     return event == listened_for or event.startswith(f"{listened_for}.")
 
 

@@ -27,8 +27,8 @@ SHOWN = 80
 
 
 class CallWatch(Protocol):
-    """Is told when a project's own code is entered and left. Calls nest: one node may ask for what
-    another gives.
+    """Notified when code of a project is entered and left. Calls nest: a node's argument may be a
+    sense of the project's own.
     """
 
     def enter(self, place: bytes) -> None:
@@ -39,7 +39,7 @@ class CallWatch(Protocol):
 
 
 class Unwatched:
-    """For where nobody ends what does not come back."""
+    """A CallWatch that does nothing, for processes that nobody can end from outside."""
 
     def enter(self, place: bytes) -> None: ...
     def leave(self) -> None: ...
@@ -66,7 +66,7 @@ class CallSite:
 
     @property
     def place(self) -> bytes:
-        """File, line, node, agent and row, for whoever tells of a call that did not come back."""
+        """File, line, node, agent and row, as reported when a call does not return."""
         facts = (self.kind.own, str(self.kind.own_line), self.kind.id, self.agent, self.row)
         return "\0".join(facts).encode("utf-8", "backslashreplace")
 
@@ -142,7 +142,9 @@ def shown(value: object) -> str:
 
 
 def result_of(kind: Kind, result: object) -> bool | Cause | None:
-    """How a node ended. Raises Nonsense for what is neither yes nor no nor a cause."""
+    """The outcome that a node returned. Raises InvalidResult for anything but True, False, None and
+    a Cause.
+    """
     if result is True or result is False:
         return result
     if result is None and kind.family is not Family.CONDITION:
@@ -163,8 +165,8 @@ def reading_of(value: object) -> Reading | bool | float | str | None:
 
 
 def progress_of(value: object) -> Progress | None:
-    """What a step yielded: how far it is, or None if it merely runs on. Raises Nonsense for what is
-    no progress.
+    """The progress that a step yielded, None if it yielded none. Raises InvalidResult for anything
+    else.
     """
     if type(value) is not Progress:
         return None
@@ -179,7 +181,9 @@ def progress_of(value: object) -> Progress | None:
 
 
 def steps_of(steps: object) -> Generator[Any, None, object]:
-    """The steps of a node that takes time. Raises Nonsense for what has none."""
+    """The generator of a node that takes time. Raises InvalidResult if its function returned
+    something else.
+    """
     if type(steps) is not GeneratorType:
         raise InvalidResult(shown(steps))
     return steps

@@ -68,8 +68,8 @@ class ProjectLeaf(Leaf):
         return kind.run(agent, **args)
 
     def _left(self, how: str) -> None:
-        """Call the hook for leaving, once for each time the row was begun. What it raises is told
-        of, and no more.
+        """Call the hook for leaving, once for each call of the hook for entering. An exception in
+        it is reported as a notice only.
         """
         args, self._args = self._args, None
         hook = self.kind.hooks.left
@@ -110,7 +110,9 @@ class LastingProjectLeaf(ProjectLeaf, LastingLeaf):
         return step
 
     def _advanced(self, steps: StepGenerator) -> tuple[bool, Progress | bool | Cause | None]:
-        """Whether the function has returned, and what it gave, as plain data."""
+        """Take one step: whether the function has returned, and its result or progress as plain
+        data.
+        """
         try:
             progress = next(steps)
         except StopIteration as stop:

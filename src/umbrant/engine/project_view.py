@@ -72,7 +72,9 @@ def value_for(type_: KeyType, value: object, key: str) -> Value | None:
 
 
 class _View:
-    """Stands for an object of the engine or the world, which can be read through it."""
+    """Base of the read-only proxies that a project's own code gets for objects of the engine and
+    the world.
+    """
 
     __slots__ = ("_of",)
     _instead = "it can only be read"
@@ -146,7 +148,7 @@ class BoardOfNode(_View):
 
 
 class EventsOfNode(_View):
-    """The events as the agent hears them."""
+    """The events that the agent receives, as a project's own code sees them."""
 
     __slots__ = ()
     _instead = "raise an event with `me.events.raise_event`"
@@ -258,7 +260,7 @@ class AgentOfNode:
 
     @property
     def events(self) -> EventsOfNode:
-        """The events as it hears them."""
+        """The events that the agent receives."""
         return self._events
 
     @property
@@ -268,7 +270,7 @@ class AgentOfNode:
 
     @property
     def random(self) -> Random:
-        """Its own generator: the same seed gives the same numbers."""
+        """The agent's own generator, seeded by scenario and name."""
         return self._me.random
 
     @property

@@ -18,7 +18,7 @@ off.
 
 
 class RowLog(Protocol):
-    """Is told when a row runs."""
+    """Records the spans of one row."""
 
     def entered(self) -> None:
         """It became active."""
@@ -28,34 +28,34 @@ class RowLog(Protocol):
 
 
 class Recorder(Protocol):
-    """Hears of everything one agent does. Whoever implements it knows which tick it is.
+    """Records everything that one agent does. The implementation knows the present tick.
 
-    `part` is ROW, 'guard', 'decorator n' or 'upkeep n', as in `model.edits.Slot`, or CUT_OFF. What
-    is told at nearly every tick is told to one place each: the methods whose names end in -ing give
-    what is called there, or `discard`.
+    `part` is as in `model.parts`, or CUT_OFF. Methods whose names end in -ing return the callback
+    to use for one row and part, or `discard`: such events come at nearly every tick, and a callback
+    made once costs less than a look-up at each.
     """
 
     def running(self, row_id: str) -> RowLog:
-        """For when a row runs."""
+        """The log of a row's spans."""
 
     def refusing(self, row_id: str, part: str) -> RefusalLog:
-        """For a row that was tried and not entered, or whose upkeep failed. Said again at every
-        tick that it is so.
+        """The log of a row that was tried and not entered, or of an upkeep that failed. Called at
+        every tick of the refusal.
         """
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
-        """For an atom of a condition that gave another answer than before; None: it was not
-        asked.
+        """The callback for an atom of a condition whose result changed: its index and the result,
+        None if it was not evaluated.
         """
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
-        """For how far a running action is."""
+        """The callback for the progress of a running action."""
 
     def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
-        """For the numbers that a part of a row goes by."""
+        """The callback for the numbers that a part of a row decides by."""
 
     def counting(self, row_id: str, part: str) -> Callable[[], None]:
-        """For each time that something has been done."""
+        """The callback for each time that a part was done, such as an upkeep."""
 
     def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None:
         """A key got another value. `row_id` is empty for values set before the first tick.
@@ -64,14 +64,14 @@ class Recorder(Protocol):
         key.
         """
 
-    def heard(self, event: str, sender: str) -> None:
+    def received(self, event: str, sender: str) -> None:
         """An event came to the agent's ears. `sender` is who raised it, empty for the scenario or
         the author.
         """
 
 
 class _NullRowLog:
-    """Is told when a row runs, and keeps nothing."""
+    """A RowLog that keeps nothing."""
 
     def entered(self) -> None: ...
     def left(self, status: Status | None, cause: Cause | None) -> None: ...
@@ -81,10 +81,10 @@ _UNNOTICED = _NullRowLog()
 
 
 class NullRecorder:
-    """Hears everything and keeps nothing."""
+    """A Recorder that keeps nothing: for games without a take, and for the conditions of cues."""
 
     def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None: ...
-    def heard(self, event: str, sender: str) -> None: ...
+    def received(self, event: str, sender: str) -> None: ...
 
     def running(self, row_id: str) -> RowLog:
         return _UNNOTICED

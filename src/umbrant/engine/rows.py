@@ -33,10 +33,8 @@ from umbrant.model.parts import ROW
 
 
 class UpkeepTask:
-    """A row's upkeep: done when the row is entered, and then every so many seconds while it is
-    active.
-
-    With a half-width, each stretch is drawn from so much less to so much more.
+    """An upkeep of a row: done when the row is entered, then every so many seconds while it is
+    active. With a half-width each interval is drawn anew.
     """
 
     def __init__(
@@ -54,12 +52,12 @@ class UpkeepTask:
         self._next_s = 0.0
 
     def entered(self, now_s: float) -> None:
-        """The row has been entered: it is due at once."""
+        """Restart the interval: the row has been entered, so the task is due at once."""
         self._next_s = now_s
         self.due_s = now_s - SLACK_S
 
     def do(self, me: Me) -> None:
-        """Do it. If it fails, that is told of."""
+        """Do the task and set the next deadline. A failure is recorded and has no other effect."""
         half_width_s = self._half_width_s
         self._next_s = next_s = self._next_s + (
             self._every_s
@@ -74,10 +72,11 @@ class UpkeepTask:
 
 
 class RowSequence(Wrapper):
-    """The work of a state or an option: its rows one after the other. It goes on running when they
-    are done.
+    """The work of a state or an option: its rows in order. It keeps RUNNING when they have ended,
+    until the state or the option is left.
 
-    `ended` says how they ended; None while they run. Without rows it has ended from the start.
+    `ended` is the status with which the rows ended, None before; without rows it is SUCCESS from
+    the start.
     """
 
     def __init__(self, rows: Sequence["LiveRow"]) -> None:
@@ -118,8 +117,8 @@ class RowSequence(Wrapper):
 
 
 class RepeatedWork(DecoratorBase):
-    """Work with rows in it that a decorator may begin anew: what still runs in it at the end of a
-    round is stopped.
+    """Work under a decorator that can start it again. Rows that still run at the end of a round are
+    stopped.
     """
 
     def __init__(self, work: Work, rows: Sequence["LiveRow"], row_id: str) -> None:
@@ -143,7 +142,7 @@ class RepeatedWork(DecoratorBase):
 
 @dataclass(frozen=True)
 class DecoratorParts:
-    """What the decorators of a row come to besides the work they wrap."""
+    """The decorators of a row by what they do besides wrapping its work."""
 
     gates: Sequence[Gate] = ()
     renewed: Sequence[Renewable] = ()
@@ -156,11 +155,10 @@ GUARD_SAID_NO = cause("guard")
 
 
 class LiveRow(Wrapper):
-    """A row with its guard, gates, decorated work and upkeep. The `Child` of the composite it is
-    nested in.
+    """A row with its guard, gates, decorated work and upkeep; the `Child` of the composite that
+    holds it.
 
-    While it is active it goes on along a path. `path_cache` counts what is entered and left in all
-    of the agent's rows.
+    While it is active it goes on along a path. `path_cache` is shared by all rows of the agent.
     """
 
     def __init__(
@@ -216,6 +214,7 @@ class LiveRow(Wrapper):
         if failed:
             self.leave(me, FAILURE, failed)
             return FAILURE
+        # Upkeep comes before the first tick, so that the work finds keys that are up to date.
         for task in self._upkeep_tasks:
             task.do(me)
         try:
@@ -231,14 +230,16 @@ class LiveRow(Wrapper):
             self.leave(me, None, reason)
 
     def taking_over(self, take: Callable[[Me], Status]) -> GateCheck | None:
-        """What has the row `take` over as soon as it may be entered and could not before; None if
-        it does not watch.
+        """The check that calls `take` when the row turns from closed to open; None if its guard is
+        not watched for a take-over.
         """
         guard = self._guard
         if guard is None or not self._watches_over:
             return None
 
         def opens(me: Me) -> Status | None:
+            # A take-over happens at an edge only: a row that could already run at the tick before
+            # was passed over for a reason, and taking over at each tick would make it flip.
             before = self._was_open
             if not self._gates_let(me) or before:
                 return None
@@ -250,8 +251,12 @@ class LiveRow(Wrapper):
     def opens(self, me: Me) -> bool:
         """Whether the guard and the gates let the row be entered now; a refusal is recorded."""
         if self._is_let_in:
+            # A take-over has just evaluated guard and gates within this tick. Gates may draw a
+            # chance or count an entry, so they must not be asked a second time.
             self._is_let_in = False
             return True
+        # The guard comes before the gates: no chance is rolled and no entry counted for a row that
+        # its guard keeps out anyway.
         if self._guard is not None:
             evaluate = self._guard.evaluate
             if not evaluate():
@@ -260,7 +265,10 @@ class LiveRow(Wrapper):
         return self._gates_let(me)
 
     def enter(self, me: Me) -> Cause | None:
-        """Begin, without asking. Returns why it could not, if so; it is active all the same."""
+        """Enter the row without evaluating guard and gates. Returns the cause if its work could not
+        start; the row is active all the same, and must be left.
+        """
+        # Active before anything may fail: whatever `start` has begun must be undone by `leave`.
         self.active = True
         self.visit = self._going_on
         if self._path_cache.holders:
@@ -277,7 +285,11 @@ class LiveRow(Wrapper):
         return None
 
     def leave(self, me: Me, status: Status | None, reason: Cause | None) -> None:
-        """End, after what is still active in it has been stopped."""
+        """Leave the row. Rows in it that are still active are stopped first, the innermost
+        first.
+        """
+        # Composites stop their children themselves; this is for those that a decorator ended, such
+        # as a time limit. No row may stay active inside one that is not.
         for child in self._children:
             if child.active:
                 child.halt(me, cause_of_row("parent_left", self.id))

@@ -53,9 +53,9 @@ class CastContext:
 
 
 class Runner:
-    """One agent: its body, its blackboard, its rows. It is the `me` of every node it runs.
+    """One agent: its body, its blackboard and its rows; the `me` of every node that it runs.
 
-    Same project, world, name and seed give the same decisions. Raises ValueError for a member
+    The same project, world, name and seed give the same decisions. Raises ValueError for a member
     without a behavior.
     """
 
@@ -109,23 +109,26 @@ class Runner:
 
     def tick(self) -> None:
         """Decide and act for one tick. A behavior that has ended begins again at the next tick."""
+        # A cue may have put another body of this name on the stage since the tick before.
         self._body = None
         self._budget.taken = 0
         if self._bus.given or self.events.now:
-            self._hear()
+            self._receive()
         root = self._root
         if root is not None:
             visit = root.visit
             visit(self)
+        # Derived keys are evaluated when something reads them; those that nothing read are
+        # evaluated now, so that a take shows each at every tick.
         if self._derives:
             self.board.settle()
 
-    def _hear(self) -> None:
+    def _receive(self) -> None:
         for raised in self.events.begin():
-            self._recorder.heard(raised.event, raised.sender)
+            self._recorder.received(raised.event, raised.sender)
 
     def stop(self, reason: Cause) -> None:
-        """Stop deciding for now; the next tick begins anew."""
+        """Stop the running rows; the next tick starts from the first row."""
         if self._root is not None:
             self._root.halt(self, reason)
 
@@ -179,7 +182,9 @@ class Cast:
         world: World,
         recorder: Callable[[str], Recorder],
     ) -> "Cast":
-        """A runner for each member that has a behavior. `recorder` gives each its own."""
+        """A runner for each member with a behavior, in the order of the cast. `recorder` returns
+        the recorder of an agent by name.
+        """
         agents = [member for member in members if member.behavior is not None]
         return cls(
             common, tuple(Runner(common, member, world, recorder(member.name)) for member in agents)

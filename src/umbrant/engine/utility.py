@@ -51,7 +51,7 @@ class Candidates:
 
 @dataclass
 class LiveOption:
-    """What belongs to an option: its row, and what is considered."""
+    """One option of a utility: its row and its considerations."""
 
     row: LiveRow
     considerations: Sequence[Consideration]
@@ -84,7 +84,7 @@ class OptionBid:
 
     @property
     def total(self) -> float:
-        """The score with what is added for staying."""
+        """The score with the stay bonus."""
         return self.score + self.bonus
 
 
@@ -129,7 +129,7 @@ class LiveUtility:
         return status
 
     def _decide(self, me: Me) -> bool:
-        """Score the options and choose. No if there is nothing to choose and nothing it is at."""
+        """Score the options and choose one. Returns False if there is none to run."""
         bids = [self._bid(me, option) for option in self.options]
         if self._current is not None and me.world.now_s < self._until_s - SLACK_S:
             return True
@@ -152,7 +152,7 @@ class LiveUtility:
         return option is self._current or option.row.opens(me)
 
     def _winner(self, me: Me, bids: list[OptionBid]) -> OptionBid:
-        """The highest bid, of equals the one it is at, else the earlier; or one drawn by score
+        """The highest bid: of equals the running option, else the earlier; or one drawn by score
         among the best.
         """
         ranked = sorted(bids, key=lambda bid: (-bid.total, bid.option is not self._current))

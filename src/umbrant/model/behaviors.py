@@ -12,7 +12,7 @@ from umbrant.model.values import Document, FiniteNumber, KeyType, ParamValue, Pr
 
 
 class Watch(StrEnum):
-    """When a guard is asked."""
+    """When a guard is evaluated."""
 
     ON_ENTRY = "on entry"
     WHILE_RUNNING = "while running"
@@ -26,12 +26,12 @@ class Watch(StrEnum):
 
     @property
     def while_running(self) -> bool:
-        """Whether it is asked at every tick that its row runs."""
+        """Whether it is evaluated at every tick at which its row runs."""
         return self in (Watch.WHILE_RUNNING, Watch.THROUGHOUT)
 
     @property
     def take_over(self) -> bool:
-        """Whether it is asked while a later sibling runs."""
+        """Whether it is evaluated while a later sibling runs."""
         return self in (Watch.TAKE_OVER, Watch.THROUGHOUT)
 
 
@@ -125,8 +125,8 @@ class Behavior(ProjectFile):
 
     @cached_property
     def outline(self) -> Outline:
-        """Who is nested in whom. Raises OutlineError if the rows do not make a tree; loading has
-        checked that.
+        """The tree of rows. Raises OutlineError if they do not form one; loading has checked
+        that.
         """
         return Outline.of([(row.id, row.under) for row in self.rows])
 
@@ -196,7 +196,9 @@ class Blackboard(ProjectFile):
 
 
 class Event(Document):
-    """Something that can happen and be heard. Who listens for `alarm` also hears `alarm.bell`."""
+    """An event that can be raised and received. A listener for `alarm` also receives
+    `alarm.bell`.
+    """
 
     name: DottedName
     help: str = ""

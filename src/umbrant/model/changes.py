@@ -37,8 +37,8 @@ def changed_files(before: Stamp, now: Stamp) -> list[str]:
 
 
 def changes(before: Project, now: Project) -> list[str]:
-    """What is different, a line for each document: made, removed, or changed and in how many
-    rows.
+    """The differences between two projects, one line for each document: added, removed, or changed
+    and in how many rows.
     """
     lines = [] if before.cover == now.cover else ["project.json: changed"]
     lines.extend([] if before.event_list == now.event_list else ["events.json: changed"])

@@ -25,7 +25,7 @@ _ROWS: TypeAdapter[list[Row]] = TypeAdapter(list[Row])
 
 
 class NoRowsError(ValueError):
-    """A text holds no rows. The message says what it should be."""
+    """Raised for a text that holds no rows. The message says what is expected."""
 
 
 def rows_text(project: Project, behavior: str, row_ids: Sequence[str]) -> str:

@@ -13,9 +13,7 @@ OLDER_FORMATS = ("umbrant project 1",)
 
 
 class Dismissal(Document):
-    """A finding of the review that the author has looked at and does not want to be told of
-    again.
-    """
+    """A finding that the author does not want to see again."""
 
     finding: str
     """The finding's key."""

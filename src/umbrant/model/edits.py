@@ -70,8 +70,8 @@ def row_of(project: Project, behavior: str, row_id: str) -> Row:
 
 
 def replace_behavior(project: Project, name: str, rows: Iterable[Row]) -> Project:
-    """The project with these rows in the named behavior. A variant gets the overrides that come to
-    them.
+    """The project with other rows in a behavior. For a variant the rows are turned into
+    overrides.
     """
     changed = []
     for each in project.behaviors:

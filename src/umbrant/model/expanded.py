@@ -24,10 +24,10 @@ some thousands.
 
 @dataclass(frozen=True)
 class KeyScope:
-    """What the rows of one behavior see: its keys by the names it uses, and what these are called
-    on the agent's board.
+    """The keys that the rows of one behavior see, by the names used in it, and the names of the
+    same keys on the agent's board.
 
-    `path` is the id of the row that uses it, empty for the agent's own behavior.
+    `path` is the id of the row that uses the behavior; empty for the agent's own.
     """
 
     path: str
@@ -38,9 +38,9 @@ class KeyScope:
 
 @dataclass
 class ExpandedBehavior:
-    """A behavior with all that it uses.
+    """A behavior as it runs: its variants resolved, and the rows of the behaviors it uses put in.
 
-    `keys` are all keys of the agent's board, `given` what some of them start with.
+    `keys` are all keys of the agent's board; `given` are the values that some of them start with.
     """
 
     behavior: Behavior
@@ -51,15 +51,14 @@ class ExpandedBehavior:
     given: dict[str, Value] = field(default_factory=dict)
 
     def key_scope(self, row_id: str) -> KeyScope:
-        """The key scope that a row belongs to; the agent's own for a row that is not there."""
+        """The key scope of a row; the root scope for an unknown row."""
         return self.key_scopes.get(row_id, self.root_scope)
 
 
 def expand_behavior(project: Project, name: str) -> ExpandedBehavior:
-    """The behavior with this name as it runs. Raises KeyError if there is none.
+    """The behavior with this name, expanded. Raises KeyError if there is none.
 
-    What cannot be put in (a behavior that is not there, or that uses itself) is left out;
-    validation tells of it.
+    A used behavior that is missing, or that uses itself, is left out; validation reports it.
     """
     behavior = resolve_variant(project, name)
     keys = project.keys_of(behavior)
@@ -84,7 +83,7 @@ def written_under(behavior: Behavior, row_id: str) -> str | None:
 
 
 def resolve_variant(project: Project, name: str) -> Behavior:
-    """The behavior with this name; of a variant, what its original and its overrides come to.
+    """The behavior with this name; for a variant, its original's rows with the overrides applied.
     Raises KeyError.
     """
     behavior = project.behavior(name)
@@ -112,9 +111,10 @@ def used_behaviors(behavior: Behavior) -> Iterator[tuple[Row, str]]:
 
 
 def expanded_size(project: Project, name: str) -> int:
-    """How many rows a behavior has with all that it uses, however many that are. Raises KeyError.
+    """The number of rows of a behavior with all that it uses, without expanding it. Raises
+    KeyError.
 
-    What uses itself is counted once; validation tells of it.
+    A behavior that uses itself is counted once; validation reports it.
     """
     known = {each.name for each in project.behaviors}
     sizes: dict[tuple[str, int], int] = {}
@@ -142,8 +142,8 @@ def _rows(
     expanded: ExpandedBehavior,
     above: tuple[str, ...],
 ) -> Iterator[Row]:
-    """The rows of a behavior with their ids as they are when it runs, and after each use the rows
-    of what it uses.
+    """The rows of a behavior with their ids in the expanded one, each use followed by the rows of
+    the used behavior.
     """
     before = f"{key_scope.path}/" if key_scope.path else ""
     for row in behavior.rows:
@@ -180,8 +180,8 @@ def _inner_key_scope(
     path: str,
     expanded: ExpandedBehavior,
 ) -> KeyScope:
-    """What a used behavior's keys stand for: what they are bound to, the same key outside, or a key
-    of its own.
+    """The key scope of a used behavior: each key is bound to one outside, is the same as one
+    outside, or is a key of its own.
     """
     keys, actual = project.keys_of(inner), {}
     for name, key in keys.items():

@@ -187,7 +187,7 @@ def _part(path: Path) -> Path:
 
 
 def _write_part(path: Path, text: str) -> None:
-    """Write what a file is to hold beside it, with the rights that the file has."""
+    """Write the new text of a file beside it, with the file's permissions."""
     path.parent.mkdir(parents=True, exist_ok=True)
     part = _part(path)
     part.unlink(missing_ok=True)
@@ -201,7 +201,7 @@ def _write_part(path: Path, text: str) -> None:
 
 
 def _parts(folder: Path) -> Iterator[Path]:
-    """What lies beside the files of a project for a save."""
+    """The files that a save has left beside those of the project."""
     for place in ("", "behaviors", "blackboards", "stages", "scenarios", "nodes"):
         try:
             with os.scandir(folder / place) as entries:

@@ -117,10 +117,8 @@ def _as_project_error(folder: Path, what: str) -> Iterator[None]:
 
 
 def parse_project(texts: dict[str, str], unread: Iterable[Problem] = ()) -> Project:
-    """The project in these files' texts, which `document_texts` gives. `unread` are problems met on
-    the way here.
-
-    Raises ProjectError with every problem of every file.
+    """The project in these texts, as `document_texts` returns them. `unread` are problems found
+    before. Raises ProjectError with every problem of every file.
     """
     problems = list(unread)
     cover: Cover | None = None
@@ -176,7 +174,8 @@ def document_text(document: Document) -> str:
     """A document as JSON text: fields in the order of their declaration, without defaults, small
     values on one line.
 
-    Kept with the document, which never changes: of a project only what was edited is written anew.
+    The text is kept with the document, which is frozen: after an edit only what changed is written
+    anew.
     """
     return _kept_text(document) + "\n"
 
@@ -260,11 +259,11 @@ def _not_saved(error: Exception, folder: Path) -> Problem:
 
 @lru_cache(maxsize=512)
 def _read_document(name: str, text: str) -> tuple[Any | None, tuple[Problem, ...]]:
-    """The document in a file's text, or None, and what is wrong with it; (None, ()) for a file of
-    no known place.
+    """The document in a file's text, or None, and its problems; (None, ()) for a file in no known
+    place.
 
-    Kept, for documents never change, and of a project that is read again and again nearly all are
-    the same.
+    Results are cached, since documents are frozen and most files are the same from one reading to
+    the next.
     """
     place, _, file = name.rpartition("/")
     kinds: dict[str, type[Any]] = {COVER_FILE: Cover, EVENTS_FILE: EventList}

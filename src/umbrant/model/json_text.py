@@ -10,8 +10,8 @@ MOST_DIGITS = 20
 
 
 class JsonError(Exception):
-    """A text is no JSON that a document can be made of. The message says what is wrong, `remedy`
-    what to do.
+    """Raised for text that is no JSON, or JSON that no document can hold. `remedy` is the way
+    out.
     """
 
     def __init__(self, message: str, remedy: str = "Mend the JSON at this place.") -> None:

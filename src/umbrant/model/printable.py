@@ -15,10 +15,8 @@ round.
 
 
 def printable(text: str, limit: int = 200) -> str:
-    """The text with what has no look of its own escaped, and cut to so many characters.
-
-    That is control characters, marks that turn the direction of writing (category Cf), and lone
-    surrogates.
+    """The text with invisible characters escaped and cut to a length: control characters, marks
+    that change the direction of writing (category Cf), and lone surrogates.
     """
     cut = text if len(text) <= limit else f"{text[: limit - 1]}…"
     if cut.isascii() and cut.isprintable():

@@ -100,9 +100,7 @@ class Push(Document):
 
 
 class WalkPoint(Document):
-    """A puppet is at `to` at `at_s` seconds; between two such points it goes evenly along the way
-    there.
-    """
+    """A puppet is at `to` at `at_s` seconds. Between two points it moves evenly along the route."""
 
     at_s: FiniteNumber = Field(ge=0)
     to: Point

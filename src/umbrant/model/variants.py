@@ -83,7 +83,7 @@ def _between(original: Behavior, wanted: Behavior, row_ids: tuple[str, ...]) -> 
 
 
 def _changed(before: Row, after: Row) -> Override:
-    """What is another in a row of the same kind."""
+    """The override that turns one row into another of the same kind."""
     args = {name: value for name, value in after.args.items() if before.args.get(name) != value}
     binds = {name: value for name, value in after.binds.items() if before.binds.get(name) != value}
     fields = {

@@ -58,9 +58,7 @@ class AgentContext:
         return self.record.row(row_id).state_at(tick)
 
     def guard(self, row_id: str) -> ConditionReport | None:
-        """A row's guard, ready to be told of; None where it has none, or one that cannot be
-        read.
-        """
+        """The report on a row's guard; None without a guard, or for one that cannot be parsed."""
         guard = self.behavior.row(row_id).guard
         if guard is None:
             return None
@@ -69,7 +67,9 @@ class AgentContext:
         )
 
     def checks(self, row_id: str) -> ConditionReport | None:
-        """The condition that a condition row or a transition holds, ready to be told of."""
+        """The report on the condition that a condition row or a transition checks; None for other
+        rows.
+        """
         when = _condition_in(self.behavior.row(row_id), self.catalog)
         return (
             condition_report(self.header, self.record, self.names, row_id, ROW, when, self.catalog)

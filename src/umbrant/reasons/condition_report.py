@@ -29,7 +29,7 @@ from umbrant.take.record import AgentRecord, Changes
 
 @dataclass(frozen=True)
 class ConditionReport:
-    """One condition of one row of one agent: its guard, or what it checks."""
+    """Explains the results of one condition of one agent: a guard, or what a row checks."""
 
     header: Header
     agent: AgentRecord
@@ -143,7 +143,7 @@ def condition_report(
     when: str,
     catalog: Catalog,
 ) -> ConditionReport | None:
-    """The condition `when` of a row, ready to be told of; None if it is no condition."""
+    """The report on the condition `when` of a row; None if it cannot be parsed."""
     try:
         return ConditionReport(header, agent, names, row_id, part, parse(when), catalog)
     except LanguageError:

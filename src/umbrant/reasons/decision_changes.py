@@ -119,8 +119,8 @@ def _spans(record: AgentRecord, row_ids: tuple[str, ...], last_tick: int) -> lis
 
 
 def _merged(spans: list[LeadingSpan]) -> tuple[LeadingSpan, ...]:
-    """Spans of the same row that follow each other within a tick are one lead: the row ended and
-    began anew.
+    """Spans of the same row that follow each other without a tick between them count as one: the
+    row ended and was entered again.
     """
     found: list[LeadingSpan] = []
     for span in spans:

@@ -14,9 +14,7 @@ from umbrant.reasons.sentences import AnswerLine, TextRun, Tone, seconds_text
 
 
 def transitions_out(subject: AgentContext, state: str) -> Iterator[Row]:
-    """The transitions that could lead out of a state: its own first, then those of what is around
-    it.
-    """
+    """The transitions that can leave a state: its own first, then those of the states around it."""
     for row_id in reversed(subject.outline.path(state)):
         for child in subject.outline.children[row_id]:
             row = subject.behavior.row(child)
@@ -60,7 +58,7 @@ def machine_of(subject: AgentContext, row_id: str) -> str | None:
 
 
 def waiting_lines(subject: AgentContext, state: str, tick: int) -> Iterator[AnswerLine]:
-    """A line for each transition out of a state, with what it waits for."""
+    """A line for each transition that can leave a state: what it waits for."""
     for row in transitions_out(subject, state):
         yield subject.names.line(row.id, waits_for(subject, row, tick), Tone.NO)
 
@@ -152,8 +150,8 @@ def _trigger(row: Row) -> str:
 
 
 def _leads_to(subject: AgentContext, row: Row, state: str) -> bool:
-    """Whether a transition's target is a state, one around it, or a history that may stand for
-    it.
+    """Whether the target of a transition is a state, a state around it, or a history that may have
+    stood for it.
     """
     target = str(row.args.get("to", ""))
     if not target:

@@ -13,8 +13,8 @@ Bits = Iterator[TextRun | str]
 
 
 class RowReport(AgentContext):
-    """Tells of single rows, at a tick. Each gives the bits of a sentence that begins with the row's
-    name.
+    """Explains single rows at a tick. Each method yields the rest of a sentence that begins with
+    the row's name.
     """
 
     def is_state(self, row_id: str) -> bool:

@@ -48,7 +48,7 @@ class OptionScore:
 
     @property
     def total(self) -> float:
-        """The score with what is added for staying."""
+        """The score with the stay bonus."""
         return self.score + self.bonus
 
 
@@ -166,7 +166,7 @@ class Scores:
         return own.score / bare if bare else self._weight(own.row)
 
     def _wanted(self, best: OptionScore | None, threshold: float) -> float:
-        """What has to be exceeded to win."""
+        """The score that must be exceeded to win."""
         return max(best.total, threshold) if best else threshold
 
     def _ways_to_win(
@@ -188,7 +188,7 @@ class Scores:
     def _winning_input(
         self, own: OptionScore, considered: ConsiderationScore, wanted: float
     ) -> float | None:
-        """The input nearest to what it was with which the option would have scored more than
+        """The input closest to the recorded one with which the option would have scored more than
         `wanted`.
         """
         low, high, curve, _ = _setup(considered.row)

@@ -64,8 +64,8 @@ class ScoreTable:
 
 @dataclass(frozen=True)
 class Answer:
-    """An answer: what was asked, at which tick, the sentences from the root down, and the numbers
-    behind them.
+    """An answer: the question, the tick, its lines from the root down, and for a utility the table
+    of scores.
     """
 
     question: str

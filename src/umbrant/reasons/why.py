@@ -28,14 +28,14 @@ class Explainer(RowReport):
     """
 
     def path(self, tick: int) -> tuple[str, ...]:
-        """The rows that ran at a tick, from the root down; where a row ended at it, the one that
-        ended last.
+        """The rows that ran at a tick, from the root down. Where a row ended within the tick, the
+        one that ended last.
         """
         return self._down(self.outline.tops[:1], tick)
 
     def why(self, tick: int) -> Answer:
-        """Why it did what it did at a tick: from the root down, what each row tried before the one
-        that ran.
+        """Why the agent did what it did at a tick: from the root down, what each row tried before
+        the child that ran.
         """
         path = self.path(tick)
         lines: list[AnswerLine] = []
@@ -194,8 +194,8 @@ class Explainer(RowReport):
         yield "."
 
     def _others(self, parent: str, ran: str, tick: int) -> Iterator[AnswerLine]:
-        """The children besides the one that ran: those tried before it, or those that run beside
-        it.
+        """Lines about the children besides the one that ran: those tried before it, or those that
+        ran in parallel.
         """
         order, children = self.order(parent), self.outline.children[parent]
         if order is ChildOrder.TOGETHER:
@@ -223,7 +223,9 @@ class Explainer(RowReport):
         return self.names.line(child, self.tried(child, tick), tone)
 
     def _parallel_line(self, child: str, parent: str, ran: str, tick: int) -> AnswerLine:
-        """A child that runs beside the one that ran, or has ended while that still runs."""
+        """A line about a child that runs in parallel with another, or has ended while that one
+        still runs.
+        """
         if self.state_of(child, tick) is not RowState.RUNNING:
             return self.names.line(
                 child, self._rests(child, parent, tick), self._before(child, tick).tone
@@ -241,7 +243,7 @@ class Explainer(RowReport):
         return self.names.line(child, [*bits, *self.how_far(inner, tick), "."], Tone.YES)
 
     def _rests(self, child: str, parent: str, tick: int) -> Bits:
-        """How a child fared that ran beside others which still run, and what it does now."""
+        """What became of a child that ran in parallel and ended first, and what it waits for."""
         yield from self.tried(child, tick)
         record, kind = self.record.row(child), self.composite(parent)
         is_tried = record.span_at(tick) or record.refusal_at(tick) or self.behavior.row(child).muted
@@ -309,7 +311,7 @@ class Explainer(RowReport):
             yield " was, and the next is drawn only when that fails."
 
     def _passed(self, row_id: str, ran: str, tick: int) -> Bits:
-        """Of a row that was tried before the one that runs and is not asked now."""
+        """A line about a row that was tried before the running one and is not evaluated now."""
         yield from self.tried(row_id, tick)
         if self._succeeded_before(row_id, tick):
             return
@@ -408,9 +410,7 @@ class Explainer(RowReport):
         return tuple(found)
 
     def _running_or_ended(self, row_ids: tuple[str, ...], tick: int) -> str | None:
-        """The one of these siblings that ran at a tick; where several ended at it, the one entered
-        last.
-        """
+        """The sibling that ran at a tick; of several that ended within it, the one entered last."""
         covered = [(self._rank(self.record.row(row_id), tick), row_id) for row_id in row_ids]
         best = max(covered, key=lambda each: each[0], default=((-1, -1), ""))
         return best[1] if best[0][0] >= 0 else None

@@ -23,7 +23,7 @@ class AgentTake:
         return behavior_of(self.take, self.agent)
 
     def record(self, row_id: str) -> RowRecord:
-        """What is kept of a row."""
+        """The record of a row."""
         return self.take.agents[self.agent].row(row_id)
 
     def seconds(self, ticks: float) -> float:

@@ -14,7 +14,9 @@ from umbrant.model.values import KeyRef
 
 
 class BehaviorAnalysis:
-    """One behavior of a project."""
+    """One behavior of a project, with what rules ask of it: which rows take part, what they can
+    come to, which keys they use.
+    """
 
     def __init__(self, project: Project, catalog: Catalog, behavior: str) -> None:
         self.project = project
@@ -67,7 +69,9 @@ class BehaviorAnalysis:
         return f"{self.outline.number[row.id]} {row.name or row.kind.replace('_', ' ')}"
 
     def ends(self, row: Row) -> PossibleOutcomes:
-        """What a row can come to."""
+        """Whether a row can succeed and whether it can fail, with its decorators and its guard.
+        Kept for each row.
+        """
         if row.id not in self._ends:
             self._ends[row.id] = self._worked_out(row)
         return self._ends[row.id]

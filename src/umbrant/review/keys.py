@@ -146,7 +146,7 @@ def _refreshed(reading: BehaviorAnalysis) -> set[str]:
 
 
 def _is_fresh(reading: BehaviorAnalysis, row: Row) -> bool:
-    """Whether a row copies a point that upkeep writes anew all the time."""
+    """Whether a row copies a point that an upkeep keeps up to date."""
     source = row.args.get("source")
     key = reading.keys.get(source.key) if isinstance(source, KeyRef) else None
     return key is not None and key.type is KeyType.POINT and key.name in _refreshed(reading)

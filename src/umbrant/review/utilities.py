@@ -98,7 +98,7 @@ def narrow_range(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 
 def _bounds(reading: BehaviorAnalysis, tree: object) -> tuple[float, float] | None:
-    """Between what the value of a key lies, if it is bounded both ways."""
+    """The bounds of a key's value; None if it lacks one."""
     if isinstance(tree, KeyTerm) and tree.key in reading.keys:
         key = reading.keys[tree.key]
         return (key.low, key.high) if key.low is not None and key.high is not None else None

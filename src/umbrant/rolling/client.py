@@ -69,9 +69,7 @@ class SupervisedRoll:
         self._stop_reason = self._stop_reason or reason
 
     def wait(self) -> Reply:
-        """What has come of it, once it is over. Raises TakeError where the supervisor ended without
-        a reply.
-        """
+        """Wait for the supervisor's reply. Raises TakeError if it ended without one."""
         self._write(order_line(1, self._order))
         self._is_ordered = True
         if self._stop_reason:

@@ -35,7 +35,9 @@ BY_CUE = "cue"
 
 
 class CueHost:
-    """On whose behalf conditions of cues are asked: it has the world's keys and no body."""
+    """The agent on whose behalf the conditions of cues are evaluated: it has the world's keys and
+    no body.
+    """
 
     name = ""
     began_s = 0.0
@@ -108,7 +110,7 @@ class CuePlayer:
                     self._cannot(f"cue {each.number}", unbound.reason)
 
     def tick(self) -> None:
-        """Do what is due at this tick, in the order in which it is written."""
+        """Do the cues that are due at this tick, in their written order."""
         self._director.events.begin()
         # What a cue leaves for later waits from the next tick on: nothing is added to what is being
         # gone through.
@@ -122,9 +124,7 @@ class CuePlayer:
             self._cannot(called, reason)
 
     def _begin(self, waiting: _Waiting) -> list[_Waiting]:
-        """Do a cue for each of those whom it names; gives what is to be done later for some of
-        them.
-        """
+        """Start a cue for each member it names; returns the actions that are due later."""
         later: list[_Waiting] = []
         for later_s, action in self._scenario.spelled_out(waiting.cue.does):
             if later_s:

@@ -72,7 +72,7 @@ def run_player(pipes: Pipes, watch: SharedWatch) -> NoReturn:
 
 
 def _isolate(pipes: Pipes) -> None:
-    """Leave behind what belongs to the supervisor, and see that a crash can be told of."""
+    """Close what belongs to the supervisor, and have crashes reported."""
     os.setsid()
     # A node may start programs. A copy of the player itself would send all that it records a second
     # time.
@@ -136,7 +136,9 @@ class Inbox:
 
 
 class Outbox:
-    """Messages as they go out: MessagePack arrays, each with the order's number and what it is."""
+    """Sends messages to the supervisor: MessagePack arrays of the order's number, the kind and its
+    content.
+    """
 
     def __init__(self, messages: int) -> None:
         self._messages = messages
@@ -170,8 +172,8 @@ class _Due:
 
 
 class Player:
-    """Does one order after the other. A rehearsal goes on over many lines, until it is ended or an
-    order comes.
+    """Carries out orders one after the other. A rehearsal spans many lines, until it is ended or
+    another order comes.
     """
 
     def __init__(self, inbox: Inbox, outbox: Outbox, watch: SharedWatch) -> None:
@@ -263,7 +265,7 @@ class Player:
         self._outbox.send(number, "begun", header_of(order.project, scenario).model_dump_json())
 
     def _recorder(self, number: int, scenario: Scenario) -> TakeRecorder:
-        """A recorder that sends what it records."""
+        """A recorder that sends its pieces to the supervisor."""
 
         def push(piece: TakePiece) -> None:
             self._outbox.send(number, "piece", piece)

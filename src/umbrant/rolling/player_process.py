@@ -57,12 +57,12 @@ class PlayerProcess:
         self._unpacker = msgpack.Unpacker(max_buffer_size=LARGEST_MESSAGE, strict_map_key=False)
 
     def order(self, line: bytes) -> None:
-        """Have it do what a line says, once it has done what it was told before."""
+        """Queue a line with an order."""
         self._unsent += line + b"\n"
         self.send()
 
     def send(self) -> bool:
-        """Send as much as it takes in now; gives whether that is all."""
+        """Send as much of the queue as the pipe takes now; returns whether it is empty."""
         try:
             while self._unsent:
                 del self._unsent[: os.write(self.orders, self._unsent[:65536])]
@@ -74,7 +74,7 @@ class PlayerProcess:
         return True
 
     def read(self) -> tuple[list[Any], bool]:
-        """The messages that have come in whole, and whether there may be more. What is none is a
+        """The complete messages so far, and whether more may come. A malformed message sets
         `fault`.
         """
         try:
@@ -92,7 +92,7 @@ class PlayerProcess:
         return found, True
 
     def end(self, because: str = "", number: int = 0) -> None:
-        """End it for the sake of an order, whatever it does. What it has sent can still be read."""
+        """Kill the process because of an order. What it has sent can still be read."""
         if not self.ended_because:
             self.ended_because, self.ended_at = because, number
         try:
@@ -101,8 +101,8 @@ class PlayerProcess:
             os.kill(self.pid, signal.SIGKILL)
 
     def line_now(self) -> str:
-        """The line of the project's file at which it is, as `file, line n`. It is asked, and may be
-        past answering.
+        """The line of the project's file that it is at, as `file, line n`. The process is signalled
+        for it, and may no longer answer.
         """
         before = os.fstat(self._crash).st_size
         try:
@@ -116,10 +116,9 @@ class PlayerProcess:
         return self._line()
 
     def close(self) -> str:
-        """See to it once it sends no more; gives how it ended, empty where it ended in good order.
+        """Wait for the process to end; returns why it ended, empty if in good order.
 
-        Code of a project may have closed its pipe and go on: it is not waited for longer than a
-        moment.
+        Code of a project may have closed the pipe and still run, so it is killed after a moment.
         """
         until_s = time.monotonic() + GONE_S
         pid, status = os.waitpid(self.pid, os.WNOHANG)

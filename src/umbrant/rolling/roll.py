@@ -48,7 +48,7 @@ class RollOrder:
 
 # It is an answer to being asked to stop, rather than an error.
 class RollStopped(Exception):  # noqa: N818
-    """A roll was asked to stop before its end. What was recorded is kept in the file."""
+    """A roll was asked to stop before its end. What was recorded is in the file."""
 
 
 def never() -> bool:

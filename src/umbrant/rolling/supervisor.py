@@ -93,7 +93,7 @@ class Supervisor:
     """The tick that was seen last, and since when."""
 
     def run(self) -> int:
-        """Do orders until there are no more. Gives the exit code."""
+        """Carry out orders until the input ends; returns the exit code."""
         self._selector.register(self.orders, selectors.EVENT_READ)
         self._new_player()
         while self._jobs or not self._is_input_over:
@@ -112,11 +112,9 @@ class Supervisor:
         return 128 + self._signal if self._signal else 0
 
     def interrupt(self, number: int, _: object) -> None:
-        """A signal asks the supervisor to end. Takes that are being rolled are closed as far as
-        they went.
+        """Handle a signal: takes being rolled are closed as far as they went.
 
-        It comes between any two steps, so it is only noted; while nothing is played nobody would
-        look at the note.
+        It arrives between any two bytecodes, so it is only noted, and the selector is woken.
         """
         self._signal = number
         if not self._jobs:
@@ -125,9 +123,7 @@ class Supervisor:
             os._exit(128 + number)
 
     def _heed_signal(self) -> None:
-        """Stop what is being rolled once a signal has come; the input may have ended with whoever
-        gave the orders.
-        """
+        """Stop all rolls if a signal has been noted."""
         if not self._signal:
             return
         self._is_input_over = True
@@ -254,8 +250,8 @@ class Supervisor:
             self._conclude(job, "", steps, cues)
 
     def _ended(self, player: PlayerProcess) -> None:
-        """The player is no more: what it was playing is concluded, and the rest is for a new
-        one.
+        """The player has ended: conclude the take it was playing and leave the rest to a new
+        player.
         """
         for each in (player.messages, player.orders):
             if each in self._selector.get_map():
@@ -284,7 +280,7 @@ class Supervisor:
         return player.ended_at == job.number if player.ended_because else bool(how)
 
     def _look_after(self) -> None:
-        """End a player that takes too long with what it does."""
+        """Kill a player that takes too long for its task."""
         player = self._player
         if player is None or not self._jobs or player.ended_because:
             return
@@ -331,7 +327,7 @@ class Supervisor:
         self._reply(Reply(job.number, take, error, steps=steps, cues=cues))
 
     def _fail(self, player: PlayerProcess, error: str) -> None:
-        """The take of what is being played cannot be written: there will be none."""
+        """Give a take up because its file cannot be written."""
         job = self._jobs[0]
         if job.file is not None:
             job.file.remove()
@@ -339,7 +335,7 @@ class Supervisor:
         player.end(error, job.number)
 
     def _drop_rehearsals(self) -> None:
-        """What is being rehearsed is given up: nobody asks for its take, or for a reply."""
+        """Give up all rehearsals: nobody waits for their takes."""
         for job in self._jobs:
             if job.is_rehearsal and not job.is_ending:
                 job.is_superseded = True

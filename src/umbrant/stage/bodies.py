@@ -23,7 +23,7 @@ class StageStat:
 
 @dataclass
 class StageBody:
-    """A body on the stage. What it means to do during a tick is set by the world and done at the
+    """A body on the stage. During a tick its movement is only set; the world carries it out at the
     tick's end.
     """
 
@@ -130,7 +130,7 @@ class StageProp:
 
     @classmethod
     def of(cls, document: PropDocument) -> "StageProp":
-        """The prop as it is at the start."""
+        """A prop in the state in which the scenario begins."""
         return cls(document.name, document.group, document.at, document.level, document.drain_per_s)
 
     def drain(self, tick_s: float) -> None:

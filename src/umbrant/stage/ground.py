@@ -111,8 +111,8 @@ class Ground:
 
     @cached_property
     def _parts(self) -> NDArray[np.object_]:
-        """The parts of the walkable ground between which nobody can walk, prepared: asked by one
-        thread at a time.
+        """The connected parts of the walkable ground, prepared for queries by one thread at a
+        time.
         """
         parts = np.asarray(shapely.get_parts(self.free), dtype=object)
         shapely.prepare(parts)
@@ -136,9 +136,7 @@ class Ground:
         return cause("no_route", start=start, goal=end)
 
     def _part_of(self, place: Point) -> int:
-        """In which part of the walkable ground a place lies, or beside which one it does within the
-        slack.
-        """
+        """The index of the part that a place lies in, or next to within the slack."""
         point = shapely.Point(place)
         with self._asking:
             inside = next(
@@ -197,8 +195,8 @@ def ground_of(stage: Stage, radius_m: float, flies: bool = False) -> Ground:
 
 @dataclass(frozen=True)
 class _Named:
-    """A stage as a key that is hashed once: hashing every corner anew at each question takes longer
-    than the answer.
+    """A stage as a dictionary key that is hashed once: hashing all corners at each look-up takes
+    longer than the answer.
     """
 
     stage: Stage
@@ -246,7 +244,7 @@ class Sightlines:
 
 
 class Zones:
-    """The areas of a stage as zones: which of them a point lies in."""
+    """The areas of a stage as zones, to be looked up by a point."""
 
     def __init__(self, stage: Stage) -> None:
         self._names = [area.name for area in stage.areas]
@@ -257,7 +255,7 @@ class Zones:
         shapely.prepare(self._shapes)
 
     def at(self, place: Point) -> list[str]:
-        """The names of the areas that a point lies in or at the edge of, in the order of the
+        """The names of the areas that contain a point or have it on their edge, in the order of the
         stage.
         """
         if not self._names:

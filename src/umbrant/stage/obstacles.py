@@ -31,7 +31,7 @@ class Obstacles:
         shapely.prepare([shape for *_, shape in self._few])
 
     def meet_point(self, place: Point) -> bool:
-        """Whether a point lies in one of them, or on its edge."""
+        """Whether a point lies in an obstacle or on its edge."""
         x, y = place
         if self._tree is not None:
             return bool(len(self._tree.query(shapely.points(place), predicate="intersects")))

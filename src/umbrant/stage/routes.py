@@ -105,8 +105,8 @@ class Corners:
         return passed[::-1]
 
     def _is_leg(self, before: int, begin: FloatArray | None, node: int, there: FloatArray) -> bool:
-        """Whether a body can go straight from one node to another; between two corners that is
-        asked once only.
+        """Whether a body can go straight from one node to another. The answer for two corners is
+        kept.
         """
         if begin is not None:
             return self._is_clear(begin, there)

@@ -24,8 +24,8 @@ class _Leg:
 
 
 class Walk:
-    """Where a puppet is at each moment. `faults` says which points cannot be walked to: (index,
-    why).
+    """The position of a puppet at each moment. `faults` holds the points that cannot be walked to:
+    (index, cause).
     """
 
     def __init__(self, member: Member, ground: Ground) -> None:

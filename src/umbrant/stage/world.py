@@ -23,7 +23,7 @@ RINGS_S = 2.0
 
 
 class Listener(Protocol):
-    """Hears what happens on a stage besides movement."""
+    """Notified of what happens on a stage besides movement."""
 
     def said(self, name: str, text: str) -> None:
         """A body said something."""
@@ -261,7 +261,7 @@ class StageWorld:
         return walk
 
     def _tell_faults(self, name: str, walk: Walk) -> None:
-        """Tell which points of a walk the puppet cannot get to."""
+        """Report the points of a walk that the puppet cannot reach."""
         for index, reason in walk.faults:
             self._listener.noticed(name, f"point {index + 1} of the walk", reason)
 

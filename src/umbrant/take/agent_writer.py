@@ -18,11 +18,10 @@ from umbrant.take.tables import stored
 
 
 class AgentWriter:
-    """Hears what one agent does (it is an engine's `Recorder`) and keeps what is new until the
-    chunk ends.
+    """The engine's `Recorder` of one agent: buffers its events until the chunk ends.
 
-    Each place has one buffer for each kind of event, whoever asks for it: pieces are put together
-    by place.
+    There is one buffer for each row, part and kind of event, whoever asks for it: pieces are
+    matched by these three.
     """
 
     def __init__(self, name: str, buffer: TakeBuffer) -> None:
@@ -85,5 +84,5 @@ class AgentWriter:
             (self._name, board, key, self._buffer.tick, stored(value), row_id, part)
         )
 
-    def heard(self, event: str, sender: str) -> None:
+    def received(self, event: str, sender: str) -> None:
         self._buffer.received.append((self._name, self._buffer.tick, event, sender))

@@ -15,9 +15,7 @@ class EventChunk(Protocol):
         """What came since the piece before; None if nothing did."""
 
     def begin(self) -> bool:
-        """Begin the next chunk. Gives whether something still goes on, and belongs to the next
-        chunk as well.
-        """
+        """Start the next chunk. Returns whether an entry is still open and continues in it."""
 
 
 class TakeBuffer:

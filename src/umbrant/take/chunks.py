@@ -60,9 +60,7 @@ class ChunkBuffer:
         return ChunkPiece(*self._place, self._what, added)
 
     def begin(self) -> bool:
-        """Begin the next chunk. Gives whether something still goes on, and belongs to the next
-        chunk as well.
-        """
+        """Start the next chunk. Returns whether an entry is still open and continues in it."""
         self._sent = ()
         return self._keep_on()
 
@@ -71,7 +69,7 @@ class ChunkBuffer:
         raise NotImplementedError
 
     def _keep_on(self) -> bool:
-        """Remove all entries but those that still go on; gives whether there are any."""
+        """Remove all entries but the open ones; returns whether there are any."""
         self._ticks.clear()
         return False
 

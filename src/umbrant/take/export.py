@@ -59,7 +59,7 @@ def _agent_lines(name: str, agent: AgentRecord) -> Iterator[ExportLine]:
             yield _line(tick, name, "key", row=written.row_id, part=key, value=written.value)
     for row_id, record in agent.rows.items():
         yield from _row_lines(name, row_id, record)
-    for tick, event, sender in agent.heard:
+    for tick, event, sender in agent.received:
         yield _line(tick, name, "heard", part=sender, value=event)
     for tick, text in agent.said:
         yield _line(tick, name, "said", value=text)

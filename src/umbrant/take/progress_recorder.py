@@ -50,8 +50,8 @@ class ProgressRecorder(EntryChunk):
         """The last progress if it goes on by itself, repeated or not."""
 
     def add(self, progress: Progress) -> None:
-        """It is so far now. Most of the time it just goes on; what does not look so at once is
-        looked at closely.
+        """Record the progress at this tick. Even progress only extends the last entry, and is
+        recognised without arithmetic.
         """
         if (
             progress.left == self._expected
@@ -86,7 +86,7 @@ class ProgressRecorder(EntryChunk):
             self._next, self._expected = tick + 1, left - self._rate
 
     def _is_even(self, left: float | None, tick: int) -> bool:
-        """Whether what is left follows from what was kept last."""
+        """Whether the amount left follows from the last entry and its rate."""
         if self._left is None or left is None:
             return self._left is left
         return abs(self._left - self._rate * (tick - self._since) - left) < EVEN
@@ -102,7 +102,7 @@ class ProgressRecorder(EntryChunk):
             self._take(progress, tick, rate)
 
     def _set_rate(self, rate: float) -> None:
-        """The entry that was kept last goes on at this rate. It may stand in the chunk before."""
+        """Give the last entry a rate. It may be in the chunk before."""
         entry = (self._left, self._of, self._unit, rate)
         if self._entries:
             self._entries[-1] = entry

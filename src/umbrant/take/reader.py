@@ -104,7 +104,7 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
     for agent, tick, event, sender in stored_rows(
         file, "heard", agent=str, tick=int, event=str, sender=str
     ):
-        _of(agents, agent).heard.append((tick, event, sender))
+        _of(agents, agent).received.append((tick, event, sender))
     for agent, tick, what, cause in stored_rows(
         file, "notice", agent=str, tick=int, what=str, cause=str
     ):

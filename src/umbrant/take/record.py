@@ -107,8 +107,8 @@ class KeyWrite:
 
 
 class ProgressSample(NamedTuple):
-    """How far a running action was: `left` of `of`, in `unit`. From then on each tick takes `rate`
-    off what is left.
+    """The progress of an action at a tick: `left` of `of`, in `unit`. Until the next sample each
+    tick takes `rate` off `left`.
     """
 
     left: float | None
@@ -191,7 +191,7 @@ class RowRecord:
         )
 
     def found_at(self, part: str, atom: int, tick: int) -> AtomResult | None:
-        """What a condition's atom gave when it was last asked at or before a tick."""
+        """The last result of an atom at or before a tick."""
         changes = self.sensed.get((part, atom))
         return changes.at(tick) if changes else None
 
@@ -207,7 +207,7 @@ class AgentRecord:
     rows: dict[str, RowRecord] = field(default_factory=dict)
     keys: dict[str, Changes[KeyWrite]] = field(default_factory=dict)
     """Its own keys, and those it shares with others."""
-    heard: list[tuple[int, str, str]] = field(default_factory=list)
+    received: list[tuple[int, str, str]] = field(default_factory=list)
     """Events it heard: tick, event, and who raised it (empty for the scenario or the author)."""
     said: list[tuple[int, str]] = field(default_factory=list)
     notices: list[tuple[int, str, Cause]] = field(default_factory=list)

@@ -68,11 +68,13 @@ class TakeRecorder(TakeBuffer):
         self._notices.append((name, self.tick, what, cause_text(cause)))
 
     def posing(self, name: str) -> Posing:
-        """For where a body is at each tick."""
+        """The track of a body's poses."""
         return self._poses.setdefault(name, PoseTrack(self, self._chunk_began_at)).tell
 
     def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None:
-        """How full a prop is at this tick, and where; a level of None where it is not there."""
+        """Record the level and the place of a prop at this tick; a level of None while it is not on
+        the stage.
+        """
         levels = self._levels.get(name)
         if levels is None:
             levels = self._levels[name] = LevelTrack(self, self._chunk_began_at)
@@ -90,7 +92,7 @@ class TakeRecorder(TakeBuffer):
             self.hand_over()
 
     def hand_over(self) -> None:
-        """Push what came since the last piece; the chunk goes on."""
+        """Push what has been recorded since the last piece, without ending the chunk."""
         self._push(self._piece(ends_chunk=False))
 
     def end_chunk(self) -> None:

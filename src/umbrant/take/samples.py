@@ -18,8 +18,8 @@ NOWHERE = math.nan, math.nan
 
 
 class SampledTrack:
-    """Some numbers of one thing, the same at each tick until others are told. They are NaN before
-    that.
+    """Numbers of one thing, sampled at ticks: a sample holds until the next one. NaN before the
+    first.
     """
 
     def __init__(self, buffer: TakeBuffer, first: int, width: int) -> None:
@@ -30,7 +30,7 @@ class SampledTrack:
         """The tick up to which they are written down."""
 
     def _write_down(self, until: int) -> None:
-        """What was told last held up to but without a tick."""
+        """Write the last sample for every tick up to, but not including, a tick."""
         due = until - self._until
         self._numbers += self._now if due == 1 else self._now * due
         self._until = until

@@ -43,18 +43,14 @@ T = TypeVar("T")
 
 
 class DamagedTake(Exception):  # noqa: N818  (it says what the file is)
-    """Something in a take's file is not what it should be. Raised and caught in this module only.
-
-    It is raised where a stored value is decoded, and nowhere else: a mistake of ours in what is
-    done with the values stays what it is.
+    """A stored value is not what its column should hold. Raised where a value is decoded, caught in
+    this package only; errors in the handling of decoded values are never turned into it.
     """
 
 
 class DecodedValues:
-    """How much memory the arrays of a take may take up: what its file could hold, and some room.
-
-    Numbers that were not written are NaN in them. A small file that asks for large arrays is no
-    take of ours.
+    """A budget for the memory of a take's arrays: a multiple of its file's size, and some room. A
+    small file that asks for large arrays is damaged.
     """
 
     def __init__(self, size: int) -> None:
@@ -101,8 +97,8 @@ def check_tables(file: sqlite3.Connection, *wanted: str) -> None:
 
 
 def decoded(what: str, decode: Callable[..., T], *stored: object) -> T:
-    """What stored values stand for. Raises Damaged where they stand for nothing: `what` names
-    them.
+    """Stored values, decoded. Raises DamagedTake for values that cannot be; `what` names them in
+    the message.
     """
     try:
         return decode(*stored)

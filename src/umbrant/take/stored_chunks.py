@@ -25,7 +25,7 @@ T = TypeVar("T")
 
 @dataclass(frozen=True, slots=True)
 class StoredChunk:
-    """What one row of the table of what was told holds."""
+    """One row of the table of chunks: the events of one row, part and kind."""
 
     ticks: list[int]
     ends: list[int]

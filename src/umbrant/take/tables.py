@@ -37,7 +37,7 @@ their values are numbers, or else JSON.
 
 
 class What(StrEnum):
-    """What else than a measured number is told of a place."""
+    """The kinds of chunks, besides measured numbers."""
 
     RAN = "ran"
     """Spans: of those that ended the `ends`, and as `more` their outcomes, then their causes, as a
@@ -101,7 +101,7 @@ def cause_text(cause: Cause | None) -> str | None:
 
 
 def listed(values: Sequence[object]) -> str:
-    """What was told as a JSON list."""
+    """A sequence as a JSON list."""
     return to_json(values).decode()
 
 

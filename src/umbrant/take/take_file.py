@@ -24,11 +24,10 @@ PLAIN = {
 
 
 class TakeFile:
-    """One take's file. Only one process has it open for writing, and none that runs code of a
-    project.
+    """The file of one take, open for writing in this process alone.
 
-    Raises TakeError where the file cannot be written, and ValueError or TypeError for what is no
-    part of a take.
+    Raises TakeError where the file cannot be written, and ValueError or TypeError for a piece that
+    does not fit.
     """
 
     def __init__(self, path: Path, header: Header) -> None:
@@ -60,7 +59,7 @@ class TakeFile:
             self._file.close()
 
     def remove(self) -> None:
-        """Close the file and remove it: nobody wants this take any more."""
+        """Close the file and delete it."""
         self._file.close()
         for each in _names(self.path):
             each.unlink(missing_ok=True)
@@ -164,13 +163,13 @@ class _OpenChunk:
 
 
 def _names(path: Path) -> list[Path]:
-    """A take's file, and what SQLite keeps beside it."""
+    """The paths of a take's file and of SQLite's files beside it."""
     return [Path(f"{path}{ending}") for ending in ("", "-wal", "-shm", "-journal")]
 
 
 def _make_room(path: Path) -> None:
-    """Remove an older take of this name, with what SQLite keeps beside it. Raises TakeError for
-    anything else.
+    """Delete an older take of this name, with SQLite's files beside it. Raises TakeError for any
+    other file.
     """
     names = _names(path)
     found = next((each for each in names if os.path.lexists(each)), None)

@@ -137,7 +137,7 @@ def event(me: Me, event: EventName) -> bool:
 
     event: which event
     """
-    return me.events.heard(event)
+    return me.events.received(event)
 
 
 @sense("time since event {event}", gives=KeyType.NUMBER, unit="s")

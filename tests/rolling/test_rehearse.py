@@ -8,7 +8,7 @@ from tests.small import project, row
 from umbrant.catalog.validation import open_project, validate
 from umbrant.model.documents import Project
 from umbrant.model.staging import DropProp, Member, Prop, RaiseEvent, Scenario, WalkPoint
-from umbrant.rolling.orders import end_line, order_line, rehearse_line, step_line
+from umbrant.rolling.orders import end_line, order_line, step_line
 from umbrant.rolling.rehearse import Rehearsal, SteeringInput, with_track
 from umbrant.rolling.roll import RollOrder, header_of, roll
 from umbrant.take.export import ExportFormat, export_text
@@ -89,7 +89,7 @@ def test_a_worker_rehearses_line_by_line(tmp_path: Path) -> None:
     )
     order = RollOrder(made, "s", tmp_path / "t.take")
     lines = [
-        rehearse_line(3, order, "p"),
+        order_line(3, order, "p"),
         step_line(3, SteeringInput(push=(1.0, 0.0))),
         step_line(3, SteeringInput()),
         end_line(3),
@@ -121,8 +121,8 @@ def test_a_rehearsal_that_cannot_begin_or_is_given_up_leaves_no_file(tmp_path: P
         }
     )
     lines = [
-        rehearse_line(1, RollOrder(lost, "s", tmp_path / "1.take"), "p"),
-        rehearse_line(2, RollOrder(made, "s", tmp_path / "2.take"), "p"),
+        order_line(1, RollOrder(lost, "s", tmp_path / "1.take"), "p"),
+        order_line(2, RollOrder(made, "s", tmp_path / "2.take"), "p"),
         step_line(2, SteeringInput()),
         order_line(3, RollOrder(made, "s", tmp_path / "3.take")),
     ]

@@ -45,7 +45,7 @@ def test_the_same_seed_gives_equal_bytes_and_another_seed_another_take(tmp_path:
 
 def test_a_worker_process_gives_the_same_take(tmp_path: Path) -> None:
     line = order_line(7, RollOrder(PROJECT, "dusk", tmp_path / "w.take", None, 12.0))
-    assert replies_to([line]) == [Reply(7, tmp_path / "w.take")]
+    assert replies_to([line]) == [Reply(number=7, take=tmp_path / "w.take")]
     here = roll(RollOrder(PROJECT, "dusk", tmp_path / "here.take", None, 12.0))
     assert dict(tables(tmp_path / "w.take")) == dict(tables(here))
     assert export_text(read_take(tmp_path / "w.take"), ExportFormat.JSONL) == exported(
@@ -90,7 +90,7 @@ def test_the_newest_order_wins(tmp_path: Path) -> None:
         for n in (1, 2, 3)
     ]
     replies = replies_to(orders)
-    assert replies[-1] == Reply(3, tmp_path / "3.take")
+    assert replies[-1] == Reply(number=3, take=tmp_path / "3.take")
     assert [reply.take for reply in replies[:-1]] == [None, None]
     assert not (tmp_path / "1.take").exists()
 
@@ -103,6 +103,27 @@ def test_an_order_that_cannot_be_done_is_answered_with_the_reason(tmp_path: Path
     (first,), (second,) = replies_to([bad_place]), replies_to([json.dumps(broken)])
     assert "cannot be written" in first.error
     assert "behaviors/warden.json" in second.error
+
+
+@pytest.mark.parametrize(
+    ("field", "value"),
+    [("seed", "eleven"), ("seconds", "long"), ("trusted", 1), ("number", "1"), ("sead", 3)],
+)
+def test_an_order_with_a_wrong_type_is_refused_by_the_name_of_its_field(
+    tmp_path: Path, field: str, value: object
+) -> None:
+    data = json.loads(order_line(1, RollOrder(PROJECT, "dusk", tmp_path / "y.take", None, 0.5)))
+    (reply,) = replies_to([json.dumps({**data, field: value})])
+    assert reply.take is None
+    assert reply.error.startswith("The order could not be read")
+    assert field in reply.error
+    assert not (tmp_path / "y.take").exists()
+
+
+def test_a_line_that_is_no_order_at_all_is_refused(tmp_path: Path) -> None:
+    for line in ("{", "[]", "3", '{"number": 4}'):
+        (reply,) = replies_to([line])
+        assert reply.error.startswith("The order could not be read"), line
 
 
 def test_a_roll_that_is_stopped_keeps_what_was_recorded(tmp_path: Path) -> None:
@@ -219,5 +240,5 @@ def test_a_cue_with_a_condition_is_done_each_time_it_comes_true_and_not_while_it
 def test_nothing_in_the_folder_that_a_worker_is_started_in_is_imported(tmp_path: Path) -> None:
     (tmp_path / "json.py").write_text("import pathlib\npathlib.Path('ran').touch()\n")
     line = order_line(7, RollOrder(PROJECT, "dusk", tmp_path / "w.take", None, 0.5))
-    assert replies_to([line], tmp_path) == [Reply(7, tmp_path / "w.take")]
+    assert replies_to([line], tmp_path) == [Reply(number=7, take=tmp_path / "w.take")]
     assert not (tmp_path / "ran").exists()

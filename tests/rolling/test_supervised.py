@@ -16,7 +16,7 @@ from tests.conftest import DEMO
 from umbrant.catalog.validation import open_project
 from umbrant.model.staging import Member
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
-from umbrant.rolling.orders import order_line, read_reply, rehearse_line, step_line
+from umbrant.rolling.orders import order_line, read_reply, step_line
 from umbrant.rolling.rehearse import SteeringInput
 from umbrant.rolling.roll import RollOrder
 from umbrant.take.export import ExportFormat, export_text
@@ -239,7 +239,7 @@ def test_a_rehearsal_that_hangs_is_given_up_for_the_next_order(
     rehearsal = RollOrder(patient, "s", tmp_path / "r.take", trusted=True)
     assert supervisor.stdin is not None
     assert supervisor.stdout is not None
-    supervisor.stdin.write(rehearse_line(1, rehearsal, "p") + "\n")
+    supervisor.stdin.write(order_line(1, rehearsal, "p") + "\n")
     supervisor.stdin.flush()
     assert read_reply(supervisor.stdout.readline()).number == 1
     supervisor.stdin.write(step_line(1, SteeringInput()) + "\n")

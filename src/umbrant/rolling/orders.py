@@ -1,8 +1,15 @@
-"""What is ordered of a supervisor, and what it replies: one line of JSON for each."""
+"""What is ordered of a supervisor, and what it replies: one line of JSON for each.
+
+The window and the command line write orders, the supervisor and its player read them; replies go
+the other way. Every field is typed strictly: a seed that is a text is an error, not no seed.
+"""
 
 import json
-from dataclasses import dataclass
+from collections.abc import Mapping
 from pathlib import Path
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError
 
 from umbrant.model.folder import document_texts, parse_project
 from umbrant.model.staging import Cue, Push
@@ -10,16 +17,68 @@ from umbrant.rolling.rehearse import RehearsalFrame, SteeringInput
 from umbrant.rolling.roll import RollOrder
 
 
-@dataclass(frozen=True)
-class Reply:
+class Message(BaseModel):
+    """One line. `number` is that of the order it belongs to; later orders have higher numbers."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", strict=True)
+
+    number: int
+
+
+class RollMessage(Message):
+    """An order to roll a scenario into the file at `path`, or to rehearse it."""
+
+    documents: Mapping[str, str]
+    """The project's files: path within its folder, and text."""
+    scenario: str
+    path: str
+    seed: int | None
+    """Another seed than the scenario's; None for its own."""
+    seconds: float | None
+    """Another length than the scenario's; None for its own."""
+    trusted: bool
+    node_limit_s: float
+    rehearse: str | None = None
+    """The puppet that is steered by hand; None to roll."""
+
+    def order(self) -> RollOrder:
+        """The order itself. Raises ProjectError where the documents are no project."""
+        return RollOrder(
+            parse_project(dict(self.documents)),
+            self.scenario,
+            Path(self.path),
+            self.seed,
+            self.seconds,
+            self.trusted,
+        )
+
+
+class StepMessage(Message):
+    """What the hand does at the next tick of a rehearsal."""
+
+    hand: SteeringInput
+
+
+class EndMessage(Message):
+    """A rehearsal is over."""
+
+    end: Literal[True]
+
+
+class StopMessage(Message):
+    """An order is to be stopped, for this reason; what was played until then is kept."""
+
+    stop: str
+
+
+class Reply(Message):
     """What became of an order: a take, a message about what went wrong, both for a take that was
     cut short, or neither.
 
-    Neither means that a newer order came first. Of a rehearsal there is a `frame` for each step,
-    and with the take what the hand did: its `steps` and `cues`.
+    Neither means that a newer order came first. A rehearsal has a `frame` for each step, and with
+    the take what the hand did: its `steps` and `cues`.
     """
 
-    number: int
     take: Path | None = None
     error: str = ""
     frame: RehearsalFrame | None = None
@@ -28,84 +87,60 @@ class Reply:
 
     def line(self) -> str:
         """The reply as `read_reply` reads it."""
-        data = {
-            "number": self.number,
-            "take": str(self.take) if self.take else None,
-            "error": self.error,
-            "frame": self.frame.model_dump(mode="json") if self.frame else None,
-            "steps": [each.model_dump(mode="json") for each in self.steps],
-            "cues": [each.model_dump(mode="json", exclude_defaults=True) for each in self.cues],
-        }
-        return json.dumps(
-            {
-                name: value
-                for name, value in data.items()
-                if value or name in ("number", "take", "error")
-            }
-        )
+        return self.model_dump_json(exclude_defaults=True)
 
 
-def order_line(number: int, order: RollOrder) -> str:
-    """An order to roll."""
-    return json.dumps(
-        {
-            "number": number,
-            "documents": document_texts(order.project),
-            "scenario": order.scenario,
-            "path": str(order.path),
-            "seed": order.seed,
-            "seconds": order.seconds,
-            "trusted": order.trusted,
-            "node_limit_s": order.project.cover.node_limit_s,
-        }
-    )
+Order = RollMessage | StepMessage | EndMessage | StopMessage
+_ORDER: TypeAdapter[Order] = TypeAdapter(Order)
 
 
-def rehearse_line(number: int, order: RollOrder, puppet: str) -> str:
-    """An order to rehearse."""
-    return json.dumps({**json.loads(order_line(number, order)), "rehearse": puppet})
+def order_line(number: int, order: RollOrder, rehearse: str | None = None) -> str:
+    """An order to roll; with the name of a puppet, to rehearse."""
+    return RollMessage(
+        number=number,
+        documents=document_texts(order.project),
+        scenario=order.scenario,
+        path=str(order.path),
+        seed=order.seed,
+        seconds=order.seconds,
+        trusted=order.trusted,
+        node_limit_s=order.project.cover.node_limit_s,
+        rehearse=rehearse,
+    ).model_dump_json()
 
 
 def step_line(number: int, hand: SteeringInput) -> str:
     """What the hand does at the next tick of a rehearsal."""
-    return json.dumps(
-        {"number": number, "hand": hand.model_dump(mode="json", exclude_defaults=True)}
-    )
+    return StepMessage(number=number, hand=hand).model_dump_json(exclude_defaults=True)
 
 
 def end_line(number: int) -> str:
     """That a rehearsal is over."""
-    return json.dumps({"number": number, "end": True})
+    return EndMessage(number=number, end=True).model_dump_json()
 
 
 def stop_line(number: int, reason: str) -> str:
-    """That an order is to be stopped; what was played until then stays, with the reason."""
-    return json.dumps({"number": number, "stop": reason})
+    """That an order is to be stopped."""
+    return StopMessage(number=number, stop=reason).model_dump_json()
 
 
-def read_reply(line: str) -> Reply:
-    """A reply from its line. Raises ValueError if it is none."""
-    data = json.loads(line)
-    return Reply(
-        data["number"],
-        Path(data["take"]) if data.get("take") else None,
-        data.get("error", ""),
-        RehearsalFrame.model_validate(data["frame"]) if data.get("frame") else None,
-        tuple(Push.model_validate(each) for each in data.get("steps", ())),
-        tuple(Cue.model_validate(each) for each in data.get("cues", ())),
-    )
+def read_order(line: str | bytes) -> Order:
+    """An order from its line. Raises ValueError, which names the field, if it is none."""
+    return _ORDER.validate_json(line)
 
 
-def read_order(data: dict[str, object]) -> RollOrder:
-    """What an order's line holds. Raises ProjectError where its documents are no project."""
-    documents = data["documents"]
-    assert isinstance(documents, dict)  # noqa: S101  (the line was written by `order_line`)
-    seed, seconds = data["seed"], data["seconds"]
-    return RollOrder(
-        parse_project(documents),
-        str(data["scenario"]),
-        Path(str(data["path"])),
-        seed if isinstance(seed, int) else None,
-        seconds if isinstance(seconds, int | float) else None,
-        data.get("trusted") is True,
-    )
+def read_reply(line: str | bytes) -> Reply:
+    """A reply from its line. Raises ValueError, which names the field, if it is none."""
+    return Reply.model_validate_json(line)
+
+
+def refused(line: str | bytes, error: ValidationError) -> Reply:
+    """The reply to a line that is no order: what is wrong with it, for the number in it."""
+    try:
+        number = json.loads(line)["number"]
+    except (ValueError, TypeError, KeyError):
+        number = 0
+    fault = error.errors(include_url=False)[0]
+    field = ".".join(str(step) for step in fault["loc"])
+    message = f"The order could not be read: `{field}`: {fault['msg']}."
+    return Reply(number=number if isinstance(number, int) else 0, error=message)

@@ -15,16 +15,22 @@ import sys
 import time
 import traceback
 from dataclasses import dataclass
-from typing import Any, NoReturn
+from typing import NoReturn
 
 import msgpack
-from pydantic_core import from_json
 
 from umbrant.engine.project_calls import described
 from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Scenario
 from umbrant.project_code import running_catalog
-from umbrant.rolling.orders import read_order
+from umbrant.rolling.orders import (
+    EndMessage,
+    Order,
+    RollMessage,
+    StepMessage,
+    StopMessage,
+    read_order,
+)
 from umbrant.rolling.rehearse import Rehearsal, SteeringInput
 from umbrant.rolling.roll import Play, RollOrder, chunk_ticks, header_of, played
 from umbrant.rolling.watch import SharedWatch
@@ -188,48 +194,49 @@ class Player:
         self._runs_code = False
 
     def answer(self, line: bytes) -> None:
-        """Do what a line says."""
-        data: dict[str, Any] = from_json(line)
-        number = int(data["number"])
+        """Carry out the order in a line. The supervisor has read it already."""
+        message = read_order(line)
         try:
-            self._do(number, data)
+            self._do(message)
         except ProjectError as error:
-            self._fail(number, str(error))
+            self._fail(message.number, str(error))
         except BaseException as error:
             # A mistake of ours, or the trace of a node that has changed what is not its own.
             # Neither goes on from here.
             traceback.print_exc()
-            self._fail(
-                number, f"Rolling failed inside Umbrant: {described(error)}.{self._last_call()}"
-            )
+            said = f"Rolling failed inside Umbrant: {described(error)}.{self._last_call()}"
+            self._fail(message.number, said)
 
-    def _do(self, number: int, data: dict[str, Any]) -> None:
-        if "stop" in data:
-            # What was being rolled has stopped by itself as this line came in; a rehearsal is given
-            # up.
-            if self._rehearsal is not None:
-                self._finish(number, "stopped")
-        elif "hand" in data or "end" in data:
-            self._go_on(number, data)
-        else:
-            if self.inbox.is_waiting() and "rehearse" not in data:
-                self._outbox.send(number, "stopped")
-                return
-            self._begin(number, data)
+    def _do(self, message: Order) -> None:
+        match message:
+            case StopMessage():
+                # What was being rolled has stopped by itself as this line came in; a rehearsal is
+                # given up.
+                if self._rehearsal is not None:
+                    self._finish(message.number, "stopped")
+            case StepMessage(hand=hand):
+                self._go_on(message.number, hand)
+            case EndMessage():
+                self._go_on(message.number, None)
+            case RollMessage():
+                if self.inbox.is_waiting() and message.rehearse is None:
+                    self._outbox.send(message.number, "stopped")
+                else:
+                    self._begin(message)
 
-    def _begin(self, number: int, data: dict[str, Any]) -> None:
+    def _begin(self, message: RollMessage) -> None:
         self._rehearsal = None
-        order = read_order(data)
+        number, order = message.number, message.order()
         self._runs_code = order.trusted and bool(order.project.nodes)
         if self._runs_code:
             # A node that takes chances of its own, and not those of `me.random`, takes the same
             # ones each time.
             random.seed(played(order).seed)
         catalog = running_catalog(order.project, trusted=order.trusted, watch=self._watch)
-        if "rehearse" in data:
+        if message.rehearse is not None:
             rehearsal = Rehearsal(
                 order,
-                str(data["rehearse"]),
+                message.rehearse,
                 lambda setup: self._recorder(number, setup),
                 catalog,
                 self._watch,
@@ -273,13 +280,14 @@ class Player:
         due = _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
         return TakeRecorder(scenario.ticks_per_s, chunk_ticks(scenario), push, due)
 
-    def _go_on(self, number: int, data: dict[str, Any]) -> None:
+    def _go_on(self, number: int, hand: SteeringInput | None) -> None:
+        """One step of the rehearsal; without a hand it is over."""
         rehearsal = self._rehearsal
         if rehearsal is None:
             return
-        if "end" not in data and not rehearsal.over:
+        if hand is not None and not rehearsal.over:
             self._watch.come_on()
-            frame = rehearsal.step(SteeringInput.model_validate(data["hand"]))
+            frame = rehearsal.step(hand)
             self._outbox.send(number, "frame", frame.model_dump_json())
         else:
             rehearsal.close()

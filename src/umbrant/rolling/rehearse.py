@@ -18,7 +18,7 @@ from umbrant.take.recorder import TakeRecorder
 
 
 class SteeringInput(Document):
-    """What the hand does at one tick: how it pushes the puppet (None: as before), and deeds."""
+    """What the hand does at one tick: how it pushes the puppet (None: as before), and actions."""
 
     push: Point | None = None
     cue_actions: tuple[CueAction, ...] = ()

@@ -10,7 +10,6 @@ long is ended.
 """
 
 import gc
-import json
 import os
 import selectors
 import signal
@@ -20,9 +19,20 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO, Any
 
+from pydantic import ValidationError
+
 from umbrant.model.printable import printable
 from umbrant.model.staging import Cue, Push
-from umbrant.rolling.orders import Reply
+from umbrant.rolling.orders import (
+    EndMessage,
+    Reply,
+    RollMessage,
+    StepMessage,
+    StopMessage,
+    read_order,
+    refused,
+    stop_line,
+)
 from umbrant.rolling.player_process import PlayerProcess, die_with
 from umbrant.rolling.rehearse import RehearsalFrame
 from umbrant.take.errors import TakeError
@@ -145,28 +155,26 @@ class Supervisor:
                 self._take(line)
 
     def _take(self, line: bytes) -> None:
-        data = json.loads(line)
-        number = int(data["number"])
-        job = next((each for each in self._jobs if each.number == number), None)
-        if "stop" in data:
-            if job is not None:
-                self._stop(job, str(data["stop"]))
-        elif "hand" in data or "end" in data:
-            if job is None or self._player is None:
-                self._reply(Reply(number))
-            else:
-                job.is_ending = job.is_ending or "end" in data
-                self._send(self._player, line)
-        else:
-            self._begin(
-                RollJob(
-                    number,
-                    line,
-                    Path(data["path"]),
-                    float(data["node_limit_s"]),
-                    "rehearse" in data,
-                )
-            )
+        try:
+            message = read_order(line)
+        except ValidationError as error:
+            self._reply(refused(line, error))
+            return
+        job = next((each for each in self._jobs if each.number == message.number), None)
+        match message:
+            case StopMessage(stop=reason):
+                if job is not None:
+                    self._stop(job, reason)
+            case StepMessage() | EndMessage():
+                if job is None or self._player is None:
+                    self._reply(Reply(number=message.number))
+                else:
+                    job.is_ending = job.is_ending or isinstance(message, EndMessage)
+                    self._send(self._player, line)
+            case RollMessage():
+                is_rehearsal = message.rehearse is not None
+                path, limit_s = Path(message.path), message.node_limit_s
+                self._begin(RollJob(message.number, line, path, limit_s, is_rehearsal))
 
     def _begin(self, job: RollJob) -> None:
         self._drop_rehearsals()
@@ -182,7 +190,7 @@ class Supervisor:
         job.stopped_because = job.stopped_because or because
         job.stop_by_s = job.stop_by_s or time.monotonic() + STOP_S
         if self._player is not None:
-            self._send(self._player, json.dumps({"number": job.number, "stop": because}).encode())
+            self._send(self._player, stop_line(job.number, because).encode())
 
     def _send(self, player: PlayerProcess, line: bytes) -> None:
         player.order(line)
@@ -237,9 +245,9 @@ class Supervisor:
             if job.file is not None:
                 job.file.push(_piece(more[0]))
         elif what == "ready":
-            self._reply(Reply(job.number))
+            self._reply(Reply(number=job.number))
         elif what == "frame":
-            self._reply(Reply(job.number, frame=RehearsalFrame.model_validate_json(more[0])))
+            self._reply(Reply(number=job.number, frame=RehearsalFrame.model_validate_json(more[0])))
         elif what == "stopped":
             self._conclude(job, job.stopped())
         elif what == "failed":
@@ -315,7 +323,7 @@ class Supervisor:
             if job.file is not None:
                 job.file.remove()
             if not job.is_rehearsal:
-                self._reply(Reply(job.number))
+                self._reply(Reply(number=job.number))
             return
         take = None
         if job.file is not None:
@@ -324,7 +332,7 @@ class Supervisor:
                 job.file.close(error) if error else job.file.close()
             except TakeError as cannot:
                 error = error or str(cannot)
-        self._reply(Reply(job.number, take, error, steps=steps, cues=cues))
+        self._reply(Reply(number=job.number, take=take, error=error, steps=steps, cues=cues))
 
     def _fail(self, player: PlayerProcess, error: str) -> None:
         """Give a take up because its file cannot be written."""

@@ -5,7 +5,7 @@ window's thread.
 from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTemporaryDir, Signal
 
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
-from umbrant.rolling.orders import Reply, end_line, order_line, read_reply, rehearse_line, step_line
+from umbrant.rolling.orders import Reply, end_line, order_line, read_reply, step_line
 from umbrant.rolling.rehearse import SteeringInput
 from umbrant.rolling.roll import RollOrder
 
@@ -90,7 +90,7 @@ class Roller(QObject):
         self.start()
         self._newest += 1
         self._rehearsing = True
-        self._write(rehearse_line(self._newest, order, puppet))
+        self._write(order_line(self._newest, order, puppet))
 
     def step(self, hand: SteeringInput) -> None:
         """Play the next tick of a rehearsal."""

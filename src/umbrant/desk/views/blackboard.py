@@ -161,7 +161,7 @@ class BoardDelegate(PaintedDelegate):
         if take is None or changes is None:
             return
         palette = self.palette_
-        picture = (self._model.desk.take_number, self._model.desk.agent, id(self.palette_))
+        picture = (self._model.desk.take_number, self._model.desk.agent, self.palette_.name)
         self._pictures.draw(
             painter,
             box,

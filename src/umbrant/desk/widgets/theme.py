@@ -11,8 +11,9 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase
 
 @dataclass(frozen=True)
 class Palette:
-    """A colour for each role."""
+    """A colour for each role. `name` stands for all of them in the keys of kept pictures."""
 
+    name: str
     ground: QColor
     sheet: QColor
     rule: QColor
@@ -47,6 +48,7 @@ def _colours(**roles: str) -> dict[str, QColor]:
 
 
 DAY = Palette(
+    name="day",
     **_colours(
         ground="#F4F1EA",
         sheet="#FBF9F4",
@@ -81,6 +83,7 @@ DAY = Palette(
 )
 
 NIGHT = Palette(
+    name="night",
     **_colours(
         ground="#191C26",
         sheet="#1F2330",
@@ -202,6 +205,6 @@ def style_sheet(palette: Palette) -> str:
         {
             name: getattr(palette, name).name()
             for name in Palette.__dataclass_fields__
-            if name != "leads"
+            if name not in ("name", "leads")
         }
     )

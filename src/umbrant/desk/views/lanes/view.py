@@ -151,11 +151,11 @@ class LanesView(PaintedView):
         """What moves with the playhead is drawn anew each time; lanes and cues are pictures."""
         desk, palette = self.desk, self.palette_
         painter.fillRect(self.rect(), palette.ground)
-        key = (desk.take_number, desk.scenario, desk.agent, desk.tape.ticks, id(palette))
+        key = (desk.take_number, desk.scenario, desk.agent, desk.tape.ticks, palette.name)
         self._pictures.draw(painter, QRectF(self.rect()), "lanes", key, self._draw_lanes)
         if self._top() > TOP:
             strip = QRectF(0, 0, self.width(), self._top())
-            cues = (desk.scenario, self.ruler.held, desk.tape.ticks, id(palette))
+            cues = (desk.scenario, self.ruler.held, desk.tape.ticks, palette.name)
             self._pictures.draw(painter, strip, "cues", cues, self._draw_cues)
         if desk.take is not None:
             scale, tape = self.scale, desk.tape

@@ -84,7 +84,7 @@ class OutlineDelegate(_Delegate):
         outline = behavior.outline if behavior else None
         place = (outline.number[row.id], bool(outline.children[row.id])) if outline else ()
         looks = (
-            id(self.brushes.palette),
+            self.brushes.palette.name,
             self.brushes.line,
             row.id in self.model.folded,
             row.id == self.model.in_full,
@@ -207,7 +207,7 @@ class TapeDelegate(_Delegate):
             tape.start,
             tape.length,
             selected,
-            id(self.brushes.palette),
+            self.brushes.palette.name,
         )
         self._pictures.draw(
             painter, cell, row.id, key, lambda p, box: self._past(p, box, row.id, selected)

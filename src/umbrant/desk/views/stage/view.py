@@ -419,7 +419,7 @@ class StageView(PaintedView):
             self.chosen,
             self.arranging,
             self.is_handled,
-            id(palette),
+            palette.name,
         )
 
         def standing(on: QPainter, box: QRectF) -> None:

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage, QPainter
+from PySide6.QtWidgets import QComboBox, QLineEdit, QPlainTextEdit, QSpinBox, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import DEMO
@@ -27,7 +28,7 @@ from umbrant.desk.views.ledger.search import offers, ranked
 from umbrant.desk.views.stage.rings import Ring, rings
 from umbrant.desk.widgets.icons import icon
 from umbrant.desk.widgets.pixmaps import PixmapCache
-from umbrant.desk.widgets.theme import DAY, NIGHT, Palette
+from umbrant.desk.widgets.theme import DAY, NIGHT, Palette, style_sheet
 from umbrant.model.values import Point
 from umbrant.rolling.roll import RollOrder
 
@@ -345,6 +346,23 @@ class TestLooks:
             (palette.button_ink, palette.button, 7.0),
         ):
             assert contrast(ink, ground) >= least
+
+    @pytest.mark.parametrize("palette", [DAY, NIGHT], ids=["day", "night"])
+    @pytest.mark.parametrize("kind", [QLineEdit, QPlainTextEdit, QSpinBox, QComboBox])
+    def test_what_is_typed_into_a_dialog_stands_out(
+        self, qtbot: QtBot, palette: Palette, kind: type[QWidget]
+    ) -> None:
+        """The fields of dialogs are the toolkit's own, so they take their colours from the
+        sheet.
+        """
+        window = QWidget()
+        qtbot.addWidget(window)
+        window.setStyleSheet(style_sheet(palette))
+        field = kind(window)
+        field.resize(200, 60)
+        window.show()
+        ground = field.grab().toImage().pixelColor(110, 30)
+        assert contrast(field.palette().text().color(), ground) >= 7.0
 
     def test_icons_are_drawn_in_the_palettes_colour(self, qtbot: QtBot) -> None:
         image = icon("play", DAY.ink).pixmap(18, 18).toImage()

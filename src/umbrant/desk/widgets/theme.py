@@ -156,7 +156,8 @@ QHeaderView { background: $ground; }
 QHeaderView::section { background: $ground; color: $dim; border: none;
     border-bottom: 1px solid $rule; padding: 0 8px; }
 QSplitter::handle { background: $rule; }
-QLineEdit { background: $chip_fill; border: 1px solid $running; border-radius: 4px;
+QLineEdit, QPlainTextEdit, QSpinBox, QComboBox {
+    color: $ink; background: $chip_fill; border: 1px solid $running; border-radius: 4px;
     padding: 1px 4px; selection-background-color: $running; selection-color: $button_ink; }
 QToolButton, QPushButton { background: transparent; border: 1px solid transparent;
     border-radius: 5px; padding: 4px 8px; }

@@ -20,6 +20,7 @@ from tests.conftest import DEMO
 from umbrant import cli
 from umbrant.catalog.declare import Family
 from umbrant.model.folder import save_project
+from umbrant.reasons.why import Explainer
 from umbrant.take.reader import read_take
 
 
@@ -293,3 +294,18 @@ def test_a_command_that_is_killed_leaves_nothing_running_and_a_take_that_says_it
         assert time.monotonic() < until
         time.sleep(0.05)
     assert f"stopped by SIGTERM at tick {read_take(path).ticks} of " in read_take(path).ended
+
+
+def test_asking_about_one_agent_reads_its_rows_alone_and_answers_the_same(take: Path) -> None:
+    whole = read_take(take)
+    for name, record in whole.agents.items():
+        alone = read_take(take, only=name)
+        assert all(not other.rows for each, other in alone.agents.items() if each != name)
+        assert alone.agents[name].rows.keys() == record.rows.keys()
+        if not record.rows:
+            continue
+        for tick in range(0, whole.ticks, 50):
+            asked, expected = Explainer(alone, name), Explainer(whole, name)
+            assert asked.why(tick) == expected.why(tick)
+            for row_id in asked.outline.number:
+                assert asked.why_not(tick, row_id) == expected.why_not(tick, row_id)

@@ -12,7 +12,7 @@ def explainer_at(path: Path, agent: str, at: float) -> tuple[Explainer, int]:
     """What answers questions about an agent of a take, and the tick at a time in seconds. Raises
     TakeError and InputError.
     """
-    take = read_take(path)
+    take = read_take(path, only=agent)
     if agent not in take.agents:
         raise InputError(
             f"{path}: there is no '{agent}' in this take. {did_you_mean(agent, list(take.agents))}"

@@ -71,13 +71,17 @@ class Take:
         return max(0, min(self.last_tick, tick))
 
 
-def read_take(path: Path) -> Take:
-    """Read a take. Raises TakeError, with the way out, if the file is no take or is damaged."""
+def read_take(path: Path, only: str | None = None) -> Take:
+    """Read a take. Raises TakeError, with the way out, if the file is no take or is damaged.
+
+    With `only` the rows of that agent alone are read: enough to ask about it, and several times
+    sooner where the cast is large. The records of the others then hold no rows.
+    """
     if not path.is_file():
         raise TakeError(f"{path}: there is no such take. `umbrant roll PROJECT` makes one.")
     try:
         with closing(sqlite3.connect(f"{path.resolve().as_uri()}?mode=ro", uri=True)) as file:
-            take = _read(path, file)
+            take = _read(path, file, only)
     except (sqlite3.Error, UnicodeDecodeError, OSError, DamagedTake) as error:
         # SQLite quotes what it finds in a damaged file, which need not be text.
         reason = printable((str(error) or type(error).__name__).splitlines()[0])
@@ -87,7 +91,7 @@ def read_take(path: Path) -> Take:
     return take
 
 
-def _read(path: Path, file: sqlite3.Connection) -> Take:
+def _read(path: Path, file: sqlite3.Connection, only: str | None) -> Take:
     check_tables(file, META_TABLE)
     meta = dict(stored_rows(file, "meta", name=str, value=str))
     header = _header(meta)
@@ -97,7 +101,7 @@ def _read(path: Path, file: sqlite3.Connection) -> Take:
         raise DamagedTake(f"it says that {ticks} of {header.ticks} ticks were recorded")
     agents = {member.name: AgentRecord() for member in header.cast}
     nobody = AgentRecord()
-    _read_agents(file, header, agents, ticks)
+    _read_agents(file, header, agents, ticks, only)
     _read_keys(file, header, agents)
     for agent, tick, text in stored_rows(file, "said", agent=str, tick=int, text=str):
         _of(agents, agent).said.append((tick, text))
@@ -136,9 +140,13 @@ def _header(meta: Mapping[str, str]) -> Header:
 
 
 def _read_agents(
-    file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord], ticks: int
+    file: sqlite3.Connection,
+    header: Header,
+    agents: dict[str, AgentRecord],
+    ticks: int,
+    only: str | None,
 ) -> None:
-    """What every agent did, in the order in which it was written."""
+    """The rows of every agent, or of one, in the order in which they were written."""
     rows_of = _rows_of(header)
     last: dict[tuple[str, ...], int] = {}
     columns = {
@@ -154,6 +162,8 @@ def _read_agents(
         file, "told", **columns, more=str
     ):
         rows = _of(agents, agent).rows
+        if only not in (None, agent):
+            continue
         record = rows.get(row_id) or rows.setdefault(row_id, RowRecord())
         if row_id not in rows_of[agent]:
             raise DamagedTake(f"'{row_id[:40]}' is no row of {agent}")

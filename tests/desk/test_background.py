@@ -14,7 +14,7 @@ from tests.desk.conftest import Driver
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
 from umbrant.desk.session import background, reviewing
-from umbrant.desk.session.background import Background
+from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.desk.session.desk import KEPT_TAKES
 from umbrant.desk.session.reviewing import Reviewed, findings_of
 from umbrant.model.paths import put
@@ -29,7 +29,7 @@ def test_only_the_newest_request_is_answered(qtbot: QtBot) -> None:
         return asked
 
     parent = QObject()
-    found = Background("Reading", work, (), parent)
+    found = NewestOnlyWorker("Reading", work, (), parent)
     found.answered.connect(answers.append)
     found.request("old")
     assert began.wait(10)
@@ -53,7 +53,7 @@ def test_what_was_expected_is_told_as_it_is_and_a_mistake_as_one(
         raise error
 
     parent = QObject()
-    found = Background("Reading", work, (ValueError,), parent)
+    found = NewestOnlyWorker("Reading", work, (ValueError,), parent)
     with qtbot.waitSignal(found.failed, timeout=10_000) as failed:
         found.request(1)
     assert told in failed.args[0]

@@ -112,9 +112,7 @@ class Quantity:
 
 @dataclass(frozen=True)
 class AcceptsKeys:
-    """The types of key that a chip accepts, and whether the key is only asked about and never
-    written.
-    """
+    """The types of key that a chip accepts, and whether the node only reads the key."""
 
     types: tuple[KeyType, ...]
     reads: bool = False
@@ -505,9 +503,9 @@ def decorator(
 def sense(
     phrase: str, *, gives: KeyType, unit: str = "", value: str = "", in_line: str = ""
 ) -> Declared:
-    """Declare a sense: a function that answers at once, for use in conditions.
+    """Declare a sense: a function that answers at once, for conditions.
 
-    One that merely says yes or no may also be given `in_line`, as an expression.
+    A sense of yes or no can also be given as an expression with `in_line`.
     """
     return _declared(
         Family.SENSE,
@@ -583,8 +581,8 @@ def _snake(name: str) -> str:
 
 
 def _help_of(name: str, doc: str) -> tuple[str, str, dict[str, str]]:
-    """The help text, the example, and what is said of each parameter. Raises DeclarationError
-    without help.
+    """The help text, the example and the text on each parameter. Raises DeclarationError without
+    help.
     """
     explained: dict[str, str] = {}
     paragraphs: list[str] = []
@@ -723,9 +721,7 @@ def _param_of(
 
 
 def _fits(default: object, type_: ParamType, choices: tuple[str, ...]) -> bool:
-    """Whether a chip can hold its default. The names that stand for others of a kind are texts,
-    empty for none.
-    """
+    """Whether a value is of a type that a chip can hold."""
     if isinstance(default, bool):
         return type_ is ParamType.YES_NO
     if choices:

@@ -29,7 +29,7 @@ its children, of a machine its states, of a decorator the one row it stands on.
 
 
 def either(args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]) -> PossibleOutcomes:
-    """It cannot be told."""
+    """Both outcomes: it cannot be told."""
     return EITHER
 
 

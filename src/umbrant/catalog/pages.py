@@ -4,7 +4,9 @@ from umbrant.catalog.declare import Kind
 
 
 def kind_page(kind: Kind) -> str:
-    """What a kind is read as, does, comes to and can be given."""
+    """The reference page of a kind, in Markdown: its phrase, help, example, outcomes and
+    parameters.
+    """
     lines = [f"### {kind.title}", ""]
     parts = kind.phrase_parts([param.name for param in kind.params])
     if parts:

@@ -5,9 +5,8 @@ import warnings
 
 
 def parse_python(text: str, path: str) -> ast.Module:
-    """The tree of a file. Raises SyntaxError, and ValueError for all else that cannot be read.
-
-    What Python would warn of is for whoever runs the file.
+    """The syntax tree of a Python file. Raises SyntaxError, or ValueError for text that is no
+    Python at all. Warnings are left to whoever runs the file.
     """
     try:
         with warnings.catch_warnings():

@@ -228,7 +228,7 @@ class _UseRenaming:
         )
 
     def _held(self, keys: Mapping[str, Key], key: str, value: Value | None) -> Value | None:
-        """What a key holds, which may be somebody's name."""
+        """The value of a key, renamed if it is the name of somebody."""
         is_name = key in keys and keys[key].type is _KEY_TYPES.get(self._named)
         return self._name(value) if is_name and isinstance(value, str) else value
 
@@ -325,7 +325,7 @@ def _cue_action(does: object, named: NamesDocument, name: Callable[[str], str]) 
 
 
 class _TextRenaming:
-    """Rewrites what is written in rows: words by one function, texts in quotes by another."""
+    """Rewrites conditions and values of rows: names by one function, quoted texts by another."""
 
     def __init__(
         self, catalog: Catalog, word: Callable[[str], str], quoted: Callable[[str], str]
@@ -348,7 +348,7 @@ class _TextRenaming:
         return _WORD.sub(changed, text)
 
     def row(self, row: Row, own: Callable[[ParamValue, ParamType | None], ParamValue]) -> Row:
-        """A row with its values as `own` gives them, and its guard rewritten."""
+        """A row with its values rewritten by `own`, and its guard."""
         kind = self._catalog.get(row.kind, *ROWS)
         types = {param.name: param.type for param in kind.params} if kind else {}
         args = {name: own(value, types.get(name)) for name, value in row.args.items()}

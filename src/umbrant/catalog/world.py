@@ -117,13 +117,13 @@ class World(Protocol):
         """A named place."""
 
     def zones_at(self, place: Point) -> Sequence[str]:
-        """The names of the areas that a point lies in."""
+        """The names of the areas that contain a point."""
 
     def noises(self) -> Sequence[Noise]:
         """The noises of the last few seconds, the latest last."""
 
     def make_noise(self, noise: Noise) -> None:
-        """Let a noise be heard from the next tick on."""
+        """Make a noise, which can be heard from the next tick on."""
 
     def route_to(self, name: str, goal: Point) -> Route:
         """The route a body would take to a point; the body does not set out."""
@@ -132,15 +132,17 @@ class World(Protocol):
         """The point nearest to a point at which a body can stand; None if there is none."""
 
     def carry(self, name: str, prop: str) -> bool:
-        """Have a body take up a prop. No if it carries one already or another body carries it."""
+        """Have a body take up a prop; returns False if it carries one already or another body
+        carries this one.
+        """
 
     def put_down(self, name: str, at: Point) -> str | None:
-        """Have a body put what it carries at a point; returns the prop's name, None if it carried
+        """Have a body put its prop down at a point; returns the prop's name, None if it carried
         none.
         """
 
     def look(self, start: Point, end: Point) -> Sight:
-        """Whether anything that blocks sight stands between two points."""
+        """What a straight look between two points meets."""
 
     def move_towards(self, name: str, goal: Point, reach_m: float, speed_m_s: float) -> Route:
         """Move a body towards a point during this tick. Without another call at the next tick it
@@ -151,7 +153,7 @@ class World(Protocol):
         """Have a body turn towards a heading during this tick; returns the degrees still to go."""
 
     def say(self, name: str, text: str) -> None:
-        """Have a body say something that the author can read."""
+        """Show a text that a body says."""
 
 
 class Events(Protocol):
@@ -207,7 +209,7 @@ class Me(Protocol):
 
 
 class Target(Protocol):
-    """A chip that stands for something with a place: a key, a named place, a point, one of the
+    """A chip that refers to something with a position: a key, a named place, a point, one of the
     cast, a prop.
     """
 
@@ -216,14 +218,14 @@ class Target(Protocol):
 
     @property
     def name(self) -> str | None:
-        """The name of the agent or prop it now stands for, None for a bare point."""
+        """The name of the agent or prop that it refers to now; None for a bare point."""
 
     def at(self) -> Point | Cause:
         """The point where it is now, or the cause if it has none."""
 
 
 class KeySlot(Protocol):
-    """A chip that names a key, to be read, written or asked about."""
+    """A chip that refers to a key, to be read or written."""
 
     @property
     def key(self) -> str: ...
@@ -232,7 +234,7 @@ class KeySlot(Protocol):
 
     @property
     def value(self) -> Value | None:
-        """What it holds, None if it is not set."""
+        """The key's value; None if it is not set."""
 
     @property
     def written_s(self) -> float | None:
@@ -243,7 +245,7 @@ class KeySlot(Protocol):
 
 
 class Formula(Protocol):
-    """A chip that holds a formula, which gives a number."""
+    """A chip with a formula for a number."""
 
     def value(self) -> float | None:
         """The value now; None where something in it is unknown."""

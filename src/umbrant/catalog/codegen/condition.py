@@ -277,7 +277,7 @@ class ConditionWriter:
         return self._inner_truth(tree, depth)
 
     def _sense(self, tree: SenseCall, missing: str, depth: int) -> str:
-        """The value that a sense gives."""
+        """A name for the value of a sense."""
         sensed = self._source.sense(tree)
         name = self._name()
         if sensed.in_line:

@@ -58,9 +58,9 @@ def faults(
     *,
     wants: KeyType | None = KeyType.YES_NO,
 ) -> list[Fault]:
-    """What is wrong with a condition on a blackboard with these keys; empty when it can be asked.
+    """The faults of a condition on a blackboard with these keys; empty if it can be evaluated.
 
-    With another type in `wants` the text is a formula that gives it; None is any.
+    With `wants` the text is a formula that must give that type; None accepts any.
     """
     try:
         tree = parse(text)
@@ -81,8 +81,8 @@ def faults(
 
 
 def bound_args(ask: SenseCall, kind: Kind) -> dict[str, ConditionTree]:
-    """The arguments of a sense by the names of its parameters. Surplus ones are left out; `faults`
-    tells of them.
+    """The arguments of a sense by parameter name. Surplus ones are left out; `faults` reports
+    them.
     """
     given = dict(zip((param.name for param in kind.params), ask.args, strict=False))
     return given | dict(ask.named)
@@ -110,7 +110,7 @@ class _Checker:
                 yield from self._compare(tree)
 
     def type_of(self, tree: ConditionTree) -> KeyType | None:
-        """What a part of the condition gives; None when that cannot be said."""
+        """The type of value that a term gives; None where that depends on a fault."""
         match tree:
             case KeyTerm(key=key):
                 return self.keys[key].type if key in self.keys else None

@@ -60,7 +60,7 @@ def spoken(tree: ConditionTree, catalog: Catalog) -> str:
 
 
 def unit_of(tree: ConditionTree, catalog: Catalog) -> str:
-    """The unit of what a part of a condition gives; empty if it has none."""
+    """The unit of a term's value; empty if it has none."""
     if isinstance(tree, SenseCall):
         kind = catalog.get(tree.sense, Family.SENSE)
         return kind.unit if kind else ""

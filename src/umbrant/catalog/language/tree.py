@@ -42,8 +42,8 @@ TextSpan = tuple[int, int]
 
 
 class LanguageError(ValueError):
-    """A text is no condition. `span` is the first and the end column of what is wrong, in
-    characters.
+    """Raised for text that is no condition. `span` holds the first and the end column of the fault,
+    in characters.
     """
 
     def __init__(self, message: str, span: TextSpan) -> None:
@@ -266,7 +266,9 @@ def _syntax_message(error: SyntaxError, line: str) -> str:
 
 
 class _Reader:
-    """Turns Python's tree into ours, or says what is not allowed and where."""
+    """Converts Python's tree into a ConditionTree. Raises LanguageError at whatever is not
+    allowed.
+    """
 
     def __init__(self, line: str, lead: int) -> None:
         self.bytes = line.encode()

@@ -33,8 +33,8 @@ Known = Mapping[ParamType, tuple[str, ...]]
 
 @dataclass
 class CleanBehavior:
-    """Rows of one behavior in which nothing was wrong, so that after an edit only what it touched
-    is looked at.
+    """The rows of a behavior that had no problems, so that after an edit only changed rows are
+    checked.
     """
 
     context: tuple[object, ...] = ()
@@ -68,7 +68,7 @@ def behavior_problems(
 def _own_problems(
     project: Project, variant: Behavior, catalog: Catalog, known: Known, fine: CleanBehavior
 ) -> Iterator[Problem]:
-    """What is wrong with a variant and not already with the behavior it is made from."""
+    """The problems of a variant that its original does not have."""
     rows = resolve_variant(project, variant.name)
     original = resolve_variant(project, str(variant.variant_of)).by_id
     for problem in _BehaviorCheck(project, rows, catalog, known, fine).problems():
@@ -425,8 +425,8 @@ class _BehaviorCheck:
 
 
 def known_names(project: Project) -> Known:
-    """What can be named in a chip, by the chip's type; PLACE stands for the places, AGENT for all
-    that has a name.
+    """The names that a chip of each type can hold; PLACE stands for places, AGENT for everything
+    with a name.
     """
     members = [member for scenario in project.scenarios for member in scenario.players]
     props = [prop for stage in project.stages for prop in stage.props]

@@ -113,7 +113,7 @@ class _Cue:
 
     @property
     def _cast(self) -> list[Member]:
-        """Whom a cue can name: everyone, and those with copies as a whole."""
+        """The names that a cue can give: all of the cast, and groups of copies."""
         return [*self.scenario.players, *(each for each in self.scenario.cast if each.copies > 1)]
 
     def _event(self, event: str) -> Iterator[Problem]:

@@ -122,8 +122,8 @@ class Autosave(QObject):
 
 
 def _sweep() -> None:
-    """Remove what was being written as a visit was killed. What has been written a moment ago may
-    be another's.
+    """Remove files whose writing was cut off by a crash. Recent ones are left, since another window
+    may still be writing them.
     """
     for part in _place().glob(".*.part"):
         with suppress(OSError):
@@ -136,7 +136,7 @@ def _place() -> Path:
 
 
 def _read(path: Path) -> Project | None:
-    """What is kept in a file; None if there is none, or it cannot be read."""
+    """The project kept in a file; None if there is none, or it cannot be read."""
     try:
         text = path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError):

@@ -10,12 +10,12 @@ from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
 from umbrant.desk.logs import log, log_file
 
 
-class Background(QObject):
-    """Works in one thread, one request after the other. Only the newest request is answered, in the
-    window's thread.
+class NewestOnlyWorker(QObject):
+    """Runs `work` on requests in one thread, one after the other. Only the newest request is
+    answered, by a signal in the window's thread.
 
-    `work` is a function of a request; what it raises of `expected` is told as it is. Anything else
-    that it raises is a mistake of ours: it is logged with its trace, and told as such.
+    An exception in `expected` is reported as it is. Any other is a bug: it is logged with its
+    trace, and reported as one.
     """
 
     answered = Signal(object)
@@ -47,7 +47,7 @@ class Background(QObject):
         return self._answered != self._newest
 
     def expect(self) -> None:
-        """There will be another request soon: what is being worked on is not wanted any more."""
+        """Drop the request that is being worked on: another one will follow soon."""
         self._newest += 1
 
     def request(self, job: object) -> None:
@@ -57,7 +57,7 @@ class Background(QObject):
         self._pool.start(_Task(self, self._newest, job))
 
     def close(self) -> None:
-        """Wait for what is being worked on, and forget it."""
+        """Wait for the running request, without answering it."""
         self._newest += 1
         self._pool.clear()
         self._pool.waitForDone()
@@ -77,15 +77,15 @@ class Background(QObject):
 
 
 class _Task(QRunnable):
-    def __init__(self, background: Background, number: int, job: object) -> None:
+    def __init__(self, background: NewestOnlyWorker, number: int, job: object) -> None:
         super().__init__()
         self._background = background
         self._number = number
         self._job = job
 
     def run(self) -> None:
-        """An exception must not leave it: Qt would merely print it, and the window would wait for
-        ever.
+        """Do the work. No exception leaves it: Qt would only print it, and no answer would ever
+        come.
         """
         background = self._background
         try:

@@ -115,9 +115,7 @@ class Desk(QObject):
 
     @property
     def needs_trust(self) -> bool:
-        """Whether the project has nodes of its own that do not run, for nobody has said that they
-        may.
-        """
+        """Whether the project has nodes of its own that the author has not allowed to run."""
         return bool(self.project.nodes) and not self._nodes.trusted
 
     def trust_nodes(self) -> None:
@@ -256,11 +254,13 @@ class Desk(QObject):
         self.message.emit(f"Saved to {target}")
 
     def changed_outside(self) -> list[str]:
-        """The project's files that somebody else has changed since they were read or saved here."""
+        """The files of the project that another program has changed since they were read or saved
+        here.
+        """
         return changed_files(self._stamp, stamp(self.folder)) if self.folder is not None else []
 
     def problems_of(self, row_id: str) -> list[Problem]:
-        """What is wrong with a row of the behavior that is looked at."""
+        """The problems of a row of the behavior that is shown."""
         expanded = self.expanded
         file = f"behaviors/{expanded.key_scope(row_id).behavior}.json" if expanded else ""
         return self._problems_by_row.of(self.problems, file, row_id.rpartition("/")[2])
@@ -339,8 +339,8 @@ class Desk(QObject):
             self.roller.order(order)
 
     def rehearse(self, puppet: str) -> bool:
-        """Have the worker rehearse the scenario with a puppet. Says whether it can be played; why
-        not is told.
+        """Start a rehearsal with a puppet. Returns whether it could be; if not, a message says
+        why.
         """
         order = self._order()
         if order is not None:
@@ -469,7 +469,7 @@ class Desk(QObject):
         return [*validate(self.project, self.catalog, self._validated), *self._nodes.own.problems]
 
     def _look_for_nodes(self) -> None:
-        """Take up node files that have been changed since: they are written in another editor."""
+        """Read node files again that have changed: they are written in another editor."""
         if self.folder is None:
             return
         try:

@@ -16,9 +16,7 @@ class _Step:
 
 @dataclass
 class History:
-    """The present project and the steps that led to it. `saved` is the project as it lies on
-    disk.
-    """
+    """The present project and the projects before it. `saved` is the one on disk."""
 
     project: Project
     saved: Project | None = None
@@ -90,5 +88,5 @@ class History:
 
     @property
     def unsaved(self) -> bool:
-        """Whether the project differs from what lies on disk."""
+        """Whether the project differs from the one on disk."""
         return self.saved is not self.project and self.saved != self.project

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from umbrant.desk.session.background import Background
+from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.decision_changes import (
     LeadingSpan,
@@ -74,7 +74,7 @@ class Loader(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._background = Background("Reading the take", load, (TakeError,), self)
+        self._background = NewestOnlyWorker("Reading the take", load, (TakeError,), self)
         self._background.answered.connect(self.loaded)
         self._background.failed.connect(self.failed)
 
@@ -83,5 +83,5 @@ class Loader(QObject):
         self._background.request(Load(path, before))
 
     def close(self) -> None:
-        """Wait for what is being loaded, and forget it."""
+        """Wait for the running request, without answering it."""
         self._background.close()

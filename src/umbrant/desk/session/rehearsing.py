@@ -16,8 +16,8 @@ from umbrant.rolling.rehearse import RehearsalFrame, SteeringInput, with_track
 
 
 class Rehearsing(QObject):
-    """One rehearsal at a time. A tick is asked for when its time has come and the one before has
-    been answered.
+    """Runs one rehearsal at a time. A tick is requested when its time has come and the one before
+    has been answered.
     """
 
     changed = Signal()

@@ -6,7 +6,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.validation import validate
-from umbrant.desk.session.background import Background
+from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.model.documents import Project
 from umbrant.review import review
 from umbrant.review.findings import Finding
@@ -24,10 +24,8 @@ class Reviewed:
 
 
 def findings_of(request: Reviewed) -> list[Finding]:
-    """The findings in a project. Runs in any thread.
-
-    In a project in which a document names another that is not there, none: validation tells of
-    that.
+    """The findings in a project; none while a document names another that does not exist, which
+    validation reports. Any thread.
     """
     try:
         return review(request.project, request.catalog)
@@ -38,8 +36,8 @@ def findings_of(request: Reviewed) -> list[Finding]:
 
 
 class Reviewer(QObject):
-    """Looks for findings in a thread; only what was asked last is answered, in the window's
-    thread.
+    """Reviews the project in a thread. Only the newest state is answered, by a signal in the
+    window's thread.
     """
 
     reviewed = Signal(object)
@@ -48,7 +46,7 @@ class Reviewer(QObject):
 
     def __init__(self, parent: QObject) -> None:
         super().__init__(parent)
-        self._background = Background("Reviewing the project", findings_of, (), self)
+        self._background = NewestOnlyWorker("Reviewing the project", findings_of, (), self)
         self._background.answered.connect(self.reviewed)
         self._background.failed.connect(self.failed)
         self._pending: Reviewed | None = None
@@ -57,7 +55,7 @@ class Reviewer(QObject):
 
     @property
     def busy(self) -> bool:
-        """Whether what was asked last has not been answered yet."""
+        """Whether the newest state has not been answered yet."""
         return self._background.busy
 
     def request(self, project: Project, catalog: Catalog) -> None:
@@ -71,6 +69,6 @@ class Reviewer(QObject):
             self._background.request(self._pending)
 
     def close(self) -> None:
-        """Wait for what is being reviewed, and forget it."""
+        """Wait for the running review, without answering it."""
         self._pause.stop()
         self._background.close()

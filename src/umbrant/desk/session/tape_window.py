@@ -24,7 +24,7 @@ class TapeWindow(QObject):
         return self.start + self.length
 
     def fit(self, ticks: int, ticks_per_s: int) -> None:
-        """Take up a take of another length; the stretch stays where it is as far as it can."""
+        """Adapt to a take of another length; the stretch stays where it is as far as it can."""
         if self.ticks == 0 or ticks_per_s != self.ticks_per_s:
             self.length = FIRST_LENGTH_S * ticks_per_s
         self.ticks, self.ticks_per_s = ticks, ticks_per_s

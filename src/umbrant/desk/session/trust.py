@@ -7,7 +7,7 @@ from umbrant.project_nodes import fingerprint, project_catalog
 
 
 class Trust(Protocol):
-    """Remembers which projects' own nodes may run, by what stands for their content."""
+    """Remembers which projects' own nodes may run, by a fingerprint of their content."""
 
     def trusts(self, fingerprint: str) -> bool:
         """Whether nodes of this content may run."""

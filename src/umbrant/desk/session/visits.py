@@ -11,7 +11,7 @@ from platformdirs import user_cache_path
 
 
 def place_for_takes() -> Path:
-    """A new folder for the takes of this visit. It is removed by whoever asked for it."""
+    """A new folder for the takes of this visit. The caller removes it."""
     cache = user_cache_path("umbrant") / "visits"
     try:
         cache.mkdir(parents=True, exist_ok=True)

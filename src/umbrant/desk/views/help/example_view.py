@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QWidget
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Kind
 from umbrant.catalog.examples import NPC, SHOWN, example_of
-from umbrant.desk.session.background import Background
+from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.desk.views.help.example_painting import MARGIN, ROW_HIGH, paint_example
 from umbrant.desk.widgets.painted import PaintedView, draw_focus
 from umbrant.desk.widgets.theme import Palette
@@ -54,7 +54,7 @@ class ExampleView(PaintedView):
         self._wanted = ""
         self._shown: _Played | None = None
         self._explainer: Explainer | None = None
-        self._background = Background("Playing the example", play, (), self)
+        self._background = NewestOnlyWorker("Playing the example", play, (), self)
         self._background.answered.connect(self._take)
         self._timer = QTimer(self, interval=50)
         self._timer.timeout.connect(self._go_on)

@@ -309,7 +309,7 @@ class Kind:
     is_gate: bool = False
     """Whether a decorator can keep its row from being entered."""
     reports_gauges: bool = False
-    """Whether it is given a `Tell` as `report`."""
+    """Whether it is given a `GaugeSink` as `report`."""
     example: str = ""
     """Its meaning by a small example, in one or two sentences."""
     own: str = ""

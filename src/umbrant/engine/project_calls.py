@@ -155,7 +155,7 @@ def result_of(kind: Kind, result: object) -> bool | Cause | None:
 
 
 def reading_of(value: object) -> Reading | bool | float | str | None:
-    """What a sense gave. Raises Nonsense for what no condition can compare."""
+    """What a sense gave. Raises InvalidResult for what no condition can compare."""
     if type(value) is Reading:
         given = value.cause
         return Reading(

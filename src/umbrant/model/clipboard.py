@@ -36,7 +36,7 @@ def rows_text(project: Project, behavior: str, row_ids: Sequence[str]) -> str:
 
 
 def rows_from(text: str) -> list[Row]:
-    """The rows in a text. Raises NoRows."""
+    """The rows in a text. Raises NoRowsError."""
     try:
         data = json.loads(text)
         rows = _ROWS.validate_python(data["rows"])

@@ -182,7 +182,7 @@ def _read_agents(
 def _check_order(
     last: dict[tuple[str, ...], int], place: tuple[str, ...], ticks: list[int]
 ) -> None:
-    """Raise Damaged where a chunk, or what goes before it at its place, is not in the order of
+    """Raise DamagedTake where a chunk, or what goes before it at its place, is not in the order of
     time.
     """
     if not ticks:
@@ -242,15 +242,15 @@ def _arrays(
     found: dict[str, Float32Array] = {}
     length = width * ticks
     for each, tick, chunk in stored_rows(file, table, **{name: str, "tick": int, column: bytes}):
-        is_complete = found.get(each)
-        if is_complete is None:
-            is_complete = found[each] = memory.take(length)
+        track = found.get(each)
+        if track is None:
+            track = found[each] = memory.take(length)
         numbers = decoded(f"the {column} of {each}", np.frombuffer, chunk, "<f4")
         if np.any(np.abs(numbers[~np.isnan(numbers)]) > FARTHEST):
             raise DamagedTake(f"the {column} of {each} are beyond all measure")
         start = max(0, min(length, tick * width))
         end = min(length, start + len(numbers))
-        is_complete[start:end] = numbers[: end - start]
+        track[start:end] = numbers[: end - start]
     return found
 
 

@@ -57,7 +57,7 @@ class DecodedValues:
         self._left = 32 * size + 16 * 1024 * 1024
 
     def take(self, count: int) -> Float32Array:
-        """An array of so many numbers. Raises Damaged."""
+        """An array of so many numbers. Raises DamagedTake."""
         self._left -= 4 * count
         if self._left < 0:
             raise DamagedTake("it asks for far more memory than it can have written")
@@ -67,8 +67,8 @@ class DecodedValues:
 def stored_rows(
     file: sqlite3.Connection, table: str, **columns: type | tuple[type, ...]
 ) -> Iterator[tuple[Any, ...]]:
-    """A table's rows, in the order in which they were written. Raises Damaged where a column holds
-    another type.
+    """A table's rows, in the order in which they were written. Raises DamagedTake where a column
+    holds another type.
     """
     kinds = tuple(columns.values())
     last: Any = None
@@ -87,7 +87,7 @@ def stored_rows(
 
 
 def check_tables(file: sqlite3.Connection, *wanted: str) -> None:
-    """Raise Damaged where a table is not just as it is written: a view, say, could make rows
+    """Raise DamagedTake where a table is not just as it is written: a view, say, could make rows
     without end.
     """
     found = {str(sql) for _, sql in file.execute("SELECT name, sql FROM sqlite_master")}

@@ -155,7 +155,7 @@ def gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gau
 
 
 def put_gauges(record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]) -> None:
-    """Add what a part of a row noted. Raises Damaged."""
+    """Add what a part of a row noted. Raises DamagedTake."""
     changes = kept(record.gauges, part)
     if changes.ticks and gauges and gauges[0][0] < changes.ticks[-1]:
         raise DamagedTake("what was measured does not go on in the order of time")
@@ -187,7 +187,7 @@ def kept(place: dict[K, Changes[T]], key: K) -> Changes[T]:
 
 
 def add_change(changes: Changes[T], tick: int, value: T, what: str) -> None:
-    """Add a change, which must not come before the last. Raises Damaged."""
+    """Add a change, which must not come before the last. Raises DamagedTake."""
     if tick < 0 or (changes.ticks and tick < changes.ticks[-1]):
         raise DamagedTake(f"{what} does not go on in the order of time")
     changes.add(tick, value)

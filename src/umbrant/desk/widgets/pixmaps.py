@@ -37,19 +37,19 @@ class PixmapCache:
         wide, high = ceil(box.width()), ceil(box.height())
         if wide < 1 or high < 1:
             return
-        area = (key, wide, high, ratio)
+        full_key = (key, wide, high, ratio)
         kept = self._kept.get(name)
-        if kept is None or kept[0] != area:
+        if kept is None or kept[0] != full_key:
             if len(self._kept) >= MOST_PICTURES:
                 self._kept.clear()
-            kept = self._kept[name] = area, None
+            kept = self._kept[name] = full_key, None
             if self._hasty:
                 _paint_straight(painter, box, wide, high, paint)
                 return
         picture = kept[1]
         if picture is None:
             picture = _painted(wide, high, ratio, paint)
-            self._kept[name] = area, picture
+            self._kept[name] = full_key, picture
         painter.drawPixmap(box.topLeft(), picture)
 
 

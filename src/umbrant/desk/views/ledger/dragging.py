@@ -145,14 +145,14 @@ class RowDragging:
         view.viewport().unsetCursor()
         behavior, row_ids = view.ledger.behavior, view.selected_rows
         if drop is not None and drop.fits and behavior is not None:
-            names, expanded = (
+            names, name = (
                 [behavior.row(each).name or behavior.row(each).kind for each in row_ids],
                 behavior.name,
             )
             what = names[0] if len(names) == 1 else f"{len(names)} rows"
             edit = Edit(
                 f"Move {what}",
-                lambda p: place_rows(p, expanded, row_ids, after=drop.after, under=drop.under),
+                lambda p: place_rows(p, name, row_ids, after=drop.after, under=drop.under),
             )
             if view.desk.apply(edit):
                 view.select_rows(row_ids)

@@ -164,10 +164,10 @@ def _score(text: str, offer: Offer) -> float:
         return 200 - len(title)
     if typed in f"{title} {offer.role}":
         return 120
-    expanded = f"{offer.role} {title} {offer.kind.phrase} {offer.kind.help.splitlines()[0]}"
+    text = f"{offer.role} {title} {offer.kind.phrase} {offer.kind.help.splitlines()[0]}"
     return max(
         fuzz.ratio(typed, title),
-        fuzz.partial_ratio(typed, expanded, processor=utils.default_process) * 0.9,
+        fuzz.partial_ratio(typed, text, processor=utils.default_process) * 0.9,
     )
 
 

@@ -40,8 +40,8 @@ class Addition:
             name, value = item
             return put(project, self.path, {**inside, name: value}), (*self.path, name)
         if len(self.path) == 1:
-            is_integer = tuple(sorted((*inside, item), key=lambda each: each.name))
-            return put(project, self.path, is_integer), (*self.path, item.name)
+            items = tuple(sorted((*inside, item), key=lambda each: each.name))
+            return put(project, self.path, items), (*self.path, item.name)
         return put(project, self.path, (*inside, item)), (*self.path, len(inside))
 
 

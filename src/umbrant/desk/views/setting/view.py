@@ -169,8 +169,8 @@ class SettingView(ChipTable):
         if len(path) < 2 or self._shown is None or path[0] not in FOLDERS:
             return path
         now, before = (
-            [each.name for each in at(lines, path[:1])]
-            for lines in (self.desk.project, self._shown)
+            [each.name for each in at(project, path[:1])]
+            for project in (self.desk.project, self._shown)
         )
         new = [name for name in now if name not in before]
         return (path[0], new[0], *path[2:]) if path[1] not in now and len(new) == 1 else path

@@ -55,8 +55,8 @@ def paint_off_limits(
     painter: QPainter, stage: Stage, radius_m: float, palette: Palette, to_pixels: ToPixels
 ) -> None:
     """Hatch where a body of this radius cannot be."""
-    area = shapely.box(0, 0, stage.width_m, stage.height_m)
-    closed = area.difference(ground_of(stage, radius_m).free)
+    land = shapely.box(0, 0, stage.width_m, stage.height_m)
+    closed = land.difference(ground_of(stage, radius_m).free)
     path = QPainterPath()
     for part in getattr(closed, "geoms", [closed]):
         if not isinstance(part, shapely.Polygon):

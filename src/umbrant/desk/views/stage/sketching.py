@@ -217,11 +217,11 @@ class Sketching:
             at_s += _apart(last, (x, y)) / member.body.walk_m_s
             last = (round(x, 2), round(y, 2))
             more.append(WalkPoint(at_s=round(at_s, 2), to=last))
-        area = (*member.walk, *more)
+        walk = (*member.walk, *more)
         edit = Edit(
-            f"Draw the walk of {member.name}", lambda project: put(project, (*path, "walk"), area)
+            f"Draw the walk of {member.name}", lambda project: put(project, (*path, "walk"), walk)
         )
-        self._done(edit, (*path, "walk", len(area) - 1))
+        self._done(edit, (*path, "walk", len(walk) - 1))
 
     def _done(self, edit: Edit, path: Path) -> None:
         try:

@@ -18,8 +18,9 @@ from umbrant.catalog.declare import RUNS
 from umbrant.catalog.validation import open_project
 from umbrant.desk.chips.layout import Fonts, SentenceFlow
 from umbrant.desk.chips.sentence import sentence
+from umbrant.desk.commands.action import Action
 from umbrant.desk.commands.commands import Commands
-from umbrant.desk.commands.registry import Action, by_id
+from umbrant.desk.commands.registry import by_id
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.settings import MOST_RECENT, Settings
 from umbrant.desk.session.tape_window import TapeWindow

@@ -17,9 +17,10 @@ from PySide6.QtWidgets import (
 
 from umbrant.desk.bars import TopBar, Transport
 from umbrant.desk.chips.table import ChipTable
+from umbrant.desk.commands.action import Action, Where
 from umbrant.desk.commands.commands import Commands, Shell
 from umbrant.desk.commands.finder import Finder
-from umbrant.desk.commands.registry import ACTIONS, Action, Where, sequences
+from umbrant.desk.commands.registry import ACTIONS, sequences
 from umbrant.desk.first_visit import FirstVisit
 from umbrant.desk.session.autosave import Autosave
 from umbrant.desk.session.desk import Desk

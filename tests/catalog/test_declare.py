@@ -1,20 +1,25 @@
 """Declaring a kind: what follows from it, and a developer's mistakes."""
 
 import types
+from typing import Any
 
 import pytest
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import (
     Catalog,
+    ChildOrder,
     DeclarationError,
     Family,
     Metres,
     ParamType,
     Steps,
     action,
+    composite,
+    decorator,
     sense,
 )
+from umbrant.catalog.outcomes import PossibleOutcomes, either
 from umbrant.catalog.world import Me, Target
 from umbrant.model.values import KeyType
 
@@ -130,3 +135,50 @@ def test_every_kind_has_help_and_explains_each_parameter() -> None:
         assert all(param.help for param in kind.params)
     families = {kind.family for kind in BUILTIN.kinds.values()}
     assert families == set(Family)
+
+
+class Chooser:
+    """Tries its children.
+
+    Example: one, then the other.
+    """
+
+    def __init__(self, children: object) -> None: ...
+
+
+@pytest.mark.parametrize(
+    ("facts", "says"),
+    [
+        ({"goes_on_after": "fails"}, "`goes_on_after` is an outcome"),
+        ({"order": ChildOrder.TOGETHER}, "say with `rests`"),
+        ({"rests": "waits"}, "say with `rests`"),
+    ],
+)
+def test_a_composite_whose_facts_do_not_agree_is_refused_at_import(
+    facts: dict[str, Any], says: str
+) -> None:
+    declare = composite(
+        "", success="one did", failure="none did", summary="tries", can_end=either, **facts
+    )
+    with pytest.raises(DeclarationError, match=says):
+        declare(Chooser)
+
+
+def test_a_composite_or_a_decorator_must_say_what_it_can_come_to() -> None:
+    with pytest.raises(TypeError, match="can_end"):
+        composite("", success="one did", failure="none did", summary="tries")  # type: ignore[call-arg]
+    with pytest.raises(TypeError, match="can_end"):
+        decorator("twice")  # type: ignore[call-arg]
+
+
+def test_what_is_asked_of_kinds_in_general_stands_on_them() -> None:
+    kinds = BUILTIN.kinds
+    assert [each.id for each in kinds.values() if each.is_gate] == ["cooldown", "chance", "at_most"]
+    assert [each.id for each in kinds.values() if each.allows_take_over] == [
+        "selector",
+        "sequence",
+    ]
+    inverted = kinds["invert"].can_end({}, [PossibleOutcomes(True, False)])
+    assert inverted == PossibleOutcomes(False, True)
+    final = kinds["final"].can_end({"result": "failure"}, [])
+    assert kinds["machine"].can_end({}, [final]) == PossibleOutcomes(False, True)

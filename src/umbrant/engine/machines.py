@@ -120,10 +120,14 @@ class LiveMachine:
         self._is_cut = False
         if self._seen:
             self._forget_situations()
+        # SCXML's order: eventless transitions before external events, and a whole macrostep between
+        # two events. Rows run last, in states that will still be active at the end of the tick.
         self._settle(me)
         for event in me.events.now:
             if self._ended is None:
                 self._offer(me, event)
+        # A state that is entered while rows run, by their done events, gets its own turn in this
+        # tick: no tick passes in which an active state has not run.
         self._fresh = list(self._chart.active)
         while self._fresh and self._ended is None:
             ready, self._fresh = self._fresh, []
@@ -154,8 +158,10 @@ class LiveMachine:
                     continue
             if not taken:
                 return
+            # At a cut the done event has led nowhere yet, and must not be lost: the next tick
+            # handles it first.
             if not self._fire(me, taken) and done is not None:
-                self._inside.appendleft(done)  # it has led nowhere yet: the next tick takes it up
+                self._inside.appendleft(done)
 
     def _offer(self, me: Me, event: str) -> None:
         """Handle one external event. It may lead back to earlier configurations, so the ones seen
@@ -163,6 +169,8 @@ class LiveMachine:
         """
         taken = self._chart.select(partial(self._enabled, me, event), TransitionTrigger.EVENT)
         if taken:
+            # An event from outside is news, so what follows is no ring though it looks the same.
+            # The budget still bounds the tick.
             self._forget_situations()
             self._is_cut = False
             self._fire(me, taken)
@@ -180,6 +188,7 @@ class LiveMachine:
     def _refusal(
         self, me: Me, transition: Transition, live: LiveTransition, trigger: Trigger
     ) -> Cause | None:
+        # The time first: a condition is not evaluated, nor recorded, before it could matter.
         if live.after is not None and me.world.now_s < live.due_s - SLACK_S:
             return live.waiting
         if isinstance(trigger, StateDone) and trigger.status not in live.done:
@@ -319,6 +328,8 @@ class LiveMachine:
     def _left(self, me: Me, state: State, reason: Cause) -> None:
         live = self._states[state.id]
         _do_at_once(me, live.on_leave)
+        # Rows that have ended by themselves keep their own outcome; a state left before that was
+        # stopped by the transition.
         if live.work.ended is None or not live.work.rows:
             live.row.halt(me, reason)
         else:

@@ -130,6 +130,7 @@ class LiveUtility:
 
     def _decide(self, me: Me) -> bool:
         """Score the options and choose one. Returns False if there is none to run."""
+        # Scored also during the hold, so that a take shows what the option is held against.
         bids = [self._bid(me, option) for option in self.options]
         if self._current is not None and me.world.now_s < self._until_s - SLACK_S:
             return True
@@ -149,6 +150,7 @@ class LiveUtility:
         return True
 
     def _may(self, me: Me, option: LiveOption) -> bool:
+        # The running option has been let in already; its guard is watched by its row.
         return option is self._current or option.row.opens(me)
 
     def _winner(self, me: Me, bids: list[OptionBid]) -> OptionBid:
@@ -168,6 +170,7 @@ class LiveUtility:
             point -= bid.total
             if point < 0:
                 return bid
+        # The sum of the subtractions can miss zero by the last bits.
         return few[-1]
 
     def _choose(self, me: Me, bid: OptionBid) -> None:
@@ -218,6 +221,8 @@ class LiveUtility:
         names.extend(each.name for each in me.world.props(wanted.group))
         before = wanted.key.value
         best: OptionBid | None = None
+        # The key is set to each candidate in turn, since considerations read it. Not by `set`: a
+        # trial is no write that a take should show.
         for name in names:
             wanted.key.value = name
             at_it = option is self._current and name == self._candidate

@@ -103,7 +103,7 @@ class Play:
         """Play one tick: cues, each agent's decisions in the order of the cast, then what the
         bodies do.
 
-        A hand may steer a puppet (its name, and how it is pushed), and do deeds after the cues.
+        A hand may steer a puppet (its name, and how it is pushed); its actions follow the cues.
         """
         self.world.begin(tick)
         if steered is not None:
@@ -111,7 +111,10 @@ class Play:
         self.cues.tick()
         for action in cue_actions:
             self.cues.do(action, "the hand")
+        # After the cues: an event that a cue raises is received in this very tick.
         self.common.begin(self.world.now_s)
+        # Poses are recorded before anybody decides: a take shows at a tick what the agents saw when
+        # they decided in it, not what came of that.
         for body, pose in self._poses:
             pose(body.place if body.here else None, body.heading_deg)
         for prop in self.world.all_props.values():

@@ -83,6 +83,8 @@ class StageWorld:
 
     def finish(self) -> None:
         """Do what the bodies meant to do during this tick."""
+        # All bodies move only now, so that whoever decides later in the tick does not see those
+        # before it somewhere else.
         for body in self.cast.values():
             if not body.here:
                 continue
@@ -91,6 +93,7 @@ class StageWorld:
             elif body.speed_m_s > 0:
                 body.advance(self.tick_s)
             else:
+                # Nobody asked for it to move on in this tick, so its route is over.
                 body.corners, body.goal = [], None
             body.live(self.tick_s)
         for prop in self.all_props.values():

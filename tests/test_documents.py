@@ -7,6 +7,7 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
@@ -202,6 +203,21 @@ def test_every_key_that_the_documents_name_is_one(qapp: QApplication) -> None:
     for page in WRITTEN:
         for keys in re.findall(r"\*\*((?:Ctrl|Alt|Shift)\+[^*]+|F\d+)\*\*", page.read_text()):
             assert keys in known or keys.replace("Enter", "Return") in known, (page.name, keys)
+
+
+def test_the_nodes_as_json_hold_what_the_page_of_nodes_holds(
+    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(sys, "argv", ["umbrant", "nodes", "--json"])
+    with suppress(SystemExit):
+        main()
+    page = (ROOT / "docs" / "nodes.md").read_text()
+    for kind in json.loads(capsys.readouterr().out):
+        assert kind["help"] in page
+        assert " ".join(kind["example"].split()) in page
+        assert {param["name"]: tuple(param["choices"]) for param in kind["params"]} == {
+            param.name: param.choices for param in BUILTIN.kinds[kind["id"]].params
+        }
 
 
 def test_every_link_and_picture_is_there() -> None:

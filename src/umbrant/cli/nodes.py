@@ -22,7 +22,14 @@ def nodes(as_json: JsonOption = False) -> None:
 
 def _kind_data(kind: Kind) -> dict[str, object]:
     params = [
-        {"name": param.name, "type": param.type, "unit": param.quantity.unit, "help": param.help}
+        {
+            "name": param.name,
+            "type": param.type,
+            "unit": param.quantity.unit,
+            "choices": param.choices,
+            "required": param.required,
+            "help": param.help,
+        }
         for param in kind.params
     ]
     return {

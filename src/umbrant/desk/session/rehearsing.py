@@ -1,5 +1,5 @@
 """Rehearsing in the window: the scenario plays in real time, and the author's hand steers a puppet
-and does deeds.
+and acts.
 """
 
 import math
@@ -32,7 +32,7 @@ class Rehearsing(QObject):
         self.puppet: Member | None = None
         self._player = player
         self._push: Point = (0.0, 0.0)
-        self._deeds: list[CueAction] = []
+        self._cue_actions: list[CueAction] = []
         self._waiting = False
         self._dropped = 0
         self._timer = QTimer(self)
@@ -62,7 +62,7 @@ class Rehearsing(QObject):
             return
         self._player.pause()
         self.puppet, self.frame = chosen, None
-        self._push, self._deeds, self._waiting = (0.0, 0.0), [], True
+        self._push, self._cue_actions, self._waiting = (0.0, 0.0), [], True
         self._timer.start(int(1000 / scenario.ticks_per_s / min(1.0, self._player.speed)))
         who = chosen.title or chosen.name
         self.desk.message.emit(
@@ -92,7 +92,7 @@ class Rehearsing(QObject):
 
     def raise_event(self, event: str) -> None:
         """Raise an event that all hear."""
-        self._deeds.append(RaiseEvent(raises=event))
+        self._cue_actions.append(RaiseEvent(raises=event))
 
     def drop(self, group: str, at: Point | None = None) -> None:
         """Put a new prop of a group where the puppet stands, or elsewhere."""
@@ -101,7 +101,7 @@ class Rehearsing(QObject):
         if where is not None:
             self._dropped += 1
             name = f"{group}_by_hand_{self._dropped}"
-            self._deeds.append(
+            self._cue_actions.append(
                 DropProp(
                     drops=Prop(name=name, group=group, at=(round(where[0], 2), round(where[1], 2)))
                 )
@@ -121,8 +121,10 @@ class Rehearsing(QObject):
     def _next(self) -> None:
         if not self._waiting:
             self._waiting = True
-            self.desk.roller.step(SteeringInput(push=self._push, cue_actions=tuple(self._deeds)))
-            self._deeds = []
+            self.desk.roller.step(
+                SteeringInput(push=self._push, cue_actions=tuple(self._cue_actions))
+            )
+            self._cue_actions = []
 
     def _stepped(self, reply: Reply) -> None:
         """A tick was played, or the rehearsal is over."""

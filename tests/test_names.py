@@ -26,6 +26,7 @@ FORBIDDEN = frozenset(
         "chore",
         "pulse",
         "deed",
+        "deeds",
         "hub",
         "whereabouts",
         "hearken",

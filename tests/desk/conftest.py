@@ -173,7 +173,7 @@ class Driver:
         self.desk.select_row(row_id)
         corner = QPointF(
             self.ledger.visualRect(
-                self.ledger.ledger.index(self.ledger.ledger.place_of(row_id), OUTLINE)
+                self.ledger.ledger.index(self.ledger.ledger.line_of(row_id), OUTLINE)
             ).topLeft()
         )
         layout = self.ledger.layout_of(self.desk.behavior.row(row_id))

@@ -15,12 +15,12 @@ from umbrant.take.record import RowState
 
 
 def text_of(hands: Driver, row_id: str) -> str:
-    place = hands.ledger.ledger.place_of(row_id)
+    place = hands.ledger.ledger.line_of(row_id)
     return str(hands.ledger.ledger.data(hands.ledger.ledger.index(place, 0)))
 
 
 def now_of(hands: Driver, row_id: str) -> str:
-    place = hands.ledger.ledger.place_of(row_id)
+    place = hands.ledger.ledger.line_of(row_id)
     return str(hands.ledger.ledger.data(hands.ledger.ledger.index(place, 1)))
 
 
@@ -40,7 +40,7 @@ def test_the_quay_reads_plays_and_answers(quay_driver: Driver) -> None:
     assert "customers near" in hands.reasons()
     hands.desk.select_agent("tam")
     assert text_of(hands, "tobench").startswith("1.2.1 use behavior Go and sit go-and-stay")
-    assert hands.ledger.ledger.place_of("tobench/go") > 0, "what it uses is shown inside it"
+    assert hands.ledger.ledger.line_of("tobench/go") > 0, "what it uses is shown inside it"
     hands.desk.select_agent("gull_3")
     assert hands.desk.explainer is not None
     assert hands.desk.leading("gull_3") is not None

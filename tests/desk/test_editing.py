@@ -217,9 +217,9 @@ def test_folding_hides_what_is_inside_and_selecting_it_unfolds(demo_driver: Driv
     hands = demo_driver
     hands.select("1.1")
     hands.key(Qt.Key.Key_F)
-    assert hands.ledger.ledger.place_of("close") == -1
+    assert hands.ledger.ledger.line_of("close") == -1
     hands.desk.select_row("warn")
-    assert hands.ledger.ledger.place_of("warn") == 4
+    assert hands.ledger.ledger.line_of("warn") == 4
 
 
 def test_all_parameters_shows_those_at_their_default(demo_driver: Driver) -> None:

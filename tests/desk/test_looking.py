@@ -79,7 +79,7 @@ def test_links_in_reasons_select_their_row_in_the_ledger(demo_driver: Driver) ->
     hands.desk.move_playhead(730)
     hands.pane.views.of(ReasonsView).anchorClicked.emit(QUrl("row:esc"))
     assert hands.desk.row_id == "esc"
-    assert hands.ledger.currentIndex().row() == hands.ledger.ledger.place_of("esc")
+    assert hands.ledger.currentIndex().row() == hands.ledger.ledger.line_of("esc")
 
 
 def test_why_not_follows_the_selected_row_and_why_goes_back(demo_driver: Driver) -> None:

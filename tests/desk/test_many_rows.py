@@ -181,7 +181,7 @@ def drag_row(hands: Driver, row_id: str, onto: str, share: float) -> None:
     ledger = hands.ledger
 
     def place(wanted: str, part: float) -> QPointF:
-        rect = ledger.visualRect(ledger.ledger.index(ledger.ledger.place_of(wanted), 0))
+        rect = ledger.visualRect(ledger.ledger.index(ledger.ledger.line_of(wanted), 0))
         return QPointF(34, rect.top() + part * rect.height())
 
     start = place(row_id, 0.5)

@@ -11,7 +11,7 @@ from umbrant.desk.widgets.theme import DAY
 def column(hands: Driver, row_id: str, tick: float) -> list[QColor]:
     """The pixels of a row's tape, from top to bottom, at a tick."""
     ledger = hands.ledger
-    cell = QRectF(ledger.visualRect(ledger.ledger.index(ledger.ledger.place_of(row_id), TAPE)))
+    cell = QRectF(ledger.visualRect(ledger.ledger.index(ledger.ledger.line_of(row_id), TAPE)))
     x = int(ledger.tape_delegate.x_of(cell, tick))
     image: QImage = ledger.viewport().grab().toImage()
     return [image.pixelColor(x, y) for y in range(int(cell.top()), int(cell.bottom()) - 1)]

@@ -24,7 +24,7 @@ from umbrant.desk.commands.registry import by_id
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.settings import MOST_RECENT, Settings
 from umbrant.desk.session.tape_window import TapeWindow
-from umbrant.desk.session.visits import place_for_takes
+from umbrant.desk.session.visits import folder_for_takes
 from umbrant.desk.views.ledger.search import offers, ranked
 from umbrant.desk.views.stage.rings import Ring, rings
 from umbrant.desk.widgets.icons import icon
@@ -297,7 +297,7 @@ class TestVisits:
         dead, alive, other = visits / "4194304999-x", visits / f"{os.getppid()}-y", visits / "notes"
         for folder in (dead, alive, other):
             folder.mkdir(parents=True)
-        made = place_for_takes()
+        made = folder_for_takes()
         assert made.parent == visits
         assert made.name.startswith(f"{os.getpid()}-")
         assert alive.exists()
@@ -308,12 +308,12 @@ class TestVisits:
         ended.wait()
         left = own_folders / "cache" / "umbrant" / "visits" / f"{ended.pid}-x"
         left.mkdir(parents=True)
-        place_for_takes()
+        folder_for_takes()
         assert not left.exists()
 
     def test_without_a_cache_the_takes_lie_in_the_temporary_folder(self, own_folders: Path) -> None:
         (own_folders / "cache").write_text("in the way")
-        made = place_for_takes()
+        made = folder_for_takes()
         assert made.is_dir()
         made.rmdir()
 

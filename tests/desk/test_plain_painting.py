@@ -15,7 +15,7 @@ from pytestqt.qtbot import QtBot
 from tests.small import project, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.examples import NPC, example_of
-from umbrant.desk.views.curve.painting import CurveLook, Grip, paint_curve, place_in
+from umbrant.desk.views.curve.painting import CurveLook, Grip, paint_curve, point_in
 from umbrant.desk.views.help.example_painting import paint_example
 from umbrant.desk.views.lanes.cue_ruler import Mark
 from umbrant.desk.views.lanes.painting import Bar, Lane, paint_cues, paint_lanes
@@ -148,11 +148,11 @@ def test_a_curve_shows_its_grips_its_bars_and_the_input_now() -> None:
         now=(5.0, 0.5),
     )
     image = drawn(lambda painter: paint_curve(painter, look, plot, DAY))
-    at = place_in(plot, (1.0, 1.0)).toPoint()
+    at = point_in(plot, (1.0, 1.0)).toPoint()
     assert near(image, DAY.now, at.x() - 7, at.y() - 7, 14, 14) > 10
     assert near(image, DAY.different, 150, 120, 80, 40) > 500
     assert near(image, DAY.different, 50, 120, 80, 40) == 0
-    middle = place_in(plot, (0.5, 0.5)).toPoint()
+    middle = point_in(plot, (0.5, 0.5)).toPoint()
     assert near(image, DAY.now, middle.x() - 3, middle.y() - 3, 6, 6) > 20
 
 

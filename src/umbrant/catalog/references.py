@@ -34,12 +34,12 @@ def param_uses(row: Row, catalog: Catalog) -> Iterator[ParamUse]:
         (ROW, row.kind, row.args, ROWS)
     ]
     parts.extend(
-        (part_name("decorator", place), each.kind, each.args, (Family.DECORATOR,))
-        for place, each in enumerate(row.decorators)
+        (part_name("decorator", index), each.kind, each.args, (Family.DECORATOR,))
+        for index, each in enumerate(row.decorators)
     )
     parts.extend(
-        (part_name("upkeep", place), each.kind, each.args, (Family.ACTION, Family.CONDITION))
-        for place, each in enumerate(row.upkeep)
+        (part_name("upkeep", index), each.kind, each.args, (Family.ACTION, Family.CONDITION))
+        for index, each in enumerate(row.upkeep)
     )
     for part, name, args, families in parts:
         kind = catalog.get(name, *families)

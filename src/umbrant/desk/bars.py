@@ -158,7 +158,7 @@ def _plain_button(action: QAction, parent: QWidget) -> QToolButton:
     return button
 
 
-_WIDEST_PLACE = "tick 88888 of 88888 · 8888.88 s · 888 ticks/s"
+_WIDEST_TIME = "tick 88888 of 88888 · 8888.88 s · 888 ticks/s"
 
 _SHAPES = {
     "previous_change": "mind_back",
@@ -199,7 +199,7 @@ class Transport(QWidget):
         layout.addWidget(self.mind, 1)
         self.where = ShortenedLabel(self, align=Qt.AlignmentFlag.AlignRight)
         self.where.setFont(body_font())
-        self.where.setFixedWidth(self.where.fontMetrics().horizontalAdvance(_WIDEST_PLACE))
+        self.where.setFixedWidth(self.where.fontMetrics().horizontalAdvance(_WIDEST_TIME))
         # Unlike other shortened labels it may not be squeezed: the layout would leave it no room at
         # all.
         self.where.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)

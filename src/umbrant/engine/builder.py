@@ -170,8 +170,8 @@ class Builder:
         kinds = [self._kind(each.kind, Family.DECORATOR) for each in row.decorators]
         if children and any(kind.run.begins_anew for kind in kinds):  # type: ignore[attr-defined]
             work = RepeatedWork(work, children, row.id)
-        for place, decorator in reversed(list(enumerate(row.decorators))):
-            work = self._wrapped(row, decorator, part_name("decorator", place), work)
+        for index, decorator in reversed(list(enumerate(row.decorators))):
+            work = self._wrapped(row, decorator, part_name("decorator", index), work)
             wrapped.insert(0, work)
         return work
 
@@ -185,8 +185,8 @@ class Builder:
 
     def _upkeep_tasks(self, row: Row) -> list[UpkeepTask]:
         found = []
-        for place, upkeep in enumerate(row.upkeep):
-            part = part_name("upkeep", place)
+        for index, upkeep in enumerate(row.upkeep):
+            part = part_name("upkeep", index)
             try:
                 work: InstantWork = self._upkeep_work(row, upkeep, part)
             except Unbound as unbound:

@@ -156,10 +156,10 @@ class Chart:
         trigger are considered.
         """
         transitions, candidates = self._candidates_for(waits)
-        first = next((place for place, each in enumerate(transitions) if enabled(each)), None)
+        first = next((index for index, each in enumerate(transitions) if enabled(each)), None)
         if first is None:
             return []
-        answers = {each.id: place == first for place, each in enumerate(transitions[: first + 1])}
+        answers = {each.id: index == first for index, each in enumerate(transitions[: first + 1])}
         chosen: list[Transition] = []
         for of_state in candidates:
             for each in of_state:

@@ -242,12 +242,12 @@ def insert_row(
     rows = list(document.rows)
     new = row.model_copy(update={"under": under})
     if after is not None:
-        place = rows.index(_last_within(document, after)) + 1
+        index = rows.index(_last_within(document, after)) + 1
     elif under is not None:
-        place = rows.index(document.row(under)) + 1
+        index = rows.index(document.row(under)) + 1
     else:
-        place = 0
-    return replace_behavior(project, behavior, [*rows[:place], new, *rows[place:]])
+        index = 0
+    return replace_behavior(project, behavior, [*rows[:index], new, *rows[index:]])
 
 
 def delete_rows(project: Project, behavior: str, row_ids: Iterable[str]) -> Project:
@@ -270,10 +270,10 @@ def nest_row(project: Project, behavior: str, row_id: str) -> Project:
     """Put a row into the sibling before it, as that one's last child."""
     behavior, row_id = home(project, behavior, row_id)
     siblings = resolve_variant(project, behavior).outline.siblings(row_id)
-    place = siblings.index(row_id)
-    if place == 0:
+    index = siblings.index(row_id)
+    if index == 0:
         return project
-    above = siblings[place - 1]
+    above = siblings[index - 1]
     return change_row(
         project, behavior, row_id, lambda row: row.model_copy(update={"under": above})
     )
@@ -294,11 +294,11 @@ def move_row(project: Project, behavior: str, row_id: str, step: int) -> Project
     behavior, row_id = home(project, behavior, row_id)
     document = resolve_variant(project, behavior)
     siblings = document.outline.siblings(row_id)
-    place = siblings.index(row_id) + step
-    if not 0 <= place < len(siblings):
+    index = siblings.index(row_id) + step
+    if not 0 <= index < len(siblings):
         return project
     others = [each for each in siblings if each != row_id]
-    after = others[place - 1] if place else None
+    after = others[index - 1] if index else None
     return _moved(project, behavior, row_id, after=after, under=document.outline.parent[row_id])
 
 
@@ -373,10 +373,10 @@ def _moved(
     rest = [row for row in document.rows if row.id not in inside]
     bare = document.with_rows(rest)
     if after is not None:
-        place = rest.index(_last_within(bare, after)) + 1
+        index = rest.index(_last_within(bare, after)) + 1
     else:
-        place = 0 if under is None else rest.index(bare.row(under)) + 1
-    return replace_behavior(project, behavior, [*rest[:place], *block, *rest[place:]])
+        index = 0 if under is None else rest.index(bare.row(under)) + 1
+    return replace_behavior(project, behavior, [*rest[:index], *block, *rest[index:]])
 
 
 def _last_within(behavior: Behavior, row_id: str) -> Row:

@@ -34,11 +34,11 @@ def put(project: Project, path: Path, value: Any) -> Project:
     return changed
 
 
-def add(project: Project, path: Path, item: Any, place: int | None = None) -> Project:
+def add(project: Project, path: Path, item: Any, index: int | None = None) -> Project:
     """Put an item into the list at a path, at a place or at its end. Raises PathError."""
     items = at(project, path)
-    place = len(items) if place is None else place
-    return put(project, path, (*items[:place], item, *items[place:]))
+    index = len(items) if index is None else index
+    return put(project, path, (*items[:index], item, *items[index:]))
 
 
 def remove(project: Project, path: Path) -> Project:
@@ -46,8 +46,8 @@ def remove(project: Project, path: Path) -> Project:
     items, step = at(project, path[:-1]), path[-1]
     if isinstance(items, Mapping):
         return put(project, path[:-1], {key: value for key, value in items.items() if key != step})
-    place = _place(items, step)
-    return put(project, path[:-1], (*items[:place], *items[place + 1 :]))
+    index = _index(items, step)
+    return put(project, path[:-1], (*items[:index], *items[index + 1 :]))
 
 
 def move(project: Project, path: Path, step: int) -> Project:
@@ -55,28 +55,28 @@ def move(project: Project, path: Path, step: int) -> Project:
     room.
     """
     items = list(at(project, path[:-1]))
-    place = _place(items, path[-1])
-    if not 0 <= place + step < len(items):
+    index = _index(items, path[-1])
+    if not 0 <= index + step < len(items):
         return project
-    items.insert(place + step, items.pop(place))
+    items.insert(index + step, items.pop(index))
     return put(project, path[:-1], tuple(items))
 
 
 def _inside(container: Any, step: str | int) -> Any:
     if isinstance(container, Document):
         return getattr(container, str(step))
-    return container[step] if isinstance(container, Mapping) else container[_place(container, step)]
+    return container[step] if isinstance(container, Mapping) else container[_index(container, step)]
 
 
-def _place(items: Any, step: str | int) -> int:
+def _index(items: Any, step: str | int) -> int:
     """The place of a step in a list: itself, or that of the document of this name. Raises
     KeyError.
     """
     if isinstance(step, int):
         return step
-    for place, each in enumerate(items):
+    for index, each in enumerate(items):
         if each.name == step:
-            return place
+            return index
     raise KeyError(step)
 
 
@@ -88,8 +88,8 @@ def _with(container: Any, path: Path, value: Any) -> Any:
         return _checked(container, str(step), _with(getattr(container, str(step)), rest, value))
     if isinstance(container, Mapping):
         return {**container, step: _with(container[step] if rest else None, rest, value)}
-    place = _place(container, step)
-    return (*container[:place], _with(container[place], rest, value), *container[place + 1 :])
+    index = _index(container, step)
+    return (*container[:index], _with(container[index], rest, value), *container[index + 1 :])
 
 
 def _checked(document: Document, name: str, value: Any) -> Document:

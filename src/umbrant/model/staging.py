@@ -141,17 +141,17 @@ class Member(Document):
         if self.copies == 1:
             yield self
             return
-        for place in range(self.copies):
-            away = self.scatter_m * ((place + 0.5) / self.copies) ** 0.5
-            turn = place * 2.399963  # the golden angle, in radians
+        for index in range(self.copies):
+            away = self.scatter_m * ((index + 0.5) / self.copies) ** 0.5
+            turn = index * 2.399963  # the golden angle, in radians
             start = (
                 round(self.start[0] + away * cos(turn), 3),
                 round(self.start[1] + away * sin(turn), 3),
             )
-            title = f"{self.title or self.name} {place + 1}"
-            waits = self.waits or (self.every_s > 0 and place > 0)
+            title = f"{self.title or self.name} {index + 1}"
+            waits = self.waits or (self.every_s > 0 and index > 0)
             more = {
-                "name": f"{self.name}_{place + 1}",
+                "name": f"{self.name}_{index + 1}",
                 "title": title,
                 "start": start,
                 "copies": 1,
@@ -164,10 +164,10 @@ class Member(Document):
         of their own.
         """
         if self.every_s > 0 and not self.waits:
-            for place, copy in enumerate(self.each()):
-                if place > 0:
+            for index, copy in enumerate(self.each()):
+                if index > 0:
                     yield Cue(
-                        at_s=round(place * self.every_s, 6),
+                        at_s=round(index * self.every_s, 6),
                         does=MoveTo(moves=copy.name, to=copy.start),
                     )
 
@@ -286,13 +286,13 @@ class Scenario(ProjectFile):
         if field is None or several is None or is_group:
             yield 0.0, action
             return
-        for place, copy in enumerate(several.each()):
+        for index, copy in enumerate(several.each()):
             changed: dict[str, object] = {field: copy.name}
             if isinstance(action, MoveTo):
                 away = copy.start[0] - several.start[0], copy.start[1] - several.start[1]
                 changed["to"] = (round(action.to[0] + away[0], 3), round(action.to[1] + away[1], 3))
             comes_later = isinstance(action, MoveTo) and several.waits
-            yield place * several.every_s if comes_later else 0.0, action.model_copy(update=changed)
+            yield index * several.every_s if comes_later else 0.0, action.model_copy(update=changed)
 
     def member(self, name: str) -> Member:
         """The one of the players with this name; KeyError if there is none."""

@@ -47,15 +47,15 @@ class ConditionReport:
         now = tick if now is None else now
         found: list[TextRun] = []
         decisive: list[ConditionTree] = []
-        for place, atom in enumerate(atoms(self.tree)):
-            met = self.agent.row(self.row_id).found_at(self.part, place, tick)
+        for index, atom in enumerate(atoms(self.tree)):
+            met = self.agent.row(self.row_id).found_at(self.part, index, tick)
             if met is None or not _decides(self.tree, atom, met, held):
                 continue
             if found:
                 found.append(TextRun(", and "))
             decisive.append(atom)
             found.extend(self._atom(atom, met, held))
-            found.extend(self._last_yes(place, met, tick, now))
+            found.extend(self._last_yes(index, met, tick, now))
         found.extend(self._writers(decisive, tick, now))
         return found or [TextRun(spoken(self.tree, self.catalog), Tone.YES if held else Tone.NO)]
 
@@ -79,10 +79,10 @@ class ConditionReport:
         sign = f"{'' if met.truth else 'not '}{SIGNS[atom.sign]}"
         return f"{spoken(atom.left, self.catalog)} is {left}, {sign} {right}"
 
-    def _last_yes(self, place: int, met: AtomResult, tick: int, now: int) -> Iterator[TextRun]:
+    def _last_yes(self, index: int, met: AtomResult, tick: int, now: int) -> Iterator[TextRun]:
         if met.truth:
             return
-        changes = self.agent.row(self.row_id).sensed.get((self.part, place))
+        changes = self.agent.row(self.row_id).sensed.get((self.part, index))
         ended = last_yes(changes, tick) if changes else None
         if ended is not None and now - ended > 1:
             yield TextRun(f"; last yes {seconds_text(self.header.seconds(now - ended))} ago")

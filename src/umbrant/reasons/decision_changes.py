@@ -49,8 +49,8 @@ def leading_spans(take: Take, agent: str) -> tuple[LeadingSpan, ...]:
 
 def lead_at(found: tuple[LeadingSpan, ...], tick: int) -> LeadingSpan | None:
     """The lead that covers a tick, None in a gap."""
-    place = bisect_right(found, tick, key=lambda lead: lead.start) - 1
-    return found[place] if place >= 0 and tick <= found[place].end else None
+    index = bisect_right(found, tick, key=lambda lead: lead.start) - 1
+    return found[index] if index >= 0 and tick <= found[index].end else None
 
 
 def decision_changes(take: Take, agent: str) -> tuple[LeadingSpan, ...]:

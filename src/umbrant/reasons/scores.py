@@ -194,8 +194,8 @@ class Scores:
         low, high, curve, _ = _setup(considered.row)
         inputs = np.linspace(low, high, STEPS + 1)
         worths = [np.full_like(inputs, each.worth) for each in own.considered]
-        place = own.considered.index(considered)
-        worths[place] = worth_grid(curve, inputs, low, high)
+        index = own.considered.index(considered)
+        worths[index] = worth_grid(curve, inputs, low, high)
         weights = [_setup(each.row)[3] for each in own.considered]
         scores = combined_grid(_combine(own.row), worths, weights) * self._factor(own)
         winning = inputs[scores > wanted + 1e-9]
@@ -244,7 +244,7 @@ def _shares(how: str, worths: Sequence[float], weights: Sequence[float]) -> list
     if how == "product":
         lost = [abs(math.log(max(each, 1e-9))) for each in worths]
     elif how == "minimum":
-        lost = [1.0 if place == worths.index(min(worths)) else 0.0 for place in range(len(worths))]
+        lost = [1.0 if index == worths.index(min(worths)) else 0.0 for index in range(len(worths))]
     else:
         lost = [worth * weight for worth, weight in zip(worths, weights, strict=True)]
     total = sum(lost)

@@ -55,7 +55,7 @@ class ScoreTable:
     def text(self) -> str:
         """The table as plain text."""
         lines = [self.columns, *(tuple(cell.text for cell in row) for row in self.rows)]
-        widths = [max(len(line[place]) for line in lines) for place in range(len(self.columns))]
+        widths = [max(len(line[index]) for line in lines) for index in range(len(self.columns))]
         return "\n".join(
             "  ".join(text.ljust(width) for text, width in zip(line, widths, strict=True)).rstrip()
             for line in lines
@@ -111,9 +111,9 @@ class RowNames:
                 yield self.bit(text) if fact == "row" else TextRun(text)
 
     def _several(self, row_ids: Sequence[str]) -> Iterator[TextRun]:
-        for place, row_id in enumerate(row_ids):
-            if place:
-                yield TextRun(" and " if place == len(row_ids) - 1 else ", ")
+        for index, row_id in enumerate(row_ids):
+            if index:
+                yield TextRun(" and " if index == len(row_ids) - 1 else ", ")
             yield self.bit(row_id)
 
 

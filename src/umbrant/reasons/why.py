@@ -40,8 +40,8 @@ class Explainer(RowReport):
         path = self.path(tick)
         lines: list[AnswerLine] = []
         table: ScoreTable | None = None
-        for place, row_id in enumerate(path):
-            inner = path[place + 1] if place + 1 < len(path) else None
+        for index, row_id in enumerate(path):
+            inner = path[index + 1] if index + 1 < len(path) else None
             lines.append(self._stands(row_id, tick, last=inner is None))
             lines.extend(self._wrapped(row_id, tick))
             lines.extend(self._cut_off(row_id, tick))
@@ -147,8 +147,8 @@ class Explainer(RowReport):
 
     def _wrapped(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         """What the decorators of a row that runs go by: time left, counts, the roll."""
-        for place, decorator in enumerate(self.behavior.row(row_id).decorators):
-            gauge = self.record.row(row_id).gauge_at(tick, part_name("decorator", place))
+        for index, decorator in enumerate(self.behavior.row(row_id).decorators):
+            gauge = self.record.row(row_id).gauge_at(tick, part_name("decorator", index))
             text = gauge_text(gauge, self.header.seconds(tick)) if gauge else ""
             if text:
                 yield self.names.line(row_id, [f": {decorator.kind.replace('_', ' ')}: {text}."])

@@ -53,10 +53,10 @@ def never_tried(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 def idle_chance(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A chance that is 0 or 1."""
     for row in reading.rows:
-        for place, decorator in enumerate(row.decorators):
+        for index, decorator in enumerate(row.decorators):
             share = decorator.args.get("share", 0.5)
             if decorator.kind == "chance" and share in (0, 1):
-                part = part_name("decorator", place)
+                part = part_name("decorator", index)
                 edit = Edit(
                     "Take the chance off",
                     partial(remove_part, behavior=reading.name, row_id=row.id, part=part),

@@ -67,11 +67,11 @@ def flipping(run: AgentTake) -> Iterator[RuleMatch]:
     more.
     """
     found = leading_spans(run.take, run.agent)
-    place = 0
-    while place < len(found):
-        end = _flips_from(run, found, place)
-        if end - place >= FLIPS:
-            one, other = found[place], found[place + 1]
+    index = 0
+    while index < len(found):
+        end = _flips_from(run, found, index)
+        if end - index >= FLIPS:
+            one, other = found[index], found[index + 1]
             span = run.seconds(found[end].start - one.start)
             causes = " ".join(
                 f"{run.called(each.row_id)} ended because {_why(run, each)}."
@@ -79,11 +79,11 @@ def flipping(run: AgentTake) -> Iterator[RuleMatch]:
             )
             message = (
                 f"{run.called(one.row_id)} and {run.called(other.row_id)} took turns "
-                f"{end - place} times within "
+                f"{end - index} times within "
                 f"{span:.2f} s, from {run.seconds(one.start):.2f} s on. {causes}"
             )
             yield RuleMatch(message, one.row_id, about=other.row_id)
-        place = max(end, place + 1)
+        index = max(end, index + 1)
 
 
 def _flips_from(run: AgentTake, found: tuple[LeadingSpan, ...], first: int) -> int:

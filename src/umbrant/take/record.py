@@ -180,14 +180,14 @@ class RowRecord:
 
     def done_at(self, tick: int) -> ProgressSample | None:
         """How far the row was at a tick, None before it first said so."""
-        place = self.progress.index(tick)
-        if place < 0:
+        index = self.progress.index(tick)
+        if index < 0:
             return None
-        done = self.progress.values[place]
+        done = self.progress.values[index]
         if done.left is None or not done.rate:
             return done
         return done._replace(
-            left=max(0.0, done.left - done.rate * (tick - self.progress.ticks[place]))
+            left=max(0.0, done.left - done.rate * (tick - self.progress.ticks[index]))
         )
 
     def found_at(self, part: str, atom: int, tick: int) -> AtomResult | None:

@@ -59,7 +59,7 @@ class _InOrder(Wrapper):
         return child if child.active else None
 
     def checks(self) -> Several[GateCheck]:
-        return [check for place in range(self.at) if (check := self._watched(place)) is not None]
+        return [check for index in range(self.at) if (check := self._watched(index)) is not None]
 
     def after(self, me: Me, status: Status) -> Status:
         if status is not self.goes_on_after:
@@ -68,17 +68,17 @@ class _InOrder(Wrapper):
         self.at += 1
         return self._run_on(me, len(self.children))
 
-    def _watched(self, place: int) -> GateCheck | None:
-        """What lets the child at a place take over from the one that runs, if it watches for
+    def _watched(self, index: int) -> GateCheck | None:
+        """What lets the child with an index take over from the one that runs, if it watches for
         that.
         """
 
         def take(me: Me) -> Status:
-            self.children[self.at].halt(me, cause_of_row("taken_over", self.children[place].id))
-            self.at = place
+            self.children[self.at].halt(me, cause_of_row("taken_over", self.children[index].id))
+            self.at = index
             return self._run_on(me, len(self.children))
 
-        return self.children[place].taking_over(take)
+        return self.children[index].taking_over(take)
 
     def _run_on(self, me: Me, end: int) -> Status:
         while self.at < end:
@@ -203,10 +203,10 @@ class RandomSelector(Wrapper):
         """One of the children that are left, drawn by weight and taken out of them."""
         weights = [max(0.0, self._weight(child)) for child in self.left]
         point = me.random.random() * sum(weights)
-        for place, weight in enumerate(weights):
+        for index, weight in enumerate(weights):
             point -= weight
             if weight > 0 and point < 0:
-                return self.left.pop(place)
+                return self.left.pop(index)
         return None
 
     def _weight(self, child: Child) -> float:

@@ -117,8 +117,8 @@ def _ask(tree: SenseCall, catalog: Catalog) -> Iterator[PhrasePiece]:
 
 
 def _joined(parts: tuple[ConditionTree, ...], word: str, catalog: Catalog) -> Iterator[PhrasePiece]:
-    for place, part in enumerate(parts):
-        if place:
+    for index, part in enumerate(parts):
+        if index:
             yield _words(word)
         yield from (
             _bracketed(part, catalog, PLAIN)

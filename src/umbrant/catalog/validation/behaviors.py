@@ -203,11 +203,11 @@ class _BehaviorCheck:
         yield from self._part(row, _Part(row.kind, row.args, ""), *ROWS)
         if row.guard:
             yield from self._condition(row, row.guard.when, GUARD)
-        for place, wrapped in enumerate(row.decorators):
-            label = part_name("decorator", place)
+        for index, wrapped in enumerate(row.decorators):
+            label = part_name("decorator", index)
             yield from self._part(row, _Part(wrapped.kind, wrapped.args, label), Family.DECORATOR)
-        for place, work in enumerate(row.upkeep):
-            label = part_name("upkeep", place)
+        for index, work in enumerate(row.upkeep):
+            label = part_name("upkeep", index)
             yield from self._part(
                 row, _Part(work.kind, work.args, label), Family.ACTION, Family.CONDITION
             )

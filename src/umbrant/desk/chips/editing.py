@@ -127,11 +127,11 @@ class ChipEditing(QObject):
     def _fill(self, menu: QMenu, chip: Chip) -> None:
         offered = choices(chip, self._desk.project, self._desk.expanded)
         sections = len({choice.section for choice in offered}) > 1
-        for place, choice in enumerate(offered):
+        for index, choice in enumerate(offered):
             if (
                 sections
                 and choice.section
-                and (place == 0 or offered[place - 1].section != choice.section)
+                and (index == 0 or offered[index - 1].section != choice.section)
             ):
                 menu.addAction(menu_heading(choice.section, menu))
             action = menu.addAction(choice.label)
@@ -349,8 +349,8 @@ class InlineEditor(QLineEdit):
             self.x(), self.y() + self.height() + 1, max(self.width(), SLIDER_WIDTH), 22
         )
 
-        def moved(place: int) -> None:
-            number = round(low + place * step, 6)
+        def moved(index: int) -> None:
+            number = round(low + index * step, 6)
             self.setText(number_text(number))
             self._first = self.text()
             put(number)

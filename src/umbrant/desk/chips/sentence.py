@@ -159,8 +159,8 @@ class _Writer:
             ]
         elif kind is not None and kind.family is not Family.TRANSITION:
             yield [SentencePiece(label, PieceRole.KIND)]
-        for place, decorator in enumerate(self.row.decorators):
-            yield self._decorator(place, decorator)
+        for index, decorator in enumerate(self.row.decorators):
+            yield self._decorator(index, decorator)
         if kind is not None:
             yield from self._own_phrase(kind)
         if self.around.from_any_state:
@@ -169,8 +169,8 @@ class _Writer:
             yield from self._binds()
         if self.row.guard:
             yield self._guard(self.row.guard.when, str(self.row.guard.watch))
-        for place, upkeep in enumerate(self.row.upkeep):
-            yield self._upkeep(place, upkeep)
+        for index, upkeep in enumerate(self.row.upkeep):
+            yield self._upkeep(index, upkeep)
 
     def _own_phrase(self, kind: Kind) -> Iterator[list[SentencePiece]]:
         """The phrase of the row itself. What is optional in a utility's settings stands on a pill
@@ -205,14 +205,14 @@ class _Writer:
                 ),
             ]
 
-    def _decorator(self, place: int, decorator: Decorator) -> list[SentencePiece]:
+    def _decorator(self, index: int, decorator: Decorator) -> list[SentencePiece]:
         kind = self.catalog.get(decorator.kind, Family.DECORATOR)
         if kind is None:
             return [SentencePiece(f"{decorator.kind}?", PieceRole.WORDS, Pill.WRAP)]
-        return list(self._phrase(kind, decorator.args, part_name("decorator", place), Pill.WRAP))
+        return list(self._phrase(kind, decorator.args, part_name("decorator", index), Pill.WRAP))
 
-    def _upkeep(self, place: int, upkeep: Upkeep) -> list[SentencePiece]:
-        part = part_name("upkeep", place)
+    def _upkeep(self, index: int, upkeep: Upkeep) -> list[SentencePiece]:
+        part = part_name("upkeep", index)
         quantity = Quantity("s", low=0.05, step=0.05)
         every = Chip(
             Slot(self.row.id, part, EVERY),

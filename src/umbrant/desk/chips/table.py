@@ -104,7 +104,7 @@ class ChipTable(PaintedTable):
         """The layout of a line; None if there is no such line."""
         raise NotImplementedError
 
-    def selected_place(self) -> int:
+    def selected_index(self) -> int:
         """The line that is selected; -1 if none is."""
         raise NotImplementedError
 
@@ -142,7 +142,7 @@ class ChipTable(PaintedTable):
 
     def chips(self) -> list[tuple[Chip, QRectF]]:
         """The chips of the selected line, with their rectangles in it."""
-        layout = self.layout_at(self.selected_place())
+        layout = self.layout_at(self.selected_index())
         return layout.chips() if layout is not None else []
 
     @property
@@ -156,10 +156,10 @@ class ChipTable(PaintedTable):
         if not keys:
             return
         if self.focused in keys:
-            place = (keys.index(self.focused) + step) % len(keys)
+            index = (keys.index(self.focused) + step) % len(keys)
         else:
-            place = min(1, len(keys) - 1) if step > 0 else len(keys) - 1
-        self.focused = keys[place]
+            index = min(1, len(keys) - 1) if step > 0 else len(keys) - 1
+        self.focused = keys[index]
         self.viewport().update()
 
     def leave_chips(self) -> None:
@@ -169,7 +169,7 @@ class ChipTable(PaintedTable):
 
     def edit_chip(self, chip: Chip, rect: QRectF) -> None:
         """Open a chip's editor."""
-        self.editing.begin(chip, rect.translated(self._corner(self.selected_place())))
+        self.editing.begin(chip, rect.translated(self._corner(self.selected_index())))
 
     def begin_missing(self) -> None:
         """Open the first chip of the selected line that has to be filled in."""
@@ -267,17 +267,17 @@ class ChipTable(PaintedTable):
 
     # inside
 
-    def press_sentence(self, place: int, position: QPointF) -> None:
+    def press_sentence(self, index: int, position: QPointF) -> None:
         """The mouse was pressed on a sentence: a drag of a number may begin."""
-        if self.press_line(place, position):
+        if self.press_line(index, position):
             return
         found = self.chip_at(position)
         if found is not None:
             self._drags += 1
             self._drag = _Drag(found[0], position.x(), f"drag {self._drags}")
 
-    def _corner(self, place: int) -> QPointF:
-        return QPointF(self.visualRect(self.model().index(place, SENTENCES)).topLeft())
+    def _corner(self, index: int) -> QPointF:
+        return QPointF(self.visualRect(self.model().index(index, SENTENCES)).topLeft())
 
     def _chip_key(self, event: QKeyEvent, chip: Chip, rect: QRectF) -> bool:
         key = event.key()

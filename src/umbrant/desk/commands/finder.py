@@ -43,7 +43,7 @@ def ranked(text: str, found: Sequence[FinderEntry]) -> tuple[list[FinderEntry], 
     wanted = text.strip().lower()
     if not wanted:
         return list(found), ""
-    scored = [(_score(wanted, goal), -place, goal) for place, goal in enumerate(found)]
+    scored = [(_score(wanted, goal), -index, goal) for index, goal in enumerate(found)]
     fit = sorted(
         (each for each in scored if each[0] >= LEAST_SCORE), key=lambda each: each[:2], reverse=True
     )

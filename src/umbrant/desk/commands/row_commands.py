@@ -110,7 +110,7 @@ class RowCommands:
         row, behavior = self.desk.row, self.desk.behavior
         if behavior is None:
             return
-        after, under = self._place_for(row, rows[0])
+        after, under = self._insertion_for(row, rows[0])
         if after is None and under is None and behavior.rows:
             self.desk.message.emit("There is no place here for rows like these.")
             return
@@ -234,7 +234,7 @@ class RowCommands:
     def _kind(self, row: Row | None) -> Kind | None:
         return self.desk.catalog.kinds.get(row.kind) if row is not None else None
 
-    def _place_for(self, row: Row | None, first: Row) -> tuple[str | None, str | None]:
+    def _insertion_for(self, row: Row | None, first: Row) -> tuple[str | None, str | None]:
         """Where rows like these can stand: inside the selected row, or behind it."""
         behavior, wanted = self.desk.behavior, self._kind(first)
         family = wanted.family if wanted is not None else Family.ACTION

@@ -32,7 +32,7 @@ _numbers = count(1)
 def recovery_path(folder: Path) -> Path:
     """Where the unsaved changes of a project are kept."""
     name = hashlib.sha256(str(folder.resolve()).encode()).hexdigest()[:16]
-    return _place() / f"{name}.json"
+    return _folder() / f"{name}.json"
 
 
 def kept_changes(folder: Path, project: Project) -> Project | None:
@@ -54,7 +54,7 @@ def kept_new_projects() -> list[tuple[Path, Project]]:
     """
     found = []
     _sweep()
-    for path in sorted(_place().glob(f"{NEW}*.json")):
+    for path in sorted(_folder().glob(f"{NEW}*.json")):
         owner = path.stem.removeprefix(NEW).partition("-")[0]
         project = None if owner.isdigit() and lives(int(owner)) else _read(path)
         if project is not None:
@@ -68,7 +68,7 @@ class Autosave(QObject):
     def __init__(self, desk: Desk) -> None:
         super().__init__(desk)
         self._desk = desk
-        self._new_path = _place() / f"{NEW}{os.getpid()}-{next(_numbers)}.json"
+        self._new_path = _folder() / f"{NEW}{os.getpid()}-{next(_numbers)}.json"
         self._thread = ThreadPoolExecutor(max_workers=1, thread_name_prefix="keeper")
         self._has_stopped = False
         self._timer = QTimer(self)
@@ -125,13 +125,13 @@ def _sweep() -> None:
     """Remove files whose writing was cut off by a crash. Recent ones are left, since another window
     may still be writing them.
     """
-    for part in _place().glob(".*.part"):
+    for part in _folder().glob(".*.part"):
         with suppress(OSError):
             if time.time() - part.stat().st_mtime > STALE_S:
                 part.unlink()
 
 
-def _place() -> Path:
+def _folder() -> Path:
     return user_state_path("umbrant") / "recovery"
 
 

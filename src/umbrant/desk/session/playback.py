@@ -52,8 +52,8 @@ class Playback(QObject):
 
     def change_speed(self, step: int) -> None:
         """Play faster (1) or slower (-1)."""
-        place = SPEEDS.index(self.speed) + step
-        self.set_speed(SPEEDS[max(0, min(len(SPEEDS) - 1, place))])
+        index = SPEEDS.index(self.speed) + step
+        self.set_speed(SPEEDS[max(0, min(len(SPEEDS) - 1, index))])
 
     def set_speed(self, speed: float) -> None:
         """Play at one of SPEEDS."""

@@ -10,7 +10,7 @@ from pathlib import Path
 from platformdirs import user_cache_path
 
 
-def place_for_takes() -> Path:
+def folder_for_takes() -> Path:
     """A new folder for the takes of this visit. The caller removes it."""
     cache = user_cache_path("umbrant") / "visits"
     try:

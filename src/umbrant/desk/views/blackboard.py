@@ -113,9 +113,9 @@ class BoardModel(QAbstractTableModel):
         number = explainer.outline.number.get(written.row_id, "?") if explainer else "?"
         return f"{number} {family}".rstrip()
 
-    def writer_row(self, place: int) -> str:
+    def writer_row(self, index: int) -> str:
         """The id of the row that wrote a key's value; empty if none did."""
-        changes = self.changes(self.keys[place].name)
+        changes = self.changes(self.keys[index].name)
         written = changes.at(self.desk.playhead) if changes else None
         return written.row_id if written else ""
 
@@ -141,9 +141,9 @@ class BoardDelegate(PaintedDelegate):
     def draw_cell(
         self, painter: QPainter, box: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
-        place, column = index.row(), index.column()
-        key = self._model.keys[place]
-        if place == self._view.currentIndex().row():
+        row, column = index.row(), index.column()
+        key = self._model.keys[row]
+        if row == self._view.currentIndex().row():
             painter.fillRect(box, self.palette_.selection)
         if column == HISTORY:
             self._history(painter, box, key)

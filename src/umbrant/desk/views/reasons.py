@@ -104,8 +104,8 @@ class ReasonsView(QTextBrowser):
         block.setBottomMargin(5)
         block.setTabPositions([QTextOption.Tab(wide, QTextOption.TabType.LeftTab)])
         plain = _char_format(self.palette_.ink.rgba())
-        for place, line in enumerate(answer.lines):
-            if place:
+        for index, line in enumerate(answer.lines):
+            if index:
                 cursor.insertBlock(block)
             else:
                 cursor.setBlockFormat(block)
@@ -126,15 +126,15 @@ class ReasonsView(QTextBrowser):
         form.setTopMargin(4)
         written = cursor.insertTable(len(table.rows) + 1, len(table.columns), form)
         dim = _char_format(self.palette_.dim.rgba())
-        for place, title in enumerate(table.columns):
-            self._cell(written, 0, place).insertText(title, dim)
+        for index, title in enumerate(table.columns):
+            self._cell(written, 0, index).insertText(title, dim)
         for line, row in enumerate(table.rows, 1):
-            for place, bit in enumerate(row):
-                self._cell(written, line, place).insertText(bit.text, self._format(bit))
+            for index, bit in enumerate(row):
+                self._cell(written, line, index).insertText(bit.text, self._format(bit))
 
-    def _cell(self, table: QTextTable, line: int, place: int) -> QTextCursor:
-        cursor = table.cellAt(line, place).firstCursorPosition()
-        if place:
+    def _cell(self, table: QTextTable, line: int, index: int) -> QTextCursor:
+        cursor = table.cellAt(line, index).firstCursorPosition()
+        if index:
             right = QTextBlockFormat()
             right.setAlignment(Qt.AlignmentFlag.AlignRight)
             right.setLeftMargin(18)

@@ -56,9 +56,9 @@ class ReviewModel(QAbstractTableModel):
             self.lines.extend([f"In this take of {name}: {_count(played)}", *played])
         self.endResetModel()
 
-    def finding_at(self, place: int) -> Finding | None:
+    def finding_at(self, index: int) -> Finding | None:
         """The finding in a line; None for a heading."""
-        line = self.lines[place] if 0 <= place < len(self.lines) else None
+        line = self.lines[index] if 0 <= index < len(self.lines) else None
         return line if isinstance(line, Finding) else None
 
     # Qt's own signature.
@@ -94,7 +94,7 @@ class FindingDelegate(PaintedDelegate):
         layout, finding = view.layout_at(index.row()), view.review.finding_at(index.row())
         if layout is None:
             return
-        selected = index.row() == view.selected_place()
+        selected = index.row() == view.selected_index()
         painter.fillRect(
             cell, palette.selection if selected else palette.sheet if finding else palette.ground
         )
@@ -157,39 +157,39 @@ class ReviewView(ChipTable):
 
     def reload(self) -> None:
         """Take up the findings as they now are."""
-        place = self.selected_place()
+        index = self.selected_index()
         self.review.reload()
         self.lay_out_again()
         last = len(self.review.lines) - 1
-        self.setCurrentIndex(self.review.index(max(0, min(place, last)), 0))
+        self.setCurrentIndex(self.review.index(max(0, min(index, last)), 0))
 
-    def selected_place(self) -> int:
+    def selected_index(self) -> int:
         return self.currentIndex().row()
 
     def lay_out_again(self) -> None:
         self._layouts.clear()
-        for place in range(len(self.review.lines)):
-            layout = self.layout_at(place)
-            self.setRowHeight(place, int(layout.height) if layout is not None else 0)
+        for index in range(len(self.review.lines)):
+            layout = self.layout_at(index)
+            self.setRowHeight(index, int(layout.height) if layout is not None else 0)
         self.viewport().update()
 
-    def layout_at(self, place: int) -> RowLayout | None:
-        if not 0 <= place < len(self.review.lines):
+    def layout_at(self, index: int) -> RowLayout | None:
+        if not 0 <= index < len(self.review.lines):
             return None
-        if place not in self._layouts:
-            line = self.review.lines[place]
+        if index not in self._layouts:
+            line = self.review.lines[index]
             flow = make_flow(self.brushes.fonts, self.viewport().width(), compact=self.compact)
             pieces = (
                 _pieces(line)
                 if isinstance(line, Finding)
                 else [SentencePiece(line, PieceRole.NAME)]
             )
-            self._layouts[place] = flow.lay_out(pieces, 0)
-        return self._layouts[place]
+            self._layouts[index] = flow.lay_out(pieces, 0)
+        return self._layouts[index]
 
     def go_to(self) -> None:
         """Look at the row that the selected finding is about."""
-        finding = self.review.finding_at(self.selected_place())
+        finding = self.review.finding_at(self.selected_index())
         if finding is None:
             return
         if not finding.row_id:

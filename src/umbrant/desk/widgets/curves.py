@@ -15,8 +15,8 @@ def curve_line(curve: Curve, box: QRectF, low: float = 0.0, high: float = 1.0) -
     if curve.shape == "step" and (low, high) == (0.0, 1.0):
         low, high = curve.threshold - 1.0, curve.threshold + 1.0
     found = []
-    for place in range(POINTS + 1):
-        share = place / POINTS
+    for index in range(POINTS + 1):
+        share = index / POINTS
         height = worth(curve, low + (high - low) * share, low, high)
         found.append(
             QPointF(box.left() + box.width() * share, box.bottom() - box.height() * height)

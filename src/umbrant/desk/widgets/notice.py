@@ -33,18 +33,18 @@ class Notice(QLabel):
         """Show a message, or take the last one away if there is none."""
         self.setText(escaped(text))
         self.setVisible(bool(text))
-        self._place()
+        self._move_to_corner()
         self._timer.start(SHOWN_MS + 40 * len(text))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Resize:
-            self._place()
+            self._move_to_corner()
         return super().eventFilter(watched, event)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.hide()
 
-    def _place(self) -> None:
+    def _move_to_corner(self) -> None:
         if self.isHidden():
             return
         room = QRect(0, 0, min(WIDEST, self._area.width() - 40) - 2 * GAP, 1000)

@@ -42,7 +42,7 @@ class CurveLook:
     """The input at the playhead, and what it is worth."""
 
 
-def place_in(plot: QRectF, at: tuple[float, float]) -> QPointF:
+def point_in(plot: QRectF, at: tuple[float, float]) -> QPointF:
     """Where a share of the range and of the worth is drawn."""
     return QPointF(plot.left() + plot.width() * at[0], plot.bottom() - plot.height() * at[1])
 
@@ -59,7 +59,7 @@ def paint_curve(painter: QPainter, look: CurveLook, plot: QRectF, palette: Palet
     for grip in look.grips:
         painter.setPen(QPen(palette.now if grip.name == look.chosen else palette.running, 2))
         painter.setBrush(palette.sheet)
-        painter.drawEllipse(place_in(plot, grip.at), 5, 5)
+        painter.drawEllipse(point_in(plot, grip.at), 5, 5)
     _paint_legend(painter, look, plot, palette)
 
 
@@ -90,9 +90,9 @@ def _paint_counts(
     if not most:
         return
     wide = plot.width() / len(counts)
-    for place, count in enumerate(counts):
+    for index, count in enumerate(counts):
         high = plot.height() * 0.6 * count / most
-        bar = QRectF(plot.left() + place * wide + 1, plot.bottom() - high, wide - 2, high)
+        bar = QRectF(plot.left() + index * wide + 1, plot.bottom() - high, wide - 2, high)
         painter.fillRect(bar, palette.different)
 
 
@@ -101,7 +101,7 @@ def _paint_now(
 ) -> None:
     given, worth = now
     share = min(1.0, max(0.0, (given - look.low) / ((look.high - look.low) or 1.0)))
-    at = place_in(plot, (share, worth))
+    at = point_in(plot, (share, worth))
     painter.setPen(QPen(palette.now, 1.4, Qt.PenStyle.DashLine))
     painter.drawLine(QPointF(at.x(), plot.top()), QPointF(at.x(), plot.bottom()))
     painter.setPen(Qt.PenStyle.NoPen)

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from umbrant.catalog.curves import worth
 from umbrant.desk.session.desk import Desk
-from umbrant.desk.views.curve.painting import CurveLook, Grip, paint_curve, place_in
+from umbrant.desk.views.curve.painting import CurveLook, Grip, paint_curve, point_in
 from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Row
@@ -115,7 +115,7 @@ class CurveView(PaintedView):
 
     def to_pixels(self, at: tuple[float, float]) -> QPointF:
         """Where a share of the range and of the worth is drawn."""
-        return place_in(self.plot(), at)
+        return point_in(self.plot(), at)
 
     def to_shares(self, pixel: QPointF) -> tuple[float, float]:
         """The reverse, kept within 0 and 1."""
@@ -173,12 +173,12 @@ class CurveView(PaintedView):
         }
         move = moves.get(Qt.Key(event.key()))
         if event.text() in (",", ".") and names:
-            place = (
+            index = (
                 names.index(self._chosen) + (1 if event.text() == "." else -1)
                 if self._chosen in names
                 else 0
             )
-            self._chosen = names[place % len(names)]
+            self._chosen = names[index % len(names)]
             self.update()
         elif move is not None and row is not None and self._chosen in names:
             grip = self.grips(row)[names.index(self._chosen)]

@@ -106,8 +106,8 @@ def _paint_rows(
         area.right() - MARGIN - wide,
         area.top() + (area.height() - ROW_HIGH * len(rows)) / 2,
     )
-    for place, row_id in enumerate(rows):
-        box = QRectF(left, top + place * ROW_HIGH, area.right() - MARGIN - left, ROW_HIGH)
+    for index, row_id in enumerate(rows):
+        box = QRectF(left, top + index * ROW_HIGH, area.right() - MARGIN - left, ROW_HIGH)
         painter.fillRect(box, palette.selection if row_id == SHOWN else palette.sheet)
         painter.fillRect(QRectF(left, box.bottom() - 1, box.width(), 1), palette.rule)
         room = box.adjusted(4 + 9.0 * explainer.outline.depth[row_id], 0, -wide - 6, 0)

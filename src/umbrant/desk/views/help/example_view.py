@@ -156,6 +156,6 @@ class ExampleView(PaintedView):
         if self._explainer is None:
             return []
         rows = list(self._explainer.outline.number)
-        place = rows.index(SHOWN) if SHOWN in rows else 0
-        first = max(0, min(place - 3, len(rows) - MOST_ROWS))
+        index = rows.index(SHOWN) if SHOWN in rows else 0
+        first = max(0, min(index - 3, len(rows) - MOST_ROWS))
         return rows[first : first + MOST_ROWS]

@@ -33,10 +33,10 @@ class Mark:
 def marks(desk: Desk) -> Iterator[Mark]:
     """The cues with a time of the scenario that is played."""
     scenario = desk.scenario
-    for place, cue in enumerate(scenario.cues if scenario else ()):
+    for index, cue in enumerate(scenario.cues if scenario else ()):
         if cue.at_s is not None and not cue.when and scenario is not None:
             yield Mark(
-                ("scenarios", scenario.name, "cues", place), cue.at_s, cue_action_text(cue.does)
+                ("scenarios", scenario.name, "cues", index), cue.at_s, cue_action_text(cue.does)
             )
 
 

@@ -54,7 +54,7 @@ def lanes_of(cast: Sequence[Member], agent: str, loaded: Loaded | None) -> tuple
 
 def _lane(member: Member, agent: str, loaded: Loaded | None) -> Lane:
     players = list(member.each())
-    chosen = next((place for place, player in enumerate(players) if player.name == agent), None)
+    chosen = next((index for index, player in enumerate(players) if player.name == agent), None)
     title = member.title or member.name
     if len(players) > 1:
         title = (
@@ -86,8 +86,8 @@ def paint_lanes(
     painter: QPainter, lanes: Sequence[Lane], scale: TimeScale, top: float, palette: Palette
 ) -> None:
     """Draw the lanes, one below the other."""
-    for place, lane in enumerate(lanes):
-        _paint_lane(painter, lane, scale, int(top) + place * LANE, palette)
+    for index, lane in enumerate(lanes):
+        _paint_lane(painter, lane, scale, int(top) + index * LANE, palette)
 
 
 def _paint_lane(
@@ -109,11 +109,11 @@ def _paint_lane(
     painter.setBrush(palette.rule)
     painter.drawRoundedRect(area.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1)
     high = BAR / max(1, len(lane.stripes))
-    for place, bars in enumerate(lane.stripes):
+    for index, bars in enumerate(lane.stripes):
         for bar in bars:
             left, right = scale.x_of(bar.start), scale.x_of(bar.end + 1)
             box = QRectF(
-                QPointF(left, top + place * high), QPointF(right, top + (place + 1) * high)
+                QPointF(left, top + index * high), QPointF(right, top + (index + 1) * high)
             )
             _paint_bar(painter, box, palette.leads[bar.colour % len(palette.leads)], bar.name)
     if lane.chosen is not None and len(lane.stripes) > 1:

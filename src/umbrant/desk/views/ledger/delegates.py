@@ -119,9 +119,9 @@ class OutlineDelegate(_Delegate):
         behavior, palette = self.model.behavior, self.brushes.palette
         if self._leads[0] is not behavior:
             rows = leading_rows(behavior) if behavior else ()
-            self._leads = behavior, {row_id: place for place, row_id in enumerate(rows)}
-        place = self._leads[1].get(row.id)
-        return None if place is None else palette.leads[place % len(palette.leads)]
+            self._leads = behavior, {row_id: index for index, row_id in enumerate(rows)}
+        index = self._leads[1].get(row.id)
+        return None if index is None else palette.leads[index % len(palette.leads)]
 
     def _sentence(self, painter: QPainter, row: Row, focused: ChipKey | None) -> None:
         layout = self._layout_of(row)

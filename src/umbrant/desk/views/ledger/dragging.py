@@ -53,8 +53,8 @@ def drop_at(
         return None
     elif share <= INTO_TO / 2 + INTO_FROM / 2:
         siblings = outline.siblings(row.id)
-        place = siblings.index(row.id)
-        after, under, foot = (siblings[place - 1] if place else None), above, cell.top()
+        index = siblings.index(row.id)
+        after, under, foot = (siblings[index - 1] if index else None), above, cell.top()
     elif children:
         after, under, depth = None, row.id, depth + 1
     else:

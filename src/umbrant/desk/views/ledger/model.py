@@ -56,7 +56,7 @@ class LedgerModel(QAbstractTableModel):
             return
         self.beginResetModel()
         self._rows = rows
-        self._places = {row.id: place for place, row in enumerate(rows)}
+        self._places = {row.id: index for index, row in enumerate(rows)}
         self.endResetModel()
 
     def _shown(self) -> tuple[Row, ...]:
@@ -80,11 +80,11 @@ class LedgerModel(QAbstractTableModel):
         """The rows that are shown, one to each line."""
         return self._rows
 
-    def row_at(self, place: int) -> Row | None:
+    def row_at(self, index: int) -> Row | None:
         """The row in a line of the table."""
-        return self._rows[place] if 0 <= place < len(self._rows) else None
+        return self._rows[index] if 0 <= index < len(self._rows) else None
 
-    def place_of(self, row_id: str) -> int:
+    def line_of(self, row_id: str) -> int:
         """The line of a row, -1 if it is not shown."""
         return self._places.get(row_id, -1)
 

@@ -128,7 +128,7 @@ def ranked(text: str, found: Sequence[Offer]) -> list[Offer]:
     """
     if not text.strip():
         return list(found)
-    scored = [(_score(text, offer), -place, offer) for place, offer in enumerate(found)]
+    scored = [(_score(text, offer), -index, offer) for index, offer in enumerate(found)]
     return [
         offer
         for score, _, offer in sorted(scored, key=lambda each: each[:2], reverse=True)
@@ -282,9 +282,9 @@ class SearchPopup(QFrame):
         self.raise_()
         self.line.setFocus()
 
-    def offer_at(self, place: int) -> SearchMatch | None:
+    def offer_at(self, index: int) -> SearchMatch | None:
         """The offer in a line of the list."""
-        return self._shown[place] if 0 <= place < len(self._shown) else None
+        return self._shown[index] if 0 <= index < len(self._shown) else None
 
     def dismiss(self) -> None:
         """Close it with nothing chosen."""
@@ -326,11 +326,11 @@ class SearchPopup(QFrame):
         assert isinstance(model, QStringListModel)  # noqa: S101  (set above)
         model.setStringList([offer.label for offer in self._shown])
         self._select(0)
-        self._place()
+        self._move_to_view()
         if not self._shown:
             self.help.setText(self._nothing)
 
-    def _place(self) -> None:
+    def _move_to_view(self) -> None:
         """As high as what was found needs, inside the parent."""
         area = self._area.rect()
         listed = LINE * max(1, min(MOST_LINES, len(self._shown))) + 4
@@ -344,10 +344,10 @@ class SearchPopup(QFrame):
         )
         self.setGeometry(left, top, wide, high)
 
-    def _select(self, place: int) -> None:
+    def _select(self, index: int) -> None:
         if self._shown:
-            place = max(0, min(len(self._shown) - 1, place))
-            self.list.setCurrentIndex(self.list.model().index(place, 0))
+            index = max(0, min(len(self._shown) - 1, index))
+            self.list.setCurrentIndex(self.list.model().index(index, 0))
             self._explain()
 
     def _explain(self, *_: object) -> None:

@@ -175,9 +175,9 @@ class TapePainter:
     # decorators and upkeep
 
     def _part(self, part: str, changes: Changes[Gauge], record: RowRecord) -> None:
-        family, place = part_index(part)
+        family, index = part_index(part)
         if family == "upkeep":
-            self._ticks(changes, self.axis.cell.top() + 2 + 3 * place)
+            self._ticks(changes, self.axis.cell.top() + 2 + 3 * index)
         elif family == "decorator":
             for tick, gauge in self._visible(changes):
                 self._wrapped(tick, gauge, record)

@@ -72,7 +72,7 @@ class LedgerView(ChipTable):
         self.anchor = ""
         """The row that a selection of several began at; empty while one is selected."""
         self._width_is_chosen = False
-        self._place_of_new: tuple[str | None, str | None] = (None, None)
+        self._target: tuple[str | None, str | None] = (None, None)
         self.setModel(self.ledger)
         self.outline_delegate = OutlineDelegate(
             desk, self.ledger, self.brushes, self, self.layout_of, lambda: self.focused
@@ -102,15 +102,15 @@ class LedgerView(ChipTable):
             self._layouts[row.id] = kept
         return kept[2]
 
-    def layout_at(self, place: int) -> RowLayout | None:
-        row = self.ledger.row_at(place)
+    def layout_at(self, index: int) -> RowLayout | None:
+        row = self.ledger.row_at(index)
         return self.layout_of(row) if row is not None else None
 
-    def selected_place(self) -> int:
-        return self.ledger.place_of(self.desk.row_id)
+    def selected_index(self) -> int:
+        return self.ledger.line_of(self.desk.row_id)
 
-    def press_line(self, place: int, position: QPointF) -> bool:
-        row, behavior = self.ledger.row_at(place), self.ledger.behavior
+    def press_line(self, index: int, position: QPointF) -> bool:
+        row, behavior = self.ledger.row_at(index), self.ledger.behavior
         if (
             position.x() >= 22
             or row is None
@@ -197,9 +197,9 @@ class LedgerView(ChipTable):
             return
         siblings = behavior.outline.siblings(row.id)
         anchor = self.anchor if self.anchor in siblings else row.id
-        place = siblings.index(row.id) + step
-        if 0 <= place < len(siblings):
-            self.desk.select_row(siblings[place])
+        index = siblings.index(row.id) + step
+        if 0 <= index < len(siblings):
+            self.desk.select_row(siblings[index])
             self._begin_at(anchor)
 
     def select_rows(self, row_ids: list[str]) -> None:
@@ -229,14 +229,14 @@ class LedgerView(ChipTable):
         behavior, row = self.ledger.behavior, self.desk.row
         if behavior is None:
             return
-        self._place_of_new = self._after_and_under(behavior, row)
+        self._target = self._after_and_under(behavior, row)
         if behind and row is not None and (around := written_under(behavior, row.id)) is not None:
-            self._place_of_new = row.id, around
+            self._target = row.id, around
         at = self._cell(row.id, OUTLINE).bottomLeft() if row else QPointF(0, 0)
         indent = self.layout_of(row).indent_x if row else 20
         found = offers(
             self.desk.catalog,
-            self._kind_of(self._place_of_new[1]),
+            self._kind_of(self._target[1]),
             self._kind_of(row.id if row else None),
         )
         self.search.open(found, QPoint(int(indent), int(at.y()) + 1))
@@ -267,7 +267,7 @@ class LedgerView(ChipTable):
             kind, self.search.besides, row.id if row else "", self.desk.project, self.desk.expanded
         )
         if offer.role == "row":
-            after, under = self._place_of_new
+            after, under = self._target
             if not {after, under} <= {
                 None,
                 *behavior.by_id,
@@ -440,7 +440,7 @@ class LedgerView(ChipTable):
         """
         self.verticalHeader().setDefaultSectionSize(int(self.brushes.line))
         self._not_laid_out = {
-            place for place, row in enumerate(self.ledger.rows) if not self._is_laid_out(place, row)
+            index for index, row in enumerate(self.ledger.rows) if not self._is_laid_out(index, row)
         }
         if len(self._not_laid_out) <= AT_ONCE:
             while self._not_laid_out:
@@ -451,36 +451,36 @@ class LedgerView(ChipTable):
         self._later.start()
         self.viewport().update()
 
-    def _is_laid_out(self, place: int, row: Row) -> bool:
+    def _is_laid_out(self, index: int, row: Row) -> bool:
         kept = self._layouts.get(row.id)
-        return kept is not None and kept[0] is row and self.rowHeight(place) == int(kept[2].height)
+        return kept is not None and kept[0] is row and self.rowHeight(index) == int(kept[2].height)
 
-    def _set_height(self, place: int) -> int:
+    def _set_height(self, index: int) -> int:
         """Give a line the height of its sentence; returns by how much it grew."""
-        layout = self.layout_at(place)
-        grown = int(layout.height) - self.rowHeight(place) if layout is not None else 0
+        layout = self.layout_at(index)
+        grown = int(layout.height) - self.rowHeight(index) if layout is not None else 0
         if grown:
-            self.setRowHeight(place, self.rowHeight(place) + grown)
+            self.setRowHeight(index, self.rowHeight(index) + grown)
         return grown
 
     def _lay_out_seen(self) -> None:
         """Lay out the lines in sight, which may bring others into it."""
-        place = self.rowAt(0)
-        while self._not_laid_out and 0 <= place < self.ledger.rowCount():
-            if self.rowViewportPosition(place) > self.viewport().height():
+        index = self.rowAt(0)
+        while self._not_laid_out and 0 <= index < self.ledger.rowCount():
+            if self.rowViewportPosition(index) > self.viewport().height():
                 return
-            if place in self._not_laid_out:
-                self._not_laid_out.discard(place)
-                self._set_height(place)
-            place += 1
+            if index in self._not_laid_out:
+                self._not_laid_out.discard(index)
+                self._set_height(index)
+            index += 1
 
     def _lay_out_some(self) -> None:
         """Lay out some of the lines out of sight. What is in sight stays where it is."""
         until, first, grown = time.perf_counter() + SLICE_S, self.rowAt(0), 0
         while self._not_laid_out and time.perf_counter() < until:
-            place = self._not_laid_out.pop()
-            by = self._set_height(place)
-            grown += by if place < first else 0
+            index = self._not_laid_out.pop()
+            by = self._set_height(index)
+            grown += by if index < first else 0
         if grown:
             self.verticalScrollBar().setValue(self.verticalScrollBar().value() + grown)
         if self._not_laid_out:
@@ -511,11 +511,11 @@ class LedgerView(ChipTable):
     def _show_selected(self, row_id: str) -> None:
         self._begin_at("")
         self.ledger.reveal(row_id)
-        place = self.ledger.place_of(row_id)
-        if place < 0:
+        line = self.ledger.line_of(row_id)
+        if line < 0:
             return
-        index = self.ledger.index(place, OUTLINE)
-        if self.currentIndex().row() != place:
+        index = self.ledger.index(line, OUTLINE)
+        if self.currentIndex().row() != line:
             self.setCurrentIndex(index)
         self._bring_into_sight(index)
         self.setAccessibleDescription(str(self.ledger.data(index)))
@@ -526,7 +526,7 @@ class LedgerView(ChipTable):
         )
 
     def _cell(self, row_id: str, column: int) -> QRectF:
-        return QRectF(self.visualRect(self.ledger.index(self.ledger.place_of(row_id), column)))
+        return QRectF(self.visualRect(self.ledger.index(self.ledger.line_of(row_id), column)))
 
     def _cell_rect(self, column: int) -> QRect:
         left = self.columnViewportPosition(column)

@@ -81,7 +81,7 @@ class MachineCells:
         """The transitions in a cell, in written order."""
         return [row for row in self._transitions.get(source, ()) if trigger_of(row) == trigger]
 
-    def place_of(self, row_id: str) -> tuple[int, int] | None:
+    def cell_of(self, row_id: str) -> tuple[int, int] | None:
         """The line and the column of a state (column 0) or a transition; None if it is in no
         cell.
         """

@@ -330,7 +330,7 @@ class MachineTable(ChipTable):
 
     # chips: those of the selected cell
 
-    def selected_place(self) -> int:
+    def selected_index(self) -> int:
         return self.currentIndex().row()
 
     def chips(self) -> list[tuple[Chip, QRectF]]:
@@ -364,14 +364,14 @@ class MachineTable(ChipTable):
 
     def rename(self) -> None:
         """Type another name for the state of the line."""
-        source = self.machine.source_at(self.selected_place())
+        source = self.machine.source_at(self.selected_index())
         if source is None or source.is_machine:
             return
-        row = self.machine.rows_at(self.selected_place(), STATE)[0]
+        row = self.machine.rows_at(self.selected_index(), STATE)[0]
         chip = next(
             piece.chip for piece in sentence(row, self.desk.catalog) if piece.role.value == "name"
         )
-        cell = QRectF(self.visualRect(self.machine.index(self.selected_place(), STATE)))
+        cell = QRectF(self.visualRect(self.machine.index(self.selected_index(), STATE)))
         if chip is not None:
             self.editing.begin(chip, cell.adjusted(14, 6, -10, -cell.height() + 27))
 
@@ -439,7 +439,7 @@ class MachineTable(ChipTable):
             self.desk.message.emit("The machine itself is deleted among the rows.")
             return
         place, name = self.currentIndex(), behavior.name
-        if cells.place_of(row.id) != (place.row(), place.column()):
+        if cells.cell_of(row.id) != (place.row(), place.column()):
             return
         self.desk.apply(
             Edit(f"Delete {row.name or row.kind}", lambda p: delete_rows(p, name, [row.id]))
@@ -527,7 +527,7 @@ class MachineTable(ChipTable):
         if cells is None or row_id not in cells.behavior.by_id:
             return
         for each in reversed(cells.behavior.outline.path(row_id)):
-            place = cells.place_of(each)
+            place = cells.cell_of(each)
             if place is not None:
                 if (self.currentIndex().row(), self.currentIndex().column()) != place:
                     self.setCurrentIndex(self.machine.index(*place))

@@ -210,8 +210,8 @@ class LineWriter:
         """Put what was said since the last pill on one of its own."""
         self._group += 1
         start = next((i for i in range(len(self.pieces), 0, -1) if self.pieces[i - 1].pill), 0)
-        for place in range(max(start, 1), len(self.pieces)):
-            self.pieces[place] = replace(self.pieces[place], pill=Pill.WRAP, group=self._group)
+        for index in range(max(start, 1), len(self.pieces)):
+            self.pieces[index] = replace(self.pieces[index], pill=Pill.WRAP, group=self._group)
         return self
 
     def mark(self) -> "LineWriter":

@@ -198,15 +198,15 @@ class Setting:
             ]
             say = self._document("blackboard", path).words("extends")
             yield say.pick("extends", "extended blackboard", others).line(1, add, new)
-            for place, key in enumerate(board.keys):
+            for index, key in enumerate(board.keys):
                 made_from = (key, board, self.project.behaviors, self.project.blackboards)
-                write = partial(self._key, board, place, key, add, new)
-                yield from self._kept((*path, "keys", place), made_from, write)
+                write = partial(self._key, board, index, key, add, new)
+                yield from self._kept((*path, "keys", index), made_from, write)
 
     def _key(
-        self, board: Blackboard, place: int, key: Key, *additions: Addition
+        self, board: Blackboard, index: int, key: Key, *additions: Addition
     ) -> Iterator[SettingLine]:
-        path: Path = ("blackboards", board.name, "keys", place)
+        path: Path = ("blackboards", board.name, "keys", index)
 
         def rename(project: Project, value: object) -> Project:
             put(project, (*path, "name"), value)
@@ -314,8 +314,8 @@ class Setting:
             add,
             help="what can happen and be heard; Enter adds one",
         )
-        for place, event in enumerate(self.project.event_list.events):
-            path: Path = ("event_list", "events", place)
+        for index, event in enumerate(self.project.event_list.events):
+            path: Path = ("event_list", "events", index)
             say = LineWriter(self.project, path).kind("event")
             self._name(say, "name of the event", NamesDocument.EVENT, event.name)
             yield (
@@ -348,19 +348,19 @@ class Setting:
         adds = (*staging(path, stage), new)
         say = self._document("stage", path).number("width_m", "width", METRES)
         yield say.words("by").number("height_m", "height", METRES).line(1, *adds)
-        for place, area in enumerate(stage.areas):
-            say = LineWriter(self.project, (*path, "areas", place)).kind("area")
+        for index, area in enumerate(stage.areas):
+            say = LineWriter(self.project, (*path, "areas", index)).kind("area")
             self._name(say, "name of the area", NamesDocument.AREA, area.name)
             say.words("blocks").pick(
                 "blocks", "what it blocks", [Choice(str(each), each) for each in Blocks]
             )
             yield say.words("corners").points("corners", "corners").line(2, *adds)
-        for place, each in enumerate(stage.places):
-            say = LineWriter(self.project, (*path, "places", place)).kind("place")
+        for index, each in enumerate(stage.places):
+            say = LineWriter(self.project, (*path, "places", index)).kind("place")
             self._name(say, "name of the place", NamesDocument.PLACE, each.name)
             yield say.words("at").point("at", "where").line(2, *adds)
-        for place, prop in enumerate(stage.props):
-            yield self._prop((*path, "props", place), prop, 2, *adds)
+        for index, prop in enumerate(stage.props):
+            yield self._prop((*path, "props", index), prop, 2, *adds)
 
     def _prop(self, path: Path, prop: Prop, depth: int, *adds: Addition) -> SettingLine:
         say = LineWriter(self.project, path).kind("prop")
@@ -401,16 +401,16 @@ class Setting:
             "ticks a second, seed"
         )
         yield say.number("seed", "seed", Quantity("", 0, None, 1), is_integer=True).line(1, *adds)
-        for place, member in enumerate(scenario.cast):
-            write = partial(self._member, (*path, "cast", place), member, adds)
+        for index, member in enumerate(scenario.cast):
+            write = partial(self._member, (*path, "cast", index), member, adds)
             yield from self._kept(
-                (*path, "cast", place), (member, self.project.blackboards, *of_adds), write
+                (*path, "cast", index), (member, self.project.blackboards, *of_adds), write
             )
         named = [(each.name, each.group) for each in scenario.cast]
-        for place, cue in enumerate(scenario.cues):
+        for index, cue in enumerate(scenario.cues):
             made_from = (cue, named, self.project.stages, self.project.blackboards, *of_adds)
-            write = partial(self._cue, scenario, (*path, "cues", place), cue, adds)
-            yield from self._kept((*path, "cues", place), made_from, write)
+            write = partial(self._cue, scenario, (*path, "cues", index), cue, adds)
+            yield from self._kept((*path, "cues", index), made_from, write)
 
     def _member(
         self, path: Path, member: Member, adds: tuple[Addition, ...]
@@ -481,9 +481,9 @@ class Setting:
             line = say.line(3, *mine)
             line.path = (*path, "keys", name)
             yield line
-        for place, _ in enumerate(member.walk):
+        for index, _ in enumerate(member.walk):
             say = (
-                LineWriter(self.project, (*path, "walk", place))
+                LineWriter(self.project, (*path, "walk", index))
                 .kind("walk")
                 .words("at")
                 .number("at_s", "when", SECONDS)

@@ -56,13 +56,13 @@ class SettingModel(QAbstractTableModel):
             self.lines.append(line)
         self.endResetModel()
 
-    def line_at(self, place: int) -> SettingLine | None:
+    def line_at(self, index: int) -> SettingLine | None:
         """The line at a place."""
-        return self.lines[place] if 0 <= place < len(self.lines) else None
+        return self.lines[index] if 0 <= index < len(self.lines) else None
 
-    def place_of(self, path: Path) -> int:
+    def line_of(self, path: Path) -> int:
         """The place of the line of a path; -1 if it is not shown."""
-        return next((place for place, line in enumerate(self.lines) if line.path == path), -1)
+        return next((index for index, line in enumerate(self.lines) if line.path == path), -1)
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
@@ -99,7 +99,7 @@ class LineDelegate(PaintedDelegate):
         )
         if line is None or layout is None:
             return
-        selected = index.row() == view.selected_place()
+        selected = index.row() == view.selected_index()
         ground = palette.ground if line.heading else palette.sheet
         painter.fillRect(cell, palette.selection if selected else ground)
         with saved(painter):
@@ -177,30 +177,30 @@ class SettingView(ChipTable):
 
     def select_path(self, path: Path) -> None:
         """Look at the line of a path, or at the nearest that is left before it."""
-        while path and self.setting.place_of(path) < 0:
+        while path and self.setting.line_of(path) < 0:
             last = path[-1]
             path = (*path[:-1], last - 1) if isinstance(last, int) and last > 0 else path[:-1]
-        place = max(0, self.setting.place_of(path))
-        self.setCurrentIndex(self.setting.index(place, SENTENCES))
-        self._path = self.setting.lines[place].path if self.setting.lines else ()
+        index = max(0, self.setting.line_of(path))
+        self.setCurrentIndex(self.setting.index(index, SENTENCES))
+        self._path = self.setting.lines[index].path if self.setting.lines else ()
         self.scrollTo(self.currentIndex())
         self.viewport().update()
 
     @property
     def line(self) -> SettingLine | None:
         """The line that is selected."""
-        return self.setting.line_at(self.selected_place())
+        return self.setting.line_at(self.selected_index())
 
-    def layout_at(self, place: int) -> RowLayout | None:
-        line = self.setting.line_at(place)
+    def layout_at(self, index: int) -> RowLayout | None:
+        line = self.setting.line_at(index)
         if line is None:
             return None
-        if place not in self._layouts:
+        if index not in self._layouts:
             flow = make_flow(self.brushes.fonts, self.viewport().width(), compact=self.compact)
-            self._layouts[place] = flow.lay_out(line.pieces, line.depth)
-        return self._layouts[place]
+            self._layouts[index] = flow.lay_out(line.pieces, line.depth)
+        return self._layouts[index]
 
-    def selected_place(self) -> int:
+    def selected_index(self) -> int:
         return self.currentIndex().row()
 
     def lay_out_again(self) -> None:
@@ -210,13 +210,13 @@ class SettingView(ChipTable):
     def _set_heights(self) -> None:
         """Lines that look as others did are as high as those: only what is seen is laid out."""
         self._layouts.clear()
-        for place, line in enumerate(self.setting.lines):
+        for index, line in enumerate(self.setting.lines):
             looks = (line.depth, *((piece.text, piece.role, piece.group) for piece in line.pieces))
             if looks not in self._heights:
-                layout = self.layout_at(place)
+                layout = self.layout_at(index)
                 self._heights[looks] = int(layout.height) if layout is not None else 0
-            if self.rowHeight(place) != self._heights[looks]:
-                self.setRowHeight(place, self._heights[looks])
+            if self.rowHeight(index) != self._heights[looks]:
+                self.setRowHeight(index, self._heights[looks])
         self.viewport().update()
 
     # what can be done
@@ -292,7 +292,7 @@ class SettingView(ChipTable):
 
     def unfold_to(self, path: Path) -> None:
         """Look at the line of a path, wherever it is folded away."""
-        if self.setting.place_of(path) < 0:
+        if self.setting.line_of(path) < 0:
             self.setting.folded.clear()
             self.reload()
         self.select_path(path)

@@ -48,9 +48,9 @@ def in_line(to: Point, others: Sequence[Point], within_m: float) -> tuple[Point,
 
 def walk_handles(scenario: Scenario) -> Iterator[Handle]:
     """All points of all walks."""
-    for place, member in enumerate(scenario.cast):
+    for number, member in enumerate(scenario.cast):
         if member.behavior is None and member.copies == 1:
-            path: Path = ("scenarios", scenario.name, "cast", place, "walk")
+            path: Path = ("scenarios", scenario.name, "cast", number, "walk")
             for index, point in enumerate(member.walk):
                 yield Handle(
                     (*path, index, "to"),
@@ -61,21 +61,21 @@ def walk_handles(scenario: Scenario) -> Iterator[Handle]:
 
 def setting_handles(stage: Stage, scenario: Scenario) -> Iterator[Handle]:
     """Where the cast starts, places, things, and the corners of areas."""
-    for place, member in enumerate(scenario.cast):
+    for number, member in enumerate(scenario.cast):
         yield Handle(
-            ("scenarios", scenario.name, "cast", place, "start"),
+            ("scenarios", scenario.name, "cast", number, "start"),
             member.start,
             f"the start of {member.name}",
         )
     path: Path = ("stages", stage.name)
-    for place, each in enumerate(stage.places):
-        yield Handle((*path, "places", place, "at"), each.at, each.name)
-    for place, prop in enumerate(stage.props):
-        yield Handle((*path, "props", place, "at"), prop.at, prop.name)
-    for place, area in enumerate(stage.areas):
+    for number, each in enumerate(stage.places):
+        yield Handle((*path, "places", number, "at"), each.at, each.name)
+    for number, prop in enumerate(stage.props):
+        yield Handle((*path, "props", number, "at"), prop.at, prop.name)
+    for number, area in enumerate(stage.areas):
         for index, corner in enumerate(area.corners):
             yield Handle(
-                (*path, "areas", place, "corners", index),
+                (*path, "areas", number, "corners", index),
                 corner,
                 f"corner {index + 1} of {area.name}",
             )

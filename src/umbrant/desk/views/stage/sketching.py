@@ -102,8 +102,8 @@ class Sketching:
         here = self._view.to_stage(pixel)
         menu = QMenu(self._view)
         menu.setAccessibleName("Put here")
-        for path, name, place in self._edges(pixel):
-            menu.addAction(f"Corner of {name}", partial(self._add_corner, path, name, place, here))
+        for path, name, index in self._edges(pixel):
+            menu.addAction(f"Corner of {name}", partial(self._add_corner, path, name, index, here))
         puppet = self._puppet()
         if puppet is not None:
             menu.addAction(
@@ -187,9 +187,9 @@ class Sketching:
             (*path, len(stage.areas)),
         )
 
-    def _add_corner(self, path: Path, name: str, place: int, here: Point) -> None:
+    def _add_corner(self, path: Path, name: str, index: int, here: Point) -> None:
         edit = Edit(
-            f"Add a corner to {name}", lambda project: add(project, (*path, "corners"), here, place)
+            f"Add a corner to {name}", lambda project: add(project, (*path, "corners"), here, index)
         )
         self._done(edit, path)
 
@@ -237,10 +237,10 @@ class Sketching:
         stage = self._view.shown_stage()
         for number, area in enumerate(stage.areas if stage else ()):
             corners = [self._view.to_pixels(each).toTuple() for each in area.corners]
-            for place, start in enumerate(corners):
-                edge = shapely.LineString([start, corners[(place + 1) % len(corners)]])
+            for index, start in enumerate(corners):
+                edge = shapely.LineString([start, corners[(index + 1) % len(corners)]])
                 if edge.distance(shapely.Point(pixel.toTuple())) <= EDGE and stage is not None:
-                    yield ("stages", stage.name, "areas", number), area.name, place + 1
+                    yield ("stages", stage.name, "areas", number), area.name, index + 1
                     break
 
 

@@ -350,9 +350,9 @@ class StageView(PaintedView):
     def _choose_next(self, step: int) -> None:
         known = [handle.path for handle in self.handles()]
         if known:
-            place = known.index(self.chosen) + step if self.chosen in known else 0
-            self.chosen = known[place % len(known)]
-            self.picked.emit(self.handles()[place % len(known)].about)
+            index = known.index(self.chosen) + step if self.chosen in known else 0
+            self.chosen = known[index % len(known)]
+            self.picked.emit(self.handles()[index % len(known)].about)
             self.update()
 
     def _nudge(self, step: tuple[int, int], metres: float) -> None:

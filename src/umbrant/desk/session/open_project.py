@@ -1,0 +1,202 @@
+"""The project that the window has open: its history, its folder, what is wrong with it, and what
+the review found in it.
+"""
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from umbrant.catalog.declare import Catalog
+from umbrant.catalog.validation import ValidationMemory, validate
+from umbrant.desk.session.history import History
+from umbrant.desk.session.reviewing import Reviewer
+from umbrant.desk.session.trust import Nodes, Trust
+from umbrant.desk.widgets.row_index import RowIndex
+from umbrant.model.changes import Stamp, changed_files, stamp
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit
+from umbrant.model.folder import NODES, read_nodes, save_project
+from umbrant.model.outline import OutlineError
+from umbrant.model.problems import Problem, ProjectError
+from umbrant.review.findings import Finding
+
+
+class OpenProject(QObject):
+    """The documents of one window, and every way to change them. Lives in the window's thread."""
+
+    changed = Signal(bool)
+    """The author changed the project. True for a further step of one edit, as in a drag."""
+    refreshed = Signal()
+    """The project stands otherwise on disk or has other node files; the author changed nothing."""
+    findings_changed = Signal()
+    about_to_save = Signal()
+    message = Signal(str)
+
+    def __init__(
+        self, project: Project, folder: Path | None, trust: Trust, parent: QObject
+    ) -> None:
+        super().__init__(parent)
+        self.folder = folder
+        """Where the project is saved; None before the first time."""
+        self.history = History(project, project)
+        self._stamp: Stamp = stamp(folder) if folder is not None else {}
+        self._nodes = Nodes(project, trust)
+        self._validated: ValidationMemory = {}
+        self.problems: list[Problem] = self._validate()
+        self.findings: list[Finding] = []
+        """What the review found in the documents."""
+        self._problems_by_row = RowIndex[Problem]()
+        self._findings_by_row = RowIndex[Finding]()
+        self._is_closed = False
+        self.reviewer = Reviewer(self)
+        self.reviewer.reviewed.connect(self._reviewed)
+        self.reviewer.failed.connect(self.message)
+        self.reviewer.request(project, self.catalog)
+
+    @property
+    def project(self) -> Project:
+        """The project as it now is."""
+        return self.history.project
+
+    @property
+    def catalog(self) -> Catalog:
+        """All kinds of nodes, the project's own among them."""
+        return self._nodes.own.catalog
+
+    def close(self) -> None:
+        """Change nothing from now on, and wait for the running review."""
+        self._is_closed = True
+        self.reviewer.close()
+
+    # editing
+
+    def apply(self, edit: Edit) -> bool:
+        """Make an edit. Returns whether anything changed. Raises PathError."""
+        # The views of a closed window live for a moment longer, and may send an edit.
+        if self._is_closed:
+            return False
+        try:
+            if not self.history.do(edit):
+                return False
+        except OutlineError as error:
+            self.message.emit(f"{edit.name} is not possible: {error}.")
+            return False
+        self._author_changed(merged=self.history.merged)
+        return True
+
+    def broken_by(self, edit: Edit) -> list[Problem]:
+        """The problems that an edit would bring. Raises PathError."""
+        known = set(self.problems)
+        after = validate(edit.apply(self.project), self.catalog)
+        return [problem for problem in after if problem not in known]
+
+    def undo(self) -> None:
+        """Take the last edit back."""
+        name = self.history.undo()
+        if name:
+            self._author_changed()
+            self.message.emit(f"Undone: {name}")
+
+    def redo(self) -> None:
+        """Do again what was taken back last."""
+        name = self.history.redo()
+        if name:
+            self._author_changed()
+            self.message.emit(f"Done again: {name}")
+
+    def _author_changed(self, *, merged: bool = False) -> None:
+        self.problems = self._validate()
+        self.reviewer.request(self.project, self.catalog)
+        self.changed.emit(merged)
+
+    # the folder
+
+    def save(self, folder: Path | None = None) -> None:
+        """Write the project to its folder, or to another one from now on. Raises ProjectError."""
+        target = folder or self.folder
+        if target is None:
+            raise ValueError("a project without a folder is saved to a folder that is given")
+        self.about_to_save.emit()
+        save_project(self.project, target)
+        self.folder = target
+        self._stamp = stamp(target)
+        self.history.saved = self.project
+        self.history.settle()
+        self.refreshed.emit()
+        self.message.emit(f"Saved to {target}")
+
+    def changed_outside(self) -> list[str]:
+        """The files that another program has changed since they were read or saved here."""
+        if self.folder is None:
+            return []
+        return changed_files(self._stamp, stamp(self.folder))
+
+    # the project's own nodes
+
+    @property
+    def may_run_nodes(self) -> bool:
+        """Whether the author has allowed the project's own nodes, as they now are, to run."""
+        return self._nodes.trusted
+
+    @property
+    def needs_trust(self) -> bool:
+        """Whether the project has nodes of its own that the author has not allowed to run."""
+        return bool(self.project.nodes) and not self._nodes.trusted
+
+    def trust_nodes(self) -> None:
+        """Let the project's own nodes run from now on, as long as they stay as they are."""
+        self._nodes.let_run(self.project)
+        self._author_changed()
+
+    def read_nodes_again(self) -> None:
+        """Read node files that have changed on disk: they are written in another editor."""
+        if self.folder is None:
+            return
+        try:
+            nodes = read_nodes(self.folder)
+        except ProjectError as error:
+            self.message.emit(str(error))
+            return
+        if not self.history.take_up_nodes(nodes):
+            return
+        self._nodes.take_up(self.project)
+        self.problems = self._validate()
+        self.refreshed.emit()
+        if self.needs_trust:
+            self.message.emit(
+                "The project's own nodes have changed. Project › Trust own nodes lets them run "
+                "again."
+            )
+
+    # problems and findings
+
+    def obstacle(self) -> Problem | None:
+        """The first problem that keeps every scenario from being played.
+
+        A row that cannot run is none: play refuses it with its reason and goes on with the rest.
+        Nor is a node file that cannot be read.
+        """
+        for problem in self.problems:
+            if not problem.row_id and not problem.file.startswith(f"{NODES}/"):
+                return problem
+        return None
+
+    def problems_of(self, behavior: str, row_id: str) -> list[Problem]:
+        """The problems of a row, by the behavior that it is written in."""
+        return self._problems_by_row.of(self.problems, _file_of(behavior), row_id)
+
+    def findings_of(self, behavior: str, row_id: str) -> list[Finding]:
+        """What the review found about a row, by the behavior that it is written in."""
+        return self._findings_by_row.of(self.findings, _file_of(behavior), row_id)
+
+    def _validate(self) -> list[Problem]:
+        written = validate(self.project, self.catalog, self._validated)
+        return [*written, *self._nodes.own.problems]
+
+    def _reviewed(self, found: list[Finding]) -> None:
+        self.findings = found
+        self.findings_changed.emit()
+
+
+def _file_of(behavior: str) -> str:
+    return f"behaviors/{behavior}.json"

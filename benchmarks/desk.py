@@ -48,7 +48,7 @@ def desk_figures(demo: Project, place: Path) -> Iterator[Figure]:
     yield Figure("2,000 rows are opened and painted", f"{opened_s * 1000:.0f} ms", "under 1 s", "")
     assert window.pane is not None
     ledger = window.pane.ledger
-    _rest(lambda: window.desk.take is not None and not window.desk.reviewer.busy)
+    _rest(lambda: window.desk.take is not None and not window.desk.documents.reviewer.busy)
     yield _frames(
         "scrolling 2,000 rows, a frame", [_scrolled_s(ledger, step) for step in range(SCROLLS)]
     )
@@ -57,7 +57,7 @@ def desk_figures(demo: Project, place: Path) -> Iterator[Figure]:
     typed, kept = _typed_s(window, ledger)
     yield _frames("typing a row's name among 2,000, a key", typed)
     yield _frames("what was typed is taken up", kept)
-    window.desk.history.saved = window.desk.project
+    window.desk.documents.history.saved = window.desk.project
     window.close()
 
 
@@ -160,7 +160,7 @@ def _typed_s(window: MainWindow, ledger: LedgerView) -> tuple[list[float], list[
         line = QApplication.focusWidget()
         typed.extend(_key_s(line, letter) for letter in f"{NAME} {round_}")
         kept.append(_key_s(line, "\r"))
-        _rest(lambda: window.desk.is_current and not window.desk.reviewer.busy)
+        _rest(lambda: window.desk.is_current and not window.desk.documents.reviewer.busy)
     return typed, kept
 
 

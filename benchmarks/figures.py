@@ -76,7 +76,7 @@ def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
     folder = place / "demo"
     save_project(_wardens_part(open_project(DEMO)), folder)
     window.open_folder(folder)
-    _wait(lambda: window.desk.take is not None and not window.desk.busy)
+    _wait(lambda: window.desk.take is not None and not window.desk.takes.busy)
     edited = [_edit_to_repaint_s(window, metres) for metres in np.linspace(7, 12, EDITS).round(2)]
     p95 = float(np.percentile(edited, 95))
     told = (
@@ -92,7 +92,7 @@ def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
     long_take = roll(
         RollOrder(window.desk.project, "dusk", place / "long.take", seconds=LONG_TICKS / 20)
     )
-    window.desk.open_take(long_take)
+    window.desk.takes.open(long_take)
     _wait(lambda: window.desk.take is not None and window.desk.take.ticks == LONG_TICKS)
     long = _moves_s(window)
     p95 = float(np.percentile(long, 95))
@@ -106,7 +106,7 @@ def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
         "under 16 ms",
         told,
     )
-    window.desk.history.saved = window.desk.project
+    window.desk.documents.history.saved = window.desk.project
     window.close()
 
 
@@ -114,11 +114,11 @@ def _edit_to_repaint_s(window: MainWindow, metres: float) -> float:
     """From changing the chip that decides the chase until the tape of the new take has been
     painted.
     """
-    before = window.desk.current
+    before = window.desk.takes.current
     start = time.perf_counter()
     when = f"can_see(visitor, within={metres})"
     window.desk.apply(Edit("Set", lambda project: set_guard(project, "warden", "esc", when)))
-    _wait(lambda: window.desk.current is not before and not window.desk.busy)
+    _wait(lambda: window.desk.takes.current is not before and not window.desk.takes.busy)
     assert window.pane is not None
     window.pane.ledger.viewport().repaint()
     return time.perf_counter() - start

@@ -39,7 +39,7 @@ def main() -> None:
         window.resize(1280, 800)
         window.show()
         window.open_folder(ROOT / "examples" / "lantern-quay")
-        _wait(lambda: window.desk.take is not None and not window.desk.busy)
+        _wait(lambda: window.desk.take is not None and not window.desk.takes.busy)
         _gave_up(window)
         _one_number_changed(window)
         _search(window)
@@ -52,7 +52,7 @@ def main() -> None:
         _help(window)
         _review(window)
         _night(window)
-        window.desk.history.saved = window.desk.project
+        window.desk.documents.history.saved = window.desk.project
         window.close()
 
 
@@ -66,17 +66,17 @@ def _one_number_changed(window: MainWindow) -> None:
     assert window.pane is not None
     chip = next(chip for chip, _ in window.pane.ledger.chips() if chip.span)
     window.desk.apply(chip_edit("warden", chip, 11.0))
-    _wait(lambda: len(window.desk.takes) == 2 and not window.desk.busy)
+    _wait(lambda: len(window.desk.takes.kept) == 2 and not window.desk.takes.busy)
     _keep(window, "one-number-changed")
-    window.desk.undo()
-    _wait(lambda: len(window.desk.takes) == 3 and not window.desk.busy)
+    window.desk.documents.undo()
+    _wait(lambda: len(window.desk.takes.kept) == 3 and not window.desk.takes.busy)
 
 
 def _search(window: MainWindow) -> None:
     assert window.pane is not None
     window.desk.select_row("off")
     window.pane.ledger.setFocus()
-    window.pane.commands.add_row()
+    window.pane.actions_by_id["add_row"].trigger()
     QTest.keyClicks(window.pane.ledger.search.line, "look")
     _keep(window, "adding-a-row")
     window.pane.ledger.search.dismiss()
@@ -100,15 +100,15 @@ def _review(window: MainWindow) -> None:
     desk.apply(
         Edit("Key", lambda p: declare_key(p, "quay", Key(name="tired", type=KeyType.NUMBER)))
     )
-    _wait(lambda: desk.is_current and not desk.busy and len(desk.findings) > 2)
+    _wait(lambda: desk.is_current and not desk.takes.busy and len(desk.documents.findings) > 2)
     window.pane.actions_by_id["show_review"].trigger()
     window.pane.views.of(ReviewView).setCurrentIndex(
         window.pane.views.of(ReviewView).review.index(1, 0)
     )
     _keep(window, "the-review")
     for _ in range(3):
-        desk.undo()
-    _wait(lambda: desk.is_current and not desk.busy)
+        desk.documents.undo()
+    _wait(lambda: desk.is_current and not desk.takes.busy)
     window.pane.actions_by_id["show_rows"].trigger()
 
 
@@ -192,9 +192,9 @@ def _rehearsal(window: MainWindow) -> None:
     _keep(window, "rehearsing")
     rehearsing.steer(0.0, 0.0)
     rehearsing.finish()
-    _wait(lambda: not rehearsing.active and not window.desk.busy)
-    window.desk.undo()
-    _wait(lambda: window.desk.is_current and not window.desk.busy)
+    _wait(lambda: not rehearsing.active and not window.desk.takes.busy)
+    window.desk.documents.undo()
+    _wait(lambda: window.desk.is_current and not window.desk.takes.busy)
 
 
 def _night(window: MainWindow) -> None:

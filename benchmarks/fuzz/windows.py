@@ -76,7 +76,7 @@ def attack(attempts: int, seed: int, folder: Path, tally: Tally) -> Tally:
     def attempt(place: Path) -> str:
         mistakes.found.clear()
         if place.suffix == ".take":
-            window.desk.open_take(place)
+            window.desk.takes.open(place)
         else:
             window.open_folder(place)
         _look(window)
@@ -124,7 +124,7 @@ def _look(window: MainWindow) -> None:
     if pane is None:
         return
     until_s = time.monotonic() + ROLLED_S
-    while (desk.busy or desk.reviewer.busy) and time.monotonic() < until_s:
+    while (desk.takes.busy or desk.documents.reviewer.busy) and time.monotonic() < until_s:
         _events()
     _events()
     for name, action in pane.actions_by_id.items():

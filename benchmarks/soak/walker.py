@@ -23,6 +23,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QDialog, QMenu, QTe
 from shiboken6 import isValid
 
 from benchmarks.soak.steps import PROJECTS, Step, steps_of
+from umbrant.desk.commands import project
 from umbrant.desk.commands.registry import ACTIONS
 from umbrant.desk.logs import log
 from umbrant.desk.session.settings import Settings
@@ -184,7 +185,7 @@ class Walker:
                 window.deleteLater()
                 self._window = self._open_window()
         elif window.pane is not None:
-            getattr(window.pane.commands, does)()
+            getattr(project, does)(window.pane.command_context)
 
     def _do_resize(self, wide: int, high: int) -> None:
         self._window.resize(wide, high)
@@ -294,7 +295,7 @@ class Walker:
             if (
                 pane is None
                 or pane.rehearsing.active
-                or not (self._window.desk.busy or self._window.desk.reviewer.busy)
+                or not (self._window.desk.takes.busy or self._window.desk.documents.reviewer.busy)
             ):
                 break
             QTest.qWait(10)
@@ -313,7 +314,7 @@ class Walker:
             QTest.qWait(5)
 
     def _close(self) -> None:
-        self._window.desk.history.saved = self._window.desk.project
+        self._window.desk.documents.history.saved = self._window.desk.project
         self._window.close()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
 

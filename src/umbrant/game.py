@@ -54,7 +54,7 @@ class PlainBody:
         self.stats = dict(stats)
 
     def stat(self, name: str) -> float | None:
-        """One of its numbers."""
+        """One of the body's numbers, by name; None if it has none of this name."""
         return self.stats.get(name)
 
     def change_stat(self, name: str, by: float) -> float | None:
@@ -204,7 +204,9 @@ class Agents:
         self._common.raise_event(event, to, self.world.now_s)
 
     def get(self, name: str, key: str) -> Value | None:
-        """An agent's key."""
+        """The value of a key on an agent's blackboard; None while it has none. Raises KeyError for
+        an unknown agent.
+        """
         return self.runners[name].board.get(key)
 
     def set(self, name: str, key: str, value: Value | None) -> None:
@@ -214,7 +216,7 @@ class Agents:
         board.set(key, value)
 
     def close(self) -> None:
-        """Finish the take."""
+        """Finish the take and close its file."""
         if self._writer is not None:
             self._writer.close()
             self._writer = None

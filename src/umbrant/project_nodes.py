@@ -156,9 +156,7 @@ def _head(node: ast.FunctionDef) -> Callable[..., Any]:
 
 
 def _own_nodes(node: ast.AST) -> Iterator[ast.AST]:
-    """What stands in a function, without what stands in functions inside it. However deep that is
-    nested.
-    """
+    """Yield the syntax nodes in a function, to any depth, but not those of functions inside."""
     waiting = [node]
     while waiting:
         for child in ast.iter_child_nodes(waiting.pop()):

@@ -131,7 +131,7 @@ class Driver:
     def settle(self) -> None:
         """Wait until the take of the newest edit is shown."""
         self.until(
-            lambda: self.desk.take is not None and not self.desk.busy and self.desk.is_current
+            lambda: self.desk.take is not None and not self.desk.takes.busy and self.desk.is_current
         )
 
     def until(self, condition: Callable[[], bool]) -> None:
@@ -251,7 +251,7 @@ def driver(qtbot: QtBot, own_folders: Path, answers: Answers) -> Iterator[Driver
     window.activateWindow()
     yield Driver(window, answers, qtbot)
     answers.on_unsaved = "discard"
-    roller = window.desk.roller
+    roller = window.desk.takes.roller
     window.close()
     assert roller.process_id == 0
     assert [

@@ -3,6 +3,7 @@ to be one.
 """
 
 import threading
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -15,8 +16,10 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
 from umbrant.desk.session import background, reviewing
 from umbrant.desk.session.background import NewestOnlyWorker
-from umbrant.desk.session.desk import KEPT_TAKES
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.numbered_take import NumberedTake
 from umbrant.desk.session.reviewing import Reviewed, findings_of
+from umbrant.desk.session.takes import KEPT_TAKES
 from umbrant.model.paths import put
 
 
@@ -72,7 +75,7 @@ def test_a_mistake_in_a_finding_is_not_taken_for_no_findings(
         raise KeyError("a finding that looks for what is not there")
 
     monkeypatch.setattr(reviewing, "review", mistaken)
-    demo_driver.desk.reviewer.request(demo_driver.desk.project, demo_driver.desk.catalog)
+    demo_driver.desk.documents.reviewer.request(demo_driver.desk.project, demo_driver.desk.catalog)
     demo_driver.until(lambda: logged == ["Reviewing the project"])
     told = "Reviewing the project failed inside Umbrant (KeyError"
     demo_driver.until(lambda: any(told in message for message in demo_driver.messages))
@@ -92,12 +95,16 @@ def test_in_a_project_in_which_something_is_missing_a_missing_thing_is_no_mistak
         findings_of(Reviewed(fine, BUILTIN))
 
 
+def _is_rolled_since(desk: Desk, before: NumberedTake | None) -> bool:
+    return desk.takes.current is not before and not desk.takes.busy
+
+
 def test_the_files_of_takes_that_are_no_longer_listed_are_removed(demo_driver: Driver) -> None:
     desk = demo_driver.desk
     for _ in range(KEPT_TAKES + 2):
-        before = desk.current
+        before = desk.takes.current
         desk.roll()
-        demo_driver.until(lambda before=before: desk.current is not before and not desk.busy)  # type: ignore[misc]
-    listed = {entry.loaded.take.path for entry in desk.takes}
+        demo_driver.until(partial(_is_rolled_since, desk, before))
+    listed = {entry.loaded.take.path for entry in desk.takes.kept}
     assert len(listed) == KEPT_TAKES
     assert set(Path(desk.take.path.parent).iterdir()) == listed

@@ -138,14 +138,14 @@ def test_dragging_a_curve_rolls_again(quay_driver: Driver) -> None:
     assert counts.sum() == 840
     grip = next(each for each in curve.grips(row) if each.name == "middle")
     at = curve.to_pixels(grip.at)
-    before = hands.desk.current
+    before = hands.desk.takes.current
     hands.qtbot.mousePress(curve, Qt.MouseButton.LeftButton, pos=at.toPoint())
     hands.qtbot.mouseMove(curve, (at + QPointF(60, 0)).toPoint())
     hands.qtbot.mouseRelease(curve, Qt.MouseButton.LeftButton, pos=(at + QPointF(60, 0)).toPoint())
     after = curve.curve(curve.row)  # type: ignore[arg-type]
     assert after.middle > 0.3
-    hands.until(lambda: hands.desk.current is not before and not hands.desk.busy)
-    assert hands.desk.history.undo_name == "Change the curve"
+    hands.until(lambda: hands.desk.takes.current is not before and not hands.desk.takes.busy)
+    assert hands.desk.documents.history.undo_name == "Change the curve"
     hands.qtbot.keyClick(curve, Qt.Key.Key_Left)
     assert curve.curve(curve.row).middle < after.middle  # type: ignore[arg-type]
 
@@ -165,10 +165,10 @@ def test_every_grip_of_a_curve_changes_what_it_is_called() -> None:
 
 def test_another_scenario_can_be_played(demo_driver: Driver) -> None:
     hands = demo_driver
-    before = hands.desk.current
+    before = hands.desk.takes.current
     hands.desk.select_scenario("forty-gulls")
     assert hands.pane.top.scenario.text() == "Forty gulls ▾"
-    hands.until(lambda: hands.desk.current is not before and not hands.desk.busy)
+    hands.until(lambda: hands.desk.takes.current is not before and not hands.desk.takes.busy)
     assert hands.desk.take is not None
     assert len(hands.desk.take.agents) == 42
     assert hands.pane.lanes.sizeHint().height() < 80, "forty gulls share a lane"
@@ -197,15 +197,15 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_drive
     rehearsing.drop("fish")
     then = live.tick
     hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.tick >= then + 4)
-    before = hands.desk.current
+    before = hands.desk.takes.current
     hands.qtbot.keyClick(stage, Qt.Key.Key_Escape)
-    hands.until(lambda: hands.desk.current is not before and not hands.desk.busy)
+    hands.until(lambda: hands.desk.takes.current is not before and not hands.desk.takes.busy)
     assert not rehearsing.active
     assert rehearse.text() == "Rehearse"
     scenario = hands.desk.project.scenario("dusk")
     by_hand = [cue for cue in scenario.cues if cue.by_hand]
     assert len(by_hand) == 2
-    assert hands.desk.history.undo_name == "Rehearse"
+    assert hands.desk.documents.history.undo_name == "Rehearse"
     assert hands.desk.take is not None
     repeated = hands.desk.take.poses["visitor"][live.tick]
     assert repeated.tolist() == list(live.poses["visitor"])
@@ -255,7 +255,7 @@ def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(
     hands.answers.trusting = True
     assert hands.open(demo)
     assert hands.answers.messages[-1] == "nodes/hum.py"
-    assert not hands.desk.needs_trust
+    assert not hands.desk.documents.needs_trust
     hands.desk.select_row("easy")
     hands.key(Qt.Key.Key_Return)
     hands.qtbot.keyClicks(hands.ledger.search.line, "hum")
@@ -265,11 +265,11 @@ def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(
     hands.qtbot.keyClick(hands.ledger.search.line, Qt.Key.Key_Escape)
     (demo / "nodes" / "hum.py").write_text(OWN.replace("Hums a tune", "Hums softly"))
     hands.pane.actions_by_id["new_take"].trigger()
-    assert hands.desk.needs_trust, "another content is asked about anew"
+    assert hands.desk.documents.needs_trust, "another content is asked about anew"
     assert hands.desk.catalog.kinds["hum"].help.startswith("Hums softly")
     hands.pane.actions_by_id["trust"].trigger()
-    assert not hands.desk.needs_trust
-    assert not hands.desk.history.unsaved
+    assert not hands.desk.documents.needs_trust
+    assert not hands.desk.documents.history.unsaved
 
 
 def test_a_scenario_that_cannot_be_played_is_not_rehearsed_and_the_reason_is_told(
@@ -295,4 +295,4 @@ def test_an_edit_ends_a_rehearsal_and_leaves_no_file_of_it(demo_driver: Driver) 
     assert "The rehearsal has ended" in hands.messages[-1]
     hands.settle()
     files = sorted(each.name for each in hands.desk.take.path.parent.iterdir())
-    assert files == sorted(each.loaded.take.path.name for each in hands.desk.takes)
+    assert files == sorted(each.loaded.take.path.name for each in hands.desk.takes.kept)

@@ -18,6 +18,7 @@ from pytestqt.qtbot import QtBot
 import umbrant.desk
 from tests.desk.conftest import Answers, Driver
 from umbrant.desk import app
+from umbrant.desk.commands.project import save
 from umbrant.desk.logs import CrashWatch, log_file
 from umbrant.desk.session import autosave
 from umbrant.desk.session.autosave import kept_new_projects
@@ -180,7 +181,7 @@ def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(
     driver.settle()
     driver.desk.apply(Edit("Run", lambda project: rename_row(project, "warden", "go", "Run there")))
     assert driver.pane.autosave.keep_now().result()
-    driver.desk.history.saved = driver.desk.project
+    driver.desk.documents.history.saved = driver.desk.project
     told: list[str] = []
     text = autosave.recovery_path(demo).read_text()
     driver.window.new_project()
@@ -193,7 +194,7 @@ def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(
         return pane
 
     driver.window._show = show  # type: ignore[method-assign, assignment]
-    driver.desk.history.saved = driver.desk.project
+    driver.desk.documents.history.saved = driver.desk.project
     app._begin(driver.window, demo, crashed=True)
     assert told[-1] == (
         "The visit before ended in a crash. The unsaved changes of Lantern Quay have been taken "
@@ -223,7 +224,7 @@ def test_a_project_without_a_folder_is_kept_and_offered_after_a_crash(
     assert "has no folder yet" in answers.messages[0]
     assert later.desk.behavior is not None
     assert later.desk.behavior.rows[0].name == "Mine"
-    assert later.desk.history.unsaved
+    assert later.desk.documents.history.unsaved
     answers.on_unsaved = "discard"
     later.close()
     later.deleteLater()
@@ -239,7 +240,7 @@ def test_saving_a_new_project_forgets_what_was_kept_of_it(
     kept = driver.pane.autosave.path
     assert kept.exists()
     driver.answers.folder = tmp_path / "mine"
-    driver.pane.commands.save()
+    save(driver.pane.command_context)
     driver.until(lambda: not kept.exists())
 
 

@@ -25,9 +25,9 @@ def test_a_cue_is_dragged_to_another_time_and_rolled_again(dog_driver: Driver) -
     assert abs(moved.at_s - 10.0) < 0.1
     assert desk.playhead == playhead
     assert dog_driver.pane.setting.line.path == first.path
-    assert desk.history.undo_name == f"Move the cue {first.text}"
+    assert desk.documents.history.undo_name == f"Move the cue {first.text}"
     dog_driver.settle()
-    desk.undo()
+    desk.documents.undo()
     assert next(iter(marks(desk))) == first
 
 

@@ -31,7 +31,7 @@ def test_enter_searches_the_nodes_and_adds_a_row_whose_empty_chips_are_then_fill
     menu.close()
     assert hands.desk.row.args == {"target": KeyRef(key="last_seen")}
     hands.settle()
-    assert hands.desk.problems == []
+    assert hands.desk.documents.problems == []
 
 
 def test_a_row_that_is_not_filled_in_is_marked_and_fails_with_its_reason(
@@ -88,9 +88,9 @@ def test_rows_are_nested_un_nested_moved_muted_and_deleted_by_keys_and_undone(
     assert hands.names() == first[:-1]
     assert hands.desk.row.name == "Tend the lamps"
     for _ in range(6):
-        hands.desk.undo()
+        hands.desk.documents.undo()
     assert hands.names() == first
-    assert not hands.desk.history.unsaved
+    assert not hands.desk.documents.history.unsaved
 
 
 def test_rename_types_over_the_name(demo_driver: Driver) -> None:
@@ -108,7 +108,7 @@ def test_escape_leaves_a_chip_as_it_was(demo_driver: Driver) -> None:
     hands.qtbot.keyClicks(editor, "99")
     hands.qtbot.keyClick(editor, Qt.Key.Key_Escape)
     assert hands.desk.behavior.row("close").args["reach"] == 2.2
-    assert hands.desk.history.undo_name is None
+    assert hands.desk.documents.history.undo_name is None
 
 
 @pytest.mark.parametrize(
@@ -200,7 +200,7 @@ def test_a_new_key_is_made_in_place(demo_driver: Driver) -> None:
     menu.close()
     assert hands.desk.behavior.row("forget").args == {"key": KeyRef(key="hunch")}
     assert hands.desk.project.blackboard("quay").by_name["hunch"].type is KeyType.YES_NO
-    hands.desk.undo()
+    hands.desk.documents.undo()
     assert "hunch" not in hands.desk.project.blackboard("quay").by_name
 
 
@@ -210,7 +210,7 @@ def test_a_key_with_an_impossible_name_is_refused_with_the_rule(demo_driver: Dri
     hands.answers.texts = ["My Key"]
     hands.ledger.editing.new_key(chip, chip.param.keys)
     assert "small letters" in hands.messages[-1]
-    assert not hands.desk.history.unsaved
+    assert not hands.desk.documents.history.unsaved
 
 
 def test_folding_hides_what_is_inside_and_selecting_it_unfolds(demo_driver: Driver) -> None:
@@ -253,7 +253,7 @@ def test_clicking_beside_everything_changes_nothing(demo_driver: Driver) -> None
     hands = demo_driver
     hands.click(QPointF(5, hands.ledger.viewport().height() - 3))
     hands.click(QPointF(445, 10))
-    assert hands.desk.history.undo_name is None
+    assert hands.desk.documents.history.undo_name is None
 
 
 def _add(hands: Driver, typed: str) -> str:
@@ -296,7 +296,7 @@ def test_a_machine_is_written_by_typing_with_what_fits_offered_at_each_place(
     assert hands.desk.project.behavior("warden").row(after).args["to"] == second
     problems = [
         str(each)
-        for each in hands.desk.problems
+        for each in hands.desk.documents.problems
         if each.row_id in (machine, first, second, after, wait)
     ]
     assert problems == []
@@ -371,6 +371,6 @@ def test_a_row_is_added_though_what_the_search_was_opened_at_is_gone(demo_driver
     assert demo_driver.desk.row is not None
     assert demo_driver.desk.row.kind == "wait"
     assert demo_driver.desk.behavior.outline.parent[demo_driver.desk.row_id] == "tend"
-    demo_driver.desk.undo()
-    demo_driver.desk.undo()
+    demo_driver.desk.documents.undo()
+    demo_driver.desk.documents.undo()
     assert demo_driver.desk.project.behavior("warden") == warden

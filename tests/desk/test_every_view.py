@@ -86,9 +86,9 @@ def a_take_from_a_game(hands: Driver, folder: Path) -> None:
     hands.answers.trusting = False
     assert hands.open(folder / "cellar")
     (take,) = folder.rglob("*.take")
-    before = hands.desk.current
-    hands.desk.open_take(take)
-    hands.until(lambda: hands.desk.current is not before)
+    before = hands.desk.takes.current
+    hands.desk.takes.open(take)
+    hands.until(lambda: hands.desk.takes.current is not before)
 
 
 def a_rehearsal(hands: Driver, folder: Path) -> None:

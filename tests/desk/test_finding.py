@@ -23,7 +23,7 @@ def test_a_key_is_found_in_the_setting_though_it_is_folded_away(demo_driver: Dri
     hands.pane.setting.fold()
     hands.pane.actions_by_id["find"].trigger()
     hands.type("visitor_seen")
-    assert hands.pane.commands.in_setting
+    assert hands.pane.command_context.in_setting
     assert "visitor_seen" in hands.pane.setting.line.text
     assert hands.pane.setting.line.path[:2] == ("blackboards", "quay")
 

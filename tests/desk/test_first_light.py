@@ -56,10 +56,10 @@ def test_dragging_a_number_sideways_rolls_as_it_goes_and_is_one_step_of_undo(
     hands.drag(rect.center(), 80)
     assert hands.desk.behavior.row("esc").guard.when == "can_see(visitor, within=10)"
     hands.settle()
-    assert hands.desk.history.undo_name == "Set number to 10 m"
-    hands.desk.undo()
+    assert hands.desk.documents.history.undo_name == "Set number to 10 m"
+    hands.desk.documents.undo()
     assert hands.desk.behavior.row("esc").guard.when == "can_see(visitor, within=8)"
-    assert hands.desk.history.undo_name is None
+    assert hands.desk.documents.history.undo_name is None
 
 
 def test_the_differences_are_marked_until_the_next_edit(demo_driver: Driver) -> None:
@@ -69,5 +69,5 @@ def test_the_differences_are_marked_until_the_next_edit(demo_driver: Driver) -> 
     hands.drag(rect.center(), 80)
     hands.settle()
     hands.desk.roll()
-    hands.until(lambda: len(hands.desk.takes) > 2 and not hands.desk.busy)
+    hands.until(lambda: len(hands.desk.takes.kept) > 2 and not hands.desk.takes.busy)
     hands.until(lambda: hands.desk.different == {})

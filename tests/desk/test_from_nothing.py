@@ -24,7 +24,7 @@ class Keyboard:
 
     @property
     def table(self):  # type: ignore[no-untyped-def]
-        return self.driver.pane.commands.table
+        return self.driver.pane.command_context.table
 
     def key(self, key: Qt.Key, modifier: Qt.KeyboardModifier = NO) -> None:
         self.driver.key(key, modifier, self.table)
@@ -131,7 +131,7 @@ def write_behavior(keys: Keyboard) -> None:
 def begin(driver: Driver) -> Keyboard:
     """A new project, set up, with the keyboard on its rows."""
     driver.key(Qt.Key.Key_N, CTRL)
-    driver.until(lambda: driver.desk.take is not None and not driver.desk.busy)
+    driver.until(lambda: driver.desk.take is not None and not driver.desk.takes.busy)
     keys = Keyboard(driver)
     set_up(keys)
     keys.key(Qt.Key.Key_5, CTRL)
@@ -141,7 +141,7 @@ def begin(driver: Driver) -> Keyboard:
 def come_to_rest(driver: Driver) -> None:
     """What was written has been played, and nothing is wrong with it."""
     driver.settle()
-    assert driver.desk.problems == []
+    assert driver.desk.documents.problems == []
     assert driver.messages == []
 
 
@@ -173,9 +173,9 @@ def test_an_npc_is_written_by_keyboard_alone_and_does_what_was_written(driver: D
         "it has been at the last seen place"
     )
     driver.until(
-        lambda: not driver.desk.reviewer.busy
+        lambda: not driver.desk.documents.reviewer.busy
     )  # what was found in earlier states is not meant
-    assert driver.desk.findings == []
+    assert driver.desk.documents.findings == []
 
 
 def write_machine(keys: Keyboard) -> None:

@@ -41,8 +41,8 @@ def test_a_file_that_fails_as_it_is_run_is_told_of_and_mending_it_is_enough(
     assert "bad" in driver.desk.catalog.kinds, "it is declared all the same"
     file.write_text(action("return True"))
     driver.desk.roll()
-    assert driver.desk.needs_trust, "other code is to be trusted anew"
-    driver.desk.trust_nodes()
+    assert driver.desk.documents.needs_trust, "other code is to be trusted anew"
+    driver.desk.documents.trust_nodes()
     driver.desk.roll()
     driver.settle()
     assert driver.desk.take.is_complete
@@ -61,7 +61,7 @@ def test_a_node_that_does_not_come_back_ends_its_take_which_is_shown_as_far_as_i
     ]
     assert "did not come back within" in take.ended
     driver.desk.roll()
-    driver.until(lambda: len(driver.desk.takes) == 2)
+    driver.until(lambda: len(driver.desk.takes.kept) == 2)
 
 
 def test_nothing_of_a_trusted_project_runs_in_the_windows_process(
@@ -73,6 +73,6 @@ def test_nothing_of_a_trusted_project_runs_in_the_windows_process(
     )
     opened(driver, tmp_path / "p", HostileNode("marks", action("return True", before=before)))
     driver.settle()
-    driver.until(lambda: not driver.desk.reviewer.busy)
+    driver.until(lambda: not driver.desk.documents.reviewer.busy)
     assert mark.exists(), "it was trusted, and played"
     assert str(os.getpid()) not in mark.read_text().split()

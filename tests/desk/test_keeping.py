@@ -20,6 +20,7 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import DEMO
 from tests.desk.conftest import Answers, Driver
 from umbrant.desk import app
+from umbrant.desk.commands.project import keep_take, open_take, save, save_as
 from umbrant.desk.session.autosave import kept_changes, recovery_path
 from umbrant.desk.session.settings import Settings
 from umbrant.desk.window import MainWindow
@@ -54,7 +55,7 @@ def test_saving_writes_only_what_changed_and_clears_the_mark(
     untouched = (demo / "stages" / "quay.json").stat().st_mtime_ns
     hands.desk.apply(RENAME)
     hands.key(Qt.Key.Key_S, CONTROL)
-    assert not hands.desk.history.unsaved
+    assert not hands.desk.documents.history.unsaved
     assert read_project(demo).behavior("warden").row("go").name == "Run there"
     assert (demo / "stages" / "quay.json").stat().st_mtime_ns == untouched
 
@@ -63,9 +64,9 @@ def test_save_as_makes_a_copy_that_opens(demo_driver: Driver, tmp_path: Path) ->
     hands = demo_driver
     hands.desk.apply(RENAME)
     hands.answers.folder = tmp_path / "copy"
-    hands.pane.commands.save_as()
+    save_as(hands.pane.command_context)
     assert read_project(tmp_path / "copy").behavior("warden").row("go").name == "Run there"
-    assert hands.desk.folder == tmp_path / "copy"
+    assert hands.desk.documents.folder == tmp_path / "copy"
 
 
 def test_a_folder_that_cannot_be_written_keeps_the_changes_in_the_window(
@@ -79,9 +80,9 @@ def test_a_folder_that_cannot_be_written_keeps_the_changes_in_the_window(
         raise PermissionError(13, "Permission denied", str(demo / "behaviors"))
 
     monkeypatch.setattr("tempfile.mkstemp", forbidden)
-    assert hands.pane.commands.save() is False
+    assert save(hands.pane.command_context) is False
     assert "Permission denied" in hands.answers.messages[-1]
-    assert hands.desk.history.unsaved
+    assert hands.desk.documents.history.unsaved
     assert (demo / "behaviors" / "warden.json").read_bytes() == before
 
 
@@ -112,7 +113,7 @@ def test_a_project_with_an_unknown_node_and_key_opens_and_says_which_rows_cannot
     assert driver.window.open_folder(demo)
     driver.desk.message.connect(said.append)
     driver.settle()
-    assert {problem.row_id for problem in driver.desk.problems} == {"look", "dim"}
+    assert {problem.row_id for problem in driver.desk.documents.problems} == {"look", "dim"}
     tip = driver.ledger.ledger._tip(driver.desk.behavior.row("look"))
     assert tip == "`lok_about` is no kind of node. Did you mean 'look_about'?"
     notice = driver.pane.notice
@@ -133,7 +134,9 @@ def test_closing_with_unsaved_changes_asks_and_may_stay(demo_driver: Driver) -> 
     assert hands.window.close() is False
     hands.answers.on_unsaved = "save"
     assert hands.window.close() is True
-    assert read_project(hands.desk.folder).behavior("warden").row("go").name == "Run there"
+    assert (
+        read_project(hands.desk.documents.folder).behavior("warden").row("go").name == "Run there"
+    )
 
 
 def test_unsaved_changes_survive_a_crash_and_are_offered_again(
@@ -174,22 +177,22 @@ def test_saving_forgets_the_kept_changes(demo_driver: Driver, demo: Path) -> Non
     hands = demo_driver
     hands.desk.apply(RENAME)
     hands.until(lambda: recovery_path(demo).exists())
-    hands.pane.commands.save()
+    save(hands.pane.command_context)
     hands.until(lambda: not recovery_path(demo).exists())
 
 
 def test_a_worker_killed_during_a_roll_is_told_and_the_next_take_works(demo_driver: Driver) -> None:
     hands = demo_driver
     hands.desk.apply(RENAME)
-    assert hands.desk.busy
-    os.kill(hands.desk.roller.process_id, signal.SIGKILL)
+    assert hands.desk.takes.busy
+    os.kill(hands.desk.takes.roller.process_id, signal.SIGKILL)
     hands.until(lambda: any("worker" in message for message in hands.messages))
-    assert not hands.desk.busy
+    assert not hands.desk.takes.busy
     assert hands.desk.behavior.row("go").name == "Run there"
-    assert len(hands.desk.takes) == 1
+    assert len(hands.desk.takes.kept) == 1
     hands.key(Qt.Key.Key_F5)
     hands.settle()
-    assert len(hands.desk.takes) == 2
+    assert len(hands.desk.takes.kept) == 2
 
 
 def test_a_take_is_kept_and_opened_again_after_the_project_changed(
@@ -197,11 +200,11 @@ def test_a_take_is_kept_and_opened_again_after_the_project_changed(
 ) -> None:
     hands = demo_driver
     hands.answers.file = tmp_path / "kept.take"
-    hands.pane.commands.keep_take()
+    keep_take(hands.pane.command_context)
     hands.desk.apply(Edit("Delete", lambda project: rename_row(project, "warden", "esc", "Chase")))
     hands.settle()
-    hands.pane.commands.open_take()
-    hands.until(lambda: len(hands.desk.takes) == 3)
+    open_take(hands.pane.command_context)
+    hands.until(lambda: len(hands.desk.takes.kept) == 3)
     assert "made from another state of the project" in hands.messages[-1]
     hands.desk.move_playhead(730)
     assert "Escort the visitor" in hands.reasons()
@@ -211,15 +214,15 @@ def test_a_file_that_is_no_take_is_told(demo_driver: Driver, tmp_path: Path) -> 
     hands = demo_driver
     (tmp_path / "x.take").write_text("no take at all" * 200)
     hands.answers.file = tmp_path / "x.take"
-    hands.pane.commands.open_take()
+    open_take(hands.pane.command_context)
     hands.until(lambda: any("no take, or it is damaged" in message for message in hands.messages))
-    assert hands.desk.current.number == 1
+    assert hands.desk.takes.current.number == 1
 
 
 def test_a_take_that_cannot_be_kept_is_told(demo_driver: Driver, tmp_path: Path) -> None:
     hands = demo_driver
     hands.answers.file = tmp_path / "no" / "such" / "folder.take"
-    hands.pane.commands.keep_take()
+    keep_take(hands.pane.command_context)
     assert "could not be written" in hands.messages[-1]
 
 
@@ -299,13 +302,13 @@ def test_files_changed_by_another_program_are_noticed_and_not_written_over_unask
     )
     other.close()
     driver.desk.apply(Edit("Mute", lambda p: set_muted(p, "warden", ["warn"], True)))
-    assert not driver.pane.commands.save()
+    assert not save(driver.pane.command_context)
     assert answers.messages[-1] == "changed meanwhile: events.json"
     assert "storm" in events.read_text(), "nothing was written over"
     driver.pane.actions_by_id["revert"].trigger()
     assert "storm" in [event.name for event in driver.desk.project.event_list.events]
     assert not driver.desk.behavior.row("warn").muted
-    assert driver.desk.changed_outside() == []
+    assert driver.desk.documents.changed_outside() == []
 
 
 def test_what_has_changed_since_the_last_save_is_told(
@@ -413,6 +416,6 @@ def test_a_desk_that_was_closed_changes_and_starts_nothing_more(
     assert desk.apply(RENAME) is False
     desk.roll()
     desk.project_changed.emit()
-    assert desk.roller.process_id == 0
+    assert desk.takes.roller.process_id == 0
     assert pane.autosave.keep_now().result() is False
     assert not recovery_path(demo).exists()

@@ -121,8 +121,8 @@ def test_dragging_a_point_of_the_visitors_walk_rolls_again(demo_driver: Driver) 
     assert moved[0] > handle.at[0] + 1
     assert moved[1] > handle.at[1] + 1
     hands.settle()
-    assert hands.desk.history.undo_name == "Move point 2 of the walk of visitor"
-    hands.desk.undo()
+    assert hands.desk.documents.history.undo_name == "Move point 2 of the walk of visitor"
+    hands.desk.documents.undo()
     assert stage.handles()[1].at == handle.at
 
 
@@ -181,7 +181,7 @@ def test_an_earlier_take_can_be_shown_again(demo_driver: Driver) -> None:
     hands.key(Qt.Key.Key_E, Qt.KeyboardModifier.ControlModifier)
     hands.settle()
     assert "Take 2 · seed 12" in hands.pane.top.take.text()
-    hands.desk.show_take(1)
+    hands.desk.takes.show(1)
     assert "Take 1 · seed 11" in hands.pane.top.take.text()
     assert hands.pane.top.state.text() == "not of this state"
 
@@ -222,7 +222,7 @@ def test_night_and_compact_rows_are_remembered(demo_driver: Driver) -> None:
     assert hands.ledger.brushes.palette.sheet.lightness() < 60
     assert hands.ledger.rowHeight(2) == 26
     assert hands.window.settings.flag("night")
-    hands.window.open_folder(hands.desk.folder)
+    hands.window.open_folder(hands.desk.documents.folder)
     assert hands.ledger.rowHeight(2) == 26
 
 

@@ -140,8 +140,8 @@ def test_enter_adds_a_transition_to_a_cell_and_opens_what_it_lacks(hands: Hands)
     ]
     assert inside.index("Again") == inside.index("") - 1
     hands.driver.until(lambda: hands.desk.is_current)
-    hands.desk.undo()
-    hands.desk.undo()
+    hands.desk.documents.undo()
+    hands.desk.documents.undo()
     assert ("Bark", "when") not in hands.read()
 
 
@@ -157,7 +157,7 @@ def test_a_trigger_gets_a_column_and_a_state_a_line(hands: Hands) -> None:
     hands.add("State inside this one")
     hands.driver.type("Fetch")
     assert hands.desk.behavior.outline.parent[hands.named("Fetch").id] == hands.named("Awake").id
-    assert hands.desk.problems == []
+    assert hands.desk.documents.problems == []
 
 
 def test_delete_takes_away_what_the_cell_holds(hands: Hands) -> None:
@@ -236,7 +236,7 @@ def test_a_machine_in_a_used_behavior_is_edited_where_it_is_used(hands: Hands) -
     hands.key(Qt.Key.Key_F2)
     hands.driver.type("Go round")
     assert hands.read()["Doze", "when"].startswith("Someone comes → Go round")
-    assert hands.desk.problems == []
+    assert hands.desk.documents.problems == []
 
 
 def test_a_menu_that_is_still_open_when_another_behavior_is_shown_adds_nothing(

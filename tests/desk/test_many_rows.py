@@ -36,8 +36,8 @@ def test_rows_are_selected_with_shift_and_deleted_together(hands: Driver) -> Non
         "1.2.1 Look about",
         "1.2.2 Forget it",
     ]
-    assert hands.desk.history.undo_name == "Delete 2 rows"
-    hands.desk.undo()
+    assert hands.desk.documents.history.undo_name == "Delete 2 rows"
+    hands.desk.documents.undo()
     assert hands.desk.project == first
 
 
@@ -107,7 +107,7 @@ def test_rows_are_duplicated_wrapped_and_made_a_behavior(hands: Driver) -> None:
         "Go there",
     ]
     hands.settle()
-    assert hands.desk.problems == []
+    assert hands.desk.documents.problems == []
 
 
 def test_a_row_becomes_another_kind_and_keeps_what_fits(hands: Driver) -> None:
@@ -193,12 +193,12 @@ def test_a_row_is_dragged_behind_before_and_into_others(hands: Driver) -> None:
     drag_row(hands, "forget", "wary", 0.1)
     assert "1.2.1 Forget it" in hands.names()
     assert hands.desk.row_id == "forget"
-    assert hands.desk.history.undo_name == "Move Forget it"
+    assert hands.desk.documents.history.undo_name == "Move Forget it"
     drag_row(hands, "forget", "look", 0.9)
     drag_row(hands, "forget", "tend", 0.5)
     assert hands.desk.behavior.outline.parent["forget"] == "tend"
     for _ in range(3):
-        hands.desk.undo()
+        hands.desk.documents.undo()
     assert hands.desk.project == first
 
 
@@ -236,7 +236,7 @@ def test_what_a_variant_has_otherwise_is_marked_and_put_back(dog_driver: Driver)
     original = desk.project.behavior("warden").row("warn")
     assert desk.behavior.row("warn").args == original.args
     assert desk.override_of("warn") is not None
-    assert desk.history.undo_name == "Follow the original in text"
+    assert desk.documents.history.undo_name == "Follow the original in text"
     ledger.leave_chips()
     dog_driver.key(Qt.Key.Key_U)
     assert desk.override_of("warn") is None

@@ -61,12 +61,12 @@ def test_what_a_drag_changed_is_measured_against_the_take_before_it(demo_driver:
         hands.qtbot.mouseMove(viewport, place)
         hands.settle()
     hands.qtbot.mouseRelease(viewport, Qt.MouseButton.LeftButton, pos=place)
-    assert len(hands.desk.takes) >= 3
+    assert len(hands.desk.takes.kept) >= 3
     assert hands.desk.different == different(before, hands.desk.take, "odo")
-    hands.desk.undo()
+    hands.desk.documents.undo()
     hands.settle()
     after = hands.desk.take
-    assert hands.desk.different == different(hands.desk.takes[-2].loaded.take, after, "odo")
+    assert hands.desk.different == different(hands.desk.takes.kept[-2].loaded.take, after, "odo")
 
 
 def test_the_review_of_a_take_knows_the_projects_own_nodes(demo: Path, tmp_path: Path) -> None:
@@ -106,7 +106,7 @@ def test_renaming_one_of_the_cast_renames_it_in_what_keys_begin_with(demo_driver
     assert {
         str(value) for member in hands.desk.scenario.cast for value in member.keys.values()
     } == {"stranger"}
-    assert hands.desk.problems == []
+    assert hands.desk.documents.problems == []
     assert hands.desk.explainer.record.row("esc").spans
 
 

@@ -85,6 +85,6 @@ def test_every_view_paints_for_a_puppet_without_a_take_and_at_each_end(demo_driv
             for row in hands.desk.behavior.rows[:6]:
                 hands.desk.select_row(row.id)
                 assert not hands.window.grab().isNull()
-    hands.desk.current = None
+    hands.desk.takes.current = None
     hands.desk.take_changed.emit()
     assert not hands.window.grab().isNull()

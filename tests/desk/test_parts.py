@@ -19,8 +19,8 @@ from umbrant.catalog.validation import open_project
 from umbrant.desk.chips.layout import Fonts, SentenceFlow
 from umbrant.desk.chips.sentence import sentence
 from umbrant.desk.commands.action import Action
-from umbrant.desk.commands.commands import Commands
 from umbrant.desk.commands.registry import by_id
+from umbrant.desk.commands.rows import fold
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.settings import MOST_RECENT, Settings
 from umbrant.desk.session.tape_window import TapeWindow
@@ -320,7 +320,7 @@ class TestVisits:
 
 class TestActions:
     def action(self, name: str, *keys: str) -> Action:
-        return Action(name, "Row", name, "help", Commands.fold, keys)
+        return Action(name, "Row", name, "help", fold, keys)
 
     def test_an_id_or_a_key_that_is_taken_is_a_mistake(self) -> None:
         with pytest.raises(ValueError, match="two actions"):

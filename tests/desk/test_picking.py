@@ -23,7 +23,7 @@ def test_a_number_with_a_short_range_has_a_slider_that_rolls_as_it_moves(
     assert desk.behavior.row("easy").decorators[-1].args["share"] == 0.8
     assert line.text() == "0.8"
     demo_driver.type("")
-    desk.undo()
+    desk.documents.undo()
     assert desk.behavior.row("easy").decorators[-1].args["share"] == 0.5
 
 

@@ -14,7 +14,7 @@ def mistaken(driver: Driver) -> None:
     driver.desk.apply(
         Edit("Guard", lambda p: set_guard(p, "warden", "tend", "yes", Watch.ON_ENTRY))
     )
-    driver.until(lambda: any(each.row_id == "tend" for each in driver.desk.findings))
+    driver.until(lambda: any(each.row_id == "tend" for each in driver.desk.documents.findings))
     driver.pane.actions_by_id["show_review"].trigger()
 
 
@@ -23,9 +23,9 @@ def press(driver: Driver, key: Qt.Key) -> None:
 
 
 def test_the_demo_has_no_findings_in_its_documents(demo_driver: Driver) -> None:
-    demo_driver.until(lambda: not demo_driver.desk.reviewer.busy)
+    demo_driver.until(lambda: not demo_driver.desk.documents.reviewer.busy)
     assert demo_driver.pane.left.buttons["review"].text() == "Review"
-    assert demo_driver.desk.findings == []
+    assert demo_driver.desk.documents.findings == []
 
 
 def test_a_mistake_is_told_as_it_is_written_and_enter_goes_to_its_row(demo_driver: Driver) -> None:
@@ -51,8 +51,8 @@ def test_a_finding_is_mended_from_the_list(demo_driver: Driver) -> None:
     press(demo_driver, Qt.Key.Key_Return)
     choose(review.editing.menu, "Take the guard off")
     assert demo_driver.desk.project.behavior("warden").row("tend").guard is None
-    assert demo_driver.desk.history.undo_name == "Take the guard off"
-    demo_driver.until(lambda: demo_driver.desk.findings == [])
+    assert demo_driver.desk.documents.history.undo_name == "Take the guard off"
+    demo_driver.until(lambda: demo_driver.desk.documents.findings == [])
 
 
 def test_a_finding_is_dismissed_with_a_reason_that_is_kept(demo_driver: Driver) -> None:
@@ -62,14 +62,14 @@ def test_a_finding_is_dismissed_with_a_reason_that_is_kept(demo_driver: Driver) 
     review.focus_chip(-1)
     press(demo_driver, Qt.Key.Key_Return)
     choose(review.editing.menu, "it is meant so")
-    demo_driver.until(lambda: demo_driver.desk.findings == [])
+    demo_driver.until(lambda: demo_driver.desk.documents.findings == [])
     kept = demo_driver.desk.project.cover.dismissed[-1]
     assert (kept.finding, kept.reason) == (
         "settled_guard behaviors/warden.json tend",
         "it is meant so",
     )
-    demo_driver.desk.undo()
-    demo_driver.until(lambda: len(demo_driver.desk.findings) == 1)
+    demo_driver.desk.documents.undo()
+    demo_driver.until(lambda: len(demo_driver.desk.documents.findings) == 1)
 
 
 def test_keys_of_rows_do_nothing_in_the_review(demo_driver: Driver) -> None:

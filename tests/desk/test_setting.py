@@ -5,6 +5,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu
 
 from tests.desk.conftest import Answers, Driver
+from umbrant.desk.commands.project import save
 from umbrant.model.behaviors import Sharing
 from umbrant.model.paths import Path
 from umbrant.model.values import KeyRef, KeyType
@@ -94,7 +95,7 @@ def test_a_number_is_stepped_and_typed_by_keyboard(hands: Hands) -> None:
     assert hands.project.scenario("dusk").cast[0].body.sight_m == pytest.approx(before + 0.1)
     hands.write("walk", "2.5")
     assert hands.project.scenario("dusk").cast[0].body.walk_m_s == 2.5
-    assert hands.desk.history.undo_name == "Set walk to 2.5 m/s"
+    assert hands.desk.documents.history.undo_name == "Set walk to 2.5 m/s"
 
 
 def test_what_cannot_stand_somewhere_is_told_and_changes_nothing(hands: Hands) -> None:
@@ -139,7 +140,7 @@ def test_a_key_is_made_set_up_renamed_and_removed(hands: Hands) -> None:
     hands.key(Qt.Key.Key_Delete)
     assert "patience" not in hands.project.blackboard("quay").by_name
     for _ in range(20):
-        if hands.desk.history.undo_name:
+        if hands.desk.documents.history.undo_name:
             hands.driver.pane.actions_by_id["undo"].trigger()
     assert hands.project == first
 
@@ -152,7 +153,7 @@ def test_renaming_a_key_renames_it_everywhere(hands: Hands) -> None:
     warden = hands.project.behavior("warden")
     assert warden.row("chk").guard.when == "is_set(sighting) and time_since(sighting) < 15"
     assert KeyRef(key="sighting") in [value for row in warden.rows for value in row.args.values()]
-    assert not [problem for problem in hands.desk.problems if "last_seen" in str(problem)]
+    assert not [problem for problem in hands.desk.documents.problems if "last_seen" in str(problem)]
 
 
 def test_an_events_kinds_and_cues_follow_its_name(hands: Hands) -> None:
@@ -163,7 +164,7 @@ def test_an_events_kinds_and_cues_follow_its_name(hands: Hands) -> None:
     text = hands.project.model_dump_json()
     assert '"thunder"' not in text
     assert '"storm"' in text
-    assert not hands.desk.problems
+    assert not hands.desk.documents.problems
 
 
 def test_places_props_and_areas_are_added_and_moved(hands: Hands) -> None:
@@ -211,18 +212,18 @@ def test_a_new_project_is_written_saved_and_opened_again(
 ) -> None:
     answers.folder = tmp_path / "mine"  # type: ignore[operator]
     driver.pane.actions_by_id["new"].trigger()
-    driver.until(lambda: driver.desk.take is not None and not driver.desk.busy)
-    assert driver.desk.problems == []
+    driver.until(lambda: driver.desk.take is not None and not driver.desk.takes.busy)
+    assert driver.desk.documents.problems == []
     hands = Hands(driver)
     hands.at("behaviors")
     name = hands.add("Behavior of states")[1]
     driver.pane.actions_by_id["look_at"].trigger()
-    assert not driver.pane.commands.in_setting
+    assert not driver.pane.command_context.in_setting
     assert driver.desk.behavior.name == name
-    assert driver.pane.commands.save()
+    assert save(driver.pane.command_context)
     assert driver.open(answers.folder)
     assert driver.desk.project.behavior(name).rows
-    assert driver.desk.problems == []
+    assert driver.desk.documents.problems == []
 
 
 def test_lines_fold_and_the_mouse_drags_their_numbers(hands: Hands) -> None:
@@ -261,7 +262,7 @@ def test_what_stands_on_the_stage_is_dragged_while_setting_up(hands: Hands) -> N
     hands.driver.drag(stage.to_pixels(handle.at), 20, stage, down=-10)
     moved = hands.project.stage("quay").props[0].at
     assert moved != props[0].at
-    assert hands.desk.history.undo_name == f"Move {props[0].name}"
+    assert hands.desk.documents.history.undo_name == f"Move {props[0].name}"
     assert hands.view.line.path == ("stages", "quay", "props", 0), (
         "the setting shows what was taken hold of"
     )
@@ -274,7 +275,10 @@ def test_what_stands_on_the_stage_is_dragged_while_setting_up(hands: Hands) -> N
     hands.key(Qt.Key.Key_Down)
     hands.key(Qt.Key.Key_Up)
     hands.driver.key(Qt.Key.Key_Right, to=stage)
-    assert hands.desk.history.undo_name == f"Move {hands.project.stage('quay').places[1].name}"
+    assert (
+        hands.desk.documents.history.undo_name
+        == f"Move {hands.project.stage('quay').places[1].name}"
+    )
     hands.driver.pane.actions_by_id["show_rows"].trigger()
     assert all("walk" in each.path for each in stage.handles())
 
@@ -318,12 +322,12 @@ def test_a_documents_file_is_renamed_with_all_that_names_it(hands: Hands) -> Non
     hands.at("scenarios", "dusk")
     hands.write("name of the file", "nightfall")
     assert hands.project.cover.scenario == hands.desk.scenario_name == "nightfall"
-    assert hands.desk.problems == []
+    assert hands.desk.documents.problems == []
     hands.driver.settle()
     for _ in range(4):
-        hands.desk.undo()
+        hands.desk.documents.undo()
     assert hands.desk.scenario_name == "dusk"
-    assert not hands.desk.history.unsaved
+    assert not hands.desk.documents.history.unsaved
 
 
 def test_two_documents_cannot_have_the_same_file(hands: Hands) -> None:
@@ -346,7 +350,7 @@ def test_what_another_type_of_a_key_breaks_is_told_before(hands: Hands, answers:
     answers.removing = True
     hands.pick("type", "text")
     assert hands.project.blackboard("quay").by_name["lamp_oil"].type is KeyType.TEXT
-    assert hands.desk.problems
+    assert hands.desk.documents.problems
 
 
 def test_a_starting_value_that_no_longer_fits_its_key_is_shown_and_marked(

@@ -74,7 +74,7 @@ def test_an_area_is_drawn_and_asked_what_it_is(hands: Hands) -> None:
     assert (min(ys), max(ys)) == (pytest.approx(8.0, abs=0.4), pytest.approx(9.5, abs=0.4))
     assert hands.setting.line.path == ("stages", "quay", "areas", before)
     hands.stage.grab()
-    hands.desk.undo()
+    hands.desk.documents.undo()
     assert len(hands.areas) == before
 
 

@@ -55,9 +55,9 @@ def test_a_row_is_added_duplicated_and_pasted_inside_a_used_behavior(hands: Hand
     hands.do("paste")
     assert len(hands.used.rows) == len(before.rows) + 3
     assert {each.under for each in hands.used.rows[1:]} == {before.rows[0].id}
-    assert hands.desk.problems == []
+    assert hands.desk.documents.problems == []
     for _ in range(3):
-        hands.desk.undo()
+        hands.desk.documents.undo()
     assert hands.used == before
 
 

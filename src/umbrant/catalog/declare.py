@@ -345,7 +345,7 @@ class Kind:
 
     @property
     def title(self) -> str:
-        """The id as it is read."""
+        """The id as words: `move_to` is *move to*."""
         return self.id.replace("_", " ")
 
     def param(self, name: str) -> Param | None:

@@ -122,7 +122,9 @@ _BEFORE: Mapping[str, tuple[Row, ...]] = {
 
 
 def example_of(kind: Kind) -> Project:
-    """A project of one NPC, who shows the kind, and a visitor who comes and goes."""
+    """A project that shows one kind: an NPC whose behavior uses it, and a visitor that comes and
+    goes.
+    """
     greeting = (Row(id="hi", kind="say", name="Greet", args={"text": "Good evening"}),)
     behaviors = (
         Behavior(name="example", title=kind.title, blackboard="keys", rows=tuple(_rows(kind))),

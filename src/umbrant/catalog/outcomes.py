@@ -29,7 +29,7 @@ its children, of a machine its states, of a decorator the one row it stands on.
 
 
 def either(args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]) -> PossibleOutcomes:
-    """Both outcomes: it cannot be told."""
+    """The outcomes of work that may succeed or fail."""
     return EITHER
 
 
@@ -68,14 +68,16 @@ def any_end(args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]) 
 def as_inside(
     args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
 ) -> PossibleOutcomes:
-    """As the row that a decorator stands on."""
+    """The outcomes of the row that a decorator stands on, for a decorator that passes them on
+    unchanged.
+    """
     return inside[0]
 
 
 def inverted(
     args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
 ) -> PossibleOutcomes:
-    """The other way round."""
+    """The outcomes with success and failure exchanged, for a decorator that inverts."""
     return PossibleOutcomes(inside[0].fails, inside[0].succeeds)
 
 

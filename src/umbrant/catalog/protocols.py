@@ -322,7 +322,7 @@ class Child(Protocol):
         """Enter it if it may be entered, or go on with it. A refusal is FAILURE."""
 
     def halt(self, me: Me, cause: Cause) -> None:
-        """Stop it, if it is active, with what is active in it."""
+        """Stop the row if it is active, and before it everything active inside it."""
 
     def taking_over(self, take: Callable[[Me], Status]) -> GateCheck | None:
         """The check that calls `take` as soon as the row may take over; None if its guard is not

@@ -7,7 +7,7 @@ from umbrant.catalog.causes import Cause
 
 @dataclass(slots=True)
 class Reading:
-    """What a sense says: its value, the number behind it (in the sense's unit), and what stood in
+    """The result of a sense: its value, the number behind it in the sense's unit, and what stood in
     its way.
     """
 

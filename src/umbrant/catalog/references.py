@@ -82,7 +82,7 @@ def sense_calls_in(tree: ConditionTree) -> list[SenseCall]:
 
 
 def walk(tree: object) -> Iterator[object]:
-    """A tree and all that is in it."""
+    """Yield a tree and every tree nested in it."""
     yield tree
     if isinstance(tree, tuple):
         for each in tree:

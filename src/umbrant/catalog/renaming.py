@@ -4,7 +4,7 @@ Conditions are rewritten as text, word by word, so that an author's spacing stay
 """
 
 import re
-from collections.abc import Callable, Container, Iterable, Mapping
+from collections.abc import Callable, Container, Mapping
 from enum import StrEnum
 from typing import TypeVar
 
@@ -24,7 +24,7 @@ from umbrant.model.expanded import BEHAVIOR
 from umbrant.model.kind_ids import USE_BEHAVIOR
 from umbrant.model.paths import PathError, put
 from umbrant.model.staging import Cue, Member, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
-from umbrant.model.values import Document, KeyRef, KeyType, ParamValue, PlaceRef, Value
+from umbrant.model.values import Document, KeyRef, KeyType, ParamValue, PlaceRef, Value, find_named
 
 _WORD = re.compile(r'"[^"]*"|\'[^\']*\'|[A-Za-z_][\w.]*(?!\w)(?!\s*\()')
 """A text in quotes, or a word that is not the name of a sense."""
@@ -120,7 +120,7 @@ class _KeyRenaming:
         )
 
     def _is_meant(self, does: SetKey, scenario: Scenario) -> bool:
-        of = next((each for each in scenario.cast if each.name == does.of), None)
+        of = find_named(scenario.cast, does.of)
         return of.behavior in self._using if of is not None else self._is_worlds
 
     def _value(self, value: ParamValue, wanted: ParamType | None) -> ParamValue:
@@ -194,7 +194,7 @@ class _UseRenaming:
         return cue.model_copy(update={"when": self._telling(()).text(cue.when), "does": does})
 
     def member(self, member: Member) -> Member:
-        keys = _keys_of(self._project, member)
+        keys = self._project.keys_of_member(member)
         return member.model_copy(
             update={
                 "keys": {key: self._held(keys, key, value) for key, value in member.keys.items()}
@@ -241,21 +241,15 @@ class _UseRenaming:
         return self._new + rest if is_kind or is_copy else text
 
 
-def _keys_of(project: Project, member: Member) -> Mapping[str, Key]:
-    """The keys that one of a cast has; none for a puppet."""
-    behavior = next((each for each in project.behaviors if each.name == member.behavior), None)
-    return project.keys_of(behavior) if behavior is not None else {}
-
-
 def _keys_set(project: Project, scenario: Scenario, does: SetKey) -> Mapping[str, Key]:
     """The keys among which a cue sets one: those of the world, or of one of the cast."""
     if does.of is None:
         return project.world_keys()
-    of = next(
-        (each for each in scenario.cast for one in (each, *each.each()) if one.name == does.of),
-        None,
-    )
-    return _keys_of(project, of) if of is not None else {}
+    # A cue may name one of the cast or one of its copies, which has a number to its name.
+    for member in scenario.cast:
+        if does.of in (member.name, *(copy.name for copy in member.each())):
+            return project.keys_of_member(member)
+    return {}
 
 
 def rename_document(
@@ -392,9 +386,7 @@ def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Proj
     """The project with all rows changed, those of variants' overrides too."""
 
     def override(each: Override, behavior: Behavior) -> Override:
-        original = next(
-            (row for row in _original_rows(project, behavior) if row.id == each.row), None
-        )
+        original = _original_row(project, behavior, each.row)
         if original is None:
             return each
         uses = {name: value for name, value in original.args.items() if name == BEHAVIOR}
@@ -430,17 +422,23 @@ def _with_rows(project: Project, change: Callable[[Row, Behavior], Row]) -> Proj
     return project.model_copy(update={"behaviors": tuple(behaviors)})
 
 
-def _original_rows(project: Project, behavior: Behavior) -> Iterable[Row]:
-    """The rows that a variant's overrides speak of."""
+def _original_row(project: Project, behavior: Behavior, row_id: str) -> Row | None:
+    """The row that an override of a variant changes, in the nearest behavior that has it; None if
+    none of those it is a variant of does.
+    """
+    # Variants may name each other in a circle, which validation reports; the walk must end.
     seen: set[str] = set()
     while behavior.variant_of and behavior.variant_of not in seen:
         seen.add(behavior.variant_of)
-        found = next((each for each in project.behaviors if each.name == behavior.variant_of), None)
+        found = project.find_behavior(behavior.variant_of)
         if found is None:
-            return
+            return None
         behavior = found
-        yield from behavior.rows
-        yield from (row for each in behavior.overrides for row in each.instead)
+        put_in = (row for override in behavior.overrides for row in override.instead)
+        for row in (*behavior.rows, *put_in):
+            if row.id == row_id:
+                return row
+    return None
 
 
 def _with_scenarios(

@@ -36,7 +36,7 @@ class BodyView(Protocol):
     def hearing_m(self) -> float: ...
     @property
     def carries(self) -> str | None:
-        """The prop it carries."""
+        """The name of the prop that the body carries; None if it carries none."""
 
     def stat(self, name: str) -> float | None:
         """The value of one of its stats, such as its health; None if it has no such stat."""
@@ -241,7 +241,7 @@ class KeySlot(Protocol):
         """When it was last written, None if never."""
 
     def set(self, value: Value | None) -> None:
-        """Write it; None unsets it."""
+        """Write the key; None unsets it."""
 
 
 class Formula(Protocol):

@@ -54,8 +54,8 @@ def run_desk(folder: Path | None, *, trust: bool = False) -> int:
 
 
 def _begin(window: MainWindow, start: Path | None, *, crashed: bool) -> None:
-    """Take up what an earlier visit left, else open a project; who is here for the first time is
-    led through it.
+    """Open what an earlier visit left unsaved, else the project at `start`; lead a newcomer through
+    the first visit.
     """
     if window.take_up_new_project():
         pass
@@ -93,7 +93,11 @@ class _Hook:
         traceback.print_exception(kind, error, trace)
         pane = self._window.pane
         if pane is not None:
-            kept = _keep(pane) if self._window.desk.history.unsaved else "Everything is saved."
+            kept = (
+                _keep(pane)
+                if self._window.desk.documents.history.unsaved
+                else "Everything is saved."
+            )
             what = f"Something in Umbrant went wrong ({kind.__name__}: {error})."
             self._window.desk.message.emit(f"{what} {kept} What happened is in {log_file()}.")
 
@@ -118,7 +122,7 @@ def _quit_on_signals(window: MainWindow) -> None:
 
     def leave(*_: object) -> None:
         if window.pane is not None:
-            window.pane.close_desk(keep_changes=window.desk.history.unsaved)
+            window.pane.close_desk(keep_changes=window.desk.documents.history.unsaved)
         # `quit` would ask each window whether it may close, and with unsaved changes that is a
         # question to nobody.
         QApplication.exit(0)

@@ -68,7 +68,7 @@ class TopBar(QWidget):
             desk.project_changed,
             desk.take_changed,
             desk.agent_changed,
-            desk.busy_changed,
+            desk.takes.busy_changed,
         ):
             changed.connect(self.refresh)
         self.refresh()
@@ -78,7 +78,7 @@ class TopBar(QWidget):
         desk = self.desk
         behavior = desk.behavior
         title = behavior.title if behavior else "no behavior"
-        mark = " *" if desk.history.unsaved else ""
+        mark = " *" if desk.documents.history.unsaved else ""
         self.where.setText(f"<b>{desk.project.cover.title}</b>{mark}")
         self.where.setVisible(self.width() >= ROOMY)
         self.behavior.setText(f"{title} ▾")
@@ -90,7 +90,7 @@ class TopBar(QWidget):
         )
         scenario = desk.scenario
         self.scenario.setText(f"{scenario.title} ▾" if scenario else "no scenario")
-        take = desk.current
+        take = desk.takes.current
         label = take.label if take is not None else ""
         self.take.setToolTip(label)
         self.take.setText(
@@ -100,7 +100,7 @@ class TopBar(QWidget):
         )
         self.state.setText(
             "rolling…"
-            if desk.busy
+            if desk.takes.busy
             else "not of this state"
             if desk.take and not desk.is_current
             else ""
@@ -140,12 +140,12 @@ class TopBar(QWidget):
             action.triggered.connect(lambda _=False, name=member.name: self.desk.select_agent(name))
 
     def _takes(self, menu: QMenu) -> None:
-        for entry in reversed(self.desk.takes):
+        for entry in reversed(self.desk.takes.kept):
             action = menu.addAction(entry.label)
             action.setCheckable(True)
-            action.setChecked(entry is self.desk.current)
+            action.setChecked(entry is self.desk.takes.current)
             action.triggered.connect(
-                lambda _=False, number=entry.number: self.desk.show_take(number)
+                lambda _=False, number=entry.number: self.desk.takes.show(number)
             )
 
 
@@ -218,7 +218,7 @@ class Transport(QWidget):
             self._draw(name)
 
     def refresh(self) -> None:
-        """Say anew where the playhead is."""
+        """Show the time, the tick and the speed anew."""
         desk, take = self.desk, self.desk.take
         self.speed.setText(f"× {self.player.speed:g} ▾")
         if take is None:

@@ -14,7 +14,7 @@ from umbrant.desk.session.desk import Desk
 
 @dataclass(frozen=True)
 class VisitStep:
-    """Something to do, how one is told to do it, and what is said when it has been done."""
+    """One step of the first visit: its task, how to do it, and the words once it is done."""
 
     text: str
     done: str
@@ -36,10 +36,10 @@ class VisitStart:
 
 def _rolled_anew(desk: Desk, before: VisitStart) -> bool:
     """Whether a chip was set, and the take that came of it is shown."""
-    set_ = (desk.history.undo_name or "").startswith(
+    set_ = (desk.documents.history.undo_name or "").startswith(
         "Set "
-    ) and desk.history.undo_name != before.undo
-    return set_ and desk.current is not before.take and desk.is_current
+    ) and desk.documents.history.undo_name != before.undo
+    return set_ and desk.takes.current is not before.take and desk.is_current
 
 
 def _has_more_rows(desk: Desk, before: VisitStart) -> bool:
@@ -121,7 +121,7 @@ class FirstVisit(QFrame):
 
     @property
     def text(self) -> str:
-        """What it says."""
+        """The text of the present step."""
         return self._text.text()
 
     def begin(self) -> None:
@@ -134,7 +134,7 @@ class FirstVisit(QFrame):
         self._go_to(self._step + 1)
 
     def leave(self) -> None:
-        """End it."""
+        """End the first visit before its last step."""
         self._step = len(VISIT_STEPS)
         self.hide()
         self.left.emit()
@@ -146,7 +146,7 @@ class FirstVisit(QFrame):
         desk = self._desk
         rows = len(desk.behavior.rows) if desk.behavior else 0
         self._step, self._praised = step, False
-        self._before = VisitStart(rows, desk.current, desk.history.undo_name)
+        self._before = VisitStart(rows, desk.takes.current, desk.documents.history.undo_name)
         self._waits = step == 0 and desk.take is None
         self._say(WAITING if self._waits else VISIT_STEPS[step].text, "Skip this step")
 

@@ -49,7 +49,7 @@ class CrashWatch:
             faulthandler.enable(self._file)
 
     def close(self) -> None:
-        """The process is about to end in good order: nothing is left to tell of."""
+        """Remove the marker by which the next start would know of a crash."""
         faulthandler.disable()
         if self._file is not None:
             self._file.close()

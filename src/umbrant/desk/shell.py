@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from umbrant.desk.bars import TopBar, Transport
 from umbrant.desk.chips.table import ChipTable
 from umbrant.desk.commands.action import Action, Where
-from umbrant.desk.commands.commands import Commands, Shell
+from umbrant.desk.commands.context import CommandContext, Shell
 from umbrant.desk.commands.finder import Finder
 from umbrant.desk.commands.registry import ACTIONS, sequences
 from umbrant.desk.first_visit import FirstVisit
@@ -58,7 +58,9 @@ class DeskPane(QWidget):
         self.autosave = Autosave(desk)
         self.playback = Playback(desk)
         self.rehearsing = Rehearsing(desk, self.playback)
-        context = ViewContext(desk, palette, dialogs, lambda view: self.commands.show(view), self)
+        context = ViewContext(
+            desk, palette, dialogs, lambda view: self.command_context.show(view), self
+        )
         self.views = ViewSet(VIEWS, context)
         self.ledger = self.views.of(LedgerView)
         self.setting = self.views.of(SettingView)
@@ -70,7 +72,7 @@ class DeskPane(QWidget):
         self.actions_by_id = {action.id: self._bound(action) for action in ACTIONS}
         self.left = self._tabs(Side.LEFT)
         self.right = self._tabs(Side.RIGHT)
-        self.commands = Commands(
+        self.command_context = CommandContext(
             desk,
             self.playback,
             self.rehearsing,
@@ -80,7 +82,7 @@ class DeskPane(QWidget):
             dialogs,
             shell,
         )
-        self.finder = Finder(self, self.ledger.brushes, self.commands, self.actions_by_id)
+        self.finder = Finder(self, self.ledger.brushes, self.command_context, self.actions_by_id)
         self.top = TopBar(desk, self.actions_by_id, self)
         self.transport = Transport(desk, self.playback, self.actions_by_id, palette, self)
         self.first_visit = FirstVisit(desk, self.actions_by_id, self)
@@ -95,7 +97,7 @@ class DeskPane(QWidget):
         """Have the views follow one another."""
         desk = self.desk
         desk.message.connect(self.notice.show_message)
-        desk.point_wanted.connect(lambda _: self.commands.show(STAGE))
+        desk.point_wanted.connect(lambda _: self.command_context.show(STAGE))
         for changed in (
             desk.project_changed,
             desk.take_changed,
@@ -105,12 +107,12 @@ class DeskPane(QWidget):
             changed.connect(self.refresh_actions)
             for tabs in (self.left, self.right):
                 changed.connect(tabs.refresh)
-        desk.findings_changed.connect(self.left.refresh)
+        desk.documents.findings_changed.connect(self.left.refresh)
         self.left.changed.connect(self.refresh_actions)
         self.left.changed.connect(lambda view: self._arrange(view == SETTING))
         self.stage.picked.connect(self._show_in_setting)
         self.lanes.picked.connect(self._show_in_setting)
-        self.views.of(MapView).drawn.connect(lambda _: self.commands.table.begin_missing())
+        self.views.of(MapView).drawn.connect(lambda _: self.command_context.table.begin_missing())
         self.setting.walked.connect(self.stage.choose)
         for follows in (self.refresh_actions, self.right.refresh):
             self.rehearsing.switched.connect(follows)
@@ -128,8 +130,8 @@ class DeskPane(QWidget):
     def refresh_actions(self, *_: object) -> None:
         """Enable what can be done now, and name what undo and redo would do."""
         for action in ACTIONS:
-            self.actions_by_id[action.id].setEnabled(action.enabled(self.commands))
-        history = self.desk.history
+            self.actions_by_id[action.id].setEnabled(action.enabled(self.command_context))
+        history = self.desk.documents.history
         for name, title, step in (
             ("undo", "Undo", history.undo_name),
             ("redo", "Redo", history.redo_name),
@@ -168,7 +170,7 @@ class DeskPane(QWidget):
         self.right.refresh()
 
     def _show_in_setting(self, path: Path) -> None:
-        if self.commands.in_setting:
+        if self.command_context.in_setting:
             self.stage.about = path
             self.setting.unfold_to(path)
 
@@ -197,9 +199,9 @@ class DeskPane(QWidget):
         bound.setStatusTip(action.help)
         bound.setCheckable(action.switch)
         if action.switch:
-            bound.toggled.connect(lambda on: action.run(self.commands, on))
+            bound.toggled.connect(lambda on: action.run(self.command_context, on))
         else:
-            bound.triggered.connect(lambda _=False: action.run(self.commands))
+            bound.triggered.connect(lambda _=False: action.run(self.command_context))
         if action.where is Where.WINDOW:
             self.addAction(bound)
             return bound

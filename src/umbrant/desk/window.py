@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QMainWindow, QMenu
 
 from umbrant import __version__
 from umbrant.catalog.templates import new_project
+from umbrant.desk.commands.project import save
 from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences
 from umbrant.desk.session.autosave import forget_changes, kept_changes, kept_new_projects
 from umbrant.desk.session.desk import Desk
@@ -79,18 +80,18 @@ class MainWindow(QMainWindow):
         self._show(desk)
         self.settings.opened(folder)
         self._offer_kept(desk, folder)
-        desk.roller.start()
-        if desk.needs_trust and self.dialogs.trust(names_of(desk.project.nodes)):
-            desk.trust_nodes()
+        desk.takes.roller.start()
+        if desk.documents.needs_trust and self.dialogs.trust(names_of(desk.project.nodes)):
+            desk.documents.trust_nodes()
         else:
             desk.roll()
-        if desk.problems:
+        if desk.documents.problems:
             more = (
-                f" And {len(desk.problems) - 1} more, marked ! beside their rows."
-                if len(desk.problems) > 1
+                f" And {len(desk.documents.problems) - 1} more, marked ! beside their rows."
+                if len(desk.documents.problems) > 1
                 else ""
             )
-            desk.message.emit(f"{desk.problems[0]}{more}")
+            desk.message.emit(f"{desk.documents.problems[0]}{more}")
         return True
 
     # what the commands ask of the window
@@ -125,16 +126,16 @@ class MainWindow(QMainWindow):
         visit.
         """
         desk = Desk(project, None, self.settings)
-        desk.history.saved = None
+        desk.documents.history.saved = None
         pane = self._show(desk)
-        desk.roller.start()
+        desk.takes.roller.start()
         desk.roll()
         return pane.autosave.keep_now()
 
     def open_project(self) -> None:
         """Ask for a project and open it."""
         folder = self.dialogs.folder_to_open(
-            self.desk.folder.parent if self.desk.folder else Path.home()
+            self.desk.documents.folder.parent if self.desk.documents.folder else Path.home()
         )
         if folder is not None:
             self.open_folder(folder)
@@ -196,7 +197,7 @@ class MainWindow(QMainWindow):
             and self.isActiveWindow()
             and self.pane is not None
         ):
-            found = self.desk.changed_outside()
+            found = self.desk.documents.changed_outside()
             if found and found != self._reported:
                 self.desk.message.emit(
                     f"Another program has changed {', '.join(found[:3])}. Project › Revert reads "
@@ -306,10 +307,10 @@ class MainWindow(QMainWindow):
         """
         if self.pane is not None:
             self.pane.finish_editing()
-        if self.pane is None or not self.desk.history.unsaved:
+        if self.pane is None or not self.desk.documents.history.unsaved:
             return True
         answer = self.dialogs.unsaved(self.desk.project.cover.title)
-        return self.pane.commands.save() if answer == "save" else answer == "discard"
+        return save(self.pane.command_context) if answer == "save" else answer == "discard"
 
     def _offer_kept(self, desk: Desk, folder: Path) -> None:
         kept = kept_changes(folder, desk.project)
@@ -329,7 +330,7 @@ class MainWindow(QMainWindow):
             self.recovered = f"The unsaved changes of {desk.project.cover.title} were discarded."
 
     def _name_window(self) -> None:
-        mark = "*" if self.desk.history.unsaved else ""
+        mark = "*" if self.desk.documents.history.unsaved else ""
         self.setWindowTitle(f"{mark}{self.desk.project.cover.title} — Umbrant")
 
     def _palette(self) -> Palette:

@@ -23,5 +23,5 @@ class TickBudget:
         return self.taken >= MOST_MICROSTEPS
 
     def spend(self) -> None:
-        """One microstep is taken."""
+        """Count one microstep of a machine."""
         self.taken += 1

@@ -136,7 +136,7 @@ class Builder:
             wrapping=DecoratorParts(
                 gates=[each for each in wrapped if isinstance(each, Gate)],
                 renewed=[each for each in wrapped if isinstance(each, Renewable)],
-                weighted=next((each for each in wrapped if isinstance(each, Weighted)), None),
+                weighted=_first_weighted(wrapped),
             ),
             upkeep_tasks=self._upkeep_tasks(row),
             children=children,
@@ -360,3 +360,11 @@ class Builder:
 
 def _states(state: State) -> list[State]:
     return [state, *(inner for child in state.children for inner in _states(child))]
+
+
+def _first_weighted(wrapped: Sequence[Work]) -> Weighted | None:
+    """The decorator that gives a row its weight; of several the first, the outermost, counts."""
+    for each in wrapped:
+        if isinstance(each, Weighted):
+            return each
+    return None

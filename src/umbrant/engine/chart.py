@@ -11,7 +11,7 @@ from enum import StrEnum
 
 
 class StateType(StrEnum):
-    """What a state is."""
+    """The types of a state in a chart, after SCXML."""
 
     STATE = "state"
     """Atomic if there are no states in it, else compound."""
@@ -107,7 +107,9 @@ class Microstep:
 
 
 class Chart:
-    """A chart and where it is: its configuration, and what its histories remember."""
+    """A chart with its present configuration (the active states) and the configurations its
+    histories keep.
+    """
 
     def __init__(self, root: State) -> None:
         self.root = root
@@ -304,7 +306,9 @@ class Chart:
                 self._remembered[history.id] = keep
 
     def _entry_set(self, transitions: Sequence[Transition]) -> dict[int, State]:
-        """`computeEntrySet`."""
+        """SCXML's `computeEntrySet`: the states that a set of transitions enters, in document
+        order.
+        """
         entry: dict[int, State] = {}
         for transition in transitions:
             if transition.target is None:
@@ -316,7 +320,9 @@ class Chart:
         return entry
 
     def _add_descendants(self, state: State, entry: dict[int, State]) -> None:
-        """`addDescendantStatesToEnter`."""
+        """SCXML's `addDescendantStatesToEnter`: a state, and the states in it that are entered with
+        it.
+        """
         if state.type is StateType.HISTORY:
             targets = self._remembered.get(state.id) or self._otherwise(state)
             for target in targets:
@@ -333,7 +339,7 @@ class Chart:
             self._add_regions(state, entry)
 
     def _add_ancestors(self, state: State, up_to: State | None, entry: dict[int, State]) -> None:
-        """`addAncestorStatesToEnter`."""
+        """SCXML's `addAncestorStatesToEnter`: the states around a state, up to an outer one."""
         for outer in state.ancestors(up_to):
             entry[outer.order] = outer
             if outer.type is StateType.REGIONS:

@@ -70,7 +70,7 @@ class EventInbox:
         return given
 
     def raise_event(self, event: str, to: str, delay_s: float) -> None:
-        """Raise an event."""
+        """Raise an event, for everybody, a group or one agent; it is delivered at a later tick."""
         self._bus.raise_event(RaisedEvent(event, self._name, to, self._now_s() + delay_s))
 
     def received(self, event: str) -> bool:

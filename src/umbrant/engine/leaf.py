@@ -48,7 +48,7 @@ class Leaf:
     def stop(self, me: Me) -> None: ...
 
     def ended(self, result: object) -> Status:
-        """The status for what its function returned."""
+        """The status of the row for the value that its function returned."""
         if isinstance(result, Cause):
             self.cause = result
             return FAILURE
@@ -124,7 +124,7 @@ class LastingLeaf(Leaf):
         return super().fail_unbound(unbound)
 
     def _begin(self) -> Callable[[None], Progress | None]:
-        """Call the function; returns what takes its steps."""
+        """Call the function; returns the generator or method that takes its further steps."""
         steps = self._steps = self._run()
         return steps.send  # type: ignore[no-any-return]
 

@@ -35,7 +35,7 @@ class CallWatch(Protocol):
         """A call begins; `place` says where, as `CallSite.place` does."""
 
     def leave(self) -> None:
-        """It is over."""
+        """Note that a call of the project's own code has returned."""
 
 
 class Unwatched:

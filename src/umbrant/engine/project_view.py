@@ -96,7 +96,7 @@ class _View:
 
 
 class BodyOfNode(_View):
-    """A body."""
+    """A body as a project's own node sees it: values only, none of which can be changed."""
 
     __slots__ = ()
     _instead = "move a body with `me.world.move_towards`, turn it with `me.world.turn`"
@@ -109,7 +109,7 @@ class BodyOfNode(_View):
 
 
 class PropOfNode(_View):
-    """A prop."""
+    """A prop as a project's own node sees it."""
 
     __slots__ = ()
     _instead = "of a prop only its `level` can be"
@@ -135,7 +135,7 @@ class KeyOfNode(_View):
 
 
 class BoardOfNode(_View):
-    """The agent's blackboard."""
+    """The agent's blackboard as a project's own node sees it."""
 
     __slots__ = ()
     _instead = "write a key with `me.board.set`"
@@ -162,7 +162,7 @@ class EventsOfNode(_View):
 
 
 class WorldOfNode(_View):
-    """The world."""
+    """The world as a project's own node sees it."""
 
     __slots__ = ()
     _instead = "tell the world what to do with its methods"
@@ -250,12 +250,12 @@ class AgentOfNode:
 
     @property
     def world(self) -> WorldOfNode:
-        """The world."""
+        """The world that the agent is in."""
         return self._world
 
     @property
     def board(self) -> BoardOfNode:
-        """Its blackboard."""
+        """The agent's blackboard."""
         return self._board
 
     @property
@@ -265,7 +265,7 @@ class AgentOfNode:
 
     @property
     def name(self) -> str:
-        """Its name."""
+        """The agent's name in the cast."""
         return self._me.name
 
     @property
@@ -275,7 +275,7 @@ class AgentOfNode:
 
     @property
     def body(self) -> BodyOfNode:
-        """Its body."""
+        """The agent's own body."""
         return BodyOfNode(self._me.body)
 
     @property

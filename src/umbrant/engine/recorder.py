@@ -21,7 +21,7 @@ class RowLog(Protocol):
     """Records the spans of one row."""
 
     def entered(self) -> None:
-        """It became active."""
+        """Record that the row was entered at this tick."""
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
         """It ended with a status, or was stopped (None)."""

@@ -84,7 +84,7 @@ class OptionBid:
 
     @property
     def total(self) -> float:
-        """The score with the stay bonus."""
+        """The option's score, with the stay bonus if it is the current one."""
         return self.score + self.bonus
 
 

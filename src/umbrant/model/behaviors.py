@@ -139,6 +139,17 @@ class Behavior(ProjectFile):
         """The row with this id; KeyError if there is none."""
         return self.by_id[row_id]
 
+    def innermost(self, row_id: str, kind: str) -> str | None:
+        """The id of the innermost row of a kind around a row, itself included; None if there is
+        none, or no such row.
+        """
+        if row_id not in self.by_id:
+            return None
+        for above in reversed(self.outline.path(row_id)):
+            if self.by_id[above].kind == kind:
+                return above
+        return None
+
     def with_rows(self, rows: Iterable[Row]) -> "Behavior":
         """The behavior with other rows, which are not checked. Where they are nested as before, so
         is its outline.

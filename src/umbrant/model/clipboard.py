@@ -6,7 +6,7 @@ somebody.
 """
 
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 from pydantic import TypeAdapter, ValidationError
 
@@ -57,7 +57,7 @@ def paste_rows(
     target = home(project, behavior, after or under or "")[0] if after or under else behavior
     rows = renewed(resolve_variant(project, target), rows)
     tops = [row.id for row in rows if row.under is None]
-    placed = {row.id: None for row in rows}
+    placed: dict[str, str | None] = dict.fromkeys(row.id for row in rows)
     last = after
     for row in rows:
         if row.under is None:
@@ -70,7 +70,7 @@ def paste_rows(
             project = insert_row(
                 project, behavior, row, after=behind, under=_sibling_id(path, row.under)
             )
-        placed[row.id] = row.under  # type: ignore[assignment]
+        placed[row.id] = row.under
     return project, [_sibling_id(after or under, each) for each in tops]
 
 
@@ -85,21 +85,17 @@ def renewed(behavior: Behavior, rows: Iterable[Row]) -> list[Row]:
         behavior = behavior.with_rows(
             [*behavior.rows, row.model_copy(update={"id": ids[row.id], "under": None})]
         )
-    return [
-        row.model_copy(
-            update={
-                "id": ids[row.id],
-                "under": ids.get(row.under) if row.under else None,
-                "args": {
-                    name: ids.get(value, value)
-                    if name in NAMING and isinstance(value, str)
-                    else value
-                    for name, value in row.args.items()
-                },
-            }
-        )
-        for row in rows
-    ]
+    return [_with_ids(row, ids) for row in rows]
+
+
+def _with_ids(row: Row, ids: Mapping[str, str]) -> Row:
+    """A row with other ids, where it names itself, the row it is under, or a state."""
+    args = dict(row.args)
+    for name, value in row.args.items():
+        if name in NAMING and isinstance(value, str):
+            args[name] = ids.get(value, value)
+    under = ids.get(row.under) if row.under else None
+    return row.model_copy(update={"id": ids[row.id], "under": under, "args": args})
 
 
 def wrap_rows(

@@ -4,8 +4,8 @@ from pydantic import Field, field_validator
 
 from umbrant.model.behaviors import Behavior, Blackboard, EventList, Key, NodeFile, Sharing
 from umbrant.model.names import Slug
-from umbrant.model.staging import Scenario, Stage
-from umbrant.model.values import Document, ProjectFile, named
+from umbrant.model.staging import Member, Scenario, Stage
+from umbrant.model.values import Document, ProjectFile, find_named, named
 
 FORMAT = "umbrant project 2"
 OLDER_FORMATS = ("umbrant project 1",)
@@ -66,9 +66,26 @@ class Project(Document):
         """The scenario with this name; KeyError if there is none."""
         return named(self.scenarios, name)
 
+    def find_behavior(self, name: str | None) -> Behavior | None:
+        """The behavior with this name; None if there is none."""
+        return find_named(self.behaviors, name)
+
+    def find_stage(self, name: str) -> Stage | None:
+        """The stage with this name; None if there is none."""
+        return find_named(self.stages, name)
+
+    def find_scenario(self, name: str) -> Scenario | None:
+        """The scenario with this name; None if there is none."""
+        return find_named(self.scenarios, name)
+
     def keys_of(self, behavior: Behavior) -> dict[str, Key]:
         """The keys that a behavior may use, by name; none at all if its blackboard is missing."""
         return self.keys_on(behavior.blackboard)
+
+    def keys_of_member(self, member: Member) -> dict[str, Key]:
+        """The keys that one of a cast has, by name; none for a puppet."""
+        behavior = self.find_behavior(member.behavior)
+        return self.keys_of(behavior) if behavior else {}
 
     def keys_on(self, blackboard: str) -> dict[str, Key]:
         """The keys of a blackboard and of those it extends, these first; a blackboard that is

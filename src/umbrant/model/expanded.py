@@ -89,9 +89,7 @@ def resolve_variant(project: Project, name: str) -> Behavior:
     behavior = project.behavior(name)
     chain = [behavior]
     while chain[-1].variant_of is not None:
-        original = next(
-            (each for each in project.behaviors if each.name == chain[-1].variant_of), None
-        )
+        original = project.find_behavior(chain[-1].variant_of)
         if original is None or original in chain:
             return behavior.with_rows(())
         chain.append(original)

@@ -166,20 +166,28 @@ def _journal(folder: Path) -> tuple[list[str], list[str]]:
         written, removed = data["write"], data["remove"]
     except (ValueError, KeyError, TypeError, RecursionError):
         return [], []
+    return _project_files(folder, written), _project_files(folder, removed)
+
+
+def _project_files(folder: Path, names: object) -> list[str]:
+    """Those of the names that can be files of a project in a folder.
+
+    A symbolic link in place of a collection's folder would lead a save out of the project, so the
+    real folder of each file is looked at, not only its name.
+    """
+    if not isinstance(names, list):
+        return []
     inside = os.path.realpath(folder)
-    return tuple(  # type: ignore[return-value]
-        [
-            name
-            for name in names
-            if isinstance(name, str)
-            and (_JOURNALED.fullmatch(name) or _NODE_FILE.fullmatch(name))
-            and os.path.realpath((folder / name).parent)
-            in (inside, os.path.join(inside, name.partition("/")[0]))
-        ]
-        if isinstance(names, list)
-        else []
-        for names in (written, removed)
-    )
+    found: list[str] = []
+    for name in names:
+        if not isinstance(name, str):
+            continue
+        if not _JOURNALED.fullmatch(name) and not _NODE_FILE.fullmatch(name):
+            continue
+        collection = os.path.join(inside, name.partition("/")[0])
+        if os.path.realpath((folder / name).parent) in (inside, collection):
+            found.append(name)
+    return found
 
 
 def _part(path: Path) -> Path:

@@ -18,7 +18,7 @@ Path = tuple[str | int, ...]
 
 
 class PathError(ValueError):
-    """A value cannot stand where it was put. The message says what can."""
+    """A value that is not allowed at its path. The message says what is."""
 
 
 def at(container: Any, path: Path) -> Any:
@@ -42,7 +42,7 @@ def add(project: Project, path: Path, item: Any, index: int | None = None) -> Pr
 
 
 def remove(project: Project, path: Path) -> Project:
-    """Take what stands at a path out of its list or mapping."""
+    """The project without the item at a path of a list or mapping. Raises PathError."""
     items, step = at(project, path[:-1]), path[-1]
     if isinstance(items, Mapping):
         return put(project, path[:-1], {key: value for key, value in items.items() if key != step})

@@ -8,7 +8,15 @@ from math import cos, sin
 from pydantic import Field, field_validator
 
 from umbrant.model.names import DottedName, KeyName, Slug
-from umbrant.model.values import Document, FiniteNumber, Point, ProjectFile, Value, named
+from umbrant.model.values import (
+    Document,
+    FiniteNumber,
+    Point,
+    ProjectFile,
+    Value,
+    find_named,
+    named,
+)
 
 MOST_PLAYERS = 5000
 """How many may be on a stage, copies counted one by one."""
@@ -297,3 +305,7 @@ class Scenario(ProjectFile):
     def member(self, name: str) -> Member:
         """The one of the players with this name; KeyError if there is none."""
         return named(self.players, name)
+
+    def find_player(self, name: str) -> Member | None:
+        """The one of the players with this name; None if there is none."""
+        return find_named(self.players, name)

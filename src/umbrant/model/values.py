@@ -153,9 +153,17 @@ class _Named(Protocol):
 Named = TypeVar("Named", bound=_Named)
 
 
-def named(documents: Iterable[Named], name: str) -> Named:
-    """The one document with this name. Raises KeyError with the name."""
+def find_named(documents: Iterable[Named], name: str | None) -> Named | None:
+    """The first document with this name; None if there is none."""
     for document in documents:
         if document.name == name:
             return document
-    raise KeyError(name)
+    return None
+
+
+def named(documents: Iterable[Named], name: str) -> Named:
+    """The first document with this name. Raises KeyError with the name."""
+    found = find_named(documents, name)
+    if found is None:
+        raise KeyError(name)
+    return found

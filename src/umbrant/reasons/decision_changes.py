@@ -6,6 +6,7 @@ machine. Of rows side by side the first counts.
 """
 
 from bisect import bisect_right
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from umbrant.catalog.builtin import BUILTIN
@@ -55,8 +56,13 @@ def lead_at(found: tuple[LeadingSpan, ...], tick: int) -> LeadingSpan | None:
 
 def decision_changes(take: Take, agent: str) -> tuple[LeadingSpan, ...]:
     """The leads that began with a change: each row that took the lead from another."""
+    return changes_among(leading_spans(take, agent))
+
+
+def changes_among(spans: Iterable[LeadingSpan]) -> tuple[LeadingSpan, ...]:
+    """Of an agent's leads in the order of time, those with another row than the one before."""
     found: list[LeadingSpan] = []
-    for lead in leading_spans(take, agent):
+    for lead in spans:
         if not found or found[-1].row_id != lead.row_id:
             found.append(lead)
     return tuple(found)

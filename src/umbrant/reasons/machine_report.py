@@ -53,8 +53,7 @@ def fired_last(subject: AgentContext, machine: str, tick: int) -> str:
 
 def machine_of(subject: AgentContext, row_id: str) -> str | None:
     """The innermost machine around a row."""
-    path = reversed(subject.outline.path(row_id))
-    return next((each for each in path if subject.behavior.row(each).kind == MACHINE), None)
+    return subject.behavior.innermost(row_id, MACHINE)
 
 
 def waiting_lines(subject: AgentContext, state: str, tick: int) -> Iterator[AnswerLine]:
@@ -100,7 +99,7 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | 
 
 
 def entered_bits(subject: AgentContext, state: str, tick: int) -> Iterator[TextRun | str]:
-    """How long a state has been active, and by what it was entered."""
+    """Yield the words for how long a state has been active and what entered it."""
     span = subject.record.row(state).span_at(tick)
     start = span.start if span else tick
     yield f" was entered {seconds_text(subject.header.seconds(tick - start))} ago"

@@ -100,7 +100,7 @@ class RowReport(AgentContext):
             yield from checks.bits(tick, held=True)
 
     def _why_child_failed(self, row_id: str, tick: int) -> Bits:
-        """What a failed child itself says: it was refused, or it ended."""
+        """Yield the words for why a child failed: it was refused, or it ended."""
         record = self.record.row(row_id)
         refusal, ended = record.refusal_at(tick), record.span_at(tick)
         yield self.names.bit(row_id)
@@ -112,7 +112,7 @@ class RowReport(AgentContext):
             yield from self.why_ended(row_id, ended)
 
     def how_far(self, row_id: str, tick: int) -> Bits:
-        """How much is left of it, if it says so."""
+        """Yield the words for what is left of the row's work, if its kind reports progress."""
         done = self.record.row(row_id).done_at(tick)
         if done is None or done.left is None:
             return

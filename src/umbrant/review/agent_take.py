@@ -27,7 +27,7 @@ class AgentTake:
         return self.take.agents[self.agent].row(row_id)
 
     def seconds(self, ticks: float) -> float:
-        """Ticks as seconds."""
+        """A number of ticks in seconds."""
         return ticks / self.take.header.ticks_per_s
 
     def called(self, row_id: str) -> str:

@@ -29,7 +29,7 @@ class BehaviorAnalysis:
 
     @property
     def file(self) -> str:
-        """The behavior's file."""
+        """The path of the behavior's file within the project."""
         return f"behaviors/{self.name}.json"
 
     @property
@@ -65,7 +65,7 @@ class BehaviorAnalysis:
         ]
 
     def called(self, row: Row) -> str:
-        """A row as it is spoken of: its number and its name."""
+        """A row by its number and its name, for messages."""
         return f"{self.outline.number[row.id]} {row.name or row.kind.replace('_', ' ')}"
 
     def ends(self, row: Row) -> PossibleOutcomes:

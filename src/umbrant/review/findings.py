@@ -7,7 +7,7 @@ from umbrant.model.edits import Edit
 
 
 class Severity(StrEnum):
-    """How bad it is."""
+    """How serious a finding is: an error, a warning, or a hint."""
 
     ERROR = "error"
     """It cannot do what it says."""

@@ -18,7 +18,7 @@ class ProjectAnalysis:
 
     @cached_property
     def readings(self) -> list[BehaviorAnalysis]:
-        """Each behavior, as it comes out; variants last."""
+        """The analysis of each behavior, with variants resolved; variants come last."""
         found = [
             BehaviorAnalysis(self.project, self.catalog, each.name)
             for each in self.project.behaviors

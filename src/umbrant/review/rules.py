@@ -58,5 +58,5 @@ RULE_SETS = (behavior_rule, project_rule, take_rule)
 
 
 def all_rules() -> dict[str, Rule]:
-    """Every rule, by id."""
+    """Every rule of the review, of whatever set, by its id."""
     return {name: rule for rule_set in RULE_SETS for name, rule in rule_set.rules.items()}

@@ -118,7 +118,9 @@ class CuePlayer:
         self._waiting.extend(later)
 
     def do(self, action: CueAction, called: str) -> None:
-        """Do something now."""
+        """Carry out an action now; one that cannot be done is noted in the take under the name
+        `called`.
+        """
         reason = self._do(action)
         if reason is not None:
             self._cannot(called, reason)

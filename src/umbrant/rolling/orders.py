@@ -60,7 +60,7 @@ class StepMessage(Message):
 
 
 class EndMessage(Message):
-    """A rehearsal is over."""
+    """A message that the hand has ended a rehearsal."""
 
     end: Literal[True]
 

@@ -118,7 +118,7 @@ def _flush_prints() -> None:
 
 
 class Inbox:
-    """Lines as they come in."""
+    """Splits what arrives on a file descriptor into lines."""
 
     def __init__(self, orders: int) -> None:
         self._orders = orders

@@ -25,7 +25,7 @@ class SteeringInput(Document):
 
 
 class RehearsalFrame(Document):
-    """How things stand at the beginning of a tick, for a window to draw."""
+    """Positions, props and speech at the beginning of a tick, for a window to draw."""
 
     tick: int
     poses: dict[str, tuple[float, float, float]]

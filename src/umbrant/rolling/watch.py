@@ -58,7 +58,7 @@ class SharedWatch:
         self._numbers[_DEPTH] -= 1
 
     def come_on(self) -> None:
-        """Another tick begins."""
+        """Count a tick, which shows the supervisor that the player is alive."""
         self._numbers[_TICKS] += 1
 
     # the supervisor's side
@@ -70,7 +70,7 @@ class SharedWatch:
 
     @property
     def ticks(self) -> int:
-        """How often it has come on."""
+        """How many ticks the player has begun."""
         return self._numbers[_TICKS]
 
     @property

@@ -17,7 +17,7 @@ class StageStat:
     document: Stat
 
     def add(self, by: float) -> None:
-        """Change it, within its bounds."""
+        """Add to the number, within its bounds."""
         self.value = to_grid(min(self.document.high, max(self.document.low, self.value + by)))
 
 
@@ -74,7 +74,7 @@ class StageBody:
         )
 
     def stat(self, name: str) -> float | None:
-        """How it stands with one of its numbers."""
+        """The value of one of the body's numbers; None if it has none of this name."""
         return self.stats[name].value if name in self.stats else None
 
     def change_stat(self, name: str, by: float) -> float | None:

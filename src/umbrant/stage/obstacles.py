@@ -48,9 +48,8 @@ class Obstacles:
     def meet_line(self, start: Point, end: Point) -> bool:
         """Whether a straight line between two different points meets one of them."""
         if self._tree is not None:
-            return bool(
-                len(self._tree.query(shapely.linestrings((start, end)), predicate="intersects"))
-            )
+            line = shapely.linestrings((start, end))
+            return len(self._tree.query(line, predicate="intersects")) > 0
         (ax, ay), (bx, by) = start, end
         west, east = (ax, bx) if ax <= bx else (bx, ax)
         south, north = (ay, by) if ay <= by else (by, ay)

@@ -163,8 +163,8 @@ def _rings(part: shapely.Geometry) -> list[FloatArray]:
 
 
 def _reflex(ring: FloatArray) -> FloatArray:
-    """The corners of a ring that stick out into the free ground to its left: (n, 6) with those
-    before and behind.
+    """The corners of a ring that stick out into the free ground to its left. Shape (n, 6): each
+    corner's x and y, with those of the corners before and behind it.
     """
     before, behind = np.roll(ring, 1, axis=0), np.roll(ring, -1, axis=0)
     sticks_out = _cross(ring - before, behind - ring) < -EVEN

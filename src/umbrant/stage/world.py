@@ -26,7 +26,7 @@ class Listener(Protocol):
     """Notified of what happens on a stage besides movement."""
 
     def said(self, name: str, text: str) -> None:
-        """A body said something."""
+        """A body said something at this tick."""
 
     def noticed(self, name: str, what: str, cause: Cause) -> None:
         """Something of the scenario cannot be done as written; `what` names it."""

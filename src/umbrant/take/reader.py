@@ -58,7 +58,7 @@ class Take:
 
     @property
     def is_complete(self) -> bool:
-        """Whether it was played to its end."""
+        """Whether the scenario was played to its end."""
         return self.ended == COMPLETE
 
     @property

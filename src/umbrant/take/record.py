@@ -119,7 +119,7 @@ class ProgressSample(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class PropPlace:
-    """Where a prop is, and who carries it."""
+    """Where a prop is at a tick, and the name of the body that carries it."""
 
     at: Point
     carrier: str | None = None

@@ -53,14 +53,14 @@ class TakeRecorder(TakeBuffer):
         return self._agents[name]
 
     def said(self, name: str, text: str) -> None:
-        """A body said something."""
+        """Record what a body said at this tick."""
         self._said.append((name, self.tick, text))
         if self._spoken_at != self.tick:
             self._spoken_at, self._spoken = self.tick, []
         self._spoken.append((name, text))
 
     def just_said(self) -> list[tuple[str, str]]:
-        """What was said in the tick that is just over: who, and what."""
+        """What was said in the tick that has just ended, as pairs of a body's name and its text."""
         return self._spoken if self._spoken_at == self.tick - 1 else []
 
     def noticed(self, name: str, what: str, cause: Cause) -> None:
@@ -118,7 +118,7 @@ class TakeRecorder(TakeBuffer):
 
 
 def _taken(rows: list[Any]) -> tuple[Any, ...]:
-    """The rows, which are taken out of the list."""
+    """The rows as a tuple; the list is emptied."""
     found = tuple(rows)
     rows.clear()
     return found

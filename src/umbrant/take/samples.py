@@ -43,7 +43,9 @@ class SampledTrack:
 
 
 class PoseTrack(SampledTrack):
-    """Where a body is."""
+    """The position and heading of one body at each tick: rows of (x, y, heading in degrees),
+    float32.
+    """
 
     def __init__(self, buffer: TakeBuffer, first: int) -> None:
         super().__init__(buffer, first, 3)

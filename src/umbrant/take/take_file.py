@@ -143,7 +143,7 @@ class _OpenChunk:
         self._events: dict[tuple[str, str, str, str], list[list[Any]]] = {}
 
     def add(self, piece: TakePiece) -> None:
-        """Take in a piece."""
+        """Append a piece that the player sent to the chunk it belongs to."""
         for *place, columns in piece.chunks:
             key: Any = tuple(place)
             known = self._events.setdefault(key, [[] for _ in columns])

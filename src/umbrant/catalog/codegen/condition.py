@@ -251,7 +251,7 @@ class ConditionWriter:
                 self._put(depth + 2, f"{self._slots[f'last{atom}']} = never")
 
     def _keep(self, name: str) -> str:
-        """A slot for something of the present atom that is kept until the next evaluation."""
+        """Reserve a slot that keeps a value of the present atom until the next evaluation."""
         slot = f"kept{{n}}[{len(self._slots)}]"
         self._slots[f"{name}{self.atoms}"] = slot
         return slot

@@ -82,7 +82,7 @@ class SteppedWork(Work, Protocol):
     @property
     def writer(self) -> tuple[str, str]: ...
     def ended(self, result: object) -> Status:
-        """The status for what its function returned."""
+        """The status of the row for the value that its function returned."""
 
     def fail_unbound(self, unbound: Unbound) -> Status:
         """The status for an argument that has no value."""

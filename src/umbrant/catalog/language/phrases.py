@@ -50,7 +50,7 @@ class PhrasePiece:
 
 
 def pieces(tree: ConditionTree, catalog: Catalog) -> list[PhrasePiece]:
-    """The condition in words."""
+    """The phrase of a condition in pieces: fixed words, and for each atom a number or a name."""
     return list(_said(tree, catalog, PLAIN))
 
 

@@ -77,7 +77,7 @@ class YesNoTerm:
 
 @dataclass(frozen=True)
 class KeyTerm:
-    """A key's value."""
+    """The value of a key, by the key's name."""
 
     key: str
     span: TextSpan = field(compare=False)
@@ -115,7 +115,7 @@ class Comparison:
 
 @dataclass(frozen=True)
 class Negation:
-    """The opposite."""
+    """`not` before a condition: yes where the condition is no."""
 
     part: "ConditionTree"
     span: TextSpan = field(compare=False)

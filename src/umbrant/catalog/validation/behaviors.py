@@ -18,6 +18,7 @@ from umbrant.model.expanded import (
 from umbrant.model.kind_ids import FINAL, HISTORY, MACHINE, OPTION, REGIONS, USE_BEHAVIOR, UTILITY
 from umbrant.model.parts import GUARD, part_name
 from umbrant.model.problems import Problem, did_you_mean
+from umbrant.model.staging import DropProp, Member, Prop
 from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread
 
 _PARTS_ALLOWED: Mapping[Family, tuple[str, ...]] = {
@@ -215,7 +216,7 @@ class _BehaviorCheck:
             yield from self._use(row)
 
     def _nesting(self, row: Row, kind: Kind) -> Iterator[Problem]:
-        """Whether a row may stand where it stands."""
+        """Problems of a row that stands under a row that cannot hold it."""
         above = self.behavior.outline.parent[row.id]
         if above is None:
             if kind.family not in RUNS:
@@ -273,8 +274,8 @@ class _BehaviorCheck:
         """A row that uses another behavior: whether that is there, and what its keys are bound
         to.
         """
-        name = row.args.get(BEHAVIOR)
-        inner = next((each for each in self.project.behaviors if each.name == name), None)
+        name = str(row.args.get(BEHAVIOR, ""))
+        inner = self.project.find_behavior(name)
         if inner is None:
             return
         if self.behavior.name in _reaches(self.project, inner.name):
@@ -430,17 +431,11 @@ def known_names(project: Project) -> Known:
     """
     members = [member for scenario in project.scenarios for member in scenario.players]
     props = [prop for stage in project.stages for prop in stage.props]
-    dropped = [
-        cue.does.drops
-        for scenario in project.scenarios
-        for cue in scenario.cues
-        if hasattr(cue.does, "drops")
-    ]
-    named = [*(member.name for member in members), *(prop.name for prop in (*props, *dropped))]
-    groups = [
-        *(member.group for member in members if member.group),
-        *(prop.group for prop in (*props, *dropped)),
-    ]
+    for scenario in project.scenarios:
+        props += [cue.does.drops for cue in scenario.cues if isinstance(cue.does, DropProp)]
+    bodies: list[Member | Prop] = [*members, *props]
+    named = [each.name for each in bodies]
+    groups = [each.group for each in bodies if each.group]
     return {
         ParamType.PLACE: _once(place.name for stage in project.stages for place in stage.places),
         ParamType.AGENT: _once(named),

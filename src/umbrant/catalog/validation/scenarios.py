@@ -18,6 +18,7 @@ from umbrant.model.staging import (
     SetKey,
     TakeAway,
 )
+from umbrant.model.values import find_named
 
 
 def scenario_problems(project: Project, scenario: Scenario, catalog: Catalog) -> Iterator[Problem]:
@@ -124,16 +125,8 @@ class _Cue:
     def _key(self, action: SetKey) -> Iterator[Problem]:
         keys = self.project.world_keys()
         if action.of is not None:
-            member = next((each for each in self._cast if each.name == action.of), None)
-            behavior = next(
-                (
-                    each
-                    for each in self.project.behaviors
-                    if member and each.name == member.behavior
-                ),
-                None,
-            )
-            keys = self.project.keys_of(behavior) if behavior else {}
+            member = find_named(self._cast, action.of)
+            keys = self.project.keys_of_member(member) if member else {}
         if action.sets not in keys:
             yield self._at(
                 f"there is no key `{action.sets}` to set.", did_you_mean(action.sets, list(keys))
@@ -145,9 +138,7 @@ class _Cue:
         dropped = [
             cue.does.drops.name for cue in self.scenario.cues if isinstance(cue.does, DropProp)
         ]
-        stage = next(
-            (each for each in self.project.stages if each.name == self.scenario.stage), None
-        )
+        stage = self.project.find_stage(self.scenario.stage)
         props = [prop.name for prop in stage.props] if stage else []
         known = [*(member.name for member in self._cast), *props, *dropped]
         if name not in known:

@@ -221,7 +221,7 @@ class ChipEditing(QObject):
         edit = chip_edit(self._written_in, chip, value, merges=merges)
         try:
             if isinstance(chip, FieldChip) and chip.careful:
-                broken = [str(problem) for problem in self._desk.broken_by(edit)]
+                broken = [str(problem) for problem in self._desk.documents.broken_by(edit)]
                 if broken and not self._dialogs().breaks(edit.name, broken):
                     return
             changed = self._desk.apply(edit)
@@ -359,14 +359,14 @@ class InlineEditor(QLineEdit):
         self.slider = slider
 
     def commit(self) -> None:
-        """Keep what was typed."""
+        """Close the editor, and hand its text on if it differs from what it was opened with."""
         if self._open and self.text() != ("" if self._first is None else self._first):
             self._close(keep=True)
         else:
             self._close(keep=False)
 
     def cancel(self) -> None:
-        """Forget what was typed."""
+        """Close without handing the typed text on."""
         self._close(keep=False)
 
     def focusOutEvent(self, event: QEvent) -> None:

@@ -76,7 +76,7 @@ class ChipTable(PaintedTable):
     """Whether what is selected in it is a row of the behavior."""
 
     def heading(self) -> str:
-        """The line beside its tab, about what it shows."""
+        """The text of the line beside the table's tab: what the table shows."""
         raise NotImplementedError
 
     def open_additions(self) -> None:
@@ -135,7 +135,7 @@ class ChipTable(PaintedTable):
 
     @property
     def compact(self) -> bool:
-        """Whether lines are low."""
+        """Whether lines have the lower of their two heights, as *View › Compact rows* sets it."""
         return self.brushes.line < ROW_HEIGHT
 
     # chips
@@ -168,7 +168,7 @@ class ChipTable(PaintedTable):
         self.viewport().update()
 
     def edit_chip(self, chip: Chip, rect: QRectF) -> None:
-        """Open a chip's editor."""
+        """Open the editor of a chip over its rectangle."""
         self.editing.begin(chip, rect.translated(self._corner(self.selected_index())))
 
     def begin_missing(self) -> None:
@@ -243,7 +243,7 @@ class ChipTable(PaintedTable):
             if found is not None and found[0].key == drag.chip.key:
                 self.editing.begin(*found)
         elif drag is not None:
-            self.desk.history.settle()
+            self.desk.documents.history.settle()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         self.mousePressEvent(event)

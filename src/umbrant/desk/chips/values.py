@@ -200,8 +200,7 @@ def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> 
 def _states(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:
     """The states of the machine that a row belongs to."""
     behavior, row_id = expanded.behavior, chip.slot.row_id
-    path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
-    machine = next((each for each in reversed(path) if behavior.row(each).kind == MACHINE), None)
+    machine = behavior.innermost(row_id, MACHINE)
     for inner in behavior.outline.within(machine) if machine else ():
         row = behavior.row(inner)
         if row.kind in STATES:

@@ -6,7 +6,7 @@ from enum import StrEnum
 
 from PySide6.QtGui import QKeySequence
 
-from umbrant.desk.commands.commands import Commands
+from umbrant.desk.commands.context import CommandContext
 
 Keys = str | QKeySequence.StandardKey
 
@@ -30,55 +30,55 @@ class Action:
     title: str
     help: str
     run: Callable[..., object]
-    """Called with the commands, and for a switch also with whether it is now on."""
+    """Called with the context, and for a switch also with whether it is now on."""
     keys: tuple[Keys, ...] = ()
     where: Where = Where.WINDOW
-    enabled: Callable[[Commands], bool] = lambda commands: True
+    enabled: Callable[[CommandContext], bool] = lambda context: True
     starts_group: bool = False
     switch: bool = False
     """Whether it is on or off, and remembered between visits."""
 
 
-def has_row(commands: Commands) -> bool:
+def has_row(context: CommandContext) -> bool:
     """Whether a row is selected."""
-    return commands.desk.row is not None
+    return context.desk.row is not None
 
 
-def has_take(commands: Commands) -> bool:
+def has_take(context: CommandContext) -> bool:
     """Whether a take is shown."""
-    return commands.desk.take is not None
+    return context.desk.take is not None
 
 
-def can_change(commands: Commands) -> bool:
+def can_change(context: CommandContext) -> bool:
     """Whether the table at the left has something selected that can be changed."""
-    return not commands.table.needs_row or commands.desk.row is not None
+    return not context.table.needs_row or context.desk.row is not None
 
 
-def looks_at_rows(commands: Commands) -> bool:
+def looks_at_rows(context: CommandContext) -> bool:
     """Whether a row is selected in a table that shows rows."""
-    return commands.table.shows_rows and commands.desk.row is not None
+    return context.table.shows_rows and context.desk.row is not None
 
 
-def can_fold(commands: Commands) -> bool:
+def can_fold(context: CommandContext) -> bool:
     """Whether there is anything to fold."""
-    return commands.table.can_fold()
+    return context.table.can_fold()
 
 
-def is_overridden(commands: Commands) -> bool:
+def is_overridden(context: CommandContext) -> bool:
     """Whether the row differs from its original in a variant."""
-    return looks_at_rows(commands) and commands.desk.override_of(commands.desk.row_id) is not None
+    return looks_at_rows(context) and context.desk.override_of(context.desk.row_id) is not None
 
 
-def needs_trust(commands: Commands) -> bool:
+def needs_trust(context: CommandContext) -> bool:
     """Whether own nodes wait to be allowed."""
-    return commands.desk.needs_trust
+    return context.desk.documents.needs_trust
 
 
-def can_undo(commands: Commands) -> bool:
+def can_undo(context: CommandContext) -> bool:
     """Whether there is an edit to take back."""
-    return commands.desk.history.undo_name is not None
+    return context.desk.documents.history.undo_name is not None
 
 
-def can_redo(commands: Commands) -> bool:
+def can_redo(context: CommandContext) -> bool:
     """Whether there is an edit to do again."""
-    return commands.desk.history.redo_name is not None
+    return context.desk.documents.history.redo_name is not None

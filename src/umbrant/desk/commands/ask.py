@@ -1,7 +1,27 @@
 """Questions about what happened."""
 
 from umbrant.desk.commands.action import Action, Where, has_take
-from umbrant.desk.commands.commands import Commands
+from umbrant.desk.commands.context import CommandContext
+from umbrant.desk.views.reasons import ReasonsView
+
+
+def why(context: CommandContext) -> None:
+    """Ask why the agent does what it does at the playhead."""
+    context.views.of(ReasonsView).ask(why_not=False)
+
+
+def why_not(context: CommandContext) -> None:
+    """Why the selected row does not run at the playhead."""
+    context.views.of(ReasonsView).ask(why_not=True)
+
+
+def select_running(context: CommandContext) -> None:
+    """Select the row that runs at the playhead."""
+    explainer = context.desk.explainer
+    path = explainer.path(context.desk.playhead) if explainer else ()
+    if path:
+        context.desk.select_row(path[-1])
+
 
 ACTIONS: tuple[Action, ...] = (
     Action(
@@ -9,7 +29,7 @@ ACTIONS: tuple[Action, ...] = (
         "Ask",
         "Why?",
         "Why it does what it does",
-        Commands.why,
+        why,
         ("W",),
         Where.PANES,
         has_take,
@@ -19,7 +39,7 @@ ACTIONS: tuple[Action, ...] = (
         "Ask",
         "Why not?",
         "Why the row does not run",
-        Commands.why_not,
+        why_not,
         ("X",),
         Where.PANES,
         has_take,
@@ -29,7 +49,7 @@ ACTIONS: tuple[Action, ...] = (
         "Ask",
         "Select what runs",
         "Select the row that runs at the playhead",
-        Commands.select_running,
+        select_running,
         ("R",),
         Where.PANES,
         has_take,

@@ -10,9 +10,41 @@ from umbrant.desk.commands.action import (
     can_undo,
     looks_at_rows,
 )
-from umbrant.desk.commands.commands import Commands
+from umbrant.desk.commands.context import CommandContext
 
 _S = QKeySequence.StandardKey
+
+
+def undo(context: CommandContext) -> None:
+    """Take the last edit back."""
+    context.table.editing.finish()
+    context.desk.documents.undo()
+
+
+def redo(context: CommandContext) -> None:
+    """Do again what was taken back last."""
+    context.desk.documents.redo()
+
+
+def find(context: CommandContext) -> None:
+    """Search over rows, keys, events and the cast."""
+    context.shell.find_things()
+
+
+def find_command(context: CommandContext) -> None:
+    """Search over what can be done."""
+    context.shell.find_commands()
+
+
+def next_chip(context: CommandContext) -> None:
+    """Put the keyboard on the next chip of the row."""
+    context.table.focus_chip(1)
+
+
+def previous_chip(context: CommandContext) -> None:
+    """Put the keyboard on the chip before."""
+    context.table.focus_chip(-1)
+
 
 ACTIONS: tuple[Action, ...] = (
     Action(
@@ -20,7 +52,7 @@ ACTIONS: tuple[Action, ...] = (
         "Edit",
         "Undo",
         "Take the last edit back",
-        Commands.undo,
+        undo,
         (_S.Undo,),
         enabled=can_undo,
     ),
@@ -29,7 +61,7 @@ ACTIONS: tuple[Action, ...] = (
         "Edit",
         "Redo",
         "Do it again",
-        Commands.redo,
+        redo,
         ("Ctrl+Shift+Z", "Ctrl+Y"),
         enabled=can_redo,
     ),
@@ -38,7 +70,7 @@ ACTIONS: tuple[Action, ...] = (
         "Edit",
         "Find…",
         "Find a row, a key, an event, one of the cast",
-        Commands.find,
+        find,
         (_S.Find,),
         starts_group=True,
     ),
@@ -47,7 +79,7 @@ ACTIONS: tuple[Action, ...] = (
         "Edit",
         "Do…",
         "Find a command by typing",
-        Commands.find_command,
+        find_command,
         ("Ctrl+K",),
     ),
     Action(
@@ -55,7 +87,7 @@ ACTIONS: tuple[Action, ...] = (
         "Edit",
         "Cut",
         "Copy the rows and delete them",
-        lambda commands: commands.rows.cut(),
+        lambda context: context.rows.cut(),
         (_S.Cut,),
         Where.LEDGER,
         looks_at_rows,
@@ -66,7 +98,7 @@ ACTIONS: tuple[Action, ...] = (
         "Edit",
         "Copy",
         "Put the rows on the clipboard as text; Shift+Up and Shift+Down select several",
-        lambda commands: commands.rows.copy(),
+        lambda context: context.rows.copy(),
         (_S.Copy,),
         Where.LEDGER,
         looks_at_rows,
@@ -76,7 +108,7 @@ ACTIONS: tuple[Action, ...] = (
         "Edit",
         "Paste",
         "Put copied rows in",
-        lambda commands: commands.rows.paste(),
+        lambda context: context.rows.paste(),
         (_S.Paste,),
         Where.LEDGER,
         looks_at_rows,
@@ -86,7 +118,7 @@ ACTIONS: tuple[Action, ...] = (
         "Edit",
         "Duplicate",
         "Put a copy of the rows behind them",
-        lambda commands: commands.rows.duplicate(),
+        lambda context: context.rows.duplicate(),
         ("Ctrl+Shift+V",),
         Where.LEDGER,
         looks_at_rows,
@@ -97,7 +129,7 @@ ACTIONS: tuple[Action, ...] = (
         "Next chip",
         "Put the keyboard on the row's next chip: arrows change it, Enter edits it, Escape "
         "leaves it",
-        Commands.next_chip,
+        next_chip,
         ("C",),
         Where.LEDGER,
         can_change,
@@ -108,7 +140,7 @@ ACTIONS: tuple[Action, ...] = (
         "Edit",
         "Previous chip",
         "Put the keyboard on the chip before",
-        Commands.previous_chip,
+        previous_chip,
         ("Shift+C",),
         Where.LEDGER,
         can_change,

@@ -13,7 +13,7 @@ from rapidfuzz import fuzz, utils
 
 from umbrant.desk.chips.drawing import Brushes
 from umbrant.desk.chips.sentence import PieceRole, sentence
-from umbrant.desk.commands.commands import Commands
+from umbrant.desk.commands.context import CommandContext
 from umbrant.desk.commands.registry import ACTIONS, sequences
 from umbrant.desk.views.ledger.search import SearchPopup
 from umbrant.desk.views.registry import ROWS, SETTING
@@ -68,10 +68,10 @@ class Finder:
     """The two searches of a window: over what can be done, and over what is written."""
 
     def __init__(
-        self, area: QWidget, brushes: Brushes, commands: Commands, actions: dict[str, QAction]
+        self, area: QWidget, brushes: Brushes, context: CommandContext, actions: dict[str, QAction]
     ) -> None:
         self._area = area
-        self._commands = commands
+        self._context = context
         self._actions = actions
         nothing = "Nothing fits. Try another word."
         self.commands = SearchPopup(
@@ -87,7 +87,7 @@ class Finder:
         )
         for popup in (self.commands, self.things):
             popup.chosen.connect(lambda goal: goal.go())
-            popup.closed.connect(lambda: commands.table.setFocus())
+            popup.closed.connect(lambda: context.table.setFocus())
 
     def open_commands(self) -> None:
         """Search over what can be done now."""
@@ -114,7 +114,7 @@ class Finder:
                 )
 
     def _rows(self) -> Iterator[FinderEntry]:
-        desk = self._commands.desk
+        desk = self._context.desk
         for behavior in desk.project.behaviors:
             for row in behavior.rows:
                 says = " ".join(piece.text for piece in sentence(row, desk.catalog))
@@ -124,7 +124,7 @@ class Finder:
                 yield FinderEntry(title, place, says, go, row.note or says)
 
     def _setting(self) -> Iterator[FinderEntry]:
-        for line in self._commands.setting.all_lines():
+        for line in self._context.setting.all_lines():
             if not line.heading and len(line.pieces) > 1:
                 go = partial(self._to_line, line.path)
                 named = line.pieces[1].role is PieceRole.NAME
@@ -138,10 +138,10 @@ class Finder:
                 )
 
     def _to_row(self, behavior: str, row_id: str) -> None:
-        self._commands.desk.look_at(behavior)
-        self._commands.desk.select_row(row_id)
-        self._commands.show(ROWS)
+        self._context.desk.look_at(behavior)
+        self._context.desk.select_row(row_id)
+        self._context.show(ROWS)
 
     def _to_line(self, path: Path) -> None:
-        self._commands.show(SETTING)
-        self._commands.setting.unfold_to(path)
+        self._context.show(SETTING)
+        self._context.setting.unfold_to(path)

@@ -1,29 +1,126 @@
 """Actions on the project and on takes as files."""
 
+from pathlib import Path
+
 from PySide6.QtGui import QKeySequence
 
 from umbrant.desk.commands.action import Action, has_take, needs_trust
-from umbrant.desk.commands.commands import Commands
+from umbrant.desk.commands.context import CommandContext
+from umbrant.model.changes import changes
+from umbrant.model.problems import ProjectError
+from umbrant.project_nodes import names_of
 
 _S = QKeySequence.StandardKey
 
+
+def new_project(context: CommandContext) -> None:
+    """Begin a project."""
+    context.shell.new_project()
+
+
+def open_project(context: CommandContext) -> None:
+    """Open another project."""
+    context.shell.open_project()
+
+
+def quit_program(context: CommandContext) -> None:
+    """Close the window."""
+    context.shell.quit()
+
+
+def save(context: CommandContext) -> bool:
+    """Save the project; ask for a folder if it has none. Says whether it is saved."""
+    return _save(context, None) if context.desk.documents.folder else save_as(context)
+
+
+def save_as(context: CommandContext) -> bool:
+    """Save the project to another folder."""
+    folder = context.dialogs().folder_to_save(context.desk.documents.folder or Path.home())
+    return _save(context, folder) if folder else False
+
+
+def revert(context: CommandContext) -> None:
+    """Read the project from its folder again; unsaved changes are asked about."""
+    if context.desk.documents.folder is not None:
+        context.shell.open_folder(context.desk.documents.folder)
+
+
+def list_changes(context: CommandContext) -> None:
+    """Tell what is different from what was last saved."""
+    saved = context.desk.documents.history.saved
+    found = (
+        changes(saved, context.desk.project)
+        if saved is not None
+        else ["nothing of it has been saved yet"]
+    )
+    context.dialogs().message(
+        "Changed since the last save", "\n".join(found) or "Nothing has changed."
+    )
+
+
+def _save(context: CommandContext, folder: Path | None) -> bool:
+    context.table.editing.finish()
+    outside = context.desk.documents.changed_outside() if folder is None else []
+    if outside and not context.dialogs().overwrite(outside):
+        return False
+    try:
+        context.desk.documents.save(folder)
+    except ProjectError as error:
+        context.dialogs().problems("The project could not be saved", error.problems)
+        return False
+    return True
+
+
+def open_take(context: CommandContext) -> None:
+    """Show a take from a file."""
+    path = context.dialogs().take_to_open(context.desk.documents.folder or Path.home())
+    if path:
+        context.desk.takes.open(path)
+
+
+def keep_take(context: CommandContext) -> None:
+    """Copy the take that is shown to a file of one's own."""
+    take = context.desk.take
+    path = (
+        context.dialogs().take_to_save(context.desk.documents.folder or Path.home())
+        if take
+        else None
+    )
+    if take is None or path is None:
+        return
+    try:
+        path.write_bytes(take.path.read_bytes())
+    except OSError as error:
+        context.desk.message.emit(
+            f"{path}: the take could not be written: {error.strerror}. Choose another place."
+        )
+    else:
+        context.desk.message.emit(f"The take is in {path}")
+
+
+def trust(context: CommandContext) -> None:
+    """Let the project's own nodes run, if the author says so again."""
+    if context.dialogs().trust(names_of(context.desk.project.nodes)):
+        context.desk.documents.trust_nodes()
+
+
 ACTIONS: tuple[Action, ...] = (
-    Action("new", "Project", "New", "Begin a project of your own", Commands.new_project, (_S.New,)),
+    Action("new", "Project", "New", "Begin a project of your own", new_project, (_S.New,)),
     Action(
         "open",
         "Project",
         "Open…",
         "Open the folder of a project",
-        Commands.open_project,
+        open_project,
         (_S.Open,),
     ),
-    Action("save", "Project", "Save", "Write the project to its folder", Commands.save, (_S.Save,)),
+    Action("save", "Project", "Save", "Write the project to its folder", save, (_S.Save,)),
     Action(
         "save_as",
         "Project",
         "Save as…",
         "Write the project to another folder",
-        Commands.save_as,
+        save_as,
         ("Ctrl+Shift+S",),
     ),
     Action(
@@ -31,22 +128,22 @@ ACTIONS: tuple[Action, ...] = (
         "Project",
         "Revert",
         "Read the project from its folder again",
-        Commands.revert,
-        enabled=lambda commands: commands.desk.folder is not None,
+        revert,
+        enabled=lambda context: context.desk.documents.folder is not None,
     ),
     Action(
         "changes",
         "Project",
         "What has changed…",
         "Tell what is different from what was last saved",
-        Commands.changes,
+        list_changes,
     ),
     Action(
         "open_take",
         "Project",
         "Open take…",
         "Show a take from a file",
-        Commands.open_take,
+        open_take,
         starts_group=True,
     ),
     Action(
@@ -54,7 +151,7 @@ ACTIONS: tuple[Action, ...] = (
         "Project",
         "Keep this take…",
         "Copy the take to a file",
-        Commands.keep_take,
+        keep_take,
         enabled=has_take,
     ),
     Action(
@@ -62,10 +159,10 @@ ACTIONS: tuple[Action, ...] = (
         "Project",
         "Trust own nodes…",
         "Let the nodes that the project brings along run",
-        Commands.trust,
+        trust,
         enabled=needs_trust,
     ),
     Action(
-        "quit", "Project", "Quit", "Close the window", Commands.quit, ("Ctrl+Q",), starts_group=True
+        "quit", "Project", "Quit", "Close the window", quit_program, ("Ctrl+Q",), starts_group=True
     ),
 )

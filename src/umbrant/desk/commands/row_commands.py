@@ -21,6 +21,7 @@ from umbrant.model.clipboard import (
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, delete_rows, follow_original, set_kind, set_muted, set_note
 from umbrant.model.expanded import written_under
+from umbrant.model.kind_ids import USE_BEHAVIOR
 
 WRAPS = ("selector", "sequence", "parallel", "random_selector")
 """What rows can be wrapped in."""
@@ -259,5 +260,7 @@ def _like(old: Kind, catalog: Catalog, *, holds: bool) -> list[Kind]:
     runs.
     """
     families = RUNS if old.family in RUNS else (old.family,)
-    found = [kind for kind in catalog.family(*families) if kind.id not in (old.id, "use_behavior")]
-    return [kind for kind in found if kind.holds == old.holds] if holds or old.holds else found
+    others = [kind for kind in catalog.family(*families) if kind.id not in (old.id, USE_BEHAVIOR)]
+    if not holds and not old.holds:
+        return others
+    return [kind for kind in others if kind.holds == old.holds]

@@ -1,5 +1,7 @@
 """Actions that change rows."""
 
+from collections.abc import Callable
+
 from PySide6.QtGui import QKeySequence
 
 from umbrant.desk.commands.action import (
@@ -10,9 +12,100 @@ from umbrant.desk.commands.action import (
     is_overridden,
     looks_at_rows,
 )
-from umbrant.desk.commands.commands import Commands
+from umbrant.desk.commands.context import CommandContext
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit, move_row, nest_row, set_guard, unnest_row
+from umbrant.model.parts import GUARD
 
 _S = QKeySequence.StandardKey
+
+FIRST_GUARD = "yes"
+"""The condition a new guard begins with; its editor opens at once."""
+
+
+def add_row(context: CommandContext) -> None:
+    """Search for a row to add; in other tables, offer what can be added."""
+    context.table.open_additions()
+
+
+def add_behind(context: CommandContext) -> None:
+    """Search for a row to add behind this one."""
+    if context.table is context.ledger:
+        context.ledger.open_search(behind=True)
+
+
+def rename(context: CommandContext) -> None:
+    """Type another name."""
+    context.table.rename()
+
+
+def guard(context: CommandContext) -> None:
+    """Give the row a guard, or edit the one it has."""
+    row = context.desk.row
+    if row is None:
+        return
+    if row.guard is None:
+        _edit(context, "Add a guard", lambda p, b: set_guard(p, b, row.id, FIRST_GUARD))
+    for chip, rect in context.ledger.chips():
+        if chip.slot.part == GUARD:
+            context.ledger.edit_chip(chip, rect)
+            return
+
+
+def delete(context: CommandContext) -> None:
+    """Delete the row with all in it; on a guard's, decorator's or upkeep's chip, only that."""
+    if not context.table.delete():
+        context.rows.delete()
+
+
+def nest(context: CommandContext) -> None:
+    """Put the row into the one before it."""
+    _change(context, "Nest", nest_row)
+
+
+def unnest(context: CommandContext) -> None:
+    """Take the row out of the one it is in."""
+    _change(context, "Un-nest", unnest_row)
+
+
+def move_up(context: CommandContext) -> None:
+    """Move the row before the one above it."""
+    _move(context, "Move up", -1)
+
+
+def move_down(context: CommandContext) -> None:
+    """Move the row behind the one below it."""
+    _move(context, "Move down", 1)
+
+
+def fold(context: CommandContext) -> None:
+    """Fold the rows or lines under the selected one, or unfold them."""
+    context.table.fold()
+
+
+def all_parameters(context: CommandContext) -> None:
+    """Show all parameters of the row, or only those not at their default."""
+    context.ledger.toggle_full()
+
+
+def _move(context: CommandContext, verb: str, step: int) -> None:
+    if not context.table.move_line(step):
+        _change(context, verb, lambda p, b, r: move_row(p, b, r, step))
+
+
+def _change(
+    context: CommandContext, verb: str, change: Callable[[Project, str, str], Project]
+) -> None:
+    row = context.desk.row
+    if row is not None:
+        _edit(context, f"{verb} {row.name or row.kind}", lambda p, b: change(p, b, row.id))
+
+
+def _edit(context: CommandContext, name: str, change: Callable[[Project, str], Project]) -> None:
+    behavior = context.desk.behavior
+    if behavior is not None:
+        context.desk.apply(Edit(name, lambda project: change(project, behavior.name)))
+
 
 ACTIONS: tuple[Action, ...] = (
     Action(
@@ -21,7 +114,7 @@ ACTIONS: tuple[Action, ...] = (
         "Add a row…",
         "Search for a row to add, or for something to put on this one; in the setting, add what "
         "fits there",
-        Commands.add_row,
+        add_row,
         ("Return", "Enter"),
         Where.LEDGER,
     ),
@@ -30,7 +123,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Add a row behind…",
         "Search for a row to add after this one, rather than inside it",
-        Commands.add_behind,
+        add_behind,
         ("Shift+Return",),
         Where.LEDGER,
         looks_at_rows,
@@ -40,7 +133,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Rename",
         "Type another name",
-        Commands.rename,
+        rename,
         ("F2",),
         Where.LEDGER,
         can_change,
@@ -50,7 +143,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Guard…",
         "Give the row a guard, or edit it",
-        Commands.guard,
+        guard,
         ("G",),
         Where.LEDGER,
         looks_at_rows,
@@ -60,7 +153,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Delete",
         "Delete the row and all in it; on a guard's, decorator's or upkeep's chip, only that",
-        Commands.delete,
+        delete,
         (_S.Delete,),
         Where.LEDGER,
         can_change,
@@ -70,7 +163,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Nest",
         "Put it into the row before",
-        Commands.nest,
+        nest,
         ("Tab",),
         Where.LEDGER,
         looks_at_rows,
@@ -81,7 +174,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Un-nest",
         "Take it out of its row",
-        Commands.unnest,
+        unnest,
         ("Shift+Tab",),
         Where.LEDGER,
         looks_at_rows,
@@ -91,7 +184,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Move up",
         "Before the row above",
-        Commands.move_up,
+        move_up,
         ("Alt+Up",),
         Where.LEDGER,
         can_change,
@@ -101,7 +194,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Move down",
         "Behind the row below",
-        Commands.move_down,
+        move_down,
         ("Alt+Down",),
         Where.LEDGER,
         can_change,
@@ -111,7 +204,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Mute",
         "The engine passes over a muted row",
-        lambda commands: commands.rows.mute(),
+        lambda context: context.rows.mute(),
         ("M",),
         Where.LEDGER,
         looks_at_rows,
@@ -123,7 +216,7 @@ ACTIONS: tuple[Action, ...] = (
         "Follow the original",
         "Of a variant: put the chip, or all of the row, back to what it is in the behavior that "
         "it is made from",
-        lambda commands: commands.rows.follow(),
+        lambda context: context.rows.follow(),
         ("U",),
         Where.LEDGER,
         is_overridden,
@@ -133,7 +226,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Fold",
         "Hide or show what is in it",
-        Commands.fold,
+        fold,
         ("F",),
         Where.LEDGER,
         can_fold,
@@ -143,7 +236,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Wrap…",
         "Put the rows into a new one",
-        lambda commands: commands.rows.wrap(),
+        lambda context: context.rows.wrap(),
         ("Ctrl+G",),
         Where.LEDGER,
         looks_at_rows,
@@ -154,7 +247,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Make a behavior of it…",
         "Put the rows into a behavior of their own, which is used in their place",
-        lambda commands: commands.rows.extract(),
+        lambda context: context.rows.extract(),
         ("Ctrl+B",),
         Where.LEDGER,
         looks_at_rows,
@@ -164,7 +257,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Another kind…",
         "Make the row into one of another kind, keeping what fits",
-        lambda commands: commands.rows.swap_kind(),
+        lambda context: context.rows.swap_kind(),
         ("K",),
         Where.LEDGER,
         looks_at_rows,
@@ -174,7 +267,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "Comment…",
         "Say something about the row that is only for its readers",
-        lambda commands: commands.rows.note(),
+        lambda context: context.rows.note(),
         ("Shift+N",),
         Where.LEDGER,
         looks_at_rows,
@@ -184,7 +277,7 @@ ACTIONS: tuple[Action, ...] = (
         "Row",
         "All parameters",
         "Show also the parameters that are at their default",
-        Commands.all_parameters,
+        all_parameters,
         ("A",),
         Where.LEDGER,
         looks_at_rows,

@@ -1,7 +1,96 @@
 """Playing, rehearsing, and moving the playhead."""
 
 from umbrant.desk.commands.action import Action, Where, has_take
-from umbrant.desk.commands.commands import Commands
+from umbrant.desk.commands.context import CommandContext
+from umbrant.desk.views.registry import STAGE
+from umbrant.desk.views.stage.view import StageView
+from umbrant.model.edits import Edit, set_seed
+
+
+def new_take(context: CommandContext) -> None:
+    """Roll the scenario again."""
+    context.desk.roll()
+
+
+def seed(context: CommandContext) -> None:
+    """Give the scenario another seed."""
+    scenario = context.desk.scenario
+    if scenario is None:
+        return
+    seed = context.dialogs().integer("Seed", "Seed of the scenario:", scenario.seed)
+    if seed is not None:
+        context.desk.apply(Edit(f"Seed {seed}", lambda p: set_seed(p, scenario.name, seed)))
+
+
+def rehearse(context: CommandContext) -> None:
+    """Play the scenario in real time and steer a puppet by hand; or end that."""
+    if context.rehearsing.active:
+        context.rehearsing.finish()
+        return
+    context.show(STAGE)
+    context.rehearsing.start()
+    context.views.of(StageView).setFocus()
+
+
+def play(context: CommandContext) -> None:
+    """Play the take, or pause."""
+    context.playback.toggle()
+
+
+def tick_on(context: CommandContext) -> None:
+    """One tick on."""
+    _step(context, 1)
+
+
+def tick_back(context: CommandContext) -> None:
+    """One tick back."""
+    _step(context, -1)
+
+
+def second_on(context: CommandContext) -> None:
+    """One second on."""
+    _step(context, context.desk.tape.ticks_per_s)
+
+
+def second_back(context: CommandContext) -> None:
+    """One second back."""
+    _step(context, -context.desk.tape.ticks_per_s)
+
+
+def to_start(context: CommandContext) -> None:
+    """To the first tick."""
+    context.desk.move_playhead(0)
+
+
+def to_end(context: CommandContext) -> None:
+    """To the last tick."""
+    context.desk.move_playhead(context.desk.tape.ticks)
+
+
+def next_change(context: CommandContext) -> None:
+    """To the next change of mind."""
+    context.desk.next_change(1)
+
+
+def previous_change(context: CommandContext) -> None:
+    """To the change of mind before."""
+    context.desk.next_change(-1)
+
+
+def faster(context: CommandContext) -> None:
+    """Play faster."""
+    context.playback.change_speed(1)
+
+
+def slower(context: CommandContext) -> None:
+    """Play slower."""
+    context.playback.change_speed(-1)
+
+
+def _step(context: CommandContext, ticks: int) -> None:
+    context.playback.pause()
+    context.desk.move_playhead(context.desk.playhead + ticks)
+
 
 ACTIONS: tuple[Action, ...] = (
     Action(
@@ -9,17 +98,17 @@ ACTIONS: tuple[Action, ...] = (
         "Run",
         "New take",
         "Play the scenario again and record it",
-        Commands.new_take,
+        new_take,
         ("F5",),
     ),
-    Action("seed", "Run", "Seed…", "Give the scenario another seed", Commands.seed, ("Ctrl+E",)),
+    Action("seed", "Run", "Seed…", "Give the scenario another seed", seed, ("Ctrl+E",)),
     Action(
         "rehearse",
         "Run",
         "Rehearse",
         "Play in real time and steer a puppet by hand: arrow keys or the mouse, E raises an "
         "event, D drops, Esc ends",
-        Commands.rehearse,
+        rehearse,
         ("Ctrl+R",),
     ),
     Action(
@@ -27,7 +116,7 @@ ACTIONS: tuple[Action, ...] = (
         "Run",
         "Play",
         "Play or pause",
-        Commands.play,
+        play,
         ("Space",),
         Where.PANES,
         has_take,
@@ -38,7 +127,7 @@ ACTIONS: tuple[Action, ...] = (
         "Run",
         "Tick on",
         "One tick on",
-        Commands.tick_on,
+        tick_on,
         ("Right",),
         Where.PANES,
         has_take,
@@ -48,7 +137,7 @@ ACTIONS: tuple[Action, ...] = (
         "Run",
         "Tick back",
         "One tick back",
-        Commands.tick_back,
+        tick_back,
         ("Left",),
         Where.PANES,
         has_take,
@@ -58,7 +147,7 @@ ACTIONS: tuple[Action, ...] = (
         "Run",
         "Second on",
         "One second on",
-        Commands.second_on,
+        second_on,
         ("Shift+Right",),
         Where.PANES,
         has_take,
@@ -68,7 +157,7 @@ ACTIONS: tuple[Action, ...] = (
         "Run",
         "Second back",
         "One second back",
-        Commands.second_back,
+        second_back,
         ("Shift+Left",),
         Where.PANES,
         has_take,
@@ -78,7 +167,7 @@ ACTIONS: tuple[Action, ...] = (
         "Run",
         "To the start",
         "First tick",
-        Commands.to_start,
+        to_start,
         ("Ctrl+Home",),
         Where.PANES,
         has_take,
@@ -88,7 +177,7 @@ ACTIONS: tuple[Action, ...] = (
         "Run",
         "To the end",
         "Last tick",
-        Commands.to_end,
+        to_end,
         ("Ctrl+End",),
         Where.PANES,
         has_take,
@@ -98,7 +187,7 @@ ACTIONS: tuple[Action, ...] = (
         "Run",
         "Next change of mind",
         "To where it next turned to something else",
-        Commands.next_change,
+        next_change,
         ("N",),
         Where.PANES,
         has_take,
@@ -109,13 +198,11 @@ ACTIONS: tuple[Action, ...] = (
         "Run",
         "Previous change of mind",
         "To where it last turned to something else",
-        Commands.previous_change,
+        previous_change,
         ("P",),
         Where.PANES,
         has_take,
     ),
-    Action(
-        "faster", "Run", "Faster", "Play faster", Commands.faster, ("Ctrl+Up",), starts_group=True
-    ),
-    Action("slower", "Run", "Slower", "Play slower", Commands.slower, ("Ctrl+Down",)),
+    Action("faster", "Run", "Faster", "Play faster", faster, ("Ctrl+Up",), starts_group=True),
+    Action("slower", "Run", "Slower", "Play slower", slower, ("Ctrl+Down",)),
 )

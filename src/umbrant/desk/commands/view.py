@@ -3,9 +3,10 @@
 from collections.abc import Iterator
 
 from umbrant.desk.commands.action import Action
-from umbrant.desk.commands.commands import Commands
-from umbrant.desk.views.registry import VIEWS
+from umbrant.desk.commands.context import CommandContext
+from umbrant.desk.views.registry import ROWS, VIEWS
 from umbrant.desk.views.spec import Side
+from umbrant.desk.views.stage.view import StageView
 
 
 def _shows(side: Side) -> Iterator[Action]:
@@ -16,10 +17,64 @@ def _shows(side: Side) -> Iterator[Action]:
             "View",
             spec.title,
             spec.help,
-            lambda commands, view_id=spec.id: commands.show(view_id),
+            lambda context, view_id=spec.id: context.show(view_id),
             (spec.keys,) if spec.keys else (),
             starts_group=index == 0 and side is Side.RIGHT,
         )
+
+
+def tape_closer(context: CommandContext) -> None:
+    """Show less time on the tape, in more detail."""
+    context.desk.tape.zoom(0.8, context.desk.playhead)
+
+
+def tape_wider(context: CommandContext) -> None:
+    """Show more time on the tape."""
+    context.desk.tape.zoom(1.25, context.desk.playhead)
+
+
+def fit_tape(context: CommandContext) -> None:
+    """Show the whole take on the tape."""
+    context.desk.tape.zoom(1e9, 0)
+
+
+def fit_stage(context: CommandContext) -> None:
+    """Show the whole stage."""
+    context.views.of(StageView).fit()
+
+
+def look_at(context: CommandContext) -> None:
+    """Show the rows of the behavior that the setting's line is about."""
+    if context.in_setting:
+        member, behavior = context.setting.member_here(), context.setting.behavior_here()
+        if member is not None and member.behavior is None:
+            context.desk.message.emit(f"{member.title or member.name} is a puppet: it has no rows.")
+            return
+        scenario = context.desk.scenario
+        player = scenario.player_of(member) if scenario is not None and member is not None else None
+        if player is not None:
+            context.desk.select_agent(player)
+        elif behavior is not None:
+            context.desk.look_at(behavior)
+    context.show(ROWS)
+
+
+def night(context: CommandContext, on: bool) -> None:
+    """Turn to Night or to Day."""
+    context.shell.set_night(on)
+
+
+def compact(context: CommandContext, on: bool) -> None:
+    """Show compact rows, or roomy ones."""
+    context.shell.set_compact(on)
+
+
+def next_pane(context: CommandContext) -> None:
+    """Put the keyboard into the next pane: the tabs at both sides, then what is under them."""
+    under = context.views.keyboard_widgets(Side.UNDER, Side.FOOT)
+    panes = (context.left.view, context.right.view, *under)
+    focused = next((index for index, pane in enumerate(panes) if pane.hasFocus()), -1)
+    panes[(focused + 1) % len(panes)].setFocus()
 
 
 ACTIONS: tuple[Action, ...] = (
@@ -29,7 +84,7 @@ ACTIONS: tuple[Action, ...] = (
         "View",
         "Look at the behavior",
         "Show the rows of the behavior that the setting's line is about",
-        Commands.look_at,
+        look_at,
         ("Ctrl+L",),
     ),
     *_shows(Side.RIGHT),
@@ -38,7 +93,7 @@ ACTIONS: tuple[Action, ...] = (
         "View",
         "Tape closer",
         "Less time on the tape",
-        Commands.tape_closer,
+        tape_closer,
         ("Ctrl++", "Ctrl+="),
         starts_group=True,
     ),
@@ -47,7 +102,7 @@ ACTIONS: tuple[Action, ...] = (
         "View",
         "Tape wider",
         "More time on the tape",
-        Commands.tape_wider,
+        tape_wider,
         ("Ctrl+-",),
     ),
     Action(
@@ -55,16 +110,16 @@ ACTIONS: tuple[Action, ...] = (
         "View",
         "Whole take",
         "The whole take on the tape",
-        Commands.fit_tape,
+        fit_tape,
         ("Ctrl+0",),
     ),
-    Action("fit_stage", "View", "Whole stage", "The whole stage", Commands.fit_stage, ("Ctrl+9",)),
+    Action("fit_stage", "View", "Whole stage", "The whole stage", fit_stage, ("Ctrl+9",)),
     Action(
         "night",
         "View",
         "Night",
         "Dark colours",
-        Commands.night,
+        night,
         ("Ctrl+D",),
         starts_group=True,
         switch=True,
@@ -74,7 +129,7 @@ ACTIONS: tuple[Action, ...] = (
         "View",
         "Compact rows",
         "Lower rows",
-        Commands.compact,
+        compact,
         ("Ctrl+Shift+D",),
         switch=True,
     ),
@@ -83,7 +138,7 @@ ACTIONS: tuple[Action, ...] = (
         "View",
         "Next pane",
         "Put the keyboard into the next pane",
-        Commands.next_pane,
+        next_pane,
         ("F6",),
     ),
 )

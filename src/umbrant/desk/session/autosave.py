@@ -76,12 +76,16 @@ class Autosave(QObject):
         self._timer.setInterval(DELAY_MS)
         self._timer.timeout.connect(self.keep_now)
         desk.project_changed.connect(self._later)
-        desk.about_to_save.connect(self._keep_before_saving)
+        desk.documents.about_to_save.connect(self._keep_before_saving)
 
     @property
     def path(self) -> Path:
         """Where the changes are kept."""
-        return recovery_path(self._desk.folder) if self._desk.folder is not None else self._new_path
+        return (
+            recovery_path(self._desk.documents.folder)
+            if self._desk.documents.folder is not None
+            else self._new_path
+        )
 
     def keep_now(self) -> Future[bool]:
         """Write the changes, or remove them if everything is saved. The answer: whether nothing can
@@ -93,8 +97,10 @@ class Autosave(QObject):
             nothing: Future[bool] = Future()
             nothing.set_result(False)
             return nothing
-        if self._desk.history.unsaved:
-            return self._thread.submit(_write, self.path, self._desk.folder, self._desk.project)
+        if self._desk.documents.history.unsaved:
+            return self._thread.submit(
+                _write, self.path, self._desk.documents.folder, self._desk.project
+            )
         return self._thread.submit(_forget, self.path, self._new_path)
 
     def _later(self) -> None:
@@ -106,7 +112,7 @@ class Autosave(QObject):
 
     def _keep_before_saving(self) -> None:
         """Keep the changes now: a crash between two files of a save must not leave half of them."""
-        if self._desk.folder is not None and self._desk.history.unsaved:
+        if self._desk.documents.folder is not None and self._desk.documents.history.unsaved:
             self.keep_now().result()
 
     def close(self) -> None:

@@ -113,17 +113,17 @@ class Desk(QObject):
     @property
     def scenario(self) -> Scenario | None:
         """The scenario that is played; None if the project has none."""
-        return self.project.scenario_named(self.scenario_name)
+        return self.project.find_scenario(self.scenario_name)
 
     @property
     def member(self) -> Member | None:
         """The one of the cast that is looked at."""
         scenario = self.scenario
-        return scenario.player(self.agent) if scenario else None
+        return scenario.find_player(self.agent) if scenario else None
 
     def select_scenario(self, name: str) -> None:
         """Play another scenario of the project."""
-        if name == self.scenario_name or self.project.scenario_named(name) is None:
+        if name == self.scenario_name or self.project.find_scenario(name) is None:
             return
         self.scenario_name = name
         self._played = self.scenario
@@ -139,7 +139,7 @@ class Desk(QObject):
         """
         scenarios = self.project.scenarios
         if self.scenario is None and scenarios:
-            fallback = self.project.scenario_named(self.project.cover.scenario) or scenarios[0]
+            fallback = self.project.find_scenario(self.project.cover.scenario) or scenarios[0]
             self.scenario_name = (self._renamed_scenario() or fallback).name
         self._played = self.scenario
 
@@ -171,7 +171,7 @@ class Desk(QObject):
         if not project.behaviors:
             return None
         wanted = self._looked_at or (member.behavior if member else None)
-        shown = project.behavior_named(wanted or "") or project.behaviors[0]
+        shown = project.find_behavior(wanted) or project.behaviors[0]
         kept = self._expanded
         # Views ask for this many times in each painting, and documents are frozen: the same
         # project expands to the same rows.
@@ -187,7 +187,7 @@ class Desk(QObject):
 
     @property
     def row(self) -> Row | None:
-        """The selected row."""
+        """The selected row; None if the behavior that is shown has no such row."""
         behavior = self.behavior
         return behavior.by_id.get(self.row_id) if behavior else None
 
@@ -200,7 +200,7 @@ class Desk(QObject):
         """What the variant that a row belongs to does otherwise in it; None if nothing, or if it is
         no variant.
         """
-        behavior = self.project.behavior_named(self._written_in(row_id))
+        behavior = self.project.find_behavior(self._written_in(row_id))
         if behavior is None or not behavior.variant_of:
             return None
         return override_of(behavior, _own_id(row_id))
@@ -326,7 +326,7 @@ class Desk(QObject):
     # what is looked at
 
     def select_row(self, row_id: str) -> None:
-        """Look at a row."""
+        """Select a row, by its id in the expanded behavior."""
         if row_id != self.row_id:
             self.row_id = row_id
             self.row_selected.emit(row_id)

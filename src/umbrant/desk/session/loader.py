@@ -12,7 +12,7 @@ from umbrant.project_nodes import project_catalog
 from umbrant.reasons.decision_changes import (
     LeadingSpan,
     behavior_of,
-    decision_changes,
+    changes_among,
     leading_rows,
     leading_spans,
 )
@@ -50,17 +50,15 @@ def load(request: Load) -> Loaded:
     before = request.before
     # The take's own nodes are known by their declarations; nothing of them runs.
     catalog = project_catalog(take.header.project).catalog
+    behaviors = {name: behavior_of(take, name) for name in take.agents}
+    spans = {name: leading_spans(take, name) for name in take.agents}
     return Loaded(
         take,
-        {name: different(before, take, name) for name in take.agents} if before else {},
-        {
-            name: leading_rows(found)
-            for name in take.agents
-            if (found := behavior_of(take, name)) is not None
-        },
-        {name: leading_spans(take, name) for name in take.agents},
-        {name: decision_changes(take, name) for name in take.agents},
-        review_take(take, catalog),
+        different={name: different(before, take, name) for name in take.agents} if before else {},
+        leading={name: leading_rows(found) for name, found in behaviors.items() if found},
+        leading_spans=spans,
+        changes={name: changes_among(found) for name, found in spans.items()},
+        findings=review_take(take, catalog),
     )
 
 

@@ -45,7 +45,7 @@ class Playback(QObject):
         self.playing_changed.emit(True)
 
     def pause(self) -> None:
-        """Stand still."""
+        """Stop moving the playhead."""
         if self.playing:
             self._timer.stop()
             self.playing_changed.emit(False)

@@ -9,8 +9,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.playback import Playback
 from umbrant.model.edits import Edit
-from umbrant.model.staging import CueAction, DropProp, Member, Prop, RaiseEvent
-from umbrant.model.values import Point
+from umbrant.model.staging import CueAction, DropProp, Member, Prop, RaiseEvent, Scenario
+from umbrant.model.values import Point, find_named
 from umbrant.rolling.orders import Reply
 from umbrant.rolling.rehearse import RehearsalFrame, SteeringInput, with_track
 
@@ -37,9 +37,9 @@ class Rehearsing(QObject):
         self._dropped = 0
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._next)
-        desk.roller.stepped.connect(self._stepped)
-        desk.roller.failed.connect(lambda _: self._stop())
-        desk.roller.busy_changed.connect(self._interrupted)
+        desk.takes.roller.stepped.connect(self._stepped)
+        desk.takes.roller.failed.connect(lambda _: self._stop())
+        desk.takes.roller.busy_changed.connect(self._interrupted)
 
     @property
     def active(self) -> bool:
@@ -49,10 +49,7 @@ class Rehearsing(QObject):
     def start(self) -> None:
         """Rehearse the scenario with the puppet that is looked at, or the first one."""
         scenario = self.desk.scenario
-        puppets = [each for each in scenario.cast if each.behavior is None] if scenario else []
-        chosen = next((each for each in puppets if each.name == self.desk.agent), None) or next(
-            iter(puppets), None
-        )
+        chosen = _puppet(scenario, self.desk.agent) if scenario else None
         if scenario is None or chosen is None:
             self.desk.message.emit(
                 "There is no puppet to steer: give the scenario one of the cast without a behavior."
@@ -76,7 +73,7 @@ class Rehearsing(QObject):
         """End it, and write what the hand did into the scenario."""
         if self.active:
             self._timer.stop()
-            self.desk.roller.end_rehearsal()
+            self.desk.takes.roller.end_rehearsal()
 
     def steer(self, across: float, up: float, *, run: bool = False) -> None:
         """Push the puppet in a direction at its walking or running pace; (0, 0) lets it stand."""
@@ -114,14 +111,15 @@ class Rehearsing(QObject):
 
     def said_by(self, name: str) -> str:
         """What one of the cast says at this tick."""
-        return (
-            next((text for who, text in self.frame.said if who == name), "") if self.frame else ""
-        )
+        for who, text in self.frame.said if self.frame else ():
+            if who == name:
+                return text
+        return ""
 
     def _next(self) -> None:
         if not self._waiting:
             self._waiting = True
-            self.desk.roller.step(
+            self.desk.takes.roller.step(
                 SteeringInput(push=self._push, cue_actions=tuple(self._cue_actions))
             )
             self._cue_actions = []
@@ -165,3 +163,10 @@ class Rehearsing(QObject):
             self.puppet, self.frame = None, None
             self.switched.emit()
             self.changed.emit()
+
+
+def _puppet(scenario: Scenario, agent: str) -> Member | None:
+    """The one to steer: who is looked at if it is a puppet, else the first puppet of the cast."""
+    puppets = [member for member in scenario.cast if member.behavior is None]
+    first = puppets[0] if puppets else None
+    return find_named(puppets, agent) or first

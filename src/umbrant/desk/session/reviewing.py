@@ -17,7 +17,7 @@ PAUSE_MS = 150
 
 @dataclass(frozen=True)
 class Reviewed:
-    """What to review."""
+    """One request to the review: a project, and the kinds that its rows are of."""
 
     project: Project
     catalog: Catalog

@@ -97,7 +97,7 @@ class Roller(QObject):
         self._write(step_line(self._newest, hand))
 
     def end_rehearsal(self) -> None:
-        """End a rehearsal."""
+        """Have the worker end the rehearsal; the reply holds the take and what the hand did."""
         self._write(end_line(self._newest))
 
     def _write(self, line: str) -> None:
@@ -105,7 +105,7 @@ class Roller(QObject):
             self._process.write((line + "\n").encode())
 
     def close(self) -> None:
-        """End the worker."""
+        """End the worker process and wait until it is gone."""
         self._closing = True
         if self._process is None:
             return

@@ -25,7 +25,7 @@ class Settings:
         return [Path(str(each)) for each in listed if each]
 
     def opened(self, folder: Path) -> None:
-        """A project was opened."""
+        """Put a folder first among the recent projects."""
         others = [each for each in self.recent if each != folder]
         self._store.setValue("recent", [str(each) for each in [folder, *others][:MOST_RECENT]])
 
@@ -34,7 +34,7 @@ class Settings:
         return str(self._store.value(name, "false")).lower() == "true"
 
     def set_flag(self, name: str, on: bool) -> None:
-        """Remember a choice."""
+        """Store a switch by its name."""
         self._store.setValue(name, "true" if on else "false")
 
     def trusts(self, fingerprint: str) -> bool:

@@ -201,7 +201,7 @@ class BlackboardView(PaintedTable):
         self.activated.connect(self._show_writer)
 
     def heading(self) -> str:
-        """What Enter does."""
+        """The text of the line over the table: what Enter does with the selected key."""
         return "Enter shows who wrote it"
 
     def set_palette(self, palette: Palette) -> None:

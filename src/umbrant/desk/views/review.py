@@ -49,7 +49,7 @@ class ReviewModel(QAbstractTableModel):
         """Take up the findings as they now are."""
         self.beginResetModel()
         desk = self.desk
-        written, played = desk.findings, desk.take_findings
+        written, played = desk.documents.findings, desk.take_findings
         self.lines = [f"In the documents: {_count(written)}", *written]
         if desk.take is not None:
             name = desk.member.title or desk.agent if desk.member else desk.agent
@@ -130,19 +130,19 @@ class ReviewView(ChipTable):
         self.horizontalHeader().hide()
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.selectionModel().currentRowChanged.connect(self._walked)
-        for changed in (desk.findings_changed, desk.take_changed, desk.agent_changed):
+        for changed in (desk.documents.findings_changed, desk.take_changed, desk.agent_changed):
             changed.connect(self.reload)
         self.reload()
 
     needs_row = shows_rows = False
 
     def heading(self) -> str:
-        """What its keys do."""
+        """The text of the line over the list: what its keys do."""
         return "Enter goes to the row · C walks to what can be done about it"
 
     def tab_title(self, title: str) -> str:
         """The title, with the number of warnings and errors."""
-        found = [*self.desk.findings, *self.desk.take_findings]
+        found = [*self.desk.documents.findings, *self.desk.take_findings]
         count = sum(each.rule.severity is not Severity.HINT for each in found)
         return f"{title} {count}" if count else title
 

@@ -25,6 +25,6 @@ def curve_line(curve: Curve, box: QRectF, low: float = 0.0, high: float = 1.0) -
 
 
 def draw_curve(painter: QPainter, box: QRectF, curve: Curve, pen: QPen) -> None:
-    """Draw the curve, small."""
+    """Draw a curve into a box of a few pixels, without axes."""
     painter.setPen(pen)
     painter.drawPolyline(curve_line(curve, box))

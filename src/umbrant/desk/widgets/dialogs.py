@@ -33,7 +33,7 @@ class Dialogs:
         return Path(found) if found else None
 
     def take_to_open(self, start: Path) -> Path | None:
-        """A take's file."""
+        """Ask for the file of a take; None if the author cancels."""
         found, _ = QFileDialog.getOpenFileName(
             self._parent, "Open a take", str(start), "Takes (*.take)"
         )
@@ -47,7 +47,7 @@ class Dialogs:
         return Path(found) if found else None
 
     def text(self, title: str, label: str, first: str = "") -> str | None:
-        """A line of text."""
+        """Ask for a line of text; None if the author cancels."""
         text, fine = QInputDialog.getText(self._parent, title, label, text=first)
         return text.strip() if fine and text.strip() else None
 
@@ -62,7 +62,7 @@ class Dialogs:
         return number if fine else None
 
     def choice(self, title: str, label: str, options: list[str]) -> str | None:
-        """One of several texts."""
+        """Ask for one of several texts; None if the author cancels."""
         found, fine = QInputDialog.getItem(self._parent, title, label, options, 0, False)
         return found if fine else None
 
@@ -140,7 +140,7 @@ class Dialogs:
         QMessageBox.warning(self._parent, title, "\n\n".join(listed))
 
     def message(self, title: str, text: str) -> None:
-        """Tell something."""
+        """Show a text until the author closes it."""
         QMessageBox.information(self._parent, title, text)
 
     def _asks(self, icon: QMessageBox.Icon, title: str, text: str, yes: str, no: str) -> bool:

@@ -51,7 +51,7 @@ def draw_prop(
 
 
 def draw_boxed(painter: QPainter, palette: Palette, text: str, at: QPointF, room: float) -> QRectF:
-    """A text in a box of its own, as what was said beside who said it. Returns the box."""
+    """Draw a text in a box of its own, such as speech beside a body. Returns the box."""
     wide = painter.fontMetrics().horizontalAdvance(text) + 14
     box = QRectF(max(2.0, min(at.x(), room - wide - 4.0)), max(2.0, at.y() - 16), wide, 20)
     painter.setPen(QPen(palette.chip_rule, 1))

@@ -13,7 +13,7 @@ GAP, ABOVE = 12, 8
 
 
 class Notice(QLabel):
-    """Shows what the desk tells."""
+    """Shows the desk's messages over a corner of the window, each for a few seconds."""
 
     def __init__(self, parent: QWidget, over: QWidget) -> None:
         super().__init__(parent)

@@ -100,7 +100,7 @@ class PaintedView(QWidget):
         self.update()
 
     def draw(self, painter: QPainter) -> None:
-        """Draw it."""
+        """Draw the view's content. Called in a paint event with the widget's rectangle cleared."""
         raise NotImplementedError
 
     def paintEvent(self, event: QPaintEvent) -> None:
@@ -136,7 +136,7 @@ class PaintedDelegate(QStyledItemDelegate):
     def draw_cell(
         self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
-        """Draw a cell."""
+        """Draw the cell of an index inside its box."""
         raise NotImplementedError
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: ModelIndex) -> None:

@@ -4,7 +4,7 @@ from typing import Generic, Protocol, TypeVar
 
 
 class HasRow(Protocol):
-    """Something that is told of a row."""
+    """Something about one row of one file: a problem or a finding."""
 
     @property
     def file(self) -> str: ...

@@ -25,11 +25,11 @@ class ShortenedLabel(PaintedView):
         self.setText(text)
 
     def text(self) -> str:
-        """The whole text."""
+        """The full text, also while only a part of it fits."""
         return self._text
 
     def setText(self, text: str) -> None:
-        """Show another text."""
+        """Show another text, cut with an ellipsis where it does not fit."""
         if text != self._text:
             self._text = text
             self.setToolTip(text)

@@ -12,7 +12,7 @@ class TimeScale:
     ticks: int
 
     def x_of(self, tick: float) -> float:
-        """Where a tick stands."""
+        """The x of a tick, in pixels."""
         return self.left + tick / max(1, self.ticks) * (self.right - self.left)
 
     def tick_at(self, x: float) -> float:

@@ -66,7 +66,7 @@ class CurveView(PaintedView):
         return f"{row.name or row.args.get('input', '')} → worth of {option}"
 
     def curve(self, row: Row) -> Curve:
-        """A consideration's curve."""
+        """The curve of a row that is a consideration."""
         found = row.args.get("curve")
         return found if isinstance(found, Curve) else Curve(shape=Shape.LINEAR)
 
@@ -79,7 +79,7 @@ class CurveView(PaintedView):
         )
 
     def grips(self, row: Row) -> list[Grip]:
-        """What can be dragged."""
+        """The points of the curve that can be dragged."""
         curve, (low, high) = self.curve(row), self.range_of(row)
 
         def at(t: float) -> tuple[float, float]:
@@ -143,7 +143,7 @@ class CurveView(PaintedView):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self._held:
-            self.desk.history.settle()
+            self.desk.documents.history.settle()
         self._held = ""
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:

@@ -70,7 +70,7 @@ class ExampleView(PaintedView):
 
     @property
     def playing(self) -> bool:
-        """Whether it plays."""
+        """Whether the example's playhead moves."""
         return self._timer.isActive()
 
     def show_kind(self, kind: Kind | None) -> None:
@@ -94,7 +94,7 @@ class ExampleView(PaintedView):
         self._background.close()
 
     def toggle(self) -> None:
-        """Pause, or go on."""
+        """Pause the example, or play it on."""
         if self._timer.isActive():
             self._timer.stop()
         else:

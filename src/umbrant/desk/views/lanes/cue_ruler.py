@@ -80,7 +80,7 @@ class CueRuler:
         return best[1] if best is not None and best[0] <= GRAB else None
 
     def x_of(self, mark: Mark) -> float:
-        """Where a mark stands."""
+        """The x of a tick, in pixels."""
         return self._scale().x_of(mark.at_s * self.ticks_per_s)
 
     def press(self, x: float) -> Mark | None:
@@ -107,9 +107,9 @@ class CueRuler:
         )
 
     def release(self) -> None:
-        """Let go."""
+        """End the drag of a mark."""
         if self._held is not None:
-            self._desk.history.settle()
+            self._desk.documents.history.settle()
         self._held = None
 
     def offer(self, place: QPoint) -> None:

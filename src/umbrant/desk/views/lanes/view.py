@@ -75,11 +75,11 @@ class LanesView(PaintedView):
 
     @property
     def scale(self) -> TimeScale:
-        """Where each tick stands."""
+        """The mapping between ticks and pixels for the width of the lanes."""
         return TimeScale(LEFT, max(LEFT, self.width() - RIGHT), self.desk.tape.ticks)
 
     def x_of(self, tick: float) -> float:
-        """Where a tick stands."""
+        """The x of a tick, in pixels."""
         return self.scale.x_of(tick)
 
     def tick_at(self, x: float) -> float:
@@ -117,7 +117,7 @@ class LanesView(PaintedView):
             self.mousePressEvent(event)
 
     def event(self, event: QEvent) -> bool:
-        """Over a cue the tooltip says what it does."""
+        """Show a tooltip over a cue: what it does, and when."""
         if (
             isinstance(event, QHelpEvent)
             and event.type() == QEvent.Type.ToolTip
@@ -168,7 +168,7 @@ class LanesView(PaintedView):
         draw_focus(painter, self, palette)
 
     def _draw_lanes(self, painter: QPainter, box: QRectF) -> None:
-        loaded = self.desk.current.loaded if self.desk.current else None
+        loaded = self.desk.takes.current.loaded if self.desk.takes.current else None
         lanes = lanes_of(self._cast(), self.desk.agent, loaded)
         paint_lanes(painter, lanes, self.scale, self._top(), self.palette_)
 

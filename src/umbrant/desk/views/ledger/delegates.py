@@ -22,7 +22,7 @@ from umbrant.take.record import RowState
 
 
 class _Delegate(PaintedDelegate):
-    """Fills the cell and the line under it; subclasses draw what stands on it."""
+    """Fills a cell and draws the line under it; subclasses draw the cell's content."""
 
     def __init__(self, desk: Desk, model: LedgerModel, brushes: Brushes, parent: QObject) -> None:
         super().__init__(parent)
@@ -50,7 +50,7 @@ class _Delegate(PaintedDelegate):
         return self.brushes.palette.sheet
 
     def draw(self, painter: QPainter, cell: QRectF, row: Row) -> None:
-        """Draw a row's cell."""
+        """Draw the cell of a row inside its box."""
         raise NotImplementedError
 
 

@@ -71,9 +71,9 @@ class LedgerModel(QAbstractTableModel):
             for inner in behavior.outline.within(folded)
             if inner != folded
         }
-        return (
-            tuple(row for row in behavior.rows if row.id not in hidden) if hidden else behavior.rows
-        )
+        if not hidden:
+            return behavior.rows
+        return tuple(row for row in behavior.rows if row.id not in hidden)
 
     @property
     def rows(self) -> Sequence[Row]:
@@ -133,8 +133,9 @@ class LedgerModel(QAbstractTableModel):
         )
 
     def _inner_keys(self, row: Row) -> Mapping[str, Key]:
-        used = row.args.get(BEHAVIOR) if row.kind == USE_BEHAVIOR else None
-        inner = next((each for each in self._desk.project.behaviors if each.name == used), None)
+        if row.kind != USE_BEHAVIOR:
+            return {}
+        inner = self._desk.project.find_behavior(str(row.args.get(BEHAVIOR, "")))
         return self._desk.project.keys_of(inner) if inner else {}
 
     def has_more(self, row: Row) -> bool:

@@ -48,7 +48,7 @@ class SearchMatch(Protocol):
     def title(self) -> str: ...
     @property
     def place(self) -> str:
-        """Where it is, or what it becomes: stands at the right."""
+        """The text at the right: where the match is, or what it becomes."""
 
     @property
     def phrase(self) -> str:
@@ -60,7 +60,7 @@ class SearchMatch(Protocol):
 
     @property
     def help(self) -> str:
-        """What is told of it while it is selected."""
+        """The text under the list while the match is selected."""
 
 
 Rank = Callable[[str, Sequence[Any]], tuple[list[Any], str]]
@@ -77,7 +77,7 @@ class Offer:
 
     @property
     def title(self) -> str:
-        """What it is called."""
+        """The text by which the offer is listed and searched."""
         return self.kind.title
 
     @property

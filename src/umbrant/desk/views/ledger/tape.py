@@ -44,7 +44,7 @@ class Axis:
         return float(round(self.cell.top() + (self.cell.height() + BLOCK) / 2 - 1))
 
     def x_of(self, tick: float) -> float:
-        """Where a tick stands."""
+        """The x of a tick, in pixels."""
         return self.cell.left() + (tick - self.start) / self.length * self.cell.width()
 
 

@@ -401,7 +401,7 @@ class LedgerView(ChipTable):
         desk.project_changed.connect(self.reload)
         desk.agent_changed.connect(self.reload)
         desk.take_changed.connect(self._repaint)
-        desk.findings_changed.connect(self._repaint)
+        desk.documents.findings_changed.connect(self._repaint)
         desk.tape.changed.connect(self._repaint_tape)
         desk.playhead_moved.connect(self._repaint_tape)
         desk.row_selected.connect(self._show_selected)

@@ -103,9 +103,11 @@ def machine_around(behavior: Behavior, row_id: str) -> str:
     """The innermost machine around a row, else the first of the behavior; empty if there is
     none.
     """
-    path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
-    around = next((each for each in reversed(path) if behavior.row(each).kind == MACHINE), "")
-    return around or next((row.id for row in behavior.rows if row.kind == MACHINE), "")
+    around = behavior.innermost(row_id, MACHINE)
+    if around is not None:
+        return around
+    machines = [row.id for row in behavior.rows if row.kind == MACHINE]
+    return machines[0] if machines else ""
 
 
 def trigger_of(row: Row) -> TriggerColumn:

@@ -254,7 +254,7 @@ class MachineTable(ChipTable):
     needs_row = False
 
     def heading(self) -> str:
-        """The machine that is shown, and its size."""
+        """The text of the line over the table: the machine's name and the number of its states."""
         cells = self.machine.cells
         if cells is None:
             return "no machine here · a machine is a kind of row"

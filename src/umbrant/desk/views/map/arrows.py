@@ -32,7 +32,7 @@ class ArrowCurve:
     """To which side of it there is written, 1 to the right or below; on it where both are 0."""
 
     def draw(self, painter: QPainter, colour: QColor, width: float) -> None:
-        """Draw it with its head."""
+        """Draw the arrow: its curve and its head."""
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(colour, width))
         painter.drawPath(self.path)

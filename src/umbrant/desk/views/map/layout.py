@@ -39,21 +39,21 @@ class MapBox:
     """Whether only transitions of the machine itself lead to it."""
 
     def moved(self, x: float, y: float) -> None:
-        """Move it, with what is inside."""
+        """Move the box, and all boxes nested in it, by a distance."""
         self.x += x
         self.y += y
         for box in self.inside:
             box.moved(x, y)
 
     def all(self) -> Iterator["MapBox"]:
-        """It and all boxes within it."""
+        """Yield this box and all boxes nested in it."""
         yield self
         for box in self.inside:
             yield from box.all()
 
     @property
     def middle(self) -> tuple[float, float]:
-        """Its centre."""
+        """The centre of the box, in the map's own units."""
         return self.x + self.w / 2, self.y + self.h / 2
 
 
@@ -98,8 +98,7 @@ def draw(behavior: Behavior, row_id: str, measure: Measure) -> MapLayout:
     """The map for a row: of the machine that it belongs to; outside of machines of the whole
     tree.
     """
-    path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
-    machine = next((each for each in reversed(path) if behavior.row(each).kind == MACHINE), None)
+    machine = behavior.innermost(row_id, MACHINE)
     return draw_machine(behavior, machine, measure) if machine else draw_tree(behavior, measure)
 
 
@@ -285,7 +284,9 @@ def _bowed(found: Iterator[tuple[str, str, Row]]) -> Iterator[MapArrow]:
 
 
 def label_of(row: Row) -> str:
-    """A transition in a word or two."""
+    """The text beside a transition's arrow: the event, the time or the condition it waits for, in
+    short.
+    """
     if row.name:
         return row.name
     labels = {

@@ -114,7 +114,7 @@ def paint_map(
     placement: Placement,
     palette: Palette,
 ) -> None:
-    """Draw a map: its boxes, over them its arrows, and what fired last over the others."""
+    """Draw a map: the boxes, then the arrows, then the arrows that fired last."""
     for box in drawing.boxes:
         _paint_box(painter, box, look, placement, palette)
     if drawing.is_machine:

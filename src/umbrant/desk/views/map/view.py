@@ -117,8 +117,7 @@ class MapView(PaintedView):
 
     def _machine(self, behavior: Behavior) -> str:
         row_id = self.desk.row_id
-        path = behavior.outline.path(row_id) if row_id in behavior.by_id else ()
-        return next((each for each in reversed(path) if behavior.row(each).kind == MACHINE), "")
+        return behavior.innermost(row_id, MACHINE) or ""
 
     @property
     def placement(self) -> Placement:

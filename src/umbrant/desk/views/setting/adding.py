@@ -45,7 +45,7 @@ def literal(text: str) -> Value | None:
 
 
 def new_board(project: Project) -> Blackboard:
-    """An empty blackboard."""
+    """A blackboard without keys, with a name that no other has."""
     name = fresh_name("keys", [each.name for each in project.blackboards], "-")
     return Blackboard(name=name, title=name.capitalize())
 
@@ -98,7 +98,7 @@ def casting(path: Path, project: Project) -> tuple[Addition, ...]:
 
     def member(project: Project, name: str, behavior: str | None) -> Member:
         scenario: Scenario = at(project, path)
-        stage = next((each for each in project.stages if each.name == scenario.stage), None)
+        stage = project.find_stage(scenario.stage)
         start = (round(stage.width_m / 2, 1), round(stage.height_m / 4, 1)) if stage else (0.0, 0.0)
         return Member(
             name=fresh_name(name, [each.name for each in scenario.cast]),
@@ -124,8 +124,7 @@ def about_member(path: Path, project: Project, member: Member) -> tuple[Addition
     """What can be said besides of one of the cast: starting values, numbers of its body, points of
     its walk.
     """
-    found = next((each for each in project.behaviors if each.name == member.behavior), None)
-    keys = project.keys_of(found) if found else {}
+    keys = project.keys_of_member(member)
     adds = [
         Addition(
             f"Starting value of {name}",

@@ -61,7 +61,7 @@ class SettingLine:
 
     @property
     def text(self) -> str:
-        """The sentence in words."""
+        """The line's sentence as plain text, for search and screen readers."""
         return " ".join(piece.text for piece in self.pieces)
 
 
@@ -75,7 +75,7 @@ class LineWriter:
         self._group = 0
 
     def words(self, text: str) -> "LineWriter":
-        """Plain words."""
+        """Add words that cannot be changed."""
         self.pieces.append(SentencePiece(text, PieceRole.WORDS))
         return self
 
@@ -178,7 +178,7 @@ class LineWriter:
         shown: str | None = None,
         help: str = "",
     ) -> "LineWriter":
-        """One of a list."""
+        """Add a chip for a field that holds one of several values."""
         choices = tuple(Choice(each, each) if isinstance(each, str) else each for each in offered)
         chip = replace(
             self._chip(name, ChipEditor.PICK, label, put=put, help=help), offered=choices
@@ -215,7 +215,7 @@ class LineWriter:
         return self
 
     def mark(self) -> "LineWriter":
-        """Mark the last chip: what it holds cannot stand there."""
+        """Mark the last chip as wrong: its value is not possible there."""
         last = self.pieces[-1]
         if last.chip is not None:
             self.pieces[-1] = replace(last, chip=replace(last.chip, missing=True))
@@ -236,7 +236,7 @@ class LineWriter:
     def line(
         self, depth: int, *additions: Addition, help: str = "", removable: bool = True
     ) -> SettingLine:
-        """The line of what has been said."""
+        """Finish the line from the words and chips that were added."""
         return SettingLine(self.path, depth, self.pieces, additions, help, removable=removable)
 
     def _piece(self, text: str, chip: FieldChip) -> "LineWriter":

@@ -34,6 +34,7 @@ from umbrant.desk.views.setting.fields import (
 )
 from umbrant.model.behaviors import Behavior, Blackboard, Event, Key, Sharing
 from umbrant.model.documents import Project
+from umbrant.model.expanded import BEHAVIOR
 from umbrant.model.paths import Path, at, put
 from umbrant.model.staging import (
     Blocks,
@@ -172,11 +173,9 @@ class Setting:
             if member.behavior == name
         ]
         for behavior in self.project.behaviors:
-            uses = (
-                any(row.args.get("behavior") == name for row in behavior.rows)
-                or behavior.variant_of == name
-            )
-            found.extend([behavior.title] if uses else [])
+            is_used = any(row.args.get(BEHAVIOR) == name for row in behavior.rows)
+            if is_used or behavior.variant_of == name:
+                found.append(behavior.title)
         return list(dict.fromkeys(found))
 
     # blackboards and events
@@ -469,7 +468,7 @@ class Setting:
                 "per_s", "change", Quantity("", step=0.01)
             )
             yield say.words("a second").line(3, *mine)
-        keys = self._keys_of(member)
+        keys = self.project.keys_of_member(member)
         for name in member.keys:
             say = (
                 LineWriter(self.project, (*path, "keys")).kind("starts with").title(name).words("=")
@@ -489,12 +488,6 @@ class Setting:
                 .number("at_s", "when", SECONDS)
             )
             yield say.words("is at").point("to", "where").line(3, *mine)
-
-    def _keys_of(self, member: Member) -> dict[str, Key]:
-        found = next(
-            (each for each in self.project.behaviors if each.name == member.behavior), None
-        )
-        return self.project.keys_of(found) if found else {}
 
     def _cue(
         self, scenario: Scenario, path: Path, cue: Cue, adds: tuple[Addition, ...]

@@ -151,7 +151,7 @@ class SettingView(ChipTable):
     needs_row = shows_rows = False
 
     def heading(self) -> str:
-        """What it holds, and what its keys do."""
+        """The text of the line over the setting: what it holds and what its keys do."""
         return "keys, events, stages, cast and cues · Enter adds · Delete removes"
 
     def reload(self) -> None:

@@ -63,7 +63,7 @@ class Picking:
         return key in PICKING
 
     def paint(self, painter: QPainter) -> None:
-        """Draw the cross."""
+        """Draw the cross at the point that would be picked."""
         if self.active:
             at = self._view.to_pixels(self.cross)
             painter.setPen(QPen(self._view.palette_.now, 1.5))

@@ -72,7 +72,7 @@ class Sketching:
             self._corner = self._to = self._view.snapped(here)
 
     def go_on(self, pixel: QPointF) -> None:
-        """The mouse moved."""
+        """Take up a move of the mouse: what is being drawn follows it."""
         here = self._view.to_stage(pixel)
         if self._corner is not None:
             self._to = self._view.snapped(here)
@@ -134,7 +134,7 @@ class Sketching:
             self._desk.message.emit(f"That cannot be removed: {error}.")
 
     def paint(self, painter: QPainter) -> None:
-        """What is being drawn."""
+        """Draw the wall, area or place that is being sketched."""
         view = self._view
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(QPen(view.palette_.now, 1.5, Qt.PenStyle.DashLine))

@@ -104,7 +104,7 @@ class StageView(PaintedView):
         return QSize(480, 270)
 
     def fit(self) -> None:
-        """Show the whole stage."""
+        """Scale and centre the stage so that all of it is shown."""
         stage = self.shown_stage()
         if stage is None:
             return
@@ -176,10 +176,11 @@ class StageView(PaintedView):
     def choose(self, path: Path) -> None:
         """Mark the handle of what a path leads to, if it has one."""
         self.about = path
-        found = next((handle.path for handle in self.handles() if handle.about == path), None)
-        if found is not None:
-            self.chosen = found
-            self.update()
+        for handle in self.handles():
+            if handle.about == path:
+                self.chosen = handle.path
+                self.update()
+                return
 
     def place_of(self, name: str) -> tuple[Point, float] | None:
         """Where one of the cast is at the playhead, and its heading."""
@@ -188,11 +189,7 @@ class StageView(PaintedView):
         take = self.desk.take
         if take is None:
             scenario = self.desk.scenario
-            member = (
-                next((each for each in scenario.players if each.name == name), None)
-                if scenario
-                else None
-            )
+            member = scenario.find_player(name) if scenario else None
             return (member.start, member.facing_deg) if member else None
         poses = take.poses.get(name)
         if poses is None or self.desk.playhead >= len(poses):
@@ -218,7 +215,7 @@ class StageView(PaintedView):
 
     @property
     def live(self) -> Rehearsing | None:
-        """The rehearsal that is going on."""
+        """The rehearsal that is going on; None while a take is shown."""
         return self.rehearsing if self.rehearsing is not None and self.rehearsing.active else None
 
     def keyReleaseEvent(self, event: QKeyEvent) -> None:
@@ -275,7 +272,7 @@ class StageView(PaintedView):
             self.live.steer(0.0, 0.0)
             return
         if self._held is not None:
-            self.desk.history.settle()
+            self.desk.documents.history.settle()
         self._held = self._panned_from = None
         self.guides = NO_GUIDES
         if self.sketching.active:
@@ -393,10 +390,7 @@ class StageView(PaintedView):
     def shown_stage(self) -> Stage | None:
         """The stage of the scenario that is played."""
         scenario = self.desk.scenario
-        return next(
-            (each for each in self.desk.project.stages if scenario and each.name == scenario.stage),
-            None,
-        )
+        return self.desk.project.find_stage(scenario.stage) if scenario else None
 
     # painting
 

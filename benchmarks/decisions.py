@@ -64,20 +64,20 @@ def catalog() -> Catalog:
     near = tuple(visible if seen else hidden for seen in STORED.near)
 
     def going(ticks: int) -> Any:
-        told = tuple(Progress(float(left), float(ticks), "m") for left in range(ticks, 0, -1))
+        samples = tuple(Progress(float(left), float(ticks), "m") for left in range(ticks, 0, -1))
 
         def run(me: Any, **_: object) -> Iterator[Progress]:
-            yield from told
+            yield from samples
             return True
 
         return run
 
     def staying(ticks: int) -> Any:
-        told = lasting(ticks / RATE, ticks / RATE)
+        samples = lasting(ticks / RATE, ticks / RATE)
 
         def run(me: Any, **_: object) -> Iterator[Progress]:
             for _tick in range(ticks):
-                yield told
+                yield samples
             return True
 
         return run

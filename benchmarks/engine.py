@@ -32,20 +32,20 @@ def engine_figures(place: Path) -> Iterator[Figure]:
     project = open_project(DEMO)
     check_equal(project)
     hand, recorded = _in_turns(by_hand_s, lambda: recorded_s(project, place / "decisions.take"))
-    told = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
+    ratio = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
     yield Figure(
         "the warden's decisions with recording, times by hand",
         f"{recorded:.1f} ×",
         "at most 4 ×",
-        told,
+        ratio,
     )
     hand, unrecorded = _in_turns(by_hand_s, lambda: unrecorded_s(project))
-    told = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
-    yield Figure("the same without recording", f"{unrecorded:.1f} ×", "at most 2.5 ×", told)
+    ratio = f"by hand {hand / TICKS * 1e6:.1f} µs a tick"
+    yield Figure("the same without recording", f"{unrecorded:.1f} ×", "at most 2.5 ×", ratio)
     small, large = _in_turns(lambda: _visited_s(20), lambda: _visited_s(2000))
-    told = f"{small / VISITS * 1e6:.0f} µs a tick with 20"
+    ratio = f"{small / VISITS * 1e6:.0f} µs a tick with 20"
     yield Figure(
-        "2,000 rows of which 20 are visited, times 20 rows", f"{large:.2f} ×", "within 1.5 ×", told
+        "2,000 rows of which 20 are visited, times 20 rows", f"{large:.2f} ×", "within 1.5 ×", ratio
     )
     yield from _crowd(project, place)
 
@@ -137,13 +137,15 @@ def _crowd(project: Project, place: Path) -> Iterator[Figure]:
         play = Play(expanded, crowd, writer, BUILTIN)
         set_up = time.perf_counter() - start
         took = timed(lambda: [play.tick(tick) for tick in range(crowd.tick_count)])
-    told = (
+    ratio = (
         f"{took / CROWD_S / 20 / agents * 1e6:.0f} µs for each agent and tick, after "
         f"{set_up:.1f} s to set them up"
     )
     name = f"{agents} agents with full recording, times real time"
-    yield Figure(name, f"{CROWD_S / took:.2f} ×", "over 1 ×", told)
+    yield Figure(name, f"{CROWD_S / took:.2f} ×", "over 1 ×", ratio)
     size = path.stat().st_size / (agents * CROWD_S / 60)
     long = roll(RollOrder(project, "evening", place / "evening.take"))
-    told = f"the evening's ten agents over three minutes: {long.stat().st_size / 30 / 1024:.0f} KiB"
-    yield Figure("a take's size for each agent and minute", f"{size / 1024:.0f} KiB", "none", told)
+    ratio = (
+        f"the evening's ten agents over three minutes: {long.stat().st_size / 30 / 1024:.0f} KiB"
+    )
+    yield Figure("a take's size for each agent and minute", f"{size / 1024:.0f} KiB", "none", ratio)

@@ -36,9 +36,9 @@ def all_figures() -> Iterator[Figure]:
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
         rolled_s = _rolling_s(place)
-        told = f"this machine counts to a million in {timed(_count) * 1000:.0f} ms"
+        ratio = f"this machine counts to a million in {timed(_count) * 1000:.0f} ms"
         name = "the warden's part of the demo rolls, times faster than real time"
-        yield Figure(name, f"{42 / rolled_s:.0f} ×", "over 100 ×", told)
+        yield Figure(name, f"{42 / rolled_s:.0f} ×", "over 100 ×", ratio)
         yield from supervised_figures(open_project(DEMO), place)
         yield from engine_figures(place)
         yield from route_figures(place)
@@ -79,14 +79,14 @@ def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
     _wait(lambda: window.desk.take is not None and not window.desk.takes.busy)
     edited = [_edit_to_repaint_s(window, metres) for metres in np.linspace(7, 12, EDITS).round(2)]
     p95 = float(np.percentile(edited, 95))
-    told = (
+    ratio = (
         f"median {median(edited) * 1000:.0f} ms; {p95 / rolled_s:.2f} × the time of the roll alone"
     )
     yield Figure(
         "a chip's change to the repainted tape, 95th percentile",
         f"{p95 * 1000:.0f} ms",
         "under 400 ms",
-        told,
+        ratio,
     )
     short = _moves_s(window)
     long_take = roll(
@@ -96,7 +96,7 @@ def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
     _wait(lambda: window.desk.take is not None and window.desk.take.ticks == LONG_TICKS)
     long = _moves_s(window)
     p95 = float(np.percentile(long, 95))
-    told = (
+    ratio = (
         f"median {median(long) * 1000:.1f} ms, {median(long) / median(short):.2f} × that in a "
         "take of 840 ticks"
     )
@@ -104,7 +104,7 @@ def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
         "the playhead's move in 20,000 ticks, 95th percentile",
         f"{p95 * 1000:.1f} ms",
         "under 16 ms",
-        told,
+        ratio,
     )
     window.desk.documents.history.saved = window.desk.project
     window.close()

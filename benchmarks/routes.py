@@ -28,11 +28,11 @@ WAYS = 9
 def route_figures(place: Path) -> Iterator[Figure]:
     """Measure one thing after the other."""
     times = [_a_way_s(count) for count in WALLS]
-    told = ", ".join(
+    ratio = ", ".join(
         f"{count}: {time * 1000:.1f} ms" for count, time in zip(WALLS, times, strict=True)
     )
     name = "a way across 1,000 walls, the ground made anew, times 10 walls"
-    yield Figure(name, f"{times[-1] / times[0]:.0f} ×", "under 1,000 ×", told)
+    yield Figure(name, f"{times[-1] / times[0]:.0f} ×", "under 1,000 ×", ratio)
     took = timed(lambda: roll(RollOrder(_walking(MANY_WALLS), "walk", place / "walls.take")))
     name = "1 s of 10 walkers among 3,000 walls, times a stage without"
     free = timed(lambda: roll(RollOrder(_walking(0), "walk", place / "free.take")))

@@ -28,10 +28,10 @@ def supervised_figures(project: Project, place: Path) -> Iterator[Figure]:
         ][1:]
     cost = median(one / other for one, other in times) - 1
     one, other = (median(column) * 1000 for column in zip(*times, strict=True))
-    told = f"{one:.0f} ms against {other:.0f} ms in one process"
+    ratio = f"{one:.0f} ms against {other:.0f} ms in one process"
     yield Figure(
         "a roll of the whole cast through the supervisor costs more by",
         f"{cost:+.0%}",
         "at most 10 %",
-        told,
+        ratio,
     )

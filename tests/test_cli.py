@@ -297,15 +297,15 @@ def test_a_command_that_is_killed_leaves_nothing_running_and_a_take_that_says_it
 
 
 def test_asking_about_one_agent_reads_its_rows_alone_and_answers_the_same(take: Path) -> None:
-    whole = read_take(take)
-    for name, record in whole.agents.items():
+    full = read_take(take)
+    for name, record in full.agents.items():
         alone = read_take(take, only=name)
         assert all(not other.rows for each, other in alone.agents.items() if each != name)
         assert alone.agents[name].rows.keys() == record.rows.keys()
         if not record.rows:
             continue
-        for tick in range(0, whole.ticks, 50):
-            asked, expected = Explainer(alone, name), Explainer(whole, name)
-            assert asked.why(tick) == expected.why(tick)
-            for row_id in asked.outline.number:
-                assert asked.why_not(tick, row_id) == expected.why_not(tick, row_id)
+        for tick in range(0, full.ticks, 50):
+            explainer, expected = Explainer(alone, name), Explainer(full, name)
+            assert explainer.why(tick) == expected.why(tick)
+            for row_id in explainer.outline.number:
+                assert explainer.why_not(tick, row_id) == expected.why_not(tick, row_id)

@@ -61,10 +61,10 @@ def test_the_readme_names_every_command() -> None:
 def test_the_readme_tells_the_keys_that_there_are(qapp: QApplication) -> None:
     keyed = {sequence.toString() for action in ACTIONS for sequence in sequences(action)}
     table = README.split("| keys | |")[1].split("\n\n")[0]
-    told = re.findall(
+    output = re.findall(
         r"\b(?:(?:Ctrl|Shift|Alt)\+)*(?:F\d+|[A-Z]|Tab|Delete|Space|Up|Down)\b(?=[,| ])", table
     )
-    for key in set(told) - {"Up", "Down", "Shift+Up", "Shift+Down", "I", "Shift", "Ctrl"}:
+    for key in set(output) - {"Up", "Down", "Shift+Up", "Shift+Down", "I", "Shift", "Ctrl"}:
         assert {"Delete": "Del"}.get(key, key) in keyed
 
 

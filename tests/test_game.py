@@ -92,9 +92,9 @@ def test_the_example_game_plays_and_its_take_can_be_asked(
     monkeypatch.chdir(tmp_path)
     monkeypatch.setattr(sys, "argv", ["game.py", "--watch"])
     runpy.run_path(str(EXAMPLES / "own-game" / "game.py"), run_name="__main__")
-    told = capsys.readouterr().out
-    assert "The rat: Squeak!" in told
-    assert "The rat ate 3 crumbs" in told
+    output = capsys.readouterr().out
+    assert "The rat: Squeak!" in output
+    assert "The rat ate 3 crumbs" in output
     take = read_take(tmp_path / "cellar.take")
     assert (take.is_complete, take.ticks) == (True, 60)
     answer = Explainer(take, "rat").why(20).text

@@ -164,20 +164,20 @@ def end(me, how, key):
 
 
 def test_what_is_wrong_with_a_file_is_told_with_its_line() -> None:
-    def told(text: str) -> str:
+    def reported(text: str) -> str:
         return " ".join(str(each) for each in project_catalog(with_nodes(project(), text)).problems)
 
-    assert "nodes/mine.py: line 1" in told("def (")
-    assert told("\n1 / 0\n") == "", "that shows when it is run"
+    assert "nodes/mine.py: line 1" in reported("def (")
+    assert reported("\n1 / 0\n") == "", "that shows when it is run"
     with pytest.raises(ProjectError, match=r"nodes/mine\.py: line 2: ZeroDivisionError"):
         running_catalog(with_nodes(project(), "\n1 / 0\n"), trusted=True)
-    assert "has no help" in told(
+    assert "has no help" in reported(
         'from umbrant.nodes import *\n@action("x")\ndef x(me: Agent): ...\n'
     )
     clash = SMELL.replace("def ring", "def wait")
-    assert "`wait` is the name of another node" in told(clash)
+    assert "`wait` is the name of another node" in reported(clash)
     odd = 'from umbrant.nodes import *\n@action("x" + str(1))\ndef x(me: Agent):\n    """Help."""\n'
-    assert "cannot be read without running it" in told(odd)
+    assert "cannot be read without running it" in reported(odd)
 
 
 def test_a_file_that_puts_something_else_in_a_nodes_place_is_told_of() -> None:
@@ -321,6 +321,6 @@ def test_a_type_may_be_written_in_quotes() -> None:
 def test_a_parameter_that_no_chip_can_hold_is_told_of_with_its_line(params: str, says: str) -> None:
     head = f'from umbrant.nodes import *\n\n@action("hum {{x}}")\ndef hum(me: Agent, {params}):\n'
     own = project_catalog(with_nodes(project(), f'{head}    """Hums.\n\n    x: x\n    """\n'))
-    (told,) = (str(each) for each in own.problems)
-    assert told.startswith("nodes/mine.py: line 4: ")
-    assert says in told
+    (reported,) = (str(each) for each in own.problems)
+    assert reported.startswith("nodes/mine.py: line 4: ")
+    assert says in reported

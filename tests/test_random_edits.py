@@ -159,8 +159,8 @@ def test_a_project_outlives_whatever_is_done_to_it(data: st.DataObject, count: i
         validate(history.project, BUILTIN, validated)
     last = history.project
     assert validate(last, BUILTIN, validated) == validate(last, BUILTIN)
-    told = [line.text for line in Setting(last, BUILTIN, written).lines()]
-    assert told == [line.text for line in Setting(last, BUILTIN).lines()]
+    text = [line.text for line in Setting(last, BUILTIN, written).lines()]
+    assert text == [line.text for line in Setting(last, BUILTIN).lines()]
     if all(problem.row_id for problem in validate(last, BUILTIN)):
         review(last, BUILTIN)
     if not [problem for problem in validate(last, BUILTIN) if not problem.row_id]:

@@ -92,8 +92,8 @@ def _one_walk(folder: Path, log: Path, seed: str, actions: int, play: str) -> tu
         out = process.stdout.read() if process.stdout else ""
     lines = log.read_text().splitlines() if log.exists() else []
     if process.returncode == 0 and out.strip():
-        told = json.loads(out.strip().splitlines()[-1])
-        return told["done"], told["failures"]
+        output = json.loads(out.strip().splitlines()[-1])
+        return output["done"], output["failures"]
     last = (folder / "stderr").read_text()[-4000:]
     _write_down(log, {"failure": f"the process ended with {process.returncode}", "stderr": last})
     return sum('"step"' in line for line in lines), 1 + sum('"failure"' in line for line in lines)

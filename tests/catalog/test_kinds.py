@@ -332,12 +332,12 @@ def test_events_reach_all_one_or_a_group_and_may_be_late() -> None:
         row("x4", "say", text="Done", duration=9.0),
     )
     made = stage(*rows, cast=(friend,), seconds=1.0)
-    ears = (
+    inboxes = (
         made.behaviors[0]
         .with_rows((row("w1", "wait", duration=9.0),))
         .model_copy(update={"name": "ears"})
     )
-    take = played(made.model_copy(update={"behaviors": (*made.behaviors, ears)}))
+    take = played(made.model_copy(update={"behaviors": (*made.behaviors, inboxes)}))
     assert take.agents["f"].received == [(1, "e.one", "a"), (1, "e.two", "a"), (3, "e.three", "a")]
     assert take.agents["a"].received == [(1, "e.one", "a")]
     assert take.agents["a"].said == [(0, "Done")]

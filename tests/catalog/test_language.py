@@ -64,14 +64,14 @@ class Values:
         )
 
 
-def asked(text: str, **values: Value | None) -> tuple[bool, dict[int, AtomResult | None]]:
+def evaluated(text: str, **values: Value | None) -> tuple[bool, dict[int, AtomResult | None]]:
     """The answer, and what was told of each atom."""
-    told: dict[int, AtomResult | None] = {}
-    return BoundCondition(parse(text), Values(**values), told.__setitem__).evaluate(), told
+    reported: dict[int, AtomResult | None] = {}
+    return BoundCondition(parse(text), Values(**values), reported.__setitem__).evaluate(), reported
 
 
 def answer(text: str, **values: Value | None) -> bool:
-    return asked(text, **values)[0]
+    return evaluated(text, **values)[0]
 
 
 @pytest.mark.parametrize(
@@ -116,7 +116,7 @@ def test_what_is_unknown_counts_as_no_in_the_end_but_not_in_between(
 
 
 def test_asking_keeps_both_sides_of_each_comparison_and_leaves_out_what_was_not_asked() -> None:
-    first, second, third = asked("n < 6 and m > 1 and flag", n=2.0, m=0.5)[1].values()
+    first, second, third = evaluated("n < 6 and m > 1 and flag", n=2.0, m=0.5)[1].values()
     assert first is not None
     assert (first.truth, first.left, first.right) == (True, 2.0, 6.0)
     assert second is not None
@@ -125,14 +125,14 @@ def test_asking_keeps_both_sides_of_each_comparison_and_leaves_out_what_was_not_
 
 
 def test_what_an_atom_finds_is_told_when_it_is_another_than_before() -> None:
-    values, told = Values(n=2.0, m=3.0), []
+    values, reported = Values(n=2.0, m=3.0), []
     asker = BoundCondition(
-        parse("n < 6 and m > 1"), values, lambda atom, found: told.append((atom, found))
+        parse("n < 6 and m > 1"), values, lambda atom, found: reported.append((atom, found))
     )
     for n in (2.0, 2.0, 7.0, 7.0, 3.0):
         values.values["n"] = n
         asker.evaluate()
-    assert [(atom, found and found.left) for atom, found in told] == [
+    assert [(atom, found and found.left) for atom, found in reported] == [
         (0, 2.0),
         (1, 3.0),
         (0, 7.0),
@@ -168,21 +168,23 @@ def test_a_sense_in_line_answers_and_tells_as_it_does_when_asked(
 ) -> None:
     heard: list[list[object]] = []
     for in_line in ("{key}.value is not None", ""):
-        scope, told = InLine(in_line), []
+        scope, reported = InLine(in_line), []
         asker = BoundCondition(
-            parse(text), scope, lambda atom, found, told=told: told.append((atom, found))
+            parse(text),
+            scope,
+            lambda atom, found, reported=reported: reported.append((atom, found)),
         )
         for n, flag in steps:
             scope.values.update(n=n, flag=flag)
-            told.append(asker.evaluate())
-        heard.append(told)
+            reported.append(asker.evaluate())
+        heard.append(reported)
     assert heard[0] == heard[1]
 
 
 def test_an_unset_key_is_named_as_what_stood_in_the_way() -> None:
-    answered, told = asked("n < 6")
+    answered, reported = evaluated("n < 6")
     assert answered is False
-    found = told[0]
+    found = reported[0]
     assert found is not None
     assert found.cause is not None
     assert (found.cause.kind, found.cause.facts["key"]) == ("not_set", "n")
@@ -287,8 +289,8 @@ def test_an_answer_is_the_same_whether_or_not_anybody_is_told(
 ) -> None:
     n, m, flag, raining = given_
     values = Values(n=n, m=m, flag=flag, raining=raining)
-    told = BoundCondition(parse(text), values, lambda atom, found: None).evaluate()
-    assert BoundCondition(parse(text), values, discard).evaluate() is told
+    reported = BoundCondition(parse(text), values, lambda atom, found: None).evaluate()
+    assert BoundCondition(parse(text), values, discard).evaluate() is reported
 
 
 def test_a_condition_is_read_in_words_with_its_numbers_apart() -> None:

@@ -48,10 +48,10 @@ def test_the_schema_of_a_project_fits_each_of_its_files(path: Path) -> None:
     folder = path.parent if path.name in ("project.json", "events.json") else path.parents[1]
     schema = project_schema(project_catalog(read_project(folder)).catalog)
     data = json.loads(path.read_text())
-    whole = Draft202012Validator(schema)
-    assert list(whole.iter_errors(data)) == []
-    assert list(whole.iter_errors({**data, "$schema": "umbrant.json"})) == []
-    assert list(whole.iter_errors({**data, "garbage": 1}))
+    validator = Draft202012Validator(schema)
+    assert list(validator.iter_errors(data)) == []
+    assert list(validator.iter_errors({**data, "$schema": "umbrant.json"})) == []
+    assert list(validator.iter_errors({**data, "garbage": 1}))
 
 
 def test_what_is_no_file_of_a_project_does_not_follow_it() -> None:

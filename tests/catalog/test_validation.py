@@ -110,7 +110,7 @@ def test_scenarios_and_boards_are_checked_too() -> None:
     made = made.model_copy(
         update={"cover": made.cover.model_copy(update={"scenario": "t", "format": "other 9"})}
     )
-    told = "\n".join(str(problem) for problem in validate(made))
+    problem_texts = "\n".join(str(problem) for problem in validate(made))
     for part in (
         "`format` is 'other 9'",
         "no scenario 't'",
@@ -122,7 +122,7 @@ def test_scenarios_and_boards_are_checked_too() -> None:
         "starts with the key `m`",
         "starts with `n` as 'text'",
     ):
-        assert part in told
+        assert part in problem_texts
 
 
 def test_opening_gathers_the_problems_of_all_files(demo: Path) -> None:
@@ -136,19 +136,19 @@ def test_opening_gathers_the_problems_of_all_files(demo: Path) -> None:
     scenario.write_text(scenario.read_text().replace('"stage": "quay"', '"stage": "quai"'))
     with pytest.raises(ProjectError) as caught:
         open_project(demo)
-    told = [str(problem) for problem in caught.value.problems]
-    assert len(told) == 3
+    problem_texts = [str(problem) for problem in caught.value.problems]
+    assert len(problem_texts) == 3
     assert (
         "behaviors/warden.json: row 1.1.1 'Close in': `mvoe_to` is no kind of node. Did you mean "
-        "'move_to'?" in told
+        "'move_to'?" in problem_texts
     )
     assert any(
         "`lamp_ol` is no key of blackboard 'quay'. Did you mean 'lamp_oil'?" in each
-        for each in told
+        for each in problem_texts
     )
     assert any(
         each.startswith("scenarios/dusk.json: there is no stage 'quai'. Did you mean 'quay'?")
-        for each in told
+        for each in problem_texts
     )
 
 

@@ -26,10 +26,10 @@ from umbrant.model.paths import put
 def test_only_the_newest_request_is_answered(qtbot: QtBot) -> None:
     go_on, began, answers = threading.Event(), threading.Event(), []
 
-    def work(asked: object) -> object:
+    def work(request: object) -> object:
         began.set()
         go_on.wait(10)
-        return asked
+        return request
 
     parent = QObject()
     found = NewestOnlyWorker("Reading", work, (), parent)
@@ -47,19 +47,19 @@ def test_only_the_newest_request_is_answered(qtbot: QtBot) -> None:
     ("error", "told"), [(ValueError("no take"), "no take"), (KeyError("row"), "inside Umbrant")]
 )
 def test_what_was_expected_is_told_as_it_is_and_a_mistake_as_one(
-    qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, error: Exception, told: str
+    qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, error: Exception, text: str
 ) -> None:
     logged: list[str] = []
     monkeypatch.setattr(background.log, "exception", lambda text, called: logged.append(called))
 
-    def work(asked: object) -> object:
+    def work(request: object) -> object:
         raise error
 
     parent = QObject()
     found = NewestOnlyWorker("Reading", work, (ValueError,), parent)
     with qtbot.waitSignal(found.failed, timeout=10_000) as failed:
         found.request(1)
-    assert told in failed.args[0]
+    assert text in failed.args[0]
     assert logged == ([] if isinstance(error, ValueError) else ["Reading"])
     assert not found.busy
     found.close()
@@ -77,8 +77,8 @@ def test_a_mistake_in_a_finding_is_not_taken_for_no_findings(
     monkeypatch.setattr(reviewing, "review", mistaken)
     demo_driver.desk.documents.reviewer.request(demo_driver.desk.project, demo_driver.desk.catalog)
     demo_driver.until(lambda: logged == ["Reviewing the project"])
-    told = "Reviewing the project failed inside Umbrant (KeyError"
-    demo_driver.until(lambda: any(told in message for message in demo_driver.messages))
+    text = "Reviewing the project failed inside Umbrant (KeyError"
+    demo_driver.until(lambda: any(text in message for message in demo_driver.messages))
 
 
 def test_in_a_project_in_which_something_is_missing_a_missing_thing_is_no_mistake_of_ours(

@@ -36,5 +36,5 @@ def test_only_the_button_that_says_so_agrees_and_enter_does_not(
         assert getattr(Dialogs(parent), name)(*args) is agreed
     assert all(default == no for _, default in shown)
     assert all(
-        str(args[0] if isinstance(args[0], str) else args[0][0]) in told for told, _ in shown
+        str(args[0] if isinstance(args[0], str) else args[0][0]) in text for text, _ in shown
     )

@@ -351,11 +351,11 @@ def test_kill_9_at_any_moment_loses_nothing_that_was_saved_or_kept(
             while not lines[-1].startswith("ended"):
                 lines.append(writer.stdout.readline())
                 assert lines[-1], "the writer has died"
-            told = [line.split() for line in lines if line.startswith(("kept", "saved"))]
+            problem_texts = [line.split() for line in lines if line.startswith(("kept", "saved"))]
             project = read_project(demo)
             kept = kept_changes(demo, project)
             newest = int((kept or project).stage("quay").title.removeprefix("n"))
-            what, number = told[-1]
+            what, number = problem_texts[-1]
             assert newest >= int(number)
             seen.add(what)
             on_disk = {project.stage("quay").title, project.behavior("warden").row("keep").name}

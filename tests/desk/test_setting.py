@@ -298,9 +298,9 @@ def test_what_is_used_is_removed_only_when_its_author_says_so_again(hands: Hands
     assert answers.messages[-1] == "Going somewhere to stay is used by Go and stay"
     assert "stay" not in [each.name for each in hands.project.blackboards]
     hands.at("behaviors", "stern-warden")
-    told = len(answers.messages)
+    text = len(answers.messages)
     hands.key(Qt.Key.Key_Delete)
-    assert len(answers.messages) == told, "nobody uses it, so nothing is asked"
+    assert len(answers.messages) == text, "nobody uses it, so nothing is asked"
 
 
 def test_a_documents_file_is_renamed_with_all_that_names_it(hands: Hands) -> None:
@@ -376,9 +376,9 @@ def test_a_keys_line_names_the_rows_that_read_and_write_it(hands: Hands) -> None
         n for n, key in enumerate(hands.project.blackboard("quay").keys) if key.name == "lamp_oil"
     )
     hands.at("blackboards", "quay", "keys", place)
-    told = hands.view.line.help
-    assert "Read by Warden 1.3.2 All bright?" in told
-    assert "Written by Warden 1.3.1 Find the dimmest" in told
+    text = hands.view.line.help
+    assert "Read by Warden 1.3.2 All bright?" in text
+    assert "Written by Warden 1.3.1 Find the dimmest" in text
 
 
 def test_lines_that_an_edit_does_not_touch_are_kept(hands: Hands) -> None:

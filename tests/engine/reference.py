@@ -27,7 +27,7 @@ class Node:
     decorators: list[tuple[str, float]] = field(default_factory=list)
     active: bool = False
     was_open: bool = False
-    asked: bool = False
+    was_evaluated: bool = False
     at: int = 0
     done: dict[str, str] = field(default_factory=dict)
     memory: dict[int, float] = field(default_factory=dict)
@@ -67,8 +67,8 @@ class Reference:
         return status
 
     def opens(self, node: Node) -> bool:
-        if node.asked:
-            node.asked = False
+        if node.was_evaluated:
+            node.was_evaluated = False
             return True
         node.was_open = not (node.guard and not node.guard(self.now)) and not any(
             kind == "cooldown" and self.now < node.memory.get(place, -1)
@@ -82,8 +82,8 @@ class Reference:
         if not node.guard or node.watch not in ("take over", "throughout"):
             return False
         before = node.was_open
-        node.asked = self.opens(node) and not before
-        return node.asked
+        node.was_evaluated = self.opens(node) and not before
+        return node.was_evaluated
 
     def halt(self, node: Node) -> None:
         if node.active:

@@ -47,9 +47,9 @@ def test_a_configuration_that_comes_back_within_a_tick_ends_it_with_the_ring_rec
     )
     assert spans(take, "t1") == [(tick, tick, "success") for tick in range(5)]
     assert refusals(take, "mm", "machine") == [(0, 4, "ring")]
-    told = record(take, "mm").refusals["machine"][0].cause
-    assert told.facts["rows"] == "t1 t2"
-    assert told.facts["times"] == 2
+    reason = record(take, "mm").refusals["machine"][0].cause
+    assert reason.facts["rows"] == "t1 t2"
+    assert reason.facts["times"] == 2
 
 
 def test_machines_in_machines_share_the_budget_of_their_agent() -> None:

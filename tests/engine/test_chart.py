@@ -70,7 +70,7 @@ class Driven:
                 return
             if not taken:
                 done = self.inside.pop(0)
-                taken = self.chart.select(lambda each, told=done: self.events[each.id] == told)  # type: ignore[misc]
+                taken = self.chart.select(lambda each, event=done: self.events[each.id] == event)  # type: ignore[misc]
             if taken:
                 steps += 1
                 self._fire(taken)

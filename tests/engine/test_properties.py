@@ -38,16 +38,16 @@ class Ledger(ByRow):
         self.times[row_id] -= 1
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
-        def told(atom: int, found: AtomResult | None) -> None:
+        def reported(atom: int, found: AtomResult | None) -> None:
             assert atom >= 0
 
-        return told
+        return reported
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
-        def told(progress: Progress) -> None:
+        def reported(progress: Progress) -> None:
             assert row_id in self.active
 
-        return told
+        return reported
 
 
 class Silent:
@@ -119,7 +119,7 @@ HOLDS = {
 }
 
 
-class Told:
+class ReportLog:
     """Notes the ticks at which a refusal is told, or merely lasts."""
 
     def __init__(self, clock: "Diary") -> None:
@@ -130,7 +130,7 @@ class Told:
         self.ticks.add(self.clock.tick)
 
     @property
-    def last(self) -> "Told":
+    def last(self) -> "ReportLog":
         return self
 
     @property
@@ -148,10 +148,10 @@ class Diary(ByRow):
     def __init__(self) -> None:
         self.tick = 0
         self.log: list[tuple[int, str, str]] = []
-        self.refused: dict[tuple[str, str], Told] = {}
+        self.refused: dict[tuple[str, str], ReportLog] = {}
 
     def refusing(self, row_id: str, part: str) -> RefusalLog:
-        return self.refused.setdefault((row_id, part), Told(self))
+        return self.refused.setdefault((row_id, part), ReportLog(self))
 
     def entered(self, row_id: str) -> None:
         self.log.append((self.tick, row_id, "entered"))
@@ -206,7 +206,7 @@ def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(rows: list[Ro
         common.begin(world.now_s)
         runner.tick()
         world.finish()
-    told = Counter((row_id, what) for _, row_id, what in diary.log)
+    reported = Counter((row_id, what) for _, row_id, what in diary.log)
     recorded: Counter[tuple[str, str]] = Counter()
     refused: dict[tuple[str, str], set[int]] = {}
     for row_id, record in played(made).agents["a"].rows.items():
@@ -218,5 +218,5 @@ def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(rows: list[Ro
             refused[row_id, part] = {
                 tick for each in refusals for tick in range(each.start, each.end + 1)
             }
-    assert told == recorded
+    assert reported == recorded
     assert {place: each.ticks for place, each in diary.refused.items() if each.ticks} == refused

@@ -55,10 +55,10 @@ def nested(levels: int, uses: int) -> Project:
 @within(20)
 def test_behaviors_used_in_each_other_are_counted_before_they_are_put_in() -> None:
     many = nested(12, 3)
-    told = [str(each) for each in validate(many)]
+    problem_texts = [str(each) for each in validate(many)]
     assert any(
         f"rows; {MOST_ROWS} is the most. Use fewer behaviors inside each other." in each
-        for each in told
+        for each in problem_texts
     )
     assert len(expand_behavior(many, "b").behavior.rows) < MOST_ROWS + 100
     few = nested(6, 3)

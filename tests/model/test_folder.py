@@ -55,30 +55,30 @@ def test_renaming_a_row_changes_one_line(demo: Path) -> None:
 
 
 def test_a_missing_folder_asks_whether_it_is_a_project(tmp_path: Path) -> None:
-    (told,) = problems(tmp_path / "nowhere")
-    assert "project.json: is missing" in told
-    assert "Is this the folder of a project?" in told
+    (problem_texts,) = problems(tmp_path / "nowhere")
+    assert "project.json: is missing" in problem_texts
+    assert "Is this the folder of a project?" in problem_texts
 
 
 def test_a_syntax_error_is_placed(demo: Path) -> None:
     path = demo / "stages" / "quay.json"
     path.write_text(path.read_text().replace('"width_m": 32', '"width_m" 32'))
-    (told,) = problems(demo)
-    assert told.startswith("stages/quay.json: line 3, column")
+    (problem_texts,) = problems(demo)
+    assert problem_texts.startswith("stages/quay.json: line 3, column")
 
 
 def test_a_file_cut_in_half_is_said_to_end_too_early(demo: Path) -> None:
     path = demo / "behaviors" / "warden.json"
     text = path.read_text()
     path.write_text(text[: text.index('"id"', len(text) // 2)].rstrip())
-    (told,) = problems(demo)
-    assert "The file ends too early" in told
+    (problem_texts,) = problems(demo)
+    assert "The file ends too early" in problem_texts
 
 
 def test_bytes_that_are_no_text_are_told(demo: Path) -> None:
     (demo / "blackboards" / "quay.json").write_bytes(b"\xff\xfe{}")
-    (told,) = problems(demo)
-    assert "is not UTF-8 text" in told
+    (problem_texts,) = problems(demo)
+    assert "is not UTF-8 text" in problem_texts
 
 
 def test_deep_nesting_is_refused(demo: Path) -> None:
@@ -110,10 +110,10 @@ def test_a_fault_in_a_row_names_the_row_and_the_field(
     demo: Path, fields: dict[str, object], says: str
 ) -> None:
     change(demo, **fields)
-    told = problems(demo)
-    assert len(told) == 1
-    assert told[0].startswith("behaviors/warden.json: row ")
-    assert says in told[0]
+    problem_texts = problems(demo)
+    assert len(problem_texts) == 1
+    assert problem_texts[0].startswith("behaviors/warden.json: row ")
+    assert says in problem_texts[0]
 
 
 def test_a_cycle_through_several_rows_is_found(demo: Path) -> None:
@@ -122,7 +122,7 @@ def test_a_cycle_through_several_rows_is_found(demo: Path) -> None:
     for row in data["rows"]:
         row["under"] = {"chk": "go", "go": "chk"}.get(row["id"], row.get("under"))
     path.write_text(json.dumps(data))
-    assert any("nested in itself" in told for told in problems(demo))
+    assert any("nested in itself" in problem_texts for problem_texts in problems(demo))
 
 
 def test_rows_nested_too_deeply_are_refused(demo: Path) -> None:
@@ -132,8 +132,8 @@ def test_rows_nested_too_deeply_are_refused(demo: Path) -> None:
         for n in range(200)
     ]
     path.write_text(json.dumps({"title": "Deep", "blackboard": "quay", "rows": rows}))
-    (told,) = problems(demo)
-    assert "more than 64 rows deep" in told
+    (problem_texts,) = problems(demo)
+    assert "more than 64 rows deep" in problem_texts
 
 
 def test_the_problems_of_several_files_are_told_together(demo: Path) -> None:
@@ -287,5 +287,5 @@ def test_a_folder_that_cannot_be_read_is_not_an_empty_one(
 def test_a_pipe_in_place_of_a_file_is_not_waited_for(demo: Path) -> None:
     (demo / "behaviors" / "warden.json").unlink()
     os.mkfifo(demo / "behaviors" / "warden.json")
-    (told,) = problems(demo)
-    assert "it is no plain file" in told
+    (problem_texts,) = problems(demo)
+    assert "it is no plain file" in problem_texts

@@ -35,15 +35,15 @@ def check_sentences(answer: Answer, known: set[str]) -> None:
 @given(trees())
 def test_every_question_about_a_take_has_an_answer(rows: list[Row]) -> None:
     take = played(project(*rows, seconds=1.2))
-    asked, known = Explainer(take, "a", CATALOG), {each.id for each in rows}
+    explainer, known = Explainer(take, "a", CATALOG), {each.id for each in rows}
     for tick in SOME_TICKS:
-        check_sentences(asked.why(tick), known)
+        check_sentences(explainer.why(tick), known)
         for row_id in known:
-            answer = asked.why_not(tick, row_id)
+            answer = explainer.why_not(tick, row_id)
             check_sentences(answer, known)
             runs = all(
-                asked.state_of(each, tick) is RowState.RUNNING
-                for each in asked.outline.path(row_id)
+                explainer.state_of(each, tick) is RowState.RUNNING
+                for each in explainer.outline.path(row_id)
             )
             says = (
                 re.search(
@@ -52,24 +52,24 @@ def test_every_question_about_a_take_has_an_answer(rows: list[Row]) -> None:
                 is not None
             )
             assert not runs or says, answer.lines[0].text
-            now_value(asked, row_id, tick)
+            now_value(explainer, row_id, tick)
     for lead in decision_changes(take, "a"):
-        assert asked.change(lead).row_id in known
+        assert explainer.change(lead).row_id in known
 
 
 @settings(max_examples=25, deadline=None)
 @given(trees())
 def test_the_path_goes_down_from_the_root_without_a_gap(rows: list[Row]) -> None:
     take = played(project(*rows, seconds=1.2))
-    asked = Explainer(take, "a", CATALOG)
+    explainer = Explainer(take, "a", CATALOG)
     for tick in range(take.ticks):
-        path = asked.path(tick)
+        path = explainer.path(tick)
         for outer, inner in zip((None, *path), path, strict=False):
-            assert asked.outline.parent[inner] == outer
+            assert explainer.outline.parent[inner] == outer
         last = path[-1] if path else None
-        if last is not None and asked.state_of(last, tick) is RowState.RUNNING:
-            inside = asked.outline.children[last]
-            assert not any(asked.state_of(each, tick) is RowState.RUNNING for each in inside)
+        if last is not None and explainer.state_of(last, tick) is RowState.RUNNING:
+            inside = explainer.outline.children[last]
+            assert not any(explainer.state_of(each, tick) is RowState.RUNNING for each in inside)
 
 
 @settings(max_examples=15, deadline=None)
@@ -79,5 +79,5 @@ def test_every_take_can_be_reviewed_and_exported(rows: list[Row]) -> None:
     for findings in review_take(take, CATALOG).values():
         assert all(finding.message for finding in findings)
     ran = {row_id for row_id, record in take.agents["a"].rows.items() if record.spans}
-    told = export_text(take, ExportFormat.JSONL)
-    assert all(f'"{row_id}"' in told for row_id in ran)
+    text = export_text(take, ExportFormat.JSONL)
+    assert all(f'"{row_id}"' in text for row_id in ran)

@@ -62,13 +62,13 @@ def test_why_tells_that_a_machine_went_round_in_a_ring() -> None:
     answer = explainer(
         project(*rows, keys=(Key(name="n", type=KeyType.NUMBER, default=0.0),), seconds=0.5)
     ).why(2)
-    told = next(line for line in answer.lines if "cut off" in line.text)
-    assert told.text == (
+    text = next(line for line in answer.lines if "cut off" in line.text)
+    assert text.text == (
         "Mood was cut off at this tick: Stir and Settle led it back within one tick to where it "
         "was, with its keys as "
         "they were; so it stopped there."
     )
-    assert [bit.row_id for bit in told.bits if bit.row_id] == ["mm", "t1", "t2"]
+    assert [bit.row_id for bit in text.bits if bit.row_id] == ["mm", "t1", "t2"]
 
 
 def test_why_tells_what_let_a_row_in() -> None:
@@ -87,8 +87,8 @@ def test_every_row_a_sentence_speaks_of_is_a_link() -> None:
 
 
 def test_why_not_names_the_first_thing_in_the_way() -> None:
-    told = explainer(project(*CHASE, seconds=1.0)).why_not(3, "r11")
-    assert [line.text for line in told.lines] == [
+    text = explainer(project(*CHASE, seconds=1.0)).why_not(3, "r11")
+    assert [line.text for line in text.lines] == [
         "Run can run only while Chase does.",
         "Chase was refused: the time is 0.3 s, not > 0.45 s.",
         "Run has not run before in this take.",
@@ -96,16 +96,16 @@ def test_why_not_names_the_first_thing_in_the_way() -> None:
 
 
 def test_why_not_of_a_later_sibling_says_what_it_waits_for_and_when_it_last_ran() -> None:
-    told = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r2")
-    assert [line.text for line in told.lines] == [
+    text = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r2")
+    assert [line.text for line in text.lines] == [
         "Stroll comes after Chase, and is tried only when that fails. Chase is running.",
         "Stroll last ran from 0.00 to 0.50 s and was stopped.",
     ]
 
 
 def test_why_not_of_a_running_row_says_that_it_runs() -> None:
-    told = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r11")
-    assert [line.text for line in told.lines] == ["Run has been running for 0.20 s."]
+    text = explainer(project(*CHASE, seconds=1.0)).why_not(7, "r11")
+    assert [line.text for line in text.lines] == ["Run has been running for 0.20 s."]
 
 
 def test_a_row_that_is_not_asked_again_says_since_when_and_why() -> None:
@@ -115,8 +115,8 @@ def test_a_row_that_is_not_asked_again_says_since_when_and_why() -> None:
         row("r2", "last", "top", name="Late", ticks=9),
         seconds=0.8,
     )
-    told = explainer(made).why_not(5, "r1").lines[0].text
-    assert told == (
+    text = explainer(made).why_not(5, "r1").lines[0].text
+    assert text == (
         "Early was refused: the time is 0 s, not > 0.25 s. That was 0.50 s ago; it has not been "
         "asked since. "
         "While Late runs it is not asked again: it has no guard that watches for a take-over."
@@ -129,9 +129,9 @@ def test_a_later_child_of_a_sequence_waits_for_the_earlier_one() -> None:
         row("r1", "last", "top", name="First", ticks=9),
         row("r2", "last", "top"),
     )
-    told = explainer(made).why_not(3, "r2").lines[0].text
+    text = explainer(made).why_not(3, "r2").lines[0].text
     assert (
-        told == "r2 comes after First, and is tried only when that has succeeded. First is running."
+        text == "r2 comes after First, and is tried only when that has succeeded. First is running."
     )
 
 
@@ -170,9 +170,9 @@ def test_a_muted_row_says_that_it_is_muted() -> None:
         row("r1", "last", "top", name="Quiet", muted=True),
         row("r2", "last", "top", ticks=9),
     )
-    told = explainer(made)
-    assert told.why_not(3, "r1").lines[0].text.startswith("Quiet is muted")
-    assert "Quiet is muted" in told.why(3).text
+    text = explainer(made)
+    assert text.why_not(3, "r1").lines[0].text.startswith("Quiet is muted")
+    assert "Quiet is muted" in text.why(3).text
 
 
 def test_a_cooling_row_says_since_when_and_how_long() -> None:
@@ -183,9 +183,9 @@ def test_a_cooling_row_says_since_when_and_how_long() -> None:
         ),
         row("r2", "last", "top", ticks=0),
     )
-    told = explainer(made).why_not(10, "r1").lines[0].text
+    text = explainer(made).why_not(10, "r1").lines[0].text
     assert (
-        told
+        text
         == "Warn was refused: it is cooling: it ended at 0.00 s and may start again at 3.00 s, "
         "in 2.00 s."
     )
@@ -202,8 +202,8 @@ def test_who_wrote_the_key_that_decided_is_named() -> None:
         keys=(Key(name="flag", type=KeyType.YES_NO, default=False),),
         seconds=1.0,
     )
-    told = explainer(made).why(8)
-    assert told.lines[-1].text == "Act has been running for 0.40 s."
+    text = explainer(made).why(8)
+    assert text.lines[-1].text == "Act has been running for 0.40 s."
     change = explainer(made).change(decision_changes(played(made), "a")[1])
     assert change.text == "Act: flag is yes; flag became yes 0.10 s ago by 1.2.2"
 
@@ -228,12 +228,12 @@ def test_a_failed_sequence_tells_what_its_child_says() -> None:
         row("r3", "last", "top", ticks=9),
         keys=(Key(name="n", type=KeyType.NUMBER, default=4.0),),
     )
-    told = explainer(made).why(0)
-    assert told.lines[1].text == (
+    text = explainer(made).why(0)
+    assert text.lines[1].text == (
         "Tend failed at this tick: All bright? failed: it succeeded, which is turned round: n is "
         "4, > 3."
     )
-    assert told.lines[2].text == "Sweep failed at this tick: Brush was refused: n is 4, not < 2."
+    assert text.lines[2].text == "Sweep failed at this tick: Brush was refused: n is 4, not < 2."
 
 
 def test_an_unknown_comparison_says_what_is_not_set() -> None:
@@ -242,8 +242,8 @@ def test_an_unknown_comparison_says_what_is_not_set() -> None:
         keys=(Key(name="n", type=KeyType.NUMBER),),
         seconds=0.2,
     )
-    told = explainer(made).why(0)
-    assert told.lines[0].text == "Hold was refused: n > 3 cannot be said — n is not set."
+    text = explainer(made).why(0)
+    assert text.lines[0].text == "Hold was refused: n > 3 cannot be said — n is not set."
 
 
 def test_a_puppet_and_an_empty_behavior_say_that_they_decide_nothing() -> None:
@@ -265,10 +265,10 @@ def test_the_same_row_ending_and_beginning_again_is_no_change_of_mind() -> None:
 
 
 def test_now_tells_what_is_left_or_what_refused(demo_take: Take) -> None:
-    told = Explainer(demo_take, "odo")
-    assert now_value(told, "walk", 60).endswith(" m")
-    assert now_value(told, "esc", 60) == "18.8 m"
-    assert now_value(told, "tend", 60) == ""
+    text = Explainer(demo_take, "odo")
+    assert now_value(text, "walk", 60).endswith(" m")
+    assert now_value(text, "esc", 60) == "18.8 m"
+    assert now_value(text, "tend", 60) == ""
 
 
 def test_now_tells_what_a_transition_waits_for_only_while_it_waits() -> None:
@@ -280,13 +280,13 @@ def test_now_tells_what_a_transition_waits_for_only_while_it_waits() -> None:
         row("s2", "state", "mm"),
         seconds=1.0,
     )
-    told = explainer(made)
-    assert [now_value(told, "t1", tick) for tick in (2, 4, 6, 8)] == ["0.2 s", "0.4 s", "", ""]
+    text = explainer(made)
+    assert [now_value(text, "t1", tick) for tick in (2, 4, 6, 8)] == ["0.2 s", "0.4 s", "", ""]
 
 
 def test_the_demo_tells_its_story(demo_take: Take) -> None:
-    told = Explainer(demo_take, "odo")
-    story = [(lead.row_id, told.change(lead).text) for lead in decision_changes(demo_take, "odo")]
+    text = Explainer(demo_take, "odo")
+    story = [(lead.row_id, text.change(lead).text) for lead in decision_changes(demo_take, "odo")]
     assert [row_id for row_id, _ in story] == [
         "easy",
         "tend",
@@ -307,17 +307,17 @@ def test_the_demo_tells_its_story(demo_take: Take) -> None:
 
 @pytest.mark.parametrize("tick", range(0, 840, 37))
 def test_every_row_has_an_answer_at_every_tick(demo_take: Take, tick: int) -> None:
-    told = Explainer(demo_take, "odo")
-    assert told.why(tick).lines
-    for row_id in told.outline.number:
-        lines = told.why_not(tick, row_id).lines
+    text = Explainer(demo_take, "odo")
+    assert text.why(tick).lines
+    for row_id in text.outline.number:
+        lines = text.why_not(tick, row_id).lines
         assert all(line.text.strip() and not line.text.endswith(" .") for line in lines)
 
 
-def told(rows: tuple[Row, ...], tick: int, row_id: str | None = None, **more: object) -> list[str]:
+def text(rows: tuple[Row, ...], tick: int, row_id: str | None = None, **more: object) -> list[str]:
     """What is told of why at a tick, or of why not a row."""
-    asked = explainer(project(*rows, seconds=1.0, **more))
-    answer = asked.why_not(tick, row_id) if row_id else asked.why(tick)
+    explainer_of = explainer(project(*rows, seconds=1.0, **more))
+    answer = explainer_of.why_not(tick, row_id) if row_id else explainer_of.why(tick)
     return [line.text for line in answer.lines]
 
 
@@ -331,13 +331,13 @@ SIDE_BY_SIDE = (
 
 
 def test_why_tells_of_all_that_run_side_by_side() -> None:
-    assert told(SIDE_BY_SIDE, 4) == [
+    assert text(SIDE_BY_SIDE, 4) == [
         "Both runs its children side by side.",
         "Short succeeded 0.20 s ago. It waits for the others.",
         "Pick runs beside Long, at Third.",
         "Long has been running for 0.40 s.",
     ]
-    assert told(SIDE_BY_SIDE, 4, "r1")[0] == "Short succeeded 0.20 s ago. It waits for the others."
+    assert text(SIDE_BY_SIDE, 4, "r1")[0] == "Short succeeded 0.20 s ago. It waits for the others."
 
 
 def test_why_follows_the_row_that_leads_and_tells_of_those_that_accompany_it() -> None:
@@ -347,14 +347,14 @@ def test_why_follows_the_row_that_leads_and_tells_of_those_that_accompany_it() -
         row("r2", "last", "top", name="Grumble", ticks=2),
         row("r3", "last", "top", name="Hum", guard="clock() > 5"),
     )
-    assert told(rows, 4) == [
+    assert text(rows, 4) == [
         "Carry runs its first child, and the others beside it.",
         "Grumble runs beside Walk.",
         "Hum was refused: the time is 0.4 s, not > 5 s.",
         "Walk has been running for 0.40 s.",
     ]
     once = (rows[0].model_copy(update={"args": {"others": "once"}}), *rows[1:])
-    assert told(once, 4, "r2")[0] == "Grumble succeeded 0.20 s ago. It is not begun again."
+    assert text(once, 4, "r2")[0] == "Grumble succeeded 0.20 s ago. It is not begun again."
 
 
 def test_why_not_of_a_row_whose_turn_is_drawn() -> None:
@@ -364,17 +364,17 @@ def test_why_not_of_a_row_whose_turn_is_drawn() -> None:
         row("r2", "last", "top", name="B", ticks=50),
         row("r3", "last", "top", name="C", ticks=50),
     )
-    assert told(rows, 4, seed=4) == [
+    assert text(rows, 4, seed=4) == [
         "Any tries its children in an order that it draws anew each time it is entered.",
         "A failed 0.30 s ago.",
         "C has been running for 0.30 s.",
     ]
     assert (
-        told(rows, 4, "r1", seed=4)[0]
+        text(rows, 4, "r1", seed=4)[0]
         == "A failed 0.30 s ago. It is drawn again when Any is entered anew."
     )
     not_drawn = "B has not been drawn: C was, and the next is drawn only when that fails."
-    assert told(rows, 4, "r2", seed=4)[0] == not_drawn
+    assert text(rows, 4, "r2", seed=4)[0] == not_drawn
 
 
 def test_why_tells_of_the_other_regions_of_a_machine() -> None:
@@ -387,10 +387,10 @@ def test_why_tells_of_the_other_regions_of_a_machine() -> None:
         row("s21", "state", "s2", name="stand"),
         row("x2", "last", "s21", name="Stretch", ticks=50),
     )
-    lines = told(rows, 4)
+    lines = text(rows, 4)
     assert "Legs is active beside Mood, in stand, at Stretch." in lines
     assert lines[-1].startswith("calm was entered 0.40 s ago")
-    assert told(rows, 4, "s21") == ["stand has been active for 0.40 s."]
+    assert text(rows, 4, "s21") == ["stand has been active for 0.40 s."]
 
 
 def test_why_not_of_an_option_tells_of_the_threshold_and_of_one_that_is_over() -> None:
@@ -400,11 +400,11 @@ def test_why_not_of_an_option_tells_of_the_threshold_and_of_one_that_is_over() -
         row("cc", "consider", "oo", name="time", input="clock()", high=1.0),
         row("xx", "last", "oo", ticks=1),
     )
-    assert told(rows, 3, "oo")[:2] == [
+    assert text(rows, 3, "oo")[:2] == [
         "O scored 0.30, not more than the threshold of 0.50.",
         "O would win with time ≥ 0.5 (it is 0.30).",
     ]
-    assert told(rows, 7, "oo")[0] == "O succeeded at this tick."
+    assert text(rows, 7, "oo")[0] == "O succeeded at this tick."
 
 
 def test_why_not_of_an_option_says_where_no_single_change_would_do() -> None:
@@ -419,9 +419,9 @@ def test_why_not_of_an_option_says_where_no_single_change_would_do() -> None:
         row("d2", "consider", "dd", name="again", input="clock()", high=1.0),
     )
     assert (
-        told(rows, 1, "bb")[1]
+        text(rows, 1, "bb")[1]
         == "B scores 0.50 at most, whatever its inputs are: it would need more weight."
     )
     assert (
-        told(rows, 1, "dd")[1] == "D would win only if more than one of its inputs were otherwise."
+        text(rows, 1, "dd")[1] == "D would win only if more than one of its inputs were otherwise."
     )

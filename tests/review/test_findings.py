@@ -340,9 +340,9 @@ def found(sort: str, rows: list[Row], keys: tuple[Key, ...], more: dict[str, Any
 
 @pytest.mark.parametrize("case", CASES, ids=lambda case: f"{case.sort}-{case.at}")
 def test_a_project_that_has_it_is_told_and_one_that_nearly_has_it_is_not(case: Case) -> None:
-    told = found(case.sort, case.has, case.keys, case.more)
-    assert [each.row_id for each in told] == [case.at]
-    assert told[0].message.endswith(".")
+    messages = found(case.sort, case.has, case.keys, case.more)
+    assert [each.row_id for each in messages] == [case.at]
+    assert messages[0].message.endswith(".")
     assert (
         found(
             case.sort,
@@ -394,13 +394,15 @@ def test_the_same_rows_in_two_behaviors_are_told_where_they_share_a_blackboard()
     made = project(*rows)
     (first,) = made.behaviors
     second = first.model_copy(update={"name": f"{first.name}-too", "title": "Too"})
-    told = [
+    messages = [
         each
         for each in review(with_behaviors(made, first, second), CATALOG)
         if each.rule.id == "written_twice"
     ]
-    assert [(each.file, each.row_id) for each in told] == [(f"behaviors/{second.name}.json", "top")]
-    assert first.title in told[0].message
+    assert [(each.file, each.row_id) for each in messages] == [
+        (f"behaviors/{second.name}.json", "top")
+    ]
+    assert first.title in messages[0].message
     elsewhere = second.model_copy(update={"blackboard": "other"})
     found = review(with_behaviors(made, first, elsewhere), CATALOG)
     assert not [each for each in found if each.rule.id == "written_twice"]
@@ -416,9 +418,11 @@ def of_take(sort: str, made: Project) -> list[Finding]:
 
 def test_rows_that_never_ran_are_told_with_why() -> None:
     rows = [TOP, row("w1", "wait", "top", guard="clock() > 9", duration=1.0), NEXT]
-    (told,) = of_take("never_ran", project(*rows))
-    assert told.row_id == "w1"
-    assert told.message == "It never ran. It was refused once, last at 0.00 s: its guard said no."
+    (messages,) = of_take("never_ran", project(*rows))
+    assert messages.row_id == "w1"
+    assert (
+        messages.message == "It never ran. It was refused once, last at 0.00 s: its guard said no."
+    )
     assert of_take("never_ran", project(TOP, WAIT)) == []
 
 
@@ -432,10 +436,10 @@ def flips(period: float) -> list[Row]:
 
 
 def test_flipping_is_told_with_both_causes() -> None:
-    (told,) = of_take("flipping", project(*flips(0.2), seconds=4.0))
-    assert "1.1 w1 and 1.2 w2 took turns" in told.message
-    assert "its guard turned to no" in told.message
-    assert "1.1 w1 took its place" in told.message
+    (messages,) = of_take("flipping", project(*flips(0.2), seconds=4.0))
+    assert "1.1 w1 and 1.2 w2 took turns" in messages.message
+    assert "its guard turned to no" in messages.message
+    assert "1.1 w1 took its place" in messages.message
     assert of_take("flipping", project(*flips(0.7), seconds=8.0)) == []
 
 
@@ -445,8 +449,8 @@ def test_a_machine_that_goes_round_within_a_tick_is_told_with_its_ring() -> None
             *two_states(when("t1", "aa", "n < 5", "bb"), back=low), keys=(number(default=1.0),)
         )
 
-    (told,) = of_take("unsettled", made("n < 7"))
-    assert told.message == (
+    (messages,) = of_take("unsettled", made("n < 7"))
+    assert messages.message == (
         "It was cut off at 20 ticks, first at 0.00 s: 1.1.1 t1 and 1.2.1 t2 led it back within "
         "one tick to where it "
         "was, with its keys as they were; so it stopped there."
@@ -457,13 +461,13 @@ def test_a_machine_that_goes_round_within_a_tick_is_told_with_its_ring() -> None
 def test_going_and_not_moving_is_told() -> None:
     rows = [row("top", "sequence"), row("go", "move_to", "top", target=PlaceRef(place="corner"))]
     slow = project(*rows, body=Body(walk_m_s=0.001), seconds=4.0)
-    (told,) = of_take("not_moving", slow)
-    assert told.row_id == "go"
+    (messages,) = of_take("not_moving", slow)
+    assert messages.row_id == "go"
     assert of_take("not_moving", project(*rows, seconds=4.0)) == []
 
 
 def test_a_key_that_was_written_and_kept_its_value_is_told() -> None:
-    def told(*values: float) -> list[Finding]:
+    def messages(*values: float) -> list[Finding]:
         sets = [
             row(f"w{n}", "set_number", "top", key=KeyRef(key="n"), value=value)
             for n, value in enumerate(values)
@@ -473,8 +477,8 @@ def test_a_key_that_was_written_and_kept_its_value_is_told() -> None:
             project(row("top", "sequence"), *sets, row("x1", "wait", "top"), keys=(READ,)),
         )
 
-    assert [each.about for each in told(1.0, 1.0)] == ["n"]
-    assert told(1.0, 2.0) == []
+    assert [each.about for each in messages(1.0, 1.0)] == ["n"]
+    assert messages(1.0, 2.0) == []
 
 
 def turns(changes: int) -> list[Row]:
@@ -493,8 +497,8 @@ def turns(changes: int) -> list[Row]:
 
 def test_three_changes_are_no_flipping_yet_and_four_are() -> None:
     assert of_take("flipping", project(*turns(3), seconds=3.0)) == []
-    (told,) = of_take("flipping", project(*turns(4), seconds=3.0))
-    assert "took turns 4 times" in told.message
+    (messages,) = of_take("flipping", project(*turns(4), seconds=3.0))
+    assert "took turns 4 times" in messages.message
 
 
 def test_who_keeps_a_ring_may_stand() -> None:

@@ -29,7 +29,7 @@ def hand(tick: int) -> SteeringInput:
     return SteeringInput(push=push, cue_actions=cue_actions)
 
 
-def told(path: Path) -> str:
+def text(path: Path) -> str:
     return export_text(read_take(path), ExportFormat.JSONL)
 
 
@@ -57,8 +57,8 @@ def test_rolling_a_rehearsed_scenario_gives_the_take_of_the_rehearsal(tmp_path: 
     assert rehearsal.over
     assert validate(after) == []
     again = roll(RollOrder(after, "dusk", tmp_path / "again.take", seconds=6.0))
-    assert told(again) == told(tmp_path / "r.take")
-    assert told(again) != told(roll(RollOrder(QUAY, "dusk", tmp_path / "plain.take", seconds=6.0)))
+    assert text(again) == text(tmp_path / "r.take")
+    assert text(again) != text(roll(RollOrder(QUAY, "dusk", tmp_path / "plain.take", seconds=6.0)))
 
 
 def test_a_second_rehearsal_takes_the_place_of_the_first(tmp_path: Path) -> None:

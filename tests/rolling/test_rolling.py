@@ -58,12 +58,12 @@ def test_every_scenario_of_the_demo_comes_out_the_same_here_and_in_another_proce
     tmp_path: Path, scenario: str
 ) -> None:
     here = roll(RollOrder(PROJECT, scenario, tmp_path / "1.take", seconds=3.0))
-    told = export_text(read_take(here), ExportFormat.JSONL)
+    text = export_text(read_take(here), ExportFormat.JSONL)
     again = roll(RollOrder(PROJECT, scenario, tmp_path / "2.take", seconds=3.0))
-    assert export_text(read_take(again), ExportFormat.JSONL) == told
+    assert export_text(read_take(again), ExportFormat.JSONL) == text
     line = order_line(1, RollOrder(PROJECT, scenario, tmp_path / "3.take", seconds=3.0))
     replies_to([line])
-    assert export_text(read_take(tmp_path / "3.take"), ExportFormat.JSONL) == told
+    assert export_text(read_take(tmp_path / "3.take"), ExportFormat.JSONL) == text
 
 
 def test_in_the_demo_every_row_is_entered_and_left_in_turn_and_never_outside_the_row_it_is_in(

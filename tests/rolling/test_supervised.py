@@ -99,9 +99,9 @@ def test_a_player_that_is_killed_loses_a_quarter_of_a_second_at_most_and_the_tak
     assert played_s > spent_s * 5, "it plays many times faster than real time"
     order(supervisor, 2, RollOrder(QUAY, "dusk", tmp_path / "again.take", seconds=3.0))
     assert read_reply(supervisor.stdout.readline()).take == tmp_path / "again.take"
-    whole = export_text(read_take(tmp_path / "again.take"), ExportFormat.JSONL).splitlines()
+    full = export_text(read_take(tmp_path / "again.take"), ExportFormat.JSONL).splitlines()
     cut = export_text(take, ExportFormat.JSONL)
-    assert sum(line in cut for line in whole[:200]) > 150, (
+    assert sum(line in cut for line in full[:200]) > 150, (
         "what was recorded is what is always recorded"
     )
 

@@ -46,8 +46,8 @@ class Display:
             subprocess.Popen([*server, "-nolisten", "tcp"], pass_fds=[write], **quiet)
         ]  # type: ignore[call-overload]
         os.close(write)
-        with os.fdopen(read) as told:
-            self.name = f":{told.readline().strip()}"
+        with os.fdopen(read) as output:
+            self.name = f":{output.readline().strip()}"
         self._processes.append(
             subprocess.Popen(["openbox", "--sm-disable"], env=self.environment(), **quiet)
         )  # type: ignore[call-overload]
@@ -96,14 +96,14 @@ class Display:
 
     def size(self) -> tuple[int, int]:
         """The width and height of the window that has the keyboard, without its frame."""
-        told = subprocess.run(
+        output = subprocess.run(
             ["xdotool", "getactivewindow", "getwindowgeometry", "--shell"],
             env=self.environment(),
             capture_output=True,
             text=True,
             check=True,
         ).stdout
-        values = dict(line.split("=") for line in told.splitlines())
+        values = dict(line.split("=") for line in output.splitlines())
         return int(values["WIDTH"]), int(values["HEIGHT"])
 
     def picture(self) -> QImage:

@@ -49,7 +49,7 @@ def tables(path: Path) -> Iterator[tuple[str, list[object]]]:
 
 
 @cache
-def in_whole_chunks(scenario: str, chunk_ticks: int) -> tuple[dict[str, list[object]], str]:
+def in_full_chunks(scenario: str, chunk_ticks: int) -> tuple[dict[str, list[object]], str]:
     with TemporaryDirectory() as folder:
         path = recorded(scenario, chunk_ticks, lambda: False, Path(folder) / "t.take")
         return dict(tables(path)), export_text(read_take(path), ExportFormat.JSONL)
@@ -69,17 +69,17 @@ def test_any_pieces_give_equal_rows_in_every_table(
         path = recorded(
             scenario, chunk_ticks, lambda: next(schedule, False), Path(folder) / "t.take"
         )
-        assert dict(tables(path)) == in_whole_chunks(scenario, chunk_ticks)[0]
+        assert dict(tables(path)) == in_full_chunks(scenario, chunk_ticks)[0]
         assert read_take(path).ticks == TICKS
 
 
 @settings(max_examples=8)
 @given(st.sampled_from(SCENARIOS), st.integers(1, TICKS))
 def test_chunks_of_any_length_give_equal_exports(scenario: str, chunk_ticks: int) -> None:
-    assert in_whole_chunks(scenario, chunk_ticks)[1] == in_whole_chunks(scenario, 10 * TICKS)[1]
+    assert in_full_chunks(scenario, chunk_ticks)[1] == in_full_chunks(scenario, 10 * TICKS)[1]
 
 
 @pytest.mark.parametrize("scenario", SCENARIOS)
 def test_a_piece_at_each_tick_gives_equal_rows(tmp_path: Path, scenario: str) -> None:
     path = recorded(scenario, TICKS, lambda: True, tmp_path / "t.take")
-    assert dict(tables(path)) == in_whole_chunks(scenario, TICKS)[0]
+    assert dict(tables(path)) == in_full_chunks(scenario, TICKS)[0]

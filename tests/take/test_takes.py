@@ -267,22 +267,22 @@ def test_a_refusal_that_lasts_is_read_back_to_its_end(tmp_path: Path) -> None:
     st.sampled_from([0.3, 60.0]),
 )
 def test_where_bodies_are_and_how_full_props_are_is_read_back_for_every_tick(
-    told: list[tuple[tuple[float, float] | None, float, bool]], flush_s: float
+    message: list[tuple[tuple[float, float] | None, float, bool]], flush_s: float
 ) -> None:
     with TemporaryDirectory() as folder:
         path = Path(folder) / "t.take"
-        with TakeWriter(path, header(len(told)), flush_s) as writer:
+        with TakeWriter(path, header(len(message)), flush_s) as writer:
             pose = writer.posing("a")
-            for place, heading_deg, is_full in told:
+            for place, heading_deg, is_full in message:
                 pose(place, heading_deg)
                 writer.prop("lamp", 1.0 if is_full else None, (1.0, 1.0), None)
                 writer.tick_done()
         take = read_take(path)
-    assert take.ticks == len(told)
+    assert take.ticks == len(message)
     nowhere = (math.nan, math.nan)
-    wanted = [(*(place or nowhere), heading_deg) for place, heading_deg, _ in told]
+    wanted = [(*(place or nowhere), heading_deg) for place, heading_deg, _ in message]
     np.testing.assert_array_equal(take.poses["a"], np.array(wanted, dtype=np.float32))
-    levels = [1.0 if is_full else math.nan for *_, is_full in told]
+    levels = [1.0 if is_full else math.nan for *_, is_full in message]
     np.testing.assert_array_equal(take.levels["lamp"], np.array(levels, dtype=np.float32))
 
 
@@ -309,17 +309,17 @@ def test_what_was_just_said_is_told_although_it_has_gone_to_disk(tmp_path: Path)
 
 
 @pytest.fixture(scope="module")
-def whole_take(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def full_take(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("takes") / "whole.take"
     write(path, 9)
     return path
 
 
-TOLD = ("agent", "row", "part", "what", "ticks", "ends", "numbers", "more")
+CHUNK_COLUMNS = ("agent", "row", "part", "what", "ticks", "ends", "numbers", "more")
 
 
 @given(
-    st.sampled_from(TOLD),
+    st.sampled_from(CHUNK_COLUMNS),
     st.sampled_from(["ran", "refused", "found", "progress", "way"]),
     st.one_of(
         st.none(),
@@ -330,18 +330,18 @@ TOLD = ("agent", "row", "part", "what", "ticks", "ends", "numbers", "more")
     ),
 )
 def test_a_take_with_something_else_in_a_column_is_read_or_said_to_be_damaged(
-    whole_take: Path, column: str, what: str, value: object
+    full_take: Path, column: str, what: str, value: object
 ) -> None:
     with TemporaryDirectory() as folder:
-        path = Path(shutil.copy(whole_take, folder))
+        path = Path(shutil.copy(full_take, folder))
         with sqlite3.connect(path) as file:
             file.execute(f"UPDATE told SET {column} = ? WHERE what = ?", (value, what))  # noqa: S608
         file.close()
         try:
-            told = f"{read_take(path).ticks} ticks"
+            message = f"{read_take(path).ticks} ticks"
         except TakeError as error:
-            told = str(error)
-    assert told == "9 ticks" or "damaged" in told
+            message = str(error)
+    assert message == "9 ticks" or "damaged" in message
 
 
 def test_a_files_handle_is_given_back_when_it_is_written_and_when_it_is_read(

@@ -35,13 +35,13 @@ class CastContext:
         self.event_bus = EventBus()
         self.shared = SharedBoards()
         self.runners: list[Runner] = []
-        self._wholes: dict[str, ExpandedBehavior] = {}
+        self._expanded: dict[str, ExpandedBehavior] = {}
 
     def expanded(self, behavior: str) -> ExpandedBehavior:
         """A behavior with all that it uses. Raises KeyError."""
-        if behavior not in self._wholes:
-            self._wholes[behavior] = expand_behavior(self.project, behavior)
-        return self._wholes[behavior]
+        if behavior not in self._expanded:
+            self._expanded[behavior] = expand_behavior(self.project, behavior)
+        return self._expanded[behavior]
 
     def begin(self, now_s: float) -> None:
         """A tick begins: events that are due are given out."""

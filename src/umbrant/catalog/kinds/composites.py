@@ -338,8 +338,8 @@ class UseBehavior(Wrapper):
     """Does another behavior inside this one. The keys of that behavior can be bound to keys of this
     one.
 
-    A key that is not bound is shared where both behaviors have it from the same blackboard, and is
-    the used behavior's own where they have not.
+    A key that is not bound is shared where both behaviors have it from the same blackboard.
+    Otherwise it is the used behavior's own.
 
     Example: *Go home* is written once, and used by the warden with `home` bound to `hut`.
 

@@ -98,8 +98,7 @@ class OptionSetup:
     """One thing a utility can choose. What is considered in it gives its score, from 0 to 1, times
     its weight. The rows in it are done in order once it is chosen.
 
-    With *for each of* a group the option is scored once for every one of the group, and the best is
-    kept in a key.
+    With *for each of* a group, the option is scored for every one of it. A key keeps the best.
 
     Example: *Chase*, for each of visitors as quarry, by how near and how slow each is.
 
@@ -107,8 +106,7 @@ class OptionSetup:
     mean, minimum, or sum
     weight: what the score is multiplied by
     among: the group whose members are scored one by one
-    target: the key that each of the group is put into while it is scored, and that keeps the one
-    that was chosen
+    target: the key that holds each of the group while it is scored, and keeps the one chosen
     """
 
     combine: Combining = "product"

@@ -214,8 +214,7 @@ ACTIONS: tuple[Action, ...] = (
         "follow",
         "Row",
         "Follow the original",
-        "Of a variant: put the chip, or all of the row, back to what it is in the behavior that "
-        "it is made from",
+        "In a variant: put the chip, or the whole row, back to what it is in the original",
         lambda context: context.rows.follow(),
         ("U",),
         Where.LEDGER,

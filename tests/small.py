@@ -140,3 +140,8 @@ def gauges(take: Take, row_id: str, part: str = "") -> list[tuple[int, float, fl
 def key(name: str) -> KeyRef:
     """A parameter bound to a key."""
     return KeyRef(key=name)
+
+
+def received(take: Take, agent: str) -> list[tuple[int, str, str]]:
+    """The events that an agent received: tick, event and who raised it."""
+    return [(each.tick, each.event, each.other) for each in take.agents[agent].received]

@@ -11,7 +11,7 @@ from typing import Any
 
 import pytest
 
-from tests.small import key, played, project, record, row, spans, values
+from tests.small import key, played, project, received, record, row, spans, values
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Kind, ParamType
 from umbrant.catalog.geometry import distance_m
@@ -338,9 +338,9 @@ def test_events_reach_all_one_or_a_group_and_may_be_late() -> None:
         .model_copy(update={"name": "ears"})
     )
     take = played(made.model_copy(update={"behaviors": (*made.behaviors, inboxes)}))
-    assert take.agents["f"].received == [(1, "e.one", "a"), (1, "e.two", "a"), (3, "e.three", "a")]
-    assert take.agents["a"].received == [(1, "e.one", "a")]
-    assert take.agents["a"].said == [(0, "Done")]
+    assert received(take, "f") == [(1, "e.one", "a"), (1, "e.two", "a"), (3, "e.three", "a")]
+    assert received(take, "a") == [(1, "e.one", "a")]
+    assert [(each.tick, each.text) for each in take.agents["a"].said] == [(0, "Done")]
 
 
 # senses

@@ -209,7 +209,7 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_drive
     assert hands.desk.take is not None
     repeated = hands.desk.take.poses["visitor"][live.tick]
     assert repeated.tolist() == list(live.poses["visitor"])
-    assert any(event == "alarm.bell" for _, event, _ in hands.desk.take.agents["odo"].received)
+    assert any(each.event == "alarm.bell" for each in hands.desk.take.agents["odo"].received)
 
 
 def test_a_rehearsal_can_be_steered_with_the_mouse(demo_driver: Driver) -> None:

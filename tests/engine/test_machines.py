@@ -1,6 +1,6 @@
 """Machines at work: rows, hooks, times, events and what is recorded of them."""
 
-from tests.small import key, played, project, record, refusals, row, spans, values
+from tests.small import key, played, project, received, record, refusals, row, spans, values
 from umbrant.model.behaviors import Key, Row
 from umbrant.model.staging import Cue, RaiseEvent
 from umbrant.model.values import KeyType, Spread
@@ -101,7 +101,7 @@ def test_an_event_is_heard_from_any_state_and_history_goes_back() -> None:
     assert spans(take, "t0") == [(8, 8, "success")]
     assert spans(take, "cower") == [(8, 12, "stopped")]
     assert spans(take, "a2") == [(3, 8, "stopped"), (12, None, None)]
-    assert take.agents["a"].received == [(8, "thunder.near", "")]
+    assert received(take, "a") == [(8, "thunder.near", "")]
 
 
 def test_an_event_without_its_condition_is_refused_with_both_sides() -> None:

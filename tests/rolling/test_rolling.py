@@ -220,7 +220,7 @@ def test_a_cue_for_someone_with_copies_is_done_to_each_of_them(tmp_path: Path) -
         )
     )
     for n in (1, 2, 3):
-        assert [event for _, event, _ in take.agents[f"gull_{n}"].received] == ["thunder"]
+        assert [each.event for each in take.agents[f"gull_{n}"].received] == ["thunder"]
         assert int(np.argmax(np.isnan(take.poses[f"gull_{n}"][:, 0]))) == 60
     assert take.notices == []
 
@@ -234,7 +234,7 @@ def test_a_cue_with_a_condition_is_done_each_time_it_comes_true_and_not_while_it
         keys=(alarm,),
         cues=(*cues, Cue(when="alarm > 0", does=RaiseEvent(raises="go"))),
     )
-    assert [tick for tick, event, _ in played(made).agents["a"].received] == [2, 9]
+    assert [each.tick for each in played(made).agents["a"].received] == [2, 9]
 
 
 def test_nothing_in_the_folder_that_a_worker_is_started_in_is_imported(tmp_path: Path) -> None:

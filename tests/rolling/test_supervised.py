@@ -182,7 +182,7 @@ def test_each_take_finds_the_interpreter_as_it_was(tmp_path: Path) -> None:
         for _ in range(3):
             supervisor.roll(RollOrder(made, "s", tmp_path / "t.take", trusted=True))
             said = read_take(tmp_path / "t.take").agents["warden"].said
-            assert [text for _, text in said][:2] == ["1", "2"]
+            assert [each.text for each in said][:2] == ["1", "2"]
 
 
 JUNK = (
@@ -217,7 +217,7 @@ def test_a_player_that_sends_what_is_no_part_of_a_take_is_ended_and_the_supervis
                 RollOrder(project_with(HostileNode("junk", action(body))), "s", path, trusted=True)
             )
             assert reply.error or "nothing of ours" in junk, junk
-            assert read_take(path).ended == (reply.error or "whole"), junk
+            assert read_take(path).ended == (reply.error or "complete"), junk
             assert (
                 supervisor.roll(RollOrder(harmless, "s", tmp_path / "u.take", trusted=True)).error
                 == ""

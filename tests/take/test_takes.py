@@ -315,7 +315,7 @@ def full_take(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
-CHUNK_COLUMNS = ("agent", "row", "part", "what", "ticks", "ends", "numbers", "more")
+CHUNK_COLUMNS = ("agent", "row", "part", "what", "ticks", "steps", "ends", "numbers", "more")
 
 
 @given(
@@ -335,7 +335,7 @@ def test_a_take_with_something_else_in_a_column_is_read_or_said_to_be_damaged(
     with TemporaryDirectory() as folder:
         path = Path(shutil.copy(full_take, folder))
         with sqlite3.connect(path) as file:
-            file.execute(f"UPDATE told SET {column} = ? WHERE what = ?", (value, what))  # noqa: S608
+            file.execute(f"UPDATE chunk SET {column} = ? WHERE what = ?", (value, what))  # noqa: S608
         file.close()
         try:
             message = f"{read_take(path).ticks} ticks"

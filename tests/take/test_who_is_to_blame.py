@@ -36,12 +36,12 @@ def test_a_mistake_in_the_reader_is_not_said_to_be_damage(
     [
         "UPDATE meta SET value = 'many' WHERE name = 'recorded'",
         "DELETE FROM meta WHERE name = 'header'",
-        "UPDATE told SET ticks = x'00'",
-        "UPDATE told SET more = '{'",
-        "UPDATE told SET what = 'nonsense'",
-        "UPDATE told SET agent = 'nobody'",
+        "UPDATE chunk SET ticks = x'00'",
+        "UPDATE chunk SET more = '{'",
+        "UPDATE chunk SET what = 'nonsense'",
+        "UPDATE chunk SET agent = 'nobody'",
         "UPDATE pose SET tick = 'soon'",
-        "DROP TABLE heard",
+        "DROP TABLE received",
     ],
 )
 def test_what_a_file_holds_is(path: Path, damage: str) -> None:

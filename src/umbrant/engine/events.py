@@ -45,16 +45,27 @@ class EventBus:
         ]
 
 
+def _unnoticed(event: str, receiver: str) -> None:
+    """For an inbox whose agent is not recorded."""
+
+
 class EventInbox:
     """The events as one agent receives them; implements `catalog.world.Events`."""
 
     def __init__(
-        self, event_bus: EventBus, name: str, group: str | None, now_s: Callable[[], float]
+        self,
+        event_bus: EventBus,
+        name: str,
+        group: str | None,
+        now_s: Callable[[], float],
+        raised: Callable[[str, str], None] = _unnoticed,
     ) -> None:
         self._bus = event_bus
         self._name = name
         self._group = group
         self._now_s = now_s
+        self._raised = raised
+        """Called with each event that the agent raises, and for whom it is."""
         self._last_s: dict[str, float] = {}
         self.now: Sequence[str] = ()
 
@@ -71,6 +82,7 @@ class EventInbox:
 
     def raise_event(self, event: str, to: str, delay_s: float) -> None:
         """Raise an event, for everybody, a group or one agent; it is delivered at a later tick."""
+        self._raised(event, to)
         self._bus.raise_event(RaisedEvent(event, self._name, to, self._now_s() + delay_s))
 
     def received(self, event: str) -> bool:

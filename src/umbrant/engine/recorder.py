@@ -65,9 +65,12 @@ class Recorder(Protocol):
         """
 
     def received(self, event: str, sender: str) -> None:
-        """An event came to the agent's ears. `sender` is who raised it, empty for the scenario or
-        the author.
+        """The agent received an event. `sender` is who raised it, empty for the scenario or the
+        author.
         """
+
+    def raised(self, event: str, receiver: str, row_id: str, part: str) -> None:
+        """A part of a row raised an event, for an agent, a group or (empty) everybody."""
 
 
 class _NullRowLog:
@@ -85,6 +88,7 @@ class NullRecorder:
 
     def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None: ...
     def received(self, event: str, sender: str) -> None: ...
+    def raised(self, event: str, receiver: str, row_id: str, part: str) -> None: ...
 
     def running(self, row_id: str) -> RowLog:
         return _UNNOTICED

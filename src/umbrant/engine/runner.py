@@ -74,7 +74,9 @@ class Runner:
         self.began_s = world.now_s
         # A seeded generator is what a take needs.
         self.random = Random(f"{common.seed}/{member.name}")  # noqa: S311
-        self.events = EventInbox(common.event_bus, member.name, member.group, lambda: world.now_s)
+        self.events = EventInbox(
+            common.event_bus, member.name, member.group, lambda: world.now_s, self._note_raised
+        )
         self.board = Board(expanded.keys, recorder, world, shared=common.shared, group=member.group)
         self._common = common
         self._bus = common.event_bus
@@ -126,6 +128,10 @@ class Runner:
     def _receive(self) -> None:
         for raised in self.events.begin():
             self._recorder.received(raised.event, raised.sender)
+
+    def _note_raised(self, event: str, receiver: str) -> None:
+        # The leaf that runs has put its row down as the writer of keys; it is who raises this, too.
+        self._recorder.raised(event, receiver, *self.board.writer)
 
     def stop(self, reason: Cause) -> None:
         """Stop the running rows; the next tick starts from the first row."""

@@ -229,6 +229,12 @@ _WHOM: dict[type[CueAction], str] = {
 """The field in which an action names whom it is done to."""
 
 
+def concerned(action: CueAction) -> str:
+    """Whom an action is done to, by name; empty for all, and for an action that is done to none."""
+    field = _WHOM.get(type(action))
+    return str(getattr(action, field) or "") if field else ""
+
+
 class Cue(Document):
     """Something that a scenario does at a time, or each time a condition on the keys of the world
     comes true.

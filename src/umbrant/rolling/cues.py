@@ -26,6 +26,7 @@ from umbrant.model.staging import (
     Scenario,
     SetKey,
     TakeAway,
+    concerned,
 )
 from umbrant.stage.world import StageWorld
 from umbrant.take.recorder import TakeRecorder
@@ -133,6 +134,7 @@ class CuePlayer:
                 at_s = round(self._world.now_s + later_s, 6)
                 later.append(_Waiting(Cue(at_s=at_s, does=action), waiting.number))
             else:
+                self._writer.cue_done(waiting.number, concerned(action))
                 self.do(action, f"cue {waiting.number}")
         return later
 
@@ -148,7 +150,7 @@ class CuePlayer:
 
     @singledispatchmethod
     def _do(self, action: CueAction) -> Cause | None:
-        raise TypeError(f"{action!r} is no deed")
+        raise TypeError(f"{action!r} is no action of a cue")
 
     @_do.register
     def _raise(self, action: RaiseEvent) -> Cause | None:

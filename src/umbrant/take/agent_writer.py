@@ -11,7 +11,7 @@ from umbrant.catalog.protocols import Gauge, Measured, Progress, RefusalLog
 from umbrant.engine.recorder import RowLog
 from umbrant.model.parts import ROW
 from umbrant.model.values import Value
-from umbrant.take.buffer import TakeBuffer
+from umbrant.take.buffer import StepCounter, TakeBuffer
 from umbrant.take.chunks import AtomChunk, CountChunk, GaugeChunk, RefusalChunk, SpanChunk
 from umbrant.take.progress_recorder import ProgressRecorder
 from umbrant.take.tables import stored
@@ -27,6 +27,8 @@ class AgentWriter:
     def __init__(self, name: str, buffer: TakeBuffer) -> None:
         self._name = name
         self._buffer = buffer
+        self._counter = StepCounter()
+        buffer.counters.append(self._counter)
         self._spans: dict[str, SpanChunk] = {}
         self._refusals: dict[tuple[str, str], RefusalChunk] = {}
         self._atoms: dict[tuple[str, str], AtomChunk] = {}
@@ -36,19 +38,21 @@ class AgentWriter:
 
     def running(self, row_id: str) -> RowLog:
         if row_id not in self._spans:
-            self._spans[row_id] = SpanChunk((self._name, row_id, ROW), self._buffer)
+            self._spans[row_id] = SpanChunk((self._name, row_id, ROW), self._buffer, self._counter)
         return self._spans[row_id]
 
     def refusing(self, row_id: str, part: str) -> RefusalLog:
         place = (row_id, part)
         if place not in self._refusals:
-            self._refusals[place] = RefusalChunk((self._name, row_id, part), self._buffer)
+            self._refusals[place] = RefusalChunk(
+                (self._name, row_id, part), self._buffer, self._counter
+            )
         return self._refusals[place]
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
         place = (row_id, part)
         if place not in self._atoms:
-            self._atoms[place] = AtomChunk((self._name, row_id, part), self._buffer)
+            self._atoms[place] = AtomChunk((self._name, row_id, part), self._buffer, self._counter)
         return self._atoms[place].add
 
     def progressing(self, row_id: str) -> Callable[[Progress], None]:
@@ -76,13 +80,23 @@ class AgentWriter:
     def counting(self, row_id: str, part: str) -> Callable[[], None]:
         place = (row_id, part)
         if place not in self._counts:
-            self._counts[place] = CountChunk((self._name, row_id, part), self._buffer)
+            self._counts[place] = CountChunk(
+                (self._name, row_id, part), self._buffer, self._counter
+            )
         return self._counts[place].add
 
     def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None:
-        self._buffer.keys.append(
-            (self._name, board, key, self._buffer.tick, stored(value), row_id, part)
-        )
+        tick, step = self._buffer.tick, self._counter.next()
+        self._buffer.keys.append((self._name, board, key, tick, step, stored(value), row_id, part))
 
     def received(self, event: str, sender: str) -> None:
-        self._buffer.received.append((self._name, self._buffer.tick, event, sender))
+        tick, step = self._buffer.tick, self._counter.next()
+        self._buffer.received.append((self._name, tick, step, event, sender))
+
+    def raised(self, event: str, receiver: str, row_id: str, part: str) -> None:
+        tick, step = self._buffer.tick, self._counter.next()
+        self._buffer.raised.append((self._name, tick, step, event, receiver, row_id, part))
+
+    def said(self, text: str) -> None:
+        """Record what the agent's body said at this tick."""
+        self._buffer.said_lines.append((self._name, self._buffer.tick, self._counter.next(), text))

@@ -18,6 +18,23 @@ class EventChunk(Protocol):
         """Start the next chunk. Returns whether an entry is still open and continues in it."""
 
 
+class StepCounter:
+    """Counts what one agent does within a tick, so that its events can be put in order.
+
+    Only what is stored is counted: a refusal that is repeated, say, adds nothing to the take.
+    """
+
+    __slots__ = ("count",)
+
+    def __init__(self) -> None:
+        self.count = 0
+
+    def next(self) -> int:
+        """The number of the next event within the tick, from 1 on."""
+        self.count += 1
+        return self.count
+
+
 class TakeBuffer:
     """Events in the order in which they came.
 
@@ -31,5 +48,9 @@ class TakeBuffer:
         """The places at which anything happened since the chunk began, or where something still
         goes on.
         """
+        self.counters: list[StepCounter] = []
+        """The counter of each agent; all begin anew with each tick."""
         self.keys: list[Columns] = []
         self.received: list[Columns] = []
+        self.raised: list[Columns] = []
+        self.said_lines: list[Columns] = []

@@ -12,7 +12,7 @@ from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.protocols import FAILURE, SUCCESS, Gauge, Measured, Status
 from umbrant.model.values import Value
-from umbrant.take.buffer import ChunkKey, TakeBuffer
+from umbrant.take.buffer import ChunkKey, StepCounter, TakeBuffer
 from umbrant.take.pieces import ChunkPiece
 from umbrant.take.record import Outcome, Refusal
 from umbrant.take.tables import What, plain
@@ -74,41 +74,75 @@ class ChunkBuffer:
         return False
 
 
-class SpanChunk(ChunkBuffer):
+class OrderedChunk(ChunkBuffer):
+    """Events that have their place in the order of what the agent did within the tick."""
+
+    def __init__(
+        self, place: ChunkKey, what: What, buffer: TakeBuffer, counter: StepCounter
+    ) -> None:
+        super().__init__(place, what, buffer)
+        self._counter = counter
+        self._steps: list[int] = []
+
+    def _now(self) -> None:
+        ticks, buffer, counter = self._ticks, self._buffer, self._counter
+        if not ticks:
+            buffer.chunks.append(self)
+        ticks.append(buffer.tick)
+        counter.count = step = counter.count + 1
+        self._steps.append(step)
+
+    def _keep_on(self) -> bool:
+        self._steps.clear()
+        return super()._keep_on()
+
+
+class SpanChunk(OrderedChunk):
     """When a row ran. What runs on over the end of a chunk belongs to each, until it has ended."""
 
-    entered = ChunkBuffer._now
+    entered = OrderedChunk._now
 
-    def __init__(self, place: ChunkKey, buffer: TakeBuffer) -> None:
-        super().__init__(place, What.RAN, buffer)
+    def __init__(self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter) -> None:
+        super().__init__(place, What.RAN, buffer, counter)
         self._ends: list[int] = []
+        self._end_steps: list[int] = []
         self._outcomes: list[str] = []
         self._causes: list[Mapping[str, Value] | None] = []
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
         """It has ended with a status, or was stopped."""
         self._ends.append(self._buffer.tick)
+        self._end_steps.append(self._counter.next())
         self._outcomes.append(_OUTCOMES[status])
         self._causes.append(cause.plain if cause else None)
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
-        return self._ticks, self._ends, self._outcomes, self._causes
+        return (
+            self._ticks,
+            self._steps,
+            self._ends,
+            self._end_steps,
+            self._outcomes,
+            self._causes,
+        )
 
     def _keep_on(self) -> bool:
-        del self._ticks[: len(self._ends)]
+        ended = len(self._ends)
+        del self._ticks[:ended], self._steps[:ended]
         self._ends.clear()
+        self._end_steps.clear()
         self._outcomes.clear()
         self._causes.clear()
         return bool(self._ticks)
 
 
-class RefusalChunk(ChunkBuffer):
+class RefusalChunk(OrderedChunk):
     """The refusals of one part of a row. Said again tick after tick, one only gets longer."""
 
     unsettled = 1
 
-    def __init__(self, place: ChunkKey, buffer: TakeBuffer) -> None:
-        super().__init__(place, What.REFUSED, buffer)
+    def __init__(self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter) -> None:
+        super().__init__(place, What.REFUSED, buffer, counter)
         self.clock = buffer
         self.last = Refusal(-2, -2, NO_CAUSE)
         self._ends: list[int] = []
@@ -130,12 +164,12 @@ class RefusalChunk(ChunkBuffer):
     def _columns(self) -> tuple[Sequence[Any], ...]:
         if self._ends:
             self._ends[-1] = self.last.end
-        return self._ticks, self._ends, self._causes
+        return self._ticks, self._steps, self._ends, self._causes
 
     def _keep_on(self) -> bool:
         goes_on = self.last.end >= self._buffer.tick - 1
         keeps = 1 if goes_on else 0
-        for column in (self._ticks, self._ends, self._causes):
+        for column in (self._ticks, self._steps, self._ends, self._causes):
             del column[: len(column) - keeps]
         return goes_on
 
@@ -159,16 +193,25 @@ class EntryChunk(ChunkBuffer):
         return super()._keep_on()
 
 
-class AtomChunk(EntryChunk):
+class AtomChunk(OrderedChunk):
     """What the atoms of a condition found."""
 
-    def __init__(self, place: ChunkKey, buffer: TakeBuffer) -> None:
-        super().__init__(place, What.FOUND, buffer)
+    def __init__(self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter) -> None:
+        super().__init__(place, What.FOUND, buffer, counter)
+        self._entries: list[tuple[object, ...]] = []
 
     def add(self, atom: int, found: AtomResult | None) -> None:
         """An atom found something else than before, or was passed over."""
         result = (found.truth, found.left, found.right, plain(found.cause)) if found else ()
-        self._enter((atom, *result))
+        self._now()
+        self._entries.append((atom, *result))
+
+    def _columns(self) -> tuple[Sequence[Any], ...]:
+        return self._ticks, self._steps, self._entries
+
+    def _keep_on(self) -> bool:
+        self._entries.clear()
+        return super()._keep_on()
 
 
 class GaugeChunk(ChunkBuffer):
@@ -179,7 +222,7 @@ class GaugeChunk(ChunkBuffer):
         self.measured = measured
         self._last: Gauge | None = None
         self._values: list[float] = []
-        self._wholes: list[float] = []
+        self._totals: list[float] = []
         self._abouts: list[str] = []
 
     def add(self, gauge: Gauge) -> None:
@@ -195,30 +238,30 @@ class GaugeChunk(ChunkBuffer):
         self._last = gauge
         self._now()
         self._values.append(gauge.value)
-        self._wholes.append(math.nan if gauge.of is None else gauge.of)
+        self._totals.append(math.nan if gauge.of is None else gauge.of)
         self._abouts.append(gauge.about)
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
-        return self._ticks, self._values, self._wholes, self._abouts
+        return self._ticks, self._values, self._totals, self._abouts
 
     def _keep_on(self) -> bool:
-        for kept in (self._values, self._wholes, self._abouts):
+        for kept in (self._values, self._totals, self._abouts):
             kept.clear()
         return super()._keep_on()
 
 
-class CountChunk(ChunkBuffer):
+class CountChunk(OrderedChunk):
     """How often a part of a row has done something: a gauge that goes up by one each time."""
 
-    add = ChunkBuffer._now
+    add = OrderedChunk._now
 
-    def __init__(self, place: ChunkKey, buffer: TakeBuffer) -> None:
-        super().__init__(place, What.COUNTED, buffer)
+    def __init__(self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter) -> None:
+        super().__init__(place, What.COUNTED, buffer, counter)
         self._before = 0
         """How many of them belong to the chunks before."""
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
-        return self._ticks, [self._before]
+        return self._ticks, self._steps, [self._before]
 
     def _keep_on(self) -> bool:
         self._before += len(self._ticks)

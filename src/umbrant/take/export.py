@@ -11,7 +11,7 @@ from umbrant.take.record import AgentRecord, RowRecord
 
 ExportLine = dict[str, object]
 
-COLUMNS = ("tick", "seconds", "agent", "row", "what", "part", "end", "value", "cause")
+COLUMNS = ("tick", "step", "seconds", "agent", "row", "what", "part", "end", "value", "cause")
 """The columns of a CSV export, and the fields of each line of a JSON Lines export."""
 
 
@@ -54,15 +54,37 @@ def _lines(take: Take) -> Iterator[ExportLine]:
 
 
 def _agent_lines(name: str, agent: AgentRecord) -> Iterator[ExportLine]:
+    for write in agent.writes:
+        yield _line(
+            write.tick,
+            name,
+            "key",
+            row=write.row_id,
+            part=write.key,
+            value=write.value,
+            step=write.step,
+        )
+    # What the agent did itself is above; keys that it shares may have been written by others.
     for key, changes in agent.keys.items():
         for tick, written in zip(changes.ticks, changes.values, strict=True):
-            yield _line(tick, name, "key", row=written.row_id, part=key, value=written.value)
+            if written.agent != name and written.agent:
+                yield _line(tick, name, "shared", row=written.row_id, part=key, value=written.value)
     for row_id, record in agent.rows.items():
         yield from _row_lines(name, row_id, record)
-    for tick, event, sender in agent.received:
-        yield _line(tick, name, "heard", part=sender, value=event)
-    for tick, text in agent.said:
-        yield _line(tick, name, "said", value=text)
+    for each in agent.received:
+        yield _line(each.tick, name, "received", part=each.other, value=each.event, step=each.step)
+    for each in agent.raised:
+        yield _line(
+            each.tick,
+            name,
+            "raised",
+            row=each.row_id,
+            part=each.other,
+            value=each.event,
+            step=each.step,
+        )
+    for tick, step, text in agent.said:
+        yield _line(tick, name, "said", value=text, step=step)
     for tick, what, cause in agent.notices:
         yield _line(tick, name, "notice", part=what, cause=cause.json)
 
@@ -71,16 +93,30 @@ def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[ExportLine
     for span in record.spans:
         cause = span.cause.json if span.cause else None
         yield _line(
-            span.start, name, "ran", row=row_id, end=span.end, value=span.outcome, cause=cause
+            span.start,
+            name,
+            "ran",
+            row=row_id,
+            end=span.end,
+            value=span.outcome,
+            cause=cause,
+            step=span.start_step,
         )
     for part, refusals in record.refusals.items():
         for refusal in refusals:
             facts = refusal.cause.json
             yield _line(
-                refusal.start, name, "refused", row=row_id, part=part, end=refusal.end, cause=facts
+                refusal.start,
+                name,
+                "refused",
+                row=row_id,
+                part=part,
+                end=refusal.end,
+                cause=facts,
+                step=refusal.step,
             )
-    for (part, atom), found_changes in record.sensed.items():
-        for tick, found in zip(found_changes.ticks, found_changes.values, strict=True):
+    for part, steps in record.atom_steps.items():
+        for tick, step, atom, found in steps:
             value = None if found is None else [found.truth, found.left, found.right]
             cause = found.cause.json if found and found.cause else None
             yield _line(
@@ -91,6 +127,7 @@ def _row_lines(name: str, row_id: str, record: RowRecord) -> Iterator[ExportLine
                 part=f"{part} {atom}".strip(),
                 value=value,
                 cause=cause,
+                step=step,
             )
     for part, gauges in record.gauges.items():
         for tick, gauge in zip(gauges.ticks, gauges.values, strict=True):

@@ -8,7 +8,7 @@ from umbrant.model.folder import parse_project
 from umbrant.model.staging import Member, Scenario
 from umbrant.model.values import Document
 
-FORMAT = "umbrant take 4"
+FORMAT = "umbrant take 5"
 
 
 class Header(Document):

@@ -37,6 +37,8 @@ class TakePiece(NamedTuple):
     chunks: Sequence[ChunkPiece]
     keys: Sequence[Columns]
     received: Sequence[Columns]
+    raised: Sequence[Columns]
+    cues: Sequence[Columns]
     props: Sequence[Columns]
     said: Sequence[Columns]
     notices: Sequence[Columns]

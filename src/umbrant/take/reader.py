@@ -14,7 +14,17 @@ from umbrant.engine.recorder import WORLD
 from umbrant.model.printable import printable
 from umbrant.take.errors import TakeError
 from umbrant.take.header import FORMAT, Header
-from umbrant.take.record import AgentRecord, Changes, KeyWrite, PropPlace, RowRecord
+from umbrant.take.record import (
+    AgentRecord,
+    Changes,
+    CueStep,
+    EventStep,
+    KeyWrite,
+    PropPlace,
+    RowRecord,
+    SaidStep,
+    WriteStep,
+)
 from umbrant.take.stored import (
     FARTHEST,
     DamagedTake,
@@ -45,7 +55,7 @@ class Take:
     ticks: int
     """How many ticks were recorded."""
     ended: str
-    """'whole', or what cut it short."""
+    """'complete', or what cut it short."""
     agents: dict[str, AgentRecord]
     poses: dict[str, Float32Array]
     """For each body: (ticks, 3) with x and y in metres and the heading in degrees."""
@@ -55,6 +65,8 @@ class Take:
     """Where each prop was, and who carried it."""
     notices: list[tuple[int, str, Cause]]
     """What of the scenario could not be done: tick, what, why."""
+    cues: list[CueStep]
+    """The cues that were done, in the order in which they were."""
 
     @property
     def is_complete(self) -> bool:
@@ -103,12 +115,13 @@ def _read(path: Path, file: sqlite3.Connection, only: str | None) -> Take:
     nobody = AgentRecord()
     _read_agents(file, header, agents, ticks, only)
     _read_keys(file, header, agents)
-    for agent, tick, text in stored_rows(file, "said", agent=str, tick=int, text=str):
-        _of(agents, agent).said.append((tick, text))
-    for agent, tick, event, sender in stored_rows(
-        file, "heard", agent=str, tick=int, event=str, sender=str
-    ):
-        _of(agents, agent).received.append((tick, event, sender))
+    for agent, *said in stored_rows(file, "said", agent=str, tick=int, step=int, text=str):
+        _of(agents, agent).said.append(SaidStep(*said))
+    _read_events(file, agents)
+    cues = [
+        CueStep(tick, cue, whom)
+        for tick, cue, whom in stored_rows(file, "cue", tick=int, cue=int, agent=str)
+    ]
     for agent, tick, what, cause in stored_rows(
         file, "notice", agent=str, tick=int, what=str, cause=str
     ):
@@ -127,7 +140,19 @@ def _read(path: Path, file: sqlite3.Connection, only: str | None) -> Take:
         at = decoded(where, plain_point, (x, y))
         add_change(props.setdefault(prop, Changes()), tick, PropPlace(at, carrier), where)
     ended = meta.get(ENDED, "it was cut short while it was being rolled")
-    return Take(path, header, ticks, ended, agents, poses, levels, props, nobody.notices)
+    return Take(path, header, ticks, ended, agents, poses, levels, props, nobody.notices, cues)
+
+
+def _read_events(file: sqlite3.Connection, agents: dict[str, AgentRecord]) -> None:
+    """The events that each agent received and raised."""
+    for agent, *received in stored_rows(
+        file, "received", agent=str, tick=int, step=int, event=str, sender=str
+    ):
+        _of(agents, agent).received.append(EventStep(*received))
+    for agent, *raised in stored_rows(
+        file, "raised", agent=str, tick=int, step=int, event=str, receiver=str, row=str, part=str
+    ):
+        _of(agents, agent).raised.append(EventStep(*raised))
 
 
 def _header(meta: Mapping[str, str]) -> Header:
@@ -155,19 +180,18 @@ def _read_agents(
         "part": str,
         "what": str,
         "ticks": bytes,
+        "steps": bytes,
         "ends": bytes,
         "numbers": bytes,
     }
-    for agent, row_id, part, what, starts, ends, numbers, more in stored_rows(
-        file, "told", **columns, more=str
-    ):
+    for agent, row_id, part, what, *stored, more in stored_rows(file, "chunk", **columns, more=str):
         rows = _of(agents, agent).rows
         if only not in (None, agent):
             continue
         record = rows.get(row_id) or rows.setdefault(row_id, RowRecord())
         if row_id not in rows_of[agent]:
             raise DamagedTake(f"'{row_id[:40]}' is no row of {agent}")
-        chunk = decoded(f"{what} of {row_id}", stored_chunk, starts, ends, numbers, more)
+        chunk = decoded(f"{what} of {row_id}", stored_chunk, *stored, more)
         _check_order(last, (agent, row_id, part, what), chunk.ticks)
         times = chunk.ticks + chunk.ends
         if times and not (min(times) >= 0 and max(times) <= ticks):
@@ -202,17 +226,20 @@ def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, Agent
         "board": str,
         "key": str,
         "tick": int,
+        "step": int,
         "value": object,
         "row": str,
         "part": str,
     }
     shared: dict[str, dict[str, Changes[KeyWrite]]] = {}
-    for agent, board, key, tick, stored, row_id, part in stored_rows(file, "key", **columns):
+    for agent, board, key, tick, step, stored, row_id, part in stored_rows(file, "key", **columns):
         value = decoded(
             f"the value of {key}", plain_value, decoded(f"the value of {key}", loaded, stored)
         )
         if row_id and row_id not in rows_of.get(agent, ()):
             raise DamagedTake(f"'{row_id[:40]}' is no row of '{agent[:40]}'")
+        if agent in agents:
+            agents[agent].writes.append(WriteStep(tick, step, key, value, row_id, part, board))
         if board:
             add_change(
                 kept(shared.setdefault(board, {}), key),

@@ -37,13 +37,15 @@ class RowState(StrEnum):
 @dataclass(slots=True)
 class Span:
     """A row from the tick it was entered at to the tick it ended at. `end` and `outcome` are None
-    while it runs on.
+    while it runs on. The steps are the places of entering and leaving in the order of their ticks.
     """
 
     start: int
     end: int | None = None
     outcome: Outcome | None = None
     cause: Cause | None = None
+    start_step: int = 0
+    end_step: int = 0
 
     def covers(self, tick: int) -> bool:
         """Whether the row was active or ended at this tick."""
@@ -53,12 +55,13 @@ class Span:
 @dataclass(slots=True)
 class Refusal:
     """Ticks in a row, both ends included, at which a row was tried and not entered, for the same
-    cause.
+    cause. `step` is the place of the first in the order of its tick.
     """
 
     start: int
     end: int
     cause: Cause
+    step: int = 0
 
 
 T = TypeVar("T")
@@ -106,6 +109,60 @@ class KeyWrite:
     """
 
 
+class WriteStep(NamedTuple):
+    """One write of a key, with its place in the order of the tick."""
+
+    tick: int
+    step: int
+    key: str
+    value: Value | None
+    row_id: str
+    part: str
+    board: str
+    """Empty for the agent's own keys, WORLD, or the group that shares the key."""
+
+
+class AtomStep(NamedTuple):
+    """One change of what an atom of a condition found, with its place in the order of the tick."""
+
+    tick: int
+    step: int
+    atom: int
+    found: AtomResult | None
+
+
+class EventStep(NamedTuple):
+    """An event that an agent received or raised, with its place in the order of the tick."""
+
+    tick: int
+    step: int
+    event: str
+    other: str
+    """Of a received event who raised it: empty for the scenario or the author. Of a raised one for
+    whom it is: empty for everybody.
+    """
+    row_id: str = ""
+    part: str = ""
+
+
+class SaidStep(NamedTuple):
+    """What a body said at a tick, with its place in the order of the tick."""
+
+    tick: int
+    step: int
+    text: str
+
+
+class CueStep(NamedTuple):
+    """A cue that was done at a tick: its number from 1 on (0 for the author's hand), and for whom
+    it was.
+    """
+
+    tick: int
+    cue: int
+    whom: str
+
+
 class ProgressSample(NamedTuple):
     """The progress of an action at a tick: `left` of `of`, in `unit`. Until the next sample each
     tick takes `rate` off `left`.
@@ -138,6 +195,10 @@ class RowRecord:
     gauges: dict[str, Changes[Gauge]] = field(default_factory=dict)
     """What each part of the row noted."""
     ways: Changes[tuple[Point, ...]] = field(default_factory=Changes)
+    atom_steps: dict[str, list[AtomStep]] = field(default_factory=dict)
+    """For each part every change of `sensed`, also several within one tick."""
+    times_done: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
+    """For each part that is counted, such as an upkeep: the tick and step of each time."""
 
     def span_at(self, tick: int) -> Span | None:
         """The span that covers a tick; of two that meet there, the later."""
@@ -207,9 +268,11 @@ class AgentRecord:
     rows: dict[str, RowRecord] = field(default_factory=dict)
     keys: dict[str, Changes[KeyWrite]] = field(default_factory=dict)
     """Its own keys, and those it shares with others."""
-    received: list[tuple[int, str, str]] = field(default_factory=list)
-    """Events it heard: tick, event, and who raised it (empty for the scenario or the author)."""
-    said: list[tuple[int, str]] = field(default_factory=list)
+    writes: list[WriteStep] = field(default_factory=list)
+    """Every write of a key by the agent or, on its own blackboard, by a cue."""
+    received: list[EventStep] = field(default_factory=list)
+    raised: list[EventStep] = field(default_factory=list)
+    said: list[SaidStep] = field(default_factory=list)
     notices: list[tuple[int, str, Cause]] = field(default_factory=list)
 
     def row(self, row_id: str) -> RowRecord:

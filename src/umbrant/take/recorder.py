@@ -39,7 +39,7 @@ class TakeRecorder(TakeBuffer):
         self._agents: dict[str, AgentWriter] = {}
         self._props: list[tuple[object, ...]] = []
         self._places: dict[str, tuple[Point, str | None]] = {}
-        self._said: list[tuple[str, int, str]] = []
+        self._cues: list[tuple[int, int, str]] = []
         self._notices: list[tuple[str, int, str, str | None]] = []
         self._spoken_at, self._spoken = -1, list[tuple[str, str]]()
         """The last tick at which anything was said, and what was said then."""
@@ -54,7 +54,7 @@ class TakeRecorder(TakeBuffer):
 
     def said(self, name: str, text: str) -> None:
         """Record what a body said at this tick."""
-        self._said.append((name, self.tick, text))
+        self.agent(name).said(text)
         if self._spoken_at != self.tick:
             self._spoken_at, self._spoken = self.tick, []
         self._spoken.append((name, text))
@@ -62,6 +62,10 @@ class TakeRecorder(TakeBuffer):
     def just_said(self) -> list[tuple[str, str]]:
         """What was said in the tick that has just ended, as pairs of a body's name and its text."""
         return self._spoken if self._spoken_at == self.tick - 1 else []
+
+    def cue_done(self, number: int, whom: str) -> None:
+        """Record that a cue was done at this tick, by its number from 1 on."""
+        self._cues.append((self.tick, number, whom))
 
     def noticed(self, name: str, what: str, cause: Cause) -> None:
         """Something of the scenario could not be done as written."""
@@ -86,6 +90,8 @@ class TakeRecorder(TakeBuffer):
     def tick_done(self) -> None:
         """The tick is over, and the next begins."""
         self.tick = tick = self.tick + 1
+        for counter in self.counters:
+            counter.count = 0
         if tick >= self._chunk_ends_at:
             self.end_chunk()
         elif self._due():
@@ -109,8 +115,10 @@ class TakeRecorder(TakeBuffer):
             [each for each in found if each is not None],
             _taken(self.keys),
             _taken(self.received),
+            _taken(self.raised),
+            _taken(self._cues),
             _taken(self._props),
-            _taken(self._said),
+            _taken(self.said_lines),
             _taken(self._notices),
             [(name, track.handed_over(self.tick)) for name, track in self._poses.items()],
             [(name, track.handed_over(self.tick)) for name, track in self._levels.items()],

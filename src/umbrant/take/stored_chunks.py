@@ -15,7 +15,15 @@ from pydantic_core import from_json
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.protocols import Gauge, Measured
 from umbrant.model.values import Point
-from umbrant.take.record import Changes, Outcome, ProgressSample, Refusal, RowRecord, Span
+from umbrant.take.record import (
+    AtomStep,
+    Changes,
+    Outcome,
+    ProgressSample,
+    Refusal,
+    RowRecord,
+    Span,
+)
 from umbrant.take.stored import PLAIN, DamagedTake, plain_cause, plain_point, plain_value
 from umbrant.take.tables import What
 
@@ -28,33 +36,40 @@ class StoredChunk:
     """One row of the table of chunks: the events of one row, part and kind."""
 
     ticks: list[int]
+    steps: list[int]
     ends: list[int]
     numbers: list[float]
     more: list[Any]
 
 
-def stored_chunk(ticks: bytes, ends: bytes, numbers: bytes, more: str) -> StoredChunk:
+def stored_chunk(ticks: bytes, steps: bytes, ends: bytes, numbers: bytes, more: str) -> StoredChunk:
     """A chunk from its columns. Raises ValueError or TypeError where they hold something else."""
     found = from_json(more) if more else []
     if not isinstance(found, list):
         raise TypeError("no list")
     return StoredChunk(
-        _integers(ticks), _integers(ends), np.frombuffer(numbers, "<f8").tolist(), found
+        _integers(ticks),
+        np.frombuffer(steps, "<u2").tolist(),
+        _integers(ends),
+        np.frombuffer(numbers, "<f8").tolist(),
+        found,
     )
 
 
 def _spans_of(chunk: StoredChunk) -> list[Span]:
     outcomes, causes = chunk.more
+    starts, count = list(zip(chunk.ticks, chunk.steps, strict=False)), len(chunk.ends)
+    ends = zip(chunk.ends, chunk.steps[len(chunk.ticks) :], strict=True)
     ended = [
-        Span(start, end, Outcome(outcome), plain_cause(cause))
-        for start, end, outcome, cause in zip(
-            chunk.ticks[: len(chunk.ends)], chunk.ends, outcomes, causes, strict=True
+        Span(start, end, Outcome(outcome), plain_cause(cause), start_step, end_step)
+        for (start, start_step), (end, end_step), outcome, cause in zip(
+            starts[:count], ends, outcomes, causes, strict=True
         )
     ]
-    goes_on = chunk.ticks[len(chunk.ends) :]
+    goes_on = starts[count:]
     if len(goes_on) > 1:
         raise ValueError("more than one span without an end")
-    return [*ended, *(Span(start) for start in goes_on)]
+    return [*ended, *(Span(start, start_step=step) for start, step in goes_on)]
 
 
 def _put_spans(record: RowRecord, part: str, spans: list[Span]) -> None:
@@ -71,8 +86,10 @@ def _put_spans(record: RowRecord, part: str, spans: list[Span]) -> None:
 
 def _refusals_of(chunk: StoredChunk) -> list[Refusal]:
     return [
-        Refusal(start, end, found)
-        for start, end, cause in zip(chunk.ticks, chunk.ends, chunk.more, strict=True)
+        Refusal(start, end, found, step)
+        for start, step, end, cause in zip(
+            chunk.ticks, chunk.steps, chunk.ends, chunk.more, strict=True
+        )
         if (found := plain_cause(cause)) is not None
     ]
 
@@ -87,17 +104,16 @@ def _put_refusals(record: RowRecord, part: str, found: list[Refusal]) -> None:
         refusals.append(refusal)
 
 
-def _finds_of(chunk: StoredChunk) -> list[tuple[int, int, AtomResult | None]]:
+def _finds_of(chunk: StoredChunk) -> list[AtomStep]:
     return [
-        (tick, int(atom), _found(*found) if found else None)
-        for tick, (atom, *found) in zip(chunk.ticks, chunk.more, strict=True)
+        AtomStep(tick, step, int(atom), _found(*found) if found else None)
+        for tick, step, (atom, *found) in zip(chunk.ticks, chunk.steps, chunk.more, strict=True)
     ]
 
 
-def _put_finds(
-    record: RowRecord, part: str, finds: list[tuple[int, int, AtomResult | None]]
-) -> None:
-    for tick, atom, found in finds:
+def _put_finds(record: RowRecord, part: str, finds: list[AtomStep]) -> None:
+    record.atom_steps.setdefault(part, []).extend(finds)
+    for tick, _, atom, found in finds:
         kept(record.sensed, (part, atom)).add(tick, found)
 
 
@@ -129,11 +145,17 @@ def _put_ways(record: RowRecord, part: str, ways: list[tuple[int, tuple[Point, .
         record.ways.add(tick, corners)
 
 
-def _counts_of(chunk: StoredChunk) -> list[tuple[int, Gauge]]:
+def _counts_of(chunk: StoredChunk) -> list[tuple[int, int, Gauge]]:
     (before,) = chunk.numbers
     return [
-        (tick, Gauge(Measured.COUNT, before + times)) for times, tick in enumerate(chunk.ticks, 1)
+        (tick, step, Gauge(Measured.COUNT, before + times))
+        for times, (tick, step) in enumerate(zip(chunk.ticks, chunk.steps, strict=True), 1)
     ]
+
+
+def _put_counts(record: RowRecord, part: str, counts: list[tuple[int, int, Gauge]]) -> None:
+    record.times_done.setdefault(part, []).extend((tick, step) for tick, step, _ in counts)
+    put_gauges(record, part, [(tick, gauge) for tick, _, gauge in counts])
 
 
 def gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gauge]]]:
@@ -169,7 +191,7 @@ READ: Mapping[str, tuple[Callable[[StoredChunk], Any], Callable[[RowRecord, str,
     What.FOUND: (_finds_of, _put_finds),
     What.PROGRESS: (_progress_of, _put_progress),
     What.WAY: (_ways_of, _put_ways),
-    What.COUNTED: (_counts_of, put_gauges),
+    What.COUNTED: (_counts_of, _put_counts),
 }
 
 

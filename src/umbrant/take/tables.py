@@ -14,20 +14,33 @@ from umbrant.model.values import Value
 
 SCHEMA = """
 CREATE TABLE meta (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
-CREATE TABLE told (agent TEXT, row TEXT, part TEXT, what TEXT,
-    ticks BLOB, ends BLOB, numbers BLOB, more TEXT);
-CREATE TABLE key (agent TEXT, board TEXT, key TEXT, tick INTEGER, value, row TEXT, part TEXT);
-CREATE TABLE heard (agent TEXT, tick INTEGER, event TEXT, sender TEXT);
+CREATE TABLE chunk (agent TEXT, row TEXT, part TEXT, what TEXT,
+    ticks BLOB, steps BLOB, ends BLOB, numbers BLOB, more TEXT);
+CREATE TABLE key (agent TEXT, board TEXT, key TEXT, tick INTEGER, step INTEGER, value, row TEXT,
+    part TEXT);
+CREATE TABLE received (agent TEXT, tick INTEGER, step INTEGER, event TEXT, sender TEXT);
+CREATE TABLE raised (agent TEXT, tick INTEGER, step INTEGER, event TEXT, receiver TEXT, row TEXT,
+    part TEXT);
+CREATE TABLE cue (tick INTEGER, cue INTEGER, agent TEXT);
 CREATE TABLE prop (prop TEXT, tick INTEGER, x REAL, y REAL, carrier TEXT);
-CREATE TABLE said (agent TEXT, tick INTEGER, text TEXT);
+CREATE TABLE said (agent TEXT, tick INTEGER, step INTEGER, text TEXT);
 CREATE TABLE notice (agent TEXT, tick INTEGER, what TEXT, cause TEXT);
 CREATE TABLE pose (agent TEXT, tick INTEGER, poses BLOB);
 CREATE TABLE level (prop TEXT, tick INTEGER, levels BLOB);
 """
-"""`values` holds chunks of what one place told of one thing: the int32 ticks at which it was told,
-and `more` as a JSON list with something for each of them, as `What` says. A measured number has
-float64 `numbers` instead: first what was measured each time, then of how much in all (NaN where
-that is not said); `more` is then what each is about.
+"""`chunk` holds the events of one kind at one part of one row, over a stretch of ticks: the int32
+`ticks` at which they happened, and `more` as a JSON list with an entry for each of them, as `What`
+says. A measured number has float64 `numbers` instead: first what was measured each time, then of
+how much in all (NaN where that is not known); `more` is then what each is about.
+
+`steps` says in which order an agent did things within a tick. It is an uint16 for each event, from
+1 on; an agent that does more than 65,535 things in a tick gives the rest that number. Agents tick
+in the order of the cast, cues before them. What is kept of repeated events is their last tick
+alone, so only the first of them has a step. Numbers and progress have none: they belong to their
+row.
+
+`cue` holds the number of each cue that was done, from 1 on as the scenario lists them, and for whom
+it was; cues that bring on a spawner's copies follow those that are written.
 
 `pose` holds float32 triples (x m, y m, heading deg), `level` float32 numbers, one a tick, from
 `tick` on; NaN where the body or the prop is not on the stage. All numbers have their least
@@ -43,10 +56,11 @@ class What(StrEnum):
     """Spans: of those that ended the `ends`, and as `more` their outcomes, then their causes, as a
     list each.
 
-    One that ran on is told again in the next chunk.
+    One that ran on stands again in the next chunk. `steps` are those of the ticks, then those of
+    the ends.
     """
     REFUSED = "refused"
-    """Refusals: their `ends`, and the cause of each. One that went on is told again in the next
+    """Refusals: their `ends`, and the cause of each. One that went on stands again in the next
     chunk.
     """
     FOUND = "found"
@@ -66,10 +80,12 @@ class What(StrEnum):
 
 HEADER, RECORDED, ENDED = "header", "recorded", "ended"
 """The rows of `meta`: the header as JSON; how many ticks are in the file; how the take ended
-('whole' or a message).
+('complete' or a message).
 """
 
-COMPLETE = "whole"
+COMPLETE = "complete"
+APPLICATION_ID = 0x554D4254
+"""`PRAGMA application_id` of a take, by which tools tell SQLite files apart: the letters UMBT."""
 
 
 def packed(numbers: Sequence[float]) -> bytearray:
@@ -89,8 +105,8 @@ def packed_ticks(ticks: Sequence[int]) -> bytearray:
     return bytearray(struct.pack(f"<{len(ticks)}i", *ticks))
 
 
-NO_NUMBERS = bytearray()
-"""For a column of numbers where there are none. (Nothing at all would also go by way of an
+NOTHING = bytearray()
+"""For a column that holds nothing. (Nothing at all would also go by way of an
 adapter.)
 """
 
@@ -110,30 +126,39 @@ def plain(cause: Cause | None) -> Mapping[str, Value] | None:
     return cause.plain if cause else None
 
 
-def encode_chunk(
-    what: str, columns: Sequence[Sequence[Any]]
-) -> tuple[bytearray, bytearray, bytearray, str]:
-    """A chunk of events of one kind as the columns `ticks`, `ends`, `numbers` and `more` of the
-    table hold it.
-    """
+MOST_STEPS = 2**16 - 1
+
+
+def packed_steps(steps: Sequence[int]) -> bytearray:
+    """Steps as uint16; those beyond MOST_STEPS as that."""
+    return bytearray(struct.pack(f"<{len(steps)}H", *(min(each, MOST_STEPS) for each in steps)))
+
+
+ChunkColumns = tuple[bytearray, bytearray, bytearray, bytearray, str]
+"""The columns `ticks`, `steps`, `ends`, `numbers` and `more` of the table of chunks."""
+
+
+def encode_chunk(what: str, columns: Sequence[Sequence[Any]]) -> ChunkColumns:
+    """A chunk of events of one kind as the table of chunks holds it."""
     ticks = packed_ticks(columns[0])
     if what == What.RAN:
-        _, ends, outcomes, causes = columns
-        return ticks, packed_ticks(ends), NO_NUMBERS, listed([outcomes, causes])
+        _, steps, ends, end_steps, outcomes, causes = columns
+        order = packed_steps([*steps, *end_steps])
+        return ticks, order, packed_ticks(ends), NOTHING, listed([outcomes, causes])
     if what == What.REFUSED:
-        _, ends, causes = columns
-        return ticks, packed_ticks(ends), NO_NUMBERS, listed(causes)
+        _, steps, ends, causes = columns
+        return ticks, packed_steps(steps), packed_ticks(ends), NOTHING, listed(causes)
     if what == What.COUNTED:
-        return ticks, NO_NUMBERS, packed_numbers(columns[1]), ""
-    if what in (What.FOUND, What.PROGRESS, What.WAY):
-        return ticks, NO_NUMBERS, NO_NUMBERS, listed(columns[1])
-    _, values, wholes, abouts = columns
-    return (
-        ticks,
-        NO_NUMBERS,
-        packed_numbers([*values, *wholes]),
-        listed(abouts) if any(abouts) else "",
-    )
+        _, steps, before = columns
+        return ticks, packed_steps(steps), NOTHING, packed_numbers(before), ""
+    if what == What.FOUND:
+        _, steps, entries = columns
+        return ticks, packed_steps(steps), NOTHING, NOTHING, listed(entries)
+    if what in (What.PROGRESS, What.WAY):
+        return ticks, NOTHING, NOTHING, NOTHING, listed(columns[1])
+    _, values, totals, abouts = columns
+    more = listed(abouts) if any(abouts) else ""
+    return ticks, NOTHING, NOTHING, packed_numbers([*values, *totals]), more
 
 
 _NUMBERS = (float, int)

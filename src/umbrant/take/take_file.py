@@ -11,13 +11,23 @@ from typing import Any
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
 from umbrant.take.pieces import Columns, TakePiece
-from umbrant.take.tables import COMPLETE, ENDED, HEADER, RECORDED, SCHEMA, encode_chunk
+from umbrant.take.tables import (
+    APPLICATION_ID,
+    COMPLETE,
+    ENDED,
+    HEADER,
+    RECORDED,
+    SCHEMA,
+    encode_chunk,
+)
 
 PLAIN = {
-    "keys": "INSERT INTO key VALUES (?,?,?,?,?,?,?)",
-    "received": "INSERT INTO heard VALUES (?,?,?,?)",
+    "keys": "INSERT INTO key VALUES (?,?,?,?,?,?,?,?)",
+    "received": "INSERT INTO received VALUES (?,?,?,?,?)",
+    "raised": "INSERT INTO raised VALUES (?,?,?,?,?,?,?)",
+    "cues": "INSERT INTO cue VALUES (?,?,?)",
     "props": "INSERT INTO prop VALUES (?,?,?,?,?)",
-    "said": "INSERT INTO said VALUES (?,?,?)",
+    "said": "INSERT INTO said VALUES (?,?,?,?)",
     "notices": "INSERT INTO notice VALUES (?,?,?,?)",
 }
 """The fields of a piece that hold rows of a table as they are."""
@@ -92,6 +102,7 @@ class TakeFile:
     def _begin(self, header: Header) -> None:
         self._file.execute("PRAGMA journal_mode=WAL")
         self._file.execute("PRAGMA synchronous=OFF")
+        self._file.execute(f"PRAGMA application_id={APPLICATION_ID}")
         self._file.executescript(SCHEMA)
         self._meta(HEADER, header.model_dump_json())
         self._meta(RECORDED, "0")
@@ -108,7 +119,7 @@ class TakeFile:
         first, events = chunk.first, chunk.events()
         self._file.execute("BEGIN")
         try:
-            self._put("INSERT INTO told VALUES (?,?,?,?,?,?,?,?)", events)
+            self._put("INSERT INTO chunk VALUES (?,?,?,?,?,?,?,?,?)", events)
             for field, statement in PLAIN.items():
                 self._put(statement, chunk.rows[field])
             self._put(

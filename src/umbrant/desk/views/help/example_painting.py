@@ -84,7 +84,7 @@ def _paint_body(
     fill = None if name == VISITOR else palette.leads[0] if name == NPC else palette.dim
     draw_body(painter, palette, to_pixels((x, y)), 4.0 if name == "dog" else 6.5, heading, fill)
     recent = (
-        [text for when, text in take.agents[name].said if 0 <= tick - when < SAID_S * RATE]
+        [text for when, _, text in take.agents[name].said if 0 <= tick - when < SAID_S * RATE]
         if name == NPC
         else []
     )

@@ -130,7 +130,7 @@ def _said(view: "StageView", name: str) -> str:
         return ""
     recent = [
         text
-        for when, text in take.agents[name].said
+        for when, _, text in take.agents[name].said
         if 0 <= tick - when < SAID_S * take.header.ticks_per_s
     ]
     return recent[-1] if recent else ""

@@ -88,6 +88,21 @@ def test_show_prints_each_rows_status_and_value(umbrant: Any, take: Path) -> Non
     assert (data["tick"], len(data["rows"])) == (100, 18)
 
 
+def test_show_steps_prints_what_happened_within_the_tick_in_order(umbrant: Any, take: Path) -> None:
+    code, out, _ = umbrant("show", take, "--agent", "odo", "--at", "0", "--steps")
+    assert code == 0
+    assert out.splitlines()[0] == "Odo at 0.00 s (tick 0)"
+    does = [line for line in out.splitlines() if "Escort" in line]
+    assert [line.split()[1] for line in does] == ["1.1", "1.1"]
+    assert "its guard finds: can see visitor within 8 m is no" in does[0]
+    assert does[1].endswith("Escort the visitor is refused: its guard says no.")
+    data = json.loads(umbrant("show", take, "--agent", "odo", "--at", "0", "--steps", "--json")[1])
+    steps = data["steps"]
+    assert [each["step"] for each in steps] == sorted(each["step"] for each in steps)
+    refused = next(each for each in steps if each["kind"] == "refused")
+    assert (refused["row"], refused["cause"]) == ("esc", {"kind": "guard"})
+
+
 def test_why_and_why_not(umbrant: Any, take: Path) -> None:
     out = umbrant("why", take, "--agent", "odo", "--at", "5")[1]
     assert out.splitlines()[0] == "why Odo is running 1.3.4, at 5.00 s"

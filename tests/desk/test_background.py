@@ -44,7 +44,7 @@ def test_only_the_newest_request_is_answered(qtbot: QtBot) -> None:
 
 
 @pytest.mark.parametrize(
-    ("error", "told"), [(ValueError("no take"), "no take"), (KeyError("row"), "inside Umbrant")]
+    ("error", "text"), [(ValueError("no take"), "no take"), (KeyError("row"), "inside Umbrant")]
 )
 def test_what_was_expected_is_told_as_it_is_and_a_mistake_as_one(
     qtbot: QtBot, monkeypatch: pytest.MonkeyPatch, error: Exception, text: str

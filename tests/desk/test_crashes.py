@@ -182,7 +182,7 @@ def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(
     driver.desk.apply(Edit("Run", lambda project: rename_row(project, "warden", "go", "Run there")))
     assert driver.pane.autosave.keep_now().result()
     driver.desk.documents.history.saved = driver.desk.project
-    text: list[str] = []
+    messages: list[str] = []
     text = autosave.recovery_path(demo).read_text()
     driver.window.new_project()
     autosave.recovery_path(demo).write_text(text)
@@ -190,13 +190,13 @@ def test_the_start_after_a_crash_says_what_was_recovered_and_where_the_log_is(
 
     def show(desk: object) -> object:
         pane = shown(desk)  # type: ignore[arg-type]
-        driver.desk.message.connect(text.append)
+        driver.desk.message.connect(messages.append)
         return pane
 
     driver.window._show = show  # type: ignore[method-assign, assignment]
     driver.desk.documents.history.saved = driver.desk.project
     app._begin(driver.window, demo, crashed=True)
-    assert text[-1] == (
+    assert messages[-1] == (
         "The visit before ended in a crash. The unsaved changes of Lantern Quay have been taken "
         "up. "
         f"What is known of it is in {log_file()}."

@@ -82,6 +82,33 @@ def test_links_in_reasons_select_their_row_in_the_ledger(demo_driver: Driver) ->
     assert hands.ledger.currentIndex().row() == hands.ledger.ledger.line_of("esc")
 
 
+def test_the_steps_of_a_tick_are_walked_with_the_keys_as_they_were(demo_driver: Driver) -> None:
+    hands = demo_driver
+    desk, views = hands.desk, hands.pane.views
+    reasons, board = views.of(ReasonsView), views.of(BlackboardView).board
+    lamp_oil = desk.project.keys_of(desk.behavior)["lamp_oil"]
+    desk.move_playhead(0)
+    hands.key(Qt.Key.Key_T)
+    steps = desk.explainer.ticks.steps(0)
+    assert reasons.answer.lines == tuple(step.line for step in steps)
+    assert board.value(lamp_oil) != 1.0, "at the end of the tick the dimmest lamp was found"
+    hands.key(Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+    assert reasons.heading().endswith(f"step 1 of {len(steps)}")
+    finds = next(index for index, step in enumerate(steps) if "Find the dimmest" in step.line.text)
+    for _ in range(finds):
+        hands.key(Qt.Key.Key_Down, to=reasons)
+    assert desk.row_id == steps[finds].row_id
+    assert board.value(lamp_oil) == 1.0, "it had not looked yet"
+    hands.key(Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
+    assert reasons.heading().endswith(f"step {finds} of {len(steps)}")
+    for _ in range(len(steps) - finds + 1):
+        hands.key(Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+    assert desk.playhead == 1, "after the last step comes the next tick"
+    assert reasons.heading().startswith("what Odo did at 0.05 s · step 1 of ")
+    hands.key(Qt.Key.Key_W)
+    assert desk.step is None, "another question is about the whole tick"
+
+
 def test_why_not_follows_the_selected_row_and_why_goes_back(demo_driver: Driver) -> None:
     hands = demo_driver
     hands.desk.move_playhead(730)

@@ -1,5 +1,8 @@
-"""`umbrant show`: the rows of an agent at a tick."""
+"""`umbrant show`: the rows of an agent at a tick, or the steps of the tick."""
 
+from typing import Annotated
+
+import typer
 from rich.table import Table
 
 from umbrant.cli.ask import explainer_at
@@ -7,11 +10,24 @@ from umbrant.cli.options import AgentOption, AtOption, JsonOption, TakeArg
 from umbrant.cli.output import console, print_json, refuse_cut_take, say
 from umbrant.model.printable import printable
 from umbrant.reasons.now import now_value
+from umbrant.reasons.why import Explainer
 
 
-def show(take: TakeArg, agent: AgentOption, at: AtOption, as_json: JsonOption = False) -> None:
-    """Print each row's status and value at a tick."""
+def show(
+    take: TakeArg,
+    agent: AgentOption,
+    at: AtOption,
+    steps: Annotated[
+        bool, typer.Option("--steps", help="what the agent did within the tick, in order")
+    ] = False,
+    as_json: JsonOption = False,
+) -> None:
+    """Print each row's status and value at a tick, or what the agent did within it."""
     explainer, tick = explainer_at(take, agent, at)
+    if steps:
+        _show_steps(explainer, tick, as_json=as_json)
+        refuse_cut_take(explainer.take)
+        return
     rows = [
         {
             "row": row_id,
@@ -41,3 +57,24 @@ def show(take: TakeArg, agent: AgentOption, at: AtOption, as_json: JsonOption = 
     say(f"{explainer.title} at {explainer.header.seconds(tick):.2f} s (tick {tick})")
     console().print(table)
     refuse_cut_take(explainer.take)
+
+
+def _show_steps(explainer: Explainer, tick: int, *, as_json: bool) -> None:
+    found, seconds = explainer.ticks.steps(tick), explainer.header.seconds(tick)
+    if as_json:
+        print_json(
+            {
+                "agent": explainer.member.name,
+                "tick": tick,
+                "seconds": seconds,
+                "ended": explainer.take.ended,
+                "steps": [step.plain() for step in found],
+            }
+        )
+        return
+    say(f"{explainer.title} at {seconds:.2f} s (tick {tick})")
+    if not found:
+        say("It did nothing at this tick.")
+    for step in found:
+        # What is repeated has no number: it stands where the order of the rows puts it.
+        say(f"{step.step or '':>4}  {step.line.number:9} {step.line.text}")

@@ -250,7 +250,7 @@ class DeskPane(QWidget):
         row.addWidget(about, 1)
         if isinstance(view, ReasonsView):
             view.question_changed.connect(about.setText)
-            for name in ("why", "why_not"):
+            for name in ("why", "why_not", "this_tick"):
                 row.addWidget(self._question_button(name))
         layout = QVBoxLayout(pane)
         layout.setContentsMargins(0, 0, 0, 0)

@@ -1,8 +1,10 @@
 """One agent of a take, with the behavior it ran: what every answer about it is read from."""
 
+from collections.abc import Sequence
+
 from umbrant.catalog.declare import ROWS, Catalog, ChildOrder, Family, Kind, ParamType
-from umbrant.model.behaviors import Behavior, Row
-from umbrant.model.parts import GUARD, ROW
+from umbrant.model.behaviors import Behavior, Decorator, Row, Upkeep
+from umbrant.model.parts import GUARD, ROW, part_index
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.condition_report import ConditionReport, condition_report
 from umbrant.reasons.sentences import RowNames
@@ -59,32 +61,41 @@ class AgentContext:
 
     def guard(self, row_id: str) -> ConditionReport | None:
         """The report on a row's guard; None without a guard, or for one that cannot be parsed."""
-        guard = self.behavior.row(row_id).guard
-        if guard is None:
+        return self.report_on(row_id, GUARD)
+
+    def report_on(self, row_id: str, part: str) -> ConditionReport | None:
+        """The report on the condition of a part of a row; None for a part that has none."""
+        when = self._condition_of(row_id, part)
+        if not when:
             return None
         return condition_report(
-            self.header, self.record, self.names, row_id, GUARD, guard.when, self.catalog
+            self.header, self.record, self.names, row_id, part, when, self.catalog
         )
+
+    def _condition_of(self, row_id: str, part: str) -> str | None:
+        row = self.behavior.row(row_id)
+        if part == GUARD:
+            return row.guard.when if row.guard else None
+        family, index = part_index(part)
+        if not family:
+            return _condition_in(row, self.catalog)
+        parts: Sequence[Decorator | Upkeep] = (
+            row.decorators if family == "decorator" else row.upkeep
+        )
+        return _condition_in(parts[index], self.catalog) if index < len(parts) else None
 
     def checks(self, row_id: str) -> ConditionReport | None:
         """The report on the condition that a condition row or a transition checks; None for other
         rows.
         """
-        when = _condition_in(self.behavior.row(row_id), self.catalog)
-        return (
-            condition_report(self.header, self.record, self.names, row_id, ROW, when, self.catalog)
-            if when
-            else None
-        )
+        return self.report_on(row_id, ROW)
 
 
-def _condition_in(row: Row, catalog: Catalog) -> str | None:
-    """The condition that a row's own parameters hold."""
-    kind = catalog.get(row.kind, Family.CONDITION, Family.TRANSITION)
-    param = (
-        next((each for each in kind.params if each.type is ParamType.CONDITION), None)
-        if kind
-        else None
-    )
-    when = row.args.get(param.name) if param else None
-    return when if isinstance(when, str) else None
+def _condition_in(part: Row | Decorator | Upkeep, catalog: Catalog) -> str | None:
+    """The condition that the parameters of a row, a decorator or an upkeep hold."""
+    kind = catalog.get(part.kind, Family.CONDITION, Family.TRANSITION, Family.DECORATOR)
+    for param in kind.params if kind else ():
+        if param.type is ParamType.CONDITION:
+            when = part.args.get(param.name)
+            return when if isinstance(when, str) else None
+    return None

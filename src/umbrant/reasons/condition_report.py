@@ -38,6 +38,8 @@ class ConditionReport:
     part: str
     tree: ConditionTree
     catalog: Catalog
+    tells_history: bool = True
+    """Whether it says when an atom was last yes, and who wrote the keys in the condition."""
 
     def bits(self, tick: int, *, held: bool, now: int | None = None) -> list[TextRun]:
         """What decided it when it was last asked at or before a tick, and who wrote the keys in it.
@@ -46,18 +48,31 @@ class ConditionReport:
         """
         now = tick if now is None else now
         found: list[TextRun] = []
-        decisive: list[ConditionTree] = []
-        for index, atom in enumerate(atoms(self.tree)):
-            met = self.agent.row(self.row_id).found_at(self.part, index, tick)
-            if met is None or not _decides(self.tree, atom, met, held):
-                continue
+        decisive = self.deciding(tick, held=held)
+        for index, atom, met in decisive:
             if found:
                 found.append(TextRun(", and "))
-            decisive.append(atom)
             found.extend(self._atom(atom, met, held))
-            found.extend(self._last_yes(index, met, tick, now))
-        found.extend(self._writers(decisive, tick, now))
+            if self.tells_history:
+                found.extend(self._last_yes(index, met, tick, now))
+        if self.tells_history:
+            found.extend(self._writers([atom for _, atom, _ in decisive], tick, now))
         return found or [TextRun(spoken(self.tree, self.catalog), Tone.YES if held else Tone.NO)]
+
+    def deciding(self, tick: int, *, held: bool) -> list[tuple[int, ConditionTree, AtomResult]]:
+        """The atoms that decided the condition when it was last asked at or before a tick: the
+        index of each, the atom, and what it found.
+        """
+        found: list[tuple[int, ConditionTree, AtomResult]] = []
+        for index, atom in enumerate(atoms(self.tree)):
+            met = self.agent.row(self.row_id).found_at(self.part, index, tick)
+            if met is not None and _decides(self.tree, atom, met, held):
+                found.append((index, atom, met))
+        return found
+
+    def atom_bits(self, index: int, met: AtomResult) -> list[TextRun]:
+        """What one atom of the condition found, by its index among the atoms."""
+        return list(self._atom(list(atoms(self.tree))[index], met, bool(met.truth)))
 
     def _atom(self, atom: ConditionTree, met: AtomResult, held: bool) -> Iterator[TextRun]:
         tone = Tone.YES if held else Tone.NO

@@ -1,6 +1,7 @@
 """Why an agent did what it did, why it did not do something else, and why it changed its mind."""
 
 from collections.abc import Iterator
+from functools import cached_property
 
 from umbrant.catalog.declare import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
@@ -19,6 +20,7 @@ from umbrant.reasons.machine_report import (
 from umbrant.reasons.row_report import Bits, RowReport
 from umbrant.reasons.scores import Scores
 from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone, seconds_text
+from umbrant.reasons.tick_steps import TickReport
 from umbrant.take.record import Outcome, RowRecord, RowState, Span
 
 
@@ -32,6 +34,11 @@ class Explainer(RowReport):
         one that ended last.
         """
         return self._down(self.outline.tops[:1], tick)
+
+    @cached_property
+    def ticks(self) -> TickReport:
+        """What the agent did within each tick, step by step."""
+        return TickReport(self.take, self.member.name, self.catalog)
 
     def why(self, tick: int) -> Answer:
         """Why the agent did what it did at a tick: from the root down, what each row tried before
@@ -78,6 +85,11 @@ class Explainer(RowReport):
                 table = self._table_about(above, tick)
                 return Answer(question, tick, (*lines, *self._last_ran(row_id, tick)), table)
         return Answer(question, tick, (self.names.line(row_id, self.runs(row_id, tick), Tone.YES),))
+
+    def this_tick(self, tick: int) -> Answer:
+        """Everything that the agent did at a tick, in order."""
+        lines = tuple(step.line for step in self.ticks.steps(tick))
+        return Answer(f"what {self.title} did at {self.header.seconds(tick):.2f} s", tick, lines)
 
     def change(self, lead: LeadingSpan) -> AnswerLine:
         """Why a row took the lead, in one line."""

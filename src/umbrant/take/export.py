@@ -11,7 +11,7 @@ from umbrant.take.record import AgentRecord, RowRecord
 
 ExportLine = dict[str, object]
 
-COLUMNS = ("tick", "step", "seconds", "agent", "row", "what", "part", "end", "value", "cause")
+COLUMNS = ("tick", "seconds", "step", "agent", "row", "what", "part", "end", "value", "cause")
 """The columns of a CSV export, and the fields of each line of a JSON Lines export."""
 
 

@@ -2,17 +2,32 @@
 
 from umbrant.desk.commands.action import Action, Where, has_take
 from umbrant.desk.commands.context import CommandContext
-from umbrant.desk.views.reasons import ReasonsView
+from umbrant.desk.views.reasons import Question, ReasonsView
 
 
 def why(context: CommandContext) -> None:
     """Ask why the agent does what it does at the playhead."""
-    context.views.of(ReasonsView).ask(why_not=False)
+    context.views.of(ReasonsView).ask(Question.WHY)
 
 
 def why_not(context: CommandContext) -> None:
     """Why the selected row does not run at the playhead."""
-    context.views.of(ReasonsView).ask(why_not=True)
+    context.views.of(ReasonsView).ask(Question.WHY_NOT)
+
+
+def this_tick(context: CommandContext) -> None:
+    """List what the agent did within the tick at the playhead."""
+    context.views.of(ReasonsView).ask(Question.THIS_TICK)
+
+
+def next_step(context: CommandContext) -> None:
+    """Look at the next step of the tick, or at the first of the next tick."""
+    context.views.of(ReasonsView).walk(1)
+
+
+def previous_step(context: CommandContext) -> None:
+    """Look at the step before, or at the last of the tick before."""
+    context.views.of(ReasonsView).walk(-1)
 
 
 def select_running(context: CommandContext) -> None:
@@ -41,6 +56,37 @@ ACTIONS: tuple[Action, ...] = (
         "Why the row does not run",
         why_not,
         ("X",),
+        Where.PANES,
+        has_take,
+    ),
+    Action(
+        "this_tick",
+        "Ask",
+        "This tick",
+        "What it did within the tick, step by step",
+        this_tick,
+        ("T",),
+        Where.PANES,
+        has_take,
+    ),
+    Action(
+        "next_step",
+        "Ask",
+        "Next step",
+        "The next thing that it did within the tick; after the last, the next tick",
+        next_step,
+        ("Alt+Right",),
+        Where.PANES,
+        has_take,
+        True,
+    ),
+    Action(
+        "previous_step",
+        "Ask",
+        "Step before",
+        "The thing that it did before; before the first, the tick before",
+        previous_step,
+        ("Alt+Left",),
         Where.PANES,
         has_take,
     ),

@@ -36,6 +36,8 @@ class Desk(QObject):
     project_changed = Signal()
     take_changed = Signal()
     playhead_moved = Signal(int)
+    step_changed = Signal()
+    """Another moment within the tick is looked at."""
     row_selected = Signal(str)
     agent_changed = Signal()
     point_wanted = Signal(object)
@@ -54,6 +56,8 @@ class Desk(QObject):
         self._played: Scenario | None = self.scenario
         self._is_closed = False
         self.playhead = 0
+        self.step: int | None = None
+        """The step within the tick after which keys are shown; None for the end of the tick."""
         self.row_id = ""
         self._looked_at = ""
         """A behavior that is looked at though the agent does not run it."""
@@ -313,7 +317,7 @@ class Desk(QObject):
         take = self.take
         if take is not None:
             self.tape.fit(take.ticks, take.header.ticks_per_s)
-            self.playhead = take.clamp(self.playhead)
+            self.playhead, self.step = take.clamp(self.playhead), None
         self.take_changed.emit()
 
     def _take_arrived(self) -> None:
@@ -335,7 +339,7 @@ class Desk(QObject):
         """Look at one of the cast."""
         if name == self.agent and not self._looked_at:
             return
-        self.agent, self._looked_at = name, ""
+        self.agent, self._looked_at, self.step = name, "", None
         self.agent_changed.emit()
         if self.row is None:
             self._select_first_row()
@@ -374,9 +378,17 @@ class Desk(QObject):
         take = self.take
         tick = take.clamp(tick) if take else 0
         if tick != self.playhead:
-            self.playhead = tick
+            self.playhead, self.step = tick, None
             self.tape.show(tick)
             self.playhead_moved.emit(tick)
+
+    def look_at_step(self, step: int | None) -> None:
+        """Look at the moment after a step of the tick at the playhead; 0 is before the first, None
+        the end of the tick.
+        """
+        if step != self.step:
+            self.step = step
+            self.step_changed.emit()
 
     def seconds(self, tick: int) -> float:
         """The time of a tick."""

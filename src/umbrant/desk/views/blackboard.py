@@ -39,6 +39,7 @@ class BoardModel(QAbstractTableModel):
         for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
             changed.connect(self.reload)
         desk.playhead_moved.connect(self._moved)
+        desk.step_changed.connect(self._moved)
         self.reload()
 
     def reload(self) -> None:
@@ -79,27 +80,36 @@ class BoardModel(QAbstractTableModel):
             return value_text(_rounded(self.value(key)), key.unit)
         return self.writer(key) if column == WRITER else ""
 
+    def last_write(self, key: str) -> tuple[int, KeyWrite] | None:
+        """What was last written to a key, and at which tick: up to the playhead, or within its tick
+        up to the step that is looked at.
+        """
+        changes, tick = self.changes(key), self.desk.playhead
+        if changes is None:
+            return None
+        explainer, step = self.desk.explainer, self.desk.step
+        if step is not None and explainer is not None:
+            return explainer.ticks.key_at_step(key, tick, step)
+        index = changes.index(tick)
+        return (changes.ticks[index], changes.values[index]) if index >= 0 else None
+
     def value(self, key: Key) -> Value | None:
-        """A key's value at the playhead."""
-        changes = self.changes(key.name)
-        written = changes.at(self.desk.playhead) if changes else None
-        if written is not None:
-            return written.value
+        """A key's value at the moment that is looked at."""
+        last = self.last_write(key.name)
+        if last is not None:
+            return last[1].value
         return key.default if self.desk.take is None else None
 
     def writer(self, key: Key) -> str:
         """Who wrote a key's value, and how long ago."""
-        changes = self.changes(key.name)
-        written = changes.at(self.desk.playhead) if changes else None
-        if changes is None or written is None:
+        last = self.last_write(key.name)
+        if last is None:
             return ""
+        tick, written = last
         if not written.row_id and not written.part:
             return "from the start"
-        explainer = self.desk.explainer
-        ago = self.desk.seconds(
-            self.desk.playhead - changes.ticks[changes.index(self.desk.playhead)]
-        )
-        return f"{ago:.2f} s ago · {self._who(written, explainer)}"
+        ago = self.desk.seconds(self.desk.playhead - tick)
+        return f"{ago:.2f} s ago · {self._who(written, self.desk.explainer)}"
 
     def _who(self, written: KeyWrite, explainer: Explainer | None) -> str:
         """A row by its number; of a key that others share also whose row; a cue or a formula by
@@ -115,9 +125,8 @@ class BoardModel(QAbstractTableModel):
 
     def writer_row(self, index: int) -> str:
         """The id of the row that wrote a key's value; empty if none did."""
-        changes = self.changes(self.keys[index].name)
-        written = changes.at(self.desk.playhead) if changes else None
-        return written.row_id if written else ""
+        last = self.last_write(self.keys[index].name)
+        return last[1].row_id if last else ""
 
     def _moved(self) -> None:
         if self.keys:

@@ -1,30 +1,48 @@
-"""Why, and why not: the answer for the playhead, with every row it speaks of as a link."""
+"""Why, why not, and what happened within the tick: the answer for the playhead, with every row it
+speaks of as a link.
+"""
 
+from collections.abc import Sequence
+from enum import Enum
 from functools import lru_cache
 
 from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtGui import (
     QColor,
     QFont,
+    QKeyEvent,
     QTextBlockFormat,
     QTextCharFormat,
     QTextCursor,
+    QTextFormat,
     QTextOption,
     QTextTable,
     QTextTableFormat,
 )
-from PySide6.QtWidgets import QTextBrowser, QWidget
+from PySide6.QtWidgets import QTextBrowser, QTextEdit, QWidget
 
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone
+from umbrant.reasons.tick_steps import TickStep
 
 NUMBERS_WIDTH = 46
 
 
+class Question(Enum):
+    """The questions that can be asked about the playhead."""
+
+    WHY = "why"
+    """Why the agent does what it does."""
+    WHY_NOT = "why not"
+    """Why the selected row does not run."""
+    THIS_TICK = "this tick"
+    """What the agent did within the tick, step by step."""
+
+
 class ReasonsView(QTextBrowser):
-    """Shows an answer. Links select their row. `why_not` asks about the selected row instead of the
-    running one.
+    """Shows an answer. Links select their row. The steps of a tick can be walked: the step that is
+    looked at is marked, its row is selected, and the blackboard shows the keys as they were then.
     """
 
     question_changed = Signal(str)
@@ -33,8 +51,11 @@ class ReasonsView(QTextBrowser):
         super().__init__(parent)
         self.desk = desk
         self.palette_ = palette
-        self.why_not = False
+        self.question = Question.WHY
         self.answer: Answer | None = None
+        self._steps: Sequence[TickStep] = ()
+        self._step = -1
+        """The index of the step that is looked at, -1 for none."""
         self.setAccessibleName("Reasons")
         self.setOpenLinks(False)
         self.setUndoRedoEnabled(False)
@@ -49,38 +70,101 @@ class ReasonsView(QTextBrowser):
         self.refresh()
 
     def heading(self) -> str:
-        """The question that is answered."""
-        return self.answer.question if self.answer is not None else ""
+        """The question that is answered, and of steps which one is looked at."""
+        if self.answer is None:
+            return ""
+        if self._step < 0:
+            return self.answer.question
+        return f"{self.answer.question} · step {self._step + 1} of {len(self._steps)}"
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night: the answer is written anew, for its colours stand in the text."""
         self.palette_ = palette
         self.refresh()
 
-    def ask(self, *, why_not: bool) -> None:
-        """Ask why the running row runs, or why the selected row does not."""
-        self.why_not = why_not
+    def ask(self, question: Question) -> None:
+        """Ask another question about the playhead."""
+        self.question = question
         self.refresh()
+
+    def walk(self, by: int) -> None:
+        """Look at the next step (1) or the one before (-1); past the last, go on in the next tick.
+
+        From another question the walk begins at the first step, or backwards at the last.
+        """
+        begins = self.question is not Question.THIS_TICK
+        if begins:
+            self.ask(Question.THIS_TICK)
+        if not self._steps:
+            self._go_to_tick(by)
+        elif begins or self._step < 0:
+            self._look_at_step(0 if by > 0 else len(self._steps) - 1)
+        elif 0 <= self._step + by < len(self._steps):
+            self._look_at_step(self._step + by)
+        else:
+            self._go_to_tick(by)
+
+    def _go_to_tick(self, by: int) -> None:
+        before = self.desk.playhead
+        self.desk.move_playhead(before + by)
+        if self.desk.playhead != before and self._steps:
+            self._look_at_step(0 if by > 0 else len(self._steps) - 1)
+
+    def _look_at_step(self, index: int) -> None:
+        self._step = index
+        step = self._steps[index]
+        # What is repeated has no place of its own: the keys are as the step before left them.
+        self.desk.look_at_step(max(each.step for each in self._steps[: index + 1]))
+        if step.row_id:
+            self.desk.select_row(step.row_id)
+        self._mark_step()
+        self.question_changed.emit(self.heading())
+
+    def _mark_step(self) -> None:
+        """Draw the step that is looked at on a band of the selection's colour, in sight."""
+        block = self.document().findBlockByNumber(self._step)
+        if self._step < 0 or not block.isValid():
+            self.setExtraSelections([])
+            return
+        band = QTextEdit.ExtraSelection()
+        band.cursor = QTextCursor(block)
+        band.format.setBackground(self.palette_.selection)
+        band.format.setProperty(QTextFormat.Property.FullWidthSelection, True)
+        self.setExtraSelections([band])
+        self.setTextCursor(QTextCursor(block))
+        self.ensureCursorVisible()
 
     def refresh(self) -> None:
         """Ask again, for the take, the agent and the tick that are looked at."""
+        self._steps, self._step = (), -1
+        self.desk.look_at_step(None)
         explainer, tick = self.desk.explainer, self.desk.playhead
         if explainer is None:
             self.answer = None
             self.setPlainText("Nothing has been rolled yet.")
             self.question_changed.emit("")
             return
-        known = self.desk.row_id in explainer.outline.number
-        self.answer = (
-            explainer.why_not(tick, self.desk.row_id)
-            if self.why_not and known
-            else explainer.why(tick)
-        )
+        if self.question is Question.THIS_TICK:
+            self._steps = explainer.ticks.steps(tick)
+            self.answer = explainer.this_tick(tick)
+        elif self.question is Question.WHY_NOT and self.desk.row_id in explainer.outline.number:
+            self.answer = explainer.why_not(tick, self.desk.row_id)
+        else:
+            self.answer = explainer.why(tick)
         self._write(self.answer)
-        self.question_changed.emit(self.answer.question)
+        self._mark_step()
+        self.question_changed.emit(self.heading())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Up and Down walk the steps of the tick."""
+        by = {Qt.Key.Key_Down: 1, Qt.Key.Key_Up: -1}.get(Qt.Key(event.key()))
+        if by is not None and self.question is Question.THIS_TICK and self._steps:
+            self.walk(by)
+            return
+        super().keyPressEvent(event)
 
     def _selected(self) -> None:
-        if self.why_not:
+        if self.question is Question.WHY_NOT:
             self.refresh()
 
     def _follow(self, url: QUrl) -> None:

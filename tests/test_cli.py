@@ -269,8 +269,9 @@ def test_sys_exit_in_a_node_ends_no_command(umbrant: Any, tmp_path: Path) -> Non
         "roll", tmp_path / "p", "--trust", "--out", tmp_path / "t.take", "--json"
     )
     assert (code, err) == (0, "")
-    (change, *_) = json.loads(out)["agents"]["warden"]
-    assert "Wait" in change["reason"] or change["row"] == "r2"
+    failed, waits, *_ = json.loads(out)["agents"]["warden"]
+    assert (failed["row"], waits["row"]) == ("r1", "r2")
+    assert "failed" in waits["reason"]
 
 
 def test_what_files_hold_is_shown_escaped(umbrant: Any, tmp_path: Path) -> None:

@@ -19,6 +19,7 @@ SENTENCES: Mapping[str, str] = {
     "guard_ended": "its guard turned to no while it ran",
     "condition": "what it asks is not so",
     "cooling": "it is cooling: it ended at {since_s} and may start again at {until_s}",
+    "cooling_first": "it cools in the beginning, until {until_s}",
     "time_limit": "its time limit of {limit_s} ran out",
     "taken_over": "{row} took its place",
     "parent_left": "{row}, which it is in, was left",

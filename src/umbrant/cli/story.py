@@ -1,6 +1,7 @@
 """What happened in a take, told for a terminal or a program."""
 
 from collections import Counter
+from itertools import chain
 
 from umbrant.cli.output import say
 from umbrant.reasons.decision_changes import decision_changes, leading_spans
@@ -47,7 +48,7 @@ def _print_changes(take: Take, name: str) -> None:
 def _summary(take: Take, name: str) -> str:
     """What an agent spent its time on, the longest first, and how often it changed its mind."""
     explainer, spent = Explainer(take, name), Counter[str]()
-    for lead in leading_spans(take, name):
+    for lead in chain.from_iterable(leading_spans(take, name)[:1]):
         spent[explainer.names.titles[lead.row_id]] += lead.end + 1 - lead.start
     summary = ", ".join(
         f"{title} {take.header.seconds(ticks):.1f} s" for title, ticks in spent.most_common(5)

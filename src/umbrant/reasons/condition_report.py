@@ -9,7 +9,6 @@ from umbrant.catalog.declare import Catalog
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.language.phrases import spoken, unit_of
 from umbrant.catalog.language.tree import (
-    SIGNS,
     Comparison,
     ConditionTree,
     KeyTerm,
@@ -25,6 +24,16 @@ from umbrant.model.values import Value, value_text
 from umbrant.reasons.sentences import RowNames, TextRun, Tone, seconds_text
 from umbrant.take.header import Header
 from umbrant.take.record import AgentRecord, Changes
+
+COMPARED = {
+    "<": "below",
+    "<=": "at most",
+    ">": "above",
+    ">=": "at least",
+    "==": "equal to",
+    "!=": "other than",
+}
+"""Each comparison in words that follow a value."""
 
 
 @dataclass(frozen=True)
@@ -52,7 +61,7 @@ class ConditionReport:
         for index, atom, met in decisive:
             if found:
                 found.append(TextRun(", and "))
-            found.extend(self._atom(atom, met, held))
+            found.extend(self._atom(atom, met, held, was=now > tick))
             if self.tells_history:
                 found.extend(self._last_yes(index, met, tick, now))
         if self.tells_history:
@@ -72,27 +81,35 @@ class ConditionReport:
 
     def atom_bits(self, index: int, met: AtomResult) -> list[TextRun]:
         """What one atom of the condition found, by its index among the atoms."""
-        return list(self._atom(list(atoms(self.tree))[index], met, bool(met.truth)))
+        return list(self._atom(list(atoms(self.tree))[index], met, bool(met.truth), was=False))
 
-    def _atom(self, atom: ConditionTree, met: AtomResult, held: bool) -> Iterator[TextRun]:
+    def _atom(
+        self, atom: ConditionTree, met: AtomResult, held: bool, *, was: bool
+    ) -> Iterator[TextRun]:
+        """What an atom found. `was` says that this was at an earlier moment than the rest of the
+        sentence speaks of.
+        """
         tone = Tone.YES if held else Tone.NO
         if met.truth is None:
-            yield TextRun(f"{spoken(atom, self.catalog)} cannot be said", tone)
+            could = "could" if was else "can"
+            yield TextRun(f"{spoken(atom, self.catalog)} {could}not be said", tone)
         elif isinstance(atom, Comparison):
-            yield TextRun(self._comparison(atom, met), tone)
+            yield TextRun(self._comparison(atom, met, "was" if was else "is"), tone)
         else:
-            yield TextRun(_answered(spoken(atom, self.catalog), met.truth), tone)
+            text = _answered(spoken(atom, self.catalog), met.truth)
+            yield TextRun(text.replace(" is ", " was ", 1) if was else text, tone)
         if met.cause is not None:
             yield TextRun(" — ")
             yield from self.names.because(met.cause)
         elif met.truth and isinstance(met.left, float) and not isinstance(atom, Comparison):
             yield TextRun(f" ({value_text(round(met.left, 2), unit_of(atom, self.catalog))})")
 
-    def _comparison(self, atom: Comparison, met: AtomResult) -> str:
+    def _comparison(self, atom: Comparison, met: AtomResult, verb: str) -> str:
         unit = unit_of(atom.left, self.catalog) or unit_of(atom.right, self.catalog)
-        left, right = _short(met.left, unit), _short(met.right, unit)
-        sign = f"{'' if met.truth else 'not '}{SIGNS[atom.sign]}"
-        return f"{spoken(atom.left, self.catalog)} is {left}, {sign} {right}"
+        left, right = told_apart(met.left, met.right)
+        compared = f"{'' if met.truth else 'not '}{COMPARED[atom.sign]}"
+        found = f"{spoken(atom.left, self.catalog)} {verb} {value_text(left, unit)}"
+        return f"{found}, {compared} {value_text(right, unit)}"
 
     def _last_yes(self, index: int, met: AtomResult, tick: int, now: int) -> Iterator[TextRun]:
         if met.truth:
@@ -189,5 +206,12 @@ def _rounded(value: Value | None) -> Value | None:
     return round(value, 2) if isinstance(value, float) else value
 
 
-def _short(value: Value | None, unit: str) -> str:
-    return value_text(_rounded(value), unit)
+def told_apart(left: Value | None, right: Value | None) -> tuple[Value | None, Value | None]:
+    """Both sides of a comparison in as few digits as show that they differ: 3.998 is below 4."""
+    if not isinstance(left, float | int) or not isinstance(right, float | int):
+        return _rounded(left), _rounded(right)
+    for digits in range(2, 7):
+        short = round(left, digits), round(right, digits)
+        if left == right or short[0] != short[1]:
+            return short
+    return left, right

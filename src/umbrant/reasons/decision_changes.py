@@ -2,12 +2,16 @@
 
 What leads at a tick is the row that was chosen by the first chooser from the root that has
 something to choose from: a child of a selector, an option of a utility, an innermost state of a
-machine. Of rows side by side the first counts.
+machine. Rows that run together (a parallel, regions) are branches: each has a lead of its own.
+
+A row that begins and ends within one tick leads as well, for that tick: it is what failed before
+the fallback came, and it must not be overlooked.
 """
 
 from bisect import bisect_right
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from itertools import groupby
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import ROWS, RUNS, ChildOrder, Family
@@ -19,53 +23,91 @@ from umbrant.take.record import AgentRecord
 
 @dataclass(frozen=True)
 class LeadingSpan:
-    """Ticks in a row, both ends included, during which the same row led."""
+    """Ticks in a row, both ends included, during which the same row led its branch."""
 
     start: int
     end: int
     row_id: str
+    branch: int = 0
+    step: int = 0
+    """The place of its beginning in the order of its first tick."""
+    is_brief: bool = False
+    """Whether it began and ended within one tick."""
+    restarts: bool = False
+    """Whether it begins and ends anew within each of its ticks, each time in the same way."""
+
+
+Branch = tuple[str, ...]
+"""The rows between which a change counts as a change of mind."""
+
+
+def branches(behavior: Behavior) -> tuple[Branch, ...]:
+    """The branches of a behavior that choose at the same time; one where nothing runs together.
+
+    A branch without a choice is left out, unless there is no other.
+    """
+    if not behavior.outline.tops:
+        return ()
+    found = list(_branches(behavior, behavior.outline.tops[0]))
+    choosing = [each for each in found if len(each) > 1]
+    return tuple(choosing or found[:1])
+
+
+def _branches(behavior: Behavior, row_id: str) -> Iterator[Branch]:
+    inner = _choices(behavior, row_id)
+    if not inner:
+        yield (row_id,)
+    elif len(inner) == 1:
+        yield from _branches(behavior, inner[0])
+    elif _together(behavior, row_id):
+        for each in inner:
+            yield from _branches(behavior, each)
+    else:
+        yield _innermost(behavior, inner)
 
 
 def leading_rows(behavior: Behavior) -> tuple[str, ...]:
-    """The rows between which a change counts as a change of mind."""
-    if not behavior.outline.tops:
-        return ()
-    at, choice = behavior.outline.tops[0], behavior.outline.tops[:1]
-    while True:
-        inner = _choices(behavior, at)
-        if not inner:
-            return choice
-        if len(inner) > 1 and not _together(behavior, at):
-            return _innermost(behavior, inner)
-        at, choice = inner[0], inner[:1]
+    """The rows between which a change counts as a change of mind, of all branches."""
+    return tuple(row_id for branch in branches(behavior) for row_id in branch)
 
 
-def leading_spans(take: Take, agent: str) -> tuple[LeadingSpan, ...]:
-    """What led, from the first tick to the last; gaps are left where nothing ran."""
+def leading_spans(take: Take, agent: str) -> tuple[tuple[LeadingSpan, ...], ...]:
+    """For each branch what led it, from the first tick to the last; gaps are left where nothing
+    ran.
+    """
     behavior = behavior_of(take, agent)
     if behavior is None:
         return ()
-    return _merged(_spans(take.agents[agent], leading_rows(behavior), take.last_tick))
+    record, last_tick = take.agents[agent], take.last_tick
+    return tuple(
+        tuple(_merged(_spans(record, rows, number, last_tick)))
+        for number, rows in enumerate(branches(behavior))
+    )
 
 
 def lead_at(found: tuple[LeadingSpan, ...], tick: int) -> LeadingSpan | None:
-    """The lead that covers a tick, None in a gap."""
+    """What led a branch at the end of a tick, None in a gap."""
     index = bisect_right(found, tick, key=lambda lead: lead.start) - 1
     return found[index] if index >= 0 and tick <= found[index].end else None
 
 
 def decision_changes(take: Take, agent: str) -> tuple[LeadingSpan, ...]:
-    """The leads that began with a change: each row that took the lead from another."""
+    """The leads that began with a change: each row that took the lead of a branch from another."""
     return changes_among(leading_spans(take, agent))
 
 
-def changes_among(spans: Iterable[LeadingSpan]) -> tuple[LeadingSpan, ...]:
-    """Of an agent's leads in the order of time, those with another row than the one before."""
-    found: list[LeadingSpan] = []
-    for lead in spans:
-        if not found or found[-1].row_id != lead.row_id:
-            found.append(lead)
-    return tuple(found)
+def changes_among(found: Iterable[Iterable[LeadingSpan]]) -> tuple[LeadingSpan, ...]:
+    """Of the leads of all branches those with another row than the one before, in the order of
+    time.
+    """
+    changes: list[LeadingSpan] = []
+    for branch in found:
+        before = ""
+        for lead in branch:
+            if lead.row_id != before:
+                changes.append(lead)
+            before = lead.row_id
+    return tuple(sorted(changes, key=lambda lead: (lead.start, lead.step, lead.branch)))
 
 
 def behavior_of(take: Take, agent: str) -> Behavior | None:
@@ -114,24 +156,70 @@ def _innermost(behavior: Behavior, rows: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(found)
 
 
-def _spans(record: AgentRecord, row_ids: tuple[str, ...], last_tick: int) -> list[LeadingSpan]:
+def _spans(
+    record: AgentRecord, row_ids: tuple[str, ...], branch: int, last_tick: int
+) -> list[LeadingSpan]:
+    """When the rows of a branch were active, in the order in which they were entered."""
     found = []
     for row_id in row_ids:
         for span in record.row(row_id).spans:
+            is_brief = span.end == span.start
             end = last_tick if span.end is None else span.end - 1
-            if end >= span.start:
-                found.append(LeadingSpan(span.start, end, row_id))
-    return sorted(found, key=lambda lead: lead.start)
+            found.append(
+                LeadingSpan(
+                    span.start, max(span.start, end), row_id, branch, span.start_step, is_brief
+                )
+            )
+    return sorted(found, key=lambda lead: (lead.start, lead.step))
 
 
-def _merged(spans: list[LeadingSpan]) -> tuple[LeadingSpan, ...]:
-    """Spans of the same row that follow each other without a tick between them count as one: the
-    row ended and was entered again.
+def _merged(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
+    """The leads of a branch, from what was active when.
+
+    Spans of the same row that follow each other without a tick between them count as one: the row
+    ended and was entered again. What repeats itself at each tick is one lead that restarts.
     """
-    found: list[LeadingSpan] = []
+    last: LeadingSpan | None = None
+    for span in _without_repetition(_not_beside(spans)):
+        follows = last is not None and last.row_id == span.row_id and span.start <= last.end + 2
+        if last is not None and follows:
+            restarts = last.restarts or span.restarts
+            is_brief = last.is_brief and span.is_brief and last.start == span.end
+            end = max(last.end, span.end)
+            last = replace(last, end=end, is_brief=is_brief, restarts=restarts)
+            continue
+        if last is not None:
+            yield last
+        last = span
+    if last is not None:
+        yield last
+
+
+def _not_beside(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
+    """Spans without the brief ones within another row's: a selector that starts from its first
+    child at each tick tries that one again and again while a later one runs on.
+    """
+    runs_until = -1
     for span in spans:
-        if found and found[-1].row_id == span.row_id and span.start <= found[-1].end + 2:
-            found[-1] = LeadingSpan(found[-1].start, max(found[-1].end, span.end), span.row_id)
-        else:
-            found.append(span)
-    return tuple(found)
+        if span.is_brief and span.start <= runs_until:
+            continue
+        if not span.is_brief:
+            runs_until = max(runs_until, span.end)
+        yield span
+
+
+def _without_repetition(spans: Iterable[LeadingSpan]) -> Iterator[LeadingSpan]:
+    """Spans, but of ticks in a row that are all made of the same brief ones only the first; its
+    last span then goes on to the last of these ticks, and restarts.
+    """
+    before: list[LeadingSpan] = []
+    for tick, group in groupby(spans, key=lambda span: span.start):
+        now = list(group)
+        same = [each.row_id for each in now] == [each.row_id for each in before]
+        brief = all(each.is_brief for each in now) and all(each.is_brief for each in before)
+        if before and same and brief and before[-1].end == tick - 1:
+            before[-1] = replace(before[-1], end=tick, restarts=True)
+            continue
+        yield from before
+        before = now
+    yield from before

@@ -8,6 +8,7 @@ from umbrant.catalog.language.tree import Comparison, ConditionTree, atoms
 from umbrant.model.values import number_text
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.condition_report import ConditionReport
+from umbrant.reasons.row_report import due_s
 from umbrant.take.record import RowState
 
 
@@ -47,10 +48,8 @@ def _active_for(subject: AgentContext, row_id: str, tick: int) -> str:
 
 def _due_in(subject: AgentContext, row_id: str, tick: int) -> str:
     refusal = subject.record.row(row_id).refusal_at(tick)
-    if refusal is None or refusal.cause.kind != "not_yet":
-        return ""
-    until_s = float(str(refusal.cause.facts["until_s"]))
-    return f"{until_s - subject.header.seconds(tick):.1f} s"
+    until_s = due_s(refusal.cause) if refusal is not None else None
+    return "" if until_s is None else f"{until_s - subject.header.seconds(tick):.1f} s"
 
 
 def _condition(subject: AgentContext, row_id: str, tick: int) -> str:
@@ -82,10 +81,9 @@ _NUMBERS: Mapping[NumberKind, Callable[[AgentContext, str, int], str]] = {
 
 def _measured(subject: AgentContext, row_id: str, tick: int) -> str:
     refusal = subject.record.row(row_id).refusal_at(tick)
-    if refusal is not None and refusal.cause.kind == "cooling":
-        return _amount(
-            float(str(refusal.cause.facts["until_s"])) - subject.header.seconds(tick), "s"
-        )
+    until_s = due_s(refusal.cause) if refusal is not None else None
+    if until_s is not None:
+        return _amount(until_s - subject.header.seconds(tick), "s")
     return _measured_in(subject, subject.guard(row_id), tick)
 
 

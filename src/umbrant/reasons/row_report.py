@@ -1,6 +1,7 @@
 """How a row fared: that it runs, or was refused, or how it ended, in words."""
 
 from collections.abc import Iterator
+from typing import TypeGuard
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Family
@@ -41,28 +42,38 @@ class RowReport(AgentContext):
         span, refusal = record.last_span(tick), record.last_refusal(tick)
         if refusal is not None and (span is None or refusal.end >= (span.end or span.start)):
             at = min(tick, refusal.end)
-            yield from self.refused(row_id, refusal.cause, at)
-            yield (
-                "."
-                if at == tick
-                else f". That was {self.ago(at, tick)}; it has not been asked since."
-            )
+            yield from self.refused(row_id, refusal.cause, at, tick)
+            yield "."
+            if at < tick:
+                yield f" That was {self.ago(at, tick)}; it has not been asked since."
         elif span is not None and span.end is not None:
             yield from self.ended(row_id, tick)
         else:
             yield " has not been tried."
 
-    def refused(self, row_id: str, reason: Cause, tick: int) -> Bits:
-        """What kept it from being entered at a tick."""
+    def refused(self, row_id: str, reason: Cause, tick: int, now: int) -> Bits:
+        """What kept a row from being entered at a tick, as seen from `now`."""
         yield " was refused: "
-        condition = self.guard(row_id)
+        condition, until_s = self.guard(row_id), due_s(reason)
         if reason.kind == "guard" and condition is not None:
-            yield from condition.bits(tick, held=False)
+            yield from condition.bits(tick, held=False, now=now)
+        elif until_s is not None:
+            yield from self._cooling(reason, until_s, now)
         else:
             yield from self.names.because(reason)
-            if reason.kind == "cooling":
-                left = float(str(reason.facts["until_s"])) - self.header.seconds(tick)
-                yield f", in {seconds_text(left)}"
+
+    def _cooling(self, reason: Cause, until_s: float, now: int) -> Bits:
+        """Until when a row cools, or cooled, as seen from `now`."""
+        now_s = self.header.seconds(now)
+        left_s = until_s - now_s
+        since_s = reason.facts.get("since_s")
+        ended = f": it ended {seconds_text(now_s - since_s)} ago" if _is_time(since_s) else ""
+        begins = "" if ended else " from the beginning"
+        if left_s > 1e-9:
+            yield f"it cools{begins}{ended}, and may start {'again ' if ended else ''}in "
+            yield seconds_text(left_s)
+        else:
+            yield f"it cooled{begins} until {until_s:.2f} s{ended}"
 
     def ended(self, row_id: str, tick: int) -> Bits:
         """How and when it ended last."""
@@ -74,42 +85,44 @@ class RowReport(AgentContext):
             Outcome.FAILURE: " failed",
             Outcome.STOPPED: " was stopped",
         }
-        yield words[span.outcome or Outcome.STOPPED]
+        turned = turned_text(span)
+        yield turned or words[span.outcome or Outcome.STOPPED]
         yield " at this tick" if span.end == tick else f" {self.ago(span.end, tick)}"
-        yield from self.why_ended(row_id, span)
+        yield from self.why_ended(row_id, span, tick)
         yield "."
 
-    def why_ended(self, row_id: str, span: Span) -> Bits:
-        """Why a stretch of it ended, if there is more to say than how."""
+    def why_ended(self, row_id: str, span: Span, now: int) -> Bits:
+        """Why a stretch of it ended, if there is more to say than how; as seen from `now`."""
         if span.cause is None:
             return
-        yield ": "
-        condition, checks, tick = self.guard(row_id), self.checks(row_id), span.end or 0
-        if span.cause.kind == "guard_ended" and condition is not None:
-            yield from condition.bits(tick, held=False)
-            return
-        if span.cause.kind == "condition" and checks is not None:
-            yield from checks.bits(tick, held=False)
-            return
-        if span.cause.kind == "child":
-            yield from self._why_child_failed(str(span.cause.facts["row"]), tick)
-            return
-        yield from self.names.because(span.cause)
-        if span.cause.kind == "inverted" and checks is not None:
+        kind, tick = span.cause.kind, span.end or 0
+        condition, checks = self.guard(row_id), self.checks(row_id)
+        if kind == "guard_ended" and condition is not None:
             yield ": "
-            yield from checks.bits(tick, held=True)
+            yield from condition.bits(tick, held=False, now=now)
+        elif kind in ("condition", *TURNED) and checks is not None:
+            yield ": "
+            yield from checks.bits(tick, held=kind != "condition", now=now)
+        elif kind == "child":
+            yield ": "
+            yield from self._why_child_failed(str(span.cause.facts["row"]), tick, now)
+        elif kind in TURNED:
+            yield ": what is in it succeeded"
+        else:
+            yield ": "
+            yield from self.names.because(span.cause)
 
-    def _why_child_failed(self, row_id: str, tick: int) -> Bits:
+    def _why_child_failed(self, row_id: str, tick: int, now: int) -> Bits:
         """Yield the words for why a child failed: it was refused, or it ended."""
         record = self.record.row(row_id)
         refusal, ended = record.refusal_at(tick), record.span_at(tick)
         yield self.names.bit(row_id)
         if ended is None and refusal is not None:
-            yield from self.refused(row_id, refusal.cause, tick)
+            yield from self.refused(row_id, refusal.cause, tick, now)
             return
-        yield " failed"
+        yield (turned_text(ended) if ended is not None else "") or " failed"
         if ended is not None:
-            yield from self.why_ended(row_id, ended)
+            yield from self.why_ended(row_id, ended, now)
 
     def how_far(self, row_id: str, tick: int) -> Bits:
         """Yield the words for what is left of the row's work, if its kind reports progress."""
@@ -129,3 +142,27 @@ class RowReport(AgentContext):
     def ago(self, tick: int, now: int) -> str:
         """How long ago a tick was."""
         return f"{seconds_text(self.header.seconds(now - tick))} ago"
+
+
+TURNED = {"inverted": "inverted", "always_fails": "always failing"}
+"""Causes of a failure that is really a success, and what the row is called that has such a
+decorator.
+"""
+
+
+def turned_text(span: Span) -> str:
+    """How a row that its decorator turned round is said to fail: `, inverted, says no`."""
+    by = TURNED.get(span.cause.kind) if span.cause is not None else None
+    return f", {by}, says no" if by else ""
+
+
+def due_s(reason: Cause) -> float | None:
+    """The time at which a reason holds no longer, where it is one of time: a cooldown, or a
+    transition that waits.
+    """
+    until_s = reason.facts.get("until_s")
+    return float(until_s) if _is_time(until_s) else None
+
+
+def _is_time(value: object) -> TypeGuard[float]:
+    return isinstance(value, int | float) and not isinstance(value, bool)

@@ -27,7 +27,7 @@ from umbrant.model.staging import (
 )
 from umbrant.model.values import value_text
 from umbrant.reasons.condition_report import ConditionReport
-from umbrant.reasons.row_report import Bits, RowReport
+from umbrant.reasons.row_report import Bits, RowReport, turned_text
 from umbrant.reasons.sentences import AnswerLine, TextRun, Tone
 from umbrant.take.record import AtomStep, KeyWrite, Outcome, Refusal, Span, WriteStep
 
@@ -199,7 +199,12 @@ class TickReport(RowReport):
         outcome = span.outcome or Outcome.STOPPED
         words = {Outcome.SUCCESS: " succeeds", Outcome.FAILURE: " fails"}
         stopped = " is left" if self.is_state(row_id) else " is stopped"
-        bits: Words = [words.get(outcome, stopped), *self.why_ended(row_id, span), "."]
+        turned = turned_text(span)
+        bits: Words = [
+            turned or words.get(outcome, stopped),
+            *self.why_ended(row_id, span, span.end or 0),
+            ".",
+        ]
         facts = {"outcome": outcome.value, **_cause_facts(span.cause)}
         tone = Tone.YES if outcome is Outcome.SUCCESS else Tone.NO
         return self._about(StepKind.LEFT, row_id, bits, span.end_step, facts, tone)
@@ -218,7 +223,7 @@ class TickReport(RowReport):
         elif refusal.cause.kind == "guard" and self._is_known(row_id, GUARD, tick):
             bits = [" is refused: its guard says no."]
         else:
-            bits = [*self.refused(row_id, refusal.cause, tick), "."]
+            bits = [*self.refused(row_id, refusal.cause, tick, tick), "."]
         return self._about(StepKind.REFUSED, row_id, bits, step, facts, Tone.NO)
 
     def _why_unfired(self, row_id: str, refusal: Refusal, tick: int) -> Bits:
@@ -242,14 +247,14 @@ class TickReport(RowReport):
             and shown.issuperset(index for index, _, _ in report.deciding(tick, held=False))
         )
 
-    def why_ended(self, row_id: str, span: Span) -> Bits:
+    def why_ended(self, row_id: str, span: Span, now: int) -> Bits:
         parts = {"guard_ended": GUARD, "condition": ROW}
         part = parts.get(span.cause.kind) if span.cause else None
         if part is not None and self._is_known(row_id, part, span.end or 0):
             if part == GUARD:
                 yield ": its guard says no"
             return
-        yield from super().why_ended(row_id, span)
+        yield from super().why_ended(row_id, span, now)
 
     def _asked(self, row_id: str, part: str, atoms: Sequence[AtomStep]) -> Iterator[TickStep]:
         """A step for each atom of a condition that found something else than before."""

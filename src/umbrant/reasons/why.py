@@ -1,5 +1,6 @@
 """Why an agent did what it did, why it did not do something else, and why it changed its mind."""
 
+from bisect import bisect_right
 from collections.abc import Iterator
 from functools import cached_property
 
@@ -7,7 +8,7 @@ from umbrant.catalog.declare import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.kind_ids import UTILITY
 from umbrant.model.parts import part_name
-from umbrant.reasons.decision_changes import LeadingSpan, leading_rows
+from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
 from umbrant.reasons.gate_report import gauge_text
 from umbrant.reasons.machine_report import (
     entered_bits,
@@ -93,16 +94,25 @@ class Explainer(RowReport):
 
     def change(self, lead: LeadingSpan) -> AnswerLine:
         """Why a row took the lead, in one line."""
-        before = self._lead_before(lead)
-        bits = (
-            list(self._why_left(before, lead))
-            if before
-            else list(self.guard_held(lead.row_id, lead.start, lead.start))
-        )
-        by = entered_by(self, lead.row_id, lead.start) if self.is_state(lead.row_id) else None
-        if by is not None:
-            bits = list(entered_by_bits(self, by, lead.start))
+        bits = list(self._why_changed(lead))
+        if lead.restarts:
+            ticks = lead.end - lead.start + 1
+            bits = [
+                *bits,
+                "; " if bits else "",
+                f"it begins and ends anew at each of {ticks} ticks",
+            ]
         return self.names.line(lead.row_id, [TextRun(": "), *bits] if bits else [], Tone.YES)
+
+    def _why_changed(self, lead: LeadingSpan) -> Bits:
+        by = entered_by(self, lead.row_id, lead.start) if self.is_state(lead.row_id) else None
+        before = self._lead_before(lead)
+        if by is not None:
+            yield from entered_by_bits(self, by, lead.start)
+        elif before is not None:
+            yield from self._why_left(before, lead)
+        else:
+            yield from self.guard_held(lead.row_id, lead.start, lead.start)
 
     # machines and utilities
 
@@ -354,41 +364,48 @@ class Explainer(RowReport):
 
     # changes of mind
 
-    def _lead_before(self, lead: LeadingSpan) -> str | None:
-        """The one that could lead too and ended as a row took the lead; failing that, one that was
-        over at once.
-        """
-        others = [row_id for row_id in leading_rows(self.behavior) if row_id != lead.row_id]
-        lasting = (
-            each
-            for each in others
-            if (span := self._ending_near(each, lead.start)) and span.start != span.end
-        )
-        return next(lasting, None) or next(
-            (each for each in others if self._ending_near(each, lead.start)), None
-        )
+    @cached_property
+    def _leads(self) -> tuple[tuple[LeadingSpan, ...], ...]:
+        return leading_spans(self.take, self.member.name)
 
-    def _ending_near(self, row_id: str, tick: int) -> Span | None:
-        span = self.record.row(row_id).last_span(tick)
-        return (
-            span
-            if span is not None and span.end is not None and tick - 1 <= span.end <= tick
-            else None
-        )
+    def _lead_before(self, lead: LeadingSpan) -> LeadingSpan | None:
+        """What led the branch until a row took the lead; None where nothing had for a while."""
+        branch = self._leads[lead.branch]
+        index = branch.index(lead)
+        before = branch[index - 1] if index else None
+        return before if before is not None and before.end >= lead.start - 2 else None
 
-    def _why_left(self, before: str, lead: LeadingSpan) -> Bits:
-        span = self._ending_near(before, lead.start)
+    def _why_left(self, before: LeadingSpan, lead: LeadingSpan) -> Bits:
+        """Why the row that led before does not lead any more, and what let the other one in."""
+        span = self._last_ending(before, lead)
         if span is None:
             return
+        held = list(self.guard_held(lead.row_id, lead.start, lead.start))
         if span.cause is not None and span.cause.kind == "taken_over":
-            yield from self.guard_held(lead.row_id, lead.start, lead.start)
-        elif span.outcome is Outcome.SUCCESS:
-            yield self.names.bit(before)
-            yield " was done"
-        else:
-            yield self.names.bit(before)
-            yield " was left" if span.outcome is Outcome.STOPPED else " failed"
-            yield from self.why_ended(before, span)
+            yield from held
+            return
+        yield self.names.bit(before.row_id)
+        words = {Outcome.SUCCESS: " was done", Outcome.FAILURE: " failed"}
+        yield words.get(span.outcome or Outcome.STOPPED, " was left")
+        if span.outcome is not Outcome.SUCCESS:
+            yield from self.why_ended(before.row_id, span, lead.start)
+        # A row that comes before the one that ended was let in by its guard, not by that end alone.
+        elif held and self._comes_first(lead.row_id, before.row_id):
+            yield from [", and ", *held]
+
+    def _last_ending(self, before: LeadingSpan, lead: LeadingSpan) -> Span | None:
+        """The last time that a row ended before another took the lead."""
+        spans = self.record.row(before.row_id).spans
+        ended = [
+            span
+            for span in spans[: bisect_right(spans, lead.start, key=lambda each: each.start)]
+            if span.end is not None and span.end <= lead.start
+        ]
+        return ended[-1] if ended else None
+
+    def _comes_first(self, row_id: str, other: str) -> bool:
+        numbers = list(self.outline.number)
+        return numbers.index(row_id) < numbers.index(other)
 
     # small things
 
@@ -424,12 +441,17 @@ class Explainer(RowReport):
     def _running_or_ended(self, row_ids: tuple[str, ...], tick: int) -> str | None:
         """The sibling that ran at a tick; of several that ended within it, the one entered last."""
         covered = [(self._rank(self.record.row(row_id), tick), row_id) for row_id in row_ids]
-        best = max(covered, key=lambda each: each[0], default=((-1, -1), ""))
+        best = max(covered, key=lambda each: each[0], default=((-1, -1, -1), ""))
         return best[1] if best[0][0] >= 0 else None
 
-    def _rank(self, record: RowRecord, tick: int) -> tuple[int, int]:
+    def _rank(self, record: RowRecord, tick: int) -> tuple[int, int, int]:
+        """What sorts rows by how much they say of a tick: those that run on after it, then those
+        that ended by themselves, then those that were stopped; of equals the last by the order of
+        steps.
+        """
         span = record.span_at(tick)
         if span is None:
-            return -1, -1
-        running = span.end is None or span.end > tick
-        return (2 if running else int(span.outcome is not Outcome.STOPPED)), span.start
+            return -1, -1, -1
+        if span.end is None or span.end > tick:
+            return 2, span.start, span.start_step
+        return int(span.outcome is not Outcome.STOPPED), span.start, span.end_step

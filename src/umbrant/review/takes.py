@@ -66,7 +66,12 @@ def flipping(run: AgentTake) -> Iterator[RuleMatch]:
     """Two rows that took the lead from each other faster than twice a second, four times or
     more.
     """
-    found = leading_spans(run.take, run.agent)
+    for found in leading_spans(run.take, run.agent):
+        yield from _flips_among(run, found)
+
+
+def _flips_among(run: AgentTake, found: tuple[LeadingSpan, ...]) -> Iterator[RuleMatch]:
+    """Where the leads of one branch go to and fro."""
     index = 0
     while index < len(found):
         end = _flips_from(run, found, index)

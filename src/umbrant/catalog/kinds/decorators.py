@@ -108,15 +108,20 @@ class Cooldown(DecoratorBase):
         self.duration = duration
         self.ending = ending
         self.cools_first = first == "cooling"
-        self.since_s = self.until_s = 0.0
+        self.since_s: float | None = None
+        """When the row ended last; None while it cools without having run."""
+        self.until_s = 0.0
 
     def refusal(self, me: Me) -> Cause | None:
         """Why the row may not be entered now."""
         if self.cools_first:
             self.cools_first = False
             self._cool(me.began_s)
+            self.since_s = None
         if me.world.now_s >= self.until_s - SLACK_S:
             return None
+        if self.since_s is None:
+            return cause("cooling_first", until_s=self.until_s)
         return cause("cooling", since_s=self.since_s, until_s=self.until_s)
 
     def after(self, me: Me, status: Status) -> Status:

@@ -303,12 +303,13 @@ class Desk(QObject):
 
     def leading(self, name: str) -> int | None:
         """The index, among the rows between which one of the cast changes its mind, of the one that
-        leads at the playhead; None if none does.
+        leads its first branch at the playhead; None if none does.
         """
         current = self.takes.current
         if current is None:
             return None
-        lead = lead_at(current.loaded.leading_spans.get(name, ()), self.playhead)
+        found = current.loaded.leading_spans.get(name)
+        lead = lead_at(found[0], self.playhead) if found else None
         if lead is None:
             return None
         return current.loaded.leading[name].index(lead.row_id)

@@ -39,7 +39,8 @@ class Loaded:
     different: dict[str, dict[str, tuple[TickRange, ...]]]
     leading: dict[str, tuple[str, ...]]
     """The rows between which each changes its mind."""
-    leading_spans: dict[str, tuple[LeadingSpan, ...]]
+    leading_spans: dict[str, tuple[tuple[LeadingSpan, ...], ...]]
+    """For each branch of each agent's behavior what led it."""
     changes: dict[str, tuple[LeadingSpan, ...]]
     findings: dict[str, list[Finding]]
 

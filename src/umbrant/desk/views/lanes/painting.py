@@ -19,6 +19,8 @@ from umbrant.reasons.decision_changes import behavior_of
 
 LANE, BAR = 18, 14
 """How high a lane is, and what is drawn in it."""
+LEAST_WIDE = 2.5
+"""How wide the mark of a row is at least that began and ended within one tick."""
 HALF, HIGH = 4.5, 7.0
 """Half the width of a cue's mark, and its height."""
 
@@ -33,12 +35,14 @@ class Bar:
     end: int
     colour: int
     name: str
+    is_brief: bool = False
+    """Whether it began and ended within one tick: drawn as a mark, however wide a tick is."""
 
 
 @dataclass(frozen=True)
 class Lane:
-    """One of the cast: a stripe for it, or for each of its copies. `chosen` is the stripe that is
-    looked at.
+    """One of the cast: a stripe for each branch of its behavior, or for each of its copies.
+    `chosen` is the first stripe of the one that is looked at.
     """
 
     title: str
@@ -63,23 +67,31 @@ def _lane(member: Member, agent: str, loaded: Loaded | None) -> Lane:
             else f"{players[chosen].title} of {len(players)}"
         )
     long_title = f"{title} ({member.behavior})" if member.behavior else title
-    stripes = tuple(_bars(player.name, loaded) for player in players)
-    return Lane(title, long_title, chosen, stripes)
+    stripes = [_bars(player.name, loaded) for player in players]
+    # Copies have a stripe each; there is no room for all the branches of them all.
+    shown = stripes[0] if len(players) == 1 else [each[0] if each else () for each in stripes]
+    return Lane(title, long_title, chosen, tuple(shown) or ((),))
 
 
-def _bars(name: str, loaded: Loaded | None) -> tuple[Bar, ...]:
-    if loaded is None or name not in loaded.take.agents:
-        return ()
-    behavior, rows = behavior_of(loaded.take, name), loaded.leading.get(name, ())
-    return tuple(
-        Bar(
-            lead.start,
-            lead.end,
-            rows.index(lead.row_id),
-            behavior.row(lead.row_id).name if behavior else "",
+def _bars(name: str, loaded: Loaded | None) -> list[tuple[Bar, ...]]:
+    """The bars of one of the cast, for each branch of its behavior."""
+    behavior = behavior_of(loaded.take, name) if loaded and name in loaded.take.agents else None
+    if loaded is None or behavior is None:
+        return []
+    colours = {row_id: index for index, row_id in enumerate(loaded.leading.get(name, ()))}
+    return [
+        tuple(
+            Bar(
+                lead.start,
+                lead.end,
+                colours[lead.row_id],
+                behavior.row(lead.row_id).name,
+                lead.is_brief,
+            )
+            for lead in branch
         )
-        for lead in loaded.leading_spans.get(name, ())
-    )
+        for branch in loaded.leading_spans.get(name, ())
+    ]
 
 
 def paint_lanes(
@@ -112,6 +124,7 @@ def _paint_lane(
     for index, bars in enumerate(lane.stripes):
         for bar in bars:
             left, right = scale.x_of(bar.start), scale.x_of(bar.end + 1)
+            right = max(right, left + LEAST_WIDE) if bar.is_brief else right
             box = QRectF(
                 QPointF(left, top + index * high), QPointF(right, top + (index + 1) * high)
             )

@@ -1,0 +1,98 @@
+"""What an agent was about and when it changed its mind: also within a tick, and in each branch."""
+
+from tests.kinds import CATALOG
+from tests.small import key, played, project, row
+from umbrant.model.behaviors import Key, Row, Watch
+from umbrant.model.values import KeyType
+from umbrant.reasons.decision_changes import branches, decision_changes, leading_spans
+from umbrant.reasons.why import Explainer
+from umbrant.take.reader import Take
+
+
+def changes(take: Take, agent: str = "a") -> list[tuple[int, str]]:
+    """The tick and the row of each change of mind."""
+    return [(lead.start, lead.row_id) for lead in decision_changes(take, agent)]
+
+
+def sentences(take: Take) -> list[str]:
+    """Why each change of mind came."""
+    explainer = Explainer(take, "a", CATALOG)
+    return [explainer.change(lead).text for lead in decision_changes(take, "a")]
+
+
+FALLBACK = (
+    row("top", "selector"),
+    row("bad", "last", "top", name="Door", ticks=0, success=False),
+    row("good", "last", "top", name="Window", ticks=50),
+)
+
+
+def test_what_failed_at_once_leads_before_its_fallback() -> None:
+    take = played(project(*FALLBACK, seconds=1.0))
+    assert changes(take) == [(0, "bad"), (0, "good")]
+    assert sentences(take)[1] == "Window: Door failed"
+    assert Explainer(take, "a", CATALOG).path(0) == ("top", "good")
+
+
+def test_a_tree_that_fails_at_every_tick_has_changes_and_says_that_it_restarts() -> None:
+    rows = (*FALLBACK[:2], row("good", "last", "top", name="Window", ticks=0, success=False))
+    take = played(project(*rows, seconds=1.0))
+    assert changes(take) == [(0, "bad"), (0, "good")]
+    (branch,) = leading_spans(take, "a")
+    assert [(lead.start, lead.end, lead.restarts) for lead in branch] == [
+        (0, 0, False),
+        (0, 9, True),
+    ]
+    assert sentences(take)[1].endswith("it begins and ends anew at each of 10 ticks")
+    explainer = Explainer(take, "a", CATALOG)
+    assert explainer.path(4) == ("top", "good"), "of those that ended the last"
+
+
+def test_what_is_tried_again_and_again_beside_a_row_that_runs_on_is_no_change() -> None:
+    rows = (
+        row("top", "selector", resumes_at="the first"),
+        row("bad", "last", "top", ticks=0, success=False),
+        row("good", "last", "top", ticks=50),
+    )
+    take = played(project(*rows, seconds=1.0))
+    assert changes(take) == [(0, "bad"), (0, "good")]
+
+
+BESIDE = (
+    row("both", "parallel"),
+    row("legs", "selector", "both"),
+    row("run", "last", "legs", name="Run", ticks=50, guard=("between(0.3, 0.6)", Watch.THROUGHOUT)),
+    row("walk", "last", "legs", name="Walk", ticks=50),
+    row("eyes", "selector", "both"),
+    row("stare", "last", "eyes", ticks=50, guard=("between(0.5, 2)", Watch.TAKE_OVER)),
+    row("blink", "last", "eyes", ticks=50),
+)
+
+
+def test_each_branch_of_a_parallel_has_its_own_changes_of_mind() -> None:
+    made = project(*BESIDE, seconds=1.0)
+    assert branches(made.behaviors[0]) == (("run", "walk"), ("stare", "blink"))
+    take = played(made)
+    assert changes(take) == [
+        (0, "walk"),
+        (0, "blink"),
+        (3, "run"),
+        (5, "stare"),
+        (6, "walk"),
+    ]
+    assert sentences(take)[2].startswith("Run: the time is 0.3 s")
+    assert sentences(take)[4].startswith("Walk: Run was left")
+
+
+def test_a_change_names_the_guard_that_let_a_row_in_beside_what_was_done() -> None:
+    rows: tuple[Row, ...] = (
+        row("top", "selector"),
+        row("hot", "last", "top", name="Hot", ticks=50, guard="n > 2"),
+        row("work", "sequence", "top", name="Work"),
+        row("one", "set_number", "work", value=3.0, key=key("n")),
+        row("two", "last", "work", ticks=2),
+    )
+    number = Key(name="n", type=KeyType.NUMBER, default=0.0)
+    take = played(project(*rows, keys=(number,), seconds=1.0))
+    text = sentences(take)[-1]
+    assert text.startswith("Hot: Work was done, and n is 3, above 2"), text

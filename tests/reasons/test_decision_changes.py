@@ -80,7 +80,7 @@ def test_each_branch_of_a_parallel_has_its_own_changes_of_mind() -> None:
         (5, "stare"),
         (6, "walk"),
     ]
-    assert sentences(take)[2].startswith("Run: the time is 0.3 s")
+    assert sentences(take)[2].startswith("Run: between 0.3 s and 0.6 s is yes")
     assert sentences(take)[4].startswith("Walk: Run was left")
 
 

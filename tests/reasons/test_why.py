@@ -408,7 +408,7 @@ def test_why_not_of_an_option_tells_of_the_threshold_and_of_one_that_is_over() -
     )
     assert answer_lines(rows, 3, "oo")[:2] == [
         "O scored 0.30, not more than the threshold of 0.50.",
-        "O would win with time ≥ 0.5 (it is 0.30).",
+        "O would win with time at 0.51 (it is 0.30).",
     ]
     assert answer_lines(rows, 7, "oo")[0] == "O succeeded at this tick."
 
@@ -428,7 +428,6 @@ def test_why_not_of_an_option_says_where_no_single_change_would_do() -> None:
         answer_lines(rows, 1, "bb")[1]
         == "B scores 0.50 at most, whatever its inputs are: it would need more weight."
     )
-    assert (
-        answer_lines(rows, 1, "dd")[1]
-        == "D would win only if more than one of its inputs were otherwise."
+    assert answer_lines(rows, 1, "dd")[1] == "D would win with time at 0.74 (it is 0.10).", (
+        "both of its considerations ask the same, so both change"
     )

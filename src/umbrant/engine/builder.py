@@ -26,7 +26,7 @@ from umbrant.engine.path import PathCache
 from umbrant.engine.project_leaf import LastingProjectLeaf, ProjectLeaf
 from umbrant.engine.recorder import Recorder
 from umbrant.engine.rows import DecoratorParts, LiveRow, RepeatedWork, RowSequence, UpkeepTask
-from umbrant.engine.utility import Candidates, Consideration, LiveOption, LiveUtility
+from umbrant.engine.utility import DECISION, Candidates, Consideration, LiveOption, LiveUtility
 from umbrant.model.behaviors import Decorator, Row, Upkeep, Watch
 from umbrant.model.expanded import ExpandedBehavior, KeyScope
 from umbrant.model.kind_ids import MACHINE, ON_ENTER, ON_LEAVE, UTILITY
@@ -284,7 +284,8 @@ class Builder:
         options = [self._option(child) for child in self._children(row, Family.OPTION)]
         if not options:
             raise Unbound(cause("no_options"))
-        return LiveUtility(self._setup(row), options, self._board)
+        decided = self._recorder.counting(row.id, DECISION)
+        return LiveUtility(self._setup(row), options, self._board, decided)
 
     def _option(self, row: Row) -> LiveOption:
         children = [self._row(child) for child in self._children(row, *RUNS)]

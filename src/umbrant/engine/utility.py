@@ -19,6 +19,9 @@ from umbrant.engine.scoring import combined, combined_grid
 from umbrant.model.parts import ROW
 from umbrant.model.values import Curve
 
+DECISION = "decision"
+"""The part of a utility that is counted at each decision, where it decides only every so often."""
+
 
 @dataclass(frozen=True)
 class Consideration:
@@ -88,14 +91,25 @@ class OptionBid:
         return self.score + self.bonus
 
 
+def _uncounted() -> None:
+    """For a utility whose decisions are not recorded."""
+
+
 class LiveUtility:
     """The work of a utility row."""
 
-    def __init__(self, setup: UtilitySetup, options: Sequence[LiveOption], board: Board) -> None:
+    def __init__(
+        self,
+        setup: UtilitySetup,
+        options: Sequence[LiveOption],
+        board: Board,
+        decided: Callable[[], None] = _uncounted,
+    ) -> None:
         self.cause: Cause | None = None
         self.options = options
         self._setup = setup
         self._board = board
+        self._decided = decided
         self._current: LiveOption | None = None
         self._candidate: str | None = None
         self._own_score = 0.0
@@ -109,7 +123,12 @@ class LiveUtility:
     def tick(self, me: Me) -> Status:
         now_s = me.world.now_s
         if now_s >= self._next_s - SLACK_S or self._current is None:
-            self._next_s = now_s + self._setup.every()
+            every_s = self._setup.every()
+            self._next_s = now_s + every_s
+            # At every tick is the rule; what is decided more seldom is recorded, so that answers
+            # know of which decision they speak.
+            if every_s > 0:
+                self._decided()
             if not self._decide(me):
                 return FAILURE
         return self._go_on(me)

@@ -106,7 +106,7 @@ class ConditionReport:
 
     def _comparison(self, atom: Comparison, met: AtomResult, verb: str) -> str:
         unit = unit_of(atom.left, self.catalog) or unit_of(atom.right, self.catalog)
-        left, right = told_apart(met.left, met.right)
+        left, right = distinct(met.left, met.right)
         compared = f"{'' if met.truth else 'not '}{COMPARED[atom.sign]}"
         found = f"{spoken(atom.left, self.catalog)} {verb} {value_text(left, unit)}"
         return f"{found}, {compared} {value_text(right, unit)}"
@@ -206,7 +206,7 @@ def _rounded(value: Value | None) -> Value | None:
     return round(value, 2) if isinstance(value, float) else value
 
 
-def told_apart(left: Value | None, right: Value | None) -> tuple[Value | None, Value | None]:
+def distinct(left: Value | None, right: Value | None) -> tuple[Value | None, Value | None]:
     """Both sides of a comparison in as few digits as show that they differ: 3.998 is below 4."""
     if not isinstance(left, float | int) or not isinstance(right, float | int):
         return _rounded(left), _rounded(right)

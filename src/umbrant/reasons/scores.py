@@ -3,24 +3,28 @@ were recorded.
 """
 
 import math
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-import numpy as np
-
-from umbrant.catalog.curves import worth_grid
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import LanguageError, parse
-from umbrant.engine.scoring import combined, combined_grid
+from umbrant.engine.scoring import combined
+from umbrant.engine.utility import DECISION
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.kind_ids import CONSIDER, OPTION
 from umbrant.model.values import Curve, KeyRef, ParamValue, number_text
 from umbrant.reasons.sentences import AnswerLine, RowNames, ScoreTable, TextRun, Tone
+from umbrant.reasons.utility_decision import Bid, ConsideredInput, UtilityDecision
 from umbrant.take.record import AgentRecord
 
-STEPS = 400
-"""Into how many steps an input's range is cut when looking for the value that would have won."""
+STAY_BONUS = "stay_bonus"
+_DRAWN = {
+    "among the best": "among the best few by their scores",
+    "within a margin": "among those within the margin by their scores",
+}
+"""How a winner is drawn, by what the utility is set to."""
 
 
 @dataclass(frozen=True)
@@ -61,13 +65,16 @@ class Scores:
         record: AgentRecord,
         names: RowNames,
         catalog: Catalog,
+        ticks_per_s: int,
         utility: str,
     ) -> None:
         self.behavior = behavior
         self.record = record
         self.names = names
         self.catalog = catalog
+        self.ticks_per_s = ticks_per_s
         self.utility = behavior.row(utility)
+        self.winner = str(self.utility.args.get("winner", "highest"))
         self.options = [
             behavior.row(child)
             for child in behavior.outline.children[utility]
@@ -106,112 +113,197 @@ class Scores:
                 rows.append((*cells, TextRun(share)))
         return ScoreTable(("option", "input", "score", "share"), tuple(rows))
 
-    def why_not(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
-        """Why an option was not the one, and the smallest changes that would have made it win."""
+    def decided_at(self, tick: int) -> int:
+        """The tick of the decision that holds at a tick: this one, unless it decides only every so
+        often.
+        """
+        decisions = self.record.row(self.utility.id).times_done.get(DECISION, [])
+        index = bisect_right(decisions, tick, key=lambda each: each[0]) - 1
+        return decisions[index][0] if index >= 0 else tick
+
+    def decision(self, tick: int) -> UtilityDecision | None:
+        """The decision of a tick, to be made again; None where a number of it is not known."""
+        threshold = self._number_at("threshold", tick)
+        if threshold is None:
+            return None
+        bids = [bid for row in self.options if (bid := self._bid(row, tick)) is not None]
+        winner = str(self.utility.args.get("winner", "highest"))
+        return UtilityDecision(tuple(bids), threshold, winner == "highest")
+
+    def why_chosen(self, row_id: str, tick: int) -> Iterator[TextRun]:
+        """Why an option is the one at a tick: what it beat. Yields words that follow its name."""
+        tick = self.decided_at(tick)
         scored = self.at(tick)
         own = next((each for each in scored if each.row.id == row_id), None)
+        rest = [each for each in scored if each.row.id != row_id]
+        if own is None:
+            return
+        held = self._held(tick)
+        yield TextRun(f" scores {self._with_bonus(own)}")
+        if held is not None and held[0] == row_id:
+            yield TextRun(f", and is held until {held[1]:.2f} s")
+        elif self.winner != "highest":
+            yield TextRun(f", and was drawn {_DRAWN[self.winner]}")
+        elif rest and own.total >= rest[0].total:
+            yield TextRun("; the next is ")
+            yield self.names.bit(rest[0].row.id)
+            yield TextRun(f" with {self._with_bonus(rest[0])}")
+        yield TextRun(".")
+
+    def _with_bonus(self, scored: OptionScore) -> str:
+        stays = f" + {_text(scored.bonus)} for staying" if scored.bonus else ""
+        return f"{_text(scored.score)}{stays}"
+
+    def why_not(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
+        """Why an option was not the one, and the smallest changes with which it would have won.
+
+        Each such change is played before it is said: the decision is made again with it.
+        """
+        at = self.decided_at(tick)
+        scored = self.at(at)
+        own = next((each for each in scored if each.row.id == row_id), None)
         best = next((each for each in scored if each.row.id != row_id), None)
-        threshold = _number(self.utility.args.get("threshold"), 0.0)
+        decision = self.decision(at)
         if own is None:
             return
         bits = [TextRun(f" scored {_text(own.score)}")]
-        if own.total <= threshold:
-            bits.append(TextRun(f", not more than the threshold of {_text(threshold)}"))
+        if at < tick:
+            bits.append(TextRun(" when it was last decided"))
+        if decision is not None and own.total <= decision.threshold:
+            bits.append(TextRun(f", not more than the threshold of {_text(decision.threshold)}"))
         if best is not None:
             bits += [
                 TextRun("; "),
                 self.names.bit(best.row.id),
-                TextRun(f" scored {_text(best.score)}"),
+                TextRun(f" scored {self._with_bonus(best)}"),
             ]
-            if best.bonus:
-                bits.append(TextRun(f" + {_text(best.bonus)} for staying"))
         yield self.names.line(row_id, [*bits, TextRun(".")], Tone.NO)
-        ways = list(self._ways_to_win(own, best, threshold))
-        if ways:
-            yield self.names.line(
-                row_id,
-                [
-                    TextRun(" would win with "),
-                    TextRun(", or with ".join(ways), Tone.YES),
-                    TextRun("."),
-                ],
+        if decision is not None:
+            yield from self._what_would_win(row_id, decision, at)
+
+    def _what_would_win(
+        self, row_id: str, decision: UtilityDecision, tick: int
+    ) -> Iterator[AnswerLine]:
+        held = self._held(tick)
+        bid = next((each for each in decision.bids if each.row.id == row_id), None)
+        if held is not None:
+            option, until_s = held
+            text = f" cannot win before {until_s:.2f} s: until then "
+            bits = [TextRun(text), self.names.bit(option), TextRun(" is held.")]
+            yield self.names.line(row_id, bits)
+            return
+        if bid is None or not bid.is_let_in or not self._is_sure(bid, decision, tick):
+            return
+        if decision.winner() == row_id:
+            return
+        found = self._winning_changes(bid, decision)
+        if found:
+            wins = TextRun(", or with ".join(found), Tone.YES)
+            line = self.names.line(row_id, [TextRun(" would win with "), wins, TextRun(".")])
+            yield replace(line, facts={"would_win": dict(found.values())})
+        elif bid.most() <= max(decision.threshold, self._best_other(bid, decision)):
+            text = (
+                f" scores {_text(bid.most())} at most, whatever its inputs are: it would need "
+                "more weight."
             )
-        elif own.total <= self._wanted(best, threshold):
-            yield self.names.line(row_id, [TextRun(self._no_way(own, best, threshold))])
+            yield self.names.line(row_id, [TextRun(text)])
+        else:
+            yield self.names.line(row_id, [TextRun(" would win by no single input that is known.")])
 
-    def _no_way(self, own: OptionScore, best: OptionScore | None, threshold: float) -> str:
-        """Why no single change would have made an option win."""
-        most = self._most(own)
-        if most <= self._wanted(best, threshold):
-            return (
-                f" scores {_text(most)} at most, whatever its inputs are: it would need more "
-                "weight."
-            )
-        return " would win only if more than one of its inputs were otherwise."
+    def _is_sure(self, bid: Bid, decision: UtilityDecision, tick: int) -> bool:
+        """Whether it can be known who would win: the highest does, and the option would be let in.
 
-    def _most(self, own: OptionScore) -> float:
-        """The highest score that an option can have."""
-        setups = [_setup(each.row) for each in own.considered]
-        worths = [
-            float(np.max(worth_grid(curve, np.linspace(low, high, STEPS + 1), low, high)))
-            for low, high, curve, _ in setups
-        ]
-        return combined(
-            _combine(own.row), worths, [weight for *_, weight in setups]
-        ) * self._factor(own)
-
-    def _factor(self, own: OptionScore) -> float:
-        """What an option's considerations are multiplied with: its weight at that tick."""
-        bare = self._bare(own)
-        return own.score / bare if bare else self._weight(own.row)
-
-    def _wanted(self, best: OptionScore | None, threshold: float) -> float:
-        """The score that must be exceeded to win."""
-        return max(best.total, threshold) if best else threshold
-
-    def _ways_to_win(
-        self, own: OptionScore, best: OptionScore | None, threshold: float
-    ) -> Iterator[str]:
-        """The smallest changes with which an option would have scored more than the best other, and
-        the threshold.
+        An option below the threshold is not asked whether it may be entered, so with a guard or a
+        decorator nobody knows.
         """
-        wanted = self._wanted(best, threshold)
-        for each in own.considered if own.total <= wanted else ():
-            value = self._winning_input(own, each, wanted)
+        row = bid.row
+        is_asked = bid.total > decision.threshold
+        return decision.is_highest and (is_asked or not (row.guard or row.decorators))
+
+    def _winning_changes(self, bid: Bid, decision: UtilityDecision) -> dict[str, tuple[str, float]]:
+        """The changes with which an option would have won: the words for each, and what is changed
+        to what.
+        """
+        found: dict[str, tuple[str, float]] = {}
+        for each in {each.text: each for each in reversed(bid.considered)}.values():
+            value = decision.winning_input(bid, each)
             if value is not None and each.input is not None:
-                sign = "≤" if value < each.input else "≥"
-                needed = number_text(round(value, 2))
-                yield f"{self._title(each.row)} {sign} {needed} (it is {_text(each.input)})"
-        if best and best.bonus and threshold < own.score and best.score < own.score:
-            yield f"the stay bonus under {_text(own.score - best.score)}"
+                needed, was = number_text(value), _text(each.input)
+                found[f"{self._title(each.row)} at {needed} (it is {was})"] = each.text, value
+        bonus = decision.winning_bonus(bid)
+        if bonus is not None:
+            found[f"a stay bonus of {number_text(bonus)}"] = STAY_BONUS, bonus
+        return found
 
-    def _winning_input(
-        self, own: OptionScore, considered: ConsiderationScore, wanted: float
-    ) -> float | None:
-        """The input closest to the recorded one with which the option would have scored more than
-        `wanted`.
-        """
-        low, high, curve, _ = _setup(considered.row)
-        inputs = np.linspace(low, high, STEPS + 1)
-        worths = [np.full_like(inputs, each.worth) for each in own.considered]
-        index = own.considered.index(considered)
-        worths[index] = worth_grid(curve, inputs, low, high)
-        weights = [_setup(each.row)[3] for each in own.considered]
-        scores = combined_grid(_combine(own.row), worths, weights) * self._factor(own)
-        winning = inputs[scores > wanted + 1e-9]
-        if considered.input is None or not len(winning):
+    def _best_other(self, bid: Bid, decision: UtilityDecision) -> float:
+        return max((each.total for each in decision.bids if each is not bid), default=0.0)
+
+    def _held(self, tick: int) -> tuple[str, float] | None:
+        """The option that a least hold keeps at a tick, and until when; None if none is kept."""
+        hold_s = self._number_at("hold", tick)
+        for row in self.options:
+            span = self.record.row(row.id).span_at(tick)
+            if span is None or span.start >= tick or (span.end is not None and span.end <= tick):
+                continue
+            until_s = (span.start + 0.0) / self.ticks_per_s + (hold_s or 0.0)
+            if tick / self.ticks_per_s < until_s - 1e-9:
+                return row.id, until_s
+        return None
+
+    def _number_at(self, name: str, tick: int) -> float | None:
+        """A number of the utility at a tick; None where it comes from a key that is not known."""
+        return self._value_at(self.utility.args.get(name, 0.0), tick)
+
+    def _value_at(self, value: ParamValue, tick: int) -> float | None:
+        if not isinstance(value, KeyRef):
+            return float(value) if isinstance(value, int | float) else None
+        changes = self.record.keys.get(value.key)
+        written = changes.at(tick) if changes else None
+        known = written.value if written else None
+        return float(known) if isinstance(known, int | float) else None
+
+    def _bid(self, row: Row, tick: int) -> Bid | None:
+        scored = self._scored(row, tick)
+        if scored is None:
             return None
-        return float(winning[np.argmin(np.abs(winning - considered.input))])
-
-    def _bare(self, scored: OptionScore) -> float:
-        worths = [each.worth for each in scored.considered]
-        return combined(
-            _combine(scored.row), worths, [_setup(each.row)[3] for each in scored.considered]
+        considered = []
+        for each in scored.considered:
+            low, high, curve, weight = _setup(each.row)
+            is_worth = math.nan if each.input is None else each.worth
+            considered.append(
+                ConsideredInput(each.row, each.input, is_worth, low, high, curve, weight)
+            )
+        return Bid(
+            row,
+            _combine(row),
+            self._factor(scored, tick),
+            scored.score,
+            scored.bonus,
+            scored.about,
+            tuple(considered),
+            is_let_in=self.record.row(row.id).refusal_at(tick) is None,
+            is_current=self._was_at(row, tick),
         )
 
-    def _weight(self, row: Row) -> float:
-        weight = row.args.get("weight", 1.0)
-        return float(weight) if isinstance(weight, int | float) else 1.0
+    def _was_at(self, row: Row, tick: int) -> bool:
+        """Whether an option was active when the decision of a tick was made."""
+        spans = self.record.row(row.id).spans
+        index = bisect_left(spans, tick, key=lambda each: each.start) - 1
+        # One that ended at this tick was still active: being outscored is what ended it.
+        end = spans[index].end if index >= 0 else -1
+        return end is None or end >= tick
+
+    def _factor(self, own: OptionScore, tick: int) -> float:
+        """What an option's considerations are multiplied with: its weight at that tick."""
+        if all(each.input is not None for each in own.considered):
+            bare = combined(
+                _combine(own.row),
+                [each.worth for each in own.considered],
+                [_setup(each.row)[3] for each in own.considered],
+            )
+            if bare:
+                return own.score / bare
+        return self._value_at(own.row.args.get("weight", 1.0), tick) or 0.0
 
     def _scored(self, row: Row, tick: int) -> OptionScore | None:
         gauge = self.record.row(row.id).gauge_at(tick)

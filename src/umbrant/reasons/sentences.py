@@ -2,8 +2,8 @@
 print them.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from umbrant.catalog.causes import Cause
@@ -37,6 +37,8 @@ class AnswerLine:
     number: str
     bits: tuple[TextRun, ...]
     tone: Tone = Tone.PLAIN
+    facts: Mapping[str, object] = field(default_factory=dict)
+    """What the sentence claims, as data: what stands in it can be checked against the take."""
 
     @property
     def text(self) -> str:

@@ -58,7 +58,8 @@ class Explainer(RowReport):
             if self.is_state(row_id) and (inner is None or not self.is_state(inner)):
                 lines.extend(waiting_lines(self, row_id, tick))
             if self.behavior.row(row_id).kind == UTILITY:
-                table = self.scores(row_id).table(tick, inner)
+                scores = self.scores(row_id)
+                table = scores.table(tick, inner)
         if not path:
             lines.extend(self._nothing(tick))
         leaf = f" {self.names.numbers[path[-1]]}" if path else " nothing"
@@ -66,7 +67,14 @@ class Explainer(RowReport):
 
     def scores(self, utility: str) -> Scores:
         """The scores of a utility's options."""
-        return Scores(self.behavior, self.record, self.names, self.catalog, utility)
+        return Scores(
+            self.behavior,
+            self.record,
+            self.names,
+            self.catalog,
+            self.header.ticks_per_s,
+            utility,
+        )
 
     def why_not(self, tick: int, row_id: str) -> Answer:
         """Why a row did not run at a tick: the first thing in its way, and when it last ran."""
@@ -191,6 +199,11 @@ class Explainer(RowReport):
     def _stands(self, row_id: str, tick: int, *, last: bool) -> AnswerLine:
         if self.is_state(row_id):
             return self.names.line(row_id, entered_bits(self, row_id, tick), Tone.YES)
+        parent = self.outline.parent[row_id]
+        if self.family(row_id) is Family.OPTION and parent is not None:
+            chosen = self.scores(parent).why_chosen(row_id, tick)
+            entered = self._entered(row_id, tick)
+            return self.names.line(row_id, [*chosen, " It", *entered], Tone.YES)
         if not last:
             return self.names.line(row_id, self._chooser(row_id, tick), Tone.YES)
         state = self.state_of(row_id, tick)

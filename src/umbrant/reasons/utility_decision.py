@@ -1,0 +1,214 @@
+"""A decision of a utility, from what was recorded of it: made again, as it was or with one number
+changed.
+
+What would have won is never worked out from a difference of scores. The decision is made again,
+with all options, the stay bonus, the threshold and the least hold, and then it is looked at who
+won.
+"""
+
+import math
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from umbrant.catalog.curves import worth
+from umbrant.catalog.language.tree import KeyTerm, LanguageError, SenseCall, parse, source, walk
+from umbrant.engine.scoring import combined
+from umbrant.model.behaviors import Row
+from umbrant.model.values import Curve, Shape
+
+STEPS = 200
+"""Into how many steps an input's range is cut when looking for a value that would have won."""
+MOST_DIGITS = 6
+
+
+@dataclass(frozen=True)
+class ConsideredInput:
+    """One consideration in a decision: its input (None where it was unknown) and its worth."""
+
+    row: Row
+    input: float | None
+    worth: float
+    low: float
+    high: float
+    curve: Curve
+    weight: float
+
+    @property
+    def text(self) -> str:
+        """The condition language's text of the input."""
+        return str(self.row.args.get("input", ""))
+
+    @cached_property
+    def asks(self) -> frozenset[str]:
+        """The keys and senses that the input is made of."""
+        try:
+            tree = parse(self.text)
+        except LanguageError:
+            return frozenset()
+        return frozenset(
+            part.key if isinstance(part, KeyTerm) else source(part)
+            for part in walk(tree)
+            if isinstance(part, KeyTerm | SenseCall)
+        )
+
+    def worth_of(self, value: float) -> float:
+        """What another input would be worth."""
+        return worth(self.curve, value, self.low, self.high)
+
+    def candidates(self) -> Iterator[float]:
+        """Inputs to try, over the range in which they make a difference."""
+        low, high = self.low, self.high
+        if self.curve.shape is Shape.STEP:
+            low, high = min(low, self.curve.threshold - 1), max(high, self.curve.threshold + 1)
+        for step in range(STEPS + 1):
+            yield low + (high - low) * step / STEPS
+
+
+@dataclass(frozen=True)
+class Bid:
+    """One option in a decision."""
+
+    row: Row
+    combine: str
+    weight: float
+    """What its considerations together are multiplied with."""
+    score: float
+    bonus: float
+    about: str
+    """The candidate it is for, of an option that is scored for each of a group."""
+    considered: tuple[ConsideredInput, ...]
+    is_let_in: bool
+    """Whether its guard and its decorators let it be entered."""
+    is_current: bool
+    """Whether the utility was at it when it decided."""
+
+    @property
+    def total(self) -> float:
+        """The score with the stay bonus."""
+        return self.score + self.bonus
+
+    def score_with(self, inputs: Mapping[str, float]) -> float:
+        """The score with other inputs, by the text of what is considered."""
+        if not any(each.text in inputs for each in self.considered):
+            return self.score
+        worths = [
+            each.worth_of(inputs[each.text]) if each.text in inputs else each.worth
+            for each in self.considered
+        ]
+        return combined(self.combine, worths, [each.weight for each in self.considered]) * max(
+            0.0, self.weight
+        )
+
+    def most(self) -> float:
+        """No inputs would give it a higher score than this."""
+        best = [
+            max(map(each.worth_of, each.candidates()))
+            if each.weight >= 0
+            else min(map(each.worth_of, each.candidates()))
+            for each in self.considered
+        ]
+        return combined(self.combine, best, [each.weight for each in self.considered]) * max(
+            0.0, self.weight
+        )
+
+
+@dataclass(frozen=True)
+class UtilityDecision:
+    """The options of a utility as they were when it decided."""
+
+    bids: tuple[Bid, ...]
+    """In the order in which they are written."""
+    threshold: float
+    is_highest: bool
+    """Whether the highest wins. If not, the winner is drawn, and nobody can say who it would be."""
+
+    def winner(
+        self, inputs: Mapping[str, float] | None = None, bonus: float | None = None
+    ) -> str | None:
+        """The row id of the option that wins, with other inputs or another stay bonus; None if none
+        does.
+        """
+        best: tuple[float, bool] | None = None
+        found: str | None = None
+        for bid in self.bids:
+            stays = bonus if bonus is not None and bid.is_current else bid.bonus
+            score = bid.score_with(inputs) if inputs else bid.score
+            total = score + stays
+            if not bid.is_let_in or not total > self.threshold:
+                continue
+            # Of equals the one that it is at, else the earlier.
+            rank = total, bid.is_current
+            if best is None or rank > best:
+                best, found = rank, bid.row.id
+        return found
+
+    def winning_input(self, bid: Bid, considered: ConsideredInput) -> float | None:
+        """An input nearest to what it was with which an option would have won, in few digits; None
+        if none was found, or if it cannot be known.
+        """
+        value = considered.input
+        if value is None or not self._stands_alone(considered):
+            return None
+
+        def wins(changed: float) -> bool:
+            return self.winner({considered.text: changed}) == bid.row.id
+
+        winning = [each for each in considered.candidates() if wins(each)]
+        if not winning:
+            return None
+        near = min(winning, key=lambda each: abs(each - value))
+        return shortest(_edge(wins, value, near), near, wins)
+
+    def winning_bonus(self, bid: Bid) -> float | None:
+        """A stay bonus just small enough for an option to win against the one that stays; None if
+        none would do.
+        """
+        stays = [each for each in self.bids if each.is_current and each.bonus]
+        if not stays or bid in stays:
+            return None
+
+        def wins(bonus: float) -> bool:
+            return self.winner(bonus=bonus) == bid.row.id
+
+        return shortest(_edge(wins, stays[0].bonus, 0.0), 0.0, wins) if wins(0.0) else None
+
+    def _stands_alone(self, considered: ConsideredInput) -> bool:
+        """Whether another input of a consideration leaves all that is considered otherwise as it
+        was: what is made of the same keys and senses in another way would change as well, and a
+        candidate of a group would have been another.
+        """
+        return all(
+            each.text == considered.text or not each.asks & considered.asks
+            for bid in self.bids
+            for each in bid.considered
+        ) and not any(
+            bid.about and any(each.text == considered.text for each in bid.considered)
+            for bid in self.bids
+        )
+
+
+def _edge(wins: Callable[[float], bool], loses_at: float, wins_at: float) -> float:
+    """The value nearest to where it loses at which it still wins, to some fifteen digits."""
+    for _ in range(50):
+        middle = (loses_at + wins_at) / 2
+        if wins(middle):
+            wins_at = middle
+        else:
+            loses_at = middle
+    return wins_at
+
+
+def shortest(edge: float, inside: float, wins: Callable[[float], bool]) -> float:
+    """A value in as few digits as still win, from the edge of the winning values inwards."""
+    for digits in range(2, MOST_DIGITS + 1):
+        scale = 10.0**digits
+        towards: Sequence[float] = (
+            (math.floor(edge * scale) / scale, math.ceil(edge * scale) / scale)
+            if inside <= edge
+            else (math.ceil(edge * scale) / scale, math.floor(edge * scale) / scale)
+        )
+        for value in towards:
+            if wins(value):
+                return value
+    return edge

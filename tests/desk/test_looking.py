@@ -168,7 +168,7 @@ def test_a_walk_into_a_wall_is_told_in_the_take_and_nothing_breaks(demo_driver: 
     stage._move_point(stage.handles()[2], (17.2, 10.0), "test")
     hands.settle()
     ((_, what, cause),) = hands.desk.take.agents["visitor"].notices
-    assert (what, cause.kind) == ("point 3 of the walk", "off_ground")
+    assert (what, cause.kind) == ("point 3 of the walk", "in_area")
     assert any("point 3 of the walk" in message for message in hands.messages)
 
 

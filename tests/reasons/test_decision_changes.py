@@ -58,7 +58,7 @@ def test_what_is_tried_again_and_again_beside_a_row_that_runs_on_is_no_change() 
     assert changes(take) == [(0, "bad"), (0, "good")]
 
 
-BESIDE = (
+TOGETHER = (
     row("both", "parallel"),
     row("legs", "selector", "both"),
     row("run", "last", "legs", name="Run", ticks=50, guard=("between(0.3, 0.6)", Watch.THROUGHOUT)),
@@ -70,7 +70,7 @@ BESIDE = (
 
 
 def test_each_branch_of_a_parallel_has_its_own_changes_of_mind() -> None:
-    made = project(*BESIDE, seconds=1.0)
+    made = project(*TOGETHER, seconds=1.0)
     assert branches(made.behaviors[0]) == (("run", "walk"), ("stare", "blink"))
     take = played(made)
     assert changes(take) == [

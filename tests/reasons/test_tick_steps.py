@@ -257,7 +257,7 @@ def test_a_guard_that_takes_over_is_shown_before_what_it_stops() -> None:
     report = report_of(project(*rows, seconds=1.0))
     kinds = [(step.kind, step.row_id) for step in report.steps(3)]
     assert kinds == [
-        (StepKind.ASKED, "hot"),
+        (StepKind.EVALUATED, "hot"),
         (StepKind.LEFT, "idle"),
         (StepKind.ENTERED, "hot"),
     ]

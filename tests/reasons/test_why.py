@@ -13,8 +13,9 @@ from tests.small import key, played, project, row
 from umbrant.catalog.validation import open_project
 from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
-from umbrant.model.staging import Member, WalkPoint
+from umbrant.model.staging import Cue, Member, MoveTo, WalkPoint
 from umbrant.model.values import KeyType
+from umbrant.reasons.condition_report import distinct
 from umbrant.reasons.decision_changes import decision_changes, leading_spans
 from umbrant.reasons.now import now_value
 from umbrant.reasons.why import Explainer
@@ -431,3 +432,45 @@ def test_why_not_of_an_option_says_where_no_single_change_would_do() -> None:
     assert answer_lines(rows, 1, "dd")[1] == "D would win with time at 0.74 (it is 0.10).", (
         "both of its considerations ask the same, so both change"
     )
+
+
+def test_who_is_not_on_the_stage_yet_says_which_cue_brings_it_on() -> None:
+    late = Member(name="z", title="Zoe", behavior="b", start=(5.0, 5.0), waits=True)
+    cues = (Cue(at_s=0.5, does=MoveTo(moves="z", to=(6.0, 5.0))),)
+    take = played(project(row("ww", "last", ticks=50), cast=(late,), cues=cues, seconds=1.0))
+    zoe = Explainer(take, "z", CATALOG)
+    text = "Zoe is not on the stage: cue 1 puts it there at 0.50 s."
+    assert [line.text for line in zoe.why(2).lines] == [text]
+    assert [line.text for line in zoe.why_not(2, "ww").lines] == [text]
+    assert zoe.why(8).lines[-1].text.startswith("ww has been running")
+
+
+def test_sides_that_differ_are_shown_in_digits_that_differ() -> None:
+    assert distinct(3.998, 4.0) == (3.998, 4.0)
+    assert distinct(0.7123, 0.5) == (0.71, 0.5)
+    assert distinct(4.0, 4.0) == (4.0, 4.0)
+
+
+def test_a_chance_that_comes_from_a_key_names_the_key() -> None:
+    bold = Key(name="bold", type=KeyType.NUMBER, default=0.0)
+    rows = (
+        row("top", "selector"),
+        row("r1", "last", "top", name="Jump", decorators=[("chance", {"share": key("bold")})]),
+        row("r2", "last", "top", ticks=50),
+    )
+    text = explainer(project(*rows, keys=(bold,), seconds=1.0)).why_not(0, "r1").lines[0].text
+    assert re.fullmatch(
+        r"Jump was refused: the roll was [\d.]+, not under 0, which is bold\.", text
+    )
+
+
+def test_a_noise_beyond_the_range_that_is_asked_for_is_too_far_rather_than_too_quiet() -> None:
+    made = project(
+        row("ears", "last", name="Hear", ticks=50, guard='heard("speech", within=3)'),
+        cast=(Member(name="z", behavior="talk", start=(12.0, 5.0)),),
+        seconds=1.0,
+    )
+    talk = made.behaviors[0].with_rows([row("call", "say", text="Hey", duration=1.0)])
+    others = (*made.behaviors, talk.model_copy(update={"name": "talk"}))
+    text = explainer(made.model_copy(update={"behaviors": others})).why(3).text
+    assert "10 m away, beyond 3 m" in text, text

@@ -63,7 +63,7 @@ def test_no_way_into_a_closed_pen_is_an_outcome_with_a_reason() -> None:
 
 def test_a_goal_off_the_ground_is_refused_unless_it_is_within_reach_of_it() -> None:
     ground = Ground(yard(WALL), 0.3)
-    assert ground.way((2, 5), (10, 5)).cause.kind == "off_ground"  # type: ignore[union-attr]
+    assert ground.way((2, 5), (10, 5)).cause.kind == "in_area"  # type: ignore[union-attr]
     assert ground.way((2, 5), (9.1, 5), reach_m=0.6).cause is None
 
 

@@ -71,7 +71,7 @@ def test_a_moving_target_is_followed() -> None:
 
 
 def test_a_target_off_the_ground_or_without_a_way_fails_with_its_reason() -> None:
-    for spot, cause in (((10.0, 5.0), "off_ground"), ((19.95, 5.0), "off_ground")):
+    for spot, cause in (((10.0, 5.0), "in_area"), ((19.95, 5.0), "off_ground")):
         move = row("top", "move_to", target=spot, reach=0.05)
         take = played(project(move, areas=(WALL,), seconds=0.1))
         assert record(take, "top").spans[0].cause.kind == cause
@@ -118,7 +118,7 @@ def test_a_walk_that_cannot_be_walked_is_told_and_the_rest_goes_on() -> None:
         )
     )
     ((tick, what, cause),) = take.agents["v"].notices
-    assert (tick, what, cause.kind) == (0, "point 1 of the walk", "off_ground")
+    assert (tick, what, cause.kind) == (0, "point 1 of the walk", "in_area")
     assert where(take, "v", 29) == pytest.approx((14, 5), abs=0.01)
 
 
@@ -166,5 +166,5 @@ def test_a_way_that_is_gone_is_not_gone_on_with() -> None:
         )
     )
     for row_id in ("r3", "r4"):
-        assert record(take, row_id).spans[0].cause.kind == "off_ground"
+        assert record(take, row_id).spans[0].cause.kind == "in_area"
     assert where(take, "a", 5) != where(take, "a", 0)

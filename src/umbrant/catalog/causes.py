@@ -72,6 +72,7 @@ SENTENCES: Mapping[str, str] = {
     "no_room": "there is no room for its body at {start}, because of {area}",
     "shut_in": "it is shut in by {area}: there is no way from {start} to {goal}",
     "off_ground": "{goal} is not on walkable ground",
+    "in_area": "{goal} is in {area}, where its body cannot be",
     "too_far": "{distance_m} away, beyond {range_m}",
     "outside_cone": "{off_deg} to the side, outside the cone of {cone_deg}",
     "blocked": "{wall} in between, {distance_m} away",

@@ -180,7 +180,7 @@ def _merged(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
     ended and was entered again. What repeats itself at each tick is one lead that restarts.
     """
     last: LeadingSpan | None = None
-    for span in _without_repetition(_not_beside(spans)):
+    for span in _without_repetition(_not_during(spans)):
         follows = last is not None and last.row_id == span.row_id and span.start <= last.end + 2
         if last is not None and follows:
             restarts = last.restarts or span.restarts
@@ -195,7 +195,7 @@ def _merged(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
         yield last
 
 
-def _not_beside(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
+def _not_during(spans: list[LeadingSpan]) -> Iterator[LeadingSpan]:
     """Spans without the brief ones within another row's: a selector that starts from its first
     child at each tick tries that one again and again while a later one runs on.
     """

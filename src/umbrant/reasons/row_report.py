@@ -5,7 +5,7 @@ from typing import TypeGuard
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Family
-from umbrant.model.values import value_text
+from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Value, value_text
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.sentences import TextRun, seconds_text
 from umbrant.take.record import Outcome, Span
@@ -61,6 +61,15 @@ class RowReport(AgentContext):
             yield from self._cooling(reason, until_s, now)
         else:
             yield from self.names.because(reason)
+            if reason.kind == "chance":
+                yield from self._share_key(row_id)
+
+    def _share_key(self, row_id: str) -> Bits:
+        """The key that a chance was taken from, if it was."""
+        for decorator in self.behavior.row(row_id).decorators:
+            share = decorator.args.get("share")
+            if isinstance(share, KeyRef):
+                yield f", which is {share.key}"
 
     def _cooling(self, reason: Cause, until_s: float, now: int) -> Bits:
         """Until when a row cools, or cooled, as seen from `now`."""
@@ -106,11 +115,36 @@ class RowReport(AgentContext):
         elif kind == "child":
             yield ": "
             yield from self._why_child_failed(str(span.cause.facts["row"]), tick, now)
+        elif kind == "condition":
+            yield ": "
+            yield from self._own_condition(row_id, tick)
         elif kind in TURNED:
             yield ": what is in it succeeded"
         else:
             yield ": "
             yield from self.names.because(span.cause)
+
+    def _own_condition(self, row_id: str, tick: int) -> Bits:
+        """What a condition row asks, as its kind's phrase with the values at a tick, and that it is
+        not so.
+        """
+        row = self.behavior.row(row_id)
+        kind = self.catalog.get(row.kind, Family.CONDITION)
+        words = [
+            value_text(self._value_of(row.args.get(param.name), tick)) if param else text
+            for text, param in (kind.phrase_parts(row.args) if kind else ())
+        ]
+        yield f"{' '.join(words) or row.kind} is no"
+
+    def _value_of(self, value: ParamValue | None, tick: int) -> Value | None:
+        """The value of a parameter at a tick, that of its key if it is bound to one."""
+        if isinstance(value, KeyRef):
+            changes = self.record.keys.get(value.key)
+            written = changes.at(tick) if changes else None
+            return written.value if written else None
+        if isinstance(value, PlaceRef):
+            return value.place
+        return value if isinstance(value, bool | int | float | str | tuple) else None
 
     def _why_child_failed(self, row_id: str, tick: int, now: int) -> Bits:
         """Yield the words for why a child failed: it was refused, or it ended."""

@@ -217,8 +217,8 @@ class Scores:
         decorator nobody knows.
         """
         row = bid.row
-        is_asked = bid.total > decision.threshold
-        return decision.is_highest and (is_asked or not (row.guard or row.decorators))
+        is_evaluated = bid.total > decision.threshold
+        return decision.is_highest and (is_evaluated or not (row.guard or row.decorators))
 
     def _winning_changes(self, bid: Bid, decision: UtilityDecision) -> dict[str, tuple[str, float]]:
         """The changes with which an option would have won: the words for each, and what is changed

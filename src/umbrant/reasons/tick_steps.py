@@ -39,7 +39,7 @@ class StepKind(StrEnum):
 
     CUE = "cue"
     RECEIVED = "received"
-    ASKED = "asked"
+    EVALUATED = "asked"
     SCORED = "scored"
     REFUSED = "refused"
     ENTERED = "entered"
@@ -180,7 +180,7 @@ class TickReport(RowReport):
             for refusal in at_tick(refusals, tick, lambda each: each.start):
                 yield self._refused(row_id, part, refusal, tick, refusal.step)
         for part, atoms in record.atom_steps.items():
-            yield from self._asked(row_id, part, at_tick(atoms, tick, lambda each: each.tick))
+            yield from self._evaluated(row_id, part, at_tick(atoms, tick, lambda each: each.tick))
         for part, times in record.times_done.items():
             family, index = part_index(part)
             if family == "upkeep":
@@ -256,7 +256,7 @@ class TickReport(RowReport):
             return
         yield from super().why_ended(row_id, span, now)
 
-    def _asked(self, row_id: str, part: str, atoms: Sequence[AtomStep]) -> Iterator[TickStep]:
+    def _evaluated(self, row_id: str, part: str, atoms: Sequence[AtomStep]) -> Iterator[TickStep]:
         """A step for each atom of a condition that found something else than before."""
         report = self.report_on(row_id, part)
         for each in atoms:
@@ -272,7 +272,7 @@ class TickReport(RowReport):
                 **_cause_facts(each.found.cause),
             }
             tone = Tone.YES if each.found.truth else Tone.NO
-            yield self._about(StepKind.ASKED, row_id, bits, each.step, facts, tone)
+            yield self._about(StepKind.EVALUATED, row_id, bits, each.step, facts, tone)
 
     # what is repeated
 
@@ -334,16 +334,16 @@ class TickReport(RowReport):
         """What a row did that ran before this tick and runs after it."""
         row, guard = self.behavior.row(row_id), self.guard(row_id)
         watches = row.guard is not None and row.guard.watch.while_running
-        if guard is not None and watches and not self._is_asked(row_id, GUARD, tick):
+        if guard is not None and watches and not self._is_evaluated(row_id, GUARD, tick):
             bits: Words = [": its guard still holds: ", *guard.bits(tick, held=True), "."]
-            yield self._about(StepKind.ASKED, row_id, bits, 0, {"part": GUARD}, Tone.YES)
+            yield self._about(StepKind.EVALUATED, row_id, bits, 0, {"part": GUARD}, Tone.YES)
         if row.kind == UTILITY:
             yield self._about(StepKind.SCORED, row_id, [" scores its options."], 0)
         if not self._has_active(row_id, tick) and self.family(row_id) is not Family.TRANSITION:
             words = " stays active" if self.is_state(row_id) else " goes on"
             yield self._about(StepKind.RUNS, row_id, [words, *self.how_far(row_id, tick), "."], 0)
 
-    def _is_asked(self, row_id: str, part: str, tick: int) -> bool:
+    def _is_evaluated(self, row_id: str, part: str, tick: int) -> bool:
         atoms = self.record.row(row_id).atom_steps.get(part, [])
         return bool(at_tick(atoms, tick, lambda each: each.tick))
 

@@ -46,7 +46,9 @@ class Explainer(RowReport):
         the child that ran.
         """
         path = self.path(tick)
-        lines: list[AnswerLine] = []
+        lines = list(self._off_stage(tick))
+        if lines:
+            return Answer(f"why {self.title} is running nothing", tick, tuple(lines))
         table: ScoreTable | None = None
         for index, row_id in enumerate(path):
             inner = path[index + 1] if index + 1 < len(path) else None
@@ -79,6 +81,9 @@ class Explainer(RowReport):
     def why_not(self, tick: int, row_id: str) -> Answer:
         """Why a row did not run at a tick: the first thing in its way, and when it last ran."""
         question = f"why not {self.names.numbers[row_id]} {self.names.titles[row_id]}"
+        absent = tuple(self._off_stage(tick))
+        if absent:
+            return Answer(question, tick, absent)
         for above in self.outline.path(row_id):
             state = self.state_of(above, tick)
             took_part = above != row_id and state in (RowState.SUCCESS, RowState.FAILURE)
@@ -285,6 +290,19 @@ class Explainer(RowReport):
         if kind is not None and kind.rests and not is_tried:
             yield f" It {kind.rests}."
 
+    def _off_stage(self, tick: int) -> Iterator[AnswerLine]:
+        """That the agent's body is not on the stage at a tick, and which cue brings it on."""
+        poses = self.take.poses.get(self.member.name)
+        if poses is None or tick >= len(poses) or poses[tick, 0] == poses[tick, 0]:
+            return
+        text = f"{self.title} is not on the stage."
+        for each in self.take.cues:
+            if each.tick > tick and each.whom == self.member.name:
+                at_s = self.header.seconds(each.tick)
+                text = f"{text[:-1]}: cue {each.cue} puts it there at {at_s:.2f} s."
+                break
+        yield AnswerLine("", "", (TextRun(text),))
+
     def _nothing(self, tick: int) -> Iterator[AnswerLine]:
         if self.member.behavior is None:
             yield AnswerLine(
@@ -349,6 +367,8 @@ class Explainer(RowReport):
         """A line about a row that was tried before the running one and is not evaluated now."""
         yield from self.tried(row_id, tick)
         if self._succeeded_before(row_id, tick):
+            return
+        if self.state_of(ran, tick) is not RowState.RUNNING:
             return
         guard = self.behavior.row(row_id).guard
         yield " While "

@@ -9,8 +9,8 @@ from umbrant.catalog.references import conditions, param_uses, sense_calls_in
 from umbrant.catalog.renaming import extends
 from umbrant.model.behaviors import Blackboard, Key, Row, Sharing
 from umbrant.model.documents import Project
-from umbrant.model.staging import RaiseEvent, SetKey
-from umbrant.model.values import KeyRef, KeyType
+from umbrant.model.staging import MoveTo, RaiseEvent, Scenario, SetKey
+from umbrant.model.values import KeyRef, KeyType, Value
 from umbrant.review.behavior_analysis import BehaviorAnalysis
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.project_analysis import ProjectAnalysis
@@ -157,8 +157,20 @@ def _moves(reading: BehaviorAnalysis, row: Row) -> bool:
     for each in param_uses(row, reading.catalog):
         if isinstance(each.value, KeyRef) and not each.param.writes:
             key = reading.keys.get(each.value.key)
-            return key is not None and key.type is KeyType.AGENT
+            if key is None or key.type is not KeyType.AGENT:
+                return False
+            return any(_can_move(scenario, key.default) for scenario in reading.project.scenarios)
     return False
+
+
+def _can_move(scenario: Scenario, name: Value | None) -> bool:
+    """Whether one of the cast may ever be elsewhere than at its start; anyone, for no name."""
+    moved = {cue.does.moves for cue in scenario.cues if isinstance(cue.does, MoveTo)}
+    return any(
+        member.behavior or member.walk or member.steps or member.name in moved
+        for member in scenario.players
+        if name in (None, member.name)
+    )
 
 
 @project_rule(

@@ -94,7 +94,7 @@ class Ground:
             return Route((), 0.0, no_room)
         end = self.nearest(goal)
         if not self.holds(end) or length_m([goal, end]) > reach_m + SLACK_M:
-            return Route((), 0.0, cause("off_ground", goal=goal))
+            return Route((), 0.0, self._why_off_ground(goal))
         if self.is_clear(start, end):
             return Route((end,), length_m([start, end]))
         apart = self._apart(start, end)
@@ -165,6 +165,13 @@ class Ground:
             if self.holds(place)
             else cause("no_room", start=place, area=self._no_room_for(place))
         )
+
+    def _why_off_ground(self, goal: Point) -> Cause:
+        """Why a goal cannot be gone to: the area it lies in, or that it is outside the stage."""
+        area = self._no_room_for(goal)
+        if area == EDGE:
+            return cause("off_ground", goal=goal)
+        return cause("in_area", goal=goal, area=area)
 
     def _no_room_for(self, place: Point) -> str:
         """What leaves a body no room at a place."""

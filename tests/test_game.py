@@ -98,7 +98,7 @@ def test_the_example_game_plays_and_its_take_can_be_asked(
     take = read_take(tmp_path / "cellar.take")
     assert (take.is_complete, take.ticks) == (True, 60)
     answer = Explainer(take, "rat").why(20).text
-    assert "Out of the light was refused: light of lantern on it is 0.08, not > 0.15" in answer
+    assert "Out of the light was refused: light of lantern on it is 0.08, not above 0.15" in answer
 
 
 @pytest.mark.parametrize("last", ["q\n", ""])

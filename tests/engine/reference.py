@@ -31,6 +31,8 @@ class Node:
     at: int = 0
     done: dict[str, str] = field(default_factory=dict)
     memory: dict[int, float] = field(default_factory=dict)
+    pending: set[int] = field(default_factory=set)
+    """The decorators that begin their next turn at the next tick, by place."""
 
 
 class Reference:
@@ -108,6 +110,7 @@ class Reference:
         kind, value = node.decorators[place]
         if kind in ("repeat", "retry"):
             node.memory[place] = 0
+            node.pending.discard(place)
         elif kind == "time_limit":
             node.memory[place] = self.now + value
         elif kind == "delay":
@@ -123,6 +126,9 @@ class Reference:
                 self.halt_all(node)
             return status
         kind, value = node.decorators[place]
+        if place in node.pending:
+            node.pending.discard(place)
+            self.start(node, place + 1)
         if kind == "time_limit" and self.now >= node.memory[place]:
             self.stop(node, place + 1)
             return F
@@ -143,7 +149,7 @@ class Reference:
         if kind in ("repeat", "retry") and status == (S if kind == "repeat" else F):
             node.memory[place] += 1
             if node.memory[place] < value:
-                self.start(node, place + 1)
+                node.pending.add(place)
                 return R
         return status
 
@@ -152,7 +158,8 @@ class Reference:
             self.halt_all(node)
             return
         kind, value = node.decorators[place]
-        if kind != "delay" or node.memory[-1 - place]:
+        begun = node.memory[-1 - place] if kind == "delay" else place not in node.pending
+        if begun:
             self.stop(node, place + 1)
         if kind == "cooldown":
             node.memory[place] = self.now + value
@@ -201,4 +208,4 @@ class Reference:
         needed, borne = min(total, node.needed or total), min(total, node.borne or total)
         if won >= needed:
             return S
-        return F if lost >= borne or total - lost < needed else R
+        return F if lost >= borne or won + lost == total else R

@@ -55,7 +55,7 @@ def test_a_random_selector_tries_another_child_when_one_fails_by_weights_from_ke
     ("setup", "ended"),
     [
         ({}, (0, 1, "failure")),
-        ({"failures": 0.0}, (0, 1, "failure")),
+        ({"failures": 0.0}, (0, 5, "failure")),
         ({"successes": 1.0, "failures": 2.0}, (0, 3, "success")),
         ({"successes": 2.0, "failures": 2.0}, (0, 5, "success")),
     ],

@@ -130,8 +130,16 @@ class InstantWork(Protocol):
 class Gate(Protocol):
     """A decorator that can keep its row from being entered, such as a cooldown."""
 
+    rolls: bool
+    """Whether its answer is drawn. A row that waits to take over asks such a gate once for each
+    time that its guard comes true, the others at every tick.
+    """
+
     def refusal(self, me: Me) -> Cause | None:
         """Why the row may not be entered now; None if it may."""
+
+    def row_entered(self) -> None:
+        """The row has been entered; a further turn of a repeat is no entry."""
 
 
 @runtime_checkable

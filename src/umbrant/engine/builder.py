@@ -168,8 +168,8 @@ class Builder:
         in that order.
         """
         kinds = [self._kind(each.kind, Family.DECORATOR) for each in row.decorators]
-        if children and any(kind.run.begins_anew for kind in kinds):  # type: ignore[attr-defined]
-            work = RepeatedWork(work, children, row.id)
+        if any(kind.run.begins_anew for kind in kinds):  # type: ignore[attr-defined]
+            work = RepeatedWork(work, children, row.id, self._path_cache)
         for index, decorator in reversed(list(enumerate(row.decorators))):
             work = self._wrapped(row, decorator, part_name("decorator", index), work)
             wrapped.insert(0, work)

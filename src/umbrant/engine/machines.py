@@ -195,11 +195,7 @@ class LiveMachine:
             return cause("done_otherwise", row=trigger.state.id, result=trigger.status.name.lower())
         if live.when is not None and not live.when.evaluate():
             return GUARD_SAID_NO
-        unfinished = (
-            self._unfinished(transition)
-            if self._holds_back and not isinstance(trigger, StateDone)
-            else None
-        )
+        unfinished = self._unfinished(transition) if self._holds_back else None
         return cause("must_finish", row=unfinished.id) if unfinished else None
 
     def _unfinished(self, transition: Transition) -> State | None:

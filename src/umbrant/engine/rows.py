@@ -117,27 +117,37 @@ class RowSequence(Wrapper):
 
 
 class RepeatedWork(DecoratorBase):
-    """Work under a decorator that can start it again. Rows that still run at the end of a round are
+    """Work under a decorator that can start it again. Rows that still run at the end of a turn are
     stopped.
     """
 
-    def __init__(self, work: Work, rows: Sequence["LiveRow"], row_id: str) -> None:
+    def __init__(
+        self, work: Work, rows: Sequence["LiveRow"], row_id: str, path_cache: PathCache
+    ) -> None:
         super().__init__(work)
         self._rows = rows
+        self._path_cache = path_cache
         self._over = cause_of_row("round_over", row_id)
+
+    def start(self, me: Me) -> None:
+        super().start(me)
+        self._path_cache.invalidate()
 
     def stop(self, me: Me) -> None:
         super().stop(me)
-        self._halt_rows(me)
+        self._end_turn(me)
 
     def after(self, me: Me, status: Status) -> Status:
         status = super().after(me, status)
-        self._halt_rows(me)
+        self._end_turn(me)
         return status
 
-    def _halt_rows(self, me: Me) -> None:
+    def _end_turn(self, me: Me) -> None:
         for row in self._rows:
             row.halt(me, self._over)
+        # Between two turns what is inside the decorator changes though no row is entered or left:
+        # the path must not lead past a decorator that has to begin the next turn.
+        self._path_cache.invalidate()
 
 
 @dataclass(frozen=True)
@@ -192,6 +202,9 @@ class LiveRow(Wrapper):
         """Why it was refused when it was last asked, if it was."""
         self._was_open = False
         self._is_let_in = False
+        self._roll: Cause | None = None
+        self._has_rolled = False
+        """Whether the gates that draw have answered since the guard came true, with `_roll`."""
         self._paths = PathTable()
         self._beginning, self._going_on = self._begin, self._go_on
         self.visit: PathFunction = self._beginning
@@ -241,7 +254,7 @@ class LiveRow(Wrapper):
             # A take-over happens at an edge only: a row that could already run at the tick before
             # was passed over for a reason, and taking over at each tick would make it flip.
             before = self._was_open
-            if not self._gates_let(me) or before:
+            if not self._gates_let(me, again=True) or before:
                 return None
             self._is_let_in = True
             return take(me)
@@ -278,6 +291,8 @@ class LiveRow(Wrapper):
             task.entered(me.world.now_s)
         for part in self._renewed:
             part.renew()
+        for gate in self.wrapping.gates:
+            gate.row_entered()
         try:
             self.work.start(me)
         except Unbound as unbound:
@@ -343,11 +358,16 @@ class LiveRow(Wrapper):
 
     def _refuse(self, reason: Cause) -> None:
         self.reason = reason
+        if reason is GUARD_SAID_NO:
+            self._has_rolled = False
         self._was_open = False
         self._refused(reason)
 
-    def _gates_let(self, me: Me) -> bool:
-        reason = self._refusal(me) if self.wrapping.gates else None
+    def _gates_let(self, me: Me, *, again: bool = False) -> bool:
+        """Whether the gates let the row be entered; a refusal is recorded. `again` says that the
+        guard is watched: what was drawn when it came true then stands.
+        """
+        reason = self._refusal(me, again=again) if self.wrapping.gates else None
         if reason is not None:
             self._refuse(reason)
             return False
@@ -355,16 +375,16 @@ class LiveRow(Wrapper):
         self._was_open = True
         return True
 
-    def _refusal(self, me: Me) -> Cause | None:
+    def _refusal(self, me: Me, *, again: bool) -> Cause | None:
         """Why a gate does not let the row be entered."""
+        keeps = again and self._has_rolled
         try:
-            return next(
-                (
-                    reason
-                    for gate in self.wrapping.gates
-                    if (reason := gate.refusal(me)) is not None
-                ),
-                None,
-            )
+            for gate in self.wrapping.gates:
+                reason = self._roll if gate.rolls and keeps else gate.refusal(me)
+                if gate.rolls:
+                    self._roll, self._has_rolled = reason, True
+                if reason is not None:
+                    return reason
         except Unbound as unbound:
             return unbound.reason
+        return None

@@ -173,8 +173,8 @@ class LiveUtility:
         return option is self._current or option.row.opens(me)
 
     def _winner(self, me: Me, bids: list[OptionBid]) -> OptionBid:
-        """The highest bid: of equals the running option, else the earlier; or one drawn by score
-        among the best.
+        """The highest bid: of equals the running option, else the earlier. Or one drawn by score
+        among the best, once for as long as it is among them.
         """
         ranked = sorted(bids, key=lambda bid: (-bid.total, bid.option is not self._current))
         if self._setup.winner == "highest":
@@ -184,6 +184,11 @@ class LiveUtility:
         else:
             least = ranked[0].total - self._setup.margin()
             few = [bid for bid in ranked if bid.total >= least]
+        # What was drawn stays for as long as it would be among those that are drawn from: drawn
+        # anew at each tick it would dither.
+        for bid in few:
+            if bid.option is self._current and bid.candidate == self._candidate:
+                return bid
         point = me.random.random() * sum(bid.total for bid in few)
         for bid in few:
             point -= bid.total

@@ -220,7 +220,7 @@ class RandomSelector(Wrapper):
 @composite(
     "until {successes} succeed or {failures} fail",
     success="when as many children have succeeded as it needs",
-    failure="when as many children have failed as it bears, or the others are too few to succeed",
+    failure="when so many children have failed, or all have ended and too few have succeeded",
     summary="runs its children side by side",
     can_end=either,
     order=ChildOrder.TOGETHER,
@@ -275,9 +275,9 @@ class Parallel:
         borne = min(number, round(self.failures()) or number)
         if won >= needed:
             return SUCCESS
-        if lost >= borne or number - lost < needed:
-            return FAILURE
-        return RUNNING
+        # Failures that it bears do not end it, even if too few are left to succeed: the others are
+        # done all the same, and once all have ended it fails.
+        return FAILURE if lost >= borne or won + lost == number else RUNNING
 
 
 @composite(

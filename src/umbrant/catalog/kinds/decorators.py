@@ -48,10 +48,15 @@ class DecoratorBase(Wrapper):
 
     begins_anew = False
     """Whether it may begin the work inside anew, with the row around it going on."""
+    rolls = False
+    """Whether it draws if its row may be entered, where it is a gate."""
 
     def __init__(self, inner: Work) -> None:
         self.inner = inner
         self.cause: Cause | None = None
+
+    def row_entered(self) -> None:
+        """The row around it has been entered: asked of gates only."""
 
     def start(self, me: Me) -> None:
         self.cause = None
@@ -227,12 +232,44 @@ class AlwaysFail(DecoratorBase):
         return FAILURE
 
 
-class _Again(DecoratorBase):
-    """Begins the work anew, at the next tick, as long as it ends the way `again_after` says and
-    turns are left.
-    """
+class _InTurns(DecoratorBase):
+    """Begins the work inside anew, one turn after the other."""
 
     begins_anew = True
+
+    def __init__(self, inner: Work) -> None:
+        super().__init__(inner)
+        self.begins = False
+        """Whether the next turn has yet to begin."""
+
+    def start(self, me: Me) -> None:
+        self.begins = False
+        super().start(me)
+
+    def begin_next(self) -> Status:
+        """Have the next turn begin at the next tick: what is inside must not count this tick as
+        its first, as a time limit would.
+        """
+        self.begins = True
+        return RUNNING
+
+    def tick(self, me: Me) -> Status:
+        if self.begins:
+            self.begins = False
+            self.inner.start(me)
+        return super().tick(me)
+
+    def stop(self, me: Me) -> None:
+        if not self.begins:
+            super().stop(me)
+
+    def inside(self) -> Work | None:
+        return None if self.begins else self.inner
+
+
+class _Again(_InTurns):
+    """Begins the work anew as long as it ends the way `again_after` says and turns are left."""
+
     again_after: Status
 
     def __init__(self, inner: Work, report: GaugeSink, times: Live[Times]) -> None:
@@ -252,10 +289,7 @@ class _Again(DecoratorBase):
             return status
         self.done += 1
         self.report(Gauge(Measured.COUNT, float(self.done), float(self.most)))
-        if self.done >= self.most:
-            return status
-        self.inner.start(me)
-        return RUNNING
+        return status if self.done >= self.most else self.begin_next()
 
 
 @decorator(
@@ -304,15 +338,13 @@ class Retry(_Again):
     failure="never",
     can_end=as_inside,
 )
-class RepeatUntil(DecoratorBase):
+class RepeatUntil(_InTurns):
     """Does a row again, at the next tick, until it ends in a certain way.
 
     Example: *Pull at the rope*, repeat until failure: until it comes loose.
 
     result: which way of ending is the last
     """
-
-    begins_anew = True
 
     def __init__(self, inner: Work, report: GaugeSink, result: Result = "success") -> None:
         super().__init__(inner)
@@ -328,10 +360,7 @@ class RepeatUntil(DecoratorBase):
         super().after(me, status)
         self.done += 1
         self.report(Gauge(Measured.COUNT, float(self.done)))
-        if status is self.last:
-            return SUCCESS
-        self.inner.start(me)
-        return RUNNING
+        return SUCCESS if status is self.last else self.begin_next()
 
 
 @decorator("delay {delay}", can_end=as_inside)
@@ -381,10 +410,14 @@ class Delay(DecoratorBase):
 class Chance(DecoratorBase):
     """Lets a row be entered only so often. Rolled anew each time the row is tried.
 
+    A row that waits to take over is rolled for once each time its guard comes true.
+
     Example: *Whistle*, chance 0.3, is begun about three times in ten.
 
     share: how often: 0 is never, 1 is always
     """
+
+    rolls = True
 
     def __init__(self, inner: Work, report: GaugeSink, share: Live[Share] = Fixed(0.5)) -> None:
         super().__init__(inner)
@@ -405,6 +438,8 @@ class Chance(DecoratorBase):
 )
 class AtMost(DecoratorBase):
     """Lets a row be entered only so many times.
+
+    The turns of a repeat are one entry.
 
     Example: *Bark*, at most 3 times per entry of the row around it.
 
@@ -435,10 +470,9 @@ class AtMost(DecoratorBase):
         if self.renews:
             self.done = 0
 
-    def start(self, me: Me) -> None:
+    def row_entered(self) -> None:
         self.done += 1
         self.report(Gauge(Measured.COUNT, float(self.done), float(round(self.times()))))
-        super().start(me)
 
 
 @decorator("hold result {duration}", can_end=as_inside)

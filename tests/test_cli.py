@@ -103,6 +103,15 @@ def test_show_steps_prints_what_happened_within_the_tick_in_order(umbrant: Any, 
     assert (refused["row"], refused["cause"]) == ("esc", {"kind": "guard"})
 
 
+def test_a_take_is_reviewed_as_the_window_does(umbrant: Any, take: Path) -> None:
+    code, out, _ = umbrant("review", take)
+    assert code == 0
+    assert out.splitlines()[-1].endswith(" findings")
+    found = json.loads(umbrant("review", take, "--json")[1])["findings"]
+    assert {each["rule"] for each in found} == {"never_ran"}
+    assert all(each["agents"] for each in found)
+
+
 def test_why_and_why_not(umbrant: Any, take: Path) -> None:
     out = umbrant("why", take, "--agent", "odo", "--at", "5")[1]
     assert out.splitlines()[0] == "why Odo is running 1.3.4, at 5.00 s"

@@ -113,7 +113,9 @@ def test_what_leads_is_a_bar_from_its_first_tick_to_its_last() -> None:
 def test_copies_are_stripes_of_one_lane_and_the_chosen_one_is_marked() -> None:
     bars = ((Bar(0, 99, 0, "Perch"),), (Bar(0, 99, 1, "Forage"),))
     image = drawn(
-        lambda painter: paint_lanes(painter, [Lane("Gull × 2", "Gull", 1, bars)], SCALE, 0, DAY)
+        lambda painter: paint_lanes(
+            painter, [Lane("Gull × 2", "Gull", 1, bars, is_crowd=True)], SCALE, 0, DAY
+        )
     )
     assert near(image, DAY.leads[0], 200, 1, 10, 4) == 40
     assert near(image, DAY.leads[1], 200, 9, 10, 4) == 40

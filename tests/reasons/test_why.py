@@ -89,8 +89,11 @@ def test_every_row_a_sentence_speaks_of_is_a_link() -> None:
 
 def test_why_not_names_the_first_thing_in_the_way() -> None:
     text = explainer(project(*CHASE, seconds=1.0)).why_not(3, "r11")
+    assert text.headline is not None
+    assert text.headline.text == (
+        "Run runs only while Chase does: Chase was refused: the time is 0.3 s, not above 0.45 s."
+    )
     assert [line.text for line in text.lines] == [
-        "Run can run only while Chase does.",
         "Chase was refused: the time is 0.3 s, not above 0.45 s.",
         "Run has not run before in this take.",
     ]

@@ -9,9 +9,9 @@ from tests.kinds import CATALOG
 from tests.small import played, project, row
 from umbrant.model.behaviors import Behavior, Event, EventList, Key, NodeFile, Row, Watch
 from umbrant.model.documents import Dismissal, Project
-from umbrant.model.staging import Area, Body, Cue, Place, RaiseEvent, SetKey
+from umbrant.model.staging import Area, Body, Cue, Member, Place, RaiseEvent, SetKey
 from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape
-from umbrant.review import review, review_take
+from umbrant.review import review, review_cast, review_take
 from umbrant.review.findings import Finding, Subject
 from umbrant.review.rules import all_rules
 
@@ -421,7 +421,8 @@ def test_rows_that_never_ran_are_told_with_why() -> None:
     (messages,) = of_take("never_ran", project(*rows))
     assert messages.row_id == "w1"
     assert (
-        messages.message == "It never ran. It was refused once, last at 0.00 s: its guard said no."
+        messages.message
+        == "It never ran. It was refused once, last at 0.00 s: the time is 0 s, not above 9 s."
     )
     assert of_take("never_ran", project(TOP, WAIT)) == []
 
@@ -511,3 +512,29 @@ def test_who_keeps_a_ring_may_stand() -> None:
         turning="by the shorter way",
     )
     assert of_take("not_moving", project(ring, start=(2, 5), seconds=4.0)) == []
+
+
+def test_a_finding_of_many_copies_is_one_that_counts_them() -> None:
+    flock = Member(name="gull", behavior="b", start=(9.0, 5.0), copies=3)
+    take = played(project(TOP, WAIT, row("w2", "wait", "top", duration=1.0), cast=(flock,)))
+    found = [each for each in review_cast(take, CATALOG) if each.finding.rule.id == "never_ran"]
+    assert [each.agents for each in found] == [("a",), ("gull_1", "gull_2", "gull_3")]
+    assert str(found[1]).startswith("gull_1 (and 2 more like it): hint: behaviors/b.json: row ")
+
+
+def test_a_dismissed_finding_of_a_take_stays_away() -> None:
+    made = project(TOP, WAIT, row("w2", "wait", "top", duration=1.0))
+    (finding,) = [each.finding for each in review_cast(played(made), CATALOG)]
+    cover = made.cover.model_copy(update={"dismissed": (Dismissal(finding=finding.key),)})
+    assert review_cast(played(made.model_copy(update={"cover": cover})), CATALOG) == []
+
+
+def test_an_option_that_never_ran_names_its_best_score_and_who_won() -> None:
+    rows = (
+        row("uu", "utility"),
+        row("aa", "option", "uu", name="Low"),
+        row("a1", "consider", "aa", input="clock() / 2", high=1.0),
+        row("bb", "option", "uu", name="High"),
+    )
+    found = of_take("never_ran", project(*rows))
+    assert "Its best score was 0.95, at 1.90 s; 1.2 High scored 1.00 then." in found[0].message

@@ -1,16 +1,47 @@
-"""`umbrant review`: what looks like a mistake in a project."""
+"""`umbrant review`: what looks like a mistake in a project, or in what happened in a take."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
 
 from umbrant.catalog.validation import validate
-from umbrant.cli.options import JsonOption, ProjectArg
-from umbrant.cli.output import print_json, say
+from umbrant.cli.options import JsonOption
+from umbrant.cli.output import print_json, refuse_cut_take, say
 from umbrant.model.folder import read_project
 from umbrant.project_nodes import project_catalog
-from umbrant.review import review
+from umbrant.review import review, review_cast
 from umbrant.review.findings import Severity
+from umbrant.take.reader import read_take
+
+SubjectArg = Annotated[
+    Path, typer.Argument(metavar="PROJECT|TAKE", help="the folder of a project, or a take")
+]
 
 
-def review_(project: ProjectArg, as_json: JsonOption = False) -> None:
-    """Say what looks like a mistake in a project. Exits with 1 when there are errors."""
+def review_(subject: SubjectArg, as_json: JsonOption = False) -> None:
+    """Say what looks like a mistake in a project or a take. Exits with 1 when there are errors."""
+    if subject.is_file():
+        _review_take(subject, as_json=as_json)
+    else:
+        _review_project(subject, as_json=as_json)
+
+
+def _review_take(path: Path, *, as_json: bool) -> None:
+    take = read_take(path)
+    found = review_cast(take, project_catalog(take.header.project).catalog)
+    if as_json:
+        print_json({"findings": [each.as_json() for each in found], "ended": take.ended})
+    else:
+        for each in found:
+            say(f"{each}\n    {each.finding.rule.why}")
+        say(f"{len(found)} findings" if found else "Nothing was found.")
+    refuse_cut_take(take)
+    errors = any(each.finding.rule.severity is Severity.ERROR for each in found)
+    raise SystemExit(1 if errors else 0)
+
+
+def _review_project(project: Path, *, as_json: bool) -> None:
     document = read_project(project)
     own = project_catalog(document)
     problems = [*validate(document, own.catalog), *own.problems]

@@ -39,6 +39,7 @@ def _answer_data(answer: Answer, seconds: float) -> dict[str, object]:
     ]
     data: dict[str, object] = {
         "question": answer.question,
+        "answer": (answer.headline or answer.lines[0]).text,
         "tick": answer.tick,
         "seconds": seconds,
         "lines": lines,

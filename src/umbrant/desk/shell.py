@@ -42,6 +42,9 @@ from umbrant.desk.widgets.tabs import Tab, Tabs
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.paths import Path
 
+ROOM = 262
+"""How high a pane must be, in pixels, to show an answer of eight lines without scrolling."""
+
 
 class DeskPane(QWidget):
     """The central widget of the window for one desk. `actions` are the registry's, bound to this
@@ -250,6 +253,7 @@ class DeskPane(QWidget):
         row.addWidget(about, 1)
         if isinstance(view, ReasonsView):
             view.question_changed.connect(about.setText)
+            view.question_put.connect(lambda: self._make_room(pane))
             for name in ("why", "why_not", "this_tick"):
                 row.addWidget(self._question_button(name))
         layout = QVBoxLayout(pane)
@@ -259,6 +263,18 @@ class DeskPane(QWidget):
         layout.addWidget(_line(pane))
         layout.addWidget(view, 1)
         return pane
+
+    def _make_room(self, pane: QWidget) -> None:
+        """Give a pane at the right the height of a typical answer, at the cost of the others there.
+        It keeps what it was given: the author may have dragged it larger.
+        """
+        sizes, index = self.down.sizes(), self.down.indexOf(pane)
+        missing = min(ROOM, int(sum(sizes) * 0.48)) - sizes[index]
+        spare = sum(sizes) - sizes[index]
+        if missing > 0 and spare > 0:
+            shares = [each - missing * each // spare for each in sizes]
+            shares[index] = sizes[index] + missing
+            self.down.setSizes(shares)
 
     def _question_button(self, name: str) -> QToolButton:
         button = QToolButton(self)

@@ -5,6 +5,7 @@ waits for.
 from collections.abc import Iterator
 
 from umbrant.catalog.declare import Family
+from umbrant.engine.machines import matches
 from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import AFTER, HISTORY, MACHINE, ON_DONE, ON_EVENT
 from umbrant.model.parts import ROW
@@ -107,12 +108,16 @@ def entered_bits(subject: AgentContext, state: str, tick: int) -> Iterator[TextR
     if by is not None:
         yield " by "
         yield subject.names.bit(by)
-        yield from _because_fired(subject, by, start)
+        yield from _because_fired(subject, by, start, tick)
     yield "."
 
 
-def entered_by_bits(subject: AgentContext, row_id: str, tick: int) -> Iterator[TextRun | str]:
-    """By which transition a state was entered, and what held as it fired."""
+def entered_by_bits(
+    subject: AgentContext, row_id: str, tick: int, now: int
+) -> Iterator[TextRun | str]:
+    """By which transition a state was entered at a tick, and what held as it fired, as seen from
+    `now`.
+    """
     yield subject.names.bit(row_id)
     row, source = subject.behavior.row(row_id), subject.outline.parent[row_id]
     if row.kind == AFTER and source is not None:
@@ -125,18 +130,25 @@ def entered_by_bits(subject: AgentContext, row_id: str, tick: int) -> Iterator[T
         yield subject.names.bit(source)
         yield " was done"
     else:
-        yield from _because_fired(subject, row_id, tick)
+        yield from _because_fired(subject, row_id, tick, now)
 
 
-def _because_fired(subject: AgentContext, row_id: str, tick: int) -> Iterator[TextRun | str]:
-    """What held as a transition fired."""
+def _because_fired(
+    subject: AgentContext, row_id: str, tick: int, now: int
+) -> Iterator[TextRun | str]:
+    """What held as a transition fired, and of an event which one was received."""
     row = subject.behavior.row(row_id)
     condition = subject.checks(row_id)
     if row.kind == ON_EVENT:
-        yield f": {row.args.get('event')} was heard"
+        received = [
+            each.event
+            for each in subject.record.received
+            if each.tick == tick and matches(each.event, str(row.args.get("event", "")))
+        ]
+        yield f": {received[0] if received else row.args.get('event')} was received"
     if condition is not None:
         yield ", and " if row.kind == ON_EVENT else ": "
-        yield from condition.bits(tick, held=True)
+        yield from condition.bits(tick, held=True, now=now)
 
 
 def _trigger(row: Row) -> str:

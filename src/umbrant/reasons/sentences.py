@@ -74,11 +74,17 @@ class Answer:
     tick: int
     lines: tuple[AnswerLine, ...]
     table: ScoreTable | None = None
+    headline: AnswerLine | None = None
+    """The answer in one sentence; the lines are the trail that leads to it. None where the first
+    line says it all.
+    """
 
     @property
     def text(self) -> str:
         """The whole answer as plain text."""
         lines = "\n".join(f"{line.number:7} {line.text}" for line in self.lines)
+        if self.headline is not None:
+            lines = f"{self.headline.text}\n\n{lines}"
         return f"{lines}\n\n{self.table.text}" if self.table else lines
 
 

@@ -8,7 +8,7 @@ from umbrant.catalog.declare import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.kind_ids import UTILITY
 from umbrant.model.parts import part_name
-from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
+from umbrant.reasons.decision_changes import LeadingSpan, lead_at, leading_spans
 from umbrant.reasons.gate_report import gauge_text
 from umbrant.reasons.machine_report import (
     entered_bits,
@@ -65,7 +65,28 @@ class Explainer(RowReport):
         if not path:
             lines.extend(self._nothing(tick))
         leaf = f" {self.names.numbers[path[-1]]}" if path else " nothing"
-        return Answer(f"why {self.title} is running{leaf}", tick, tuple(lines), table)
+        headline = self._in_one_sentence(path, tick) if path else None
+        question = f"why {self.title} is running{leaf}"
+        return Answer(question, tick, tuple(lines), table, headline)
+
+    def _in_one_sentence(self, path: tuple[str, ...], tick: int) -> AnswerLine | None:
+        """What the agent does, since when, and why: the change of mind that led to it, followed to
+        what made it.
+        """
+        lead = lead_at(self._leads[0], tick) if self._leads else None
+        leaf = path[-1]
+        state = self.state_of(leaf, tick)
+        if lead is None or lead.row_id not in path:
+            return None
+        does = " is at " if state is RowState.RUNNING else " was at "
+        bits: list[TextRun | str] = [self.title, does, self.names.bit(leaf)]
+        if lead.row_id != leaf:
+            bits += [", in ", self.names.bit(lead.row_id)]
+        bits.append(f", since {self.header.seconds(lead.start):.2f} s")
+        why = list(self._why_changed(lead, tick))
+        bits += [", because ", *why] if why else []
+        runs = tuple(TextRun(bit) if isinstance(bit, str) else bit for bit in (*bits, "."))
+        return AnswerLine("", "", runs)
 
     def scores(self, utility: str) -> Scores:
         """The scores of a utility's options."""
@@ -88,16 +109,9 @@ class Explainer(RowReport):
             state = self.state_of(above, tick)
             took_part = above != row_id and state in (RowState.SUCCESS, RowState.FAILURE)
             if state is not RowState.RUNNING and not took_part:
-                lines = list(self._in_the_way(above, tick))
-                if above != row_id:
-                    bits = [
-                        TextRun(" can run only while "),
-                        self.names.bit(above),
-                        TextRun(" does."),
-                    ]
-                    lines.insert(0, self.names.line(row_id, bits, Tone.NO))
-                table = self._table_about(above, tick)
-                return Answer(question, tick, (*lines, *self._last_ran(row_id, tick)), table)
+                lines = (*self._in_the_way(above, tick), *self._last_ran(row_id, tick))
+                headline = self._needs(row_id, above, lines[0]) if above != row_id else None
+                return Answer(question, tick, lines, self._table_about(above, tick), headline)
         return Answer(question, tick, (self.names.line(row_id, self.runs(row_id, tick), Tone.YES),))
 
     def this_tick(self, tick: int) -> Answer:
@@ -105,9 +119,19 @@ class Explainer(RowReport):
         lines = tuple(step.line for step in self.ticks.steps(tick))
         return Answer(f"what {self.title} did at {self.header.seconds(tick):.2f} s", tick, lines)
 
+    def _needs(self, row_id: str, above: str, reason: AnswerLine) -> AnswerLine:
+        """That a row can run only while another does, and why that one does not."""
+        bits: list[TextRun | str] = [
+            " runs only while ",
+            self.names.bit(above),
+            " does: ",
+            *reason.bits,
+        ]
+        return self.names.line(row_id, bits, Tone.NO)
+
     def change(self, lead: LeadingSpan) -> AnswerLine:
         """Why a row took the lead, in one line."""
-        bits = list(self._why_changed(lead))
+        bits = list(self._why_changed(lead, lead.start))
         if lead.restarts:
             ticks = lead.end - lead.start + 1
             bits = [
@@ -117,15 +141,16 @@ class Explainer(RowReport):
             ]
         return self.names.line(lead.row_id, [TextRun(": "), *bits] if bits else [], Tone.YES)
 
-    def _why_changed(self, lead: LeadingSpan) -> Bits:
+    def _why_changed(self, lead: LeadingSpan, now: int) -> Bits:
+        """Why a row took the lead, as seen from `now`."""
         by = entered_by(self, lead.row_id, lead.start) if self.is_state(lead.row_id) else None
         before = self._lead_before(lead)
         if by is not None:
-            yield from entered_by_bits(self, by, lead.start)
+            yield from entered_by_bits(self, by, lead.start, now)
         elif before is not None:
-            yield from self._why_left(before, lead)
+            yield from self._why_left(before, lead, now)
         else:
-            yield from self.guard_held(lead.row_id, lead.start, lead.start)
+            yield from self.guard_held(lead.row_id, lead.start, now)
 
     # machines and utilities
 
@@ -408,12 +433,12 @@ class Explainer(RowReport):
         before = branch[index - 1] if index else None
         return before if before is not None and before.end >= lead.start - 2 else None
 
-    def _why_left(self, before: LeadingSpan, lead: LeadingSpan) -> Bits:
+    def _why_left(self, before: LeadingSpan, lead: LeadingSpan, now: int) -> Bits:
         """Why the row that led before does not lead any more, and what let the other one in."""
         span = self._last_ending(before, lead)
         if span is None:
             return
-        held = list(self.guard_held(lead.row_id, lead.start, lead.start))
+        held = list(self.guard_held(lead.row_id, lead.start, now))
         if span.cause is not None and span.cause.kind == "taken_over":
             yield from held
             return
@@ -421,7 +446,7 @@ class Explainer(RowReport):
         words = {Outcome.SUCCESS: " was done", Outcome.FAILURE: " failed"}
         yield words.get(span.outcome or Outcome.STOPPED, " was left")
         if span.outcome is not Outcome.SUCCESS:
-            yield from self.why_ended(before.row_id, span, lead.start)
+            yield from self.why_ended(before.row_id, span, now)
         # A row that comes before the one that ended was let in by its guard, not by that end alone.
         elif held and self._comes_first(lead.row_id, before.row_id):
             yield from [", and ", *held]

@@ -1,6 +1,7 @@
 """The review: findings from the documents before anything is played, and from takes afterwards."""
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from umbrant.catalog.declare import Catalog
 from umbrant.model.documents import Project
@@ -40,6 +41,41 @@ def review_take(take: Take, catalog: Catalog) -> dict[str, list[Finding]]:
                 for rule, match in take_rule.matches(subject)
             ]
     return found
+
+
+@dataclass(frozen=True)
+class CastFinding:
+    """A finding in a take, and the agents it was found in: copies of one of the cast share it."""
+
+    finding: Finding
+    agents: tuple[str, ...]
+
+    def __str__(self) -> str:
+        more = len(self.agents) - 1
+        beside = f" (and {more} more like it)" if more else ""
+        return f"{self.agents[0]}{beside}: {self.finding}"
+
+    def as_json(self) -> dict[str, object]:
+        """The finding as JSON has it."""
+        return {"agents": list(self.agents), **self.finding.as_json()}
+
+
+def review_cast(take: Take, catalog: Catalog) -> list[CastFinding]:
+    """The findings in a take that have not been dismissed, in the order of the cast; those of
+    copies once.
+    """
+    dismissed = {each.finding for each in take.header.project.cover.dismissed}
+    found: dict[tuple[str, str, str, str], list[tuple[str, Finding]]] = {}
+    origin = {copy.name: each.name for each in take.header.played.cast for copy in each.each()}
+    for agent, findings in review_take(take, catalog).items():
+        for each in findings:
+            key = origin.get(agent, agent), each.rule.id, each.row_id, each.about
+            if each.key not in dismissed:
+                found.setdefault(key, []).append((agent, each))
+    return [
+        CastFinding(each[0][1], tuple(dict.fromkeys(agent for agent, _ in each)))
+        for each in found.values()
+    ]
 
 
 def _of_behaviors(analysis: ProjectAnalysis) -> Iterator[Finding]:

@@ -1,10 +1,12 @@
 """One agent of a take, as rules look at it."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from umbrant.catalog.declare import Catalog
 from umbrant.model.behaviors import Behavior
 from umbrant.reasons.decision_changes import behavior_of
+from umbrant.reasons.why import Explainer
 from umbrant.take.reader import Take
 from umbrant.take.record import RowRecord
 
@@ -25,6 +27,11 @@ class AgentTake:
     def record(self, row_id: str) -> RowRecord:
         """The record of a row."""
         return self.take.agents[self.agent].row(row_id)
+
+    @cached_property
+    def explainer(self) -> Explainer:
+        """Answers questions about the agent."""
+        return Explainer(self.take, self.agent, self.catalog)
 
     def seconds(self, ticks: float) -> float:
         """A number of ticks in seconds."""

@@ -7,7 +7,9 @@ import numpy as np
 from umbrant.catalog.declare import ROWS, RUNS, Family
 from umbrant.catalog.references import key_references
 from umbrant.engine.recorder import CUT_OFF
+from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import HISTORY
+from umbrant.model.parts import ROW
 from umbrant.model.values import value_text
 from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
 from umbrant.review.agent_take import AgentTake
@@ -41,17 +43,30 @@ def never_ran(run: AgentTake) -> Iterator[RuleMatch]:
         )
         above_ran = row.under is None or bool(run.record(row.under).spans)
         if idle and above_ran and not row.muted and not run.record(row.id).spans:
-            refusals = run.record(row.id).refusals.get("", [])
-            last = (
-                f" It was refused {_times(len(refusals))}, last at "
-                f"{run.seconds(refusals[-1].end):.2f} s: "
-                if refusals
-                else ""
-            )
-            reason = (
-                "".join(text for _, text in refusals[-1].cause.parts()) + "." if refusals else ""
-            )
-            yield RuleMatch(f"It never ran.{last}{reason}", row.id)
+            yield RuleMatch(f"It never ran. {_why_never(run, row)}", row.id)
+
+
+def _why_never(run: AgentTake, row: Row) -> str:
+    """What kept a row from ever running: its last refusal, its best score, or who was preferred."""
+    refusals = run.record(row.id).refusals.get(ROW, [])
+    if refusals:
+        tick = refusals[-1].end
+        why = "".join(
+            bit if isinstance(bit, str) else bit.text
+            for bit in run.explainer.refused(row.id, refusals[-1].cause, tick, tick)
+        ).removeprefix(" was refused: ")
+        times = _times(sum(each.end + 1 - each.start for each in refusals))
+        return f"It was refused {times}, last at {run.seconds(tick):.2f} s: {why}."
+    scores = run.record(row.id).gauges.get(ROW)
+    if scores is not None and scores.values and row.under is not None:
+        best = max(range(len(scores.values)), key=lambda index: scores.values[index].value)
+        tick = scores.ticks[best]
+        won = run.explainer.scores(row.under).at(tick)[0]
+        return (
+            f"Its best score was {scores.values[best].value:.2f}, at {run.seconds(tick):.2f} s; "
+            f"{run.called(won.row.id)} scored {won.total:.2f} then."
+        )
+    return run.explainer.why_not(run.take.last_tick, row.id).lines[0].text
 
 
 @take_rule(

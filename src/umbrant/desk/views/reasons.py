@@ -27,6 +27,8 @@ from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, T
 from umbrant.reasons.tick_steps import TickStep
 
 NUMBERS_WIDTH = 46
+HEADLINE_SIZE = 14
+"""How large the sentence is that answers, in pixels."""
 
 
 class Question(Enum):
@@ -46,6 +48,8 @@ class ReasonsView(QTextBrowser):
     """
 
     question_changed = Signal(str)
+    question_put = Signal()
+    """The author has put a question, so the answer is to have room."""
 
     def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -70,12 +74,15 @@ class ReasonsView(QTextBrowser):
         self.refresh()
 
     def heading(self) -> str:
-        """The question that is answered, and of steps which one is looked at."""
+        """The question that is answered, in short, and of steps which one is looked at."""
         if self.answer is None:
             return ""
-        if self._step < 0:
-            return self.answer.question
-        return f"{self.answer.question} · step {self._step + 1} of {len(self._steps)}"
+        if self._step >= 0:
+            return f"step {self._step + 1} of {len(self._steps)}"
+        if self.question is Question.THIS_TICK:
+            return f"{len(self._steps)} steps"
+        words = self.answer.question.split()
+        return " ".join(words[:3] if words[:2] == ["why", "not"] else words[:1])
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night: the answer is written anew, for its colours stand in the text."""
@@ -86,6 +93,7 @@ class ReasonsView(QTextBrowser):
         """Ask another question about the playhead."""
         self.question = question
         self.refresh()
+        self.question_put.emit()
 
     def walk(self, by: int) -> None:
         """Look at the next step (1) or the one before (-1); past the last, go on in the next tick.
@@ -188,8 +196,10 @@ class ReasonsView(QTextBrowser):
         block.setBottomMargin(5)
         block.setTabPositions([QTextOption.Tab(wide, QTextOption.TabType.LeftTab)])
         plain = _char_format(self.palette_.ink.rgba())
+        if answer.headline is not None:
+            self._write_headline(cursor, answer.headline)
         for index, line in enumerate(answer.lines):
-            if index:
+            if index or answer.headline is not None:
                 cursor.insertBlock(block)
             else:
                 cursor.setBlockFormat(block)
@@ -200,6 +210,17 @@ class ReasonsView(QTextBrowser):
         if answer.table is not None:
             self._write_table(cursor, answer.table)
         cursor.endEditBlock()
+
+    def _write_headline(self, cursor: QTextCursor, line: AnswerLine) -> None:
+        """The answer in one sentence, larger than the trail below it."""
+        block = QTextBlockFormat()
+        block.setBottomMargin(9)
+        cursor.setBlockFormat(block)
+        size = body_font(HEADLINE_SIZE).pixelSize()
+        for bit in line.bits:
+            form = QTextCharFormat(self._format(bit))
+            form.setProperty(QTextFormat.Property.FontPixelSize, size)
+            cursor.insertText(bit.text, form)
 
     def _write_table(self, cursor: QTextCursor, table: ScoreTable) -> None:
         """The numbers behind the answer, below it."""

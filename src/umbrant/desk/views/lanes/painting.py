@@ -19,6 +19,10 @@ from umbrant.reasons.decision_changes import behavior_of
 
 LANE, BAR = 18, 14
 """How high a lane is, and what is drawn in it."""
+NAMED, BRANCH, MOST_BRANCHES = 8.0, 3.0, 3
+"""How high a stripe must be to hold a name, how high those of further branches are, and with more
+branches than how many all are alike.
+"""
 LEAST_WIDE = 2.5
 """How wide the mark of a row is at least that began and ended within one tick."""
 HALF, HIGH = 4.5, 7.0
@@ -49,6 +53,8 @@ class Lane:
     long_title: str
     chosen: int | None
     stripes: tuple[tuple[Bar, ...], ...]
+    is_crowd: bool = False
+    """Whether the stripes are copies of one of the cast."""
 
 
 def lanes_of(cast: Sequence[Member], agent: str, loaded: Loaded | None) -> tuple[Lane, ...]:
@@ -70,7 +76,7 @@ def _lane(member: Member, agent: str, loaded: Loaded | None) -> Lane:
     stripes = [_bars(player.name, loaded) for player in players]
     # Copies have a stripe each; there is no room for all the branches of them all.
     shown = stripes[0] if len(players) == 1 else [each[0] if each else () for each in stripes]
-    return Lane(title, long_title, chosen, tuple(shown) or ((),))
+    return Lane(title, long_title, chosen, tuple(shown) or ((),), len(players) > 1)
 
 
 def _bars(name: str, loaded: Loaded | None) -> list[tuple[Bar, ...]]:
@@ -120,25 +126,36 @@ def _paint_lane(
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(palette.rule)
     painter.drawRoundedRect(area.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1)
-    high = BAR / max(1, len(lane.stripes))
-    for index, bars in enumerate(lane.stripes):
+    stripes = _heights(lane)
+    for bars, (foot, high) in zip(lane.stripes, stripes, strict=True):
         for bar in bars:
             left, right = scale.x_of(bar.start), scale.x_of(bar.end + 1)
             right = max(right, left + LEAST_WIDE) if bar.is_brief else right
-            box = QRectF(
-                QPointF(left, top + index * high), QPointF(right, top + (index + 1) * high)
-            )
+            box = QRectF(QPointF(left, top + foot), QPointF(right, top + foot + high))
             _paint_bar(painter, box, palette.leads[bar.colour % len(palette.leads)], bar.name)
     if lane.chosen is not None and len(lane.stripes) > 1:
+        foot, high = stripes[lane.chosen]
         painter.setBrush(palette.ink)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.drawRect(QRectF(scale.left - 5, top + lane.chosen * high, 3, max(2.0, high)))
+        painter.drawRect(QRectF(scale.left - 5, top + foot, 3, max(2.0, high)))
+
+
+def _heights(lane: Lane) -> list[tuple[float, float]]:
+    """Where each stripe of a lane begins, and how high it is.
+
+    Copies share the lane. Of the branches of one behavior the first is high enough for names.
+    """
+    count = max(1, len(lane.stripes))
+    if lane.is_crowd or count == 1 or count > MOST_BRANCHES:
+        return [(index * BAR / count, BAR / count) for index in range(count)]
+    first = BAR - BRANCH * (count - 1)
+    return [(0.0, first), *((first + BRANCH * index, BRANCH) for index in range(count - 1))]
 
 
 def _paint_bar(painter: QPainter, box: QRectF, colour: QColor, name: str) -> None:
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
-    if box.height() < BAR:
+    if box.height() < NAMED:
         painter.fillRect(box.adjusted(0, 0, -0.5, -0.3), colour)
         return
     painter.drawRoundedRect(box.adjusted(0, 0, -1, 0), 2, 2)

@@ -108,7 +108,7 @@ def test_a_take_is_reviewed_as_the_window_does(umbrant: Any, take: Path) -> None
     assert code == 0
     assert out.splitlines()[-1].endswith(" findings")
     found = json.loads(umbrant("review", take, "--json")[1])["findings"]
-    assert {each["rule"] for each in found} == {"never_ran"}
+    assert "never_ran" in {each["rule"] for each in found}
     assert all(each["agents"] for each in found)
 
 

@@ -96,3 +96,22 @@ def test_a_change_names_the_guard_that_let_a_row_in_beside_what_was_done() -> No
     take = played(project(*rows, keys=(number,), seconds=1.0))
     text = sentences(take)[-1]
     assert text.startswith("Hot: Work was done, and n is 3, above 2"), text
+
+
+def test_a_take_over_names_the_cooldown_that_ended() -> None:
+    rows = (
+        row("top", "selector"),
+        row(
+            "warn",
+            "last",
+            "top",
+            name="Warn",
+            ticks=1,
+            guard=("n > 0", Watch.TAKE_OVER),
+            decorators=[("cooldown", {"duration": 0.5})],
+        ),
+        row("idle", "last", "top", name="Idle", ticks=99),
+    )
+    number = Key(name="n", type=KeyType.NUMBER, default=1.0)
+    take = played(project(*rows, keys=(number,), seconds=1.0))
+    assert sentences(take)[2].startswith("Warn: its cooldown ended, and n is 1, above 0")

@@ -477,3 +477,36 @@ def test_a_noise_beyond_the_range_that_is_asked_for_is_too_far_rather_than_too_q
     others = (*made.behaviors, talk.model_copy(update={"name": "talk"}))
     text = explainer(made.model_copy(update={"behaviors": others})).why(3).text
     assert "10 m away, beyond 3 m" in text, text
+
+
+STUCK = (
+    row("mm", "machine", name="Plan"),
+    row("s1", "state", "mm", name="Look"),
+    row("xx", "last", "s1", name="Anywhere", ticks=0, guard="n > 3"),
+    row("t1", "on_done", "s1", name="Found", to="s2", result="success"),
+    row("s2", "state", "mm", name="Go"),
+)
+
+
+def test_a_machine_that_is_stuck_says_how_its_state_ended_and_what_the_transition_wants() -> None:
+    keys = (Key(name="n", type=KeyType.NUMBER, default=1.0),)
+    lines = answer_lines(STUCK, 5, keys=keys)
+    assert (
+        "Look was done with failure at 0.00 s (Anywhere was refused: n was 1, not above 3), "
+        "and stays active."
+    ) in lines
+    assert "Found leads to Go: its state was done at 0.00 s, but it wants success." in lines
+    without = (*STUCK[:3], STUCK[4])
+    assert any(
+        line.endswith("and stays active: nothing leads out of it.")
+        for line in answer_lines(without, 5, keys=keys)
+    )
+
+
+def test_an_answer_begins_with_one_sentence_that_answers() -> None:
+    answer = explainer(project(*CHASE, seconds=1.0)).why(7)
+    assert answer.headline is not None
+    assert answer.headline.text == (
+        "a is at Run, in Chase, since 0.50 s, because the time was 0.5 s, above 0.45 s."
+    )
+    assert answer.text.startswith(answer.headline.text)

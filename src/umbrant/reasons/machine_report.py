@@ -2,16 +2,19 @@
 waits for.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 
-from umbrant.catalog.declare import Family
+from umbrant.catalog.declare import RUNS, Family
 from umbrant.engine.machines import matches
 from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import AFTER, HISTORY, MACHINE, ON_DONE, ON_EVENT
 from umbrant.model.parts import ROW
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.condition_report import condition_report
+from umbrant.reasons.row_report import RowReport
 from umbrant.reasons.sentences import AnswerLine, TextRun, Tone, seconds_text
+from umbrant.take.record import Outcome
 
 
 def transitions_out(subject: AgentContext, state: str) -> Iterator[Row]:
@@ -57,10 +60,65 @@ def machine_of(subject: AgentContext, row_id: str) -> str | None:
     return subject.behavior.innermost(row_id, MACHINE)
 
 
-def waiting_lines(subject: AgentContext, state: str, tick: int) -> Iterator[AnswerLine]:
-    """A line for each transition that can leave a state: what it waits for."""
-    for row in transitions_out(subject, state):
+@dataclass(frozen=True)
+class StateEnd:
+    """That the rows of a state have ended while it stays active: when, how, and by which row."""
+
+    tick: int
+    outcome: Outcome
+    row_id: str
+
+
+def state_end(subject: AgentContext, state: str, tick: int) -> StateEnd | None:
+    """How the rows of an active state have ended, up to a tick; None while they run, and for a
+    state without rows.
+    """
+    span = subject.record.row(state).span_at(tick)
+    if span is None:
+        return None
+    last: StateEnd | None = None
+    for row_id in subject.outline.children[state]:
+        if subject.family(row_id) not in RUNS or subject.behavior.row(row_id).muted:
+            continue
+        last = _row_end(subject, row_id, span.start, tick)
+        if last is None or last.outcome is Outcome.FAILURE:
+            return last
+    return last
+
+
+def _row_end(subject: AgentContext, row_id: str, since: int, tick: int) -> StateEnd | None:
+    """How a row of a state has ended since the state was entered: a refusal is a failure."""
+    record = subject.record.row(row_id)
+    span, refusal = record.last_span(tick), record.last_refusal(tick)
+    if span is not None and span.start >= since and span.end is not None and span.end <= tick:
+        return StateEnd(span.end, span.outcome or Outcome.STOPPED, row_id)
+    if refusal is not None and refusal.start >= since and span is None:
+        return StateEnd(refusal.start, Outcome.FAILURE, row_id)
+    return None
+
+
+def waiting_lines(subject: RowReport, state: str, tick: int) -> Iterator[AnswerLine]:
+    """How a state has ended whose rows are done, and a line for each transition that can leave it:
+    what it waits for.
+    """
+    transitions, ended = list(transitions_out(subject, state)), state_end(subject, state, tick)
+    if ended is not None:
+        yield subject.names.line(state, _ended_bits(subject, ended, tick, transitions), Tone.NO)
+    for row in transitions:
         yield subject.names.line(row.id, waits_for(subject, row, tick), Tone.NO)
+
+
+def _ended_bits(
+    subject: RowReport, ended: StateEnd, tick: int, transitions: Sequence[Row]
+) -> Iterator[TextRun | str]:
+    how = "success" if ended.outcome is Outcome.SUCCESS else "failure"
+    yield f" was done with {how} at {subject.header.seconds(ended.tick):.2f} s"
+    if ended.outcome is not Outcome.SUCCESS:
+        yield " ("
+        yield from subject.why_child_failed(ended.row_id, ended.tick, tick)
+        yield ")"
+    yield ", and stays active"
+    yield "." if transitions else ": nothing leads out of it."
 
 
 def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | str]:
@@ -95,8 +153,31 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | 
         yield ": "
         yield from subject.names.because(refusal.cause)
         yield "."
+    elif row.kind == ON_DONE:
+        yield from _waits_for_end(subject, row, tick)
     else:
         yield f": it waits for {_trigger(row)}."
+
+
+def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | str]:
+    """What a transition waits for that fires once its state is done."""
+    source = subject.outline.parent[row.id]
+    record = subject.record.row(row.id)
+    refusal = record.last_refusal(tick)
+    entered = subject.record.row(source).last_span(tick) if source is not None else None
+    since = entered.start if entered is not None else 0
+    if refusal is None or refusal.start < since:
+        yield ": it waits for its state to be done."
+        return
+    # That a state is done is told once. A transition that did not want it then waits in vain.
+    at_s = subject.header.seconds(refusal.end)
+    yield f": its state was done at {at_s:.2f} s, but "
+    if refusal.cause.kind == "done_otherwise":
+        wanted = "success" if row.args.get("result") == "success" else "failure"
+        yield f"it wants {wanted}."
+    else:
+        yield from subject.names.because(refusal.cause)
+        yield "."
 
 
 def entered_bits(subject: AgentContext, state: str, tick: int) -> Iterator[TextRun | str]:

@@ -114,7 +114,7 @@ class RowReport(AgentContext):
             yield from checks.bits(tick, held=kind != "condition", now=now)
         elif kind == "child":
             yield ": "
-            yield from self._why_child_failed(str(span.cause.facts["row"]), tick, now)
+            yield from self.why_child_failed(str(span.cause.facts["row"]), tick, now)
         elif kind == "condition":
             yield ": "
             yield from self._own_condition(row_id, tick)
@@ -146,7 +146,7 @@ class RowReport(AgentContext):
             return value.place
         return value if isinstance(value, bool | int | float | str | tuple) else None
 
-    def _why_child_failed(self, row_id: str, tick: int, now: int) -> Bits:
+    def why_child_failed(self, row_id: str, tick: int, now: int) -> Bits:
         """Yield the words for why a child failed: it was refused, or it ended."""
         record = self.record.row(row_id)
         refusal, ended = record.refusal_at(tick), record.span_at(tick)

@@ -194,7 +194,7 @@ class Scores:
             return
         if bid is None or not bid.is_let_in or not self._is_sure(bid, decision, tick):
             return
-        if decision.winner() == row_id:
+        if decision.wins(bid):
             return
         found = self._winning_changes(bid, decision)
         if found:

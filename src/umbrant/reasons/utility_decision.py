@@ -20,6 +20,8 @@ from umbrant.model.values import Curve, Shape
 STEPS = 200
 """Into how many steps an input's range is cut when looking for a value that would have won."""
 MOST_DIGITS = 6
+HAIR = 1e-9
+"""By how much a sum must exceed another to be surely more."""
 
 
 @dataclass(frozen=True)
@@ -123,25 +125,23 @@ class UtilityDecision:
     is_highest: bool
     """Whether the highest wins. If not, the winner is drawn, and nobody can say who it would be."""
 
-    def winner(
-        self, inputs: Mapping[str, float] | None = None, bonus: float | None = None
-    ) -> str | None:
-        """The row id of the option that wins, with other inputs or another stay bonus; None if none
-        does.
+    def wins(
+        self, bid: Bid, inputs: Mapping[str, float] | None = None, bonus: float | None = None
+    ) -> bool:
+        """Whether an option wins, with other inputs or another stay bonus.
+
+        It has to win by more than rounding could give it: weights are recovered from scores, so
+        what comes out equal may be a hair apart either way.
         """
-        best: tuple[float, bool] | None = None
-        found: str | None = None
-        for bid in self.bids:
-            stays = bonus if bonus is not None and bid.is_current else bid.bonus
-            score = bid.score_with(inputs) if inputs else bid.score
-            total = score + stays
-            if not bid.is_let_in or not total > self.threshold:
-                continue
-            # Of equals the one that it is at, else the earlier.
-            rank = total, bid.is_current
-            if best is None or rank > best:
-                best, found = rank, bid.row.id
-        return found
+        least = self.threshold
+        for other in self.bids:
+            if other is not bid and other.is_let_in:
+                least = max(least, self._total(other, inputs, bonus))
+        return bid.is_let_in and self._total(bid, inputs, bonus) > least + HAIR
+
+    def _total(self, bid: Bid, inputs: Mapping[str, float] | None, bonus: float | None) -> float:
+        stays = bonus if bonus is not None and bid.is_current else bid.bonus
+        return (bid.score_with(inputs) if inputs else bid.score) + stays
 
     def winning_input(self, bid: Bid, considered: ConsideredInput) -> float | None:
         """An input nearest to what it was with which an option would have won, in few digits; None
@@ -152,7 +152,7 @@ class UtilityDecision:
             return None
 
         def wins(changed: float) -> bool:
-            return self.winner({considered.text: changed}) == bid.row.id
+            return self.wins(bid, {considered.text: changed})
 
         winning = [each for each in considered.candidates() if wins(each)]
         if not winning:
@@ -169,7 +169,7 @@ class UtilityDecision:
             return None
 
         def wins(bonus: float) -> bool:
-            return self.winner(bonus=bonus) == bid.row.id
+            return self.wins(bid, bonus=bonus)
 
         return shortest(_edge(wins, stays[0].bonus, 0.0), 0.0, wins) if wins(0.0) else None
 

@@ -18,7 +18,7 @@ from umbrant.reasons.machine_report import (
     waiting_lines,
     waits_for,
 )
-from umbrant.reasons.row_report import Bits, RowReport
+from umbrant.reasons.row_report import Bits, RowReport, due_s
 from umbrant.reasons.scores import Scores
 from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone, seconds_text
 from umbrant.reasons.tick_steps import TickReport
@@ -305,6 +305,9 @@ class Explainer(RowReport):
             bits += [", in ", self.names.bit(states[-1])]
         if inner != child and not self.is_state(inner):
             bits += [", at ", self.names.bit(inner)]
+        span = self.record.row(child).span_at(tick)
+        held = list(self.guard_held(child, span.start if span else tick, tick))
+        bits += [", since its guard said yes: ", *held] if held else []
         return self.names.line(child, [*bits, *self.how_far(inner, tick), "."], Tone.YES)
 
     def _rests(self, child: str, parent: str, tick: int) -> Bits:
@@ -440,7 +443,7 @@ class Explainer(RowReport):
             return
         held = list(self.guard_held(lead.row_id, lead.start, now))
         if span.cause is not None and span.cause.kind == "taken_over":
-            yield from held
+            yield from self._what_opened(lead, held)
             return
         yield self.names.bit(before.row_id)
         words = {Outcome.SUCCESS: " was done", Outcome.FAILURE: " failed"}
@@ -449,6 +452,18 @@ class Explainer(RowReport):
             yield from self.why_ended(before.row_id, span, now)
         # A row that comes before the one that ended was let in by its guard, not by that end alone.
         elif held and self._comes_first(lead.row_id, before.row_id):
+            yield from [", and ", *held]
+
+    def _what_opened(self, lead: LeadingSpan, held: list[TextRun | str]) -> Bits:
+        """What turned from no to yes as a row took over: its guard, unless that had been yes already
+        and its cooldown ended.
+        """
+        before = self.record.row(lead.row_id).refusal_at(lead.start - 1)
+        if before is None or due_s(before.cause) is None:
+            yield from held
+            return
+        yield "its cooldown ended"
+        if held:
             yield from [", and ", *held]
 
     def _last_ending(self, before: LeadingSpan, lead: LeadingSpan) -> Span | None:

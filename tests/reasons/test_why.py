@@ -510,3 +510,30 @@ def test_an_answer_begins_with_one_sentence_that_answers() -> None:
         "a is at Run, in Chase, since 0.50 s, because the time was 0.5 s, above 0.45 s."
     )
     assert answer.text.startswith(answer.headline.text)
+
+
+def test_what_does_not_run_by_itself_says_what_it_is_for() -> None:
+    rows = (
+        row("uu", "utility", name="U"),
+        row("oo", "option", "uu", name="O"),
+        row("cc", "consider", "oo", name="time", input="clock()", high=1.0),
+        row("xx", "last", "oo", ticks=99),
+    )
+    assert answer_lines(rows, 5, "cc")[0] == (
+        "time is considered when O is scored: its input was 0.50 last, worth 0.50."
+    )
+    rows = (
+        row("mm", "machine"),
+        row("s1", "state", "mm", name="One"),
+        row("hh", "on_enter", "s1", name="Greet"),
+        row("t1", "when", "s1", name="Go", to="s2", when="clock() > 0.15"),
+        row("s2", "state", "mm", name="Two"),
+        row("t2", "when", "s2", name="Back", to="s1", when="clock() > 9"),
+    )
+    assert answer_lines(rows, 1, "hh")[0] == "Greet is done only as One is entered."
+    assert answer_lines(rows, 5, "t1") == [
+        "One is not active: Two is.",
+        "Back leads to One: the time is 0.5 s, not above 9 s.",
+        "Go last fired at 0.20 s.",
+    ]
+    assert answer_lines(rows, 5, "t2")[-1] == "Back has not fired before in this take."

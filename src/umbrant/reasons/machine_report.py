@@ -164,9 +164,14 @@ def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[TextR
     source = subject.outline.parent[row.id]
     record = subject.record.row(row.id)
     refusal = record.last_refusal(tick)
-    entered = subject.record.row(source).last_span(tick) if source is not None else None
-    since = entered.start if entered is not None else 0
-    if refusal is None or refusal.start < since:
+    active = subject.record.row(source).span_at(tick) if source is not None else None
+    has_rows = source is not None and any(
+        subject.family(each) in RUNS for each in subject.outline.children[source]
+    )
+    # A state may be entered again at the very tick at which it was done; what was refused then was
+    # about its stay before.
+    goes_on = source is not None and has_rows and state_end(subject, source, tick) is None
+    if refusal is None or active is None or refusal.start < active.start or goes_on:
         yield ": it waits for its state to be done."
         return
     # That a state is done is told once. A transition that did not want it then waits in vain.

@@ -6,7 +6,7 @@ from functools import cached_property
 
 from umbrant.catalog.declare import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
-from umbrant.model.kind_ids import UTILITY
+from umbrant.model.kind_ids import ON_ENTER, UTILITY
 from umbrant.model.parts import part_name
 from umbrant.reasons.decision_changes import LeadingSpan, lead_at, leading_spans
 from umbrant.reasons.gate_report import gauge_text
@@ -167,10 +167,29 @@ class Explainer(RowReport):
             yield from scored
         elif family is Family.TRANSITION:
             yield self.names.line(row_id, waits_for(self, self.behavior.row(row_id), tick), Tone.NO)
+        elif family is Family.CONSIDERATION and parent is not None:
+            yield self._considered(row_id, parent, tick)
+        elif family is Family.HOOK and parent is not None:
+            when = "entered" if self.behavior.row(row_id).kind == ON_ENTER else "left"
+            bits: list[TextRun | str] = [
+                " is done only as ",
+                self.names.bit(parent),
+                f" is {when}.",
+            ]
+            yield self.names.line(row_id, bits, Tone.NO)
         elif family is Family.STATE and parent is not None:
             yield from self._not_in_state(row_id, parent, tick)
         else:
             yield self._line_not(row_id, tick)
+
+    def _considered(self, row_id: str, option: str, tick: int) -> AnswerLine:
+        """What a consideration was when its option was scored last: it is no row that runs."""
+        gauge = self.record.row(row_id).gauge_at(tick)
+        bits: list[TextRun | str] = [" is considered when ", self.names.bit(option), " is scored"]
+        if gauge is not None:
+            known = "unknown" if gauge.of is None else f"{gauge.of:.2f}"
+            bits.append(f": its input was {known} last, worth {gauge.value:.2f}")
+        return self.names.line(row_id, [*bits, "."])
 
     def _not_in_state(self, row_id: str, parent: str, tick: int) -> Iterator[AnswerLine]:
         """Which state is active instead, and which transitions would lead here."""
@@ -411,7 +430,12 @@ class Explainer(RowReport):
 
     def _last_ran(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
         span = self.record.row(row_id).last_span(tick)
-        if span is None:
+        if self.family(row_id) is Family.TRANSITION:
+            text = " has not fired before in this take."
+            if span is not None:
+                text = f" last fired at {self.header.seconds(span.start):.2f} s."
+            yield self.names.line(row_id, [text])
+        elif span is None:
             yield self.names.line(row_id, [" has not run before in this take."])
         elif span.end is not None and span.end < tick:
             how = {Outcome.SUCCESS: "success", Outcome.FAILURE: "failure"}.get(
@@ -455,8 +479,8 @@ class Explainer(RowReport):
             yield from [", and ", *held]
 
     def _what_opened(self, lead: LeadingSpan, held: list[TextRun | str]) -> Bits:
-        """What turned from no to yes as a row took over: its guard, unless that had been yes already
-        and its cooldown ended.
+        """What turned from no to yes as a row took over: its guard, or its cooldown ended while the
+        guard had been yes already.
         """
         before = self.record.row(lead.row_id).refusal_at(lead.start - 1)
         if before is None or due_s(before.cause) is None:

@@ -3,14 +3,11 @@ demo.
 """
 
 import re
-from pathlib import Path
 
 import pytest
 
-from tests.conftest import DEMO
 from tests.kinds import CATALOG
 from tests.small import key, played, project, row
-from umbrant.catalog.validation import open_project
 from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Cue, Member, MoveTo, WalkPoint
@@ -19,18 +16,11 @@ from umbrant.reasons.condition_report import distinct
 from umbrant.reasons.decision_changes import decision_changes, leading_spans
 from umbrant.reasons.now import now_value
 from umbrant.reasons.why import Explainer
-from umbrant.rolling.roll import RollOrder, roll
-from umbrant.take.reader import Take, read_take
+from umbrant.take.reader import Take
 
 
 def explainer(made: Project) -> Explainer:
     return Explainer(played(made), "a", CATALOG)
-
-
-@pytest.fixture(scope="module")
-def demo_take(tmp_path_factory: pytest.TempPathFactory) -> Take:
-    path: Path = tmp_path_factory.mktemp("take") / "demo.take"
-    return read_take(roll(RollOrder(open_project(DEMO), "dusk", path)))
 
 
 CHASE = (

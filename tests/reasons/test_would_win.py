@@ -11,6 +11,7 @@ from umbrant.model.behaviors import Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.values import Curve, KeyType, Shape
 from umbrant.reasons.scores import STAY_BONUS
+from umbrant.reasons.sentences import AnswerLine, ClaimKind
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import Take
 from umbrant.take.record import RowState
@@ -79,6 +80,12 @@ def winner(take: Take, rows: list[Row], tick: int) -> str | None:
     return None
 
 
+def would_win(line: AnswerLine) -> list[tuple[str, float]]:
+    """What a sentence says would have won, changed to which value."""
+    wins = [each for each in line.claims if each.kind is ClaimKind.WOULD_WIN]
+    return [(str(each.facts["what"]), float(str(each.facts["value"]))) for each in wins]
+
+
 @settings(max_examples=150, deadline=None)
 @given(utilities())
 def test_with_what_is_said_to_win_it_wins_when_it_is_played(
@@ -89,9 +96,7 @@ def test_with_what_is_said_to_win_it_wins_when_it_is_played(
     explainer = Explainer(take, "a", CATALOG)
     for option in [each.id for each in rows if each.kind == "option"]:
         for line in explainer.why_not(0, option).lines:
-            claims = line.facts.get("would_win", {})
-            assert isinstance(claims, dict)
-            for what, value in claims.items():
+            for what, value in would_win(line):
                 if what in KEYS:
                     changed = {**values, what: value}
                     again = played(made_of(rows, changed, changed))
@@ -110,8 +115,7 @@ def test_the_stay_bonus_that_is_said_to_lose_does_so_when_it_is_played(
     tick = 4
     for option in [each.id for each in rows if each.kind == "option"]:
         for line in explainer.why_not(tick, option).lines:
-            claims = line.facts.get("would_win", {})
-            assert isinstance(claims, dict)
+            claims = dict(would_win(line))
             if STAY_BONUS in claims:
                 top = rows[0].model_copy(
                     update={"args": {**rows[0].args, "stay_bonus": claims[STAY_BONUS]}}

@@ -35,7 +35,13 @@ def why(
 
 def _answer_data(answer: Answer, seconds: float) -> dict[str, object]:
     lines = [
-        {"row": line.row_id, "number": line.number, "text": line.text} for line in answer.lines
+        {
+            "row": line.row_id,
+            "number": line.number,
+            "text": line.text,
+            "claims": [each.plain() for each in line.claims],
+        }
+        for line in answer.lines
     ]
     data: dict[str, object] = {
         "question": answer.question,

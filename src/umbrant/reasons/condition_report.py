@@ -21,7 +21,7 @@ from umbrant.catalog.language.tree import (
 from umbrant.engine.board import FORMULA
 from umbrant.model.parts import part_index
 from umbrant.model.values import Value, value_text
-from umbrant.reasons.sentences import RowNames, TextRun, Tone, seconds_text
+from umbrant.reasons.sentences import Bit, Claim, ClaimKind, RowNames, TextRun, Tone, seconds_text
 from umbrant.take.header import Header
 from umbrant.take.record import AgentRecord, Changes
 
@@ -50,13 +50,13 @@ class ConditionReport:
     tells_history: bool = True
     """Whether it says when an atom was last yes, and who wrote the keys in the condition."""
 
-    def bits(self, tick: int, *, held: bool, now: int | None = None) -> list[TextRun]:
+    def bits(self, tick: int, *, held: bool, now: int | None = None) -> list[Bit]:
         """What decided it when it was last asked at or before a tick, and who wrote the keys in it.
 
         `held` says whether it came out as yes; times are told as seen from `now`, else from `tick`.
         """
         now = tick if now is None else now
-        found: list[TextRun] = []
+        found: list[Bit] = []
         decisive = self.deciding(tick, held=held)
         for index, atom, met in decisive:
             if found:
@@ -66,7 +66,10 @@ class ConditionReport:
                 found.extend(self._last_yes(index, met, tick, now))
         if self.tells_history:
             found.extend(self._writers([atom for _, atom, _ in decisive], tick, now))
-        return found or [TextRun(spoken(self.tree, self.catalog), Tone.YES if held else Tone.NO)]
+        found = found or [TextRun(spoken(self.tree, self.catalog), Tone.YES if held else Tone.NO)]
+        decided_by = [(index, met.truth, met.left, met.right) for index, _, met in decisive]
+        facts = {"part": self.part, "held": held, "atoms": decided_by}
+        return [*found, Claim(ClaimKind.CONDITION, self.row_id, tick, facts)]
 
     def deciding(self, tick: int, *, held: bool) -> list[tuple[int, ConditionTree, AtomResult]]:
         """The atoms that decided the condition when it was last asked at or before a tick: the
@@ -111,15 +114,17 @@ class ConditionReport:
         found = f"{spoken(atom.left, self.catalog)} {verb} {value_text(left, unit)}"
         return f"{found}, {compared} {value_text(right, unit)}"
 
-    def _last_yes(self, index: int, met: AtomResult, tick: int, now: int) -> Iterator[TextRun]:
+    def _last_yes(self, index: int, met: AtomResult, tick: int, now: int) -> Iterator[Bit]:
         if met.truth:
             return
         changes = self.agent.row(self.row_id).sensed.get((self.part, index))
         ended = last_yes(changes, tick) if changes else None
         if ended is not None and now - ended > 1:
             yield TextRun(f"; last yes {seconds_text(self.header.seconds(now - ended))} ago")
+            facts = {"part": self.part, "atom": index, "until": tick}
+            yield Claim(ClaimKind.LAST_YES, self.row_id, ended, facts)
 
-    def _writers(self, decisive: list[ConditionTree], tick: int, now: int) -> Iterator[TextRun]:
+    def _writers(self, decisive: list[ConditionTree], tick: int, now: int) -> Iterator[Bit]:
         keys = [part.key for atom in decisive for part in walk(atom) if isinstance(part, KeyTerm)]
         for name in dict.fromkeys(keys):
             yield from written_bits(self.header, self.agent, self.names, name, tick, now)
@@ -137,7 +142,7 @@ def last_yes(changes: Changes[AtomResult | None], tick: int) -> int | None:
 
 def written_bits(
     header: Header, agent: AgentRecord, names: RowNames, key: str, tick: int, now: int
-) -> Iterator[TextRun]:
+) -> Iterator[Bit]:
     """Who gave a key the value it has at a tick, and how long before `now`. Nothing for a value
     from the start.
     """
@@ -150,7 +155,10 @@ def written_bits(
         or written.part == FORMULA
     ):
         return
-    ago = header.seconds(now - changes.ticks[changes.index(tick)])
+    wrote_at = changes.ticks[changes.index(tick)]
+    ago = header.seconds(now - wrote_at)
+    facts = {"key": key, "value": written.value, "part": written.part, "until": tick}
+    yield Claim(ClaimKind.WROTE, written.row_id, wrote_at, facts)
     family, _ = part_index(written.part)
     yield TextRun(
         f"; {key} became {value_text(_rounded(written.value))} {seconds_text(ago)} ago by "

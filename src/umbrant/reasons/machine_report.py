@@ -13,7 +13,7 @@ from umbrant.model.parts import ROW
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.condition_report import condition_report
 from umbrant.reasons.row_report import RowReport
-from umbrant.reasons.sentences import AnswerLine, TextRun, Tone, seconds_text
+from umbrant.reasons.sentences import AnswerLine, Bit, Claim, ClaimKind, Tone, claim, seconds_text
 from umbrant.take.record import Outcome
 
 
@@ -110,8 +110,11 @@ def waiting_lines(subject: RowReport, state: str, tick: int) -> Iterator[AnswerL
 
 def _ended_bits(
     subject: RowReport, ended: StateEnd, tick: int, transitions: Sequence[Row]
-) -> Iterator[TextRun | str]:
+) -> Iterator[Bit]:
     how = "success" if ended.outcome is Outcome.SUCCESS else "failure"
+    facts = {"outcome": ended.outcome.value, "now": tick}
+    if subject.record.row(ended.row_id).span_at(ended.tick) is not None:
+        yield Claim(ClaimKind.ENDED, ended.row_id, ended.tick, facts)
     yield f" was done with {how} at {subject.header.seconds(ended.tick):.2f} s"
     if ended.outcome is not Outcome.SUCCESS:
         yield " ("
@@ -121,7 +124,7 @@ def _ended_bits(
     yield "." if transitions else ": nothing leads out of it."
 
 
-def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | str]:
+def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
     """What a transition waits for at a tick."""
     target = str(row.args.get("to", ""))
     yield " leads to " if target else " waits"
@@ -131,6 +134,7 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | 
     refusal, fired = record.refusal_at(tick), record.span_at(tick)
     if fired is not None:
         yield ": it fires at this tick."
+        yield claim(ClaimKind.FIRED, row.id, tick)
         return
     condition = condition_report(
         subject.header,
@@ -151,6 +155,7 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | 
         yield "."
     elif refusal is not None:
         yield ": "
+        yield claim(ClaimKind.REFUSED, row.id, tick, cause=refusal.cause.kind)
         yield from subject.names.because(refusal.cause)
         yield "."
     elif row.kind == ON_DONE:
@@ -159,7 +164,7 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | 
         yield f": it waits for {_trigger(row)}."
 
 
-def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[TextRun | str]:
+def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
     """What a transition waits for that fires once its state is done."""
     source = subject.outline.parent[row.id]
     record = subject.record.row(row.id)
@@ -185,11 +190,12 @@ def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[TextR
         yield "."
 
 
-def entered_bits(subject: AgentContext, state: str, tick: int) -> Iterator[TextRun | str]:
+def entered_bits(subject: AgentContext, state: str, tick: int) -> Iterator[Bit]:
     """Yield the words for how long a state has been active and what entered it."""
     span = subject.record.row(state).span_at(tick)
     start = span.start if span else tick
     yield f" was entered {seconds_text(subject.header.seconds(tick - start))} ago"
+    yield claim(ClaimKind.ENTERED, state, start)
     by = entered_by(subject, state, tick)
     if by is not None:
         yield " by "
@@ -198,13 +204,12 @@ def entered_bits(subject: AgentContext, state: str, tick: int) -> Iterator[TextR
     yield "."
 
 
-def entered_by_bits(
-    subject: AgentContext, row_id: str, tick: int, now: int
-) -> Iterator[TextRun | str]:
+def entered_by_bits(subject: AgentContext, row_id: str, tick: int, now: int) -> Iterator[Bit]:
     """By which transition a state was entered at a tick, and what held as it fired, as seen from
     `now`.
     """
     yield subject.names.bit(row_id)
+    yield claim(ClaimKind.FIRED, row_id, tick)
     row, source = subject.behavior.row(row_id), subject.outline.parent[row_id]
     if row.kind == AFTER and source is not None:
         left = subject.record.row(source).last_span(tick)
@@ -219,9 +224,7 @@ def entered_by_bits(
         yield from _because_fired(subject, row_id, tick, now)
 
 
-def _because_fired(
-    subject: AgentContext, row_id: str, tick: int, now: int
-) -> Iterator[TextRun | str]:
+def _because_fired(subject: AgentContext, row_id: str, tick: int, now: int) -> Iterator[Bit]:
     """What held as a transition fired, and of an event which one was received."""
     row = subject.behavior.row(row_id)
     condition = subject.checks(row_id)
@@ -232,6 +235,8 @@ def _because_fired(
             if each.tick == tick and matches(each.event, str(row.args.get("event", "")))
         ]
         yield f": {received[0] if received else row.args.get('event')} was received"
+        if received:
+            yield claim(ClaimKind.RECEIVED, "", tick, event=received[0])
     if condition is not None:
         yield ", and " if row.kind == ON_EVENT else ": "
         yield from condition.bits(tick, held=True, now=now)

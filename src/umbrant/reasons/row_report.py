@@ -7,10 +7,10 @@ from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Family
 from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Value, value_text
 from umbrant.reasons.agent_context import AgentContext
-from umbrant.reasons.sentences import TextRun, seconds_text
+from umbrant.reasons.sentences import Bit, ClaimKind, claim, seconds_text
 from umbrant.take.record import Outcome, Span
 
-Bits = Iterator[TextRun | str]
+Bits = Iterator[Bit]
 
 
 class RowReport(AgentContext):
@@ -27,7 +27,10 @@ class RowReport(AgentContext):
         span = self.record.row(row_id).span_at(tick)
         if span is None or span.start == tick:
             yield " has just been entered"
+            if span is not None:
+                yield claim(ClaimKind.ENTERED, row_id, tick)
         else:
+            yield claim(ClaimKind.RUNS, row_id, tick, since=span.start)
             doing = "active" if self.is_state(row_id) else "running"
             yield f" has been {doing} for {seconds_text(self.header.seconds(tick - span.start))}"
         yield from self.how_far(row_id, tick)
@@ -38,6 +41,7 @@ class RowReport(AgentContext):
         record = self.record.row(row_id)
         if self.behavior.row(row_id).muted:
             yield " is muted, so it is passed over."
+            yield claim(ClaimKind.MUTED, row_id, tick)
             return
         span, refusal = record.last_span(tick), record.last_refusal(tick)
         if refusal is not None and (span is None or refusal.end >= (span.end or span.start)):
@@ -50,10 +54,12 @@ class RowReport(AgentContext):
             yield from self.ended(row_id, tick)
         else:
             yield " has not been tried."
+            yield claim(ClaimKind.NOT_TRIED, row_id, tick)
 
     def refused(self, row_id: str, reason: Cause, tick: int, now: int) -> Bits:
         """What kept a row from being entered at a tick, as seen from `now`."""
         yield " was refused: "
+        yield claim(ClaimKind.REFUSED, row_id, tick, cause=reason.kind)
         condition, until_s = self.guard(row_id), due_s(reason)
         if reason.kind == "guard" and condition is not None:
             yield from condition.bits(tick, held=False, now=now)
@@ -94,6 +100,8 @@ class RowReport(AgentContext):
             Outcome.FAILURE: " failed",
             Outcome.STOPPED: " was stopped",
         }
+        outcome = (span.outcome or Outcome.STOPPED).value
+        yield claim(ClaimKind.ENDED, row_id, span.end, outcome=outcome, now=tick)
         turned = turned_text(span)
         yield turned or words[span.outcome or Outcome.STOPPED]
         yield " at this tick" if span.end == tick else f" {self.ago(span.end, tick)}"
@@ -156,6 +164,8 @@ class RowReport(AgentContext):
             return
         yield (turned_text(ended) if ended is not None else "") or " failed"
         if ended is not None:
+            outcome = (ended.outcome or Outcome.STOPPED).value
+            yield claim(ClaimKind.ENDED, row_id, ended.end or tick, outcome=outcome, now=tick)
             yield from self.why_ended(row_id, ended, now)
 
     def how_far(self, row_id: str, tick: int) -> Bits:
@@ -164,6 +174,7 @@ class RowReport(AgentContext):
         if done is None or done.left is None:
             return
         yield f": {value_text(round(done.left, 1), done.unit)} to go"
+        yield claim(ClaimKind.LEFT_TO_DO, row_id, tick, left=done.left, unit=done.unit)
         if done.of is not None:
             yield f" of {value_text(round(done.of, 1), done.unit)}"
 

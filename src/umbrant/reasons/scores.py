@@ -5,7 +5,7 @@ were recorded.
 import math
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.language.phrases import spoken
@@ -15,7 +15,16 @@ from umbrant.engine.utility import DECISION
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.kind_ids import CONSIDER, OPTION
 from umbrant.model.values import Curve, KeyRef, ParamValue, number_text
-from umbrant.reasons.sentences import AnswerLine, RowNames, ScoreTable, TextRun, Tone
+from umbrant.reasons.sentences import (
+    AnswerLine,
+    Bit,
+    ClaimKind,
+    RowNames,
+    ScoreTable,
+    TextRun,
+    Tone,
+    claim,
+)
 from umbrant.reasons.utility_decision import Bid, ConsideredInput, UtilityDecision
 from umbrant.take.record import AgentRecord
 
@@ -130,7 +139,7 @@ class Scores:
         winner = str(self.utility.args.get("winner", "highest"))
         return UtilityDecision(tuple(bids), threshold, winner == "highest")
 
-    def why_chosen(self, row_id: str, tick: int) -> Iterator[TextRun]:
+    def why_chosen(self, row_id: str, tick: int) -> Iterator[Bit]:
         """Why an option is the one at a tick: what it beat. Yields words that follow its name."""
         tick = self.decided_at(tick)
         scored = self.at(tick)
@@ -139,7 +148,8 @@ class Scores:
         if own is None:
             return
         held = self._held(tick)
-        yield TextRun(f" scores {self._with_bonus(own)}")
+        yield f" scores {self._with_bonus(own)}"
+        yield claim(ClaimKind.SCORED, row_id, tick, score=own.score)
         if held is not None and held[0] == row_id:
             yield TextRun(f", and is held until {held[1]:.2f} s")
         elif self.winner != "highest":
@@ -166,7 +176,8 @@ class Scores:
         decision = self.decision(at)
         if own is None:
             return
-        bits = [TextRun(f" scored {_text(own.score)}")]
+        bits: list[Bit] = [f" scored {_text(own.score)}"]
+        bits.append(claim(ClaimKind.SCORED, row_id, at, score=own.score))
         if at < tick:
             bits.append(TextRun(" when it was last decided"))
         if decision is not None and own.total <= decision.threshold:
@@ -199,8 +210,11 @@ class Scores:
         found = self._winning_changes(bid, decision)
         if found:
             wins = TextRun(", or with ".join(found), Tone.YES)
-            line = self.names.line(row_id, [TextRun(" would win with "), wins, TextRun(".")])
-            yield replace(line, facts={"would_win": dict(found.values())})
+            claims = [
+                claim(ClaimKind.WOULD_WIN, row_id, tick, what=what, value=value)
+                for what, value in found.values()
+            ]
+            yield self.names.line(row_id, [" would win with ", wins, ".", *claims])
         elif bid.most() <= max(decision.threshold, self._best_other(bid, decision)):
             text = (
                 f" scores {_text(bid.most())} at most, whatever its inputs are: it would need "

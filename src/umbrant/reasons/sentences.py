@@ -27,6 +27,75 @@ class TextRun:
     row_id: str = ""
 
 
+class ClaimKind(StrEnum):
+    """What a sentence can claim. Each kind has a checker in the tests, which holds it against the
+    take's raw data or against a replay.
+    """
+
+    RUNS = "runs"
+    """The row is active at a tick and after it; `since` is the tick it was entered at."""
+    ENTERED = "entered"
+    ENDED = "ended"
+    """It ended at a tick with an `outcome`, and not again until `now`."""
+    REFUSED = "refused"
+    """It was tried at a tick and not entered, for a `cause`."""
+    NOT_TRIED = "not tried"
+    MUTED = "muted"
+    CONDITION = "condition"
+    """The condition of a `part` came out as `held` when it was last evaluated, at a tick or before;
+    `atoms` are what decided it: index, truth, and both sides.
+    """
+    LAST_YES = "last yes"
+    """An `atom` of a `part` was yes at a tick for the last time before `now`."""
+    WROTE = "wrote"
+    """A `key` got a `value` at a tick, and kept it until `now`."""
+    FIRED = "fired"
+    RECEIVED = "received"
+    """The agent received an `event`."""
+    LEFT_TO_DO = "left to do"
+    """So much of a row's work was `left` at a tick."""
+    SCORED = "scored"
+    """An option had a `score` when it was last scored, at a tick or before."""
+    WOULD_WIN = "would win"
+    """With `what` at a `value` the option would have won the decision of a tick."""
+    OFF_STAGE = "off stage"
+
+
+@dataclass(frozen=True)
+class Claim:
+    """One thing that a sentence says happened or would happen, as data."""
+
+    kind: ClaimKind
+    row_id: str
+    tick: int
+    facts: Mapping[str, object] = field(default_factory=dict)
+
+    def plain(self) -> dict[str, object]:
+        """The claim as JSON has it."""
+        row = {"row": self.row_id} if self.row_id else {}
+        return {"kind": self.kind.value, **row, "tick": self.tick, **self.facts}
+
+
+def claim(kind: ClaimKind, row_id: str, tick: int, **facts: object) -> Claim:
+    """A claim with its facts by name."""
+    return Claim(kind, row_id, tick, facts)
+
+
+Bit = TextRun | str | Claim
+"""A piece of a sentence while it is made: words, or a claim that the words around it make."""
+
+
+def parted(bits: Iterable[Bit]) -> tuple[tuple[TextRun, ...], tuple[Claim, ...]]:
+    """The words of a sentence, and its claims."""
+    runs, claims = [], []
+    for bit in bits:
+        if isinstance(bit, Claim):
+            claims.append(bit)
+        else:
+            runs.append(TextRun(bit) if isinstance(bit, str) else bit)
+    return tuple(runs), tuple(claims)
+
+
 @dataclass(frozen=True)
 class AnswerLine:
     """One sentence of an answer. `number` is the number of the row it is about, and `tone` how that
@@ -37,8 +106,8 @@ class AnswerLine:
     number: str
     bits: tuple[TextRun, ...]
     tone: Tone = Tone.PLAIN
-    facts: Mapping[str, object] = field(default_factory=dict)
-    """What the sentence claims, as data: what stands in it can be checked against the take."""
+    claims: tuple[Claim, ...] = ()
+    """What the sentence claims, as data."""
 
     @property
     def text(self) -> str:
@@ -103,12 +172,11 @@ class RowNames:
         """A row by its number, as a link."""
         return TextRun(self.numbers.get(row_id) or row_id, Tone.PLAIN, row_id)
 
-    def line(
-        self, row_id: str, bits: Iterable[TextRun | str], tone: Tone = Tone.PLAIN
-    ) -> AnswerLine:
+    def line(self, row_id: str, bits: Iterable[Bit], tone: Tone = Tone.PLAIN) -> AnswerLine:
         """A sentence about a row, beginning with its name."""
-        runs = (self.bit(row_id), *(TextRun(bit) if isinstance(bit, str) else bit for bit in bits))
-        return AnswerLine(row_id, self.numbers.get(row_id, ""), runs, tone)
+        runs, claims = parted(bits)
+        words = (self.bit(row_id), *runs)
+        return AnswerLine(row_id, self.numbers.get(row_id, ""), words, tone, claims)
 
     def because(self, cause: Cause) -> Iterator[TextRun]:
         """A cause's sentence, with the rows in it as links."""

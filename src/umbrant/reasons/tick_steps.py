@@ -28,10 +28,10 @@ from umbrant.model.staging import (
 from umbrant.model.values import value_text
 from umbrant.reasons.condition_report import ConditionReport
 from umbrant.reasons.row_report import Bits, RowReport, turned_text
-from umbrant.reasons.sentences import AnswerLine, TextRun, Tone
+from umbrant.reasons.sentences import AnswerLine, Bit, TextRun, Tone
 from umbrant.take.record import AtomStep, KeyWrite, Outcome, Refusal, Span, WriteStep
 
-Words = list[TextRun | str]
+Words = list[Bit]
 
 
 class StepKind(StrEnum):
@@ -383,7 +383,7 @@ class TickReport(RowReport):
         self,
         kind: StepKind,
         row_id: str,
-        bits: Iterable[TextRun | str],
+        bits: Iterable[Bit],
         step: int,
         facts: Mapping[str, object] | None = None,
         tone: Tone = Tone.PLAIN,

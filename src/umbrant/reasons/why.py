@@ -20,7 +20,18 @@ from umbrant.reasons.machine_report import (
 )
 from umbrant.reasons.row_report import Bits, RowReport, due_s
 from umbrant.reasons.scores import Scores
-from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone, seconds_text
+from umbrant.reasons.sentences import (
+    Answer,
+    AnswerLine,
+    Bit,
+    ClaimKind,
+    ScoreTable,
+    TextRun,
+    Tone,
+    claim,
+    parted,
+    seconds_text,
+)
 from umbrant.reasons.tick_steps import TickReport
 from umbrant.take.record import Outcome, RowRecord, RowState, Span
 
@@ -79,14 +90,14 @@ class Explainer(RowReport):
         if lead is None or lead.row_id not in path:
             return None
         does = " is at " if state is RowState.RUNNING else " was at "
-        bits: list[TextRun | str] = [self.title, does, self.names.bit(leaf)]
+        bits: list[Bit] = [self.title, does, self.names.bit(leaf)]
         if lead.row_id != leaf:
             bits += [", in ", self.names.bit(lead.row_id)]
         bits.append(f", since {self.header.seconds(lead.start):.2f} s")
         why = list(self._why_changed(lead, tick))
         bits += [", because ", *why] if why else []
-        runs = tuple(TextRun(bit) if isinstance(bit, str) else bit for bit in (*bits, "."))
-        return AnswerLine("", "", runs)
+        runs, claims = parted((*bits, "."))
+        return AnswerLine("", "", runs, claims=claims)
 
     def scores(self, utility: str) -> Scores:
         """The scores of a utility's options."""
@@ -121,11 +132,12 @@ class Explainer(RowReport):
 
     def _needs(self, row_id: str, above: str, reason: AnswerLine) -> AnswerLine:
         """That a row can run only while another does, and why that one does not."""
-        bits: list[TextRun | str] = [
+        bits: list[Bit] = [
             " runs only while ",
             self.names.bit(above),
             " does: ",
             *reason.bits,
+            *reason.claims,
         ]
         return self.names.line(row_id, bits, Tone.NO)
 
@@ -171,7 +183,7 @@ class Explainer(RowReport):
             yield self._considered(row_id, parent, tick)
         elif family is Family.HOOK and parent is not None:
             when = "entered" if self.behavior.row(row_id).kind == ON_ENTER else "left"
-            bits: list[TextRun | str] = [
+            bits: list[Bit] = [
                 " is done only as ",
                 self.names.bit(parent),
                 f" is {when}.",
@@ -185,7 +197,7 @@ class Explainer(RowReport):
     def _considered(self, row_id: str, option: str, tick: int) -> AnswerLine:
         """What a consideration was when its option was scored last: it is no row that runs."""
         gauge = self.record.row(row_id).gauge_at(tick)
-        bits: list[TextRun | str] = [" is considered when ", self.names.bit(option), " is scored"]
+        bits: list[Bit] = [" is considered when ", self.names.bit(option), " is scored"]
         if gauge is not None:
             known = "unknown" if gauge.of is None else f"{gauge.of:.2f}"
             bits.append(f": its input was {known} last, worth {gauge.value:.2f}")
@@ -274,6 +286,8 @@ class Explainer(RowReport):
         start = span.start if span else tick
         held = list(self.guard_held(row_id, start, tick))
         yield f" was entered {seconds_text(self.header.seconds(tick - start))} ago"
+        if span is not None:
+            yield claim(ClaimKind.ENTERED, row_id, start)
         yield from [": ", *held] if held else []
         yield "."
 
@@ -316,7 +330,7 @@ class Explainer(RowReport):
             )
         down = self._down((child,), tick)
         states, inner = [each for each in down if self.is_state(each)], down[-1]
-        bits: list[TextRun | str] = [
+        bits: list[Bit] = [
             " is active beside " if states[:1] == [child] else " runs beside ",
             self.names.bit(ran),
         ]
@@ -348,7 +362,8 @@ class Explainer(RowReport):
                 at_s = self.header.seconds(each.tick)
                 text = f"{text[:-1]}: cue {each.cue} puts it there at {at_s:.2f} s."
                 break
-        yield AnswerLine("", "", (TextRun(text),))
+        absent = (claim(ClaimKind.OFF_STAGE, "", tick),)
+        yield AnswerLine("", "", (TextRun(text),), claims=absent)
 
     def _nothing(self, tick: int) -> Iterator[AnswerLine]:
         if self.member.behavior is None:
@@ -470,6 +485,8 @@ class Explainer(RowReport):
             yield from self._what_opened(lead, held)
             return
         yield self.names.bit(before.row_id)
+        outcome = (span.outcome or Outcome.STOPPED).value
+        yield claim(ClaimKind.ENDED, before.row_id, span.end or 0, outcome=outcome, now=lead.start)
         words = {Outcome.SUCCESS: " was done", Outcome.FAILURE: " failed"}
         yield words.get(span.outcome or Outcome.STOPPED, " was left")
         if span.outcome is not Outcome.SUCCESS:
@@ -478,7 +495,7 @@ class Explainer(RowReport):
         elif held and self._comes_first(lead.row_id, before.row_id):
             yield from [", and ", *held]
 
-    def _what_opened(self, lead: LeadingSpan, held: list[TextRun | str]) -> Bits:
+    def _what_opened(self, lead: LeadingSpan, held: list[Bit]) -> Bits:
         """What turned from no to yes as a row took over: its guard, or its cooldown ended while the
         guard had been yes already.
         """

@@ -12,6 +12,7 @@ from umbrant.model.kind_ids import HISTORY
 from umbrant.model.parts import ROW
 from umbrant.model.values import value_text
 from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
+from umbrant.reasons.sentences import parted
 from umbrant.review.agent_take import AgentTake
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.rules import take_rule
@@ -51,10 +52,8 @@ def _why_never(run: AgentTake, row: Row) -> str:
     refusals = run.record(row.id).refusals.get(ROW, [])
     if refusals:
         tick = refusals[-1].end
-        why = "".join(
-            bit if isinstance(bit, str) else bit.text
-            for bit in run.explainer.refused(row.id, refusals[-1].cause, tick, tick)
-        ).removeprefix(" was refused: ")
+        words, _ = parted(run.explainer.refused(row.id, refusals[-1].cause, tick, tick))
+        why = "".join(word.text for word in words).removeprefix(" was refused: ")
         times = _times(sum(each.end + 1 - each.start for each in refusals))
         return f"It was refused {times}, last at {run.seconds(tick):.2f} s: {why}."
     scores = run.record(row.id).gauges.get(ROW)

@@ -1,0 +1,180 @@
+"""Holds what sentences claim against the raw data of a take. There is a checker for each kind of
+claim; it looks at every entry that is kept, one after the other, and shares no code with what made
+the sentence.
+"""
+
+from collections.abc import Callable
+from math import isnan
+
+from umbrant.catalog.language.tree import (
+    ConditionTree,
+    Conjunction,
+    Disjunction,
+    Negation,
+    atoms,
+)
+from umbrant.reasons.sentences import Claim, ClaimKind
+from umbrant.reasons.why import Explainer
+from umbrant.take.record import RowRecord, Span
+
+Checker = Callable[[Explainer, Claim], bool]
+
+
+def _record(explainer: Explainer, claim: Claim) -> RowRecord:
+    return explainer.take.agents[explainer.member.name].row(claim.row_id)
+
+
+def _spans(explainer: Explainer, claim: Claim) -> list[Span]:
+    return _record(explainer, claim).spans
+
+
+def _runs(explainer: Explainer, claim: Claim) -> bool:
+    return any(
+        span.start == claim.facts["since"]
+        and span.start <= claim.tick
+        and (span.end is None or span.end > claim.tick)
+        for span in _spans(explainer, claim)
+    )
+
+
+def _entered(explainer: Explainer, claim: Claim) -> bool:
+    return any(span.start == claim.tick for span in _spans(explainer, claim))
+
+
+def _ended(explainer: Explainer, claim: Claim) -> bool:
+    """It ended then and so, and no later end came before the moment that the answer speaks of."""
+    ends = [span for span in _spans(explainer, claim) if span.end is not None]
+    so = [
+        span for span in ends if span.end == claim.tick and span.outcome == claim.facts["outcome"]
+    ]
+    now = int(str(claim.facts["now"]))
+    later = [span for span in ends if span.end is not None and claim.tick < span.end <= now]
+    return bool(so) and not later
+
+
+def _refused(explainer: Explainer, claim: Claim) -> bool:
+    return any(
+        refusal.start <= claim.tick <= refusal.end and refusal.cause.kind == claim.facts["cause"]
+        for refusals in _record(explainer, claim).refusals.values()
+        for refusal in refusals
+    )
+
+
+def _not_tried(explainer: Explainer, claim: Claim) -> bool:
+    record = _record(explainer, claim)
+    refusals = record.refusals.get("", [])
+    return not any(span.start <= claim.tick for span in record.spans) and not any(
+        refusal.start <= claim.tick for refusal in refusals
+    )
+
+
+def _muted(explainer: Explainer, claim: Claim) -> bool:
+    return explainer.behavior.row(claim.row_id).muted
+
+
+def _condition(explainer: Explainer, claim: Claim) -> bool:
+    """What the atoms found last, up to the tick, makes the condition what it is said to be. Each
+    side that is shown is the one that was found.
+    """
+    part, found = str(claim.facts["part"]), {}
+    for step in _record(explainer, claim).atom_steps.get(part, []):
+        if step.tick <= claim.tick:
+            found[step.atom] = step.found
+    shown = claim.facts["atoms"]
+    assert isinstance(shown, list)
+    for index, truth, left, right in shown:
+        result = found.get(index)
+        if result is None or (result.truth, result.left, result.right) != (truth, left, right):
+            return False
+    report = explainer.report_on(claim.row_id, part)
+    assert report is not None
+    known = {index: each.truth for index, each in found.items() if each is not None}
+    if not known:
+        return True
+    order = iter(range(len(list(atoms(report.tree)))))
+    return (_truth(report.tree, known, order) is True) == claim.facts["held"]
+
+
+def _truth(tree: ConditionTree, known: dict[int, bool | None], order: object) -> bool | None:
+    """The truth of a condition from that of its atoms, in the order in which they are written."""
+    if isinstance(tree, Negation):
+        inner = _truth(tree.part, known, order)
+        return None if inner is None else not inner
+    if isinstance(tree, Conjunction | Disjunction):
+        parts = [_truth(part, known, order) for part in tree.parts]
+        decides = isinstance(tree, Disjunction)
+        if decides in parts:
+            return decides
+        return None if None in parts else not decides
+    return known.get(next(order))  # type: ignore[call-overload, no-any-return]
+
+
+def _last_yes(explainer: Explainer, claim: Claim) -> bool:
+    """It was yes then, and not again until the moment that the sentence speaks of."""
+    part, atom = str(claim.facts["part"]), claim.facts["atom"]
+    was: dict[int, bool] = {}
+    truth, steps = False, iter(_record(explainer, claim).atom_steps.get(part, []))
+    waiting = [step for step in steps if step.atom == atom]
+    until = int(str(claim.facts["until"]))
+    for tick in range(until + 1):
+        while waiting and waiting[0].tick <= tick:
+            step = waiting.pop(0)
+            truth = bool(step.found is not None and step.found.truth)
+        was[tick] = truth
+    return was[claim.tick] and not any(was[tick] for tick in range(claim.tick + 1, until + 1))
+
+
+def _wrote(explainer: Explainer, claim: Claim) -> bool:
+    changes = explainer.take.agents[explainer.member.name].keys[str(claim.facts["key"])]
+    kept = list(zip(changes.ticks, changes.values, strict=True))
+    until = int(str(claim.facts["until"]))
+    later = [tick for tick, _ in kept if claim.tick < tick <= until]
+    return not later and any(
+        tick == claim.tick
+        and written.value == claim.facts["value"]
+        and written.row_id == claim.row_id
+        for tick, written in kept
+    )
+
+
+def _received(explainer: Explainer, claim: Claim) -> bool:
+    received = explainer.take.agents[explainer.member.name].received
+    return any(each.tick == claim.tick and each.event == claim.facts["event"] for each in received)
+
+
+def _left_to_do(explainer: Explainer, claim: Claim) -> bool:
+    progress, found = _record(explainer, claim).progress, None
+    for tick, sample in zip(progress.ticks, progress.values, strict=True):
+        if tick <= claim.tick and sample.left is not None:
+            found = max(0.0, sample.left - sample.rate * (claim.tick - tick))
+    return found is not None and abs(found - float(str(claim.facts["left"]))) < 1e-6
+
+
+def _scored(explainer: Explainer, claim: Claim) -> bool:
+    gauges, found = _record(explainer, claim).gauges[""], None
+    for tick, gauge in zip(gauges.ticks, gauges.values, strict=True):
+        found = gauge.value if tick <= claim.tick else found
+    return found == claim.facts["score"]
+
+
+def _off_stage(explainer: Explainer, claim: Claim) -> bool:
+    return bool(isnan(explainer.take.poses[explainer.member.name][claim.tick, 0]))
+
+
+CHECKERS: dict[ClaimKind, Checker] = {
+    ClaimKind.RUNS: _runs,
+    ClaimKind.ENTERED: _entered,
+    ClaimKind.ENDED: _ended,
+    ClaimKind.REFUSED: _refused,
+    ClaimKind.NOT_TRIED: _not_tried,
+    ClaimKind.MUTED: _muted,
+    ClaimKind.CONDITION: _condition,
+    ClaimKind.LAST_YES: _last_yes,
+    ClaimKind.WROTE: _wrote,
+    ClaimKind.FIRED: _entered,
+    ClaimKind.RECEIVED: _received,
+    ClaimKind.LEFT_TO_DO: _left_to_do,
+    ClaimKind.SCORED: _scored,
+    ClaimKind.OFF_STAGE: _off_stage,
+}
+"""WOULD_WIN is no claim about the take: `test_would_win` plays it."""

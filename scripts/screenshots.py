@@ -26,6 +26,8 @@ from umbrant.model.values import KeyType
 ROOT = Path(__file__).parents[1]
 PICTURES = ROOT / "docs" / "screenshots"
 GAVE_UP_S = 36.5
+GAVE_UP_TICK = 718
+"""The tick at which it gives up the chase."""
 
 
 def main() -> None:
@@ -41,6 +43,7 @@ def main() -> None:
         window.open_folder(ROOT / "examples" / "lantern-quay")
         _wait(lambda: window.desk.take is not None and not window.desk.takes.busy)
         _gave_up(window)
+        _this_tick(window)
         _one_number_changed(window)
         _search(window)
         _map(window)
@@ -59,7 +62,20 @@ def main() -> None:
 def _gave_up(window: MainWindow) -> None:
     window.desk.move_playhead(int(GAVE_UP_S * 20))
     window.desk.select_row("esc")
+    assert window.pane is not None
+    window.pane.actions_by_id["why"].trigger()
     _keep(window, "gave-up-the-chase")
+
+
+def _this_tick(window: MainWindow) -> None:
+    assert window.pane is not None
+    window.desk.move_playhead(GAVE_UP_TICK)
+    window.pane.actions_by_id["this_tick"].trigger()
+    for _ in range(5):
+        window.pane.actions_by_id["next_step"].trigger()
+    _keep(window, "the-steps-of-a-tick")
+    window.pane.actions_by_id["why"].trigger()
+    window.desk.select_row("esc")
 
 
 def _one_number_changed(window: MainWindow) -> None:

@@ -258,8 +258,8 @@ def test_an_event_is_received_at_the_next_tick_whatever_the_order_of_the_cast() 
         row("ww", "last", "top", ticks=99),
     )
     made = project(*rows, cast=(Member(name="z", behavior="ears", start=(5.0, 5.0)),), seconds=0.5)
-    ears = made.behaviors[0].with_rows([row("ww", "last", ticks=99)])
-    both = (*made.behaviors, ears.model_copy(update={"name": "ears"}))
+    deaf = made.behaviors[0].with_rows([row("ww", "last", ticks=99)])
+    both = (*made.behaviors, deaf.model_copy(update={"name": "ears"}))
     for cast in (made.scenarios[0].cast, tuple(reversed(made.scenarios[0].cast))):
         scenario = made.scenarios[0].model_copy(update={"cast": cast})
         again = made.model_copy(update={"behaviors": both, "scenarios": (scenario,)})

@@ -527,3 +527,13 @@ def test_what_does_not_run_by_itself_says_what_it_is_for() -> None:
         "Go last fired at 0.20 s.",
     ]
     assert answer_lines(rows, 5, "t2")[-1] == "Back has not fired before in this take."
+
+
+def test_what_could_not_be_said_at_an_earlier_moment_is_said_so() -> None:
+    rows = (
+        row("top", "selector"),
+        row("r1", "last", "top", name="Hold", guard="n > 3"),
+        row("r2", "last", "top", name="Idle", ticks=50),
+    )
+    lines = answer_lines(rows, 5, "r1", keys=(Key(name="n", type=KeyType.NUMBER),))
+    assert lines[0].startswith("Hold was refused: n > 3 could not be said — n is not set. That was")

@@ -94,8 +94,8 @@ class ConditionReport:
         """
         tone = Tone.YES if held else Tone.NO
         if met.truth is None:
-            could = "could" if was else "can"
-            yield TextRun(f"{spoken(atom, self.catalog)} {could}not be said", tone)
+            could_not = "could not" if was else "cannot"
+            yield TextRun(f"{spoken(atom, self.catalog)} {could_not} be said", tone)
         elif isinstance(atom, Comparison):
             yield TextRun(self._comparison(atom, met, "was" if was else "is"), tone)
         else:

@@ -52,8 +52,8 @@ class CastFinding:
 
     def __str__(self) -> str:
         more = len(self.agents) - 1
-        beside = f" (and {more} more like it)" if more else ""
-        return f"{self.agents[0]}{beside}: {self.finding}"
+        others = f" (and {more} more like it)" if more else ""
+        return f"{self.agents[0]}{others}: {self.finding}"
 
     def as_json(self) -> dict[str, object]:
         """The finding as JSON has it."""

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
 import pytest
 
 from tests.kinds import CATALOG
@@ -12,8 +13,11 @@ from umbrant.model.documents import Dismissal, Project
 from umbrant.model.staging import Area, Body, Cue, Member, Place, RaiseEvent, SetKey
 from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape
 from umbrant.review import review, review_cast, review_take
+from umbrant.review.agent_take import AgentTake
 from umbrant.review.findings import Finding, Subject
 from umbrant.review.rules import all_rules
+from umbrant.review.takes import _still
+from umbrant.take.record import Span
 
 THROUGHOUT = Watch.THROUGHOUT
 TOP = row("top", "selector")
@@ -538,3 +542,32 @@ def test_an_option_that_never_ran_names_its_best_score_and_who_won() -> None:
     )
     found = of_take("never_ran", project(*rows))
     assert "Its best score was 0.95, at 1.90 s; 1.2 High scored 1.00 then." in found[0].message
+
+
+def test_a_transition_whose_rival_asks_more_is_not_beaten() -> None:
+    for first, second in (
+        (row("t1", "after", "s1", time=1.0, when="n > 2"), row("t2", "after", "s1", time=2.0)),
+        (row("t1", "on_done", "s1", when="n > 2"), row("t2", "on_done", "s1")),
+    ):
+        states = (MACHINE, row("s1", "state", "top"), row("x1", "last", "s1", ticks=1))
+        to = {"to": "s2"}
+        rivals = [each.model_copy(update={"args": {**each.args, **to}}) for each in (first, second)]
+        made = project(*states, *rivals, row("s2", "state", "top"), keys=(number(default=1.0),))
+        kinds = [each.rule.id for each in review(made, CATALOG)]
+        assert "beaten_transition" not in kinds
+        bare = rivals[0].model_copy(
+            update={"args": {k: v for k, v in rivals[0].args.items() if k != "when"}}
+        )
+        made = project(*states, bare, rivals[1], row("s2", "state", "top"))
+        assert "beaten_transition" in [each.rule.id for each in review(made, CATALOG)]
+
+
+def test_going_out_and_back_is_no_standing_still() -> None:
+    run = AgentTake(played(project(TOP, WAIT)), "a", CATALOG)
+    there = np.linspace(0, 0.9, 8)
+    places = np.zeros((46, 3), dtype=np.float32)
+    places[:16, 0] = np.concatenate((there, there[::-1]))
+    places[16:32, 0] = np.concatenate((there, there[::-1]))
+    places[32:, 0] = np.linspace(0, 2, 14)
+    assert _still(run, Span(0, 45), places) is None
+    assert _still(run, Span(0, 45), np.zeros((46, 3), dtype=np.float32)) == 0

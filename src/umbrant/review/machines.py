@@ -192,16 +192,25 @@ def _beats(first: Row, second: Row) -> bool:
     if first.kind == ON_EVENT:
         mine, other = str(first.args.get("event", "")), str(second.args.get("event", ""))
         hears = bool(mine) and (other == mine or other.startswith(f"{mine}."))
-        return hears and first.args.get("when", second.args.get("when", "")) == second.args.get(
-            "when", ""
-        )
+        return hears and _asks_no_more(first, second)
     if first.kind == AFTER:
         one, other_time = first.args.get("time"), second.args.get("time")
         if isinstance(one, int | float) and isinstance(other_time, int | float):
-            return one <= other_time
+            return one <= other_time and _asks_no_more(first, second)
+        return False
+    if not _asks_no_more(first, second):
         return False
     results = first.args.get("result", "either way"), second.args.get("result", "either way")
     return results[0] in ("either way", results[1])
+
+
+def _asks_no_more(first: Row, second: Row) -> bool:
+    """Whether the condition of a transition holds whenever that of another does."""
+    said = str(first.args.get("when") or "")
+    if not said or constant(said) is True:
+        return True
+    tree = tree_of(said)
+    return tree is not None and tree == tree_of(str(second.args.get("when") or ""))
 
 
 @dataclass(frozen=True)

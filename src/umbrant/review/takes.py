@@ -5,12 +5,12 @@ from collections.abc import Iterator
 import numpy as np
 
 from umbrant.catalog.declare import ROWS, RUNS, Family
-from umbrant.catalog.references import key_references
+from umbrant.catalog.references import param_uses
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import HISTORY
 from umbrant.model.parts import ROW
-from umbrant.model.values import value_text
+from umbrant.model.values import KeyRef, value_text
 from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
 from umbrant.reasons.sentences import parted
 from umbrant.review.agent_take import AgentTake
@@ -192,8 +192,9 @@ def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
     places = poses[span.start : end + 1, :2]
     if len(places) <= ticks:
         return None
-    moved = np.hypot(*(places[ticks:] - places[:-ticks]).T)
-    found = np.flatnonzero(moved < STILL_M)
+    # The way that was walked, not how far apart its ends are: out and back is no standing still.
+    walked = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))))
+    found = np.flatnonzero(walked[ticks:] - walked[:-ticks] < STILL_M)
     return span.start + int(found[0]) if len(found) else None
 
 
@@ -211,7 +212,13 @@ def unchanged_key(run: AgentTake) -> Iterator[RuleMatch]:
     if behavior is None:
         return
     ran = [row for row in behavior.rows if run.record(row.id).spans]
-    written = {name for row in ran for name in key_references(row, run.catalog).writes}
+    # A key that is bound to one of a used behavior is that one's to write, if it is written at all.
+    written = {
+        use.value.key
+        for row in ran
+        for use in param_uses(row, run.catalog)
+        if use.param.writes and isinstance(use.value, KeyRef)
+    }
     for name, changes in run.take.agents[run.agent].keys.items():
         if name in written and len(changes.values) == 1 and not changes.values[0].row_id:
             yield RuleMatch(

@@ -1,6 +1,5 @@
 """Why an agent did what it did, why it did not do something else, and why it changed its mind."""
 
-from bisect import bisect_right
 from collections.abc import Iterator
 from functools import cached_property
 
@@ -8,17 +7,16 @@ from umbrant.catalog.declare import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.kind_ids import ON_ENTER, UTILITY
 from umbrant.model.parts import part_name
-from umbrant.reasons.decision_changes import LeadingSpan, lead_at, leading_spans
+from umbrant.reasons.change_report import ChangeReport
+from umbrant.reasons.decision_changes import lead_at
 from umbrant.reasons.gate_report import gauge_text
 from umbrant.reasons.machine_report import (
     entered_bits,
-    entered_by,
-    entered_by_bits,
     machine_of,
     waiting_lines,
     waits_for,
 )
-from umbrant.reasons.row_report import Bits, RowReport, due_s
+from umbrant.reasons.row_report import Bits
 from umbrant.reasons.scores import Scores
 from umbrant.reasons.sentences import (
     Answer,
@@ -33,10 +31,10 @@ from umbrant.reasons.sentences import (
     seconds_text,
 )
 from umbrant.reasons.tick_steps import TickReport
-from umbrant.take.record import Outcome, RowRecord, RowState, Span
+from umbrant.take.record import Outcome, RowRecord, RowState
 
 
-class Explainer(RowReport):
+class Explainer(ChangeReport):
     """Answers questions about one agent of a take. Raises KeyError if the take has no such
     agent.
     """
@@ -84,7 +82,7 @@ class Explainer(RowReport):
         """What the agent does, since when, and why: the change of mind that led to it, followed to
         what made it.
         """
-        lead = lead_at(self._leads[0], tick) if self._leads else None
+        lead = lead_at(self.leading[0], tick) if self.leading else None
         leaf = path[-1]
         state = self.state_of(leaf, tick)
         if lead is None or lead.row_id not in path:
@@ -94,7 +92,7 @@ class Explainer(RowReport):
         if lead.row_id != leaf:
             bits += [", in ", self.names.bit(lead.row_id)]
         bits.append(f", since {self.header.seconds(lead.start):.2f} s")
-        why = list(self._why_changed(lead, tick))
+        why = list(self.why_changed(lead, tick))
         bits += [", because ", *why] if why else []
         runs, claims = parted((*bits, "."))
         return AnswerLine("", "", runs, claims=claims)
@@ -140,29 +138,6 @@ class Explainer(RowReport):
             *reason.claims,
         ]
         return self.names.line(row_id, bits, Tone.NO)
-
-    def change(self, lead: LeadingSpan) -> AnswerLine:
-        """Why a row took the lead, in one line."""
-        bits = list(self._why_changed(lead, lead.start))
-        if lead.restarts:
-            ticks = lead.end - lead.start + 1
-            bits = [
-                *bits,
-                "; " if bits else "",
-                f"it begins and ends anew at each of {ticks} ticks",
-            ]
-        return self.names.line(lead.row_id, [TextRun(": "), *bits] if bits else [], Tone.YES)
-
-    def _why_changed(self, lead: LeadingSpan, now: int) -> Bits:
-        """Why a row took the lead, as seen from `now`."""
-        by = entered_by(self, lead.row_id, lead.start) if self.is_state(lead.row_id) else None
-        before = self._lead_before(lead)
-        if by is not None:
-            yield from entered_by_bits(self, by, lead.start, now)
-        elif before is not None:
-            yield from self._why_left(before, lead, now)
-        else:
-            yield from self.guard_held(lead.row_id, lead.start, now)
 
     # machines and utilities
 
@@ -461,65 +436,6 @@ class Explainer(RowReport):
             yield self.names.line(
                 row_id, [f" last ran from {start:.2f} to {end:.2f} s and {ending}."]
             )
-
-    # changes of mind
-
-    @cached_property
-    def _leads(self) -> tuple[tuple[LeadingSpan, ...], ...]:
-        return leading_spans(self.take, self.member.name)
-
-    def _lead_before(self, lead: LeadingSpan) -> LeadingSpan | None:
-        """What led the branch until a row took the lead; None where nothing had for a while."""
-        branch = self._leads[lead.branch]
-        index = branch.index(lead)
-        before = branch[index - 1] if index else None
-        return before if before is not None and before.end >= lead.start - 2 else None
-
-    def _why_left(self, before: LeadingSpan, lead: LeadingSpan, now: int) -> Bits:
-        """Why the row that led before does not lead any more, and what let the other one in."""
-        span = self._last_ending(before, lead)
-        if span is None:
-            return
-        held = list(self.guard_held(lead.row_id, lead.start, now))
-        if span.cause is not None and span.cause.kind == "taken_over":
-            yield from self._what_opened(lead, held)
-            return
-        yield self.names.bit(before.row_id)
-        outcome = (span.outcome or Outcome.STOPPED).value
-        yield claim(ClaimKind.ENDED, before.row_id, span.end or 0, outcome=outcome, now=lead.start)
-        words = {Outcome.SUCCESS: " was done", Outcome.FAILURE: " failed"}
-        yield words.get(span.outcome or Outcome.STOPPED, " was left")
-        if span.outcome is not Outcome.SUCCESS:
-            yield from self.why_ended(before.row_id, span, now)
-        # A row that comes before the one that ended was let in by its guard, not by that end alone.
-        elif held and self._comes_first(lead.row_id, before.row_id):
-            yield from [", and ", *held]
-
-    def _what_opened(self, lead: LeadingSpan, held: list[Bit]) -> Bits:
-        """What turned from no to yes as a row took over: its guard, or its cooldown ended while the
-        guard had been yes already.
-        """
-        before = self.record.row(lead.row_id).refusal_at(lead.start - 1)
-        if before is None or due_s(before.cause) is None:
-            yield from held
-            return
-        yield "its cooldown ended"
-        if held:
-            yield from [", and ", *held]
-
-    def _last_ending(self, before: LeadingSpan, lead: LeadingSpan) -> Span | None:
-        """The last time that a row ended before another took the lead."""
-        spans = self.record.row(before.row_id).spans
-        ended = [
-            span
-            for span in spans[: bisect_right(spans, lead.start, key=lambda each: each.start)]
-            if span.end is not None and span.end <= lead.start
-        ]
-        return ended[-1] if ended else None
-
-    def _comes_first(self, row_id: str, other: str) -> bool:
-        numbers = list(self.outline.number)
-        return numbers.index(row_id) < numbers.index(other)
 
     # small things
 

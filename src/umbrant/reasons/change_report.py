@@ -1,0 +1,95 @@
+"""Why an agent changed its mind: how the row that led before ended, and what let the next one in."""
+
+from bisect import bisect_right
+from functools import cached_property
+
+from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
+from umbrant.reasons.machine_report import entered_by, entered_by_bits
+from umbrant.reasons.row_report import Bits, RowReport, due_s
+from umbrant.reasons.sentences import AnswerLine, Bit, ClaimKind, TextRun, Tone, claim
+from umbrant.take.record import Outcome, Span
+
+
+class ChangeReport(RowReport):
+    """Explains the changes of mind of one agent of a take."""
+
+    def change(self, lead: LeadingSpan) -> AnswerLine:
+        """Why a row took the lead, in one line."""
+        bits = list(self.why_changed(lead, lead.start))
+        if lead.restarts:
+            ticks = lead.end - lead.start + 1
+            bits = [
+                *bits,
+                "; " if bits else "",
+                f"it begins and ends anew at each of {ticks} ticks",
+            ]
+        return self.names.line(lead.row_id, [TextRun(": "), *bits] if bits else [], Tone.YES)
+
+    def why_changed(self, lead: LeadingSpan, now: int) -> Bits:
+        """Why a row took the lead, as seen from `now`."""
+        by = entered_by(self, lead.row_id, lead.start) if self.is_state(lead.row_id) else None
+        before = self._lead_before(lead)
+        if by is not None:
+            yield from entered_by_bits(self, by, lead.start, now)
+        elif before is not None:
+            yield from self._why_left(before, lead, now)
+        else:
+            yield from self.guard_held(lead.row_id, lead.start, now)
+
+    @cached_property
+    def leading(self) -> tuple[tuple[LeadingSpan, ...], ...]:
+        """For each branch of the behavior what led it."""
+        return leading_spans(self.take, self.member.name)
+
+    def _lead_before(self, lead: LeadingSpan) -> LeadingSpan | None:
+        """What led the branch until a row took the lead; None where nothing had for a while."""
+        branch = self.leading[lead.branch]
+        index = branch.index(lead)
+        before = branch[index - 1] if index else None
+        return before if before is not None and before.end >= lead.start - 2 else None
+
+    def _why_left(self, before: LeadingSpan, lead: LeadingSpan, now: int) -> Bits:
+        """Why the row that led before does not lead any more, and what let the other one in."""
+        span = self._last_ending(before, lead)
+        if span is None:
+            return
+        held = list(self.guard_held(lead.row_id, lead.start, now))
+        if span.cause is not None and span.cause.kind == "taken_over":
+            yield from self._what_opened(lead, held)
+            return
+        yield self.names.bit(before.row_id)
+        outcome = (span.outcome or Outcome.STOPPED).value
+        yield claim(ClaimKind.ENDED, before.row_id, span.end or 0, outcome=outcome, now=lead.start)
+        words = {Outcome.SUCCESS: " was done", Outcome.FAILURE: " failed"}
+        yield words.get(span.outcome or Outcome.STOPPED, " was left")
+        if span.outcome is not Outcome.SUCCESS:
+            yield from self.why_ended(before.row_id, span, now)
+        # A row that comes before the one that ended was let in by its guard, not by that end alone.
+        elif held and self._comes_first(lead.row_id, before.row_id):
+            yield from [", and ", *held]
+
+    def _what_opened(self, lead: LeadingSpan, held: list[Bit]) -> Bits:
+        """What turned from no to yes as a row took over: its guard, or its cooldown ended while the
+        guard had been yes already.
+        """
+        before = self.record.row(lead.row_id).refusal_at(lead.start - 1)
+        if before is None or due_s(before.cause) is None:
+            yield from held
+            return
+        yield "its cooldown ended"
+        if held:
+            yield from [", and ", *held]
+
+    def _last_ending(self, before: LeadingSpan, lead: LeadingSpan) -> Span | None:
+        """The last time that a row ended before another took the lead."""
+        spans = self.record.row(before.row_id).spans
+        ended = [
+            span
+            for span in spans[: bisect_right(spans, lead.start, key=lambda each: each.start)]
+            if span.end is not None and span.end <= lead.start
+        ]
+        return ended[-1] if ended else None
+
+    def _comes_first(self, row_id: str, other: str) -> bool:
+        numbers = list(self.outline.number)
+        return numbers.index(row_id) < numbers.index(other)

@@ -1,4 +1,4 @@
-"""Why an agent changed its mind: how the row that led before ended, and what let the next one in."""
+"""Why an agent changed its mind: how the row that led before ended, and what let the next in."""
 
 from bisect import bisect_right
 from functools import cached_property

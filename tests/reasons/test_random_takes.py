@@ -31,7 +31,7 @@ def check_sentences(answer: Answer, known: set[str]) -> None:
         assert {line.row_id, *(bit.row_id for bit in line.bits)} <= {"", *known}
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=10, deadline=None)
 @given(trees())
 def test_every_question_about_a_take_has_an_answer(rows: list[Row]) -> None:
     take = played(project(*rows, seconds=1.2))

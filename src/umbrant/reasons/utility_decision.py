@@ -17,7 +17,7 @@ from umbrant.engine.scoring import combined
 from umbrant.model.behaviors import Row
 from umbrant.model.values import Curve, Shape
 
-STEPS = 200
+STEPS = 120
 """Into how many steps an input's range is cut when looking for a value that would have won."""
 MOST_DIGITS = 6
 HAIR = 1e-9
@@ -90,9 +90,13 @@ class Bid:
         """The score with the stay bonus."""
         return self.score + self.bonus
 
+    def depends_on(self, text: str) -> bool:
+        """Whether an input, by its text, is among those that are considered."""
+        return any(each.text == text for each in self.considered)
+
     def score_with(self, inputs: Mapping[str, float]) -> float:
         """The score with other inputs, by the text of what is considered."""
-        if not any(each.text in inputs for each in self.considered):
+        if not any(map(self.depends_on, inputs)):
             return self.score
         worths = [
             each.worth_of(inputs[each.text]) if each.text in inputs else each.worth
@@ -151,8 +155,14 @@ class UtilityDecision:
         if value is None or not self._stands_alone(considered):
             return None
 
+        # Only options that ask the same change with it; the others are looked at once.
+        touched = [each for each in self.bids if each.depends_on(considered.text)]
+        fixed = [each for each in self.bids if each not in touched]
+        least = max([self.threshold, *(each.total for each in fixed if each.is_let_in)])
+        changing = UtilityDecision(tuple(touched), least, self.is_highest)
+
         def wins(changed: float) -> bool:
-            return self.wins(bid, {considered.text: changed})
+            return changing.wins(bid, {considered.text: changed})
 
         winning = [each for each in considered.candidates() if wins(each)]
         if not winning:

@@ -27,8 +27,7 @@ class AgentWriter:
     def __init__(self, name: str, buffer: TakeBuffer) -> None:
         self._name = name
         self._buffer = buffer
-        self._counter = StepCounter()
-        buffer.counters.append(self._counter)
+        self._counter = StepCounter(buffer)
         self._spans: dict[str, SpanChunk] = {}
         self._refusals: dict[tuple[str, str], RefusalChunk] = {}
         self._atoms: dict[tuple[str, str], AtomChunk] = {}

@@ -24,15 +24,20 @@ class StepCounter:
     Only what is stored is counted: a refusal that is repeated, say, adds nothing to the take.
     """
 
-    __slots__ = ("count",)
+    __slots__ = ("_clock", "_count", "_tick")
 
-    def __init__(self) -> None:
-        self.count = 0
+    def __init__(self, clock: "TakeBuffer") -> None:
+        self._clock = clock
+        self._tick = self._count = 0
 
     def next(self) -> int:
         """The number of the next event within the tick, from 1 on."""
-        self.count += 1
-        return self.count
+        # Begun anew when something is stored, which is seldom, rather than at every tick.
+        tick = self._clock.tick
+        if tick != self._tick:
+            self._tick, self._count = tick, 0
+        self._count = count = self._count + 1
+        return count
 
 
 class TakeBuffer:
@@ -48,8 +53,6 @@ class TakeBuffer:
         """The places at which anything happened since the chunk began, or where something still
         goes on.
         """
-        self.counters: list[StepCounter] = []
-        """The counter of each agent; all begin anew with each tick."""
         self.keys: list[Columns] = []
         self.received: list[Columns] = []
         self.raised: list[Columns] = []

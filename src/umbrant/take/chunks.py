@@ -85,12 +85,11 @@ class OrderedChunk(ChunkBuffer):
         self._steps: list[int] = []
 
     def _now(self) -> None:
-        ticks, buffer, counter = self._ticks, self._buffer, self._counter
+        ticks, buffer = self._ticks, self._buffer
         if not ticks:
             buffer.chunks.append(self)
         ticks.append(buffer.tick)
-        counter.count = step = counter.count + 1
-        self._steps.append(step)
+        self._steps.append(self._counter.next())
 
     def _keep_on(self) -> bool:
         self._steps.clear()

@@ -90,8 +90,6 @@ class TakeRecorder(TakeBuffer):
     def tick_done(self) -> None:
         """The tick is over, and the next begins."""
         self.tick = tick = self.tick + 1
-        for counter in self.counters:
-            counter.count = 0
         if tick >= self._chunk_ends_at:
             self.end_chunk()
         elif self._due():

@@ -203,7 +203,7 @@ class Scores:
             bits = [TextRun(text), self.names.bit(option), TextRun(" is held.")]
             yield self.names.line(row_id, bits)
             return
-        if bid is None or not bid.is_let_in or not self._is_sure(bid, decision, tick):
+        if bid is None or not bid.is_let_in or not self._is_sure(bid, decision):
             return
         if decision.wins(bid):
             return
@@ -215,21 +215,22 @@ class Scores:
                 for what, value in found.values()
             ]
             yield self.names.line(row_id, [" would win with ", wins, ".", *claims])
-        elif bid.most() <= max(decision.threshold, self._best_other(bid, decision)):
-            text = (
-                f" scores {_text(bid.most())} at most, whatever its inputs are: it would need "
-                "more weight."
-            )
-            yield self.names.line(row_id, [TextRun(text)])
+        elif bid.most() + bid.bonus <= decision.to_exceed(bid):
+            most = _text(bid.most())
+            text = f" scores {most} at most, whatever its inputs are: it would need more weight."
+            yield self.names.line(row_id, [text])
         else:
             yield self.names.line(row_id, [TextRun(" would win by no single input that is known.")])
 
-    def _is_sure(self, bid: Bid, decision: UtilityDecision, tick: int) -> bool:
+    def _is_sure(self, bid: Bid, decision: UtilityDecision) -> bool:
         """Whether it can be known who would win: the highest does, and the option would be let in.
 
         An option below the threshold is not asked whether it may be entered, so with a guard or a
         decorator nobody knows.
         """
+        # A hold that comes from a key has the length that the key had when it began.
+        if isinstance(self.utility.args.get("hold"), KeyRef):
+            return False
         row = bid.row
         is_evaluated = bid.total > decision.threshold
         return decision.is_highest and (is_evaluated or not (row.guard or row.decorators))
@@ -249,17 +250,14 @@ class Scores:
             found[f"a stay bonus of {number_text(bonus)}"] = STAY_BONUS, bonus
         return found
 
-    def _best_other(self, bid: Bid, decision: UtilityDecision) -> float:
-        return max((each.total for each in decision.bids if each is not bid), default=0.0)
-
     def _held(self, tick: int) -> tuple[str, float] | None:
         """The option that a least hold keeps at a tick, and until when; None if none is kept."""
-        hold_s = self._number_at("hold", tick)
+        hold_s = self._number_at("hold", tick) or 0.0
         for row in self.options:
             span = self.record.row(row.id).span_at(tick)
             if span is None or span.start >= tick or (span.end is not None and span.end <= tick):
                 continue
-            until_s = (span.start + 0.0) / self.ticks_per_s + (hold_s or 0.0)
+            until_s = span.start / self.ticks_per_s + hold_s
             if tick / self.ticks_per_s < until_s - 1e-9:
                 return row.id, until_s
         return None

@@ -137,11 +137,15 @@ class UtilityDecision:
         It has to win by more than rounding could give it: weights are recovered from scores, so
         what comes out equal may be a hair apart either way.
         """
-        least = self.threshold
-        for other in self.bids:
-            if other is not bid and other.is_let_in:
-                least = max(least, self._total(other, inputs, bonus))
+        least = self.to_exceed(bid, inputs, bonus)
         return bid.is_let_in and self._total(bid, inputs, bonus) > least + HAIR
+
+    def to_exceed(
+        self, bid: Bid, inputs: Mapping[str, float] | None = None, bonus: float | None = None
+    ) -> float:
+        """What an option must score more than: the threshold, and every other that is let in."""
+        others = [each for each in self.bids if each is not bid and each.is_let_in]
+        return max([self.threshold, *(self._total(each, inputs, bonus) for each in others)])
 
     def _total(self, bid: Bid, inputs: Mapping[str, float] | None, bonus: float | None) -> float:
         stays = bonus if bonus is not None and bid.is_current else bid.bonus

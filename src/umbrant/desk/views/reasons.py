@@ -80,7 +80,8 @@ class ReasonsView(QTextBrowser):
         if self._step >= 0:
             return f"step {self._step + 1} of {len(self._steps)}"
         if self.question is Question.THIS_TICK:
-            return f"{len(self._steps)} steps"
+            count = len(self._steps)
+            return "1 step" if count == 1 else f"{count} steps"
         words = self.answer.question.split()
         return " ".join(words[:3] if words[:2] == ["why", "not"] else words[:1])
 

@@ -46,6 +46,9 @@ def test_a_tree_that_fails_at_every_tick_has_changes_and_says_that_it_restarts()
     assert sentences(take)[1].endswith("it begins and ends anew at each of 10 ticks")
     explainer = Explainer(take, "a", CATALOG)
     assert explainer.path(4) == ("top", "good"), "of those that ended the last"
+    headline = explainer.why(4).headline
+    assert headline is not None
+    assert headline.text.endswith("; it begins and ends anew at every tick since then.")
 
 
 def test_what_is_tried_again_and_again_beside_a_row_that_runs_on_is_no_change() -> None:

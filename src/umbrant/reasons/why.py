@@ -94,6 +94,8 @@ class Explainer(ChangeReport):
         bits.append(f", since {self.header.seconds(lead.start):.2f} s")
         why = list(self.why_changed(lead, tick))
         bits += [", because ", *why] if why else []
+        if lead.restarts:
+            bits.append("; it begins and ends anew at every tick since then")
         runs, claims = parted((*bits, "."))
         return AnswerLine("", "", runs, claims=claims)
 

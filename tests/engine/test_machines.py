@@ -1,5 +1,7 @@
 """Machines at work: rows, hooks, times, events and what is recorded of them."""
 
+import pytest
+
 from tests.small import key, played, project, received, record, refusals, row, spans, values
 from umbrant.model.behaviors import Key, Row
 from umbrant.model.staging import Cue, RaiseEvent
@@ -229,3 +231,24 @@ def test_upkeep_of_a_state_is_done_while_it_is_active() -> None:
         row("bb", "state", "mm"),
     )
     assert [tick for tick, value in values(take, "n") if value] == [0, 5, 10]
+
+
+@pytest.mark.parametrize(("depth", "inner"), [("deep", "s112"), ("shallow", "s111")])
+def test_history_goes_back_as_deep_as_it_says(depth: str, inner: str) -> None:
+    take = played(
+        project(
+            row("mm", "machine"),
+            row("s1", "state", "mm"),
+            row("hh", "history", "s1", depth=depth),
+            row("s11", "state", "s1"),
+            row("s111", "state", "s11"),
+            row("t1", "when", "s111", to="s112", when="between(0.1, 0.2)"),
+            row("s112", "state", "s11"),
+            row("out", "when", "s1", to="s2", when="between(0.3, 0.4)"),
+            row("s2", "state", "mm"),
+            row("back", "when", "s2", to="hh", when="clock() > 0.55"),
+            seconds=1.0,
+        )
+    )
+    again = [name for name in ("s111", "s112") if any(span[0] >= 6 for span in spans(take, name))]
+    assert again == [inner]

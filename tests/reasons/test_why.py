@@ -14,6 +14,7 @@ from umbrant.model.staging import Cue, Member, MoveTo, WalkPoint
 from umbrant.model.values import KeyType
 from umbrant.reasons.condition_report import distinct
 from umbrant.reasons.decision_changes import decision_changes, leading_spans
+from umbrant.reasons.machine_report import entered_by
 from umbrant.reasons.now import now_value
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import Take
@@ -537,3 +538,21 @@ def test_what_could_not_be_said_at_an_earlier_moment_is_said_so() -> None:
     )
     lines = answer_lines(rows, 5, "r1", keys=(Key(name="n", type=KeyType.NUMBER),))
     assert lines[0].startswith("Hold was refused: n > 3 could not be said — n is not set. That was")
+
+
+def test_of_several_transitions_within_a_tick_the_last_brought_the_state_about() -> None:
+    rows = (
+        row("mm", "machine"),
+        row("s1", "state", "mm", name="One"),
+        row("t1", "when", "s1", name="First", to="s2", when="clock() > 0.15"),
+        row("s2", "state", "mm", name="Two"),
+        row("t2", "when", "s2", name="Second", to="s3", when="clock() > 0.15"),
+        row("s3", "state", "mm", name="Three"),
+        row("ww", "last", "s3", ticks=99),
+    )
+    lines = answer_lines(rows, 4)
+    assert any(line.startswith("Three was entered 0.20 s ago by Second") for line in lines)
+    report = explainer(project(*rows, seconds=1.0))
+    assert entered_by(report, "s3", 4) == "t2"
+    assert entered_by(report, "s2", 4) == "t1"
+    assert entered_by(report, "s1", 4) is None, "the machine began in it"

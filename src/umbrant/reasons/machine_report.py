@@ -34,14 +34,16 @@ def entered_by(subject: AgentContext, state: str, tick: int) -> str | None:
     machine = machine_of(subject, state)
     if span is None or machine is None:
         return None
+    found, latest = None, -1
     for row_id in subject.outline.within(machine):
         row = subject.behavior.row(row_id)
         if subject.family(row.id) is not Family.TRANSITION or not _leads_to(subject, row, state):
             continue
-        fired = subject.record.row(row_id).last_span(span.start)
-        if fired is not None and fired.start == span.start:
-            return row_id
-    return None
+        # Several may have fired within the tick: the last one before the state was entered did it.
+        for fired in subject.record.row(row_id).spans_at(span.start):
+            if latest < fired.start_step <= span.start_step:
+                found, latest = row_id, fired.start_step
+    return found
 
 
 def fired_last(subject: AgentContext, machine: str, tick: int) -> str:

@@ -3,7 +3,7 @@
 Lookups are binary searches, so asking at any tick of a long take costs the same.
 """
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Generic, NamedTuple, TypeVar
@@ -209,6 +209,11 @@ class RowRecord:
         """The last span that began at or before a tick."""
         index = bisect_right(self.spans, tick, key=_start) - 1
         return self.spans[index] if index >= 0 else None
+
+    def spans_at(self, tick: int) -> list[Span]:
+        """The spans that began at a tick: several where it was entered again within it."""
+        first = bisect_left(self.spans, tick, key=_start)
+        return self.spans[first : bisect_right(self.spans, tick, key=_start)]
 
     def refusal_at(self, tick: int, part: str = ROW) -> Refusal | None:
         """The refusal that covers a tick."""

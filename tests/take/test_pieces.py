@@ -55,7 +55,7 @@ def in_full_chunks(scenario: str, chunk_ticks: int) -> tuple[dict[str, list[obje
         return dict(tables(path)), export_text(read_take(path), ExportFormat.JSONL)
 
 
-@settings(max_examples=12)
+@settings(max_examples=7)
 @given(
     st.sampled_from(SCENARIOS),
     st.sampled_from([24, TICKS]),
@@ -73,7 +73,7 @@ def test_any_pieces_give_equal_rows_in_every_table(
         assert read_take(path).ticks == TICKS
 
 
-@settings(max_examples=8)
+@settings(max_examples=5)
 @given(st.sampled_from(SCENARIOS), st.integers(1, TICKS))
 def test_chunks_of_any_length_give_equal_exports(scenario: str, chunk_ticks: int) -> None:
     assert in_full_chunks(scenario, chunk_ticks)[1] == in_full_chunks(scenario, 10 * TICKS)[1]

@@ -274,3 +274,19 @@ def test_raised_events_name_the_row_that_raised_them() -> None:
     assert (raised.row_id, raised.facts["event"]) == ("call", "bell")
     assert raised.line.text == "call raises bell."
     assert raised.plain()["text"] == "call raises bell."
+
+
+def test_a_utility_is_said_to_score_only_at_ticks_at_which_it_decides() -> None:
+    options = (
+        row("aa", "option", "uu"),
+        row("a1", "consider", "aa", input="0.5", high=1.0),
+        row("ww", "last", "aa", ticks=99),
+    )
+    for every, decides in ((0.0, [0, 1, 2, 3, 4, 5, 6]), (0.3, [0, 3, 6])):
+        report = report_of(project(row("uu", "utility", every=every), *options, seconds=0.7))
+        ticks = [
+            tick
+            for tick in range(7)
+            if any(step.kind is StepKind.SCORED for step in report.steps(tick))
+        ]
+        assert ticks == decides

@@ -15,6 +15,7 @@ from typing import Any, TypeVar
 from umbrant.catalog.declare import Family
 from umbrant.engine.board import FORMULA
 from umbrant.engine.recorder import CUT_OFF
+from umbrant.engine.utility import DECISION
 from umbrant.model.kind_ids import MACHINE, UTILITY
 from umbrant.model.parts import GUARD, ROW, part_index
 from umbrant.model.staging import (
@@ -95,7 +96,7 @@ class TickReport(RowReport):
         return replace(report, tells_history=False) if report else None
 
     def steps(self, tick: int) -> tuple[TickStep, ...]:
-        """Everything that the agent did at a tick, cues that concern it first."""
+        """Everything that the agent did at a tick, and before it the cues that were done."""
         stored = sorted(self._stored(tick), key=lambda each: each.step)
         return (*self._cues(tick), *self._with_repeated(stored, tick))
 
@@ -182,12 +183,18 @@ class TickReport(RowReport):
         for part, atoms in record.atom_steps.items():
             yield from self._evaluated(row_id, part, at_tick(atoms, tick, lambda each: each.tick))
         for part, times in record.times_done.items():
-            family, index = part_index(part)
-            if family == "upkeep":
-                kind = self.behavior.row(row_id).upkeep[index].kind.replace("_", " ")
-                for _, step in at_tick(times, tick, lambda each: each[0]):
-                    text = f" does its upkeep: {kind}."
-                    yield self._about(StepKind.UPKEEP, row_id, [text], step, {"part": part})
+            for _, step in at_tick(times, tick, lambda each: each[0]):
+                yield from self._done(row_id, part, step)
+
+    def _done(self, row_id: str, part: str, step: int) -> Iterator[TickStep]:
+        """That a part of a row that is counted was done once: an upkeep, or a decision."""
+        family, index = part_index(part)
+        if part == DECISION:
+            yield self._about(StepKind.SCORED, row_id, [" scores its options."], step)
+        elif family == "upkeep":
+            kind = self.behavior.row(row_id).upkeep[index].kind.replace("_", " ")
+            text = f" does its upkeep: {kind}."
+            yield self._about(StepKind.UPKEEP, row_id, [text], step, {"part": part})
 
     def _enters(self, row_id: str, span: Span) -> TickStep:
         if self.family(row_id) is Family.TRANSITION:
@@ -327,18 +334,23 @@ class TickReport(RowReport):
                 if index >= 0 and refusals[index].start < tick <= refusals[index].end:
                     yield self._refused(row_id, part, refusals[index], tick, 0)
             span = record.span_at(tick)
+            if span is not None and self._decides_always(row_id):
+                yield self._about(StepKind.SCORED, row_id, [" scores its options."], 0)
             if span is not None and span.start < tick and (span.end is None or tick < span.end):
                 yield from self._goes_on(row_id, tick)
 
+    def _decides_always(self, row_id: str) -> bool:
+        """Whether a row is a utility that decides at every tick; of others decisions are stored."""
+        row = self.behavior.row(row_id)
+        return row.kind == UTILITY and row.args.get("every", 0.0) == 0.0
+
     def _goes_on(self, row_id: str, tick: int) -> Iterator[TickStep]:
         """What a row did that ran before this tick and runs after it."""
-        row, guard = self.behavior.row(row_id), self.guard(row_id)
-        watches = row.guard is not None and row.guard.watch.while_running
+        guard, written = self.guard(row_id), self.behavior.row(row_id).guard
+        watches = written is not None and written.watch.while_running
         if guard is not None and watches and not self._is_evaluated(row_id, GUARD, tick):
             bits: Words = [": its guard still holds: ", *guard.bits(tick, held=True), "."]
             yield self._about(StepKind.EVALUATED, row_id, bits, 0, {"part": GUARD}, Tone.YES)
-        if row.kind == UTILITY:
-            yield self._about(StepKind.SCORED, row_id, [" scores its options."], 0)
         if not self._has_active(row_id, tick) and self.family(row_id) is not Family.TRANSITION:
             words = " stays active" if self.is_state(row_id) else " goes on"
             yield self._about(StepKind.RUNS, row_id, [words, *self.how_far(row_id, tick), "."], 0)

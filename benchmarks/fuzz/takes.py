@@ -22,7 +22,7 @@ from umbrant.take.reader import Take, read_take
 TABLES = {
     "meta": ("name", "value"),
     "chunk": ("agent", "row", "part", "what", "ticks", "steps", "ends", "numbers", "more"),
-    "key": ("agent", "board", "key", "tick", "step", "value", "row", "part"),
+    "key": ("agent", "board", "key", "tick", "step", "value", "row", "part", "cause"),
     "received": ("agent", "tick", "step", "event", "sender"),
     "raised": ("agent", "tick", "step", "event", "receiver", "row", "part"),
     "cue": ("tick", "cue", "agent"),

@@ -53,9 +53,17 @@ class FullLogWriter(AgentWriter):
 
         return counted
 
-    def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None:
+    def wrote(
+        self,
+        board: str,
+        key: str,
+        value: Value | None,
+        row_id: str,
+        part: str,
+        because: Cause | None = None,
+    ) -> None:
         self.note("wrote", row_id, key)
-        super().wrote(board, key, value, row_id, part)
+        super().wrote(board, key, value, row_id, part, because)
 
 
 class _LoggedRow:

@@ -10,7 +10,7 @@ from tests.kinds import CATALOG
 from tests.small import key, played, project, row
 from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
-from umbrant.model.staging import Cue, Member, MoveTo, WalkPoint
+from umbrant.model.staging import Area, Cue, Member, MoveTo, WalkPoint
 from umbrant.model.values import KeyType
 from umbrant.reasons.condition_report import distinct
 from umbrant.reasons.decision_changes import decision_changes, leading_spans
@@ -556,3 +556,23 @@ def test_of_several_transitions_within_a_tick_the_last_brought_the_state_about()
     assert entered_by(report, "s3", 4) == "t2"
     assert entered_by(report, "s2", 4) == "t1"
     assert entered_by(report, "s1", 4) is None, "the machine began in it"
+
+
+def test_what_wrote_a_key_says_what_it_found() -> None:
+    keys = (
+        Key(name="who", type=KeyType.AGENT, default="z"),
+        Key(name="seen", type=KeyType.YES_NO, default=True),
+        Key(name="at", type=KeyType.POINT),
+    )
+    wall = Area(name="rock", corners=((5, 2), (6, 2), (6, 8), (5, 8)))
+    look = {"target": key("who"), "seen": key("seen"), "where": key("at")}
+    rows = (
+        row("top", "selector", upkeep=[("look_out", 0.2, look)]),
+        row("r1", "last", "top", name="Hail", guard="seen", ticks=50),
+        row("r2", "last", "top", name="Idle", ticks=50),
+    )
+    made = project(*rows, keys=keys, areas=(wall,), cast=(Member(name="z", start=(9.0, 5.0)),))
+    text = explainer(made).why_not(4, "r1").lines[0].text
+    assert "by 1 upkeep, which found rock in between, 7 m away" in text, text
+    steps = [step.line.text for step in explainer(made).ticks.steps(0)]
+    assert "top: its upkeep sets seen to no: rock in between, 7 m away." in steps

@@ -240,8 +240,8 @@ class KeySlot(Protocol):
     def written_s(self) -> float | None:
         """When it was last written, None if never."""
 
-    def set(self, value: Value | None) -> None:
-        """Write the key; None unsets it."""
+    def set(self, value: Value | None, because: Cause | None = None) -> None:
+        """Write the key; None unsets it. A reason for the value is recorded beside it."""
 
 
 class Formula(Protocol):

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
+from umbrant.catalog.causes import Cause
 from umbrant.engine.recorder import WORLD, Recorder
 from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.parts import ROW
@@ -158,7 +159,7 @@ class LiveKey:
         """The type of value that the key holds."""
         return self._declared.type
 
-    def set(self, value: Value | None) -> None:
+    def set(self, value: Value | None, because: Cause | None = None) -> None:
         """Write it; a number is kept within the key's range."""
         if value is not None:
             if self._is_number and isinstance(value, _NUMBERS):
@@ -166,7 +167,7 @@ class LiveKey:
             self.written_s = self._clock.now_s
         if value is not self.value and value != self.value:
             self.value = value
-            self._wrote(self.shared_by, self.key, value, *self._board.writer)
+            self._wrote(self.shared_by, self.key, value, *self._board.writer, because)
 
 
 class PrivateKey(LiveKey):
@@ -223,7 +224,7 @@ class DerivedKey(LiveKey):
     @value.setter
     def value(self, value: Value | None) -> None: ...
 
-    def set(self, value: Value | None) -> None: ...
+    def set(self, value: Value | None, because: Cause | None = None) -> None: ...
 
     def work_out(self) -> Value | None:
         """The value of the formula now. A key that depends on itself is unknown."""

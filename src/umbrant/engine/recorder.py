@@ -57,8 +57,17 @@ class Recorder(Protocol):
     def counting(self, row_id: str, part: str) -> Callable[[], None]:
         """The callback for each time that a part was done, such as an upkeep."""
 
-    def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None:
-        """A key got another value. `row_id` is empty for values set before the first tick.
+    def wrote(
+        self,
+        board: str,
+        key: str,
+        value: Value | None,
+        row_id: str,
+        part: str,
+        because: Cause | None = None,
+    ) -> None:
+        """A key got another value. `row_id` is empty for values set before the first tick;
+        `because` is what the one who wrote it found, where that says more than the value.
 
         `board` is empty for the agent's own keys, WORLD, or the name of the group that shares the
         key.
@@ -86,7 +95,15 @@ _UNNOTICED = _NullRowLog()
 class NullRecorder:
     """A Recorder that keeps nothing: for games without a take, and for the conditions of cues."""
 
-    def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None: ...
+    def wrote(
+        self,
+        board: str,
+        key: str,
+        value: Value | None,
+        row_id: str,
+        part: str,
+        because: Cause | None = None,
+    ) -> None: ...
     def received(self, event: str, sender: str) -> None: ...
     def raised(self, event: str, receiver: str, row_id: str, part: str) -> None: ...
 

@@ -165,13 +165,15 @@ def written_bits(
     )
     if not written.row_id:
         yield TextRun(f"a {family}")
-        return
-    if written.agent and written.row_id not in names.numbers:
+    elif written.agent and written.row_id not in names.numbers:
         yield TextRun(written.agent)
-        return
-    yield names.numbered(written.row_id)
-    if family:
-        yield TextRun(f" {family}")
+    else:
+        yield names.numbered(written.row_id)
+        if family:
+            yield TextRun(f" {family}")
+    if written.cause is not None:
+        yield TextRun(", which found ")
+        yield from names.because(written.cause)
 
 
 def condition_report(

@@ -161,8 +161,10 @@ class TickReport(RowReport):
         facts = {"key": write.key, "value": write.value, "part": write.part, "board": write.board}
         if write.row_id:
             family, _ = part_index(write.part)
-            part = f": its {family}" if family else ""
-            return self._about(StepKind.WROTE, write.row_id, [part, text], write.step, facts)
+            bits: Words = [f": its {family}" if family else "", text]
+            if write.cause is not None:
+                bits = [bits[0], text[:-1], ": ", *self.names.because(write.cause), "."]
+            return self._about(StepKind.WROTE, write.row_id, bits, write.step, facts)
         if write.part == FORMULA:
             text = f" of {write.key} gives {value_text(value)}." if value is not None else text
         who = {"": "The start", FORMULA: "The formula"}.get(write.part, "A cue")

@@ -6,6 +6,7 @@ last.
 
 from collections.abc import Callable
 
+from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.protocols import Gauge, Measured, Progress, RefusalLog
 from umbrant.engine.recorder import RowLog
@@ -14,7 +15,7 @@ from umbrant.model.values import Value
 from umbrant.take.buffer import StepCounter, TakeBuffer
 from umbrant.take.chunks import AtomChunk, CountChunk, GaugeChunk, RefusalChunk, SpanChunk
 from umbrant.take.progress_recorder import ProgressRecorder
-from umbrant.take.tables import stored
+from umbrant.take.tables import cause_text, stored
 
 
 class AgentWriter:
@@ -84,9 +85,19 @@ class AgentWriter:
             )
         return self._counts[place].add
 
-    def wrote(self, board: str, key: str, value: Value | None, row_id: str, part: str) -> None:
-        tick, step = self._buffer.tick, self._counter.next()
-        self._buffer.keys.append((self._name, board, key, tick, step, stored(value), row_id, part))
+    def wrote(
+        self,
+        board: str,
+        key: str,
+        value: Value | None,
+        row_id: str,
+        part: str,
+        because: Cause | None = None,
+    ) -> None:
+        tick, step, found = self._buffer.tick, self._counter.next(), cause_text(because)
+        self._buffer.keys.append(
+            (self._name, board, key, tick, step, stored(value), row_id, part, found)
+        )
 
     def received(self, event: str, sender: str) -> None:
         tick, step = self._buffer.tick, self._counter.next()

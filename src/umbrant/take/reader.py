@@ -221,7 +221,7 @@ def _check_order(
 def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, AgentRecord]) -> None:
     """The agents' own keys, and those they share."""
     rows_of = _rows_of(header)
-    columns = {
+    columns: dict[str, type | tuple[type, ...]] = {
         "agent": str,
         "board": str,
         "key": str,
@@ -230,25 +230,33 @@ def _read_keys(file: sqlite3.Connection, header: Header, agents: dict[str, Agent
         "value": object,
         "row": str,
         "part": str,
+        "cause": (str, type(None)),
     }
     shared: dict[str, dict[str, Changes[KeyWrite]]] = {}
-    for agent, board, key, tick, step, stored, row_id, part in stored_rows(file, "key", **columns):
+    for agent, board, key, tick, step, stored, row_id, part, found in stored_rows(
+        file, "key", **columns
+    ):
+        cause = decoded("a cause", cause_of_text, found) if found else None
         value = decoded(
             f"the value of {key}", plain_value, decoded(f"the value of {key}", loaded, stored)
         )
         if row_id and row_id not in rows_of.get(agent, ()):
             raise DamagedTake(f"'{row_id[:40]}' is no row of '{agent[:40]}'")
         if agent in agents:
-            agents[agent].writes.append(WriteStep(tick, step, key, value, row_id, part, board))
+            agents[agent].writes.append(
+                WriteStep(tick, step, key, value, row_id, part, board, cause)
+            )
         if board:
             add_change(
                 kept(shared.setdefault(board, {}), key),
                 tick,
-                KeyWrite(value, row_id, part, agent),
+                KeyWrite(value, row_id, part, agent, cause),
                 key,
             )
         elif agent in agents:
-            add_change(kept(agents[agent].keys, key), tick, KeyWrite(value, row_id, part), key)
+            add_change(
+                kept(agents[agent].keys, key), tick, KeyWrite(value, row_id, part, cause=cause), key
+            )
     for member in header.cast:
         for board in (member.group or "", WORLD) if member.behavior else ():
             agents[member.name].keys.update(shared.get(board, {}))

@@ -107,6 +107,8 @@ class KeyWrite:
     """Who wrote a key that several share; empty for an agent's own keys, and for what no agent
     wrote.
     """
+    cause: Cause | None = None
+    """What the one who wrote it found, where that says more than the value."""
 
 
 class WriteStep(NamedTuple):
@@ -120,6 +122,7 @@ class WriteStep(NamedTuple):
     part: str
     board: str
     """Empty for the agent's own keys, WORLD, or the group that shares the key."""
+    cause: Cause | None = None
 
 
 class AtomStep(NamedTuple):

@@ -17,7 +17,7 @@ CREATE TABLE meta (name TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
 CREATE TABLE chunk (agent TEXT, row TEXT, part TEXT, what TEXT,
     ticks BLOB, steps BLOB, ends BLOB, numbers BLOB, more TEXT);
 CREATE TABLE key (agent TEXT, board TEXT, key TEXT, tick INTEGER, step INTEGER, value, row TEXT,
-    part TEXT);
+    part TEXT, cause TEXT);
 CREATE TABLE received (agent TEXT, tick INTEGER, step INTEGER, event TEXT, sender TEXT);
 CREATE TABLE raised (agent TEXT, tick INTEGER, step INTEGER, event TEXT, receiver TEXT, row TEXT,
     part TEXT);

@@ -22,7 +22,7 @@ from umbrant.take.tables import (
 )
 
 PLAIN = {
-    "keys": "INSERT INTO key VALUES (?,?,?,?,?,?,?,?)",
+    "keys": "INSERT INTO key VALUES (?,?,?,?,?,?,?,?,?)",
     "received": "INSERT INTO received VALUES (?,?,?,?,?)",
     "raised": "INSERT INTO raised VALUES (?,?,?,?,?,?,?)",
     "cues": "INSERT INTO cue VALUES (?,?,?)",

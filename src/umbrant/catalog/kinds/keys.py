@@ -143,8 +143,9 @@ def look_out(me: Me, target: AnAgent, *, seen: YesNoKey, where: PointKey) -> boo
     here = target.at()
     if isinstance(here, Cause):
         return here
-    noticed = look_for(me, here, me.body.sight_m).value is True
-    seen.set(noticed)
+    looked = look_for(me, here, me.body.sight_m)
+    noticed = looked.value is True
+    seen.set(noticed, looked.cause)
     if noticed:
         where.set(here)
     return True

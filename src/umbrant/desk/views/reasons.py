@@ -197,10 +197,14 @@ class ReasonsView(QTextBrowser):
         block.setBottomMargin(5)
         block.setTabPositions([QTextOption.Tab(wide, QTextOption.TabType.LeftTab)])
         plain = _char_format(self.palette_.ink.rgba())
-        if answer.headline is not None:
-            self._write_headline(cursor, answer.headline)
-        for index, line in enumerate(answer.lines):
-            if index or answer.headline is not None:
+        headline, lines = answer.headline, answer.lines
+        if headline is None and lines and self.question is not Question.THIS_TICK:
+            # The first line says it all: it is the sentence that answers.
+            headline, lines = lines[0], lines[1:]
+        if headline is not None:
+            self._write_headline(cursor, headline)
+        for index, line in enumerate(lines):
+            if index or headline is not None:
                 cursor.insertBlock(block)
             else:
                 cursor.setBlockFormat(block)

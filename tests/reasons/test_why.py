@@ -8,7 +8,7 @@ import pytest
 
 from tests.kinds import CATALOG
 from tests.small import key, played, project, row
-from umbrant.model.behaviors import Key, Row, Watch
+from umbrant.model.behaviors import Blackboard, Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Area, Cue, Member, MoveTo, WalkPoint
 from umbrant.model.values import KeyType
@@ -576,3 +576,29 @@ def test_what_wrote_a_key_says_what_it_found() -> None:
     assert "by 1 upkeep, which found rock in between, 7 m away" in text, text
     steps = [step.line.text for step in explainer(made).ticks.steps(0)]
     assert "top: its upkeep sets seen to no: rock in between, 7 m away." in steps
+
+
+def test_a_bound_key_is_followed_to_the_one_that_it_stands_for() -> None:
+    """The user has a key of the same name, which is another one, and which is written as well."""
+    outer = (Key(name="n", type=KeyType.NUMBER, default=0.0),)
+    outer += (Key(name="held", type=KeyType.NUMBER, default=0.0),)
+    inner = Blackboard(name="ki", title="KI", keys=outer[:1])
+    made = project(
+        row("top", "sequence"),
+        row("r1", "set_number", "top", value=1.0, key=key("held")),
+        row("r2", "last", "top", ticks=2),
+        row("r3", "set_number", "top", value=7.0, key=key("n")),
+        row("us", "use_behavior", "top", behavior="inner", binds={"n": key("held")}),
+        row("r4", "last", "top", ticks=50),
+        keys=outer,
+        blackboards=(inner,),
+        seconds=1.0,
+    )
+    rows = [row("top", "selector"), row("gg", "last", "top", name="Go", guard="n > 3")]
+    used = made.behaviors[0].with_rows([*rows, row("ww", "last", "top", ticks=50)])
+    used = used.model_copy(update={"name": "inner", "blackboard": "ki"})
+    made = made.model_copy(update={"behaviors": (*made.behaviors, used)})
+    report = explainer(made)
+    (go,) = [each.id for each in report.behavior.rows if each.name == "Go"]
+    text = report.why_not(4, go).lines[0].text
+    assert "n was 1, not above 3; n became 1 0.40 s ago by 1.1" in text, text

@@ -41,6 +41,12 @@ class AgentContext:
         path = self.expanded.key_scope(row_id).path if self.expanded else ""
         return f"{path}/{other}" if path else other
 
+    def actual_key(self, row_id: str, key: str) -> str:
+        """The key that a row means by a name: in a behavior that is used, one of its own, or the
+        one that it is bound to.
+        """
+        return self.expanded.key_scope(row_id).actual.get(key, key) if self.expanded else key
+
     def family(self, row_id: str) -> Family:
         """The family of a row's kind; an unknown kind counts as an action."""
         kind = self.catalog.get(self.behavior.row(row_id).kind, *ROWS)
@@ -68,8 +74,9 @@ class AgentContext:
         when = self._condition_of(row_id, part)
         if not when:
             return None
+        actual = self.expanded.key_scope(row_id).actual if self.expanded else {}
         return condition_report(
-            self.header, self.record, self.names, row_id, part, when, self.catalog
+            self.header, self.record, self.names, row_id, part, when, self.catalog, actual
         )
 
     def _condition_of(self, row_id: str, part: str) -> str | None:

@@ -2,7 +2,7 @@
 the keys in it.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 from umbrant.catalog.declare import Catalog
@@ -47,6 +47,8 @@ class ConditionReport:
     part: str
     tree: ConditionTree
     catalog: Catalog
+    actual: Mapping[str, str]
+    """The keys that are meant by the names in the condition, see `KeyScope`."""
     tells_history: bool = True
     """Whether it says when an atom was last yes, and who wrote the keys in the condition."""
 
@@ -127,7 +129,8 @@ class ConditionReport:
     def _writers(self, decisive: list[ConditionTree], tick: int, now: int) -> Iterator[Bit]:
         keys = [part.key for atom in decisive for part in walk(atom) if isinstance(part, KeyTerm)]
         for name in dict.fromkeys(keys):
-            yield from written_bits(self.header, self.agent, self.names, name, tick, now)
+            actual = self.actual.get(name, name)
+            yield from written_bits(self.header, self.agent, self.names, actual, name, tick, now)
 
 
 def last_yes(changes: Changes[AtomResult | None], tick: int) -> int | None:
@@ -141,10 +144,16 @@ def last_yes(changes: Changes[AtomResult | None], tick: int) -> int | None:
 
 
 def written_bits(
-    header: Header, agent: AgentRecord, names: RowNames, key: str, tick: int, now: int
+    header: Header,
+    agent: AgentRecord,
+    names: RowNames,
+    key: str,
+    called: str,
+    tick: int,
+    now: int,
 ) -> Iterator[Bit]:
     """Who gave a key the value it has at a tick, and how long before `now`. Nothing for a value
-    from the start.
+    from the start. `called` is the name that the row has for the key.
     """
     changes = agent.keys.get(key)
     written = changes.at(tick) if changes else None
@@ -160,9 +169,8 @@ def written_bits(
     facts = {"key": key, "value": written.value, "part": written.part, "until": tick}
     yield Claim(ClaimKind.WROTE, written.row_id, wrote_at, facts)
     family, _ = part_index(written.part)
-    yield TextRun(
-        f"; {key} became {value_text(_rounded(written.value))} {seconds_text(ago)} ago by "
-    )
+    value = value_text(_rounded(written.value))
+    yield TextRun(f"; {called} became {value} {seconds_text(ago)} ago by ")
     if not written.row_id:
         yield TextRun(f"a {family}")
     elif written.agent and written.row_id not in names.numbers:
@@ -184,10 +192,11 @@ def condition_report(
     part: str,
     when: str,
     catalog: Catalog,
+    actual: Mapping[str, str],
 ) -> ConditionReport | None:
     """The report on the condition `when` of a row; None if it cannot be parsed."""
     try:
-        return ConditionReport(header, agent, names, row_id, part, parse(when), catalog)
+        return ConditionReport(header, agent, names, row_id, part, parse(when), catalog, actual)
     except LanguageError:
         return None
 

@@ -11,7 +11,6 @@ from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import AFTER, HISTORY, MACHINE, ON_DONE, ON_EVENT
 from umbrant.model.parts import ROW
 from umbrant.reasons.agent_context import AgentContext
-from umbrant.reasons.condition_report import condition_report
 from umbrant.reasons.row_report import RowReport
 from umbrant.reasons.sentences import AnswerLine, Bit, Claim, ClaimKind, Tone, claim, seconds_text
 from umbrant.take.record import Outcome
@@ -138,15 +137,7 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
         yield ": it fires at this tick."
         yield claim(ClaimKind.FIRED, row.id, tick)
         return
-    condition = condition_report(
-        subject.header,
-        subject.record,
-        subject.names,
-        row.id,
-        ROW,
-        str(row.args.get("when", "")),
-        subject.catalog,
-    )
+    condition = subject.report_on(row.id, ROW)
     if refusal is not None and refusal.cause.kind == "not_yet":
         due_s = float(str(refusal.cause.facts["until_s"]))
         yield f": in {seconds_text(due_s - subject.header.seconds(tick))}"

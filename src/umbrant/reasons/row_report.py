@@ -139,15 +139,15 @@ class RowReport(AgentContext):
         row = self.behavior.row(row_id)
         kind = self.catalog.get(row.kind, Family.CONDITION)
         words = [
-            value_text(self._value_of(row.args.get(param.name), tick)) if param else text
+            value_text(self._value_of(row_id, row.args.get(param.name), tick)) if param else text
             for text, param in (kind.phrase_parts(row.args) if kind else ())
         ]
         yield f"{' '.join(words) or row.kind} is no"
 
-    def _value_of(self, value: ParamValue | None, tick: int) -> Value | None:
+    def _value_of(self, row_id: str, value: ParamValue | None, tick: int) -> Value | None:
         """The value of a parameter at a tick, that of its key if it is bound to one."""
         if isinstance(value, KeyRef):
-            changes = self.record.keys.get(value.key)
+            changes = self.record.keys.get(self.actual_key(row_id, value.key))
             written = changes.at(tick) if changes else None
             return written.value if written else None
         if isinstance(value, PlaceRef):

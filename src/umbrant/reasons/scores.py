@@ -7,26 +7,24 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from umbrant.catalog.declare import Catalog
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import LanguageError, parse
 from umbrant.engine.scoring import combined
 from umbrant.engine.utility import DECISION
-from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import CONSIDER, OPTION
 from umbrant.model.values import Curve, KeyRef, ParamValue, number_text
+from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.sentences import (
     AnswerLine,
     Bit,
     ClaimKind,
-    RowNames,
     ScoreTable,
     TextRun,
     Tone,
     claim,
 )
 from umbrant.reasons.utility_decision import Bid, ConsideredInput, UtilityDecision
-from umbrant.take.record import AgentRecord
 
 STAY_BONUS = "stay_bonus"
 _DRAWN = {
@@ -68,20 +66,13 @@ class OptionScore:
 class Scores:
     """What the options of one utility scored."""
 
-    def __init__(
-        self,
-        behavior: Behavior,
-        record: AgentRecord,
-        names: RowNames,
-        catalog: Catalog,
-        ticks_per_s: int,
-        utility: str,
-    ) -> None:
-        self.behavior = behavior
-        self.record = record
-        self.names = names
-        self.catalog = catalog
-        self.ticks_per_s = ticks_per_s
+    def __init__(self, subject: AgentContext, utility: str) -> None:
+        self.subject = subject
+        self.behavior = behavior = subject.behavior
+        self.record = subject.record
+        self.names = subject.names
+        self.catalog = subject.catalog
+        self.ticks_per_s = subject.header.ticks_per_s
         self.utility = behavior.row(utility)
         self.winner = str(self.utility.args.get("winner", "highest"))
         self.options = [
@@ -269,7 +260,7 @@ class Scores:
     def _value_at(self, value: ParamValue, tick: int) -> float | None:
         if not isinstance(value, KeyRef):
             return float(value) if isinstance(value, int | float) else None
-        changes = self.record.keys.get(value.key)
+        changes = self.record.keys.get(self.subject.actual_key(self.utility.id, value.key))
         written = changes.at(tick) if changes else None
         known = written.value if written else None
         return float(known) if isinstance(known, int | float) else None

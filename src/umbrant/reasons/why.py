@@ -101,14 +101,7 @@ class Explainer(ChangeReport):
 
     def scores(self, utility: str) -> Scores:
         """The scores of a utility's options."""
-        return Scores(
-            self.behavior,
-            self.record,
-            self.names,
-            self.catalog,
-            self.header.ticks_per_s,
-            utility,
-        )
+        return Scores(self, utility)
 
     def why_not(self, tick: int, row_id: str) -> Answer:
         """Why a row did not run at a tick: the first thing in its way, and when it last ran."""

@@ -70,6 +70,7 @@ WAIT = row("w1", "wait", "top", duration=1.0)
 NEXT = row("w2", "wait", "top", duration=2.0)
 FLAT = Curve(shape=Shape.LINEAR, low=0, high=0)
 READ = number(default=1.0)
+OPEN = number(default=1.0, scope=Sharing.WORLD)
 WALL = Area(name="rock", corners=((5, 2), (9, 2), (9, 8), (5, 8)))
 ISLAND = (
     Area(name="n", corners=((12, 2), (18, 2), (18, 3), (12, 3))),
@@ -180,7 +181,7 @@ CASES = [
         "beaten_transition",
         "t3",
         two_states(when("t1", "aa", "clock() > 1", "bb"), when("t3", "aa", "clock()>1", "bb")),
-        two_states(when("t1", "aa", "clock() > 1", "bb"), when("t3", "aa", "clock() > 2", "bb")),
+        two_states(when("t1", "aa", "clock() > 2", "bb"), when("t3", "aa", "clock() > 1", "bb")),
     ),
     Case(
         "beaten_transition",
@@ -197,14 +198,14 @@ CASES = [
         "t1",
         two_states(when("t1", "aa", "n > 5", "bb"), back="n < 6"),
         two_states(when("t1", "aa", "n > 6", "bb"), back="n < 5"),
-        (READ,),
+        (OPEN,),
     ),
     Case(
         "threshold_gap",
         "aa",
         two_states(when("t1", "aa", "n > 5", "bb"), when("t3", "aa", "n < 3", "bb")),
         two_states(when("t1", "aa", "n > 5", "bb"), when("t3", "aa", "n <= 5", "bb")),
-        (READ,),
+        (OPEN,),
     ),
     Case(
         "timeless_loop",

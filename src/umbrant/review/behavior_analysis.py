@@ -11,6 +11,7 @@ from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
 from umbrant.model.expanded import resolve_variant
 from umbrant.model.values import KeyRef
+from umbrant.review.value_ranges import ALWAYS, Cases, Known, cases
 
 
 class BehaviorAnalysis:
@@ -18,7 +19,9 @@ class BehaviorAnalysis:
     come to, which keys they use.
     """
 
-    def __init__(self, project: Project, catalog: Catalog, behavior: str) -> None:
+    def __init__(
+        self, project: Project, catalog: Catalog, behavior: str, known: Known | None = None
+    ) -> None:
         self.project = project
         self.catalog = catalog
         self.name = behavior
@@ -26,6 +29,8 @@ class BehaviorAnalysis:
         self.outline = self.behavior.outline
         self.keys = project.keys_of(self.behavior)
         self._ends: dict[str, PossibleOutcomes] = {}
+        self._known = known or {}
+        self._cases: dict[str, Cases | None] = {}
 
     @property
     def file(self) -> str:
@@ -54,6 +59,17 @@ class BehaviorAnalysis:
     def kind(self, row: Row) -> Kind | None:
         """The kind of a row; None where it is not known."""
         return self.catalog.get(row.kind, *ROWS)
+
+    def cases(self, when: str) -> Cases | None:
+        """The cases in which a condition holds, with the keys that have one value. Always, for one
+        that is empty; None for one that cannot be taken apart. Kept for each condition.
+        """
+        if when not in self._cases:
+            tree = tree_of(when)
+            self._cases[when] = (
+                cases(tree, self._known) if tree is not None else None if when else ALWAYS
+            )
+        return self._cases[when]
 
     def children(self, row_id: str, *families: Family) -> list[Row]:
         """The rows nested in a row that take part and are of these families."""

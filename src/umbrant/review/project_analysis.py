@@ -3,10 +3,14 @@
 from functools import cached_property
 
 from umbrant.catalog.declare import Catalog
-from umbrant.catalog.language.tree import KeyTerm, TextTerm
-from umbrant.catalog.references import keys_in, walk
+from umbrant.catalog.language.tree import ConditionTree, KeyTerm, TextTerm
+from umbrant.catalog.references import key_references, keys_in, walk
+from umbrant.model.behaviors import Sharing
 from umbrant.model.documents import Project
+from umbrant.model.staging import SetKey
+from umbrant.model.values import KeyType
 from umbrant.review.behavior_analysis import BehaviorAnalysis, tree_of
+from umbrant.review.value_ranges import Known
 
 
 class ProjectAnalysis:
@@ -20,10 +24,40 @@ class ProjectAnalysis:
     def readings(self) -> list[BehaviorAnalysis]:
         """The analysis of each behavior, with variants resolved; variants come last."""
         found = [
-            BehaviorAnalysis(self.project, self.catalog, each.name)
+            BehaviorAnalysis(self.project, self.catalog, each.name, self.known)
             for each in self.project.behaviors
         ]
         return sorted(found, key=lambda each: each.behavior.variant_of is not None)
+
+    @cached_property
+    def known(self) -> Known:
+        """The keys that have one value throughout, for nothing writes them, and those with a
+        formula. Keys that are shared do not count: a game or an author may set them. A name that stands on several blackboards is left out unless it is the same there.
+        """
+        written = self._written
+        found: dict[str, float | ConditionTree | None] = {}
+        for board in self.project.blackboards:
+            for key in board.keys:
+                formula = tree_of(key.formula) if key.formula else None
+                value: float | ConditionTree | None = formula
+                is_own = key.type is KeyType.NUMBER and key.scope is Sharing.OWN
+                if is_own and key.name not in written and not key.formula:
+                    value = float(key.default) if isinstance(key.default, int | float) else None
+                same = key.name not in found or found[key.name] == value
+                found[key.name] = value if same else None
+        return {name: value for name, value in found.items() if value is not None}
+
+    @cached_property
+    def _written(self) -> set[str]:
+        """The names of keys that a row, a cue, the cast or a bind may give a value."""
+        written: set[str] = set()
+        for behavior in self.project.behaviors:
+            for row in behavior.rows:
+                written.update(key_references(row, self.catalog).writes, row.binds)
+        for scenario in self.project.scenarios:
+            written.update(cue.does.sets for cue in scenario.cues if isinstance(cue.does, SetKey))
+            written.update(key for member in scenario.cast for key in member.keys)
+        return written
 
     def named_in(self, text: str) -> set[str]:
         """The keys that a condition or formula names; none where it cannot be read."""

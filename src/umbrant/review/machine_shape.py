@@ -1,0 +1,101 @@
+"""How a machine is put together: its states, and the transitions that lead out of each."""
+
+from collections.abc import Iterator
+
+from umbrant.catalog.declare import Family
+from umbrant.model.behaviors import Row
+from umbrant.model.kind_ids import HISTORY, MACHINE, REGIONS, WHEN
+from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
+
+
+def machines_in(reading: BehaviorAnalysis) -> Iterator[Row]:
+    """The machines of a behavior."""
+    return (row for row in reading.rows if row.kind == MACHINE)
+
+
+def states_in(reading: BehaviorAnalysis, row: Row) -> Iterator[Row]:
+    """The states in a machine or a state, at whatever depth."""
+    for child in reading.children(row.id, Family.STATE):
+        yield child
+        yield from states_in(reading, child)
+
+
+def transitions_of(reading: BehaviorAnalysis, row: Row) -> list[Row]:
+    """The transitions that are written under a machine or a state itself."""
+    return reading.children(row.id, Family.TRANSITION)
+
+
+def all_transitions(reading: BehaviorAnalysis, machine: Row) -> list[Row]:
+    """The transitions of a machine and of all states in it."""
+    return [
+        each
+        for row in (machine, *states_in(reading, machine))
+        for each in transitions_of(reading, row)
+    ]
+
+
+def ways_out(reading: BehaviorAnalysis, state: Row) -> list[Row]:
+    """The transitions that may fire while a state is active, in the order in which they are asked:
+    its own as they are written, then those of what is around it, up to its machine.
+    """
+    found: list[Row] = []
+    for row_id in reversed(reading.outline.path(state.id)):
+        row = reading.behavior.row(row_id)
+        found.extend(transitions_of(reading, row))
+        if row.kind == MACHINE:
+            break
+    return found
+
+
+def target(transition: Row) -> str:
+    """The id of the state that a transition leads to; empty for one that leads nowhere."""
+    return str(transition.args.get("to", "") or "")
+
+
+def begun_in(reading: BehaviorAnalysis, row: Row) -> list[str]:
+    """The states in a row that are entered when it is."""
+    proper = [each for each in reading.children(row.id, Family.STATE) if each.kind != HISTORY]
+    if row.kind == REGIONS:
+        return [each.id for each in proper]
+    first = str(row.args.get("initial", "")) or (proper[0].id if proper else "")
+    remembered = [
+        str(each.args.get("otherwise", "")) for each in reading.children(row.id, Family.STATE)
+    ]
+    return [first, *remembered]
+
+
+def reached_from(reading: BehaviorAnalysis, first: list[str]) -> set[str]:
+    """The states that can become active once these are entered, these and what is around them
+    included. Transitions whose condition is always no lead nowhere.
+    """
+    entered: set[str] = set()
+    around: set[str] = set()
+    entering = [each for each in first if each]
+    while entering:
+        row_id = entering.pop()
+        if row_id in entered or row_id not in reading.behavior.by_id:
+            continue
+        entered.add(row_id)
+        row = reading.behavior.row(row_id)
+        # What is around a state becomes active with it, yet does not begin in its first state.
+        for above in map(reading.behavior.row, reading.outline.path(row_id)[:-1]):
+            around.add(above.id)
+            if above.kind == REGIONS:
+                entering.extend(begun_in(reading, above))
+        entering.extend(_stands_for(reading, row))
+        entering.extend(each for each in begun_in(reading, row) if each)
+        entering.extend(target(each) for each in ways_out(reading, row) if _can_fire(each))
+    return entered | around
+
+
+def _stands_for(reading: BehaviorAnalysis, state: Row) -> list[str]:
+    """The state that a history leads to when there is nothing to go back to."""
+    if state.kind != HISTORY or state.under is None:
+        return []
+    otherwise = str(state.args.get("otherwise", ""))
+    return [otherwise or begun_in(reading, reading.behavior.row(state.under))[0]]
+
+
+def _can_fire(transition: Row) -> bool:
+    never = transition.kind == WHEN and constant(str(transition.args.get("when", ""))) is False
+    return bool(target(transition)) and not never

@@ -13,7 +13,7 @@ LEFT: list[str] = []
 """What `tidy` actions undid, in order. A test that reads it clears it first."""
 
 
-@action("last {ticks} and end with {success}")
+@action("last {ticks} and end with {success}", failure="it was to fail")
 def last(me: Me, ticks: Number = 1.0, success: bool = True) -> Steps:
     """Runs for so many ticks.
 

@@ -9,7 +9,9 @@ from hypothesis import given, settings
 from tests.engine.trees import trees
 from tests.kinds import CATALOG
 from tests.reasons.claims import CHECKERS
+from tests.review.random_projects import RandomProject
 from tests.small import played, project, row
+from umbrant.catalog.validation import validate
 from umbrant.model.behaviors import Row
 from umbrant.reasons.decision_changes import decision_changes
 from umbrant.reasons.sentences import Answer, AnswerLine, ClaimKind, claim
@@ -85,3 +87,13 @@ def test_a_false_claim_is_found() -> None:
         claim(ClaimKind.ENDED, "rr", 3, outcome="success", now=6),
     )
     assert all(CHECKERS[each.kind](explainer, each) for each in true)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_what_is_said_of_random_projects_happened(seed: int) -> None:
+    made = RandomProject(seed).made
+    if validate(made, CATALOG):
+        return
+    take = played(made)
+    explainer = Explainer(take, "a", CATALOG)
+    assert sum(check_take(take, "a", range(0, take.ticks, 3), explainer).values()) > 20

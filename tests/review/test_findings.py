@@ -8,15 +8,24 @@ import pytest
 
 from tests.kinds import CATALOG
 from tests.small import played, project, row
-from umbrant.model.behaviors import Behavior, Event, EventList, Key, NodeFile, Row, Watch
+from umbrant.model.behaviors import (
+    Behavior,
+    Event,
+    EventList,
+    Key,
+    NodeFile,
+    Row,
+    Sharing,
+    Watch,
+)
 from umbrant.model.documents import Dismissal, Project
 from umbrant.model.staging import Area, Body, Cue, Member, Place, RaiseEvent, SetKey
 from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape
 from umbrant.review import review, review_cast, review_take
 from umbrant.review.agent_take import AgentTake
 from umbrant.review.findings import Finding, Subject
+from umbrant.review.journeys import _still
 from umbrant.review.rules import all_rules
-from umbrant.review.takes import _still
 from umbrant.take.record import Span
 
 THROUGHOUT = Watch.THROUGHOUT
@@ -62,6 +71,11 @@ def with_events(made: Project, *names: str) -> Project:
     )
 
 
+def forever(result: str) -> list[Row]:
+    until = [("repeat_until", {"result": result})]
+    return [row("w1", "wait", "top", duration=1.0, decorators=until)]
+
+
 def option(*considered: Row, **args: Any) -> list[Row]:
     return [UTILITY, row("oo", "option", "top", **args), *considered]
 
@@ -78,6 +92,8 @@ ISLAND = (
     Area(name="w", corners=((12, 2), (13, 2), (13, 8), (12, 8))),
     Area(name="e", corners=((17, 2), (18, 2), (18, 8), (17, 8))),
 )
+NEAR = row("w2", "wait", "top", guard="n < 4", duration=1.0)
+FLEE = {"target": KeyRef(key="v"), "distance": 8.0}
 GO = [row("top", "sequence"), row("go", "move_to", "top", target=PlaceRef(place="spot"))]
 LOOK = [row("top", "selector"), row("w1", "check", "top", when="can_see(v)")]
 SEEN = (Key(name="v", type=KeyType.AGENT, default="a"),)
@@ -334,6 +350,118 @@ CASES = [
         nearly_more={"nodes": (NodeFile(name="mine.py", text="import math\n'import random'\n"),)},
     ),
     Case("blind", "", LOOK, LOOK, SEEN, {"body": Body(sight_m=0)}, {"body": Body(sight_m=1)}),
+    Case(
+        "deaf",
+        "",
+        [TOP, row("w1", "check", "top", when="heard()")],
+        [TOP, row("w1", "check", "top", when="heard()")],
+        more={"body": Body(hearing_m=0)},
+        nearly_more={"body": Body(hearing_m=1)},
+    ),
+    Case(
+        "reentered_state",
+        "aa",
+        two_states(when("t1", "top", "n > 5", "aa"), back="n < 3"),
+        two_states(when("t1", "bb", "n > 5", "aa"), back="n < 3"),
+        (OPEN,),
+    ),
+    Case(
+        "closed_ring",
+        "bb",
+        [
+            MACHINE,
+            *state("aa", when("t1", "aa", "n > 1", "bb")),
+            *state("bb", when("t2", "bb", "n > 2", "cc")),
+            *state("cc", when("t3", "cc", "n > 3", "bb")),
+        ],
+        [
+            MACHINE,
+            *state("aa", when("t1", "aa", "n > 1", "bb")),
+            *state("bb", when("t2", "bb", "n > 2", "cc")),
+            *state("cc", when("t3", "cc", "n > 3", "aa")),
+        ],
+        (OPEN,),
+    ),
+    Case(
+        "unhandled_end",
+        "aa",
+        two_states(
+            row("w1", "check", "aa", when="n > 1"),
+            row("t1", "on_done", "aa", result="success", to="bb"),
+        ),
+        two_states(row("w1", "check", "aa", when="n > 1"), row("t1", "on_done", "aa", to="bb")),
+        (OPEN,),
+    ),
+    Case(
+        "hidden_band",
+        "w2",
+        [TOP, row("w1", "check", "top", guard="n < 8", when="n > 1"), NEAR],
+        [TOP, NEAR, row("w1", "check", "top", guard="n < 8", when="n > 1")],
+        (OPEN,),
+    ),
+    Case(
+        "early_guard",
+        "w1",
+        [TOP, row("w1", "move_away", "top", guard=("distance(v) < 5", THROUGHOUT), **FLEE), NEXT],
+        [TOP, row("w1", "move_away", "top", guard=("distance(v) < 9", THROUGHOUT), **FLEE), NEXT],
+        SEEN,
+    ),
+    Case(
+        "out_of_reach",
+        "w2",
+        [
+            row("top", "sequence"),
+            row("w1", "move_to", "top", target=KeyRef(key="v"), reach=2.0),
+            row("w2", "strike", "top", target=KeyRef(key="v")),
+        ],
+        [
+            row("top", "sequence"),
+            row("w1", "move_to", "top", target=KeyRef(key="v"), reach=1.0),
+            row("w2", "strike", "top", target=KeyRef(key="v")),
+        ],
+        SEEN,
+    ),
+    Case(
+        "endless_repeat",
+        "w1",
+        [row("top", "sequence"), *forever("failure"), NEXT],
+        [row("top", "sequence"), *forever("success"), NEXT],
+    ),
+    Case(
+        "short_limit",
+        "w1",
+        [TOP, row("w1", "wait", "top", duration=3.0, decorators=[("time_limit", {"limit": 2.0})])],
+        [TOP, row("w1", "wait", "top", duration=1.0, decorators=[("time_limit", {"limit": 2.0})])],
+    ),
+    Case(
+        "impossible_condition",
+        "w1",
+        [TOP, row("w1", "check", "top", when="n > 5 and n < 3")],
+        [TOP, row("w1", "check", "top", when="n > 3 and n < 5")],
+        (OPEN,),
+    ),
+    Case(
+        "unknown_name",
+        "w1",
+        [TOP, row("w1", "check", "top", when='count_of("gulls") > 0')],
+        [TOP, row("w1", "check", "top", when='count_of("gulls") > 0')],
+        nearly_more={"group": "gulls"},
+    ),
+    Case(
+        "late_cue",
+        "",
+        [TOP, row("w1", "check", "top", when='event("bell")')],
+        [TOP, row("w1", "check", "top", when='event("bell")')],
+        more={"cues": (Cue(at_s=2.0, does=RaiseEvent(raises="bell.low")),)},
+        nearly_more={"cues": (Cue(at_s=1.9, does=RaiseEvent(raises="bell.low")),)},
+    ),
+    Case(
+        "unscaled_input",
+        "c1",
+        option(row("c1", "consider", "oo", input="distance(v)")),
+        option(row("c1", "consider", "oo", input="distance(v)", low=0.0, high=8.0)),
+        SEEN,
+    ),
 ]
 
 
@@ -444,8 +572,8 @@ def flips(period: float) -> list[Row]:
 def test_flipping_is_told_with_both_causes() -> None:
     (messages,) = of_take("flipping", project(*flips(0.2), seconds=4.0))
     assert "1.1 w1 and 1.2 w2 took turns" in messages.message
-    assert "its guard turned to no" in messages.message
-    assert "1.1 w1 took its place" in messages.message
+    assert "At 0.20 s w2: w1 was left: " in messages.message
+    assert "At 0.40 s w1: between 0.4 s and 0.6 s is yes." in messages.message
     assert of_take("flipping", project(*flips(0.7), seconds=8.0)) == []
 
 
@@ -458,8 +586,8 @@ def test_a_machine_that_goes_round_within_a_tick_is_told_with_its_ring() -> None
     (messages,) = of_take("unsettled", made("n < 7"))
     assert messages.message == (
         "It was cut off at 20 ticks, first at 0.00 s: 1.1.1 t1 and 1.2.1 t2 led it back within "
-        "one tick to where it "
-        "was, with its keys as they were; so it stopped there."
+        "one tick to where it was, with its keys as they were; so it stopped there: n is 1, below "
+        "5, and n is 1, below 7."
     )
     assert of_take("unsettled", made("n > 7")) == []
 

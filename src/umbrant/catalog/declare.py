@@ -23,7 +23,7 @@ from types import ModuleType
 from typing import Annotated, Any, TypeVar
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.outcomes import OutcomeRule, either
+from umbrant.catalog.outcomes import OutcomeRule, either, work
 from umbrant.catalog.protocols import Progress
 from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Condition, Formula, KeySlot, Target
@@ -415,11 +415,15 @@ class Catalog:
 Declared = Callable[[Callable[..., Any]], Kind]
 
 
-def action(phrase: str, *, success: str = "done", failure: str = "") -> Declared:
+def action(
+    phrase: str, *, success: str = "done", failure: str = "", can_end: OutcomeRule | None = None
+) -> Declared:
     """Declare an action. A generator function takes time; any other is done at once, and can serve
-    as upkeep.
+    as upkeep. It can fail if it says when, unless `can_end` says more.
     """
-    return _declared(Family.ACTION, phrase, {"success": success, "failure": failure})
+    declare = _declared(Family.ACTION, phrase, {"success": success, "failure": failure})
+    ends = can_end or work(bool(failure))
+    return lambda run: replace(declare(run), can_end=ends)
 
 
 def condition(phrase: str, *, success: str = "it is so", failure: str = "it is not so") -> Declared:

@@ -100,3 +100,23 @@ def may_also_fail(
 ) -> PossibleOutcomes:
     """As the row, and failure besides."""
     return PossibleOutcomes(inside[0].succeeds, True)
+
+
+def work(fails: bool) -> OutcomeRule:
+    """The outcomes of an action that ends with success, and with failure if it says when."""
+    return lambda args, inside: PossibleOutcomes(True, fails)
+
+
+def once_only(
+    args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
+) -> PossibleOutcomes:
+    """The outcomes of what goes round and round for ever unless it is to be done once."""
+    return PossibleOutcomes(args.get("rounds", "once") == "once", True)
+
+
+def until_result(
+    args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
+) -> PossibleOutcomes:
+    """Success once the row ends in the way that is waited for; there is no other end."""
+    wants_success = args.get("result", "success") == "success"
+    return PossibleOutcomes(inside[0].succeeds if wants_success else inside[0].fails, False)

@@ -5,7 +5,20 @@ from dataclasses import dataclass
 
 from umbrant.catalog.declare import Catalog
 from umbrant.model.documents import Project
-from umbrant.review import keys, machines, nodes, rows, stages, takes, thresholds, utilities
+from umbrant.review import (
+    events,
+    journeys,
+    keys,
+    machines,
+    names,
+    nodes,
+    rows,
+    stages,
+    takes,
+    targets,
+    thresholds,
+    utilities,
+)
 from umbrant.review.agent_take import AgentTake
 from umbrant.review.behavior_analysis import BehaviorAnalysis
 from umbrant.review.findings import Finding, Rule, RuleMatch
@@ -13,7 +26,20 @@ from umbrant.review.project_analysis import ProjectAnalysis
 from umbrant.review.rules import behavior_rule, project_rule, take_rule
 from umbrant.take.reader import Take
 
-MODULES = (rows, machines, thresholds, utilities, keys, stages, nodes, takes)
+MODULES = (
+    rows,
+    machines,
+    thresholds,
+    utilities,
+    keys,
+    names,
+    targets,
+    events,
+    stages,
+    nodes,
+    takes,
+    journeys,
+)
 """The modules that declare rules: importing them fills the rule sets."""
 
 

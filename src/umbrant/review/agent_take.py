@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 from functools import cached_property
 
+from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Catalog
 from umbrant.model.behaviors import Behavior
 from umbrant.reasons.decision_changes import behavior_of
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import Take
-from umbrant.take.record import RowRecord
+from umbrant.take.record import RowRecord, Span
 
 
 @dataclass(frozen=True)
@@ -43,3 +44,16 @@ class AgentTake:
         if behavior is None or row_id not in behavior.by_id:
             return row_id
         return f"{behavior.outline.number[row_id]} {behavior.row(row_id).name}".strip()
+
+    def cause_words(self, span: Span) -> str:
+        """Why a span ended; empty if that says nothing."""
+        return self.words(span.cause) if span.cause is not None else ""
+
+    def words(self, cause: Cause) -> str:
+        """A cause in words, with rows by their numbers and names."""
+        return "".join(self._fact_text(name, text) for name, text in cause.parts())
+
+    def _fact_text(self, fact: str, text: str) -> str:
+        if fact == "rows":
+            return " and ".join(self.called(each) for each in text.split())
+        return self.called(text) if fact == "row" else text

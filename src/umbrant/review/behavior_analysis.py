@@ -10,8 +10,8 @@ from umbrant.catalog.references import KeyReferences, key_references, keys_in, s
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
 from umbrant.model.expanded import resolve_variant
-from umbrant.model.values import KeyRef
-from umbrant.review.value_ranges import ALWAYS, Cases, Known, cases
+from umbrant.model.values import KeyRef, number_text
+from umbrant.review.value_ranges import ALWAYS, Case, Cases, KnownKeys, cases
 
 
 class BehaviorAnalysis:
@@ -20,7 +20,7 @@ class BehaviorAnalysis:
     """
 
     def __init__(
-        self, project: Project, catalog: Catalog, behavior: str, known: Known | None = None
+        self, project: Project, catalog: Catalog, behavior: str, known: KnownKeys | None = None
     ) -> None:
         self.project = project
         self.catalog = catalog
@@ -84,24 +84,53 @@ class BehaviorAnalysis:
         """A row by its number and its name, for messages."""
         return f"{self.outline.number[row.id]} {row.name or row.kind.replace('_', ' ')}"
 
-    def ends(self, row: Row) -> PossibleOutcomes:
-        """Whether a row can succeed and whether it can fail, with its decorators and its guard.
-        Kept for each row.
+    def settled(self, when: str) -> bool | None:
+        """What a condition always is; None if that depends, or cannot be told."""
+        found = self.cases(when)
+        if found is None:
+            return None
+        return False if not found else True if Case() in found else None
+
+    def why_settled(self, when: str) -> str:
+        """Why a condition is always the same, to go on a sentence with; empty if it says so."""
+        tree = tree_of(when)
+        named = sorted(keys_in(tree)) if tree is not None else []
+        fixed = [
+            f"{key} is always {number_text(value)}"
+            for key in named
+            if isinstance(value := self._known.get(key), float)
+        ]
+        if not fixed and tree is not None and (named or sense_calls_in(tree)):
+            fixed = ["its parts contradict each other"]
+        return f": {' and '.join(fixed)}" if fixed else ""
+
+    def ends(self, row: Row, from_decorator: int = 0) -> PossibleOutcomes:
+        """Whether a row can succeed and whether it can fail, with its decorators from one on and
+        its guard. Kept for each row.
         """
+        if from_decorator:
+            return self._decorated(row, from_decorator)
         if row.id not in self._ends:
-            self._ends[row.id] = self._worked_out(row)
+            found = self._decorated(row, 0)
+            guarded = row.guard is not None and self.settled(row.guard.when) is not True
+            # A refusal counts as a failure for the row around it.
+            gated = guarded or any(
+                kind is not None and kind.is_gate
+                for kind in (
+                    self.catalog.get(each.kind, Family.DECORATOR) for each in row.decorators
+                )
+            )
+            self._ends[row.id] = PossibleOutcomes(found.succeeds, True) if gated else found
         return self._ends[row.id]
 
-    def _worked_out(self, row: Row) -> PossibleOutcomes:
+    def _decorated(self, row: Row, first: int) -> PossibleOutcomes:
+        """What a row can come to with its decorators from `first` on, without its guard."""
         found = self._undecorated(row)
-        gated = row.guard is not None and constant(row.guard.when) is not True
-        for decorator in reversed(row.decorators):
+        for decorator in reversed(row.decorators[first:]):
             kind = self.catalog.get(decorator.kind, Family.DECORATOR)
             if kind is not None:
-                gated = gated or kind.is_gate
                 found = kind.can_end(decorator.args, [found])
-        # A refusal counts as a failure for the row around it.
-        return PossibleOutcomes(found.succeeds, True) if gated else found
+        return found
 
     def _undecorated(self, row: Row) -> PossibleOutcomes:
         kind = self.kind(row)
@@ -112,7 +141,8 @@ class BehaviorAnalysis:
                 isinstance(value, KeyRef) and not _writes(kind, name)
                 for name, value in row.args.items()
             )
-            return PossibleOutcomes(True, unbound or bool(kind.outcomes.get("failure")))
+            ends = kind.can_end(row.args, [])
+            return PossibleOutcomes(ends.succeeds, unbound or ends.fails)
         if kind.family is Family.CONDITION:
             said = constant(str(row.args.get("when", "")))
             return EITHER if said is None else PossibleOutcomes(said, not said)

@@ -172,7 +172,7 @@ def nothing_to_do(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows whose transitions all wait for it to be done."""
     for machine in machines_in(reading):
         for state in states_in(reading, machine):
-            ways = transitions_of(reading, state)
+            ways = [each for each in ways_out(reading, state) if target(each)]
             empty = not reading.children(state.id, *RUNS, Family.STATE)
             if (
                 state.kind == STATE

@@ -10,7 +10,7 @@ from umbrant.model.documents import Project
 from umbrant.model.staging import SetKey
 from umbrant.model.values import KeyType
 from umbrant.review.behavior_analysis import BehaviorAnalysis, tree_of
-from umbrant.review.value_ranges import Known
+from umbrant.review.value_ranges import KnownKeys
 
 
 class ProjectAnalysis:
@@ -30,9 +30,10 @@ class ProjectAnalysis:
         return sorted(found, key=lambda each: each.behavior.variant_of is not None)
 
     @cached_property
-    def known(self) -> Known:
+    def known(self) -> KnownKeys:
         """The keys that have one value throughout, for nothing writes them, and those with a
-        formula. Keys that are shared do not count: a game or an author may set them. A name that stands on several blackboards is left out unless it is the same there.
+        formula. Keys that are shared do not count: a game or an author may set them. Nor does a
+        name with several meanings on several blackboards.
         """
         written = self._written
         found: dict[str, float | ConditionTree | None] = {}

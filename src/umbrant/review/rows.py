@@ -7,12 +7,15 @@ from functools import partial
 from hashlib import sha256
 from itertools import pairwise
 
-from umbrant.catalog.declare import RUNS
+from umbrant.catalog.declare import RUNS, ChildOrder
 from umbrant.model.behaviors import Row, Watch
 from umbrant.model.edits import Edit, remove_part, set_guard, set_muted
+from umbrant.model.kind_ids import ON_DONE, STATES
 from umbrant.model.parts import part_name
+from umbrant.model.values import ParamValue, Spread, number_text
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
 from umbrant.review.findings import RuleMatch, Severity
+from umbrant.review.machine_shape import ways_out
 from umbrant.review.project_analysis import ProjectAnalysis
 from umbrant.review.rules import behavior_rule, project_rule
 
@@ -67,21 +70,112 @@ def idle_chance(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 
 @behavior_rule(
     "A guard that goes without saying",
-    why="A condition that asks nothing is the same at every tick.",
+    why="A condition that is always the same asks nothing.",
     severity=Severity.WARNING,
 )
 def settled_guard(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """A guard that is always yes or always no."""
+    """A guard that is always yes or always no, by itself or with keys that never change."""
     for row in reading.rows:
-        said = constant(row.guard.when) if row.guard else None
-        if said is True:
+        said = reading.settled(row.guard.when) if row.guard else None
+        if row.guard is None or said is None:
+            continue
+        why = reading.why_settled(row.guard.when)
+        if said:
             remove = partial(set_guard, behavior=reading.name, row_id=row.id, when="")
             edit = Edit("Take the guard off", remove)
-            yield RuleMatch("Its guard is always yes.", row.id, fix=edit)
-        elif said is False:
+            yield RuleMatch(f"Its guard is always yes{why}.", row.id, fix=edit)
+        else:
             mute = partial(set_muted, behavior=reading.name, row_ids=[row.id], muted=True)
             edit = Edit("Mute the row", mute)
-            yield RuleMatch("Its guard is always no, so it is never entered.", row.id, fix=edit)
+            message = f"Its guard is always no{why}, so it is never entered."
+            yield RuleMatch(message, row.id, fix=edit)
+
+
+@behavior_rule(
+    "A condition that can never hold",
+    why="Its parts contradict each other, or what it compares never changes.",
+    severity=Severity.WARNING,
+)
+def impossible_condition(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
+    """A transition or a check whose condition asks something and is always no."""
+    for row in reading.rows:
+        when = str(row.args.get("when") or "")
+        kind = reading.kind(row)
+        param = kind.param("when") if kind is not None else None
+        asks = when and constant(when) is None
+        if asks and param is not None and reading.settled(when) is False:
+            message = f"Its condition is always no{reading.why_settled(when)}."
+            yield RuleMatch(message, row.id)
+
+
+@behavior_rule(
+    "A repeat that never ends",
+    why="It goes on until its row ends in a way in which that row cannot end.",
+    severity=Severity.WARNING,
+)
+def endless_repeat(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
+    """*Repeat until* around a row that cannot end in the way that is waited for, where something
+    comes after it. With nothing to come, for ever may be what is meant.
+    """
+    for row in reading.rows:
+        for index, decorator in enumerate(row.decorators):
+            inner = reading.ends(row, from_decorator=index + 1)
+            result = str(decorator.args.get("result", "success"))
+            comes = inner.succeeds if result == "success" else inner.fails
+            is_endless = decorator.kind == "repeat_until" and inner.ends and not comes
+            if is_endless and _is_waited_for(reading, row):
+                other = "success" if result == "failure" else "failure"
+                yield RuleMatch(
+                    f"It is repeated until {result}, and it can only end with {other}.", row.id
+                )
+
+
+def _is_waited_for(reading: BehaviorAnalysis, row: Row) -> bool:
+    """Whether anything is to be done once a row has ended by itself."""
+    watched = row.guard is not None and row.guard.watch.while_running
+    limited = any(each.kind == "time_limit" for each in row.decorators)
+    if watched or limited or row.under is None:
+        return False
+    above = reading.behavior.row(row.under)
+    kind = reading.kind(above)
+    after = reading.children(above.id, *RUNS)[-1:]
+    if kind is not None and kind.order is ChildOrder.WRITTEN and after and after[0].id != row.id:
+        return True
+    if above.kind in STATES:
+        return any(each.kind == ON_DONE for each in ways_out(reading, above))
+    return _is_waited_for(reading, above)
+
+
+@behavior_rule(
+    "A time limit that is too short",
+    why="The limit always runs out first, so the row never succeeds.",
+    severity=Severity.WARNING,
+)
+def short_limit(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
+    """A time limit around a row that takes longer, with the delays inside the limit."""
+    for row in reading.rows:
+        kind = reading.kind(row)
+        param = kind.param("duration") if kind is not None and kind.takes_time else None
+        lasts = _least_s(row.args.get("duration", param.default)) if param is not None else 0.0
+        for decorator in reversed(row.decorators):
+            limit = decorator.args.get("limit", 5.0)
+            if decorator.kind == "delay":
+                lasts += _least_s(decorator.args.get("delay", 1.0))
+            elif (
+                decorator.kind == "time_limit" and isinstance(limit, int | float) and lasts > limit
+            ):
+                yield RuleMatch(
+                    f"It takes {number_text(lasts)} s at least, and its time limit is "
+                    f"{number_text(float(limit))} s.",
+                    row.id,
+                )
+
+
+def _least_s(value: ParamValue | None) -> float:
+    """The least that a duration can be; 0 for one that is kept in a key."""
+    if isinstance(value, Spread):
+        return value.mean - value.half_width
+    return float(value) if isinstance(value, int | float) else 0.0
 
 
 @behavior_rule(
@@ -102,6 +196,9 @@ def idle_take_over(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         has_later = bool(siblings) and siblings[-1].id != row.id
         kind = reading.kind(above) if above is not None else None
         if kind is not None and kind.allows_take_over and has_later:
+            continue
+        if kind is not None and kind.order is ChildOrder.TOGETHER and row.guard.watch.while_running:
+            # Side by side there is nothing to take over, and 'throughout' says what is meant.
             continue
         watch = Watch.WHILE_RUNNING if row.guard.watch.while_running else Watch.ON_ENTRY
         when = row.guard.when

@@ -3,9 +3,11 @@
 from collections.abc import Iterator
 
 from umbrant.catalog.references import conditions, param_uses, sense_calls_in
+from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import PlaceRef, Point
+from umbrant.review.behavior_analysis import BehaviorAnalysis
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.project_analysis import ProjectAnalysis
 from umbrant.review.rules import project_rule
@@ -13,6 +15,8 @@ from umbrant.stage.ground import ground_of
 
 SEEING = ("can_see", "look_out")
 """The senses and actions that need eyes."""
+HEARING = ("heard", "listen")
+"""The senses and actions that need ears."""
 
 
 def _played(project: Project) -> Iterator[tuple[Scenario, Stage, Member]]:
@@ -92,18 +96,40 @@ def _places_in(behavior: str, analysis: ProjectAnalysis) -> set[str]:
 )
 def blind(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """One of the cast without sight whose behavior asks what it can see."""
-    looking = set()
-    for reading in analysis.readings:
-        for row in reading.rows:
-            asks = {
-                ask.sense
-                for _, tree in conditions(row, analysis.catalog)
-                for ask in sense_calls_in(tree)
-            }
-            parts = {each.kind.id for each in param_uses(row, analysis.catalog)}
-            if (asks | parts) & set(SEEING):
-                looking.add(reading.name)
-    for scenario, _, member in _played(analysis.project):
-        if member.behavior in looking and member.body.sight_m <= member.body.radius_m:
+    for scenario, member in _asking(analysis, SEEING):
+        if member.body.sight_m <= member.body.radius_m:
             message = f"{member.title or member.name} sees {member.body.sight_m:g} m far."
             yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=member.name)
+
+
+@project_rule(
+    "One that listens and cannot hear",
+    why="Its behavior asks what it hears, and its hearing reaches no further than its own feet.",
+    severity=Severity.ERROR,
+)
+def deaf(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
+    """One of the cast without hearing whose behavior asks for noises."""
+    for scenario, member in _asking(analysis, HEARING):
+        if member.body.hearing_m <= member.body.radius_m:
+            message = f"{member.title or member.name} hears {member.body.hearing_m:g} m far."
+            yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=member.name)
+
+
+def _asking(analysis: ProjectAnalysis, kinds: tuple[str, ...]) -> Iterator[tuple[Scenario, Member]]:
+    """The cast whose behaviors ask one of some senses, or do one of some actions."""
+    asking = {
+        reading.name
+        for reading in analysis.readings
+        if any(_asks(reading, row, kinds) for row in reading.rows)
+    }
+    for scenario, _, member in _played(analysis.project):
+        if member.behavior in asking:
+            yield scenario, member
+
+
+def _asks(reading: BehaviorAnalysis, row: Row, kinds: tuple[str, ...]) -> bool:
+    named = [
+        ask.sense for _, tree in conditions(row, reading.catalog) for ask in sense_calls_in(tree)
+    ]
+    done = [each.kind.id for each in param_uses(row, reading.catalog)]
+    return any(each in kinds for each in (*named, *done))

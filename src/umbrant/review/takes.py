@@ -2,8 +2,6 @@
 
 from collections.abc import Iterator
 
-import numpy as np
-
 from umbrant.catalog.declare import ROWS, RUNS, Family
 from umbrant.catalog.references import param_uses
 from umbrant.engine.recorder import CUT_OFF
@@ -16,15 +14,14 @@ from umbrant.reasons.sentences import parted
 from umbrant.review.agent_take import AgentTake
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.rules import take_rule
-from umbrant.take.record import Span
+from umbrant.take.record import Outcome, Refusal, Span
 
 FLIPS_A_S = 2.0
 """How many changes between the same two rows a second count as flipping."""
 FLIPS = 4
 """How many changes there must be at least."""
-STILL_S = 1.5
-"""How long a row that goes somewhere may stand still."""
-STILL_M = 0.02
+BROKEN = ("raised", "nonsense")
+"""The causes of a node whose code is at fault."""
 
 
 @take_rule(
@@ -65,6 +62,13 @@ def _why_never(run: AgentTake, row: Row) -> str:
             f"Its best score was {scores.values[best].value:.2f}, at {run.seconds(tick):.2f} s; "
             f"{run.called(won.row.id)} scored {won.total:.2f} then."
         )
+    unfired = [
+        run.called(each.id)
+        for each in (run.behavior.rows if run.behavior is not None else ())
+        if each.args.get("to") == row.id and not each.muted
+    ]
+    if unfired:
+        return f"What leads to it never fired: {' and '.join(unfired)}."
     return run.explainer.why_not(run.take.last_tick, row.id).lines[0].text
 
 
@@ -92,9 +96,10 @@ def _flips_among(run: AgentTake, found: tuple[LeadingSpan, ...]) -> Iterator[Rul
         if end - index >= FLIPS:
             one, other = found[index], found[index + 1]
             span = run.seconds(found[end].start - one.start)
+            # The changes there and back, with what was measured then: the numbers that clash.
             causes = " ".join(
-                f"{run.called(each.row_id)} ended because {_why(run, each)}."
-                for each in (one, other)
+                f"At {run.seconds(each.start):.2f} s {run.explainer.change(each).text}."
+                for each in (other, found[index + 2])
             )
             message = (
                 f"{run.called(one.row_id)} and {run.called(other.row_id)} took turns "
@@ -117,13 +122,6 @@ def _flips_from(run: AgentTake, found: tuple[LeadingSpan, ...], first: int) -> i
     return last
 
 
-def _why(run: AgentTake, lead: LeadingSpan) -> str:
-    span = run.record(lead.row_id).span_at(lead.end)
-    if span is None or span.cause is None:
-        return "it was done"
-    return "".join(_fact_text(run, name, text) for name, text in span.cause.parts())
-
-
 @take_rule(
     "A machine that does not settle",
     why="Its transitions lead on and on within one tick, so the tick was cut off. A gap between "
@@ -139,63 +137,98 @@ def unsettled(run: AgentTake) -> Iterator[RuleMatch]:
         if cut:
             first = cut[0]
             ticks = sum(each.end - each.start + 1 for each in cut)
-            reason = "".join(_fact_text(run, name, text) for name, text in first.cause.parts())
+            reason = f"{run.words(first.cause)}{_both_held(run, first)}"
             count, since = "1 tick" if ticks == 1 else f"{ticks} ticks", run.seconds(first.start)
             yield RuleMatch(f"It was cut off at {count}, first at {since:.2f} s: {reason}.", row_id)
 
 
-def _fact_text(run: AgentTake, fact: str, text: str) -> str:
-    """A fact of a cause in words: rows by their numbers and names."""
-    if fact == "rows":
-        return " and ".join(run.called(each) for each in text.split())
-    return run.called(text) if fact == "row" else text
+def _both_held(run: AgentTake, cut: Refusal) -> str:
+    """What the transitions of a ring found as they fired: the numbers that overlap."""
+    found = []
+    for row_id in str(cut.cause.facts.get("rows", "")).split():
+        condition = run.explainer.checks(row_id)
+        if condition is not None:
+            words, _ = parted(condition.bits(cut.start, held=True))
+            found.append("".join(word.text for word in words))
+    return f": {', and '.join(found)}" if found else ""
 
 
 @take_rule(
-    "Going and not moving",
-    why="A row that goes somewhere ran, and the body stayed where it was.",
+    "A row that begins anew at every tick",
+    why="It ends within the tick in which it begins, so nothing in it that takes time gets on.",
     severity=Severity.WARNING,
 )
-def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
-    """A row that says how far it has to go, and went on for a while without the body moving."""
-    behavior, poses = run.behavior, run.take.poses.get(run.agent)
-    if behavior is None or poses is None:
-        return
-    for row in behavior.rows:
-        record = run.record(row.id)
-        if not record.ways.ticks:
+def restarting(run: AgentTake) -> Iterator[RuleMatch]:
+    """The outermost rows that failed at every tick for a second or more with nothing else to do, or
+    cut short at every tick what ran in them.
+    """
+    behavior = run.behavior
+    reported: set[str] = set()
+    for row in behavior.rows if behavior else ():
+        kind = run.catalog.get(row.kind, *RUNS)
+        if behavior is None or kind is None or not kind.holds or row.under in reported:
+            reported.update({row.id} if row.under in reported else ())
             continue
-        for span in record.spans:
-            still = _still(run, span, poses)
-            if (
-                still is not None
-                and record.ways.at(still)
-                and row.kind not in ("follow", "keep_ring")
-            ):
-                since = run.seconds(still)
-                cause = (
-                    " It ended because "
-                    f"{_why(run, LeadingSpan(span.start, span.end or 0, row.id))}."
-                    if span.cause
-                    else ""
-                )
-                yield RuleMatch(
-                    f"It ran from {since:.2f} s on and the body did not move.{cause}", row.id
-                )
-                break
+        spans = _each_tick(run, run.record(row.id).spans)
+        if not spans:
+            continue
+        fails = row.under is None and all(each.outcome is Outcome.FAILURE for each in spans)
+        if fails or _cuts_short(run, row, spans):
+            reported.add(row.id)
+            since = run.seconds(spans[0].start)
+            cause = f": {run.cause_words(spans[0])}" if spans[0].cause else ""
+            how = "failed" if spans[0].outcome is Outcome.FAILURE else "ended"
+            yield RuleMatch(
+                f"It {how} at each of {len(spans)} ticks, from {since:.2f} s on{cause}.", row.id
+            )
 
 
-def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
-    """The first tick from which the body stood for too long while a row ran."""
-    ticks = round(STILL_S * run.take.header.ticks_per_s)
-    end = span.end if span.end is not None else run.take.ticks - 1
-    places = poses[span.start : end + 1, :2]
-    if len(places) <= ticks:
-        return None
-    # The way that was walked, not how far apart its ends are: out and back is no standing still.
-    walked = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))))
-    found = np.flatnonzero(walked[ticks:] - walked[:-ticks] < STILL_M)
-    return span.start + int(found[0]) if len(found) else None
+def _each_tick(run: AgentTake, spans: list[Span]) -> list[Span]:
+    """The longest of the runs of spans that begin and end in one tick, one tick after the other;
+    none if that is less than a second.
+    """
+    longest: list[Span] = []
+    current: list[Span] = []
+    for span in spans:
+        follows = bool(current) and span.start - current[-1].start == 1
+        brief = span.end == span.start
+        current = [*current, span] if brief and follows else [span] if brief else []
+        longest = max(longest, current, key=len)
+    return longest if len(longest) >= run.take.header.ticks_per_s else []
+
+
+def _cuts_short(run: AgentTake, row: Row, spans: list[Span]) -> bool:
+    """Whether a row stopped something in it at each of the ticks in which it ran."""
+    behavior = run.behavior
+    children = behavior.outline.children[row.id] if behavior is not None else ()
+    stopped = {
+        span.start
+        for child in children
+        for span in run.record(child).spans
+        if span.end is not None and span.outcome is Outcome.STOPPED
+    }
+    return all(each.start in stopped for each in spans)
+
+
+@take_rule(
+    "A node of one's own that raised",
+    why="Its code stopped with an error, so the row failed. Mend the line that is named.",
+    severity=Severity.ERROR,
+)
+def node_raised(run: AgentTake) -> Iterator[RuleMatch]:
+    """A row whose own code raised an exception or gave what means nothing, with file and line."""
+    for row_id, record in run.take.agents[run.agent].rows.items():
+        found = [
+            (span.end or 0, span.cause)
+            for span in record.spans
+            if span.cause is not None and span.cause.kind in BROKEN
+        ]
+        for refusals in record.refusals.values():
+            found.extend((each.start, each.cause) for each in refusals if each.cause.kind in BROKEN)
+        if found:
+            tick, cause = min(found, key=lambda each: each[0])
+            at = run.seconds(tick)
+            yield RuleMatch(f"At {at:.2f} s, and {_times(len(found))} in all, {cause}.", row_id)
 
 
 @take_rule(

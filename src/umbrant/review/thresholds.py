@@ -138,7 +138,7 @@ def _both(reading: BehaviorAnalysis, one: tuple[Row, Row], other: tuple[Row, Row
     conditions = [reading.cases(_when(way)) for _, way in (one, other)]
     if conditions[0] is None or conditions[1] is None:
         return None
-    asked = {key for _, way in (one, other) for key in key_references(way, reading.catalog).reads}
+    reads = {key for _, way in (one, other) for key in key_references(way, reading.catalog).reads}
     written = {
         key
         for state, way in (one, other)
@@ -146,7 +146,7 @@ def _both(reading: BehaviorAnalysis, one: tuple[Row, Row], other: tuple[Row, Row
         for key in reading.uses[row_id].writes
     }
     both = together(conditions[0], conditions[1])
-    if both is None or asked & written:
+    if both is None or reads & written:
         return None
     beaten = any(_fires_first(reading, state, way, both) for state, way in (one, other))
     return None if beaten else both
@@ -165,7 +165,7 @@ def _fires_first(reading: BehaviorAnalysis, state: Row, way: Row, where: Case) -
 def _where(case: Case) -> str:
     """The numbers of a case in words, to begin a sentence with."""
     parts = [_range_words(value, found) for value, found in case.ranges.items()]
-    parts.extend(asked if yes else f"not {asked}" for asked, yes in case.answers.items())
+    parts.extend(question if yes else f"not {question}" for question, yes in case.answers.items())
     if len(case.ranges) == 1 and not case.answers:
         (found,) = case.ranges.values()
         if not isinf(found.low) and not isinf(found.high) and found.low < found.high:
@@ -206,9 +206,9 @@ def reentered_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                     )
                     for key in reading.uses[row_id].writes
                 }
-                asked = key_references(way, reading.catalog).reads
+                reads = key_references(way, reading.catalog).reads
                 pre_empted = all(_fires_first(reading, state, way, each) for each in found)
-                if not asked & changed and not pre_empted:
+                if not reads & changed and not pre_empted:
                     number = reading.outline.number[way.id]
                     yield RuleMatch(
                         f"While the condition of {number} holds, it is left and entered again at "
@@ -266,7 +266,9 @@ def _gap(found: list[Cases | None]) -> tuple[float, float] | None:
     severity=Severity.WARNING,
 )
 def hidden_band(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
-    """In a selector, a row with a guard whose numbers lie within those of a row before it."""
+    """In a selector, a row with a guard whose numbers lie within those of a row before it. One that
+    watches to take over need not wait for its turn.
+    """
     for row in reading.rows:
         kind = reading.kind(row)
         if kind is None or kind.goes_on_after != "failure" or not kind.allows_take_over:
@@ -275,7 +277,7 @@ def hidden_band(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         for child in reading.children(row.id, *RUNS):
             own = reading.cases(child.guard.when) if child.guard else None
             wider = next((each for each, found in before if own and _is_wider(found, own)), None)
-            if wider is not None:
+            if wider is not None and child.guard and not child.guard.watch.take_over:
                 yield RuleMatch(
                     f"It is tried only where {reading.called(wider)} fails, for whenever its guard "
                     "holds, so does that one's.",

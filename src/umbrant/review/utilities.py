@@ -11,7 +11,7 @@ from umbrant.catalog.declare import Family
 from umbrant.catalog.language.tree import KeyTerm, SenseCall
 from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import CONSIDER, UTILITY
-from umbrant.model.values import Curve, KeyRef, Shape, number_text
+from umbrant.model.values import Curve, KeyRef, KeyType, Shape, number_text
 from umbrant.review.behavior_analysis import BehaviorAnalysis, tree_of
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.rules import behavior_rule
@@ -103,3 +103,24 @@ def _bounds(reading: BehaviorAnalysis, tree: object) -> tuple[float, float] | No
         key = reading.keys[tree.key]
         return (key.low, key.high) if key.low is not None and key.high is not None else None
     return (0.0, 1.0) if isinstance(tree, SenseCall) and tree.sense == "level" else None
+
+
+@behavior_rule(
+    "A distance that counts as one or nothing",
+    why="A consideration is worth most at one end of its range and least at the other. A distance "
+    "or a time is mostly beyond 1, so it hardly tells the options apart.",
+    severity=Severity.HINT,
+)
+def unscaled_input(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
+    """A consideration of a distance or a time whose range was left at 0 to 1."""
+    for row in reading.rows:
+        tree = tree_of(str(row.args.get("input", ""))) if row.kind == CONSIDER else None
+        kind = reading.catalog.kinds.get(tree.sense) if isinstance(tree, SenseCall) else None
+        is_left = "low" not in row.args and "high" not in row.args
+        if (
+            kind is not None
+            and kind.unit in ("m", "s")
+            and kind.gives is KeyType.NUMBER
+            and is_left
+        ):
+            yield RuleMatch(f"Its range is 0 to 1 {kind.unit}, as it was at first.", row.id)

@@ -34,7 +34,7 @@ OPPOSITE = {"<": ">=", ">=": "<", ">": "<=", "<=": ">"}
 TURNED = {"<": ">", ">": "<", "<=": ">=", ">=": "<="}
 """The signs after both sides are multiplied by a number below 0."""
 
-Known = Mapping[str, "float | ConditionTree"]
+KnownKeys = Mapping[str, "float | ConditionTree"]
 """Keys that always have one value, and the formulas of keys that have one."""
 
 
@@ -78,7 +78,7 @@ class Case:
             ranges[value] = ranges.get(value, ValueRange()).meet(found)
             if ranges[value].is_empty:
                 return None
-        if any(self.answers.get(asked, yes) != yes for asked, yes in other.answers.items()):
+        if any(self.answers.get(question, yes) != yes for question, yes in other.answers.items()):
             return None
         return Case(ranges, {**self.answers, **other.answers})
 
@@ -87,7 +87,7 @@ class Case:
         anything = ValueRange()
         return all(
             found.holds(other.ranges.get(value, anything)) for value, found in self.ranges.items()
-        ) and all(other.answers.get(asked) == yes for asked, yes in self.answers.items())
+        ) and all(other.answers.get(question) == yes for question, yes in self.answers.items())
 
 
 Cases = tuple[Case, ...]
@@ -95,7 +95,7 @@ ALWAYS: Cases = (Case(),)
 NEVER: Cases = ()
 
 
-def cases(tree: ConditionTree, known: Known) -> Cases | None:
+def cases(tree: ConditionTree, known: KnownKeys) -> Cases | None:
     """The cases in which a condition holds; none of them if it never does. None where it draws at
     random or has too many.
     """
@@ -121,7 +121,7 @@ def implies(narrow: Cases, wide: Cases) -> bool:
     return all(any(case.holds(each) for case in wide) for each in narrow)
 
 
-def _cases(tree: ConditionTree, wanted: bool, known: Known) -> Cases | None:
+def _cases(tree: ConditionTree, wanted: bool, known: KnownKeys) -> Cases | None:
     """The cases in which a condition is what is wanted."""
     match tree:
         case Negation(part=part):
@@ -139,7 +139,7 @@ def _cases(tree: ConditionTree, wanted: bool, known: Known) -> Cases | None:
     return (Case(answers={source(tree): wanted}),)
 
 
-def _seen(tree: SenseCall, wanted: bool, known: Known) -> Cases | None:
+def _seen(tree: SenseCall, wanted: bool, known: KnownKeys) -> Cases | None:
     """Seeing someone within a range is seeing them, and their distance lies in the range."""
     named = dict(tree.named)
     whom = tree.args[0] if tree.args else named.get("target")
@@ -173,7 +173,7 @@ def _any_of(parts: list[Cases | None]) -> Cases | None:
     return found if len(found) <= MOST_CASES else None
 
 
-def _compared(tree: Comparison, wanted: bool, known: Known) -> Cases | None:
+def _compared(tree: Comparison, wanted: bool, known: KnownKeys) -> Cases | None:
     """The cases of one comparison: a range of the value in it, or a question to be answered."""
     sides = _linear(tree.left, known), _linear(tree.right, known)
     if tree.sign not in OPPOSITE or sides[0] is None or sides[1] is None:
@@ -221,7 +221,7 @@ class _Linear:
         return _Linear({}).plus(self, factor)
 
 
-def _linear(tree: ConditionTree, known: Known, depth: int = 0) -> _Linear | None:
+def _linear(tree: ConditionTree, known: KnownKeys, depth: int = 0) -> _Linear | None:
     """A side of a comparison as a sum; None where it is no number."""
     match tree:
         case NumberTerm(value=value):

@@ -95,13 +95,23 @@ def _refusals_of(chunk: StoredChunk) -> list[Refusal]:
 
 
 def _put_refusals(record: RowRecord, part: str, found: list[Refusal]) -> None:
+    """Append refusals to those of a part. The first may be the last one of the piece before, which
+    went on. Several can begin in one tick: a row is asked again each time its machine goes round.
+    """
     refusals = record.refusals.setdefault(part, [])
-    if refusals and found and refusals[-1].start == found[0].start:
+    if refusals and found and _place(refusals[-1]) == _place(found[0]):
         refusals.pop()
     for refusal in found:
-        if refusal.end < refusal.start or (refusals and refusals[-1].end >= refusal.start):
+        last = refusals[-1] if refusals else None
+        if refusal.end < refusal.start or (
+            last and (last.end > refusal.start or _place(last) >= _place(refusal))
+        ):
             raise DamagedTake("a row was refused twice at one time")
         refusals.append(refusal)
+
+
+def _place(refusal: Refusal) -> tuple[int, int]:
+    return refusal.start, refusal.step
 
 
 def _finds_of(chunk: StoredChunk) -> list[AtomStep]:

@@ -23,6 +23,7 @@ from umbrant.catalog.outcomes import (
     may_also_fail,
     only_failure,
     only_success,
+    until_result,
 )
 from umbrant.catalog.protocols import (
     FAILURE,
@@ -336,7 +337,7 @@ class Retry(_Again):
     "repeat until {result}",
     success="when the row has ended that way",
     failure="never",
-    can_end=as_inside,
+    can_end=until_result,
 )
 class RepeatUntil(_InTurns):
     """Does a row again, at the next tick, until it ends in a certain way.

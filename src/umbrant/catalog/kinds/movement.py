@@ -16,6 +16,7 @@ from umbrant.catalog.declare import (
     action,
 )
 from umbrant.catalog.geometry import distance_m, heading_to, turn_between
+from umbrant.catalog.outcomes import once_only
 from umbrant.catalog.protocols import Progress, lasting
 from umbrant.catalog.world import Me, Target
 from umbrant.model.values import Point
@@ -218,6 +219,7 @@ def point_around(me: Me, centre: Point, least_m: float, most_m: float) -> Point 
     "go along {places} {rounds}[ within {reach}][ at a {pace}]",
     success="it has been at the last place",
     failure="a place is not on the stage, or there is no way to it",
+    can_end=once_only,
 )
 def go_along(
     me: Me, places: str, *, rounds: Rounds = "once", reach: Reach = 0.5, pace: Pace = "walk"

@@ -1,0 +1,176 @@
+"""Findings in a take about going places: who stands still, and whose goal is out of date."""
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from umbrant.model.behaviors import Row
+from umbrant.model.parts import part_index
+from umbrant.model.values import KeyRef
+from umbrant.review.agent_take import AgentTake
+from umbrant.review.findings import RuleMatch, Severity
+from umbrant.review.rules import take_rule
+from umbrant.review.targets import DRAWING, NOTING
+from umbrant.take.record import Outcome, Span, WriteStep
+
+STILL_S = 1.5
+"""How long a row that goes somewhere may stand still."""
+STILL_M = 0.02
+STALE_M = 3.0
+"""How far what a point was taken from may have moved by the time it is reached."""
+REDRAWN = 5
+"""How many times a goal must be drawn anew, without being reached, to be worth a word."""
+
+
+@take_rule(
+    "Going and not moving",
+    why="A row that goes somewhere ran, and the body stayed where it was.",
+    severity=Severity.WARNING,
+)
+def not_moving(run: AgentTake) -> Iterator[RuleMatch]:
+    """A row that says how far it has to go, and went on for a while without the body moving."""
+    behavior, poses = run.behavior, run.take.poses.get(run.agent)
+    if behavior is None or poses is None:
+        return
+    for row in behavior.rows:
+        record = run.record(row.id)
+        if not record.ways.ticks:
+            continue
+        for span in record.spans:
+            still = _still(run, span, poses)
+            if (
+                still is not None
+                and record.ways.at(still)
+                and row.kind not in ("follow", "keep_ring")
+            ):
+                since = run.seconds(still)
+                cause = f" It ended because {run.cause_words(span)}." if span.cause else ""
+                yield RuleMatch(
+                    f"It ran from {since:.2f} s on and the body did not move.{cause}", row.id
+                )
+                break
+
+
+def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
+    """The first tick from which the body stood for too long while a row ran."""
+    ticks = round(STILL_S * run.take.header.ticks_per_s)
+    end = span.end if span.end is not None else run.take.ticks - 1
+    places = poses[span.start : end + 1, :2]
+    if len(places) <= ticks:
+        return None
+    # The way that was walked, not how far apart its ends are: out and back is no standing still.
+    walked = np.concatenate(([0.0], np.cumsum(np.hypot(*np.diff(places, axis=0).T))))
+    found = np.flatnonzero(walked[ticks:] - walked[:-ticks] < STILL_M)
+    return span.start + int(found[0]) if len(found) else None
+
+
+@take_rule(
+    "A point that was out of date",
+    why="Where it was taken from had moved on by the time the row was done with it. Note it again "
+    "as upkeep, or go to the thing itself.",
+    severity=Severity.HINT,
+)
+def outdated_point(run: AgentTake) -> Iterator[RuleMatch]:
+    """A row that went to a point which another row had noted from a body that moved on since."""
+    for row, key in _goers(run):
+        worst: tuple[float, float, WriteStep, str] | None = None
+        for span in run.record(row.id).spans:
+            write = _write_before(run, key, span.start)
+            source = _source(run, write) if write is not None else None
+            if write is None or source is None:
+                continue
+            end = span.end if span.end is not None else run.take.last_tick
+            moved = _moved_m(run, source, write.tick, end)
+            if _write_before(run, key, end) == write and moved is not None:
+                age = run.seconds(end - write.tick)
+                worst = max(worst or (0.0, 0.0, write, source), (moved, age, write, source))
+        if worst is not None and worst[0] >= STALE_M:
+            moved, age, write, source = worst
+            yield RuleMatch(
+                f"{key} was noted {age:.1f} s before by {run.called(write.row_id)}; {source} had "
+                f"moved {moved:.1f} m since.",
+                row.id,
+                about=key,
+            )
+
+
+def _goers(run: AgentTake) -> Iterator[tuple[Row, str]]:
+    """The rows that went to a key, and the key."""
+    behavior = run.behavior
+    for row in behavior.rows if behavior is not None else ():
+        aim = row.args.get("target")
+        if row.kind == "move_to" and isinstance(aim, KeyRef) and run.record(row.id).spans:
+            yield row, aim.key
+
+
+def _write_before(run: AgentTake, key: str, tick: int) -> WriteStep | None:
+    """The last write of one of the agent's own keys at or before a tick."""
+    writes = run.take.agents[run.agent].writes
+    before = (each for each in reversed(writes) if each.tick <= tick and each.key == key)
+    return next((each for each in before if not each.board), None)
+
+
+def _source(run: AgentTake, write: WriteStep) -> str | None:
+    """The body from which a row noted or drew a point; None for an upkeep, and for any other."""
+    behavior = run.behavior
+    row = behavior.by_id.get(write.row_id) if behavior is not None else None
+    if row is None or write.part or row.kind not in (*NOTING, DRAWING):
+        return None
+    aim = row.args.get("target")
+    if isinstance(aim, KeyRef):
+        held = run.take.agents[run.agent].keys.get(aim.key)
+        now = held.at(write.tick) if held is not None else None
+        aim = now.value if now is not None else None
+    return aim if isinstance(aim, str) and aim in run.take.poses else None
+
+
+def _moved_m(run: AgentTake, name: str, since: int, until: int) -> float | None:
+    """How far a body is from where it was; None where it was not on the stage."""
+    poses = run.take.poses[name]
+    there = poses[[since, min(until, len(poses) - 1)], :2]
+    moved = float(np.hypot(*(there[1] - there[0])))
+    return moved if np.isfinite(moved) else None
+
+
+@take_rule(
+    "A goal that is drawn anew too soon",
+    why="Each time it is drawn the way begins anew, so it is never reached. Draw it when the last "
+    "one is reached, or less often.",
+    severity=Severity.WARNING,
+)
+def hasty_goal(run: AgentTake) -> Iterator[RuleMatch]:
+    """A row that goes to a point which is drawn again and again while it is under way, and that
+    never got there.
+    """
+    behavior = run.behavior
+    for row, key in _goers(run):
+        spans = run.record(row.id).spans
+        if behavior is None or any(each.outcome is Outcome.SUCCESS for each in spans):
+            continue
+        drawn = [
+            each
+            for each in run.take.agents[run.agent].writes
+            if each.key == key
+            and _draws(run, each)
+            and any(span.covers(each.tick) for span in spans)
+        ]
+        if len(drawn) >= REDRAWN:
+            took = run.seconds(drawn[-1].tick - drawn[0].tick) / (len(drawn) - 1)
+            yield RuleMatch(
+                f"{key} was drawn anew {len(drawn)} times on the way, every {took:.2f} s, and "
+                "never reached.",
+                row.id,
+                about=key,
+            )
+
+
+def _draws(run: AgentTake, write: WriteStep) -> bool:
+    """Whether a write drew a point at random."""
+    behavior = run.behavior
+    row = behavior.by_id.get(write.row_id) if behavior is not None else None
+    if row is None:
+        return False
+    if not write.part:
+        return row.kind == DRAWING
+    family, index = part_index(write.part)
+    return family == "upkeep" and row.upkeep[index].kind == DRAWING

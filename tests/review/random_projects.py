@@ -1,0 +1,145 @@
+"""Small random projects with the mistakes that people make: numbers that overlap, states without a
+way out, guards that never hold.
+"""
+
+from random import Random
+from typing import Any
+
+from tests.small import project, row
+from umbrant.model.behaviors import Event, EventList, Key, Row, Sharing, Watch
+from umbrant.model.documents import Project
+from umbrant.model.staging import Cue, Member, RaiseEvent, SetKey, WalkPoint
+from umbrant.model.values import KeyRef, KeyType
+
+VALUES = (1.0, 2.0, 3.0, 4.0)
+NUMBERS = ("near", "mood", "fixed", "double")
+SECONDS = 2.0
+DEEPEST = 3
+KEYS = (
+    Key(name="near", type=KeyType.NUMBER, default=2.0, scope=Sharing.WORLD),
+    Key(name="mood", type=KeyType.NUMBER, default=1.0),
+    Key(name="fixed", type=KeyType.NUMBER, default=2.0),
+    Key(name="double", type=KeyType.NUMBER, formula="near * 2"),
+    Key(name="never", type=KeyType.NUMBER),
+    Key(name="v", type=KeyType.AGENT, default="walker"),
+)
+WALKER = Member(name="walker", start=(4.0, 5.0), walk=(WalkPoint(at_s=SECONDS, to=(18.0, 5.0)),))
+
+
+class RandomProject:
+    """Draws the rows and cues of one project."""
+
+    def __init__(self, seed: int) -> None:
+        self.random = Random(seed)  # noqa: S311 - drawn again from its seed, not a secret
+        self.rows: list[Row] = []
+        root = self.random.choice(("selector", "sequence", "machine", "machine", "utility"))
+        self.composite(None, root, 0)
+
+    @property
+    def made(self) -> Project:
+        """The project, with cues that move its numbers and raise its events."""
+        times = [self.random.randrange(1, 20) / 10 for _ in range(4)]
+        cues: list[Cue] = [
+            Cue(at_s=at, does=SetKey(sets="near", value=self.random.choice(VALUES))) for at in times
+        ]
+        cues.append(Cue(at_s=self.random.choice((0.5, 2.5)), does=RaiseEvent(raises="bell")))
+        made = project(*self.rows, keys=KEYS, cues=tuple(cues), cast=(WALKER,), seconds=SECONDS)
+        events = EventList(events=(Event(name="bell"), Event(name="gong")))
+        return made.model_copy(update={"event_list": events})
+
+    def condition(self) -> str:
+        """A comparison, or two of them."""
+        parts = [self._comparison() for _ in range(self.random.choice((1, 1, 1, 2)))]
+        return self.random.choice((" and ", " or ")).join(parts)
+
+    def _comparison(self) -> str:
+        draw = self.random
+        value = draw.choice((*NUMBERS, "clock()", "distance(v)", f"{draw.choice(NUMBERS)} + 1"))
+        sign = draw.choice(("<", "<=", ">", ">="))
+        said = f"{value} {sign} {draw.choice(VALUES):g}"
+        return draw.choice(
+            (said, said, said, f"not {said}", f"not ({said})", "is_set(never)", "no")
+        )
+
+    def composite(self, under: str | None, kind: str, depth: int) -> None:
+        """A row with rows in it."""
+        row_id = self._add(kind, under, **self._around(under))
+        inside = self.random.randrange(1, 4)
+        if kind == "machine":
+            self._states(row_id, depth)
+            return
+        for _ in range(inside):
+            holder = self._add("option", row_id) if kind == "utility" else row_id
+            self.tree(holder, depth + 1)
+
+    def tree(self, under: str, depth: int) -> None:
+        """A leaf, or a row with rows in it."""
+        kinds = ("selector", "sequence", "parallel", "machine")
+        if depth < DEEPEST and self.random.random() < 0.4:
+            self.composite(under, self.random.choice(kinds), depth)
+            return
+        kind = self.random.choice(("last", "last", "check", "set_number", "wait", "move_away"))
+        args: dict[str, dict[str, Any]] = {
+            "last": {"ticks": self.random.randrange(4), "success": self.random.random() < 0.7},
+            "check": {"when": self.condition()},
+            "set_number": {"key": KeyRef(key="mood"), "value": self.random.choice(VALUES)},
+            "wait": {"duration": self.random.choice((0.2, 1.0))},
+            "move_away": {"target": KeyRef(key="v"), "distance": 3.0},
+        }
+        self._add(kind, under, **args[kind], **self._around(under))
+
+    def _around(self, under: str | None) -> dict[str, Any]:
+        draw = self.random
+        if under is None or draw.random() < 0.5:
+            return {}
+        guard = (self.condition(), draw.choice(list(Watch)))
+        decorators: list[tuple[str, dict[str, Any]]] = [
+            ("invert", {}),
+            ("always_fail", {}),
+            ("always_succeed", {}),
+            ("chance", {"share": draw.choice((0.0, 0.5))}),
+            ("time_limit", {"limit": 0.5}),
+            ("delay", {"delay": 0.8}),
+            ("repeat_until", {"result": draw.choice(("success", "failure"))}),
+            ("cooldown", {"duration": 0.4}),
+        ]
+        chosen = draw.sample(decorators, draw.randrange(0, 3))
+        return (
+            {"guard": guard, "decorators": chosen}
+            if draw.random() < 0.7
+            else {"decorators": chosen}
+        )
+
+    def _states(self, machine: str, depth: int) -> None:
+        draw = self.random
+        states = [self._add("state", machine) for _ in range(draw.randrange(2, 5))]
+        if draw.random() < 0.3:
+            states.append(self._add("final", machine))
+        for state in states:
+            if self._kind(state) == "final":
+                continue
+            for _ in range(draw.randrange(0, 3)):
+                self._transition(state, draw.choice(states))
+            for _ in range(draw.randrange(0, 2)):
+                self.tree(state, depth + 2)
+        if draw.random() < 0.3:
+            self._transition(machine, draw.choice(states))
+
+    def _transition(self, under: str, to: str) -> None:
+        draw = self.random
+        kind = draw.choice(("when", "when", "when", "after", "on_done", "on_event"))
+        args: dict[str, dict[str, Any]] = {
+            "when": {"when": self.condition()},
+            "after": {"time": draw.choice((0.3, 0.6))},
+            "on_done": {"result": draw.choice(("success", "failure", "either way"))},
+            "on_event": {"event": draw.choice(("bell", "gong"))},
+        }
+        self._add(kind, under, to=to, **args[kind])
+
+    def _kind(self, row_id: str) -> str:
+        return next(each.kind for each in self.rows if each.id == row_id)
+
+    def _add(self, kind: str, under: str | None, **more: Any) -> str:
+        row_id = f"r{len(self.rows)}x"
+        self.rows.append(row(row_id, kind, under, **more))
+        return row_id

@@ -16,6 +16,7 @@ from umbrant.catalog.language.tree import (
 from umbrant.reasons.sentences import Claim, ClaimKind
 from umbrant.reasons.why import Explainer
 from umbrant.take.record import RowRecord, Span
+from umbrant.take.tables import MOST_STEPS
 
 Checker = Callable[[Explainer, Claim], bool]
 
@@ -42,13 +43,19 @@ def _entered(explainer: Explainer, claim: Claim) -> bool:
 
 
 def _ended(explainer: Explainer, claim: Claim) -> bool:
-    """It ended then and so, and no later end came before the moment that the answer speaks of."""
+    """It ended then and so, and no later end came before the moment that the answer speaks of: the
+    end of a tick, or a step within it.
+    """
     ends = [span for span in _spans(explainer, claim) if span.end is not None]
     so = [
         span for span in ends if span.end == claim.tick and span.outcome == claim.facts["outcome"]
     ]
-    now = int(str(claim.facts["now"]))
-    later = [span for span in ends if span.end is not None and claim.tick < span.end <= now]
+    until = int(str(claim.facts["now"])), int(str(claim.facts.get("step", MOST_STEPS)))
+    later = [
+        span
+        for span in ends
+        if span.end is not None and claim.tick < span.end and (span.end, span.end_step) <= until
+    ]
     return bool(so) and not later
 
 

@@ -13,7 +13,8 @@ from umbrant.model.parts import ROW
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.row_report import RowReport
 from umbrant.reasons.sentences import AnswerLine, Bit, Claim, ClaimKind, Tone, claim, seconds_text
-from umbrant.take.record import Outcome
+from umbrant.take.record import Outcome, Span
+from umbrant.take.tables import MOST_STEPS
 
 
 def transitions_out(subject: AgentContext, state: str) -> Iterator[Row]:
@@ -81,20 +82,26 @@ def state_end(subject: AgentContext, state: str, tick: int) -> StateEnd | None:
     for row_id in subject.outline.children[state]:
         if subject.family(row_id) not in RUNS or subject.behavior.row(row_id).muted:
             continue
-        last = _row_end(subject, row_id, span.start, tick)
+        last = _row_end(subject, row_id, span, tick)
         if last is None or last.outcome is Outcome.FAILURE:
             return last
     return last
 
 
-def _row_end(subject: AgentContext, row_id: str, since: int, tick: int) -> StateEnd | None:
+def _row_end(subject: AgentContext, row_id: str, around: Span, tick: int) -> StateEnd | None:
     """How a row of a state has ended since the state was entered: a refusal is a failure."""
-    record = subject.record.row(row_id)
+    record, since = subject.record.row(row_id), (around.start, around.start_step)
     span, refusal = record.last_span(tick), record.last_refusal(tick)
-    if span is not None and span.start >= since and span.end is not None and span.end <= tick:
-        return StateEnd(span.end, span.outcome or Outcome.STOPPED, row_id)
-    if refusal is not None and refusal.start >= since and span is None:
-        return StateEnd(refusal.start, Outcome.FAILURE, row_id)
+    if span is not None and (span.start, span.start_step) > since:
+        is_over = span.end is not None and span.end <= tick
+        outcome = span.outcome or Outcome.STOPPED
+        at = tick if span.end is None else span.end
+        return StateEnd(at, outcome, row_id) if is_over else None
+    # A refusal that is repeated is one that began before the state was entered again.
+    if refusal is not None and (
+        refusal.end > around.start or (refusal.start, refusal.step) > since
+    ):
+        return StateEnd(max(refusal.start, around.start), Outcome.FAILURE, row_id)
     return None
 
 
@@ -119,7 +126,7 @@ def _ended_bits(
     yield f" was done with {how} at {subject.header.seconds(ended.tick):.2f} s"
     if ended.outcome is not Outcome.SUCCESS:
         yield " ("
-        yield from subject.why_child_failed(ended.row_id, ended.tick, tick)
+        yield from subject.why_child_failed(ended.row_id, (ended.tick, MOST_STEPS), tick)
         yield ")"
     yield ", and stays active"
     yield "." if transitions else ": nothing leads out of it."

@@ -8,7 +8,7 @@ from umbrant.catalog.declare import Family
 from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Value, value_text
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.sentences import Bit, ClaimKind, claim, seconds_text
-from umbrant.take.record import Outcome, Span
+from umbrant.take.record import Outcome, Refusal, Span
 
 Bits = Iterator[Bit]
 
@@ -122,7 +122,9 @@ class RowReport(AgentContext):
             yield from checks.bits(tick, held=kind != "condition", now=now)
         elif kind == "child":
             yield ": "
-            yield from self.why_child_failed(str(span.cause.facts["row"]), tick, now)
+            yield from self.why_child_failed(
+                str(span.cause.facts["row"]), (tick, span.end_step), now
+            )
         elif kind == "condition":
             yield ": "
             yield from self._own_condition(row_id, tick)
@@ -154,18 +156,19 @@ class RowReport(AgentContext):
             return value.place
         return value if isinstance(value, bool | int | float | str | tuple) else None
 
-    def why_child_failed(self, row_id: str, tick: int, now: int) -> Bits:
-        """Yield the words for why a child failed: it was refused, or it ended."""
-        record = self.record.row(row_id)
-        refusal, ended = record.refusal_at(tick), record.span_at(tick)
+    def why_child_failed(self, row_id: str, until: tuple[int, int], now: int) -> Bits:
+        """Yield the words for why a child failed by a tick and step: it was refused or it ended."""
+        tick, record = until[0], self.record.row(row_id)
+        refusal, ended = record.last_refusal(tick), record.last_ended(until)
         yield self.names.bit(row_id)
-        if ended is None and refusal is not None:
-            yield from self.refused(row_id, refusal.cause, tick, now)
+        if refusal is not None and (ended is None or _comes_after(refusal, ended)):
+            yield from self.refused(row_id, refusal.cause, min(refusal.end, tick), now)
             return
         yield (turned_text(ended) if ended is not None else "") or " failed"
         if ended is not None:
-            outcome = (ended.outcome or Outcome.STOPPED).value
-            yield claim(ClaimKind.ENDED, row_id, ended.end or tick, outcome=outcome, now=tick)
+            facts = {"outcome": (ended.outcome or Outcome.STOPPED).value, "step": until[1]}
+            at = tick if ended.end is None else ended.end
+            yield claim(ClaimKind.ENDED, row_id, at, now=tick, **facts)
             yield from self.why_ended(row_id, ended, now)
 
     def how_far(self, row_id: str, tick: int) -> Bits:
@@ -193,6 +196,17 @@ TURNED = {"inverted": "inverted", "always_fails": "always failing"}
 """Causes of a failure that is really a success, and what the row is called that has such a
 decorator.
 """
+
+
+def _comes_after(refusal: Refusal, ended: Span) -> bool:
+    """Whether a row was refused after it had ended. One that was stopped did not fail, so then the
+    refusal is what made what is around it fail.
+    """
+    if ended.outcome is Outcome.STOPPED and refusal.end >= (ended.end or 0):
+        return True
+    if refusal.start < refusal.end:
+        return refusal.end > (ended.end or 0)
+    return (refusal.start, refusal.step) > (ended.end or 0, ended.end_step)
 
 
 def turned_text(span: Span) -> str:

@@ -213,6 +213,18 @@ class RowRecord:
         index = bisect_right(self.spans, tick, key=_start) - 1
         return self.spans[index] if index >= 0 else None
 
+    def last_ended(self, until: tuple[int, int]) -> Span | None:
+        """The last span that ended at or before a tick and step. At the end of it the row may run
+        already again.
+        """
+        index = bisect_right(self.spans, until[0], key=_start)
+        ended = (
+            span
+            for span in reversed(self.spans[:index])
+            if span.end is not None and (span.end, span.end_step) <= until
+        )
+        return next(ended, None)
+
     def spans_at(self, tick: int) -> list[Span]:
         """The spans that began at a tick: several where it was entered again within it."""
         first = bisect_left(self.spans, tick, key=_start)

@@ -6,13 +6,23 @@ from random import Random
 from typing import Any
 
 from tests.small import project, row
-from umbrant.model.behaviors import Event, EventList, Key, Row, Sharing, Watch
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    Event,
+    EventList,
+    Key,
+    Row,
+    Sharing,
+    Watch,
+)
 from umbrant.model.documents import Project
 from umbrant.model.staging import Cue, Member, RaiseEvent, SetKey, WalkPoint
 from umbrant.model.values import KeyRef, KeyType
 
 VALUES = (1.0, 2.0, 3.0, 4.0)
 NUMBERS = ("near", "mood", "fixed", "double")
+QUESTIONS = ("is_set(never)", "no", "seen", "can_see(v)", 'event("bell")', "is_set(there)")
 SECONDS = 2.0
 DEEPEST = 3
 KEYS = (
@@ -22,7 +32,27 @@ KEYS = (
     Key(name="double", type=KeyType.NUMBER, formula="near * 2"),
     Key(name="never", type=KeyType.NUMBER),
     Key(name="v", type=KeyType.AGENT, default="walker"),
+    Key(name="seen", type=KeyType.YES_NO),
+    Key(name="there", type=KeyType.POINT),
 )
+LEAVES = (
+    *("last", "last", "check", "wait", "move_away", "raise_event"),
+    *("set_number", "count", "copy", "use_behavior"),
+)
+INNER = Behavior(
+    name="inner",
+    title="Inner",
+    blackboard="inner",
+    rows=(
+        row("top", "selector"),
+        row("low", "wait", "top", guard=("level < 3", Watch.THROUGHOUT), duration=0.3),
+        row("up", "count", "top", key=KeyRef(key="level"), amount=1.0),
+    ),
+)
+INNER_KEYS = Blackboard(
+    name="inner", title="Inner", keys=(Key(name="level", type=KeyType.NUMBER, default=1.0),)
+)
+SIGHT = {"target": KeyRef(key="v"), "seen": KeyRef(key="seen"), "where": KeyRef(key="there")}
 WALKER = Member(name="walker", start=(4.0, 5.0), walk=(WalkPoint(at_s=SECONDS, to=(18.0, 5.0)),))
 
 
@@ -43,7 +73,15 @@ class RandomProject:
             Cue(at_s=at, does=SetKey(sets="near", value=self.random.choice(VALUES))) for at in times
         ]
         cues.append(Cue(at_s=self.random.choice((0.5, 2.5)), does=RaiseEvent(raises="bell")))
-        made = project(*self.rows, keys=KEYS, cues=tuple(cues), cast=(WALKER,), seconds=SECONDS)
+        made = project(
+            *self.rows,
+            keys=KEYS,
+            cues=tuple(cues),
+            cast=(WALKER,),
+            seconds=SECONDS,
+            behaviors=(INNER,),
+            blackboards=(INNER_KEYS,),
+        )
         events = EventList(events=(Event(name="bell"), Event(name="gong")))
         return made.model_copy(update={"event_list": events})
 
@@ -78,21 +116,28 @@ class RandomProject:
         if depth < DEEPEST and self.random.random() < 0.4:
             self.composite(under, self.random.choice(kinds), depth)
             return
-        kind = self.random.choice(("last", "last", "check", "set_number", "wait", "move_away"))
+        kind = self.random.choice(LEAVES)
         args: dict[str, dict[str, Any]] = {
             "last": {"ticks": self.random.randrange(4), "success": self.random.random() < 0.7},
             "check": {"when": self.condition()},
             "set_number": {"key": KeyRef(key="mood"), "value": self.random.choice(VALUES)},
             "wait": {"duration": self.random.choice((0.2, 1.0))},
             "move_away": {"target": KeyRef(key="v"), "distance": 3.0},
+            "raise_event": {"event": self.random.choice(("bell", "gong"))},
+            "count": {"key": KeyRef(key="mood"), "amount": 1.0},
+            "copy": {"source": KeyRef(key="near"), "key": KeyRef(key="mood")},
+            "use_behavior": {"behavior": "inner"},
         }
-        self._add(kind, under, **args[kind], **self._around(under))
+        binds = {"level": KeyRef(key="mood")} if self.random.random() < 0.7 else {}
+        more = {"binds": binds} if kind == "use_behavior" else {}
+        self._add(kind, under, **args[kind], **self._around(under), **more)
 
     def _around(self, under: str | None) -> dict[str, Any]:
         draw = self.random
         if under is None or draw.random() < 0.5:
             return {}
         guard = (self.condition(), draw.choice(list(Watch)))
+        upkeep = [("look_out", 0.2, SIGHT)] if draw.random() < 0.2 else []
         decorators: list[tuple[str, dict[str, Any]]] = [
             ("invert", {}),
             ("always_fail", {}),
@@ -104,11 +149,8 @@ class RandomProject:
             ("cooldown", {"duration": 0.4}),
         ]
         chosen = draw.sample(decorators, draw.randrange(0, 3))
-        return (
-            {"guard": guard, "decorators": chosen}
-            if draw.random() < 0.7
-            else {"decorators": chosen}
-        )
+        around = {"decorators": chosen, "upkeep": upkeep}
+        return {"guard": guard, **around} if draw.random() < 0.7 else around
 
     def _states(self, machine: str, depth: int) -> None:
         draw = self.random

@@ -69,6 +69,7 @@ class StateEnd:
     tick: int
     outcome: Outcome
     row_id: str
+    was_refused: bool = False
 
 
 def state_end(subject: AgentContext, state: str, tick: int) -> StateEnd | None:
@@ -101,7 +102,7 @@ def _row_end(subject: AgentContext, row_id: str, around: Span, tick: int) -> Sta
     if refusal is not None and (
         refusal.end > around.start or (refusal.start, refusal.step) > since
     ):
-        return StateEnd(max(refusal.start, around.start), Outcome.FAILURE, row_id)
+        return StateEnd(max(refusal.start, around.start), Outcome.FAILURE, row_id, was_refused=True)
     return None
 
 
@@ -121,7 +122,7 @@ def _ended_bits(
 ) -> Iterator[Bit]:
     how = "success" if ended.outcome is Outcome.SUCCESS else "failure"
     facts = {"outcome": ended.outcome.value, "now": tick}
-    if subject.record.row(ended.row_id).span_at(ended.tick) is not None:
+    if not ended.was_refused:
         yield Claim(ClaimKind.ENDED, ended.row_id, ended.tick, facts)
     yield f" was done with {how} at {subject.header.seconds(ended.tick):.2f} s"
     if ended.outcome is not Outcome.SUCCESS:

@@ -117,9 +117,9 @@ class RowReport(AgentContext):
         if kind == "guard_ended" and condition is not None:
             yield ": "
             yield from condition.bits(tick, held=False, now=now)
-        elif kind in ("condition", *TURNED) and checks is not None:
+        elif checks is not None and (held := self._held(row_id, kind)) is not None:
             yield ": "
-            yield from checks.bits(tick, held=kind != "condition", now=now)
+            yield from checks.bits(tick, held=held, now=now)
         elif kind == "child":
             yield ": "
             yield from self.why_child_failed(
@@ -133,6 +133,20 @@ class RowReport(AgentContext):
         else:
             yield ": "
             yield from self.names.because(span.cause)
+
+    def _held(self, row_id: str, cause: str) -> bool | None:
+        """Whether what a row checks held as it failed with a cause; None where decorators inside the
+        one that turned its result do not let that be said.
+        """
+        if cause not in TURNED:
+            return False if cause == "condition" else None
+        kinds = [each.kind for each in self.behavior.row(row_id).decorators]
+        turning = "invert" if cause == "inverted" else "always_fail"
+        inside = kinds[kinds.index(turning) + 1 :] if turning in kinds else []
+        # The one that turned it round found a success; each `invert` within found the opposite.
+        if set(inside) & {"always_fail", "always_succeed", "repeat_until", "hold"}:
+            return None
+        return inside.count("invert") % 2 == 0
 
     def _own_condition(self, row_id: str, tick: int) -> Bits:
         """What a condition row asks, as its kind's phrase with the values at a tick, and that it is

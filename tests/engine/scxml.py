@@ -1,8 +1,8 @@
 """The algorithm of the SCXML Recommendation, Appendix D, transcribed line by line: what the engine
 is tested against.
 
-Left out is what our machines do not have: data models, executable content, invoking, sending, and
-several targets. Names are those of the appendix.
+Left out is what our machines do not have: data models, executable content, invoking and sending.
+Names are those of the appendix.
 """
 
 from collections.abc import Callable
@@ -35,6 +35,12 @@ class T:
     internal: bool = False
     cond: str = ""
     """Its condition; one that is empty always holds."""
+    also: str | None = None
+    """A second target."""
+
+    @property
+    def targets(self) -> list[str]:
+        return [each for each in (self.target, self.also) if each]
 
 
 class Interpreter:
@@ -152,7 +158,7 @@ class Interpreter:
     def computeExitSet(self, transitions: list[T]) -> list[S]:
         statesToExit: list[S] = []
         for t in transitions:
-            if t.target is not None:
+            if t.targets:
                 domain = self.getTransitionDomain(t)
                 for s in self.configuration:
                     if self.isDescendant(s, domain) and s not in statesToExit:
@@ -184,8 +190,8 @@ class Interpreter:
 
     def computeEntrySet(self, transitions: list[T], statesToEnter: list[S]) -> None:
         for t in transitions:
-            if t.target is not None:
-                self.addDescendantStatesToEnter(self.states[t.target], statesToEnter)
+            for target in t.targets:
+                self.addDescendantStatesToEnter(self.states[target], statesToEnter)
             ancestor = self.getTransitionDomain(t)
             for s in self.getEffectiveTargetStates(t):
                 self.addAncestorStatesToEnter(s, ancestor, statesToEnter)
@@ -244,12 +250,15 @@ class Interpreter:
         return self.scxml
 
     def getEffectiveTargetStates(self, t: T) -> list[S]:
-        if t.target is None:
-            return []
-        s = self.states[t.target]
-        if s.kind != "history":
-            return [s]
-        return self.historyValue[s.id] if s.id in self.historyValue else self._default(s)
+        targets: list[S] = []
+        for s in (self.states[target] for target in t.targets):
+            if s.kind != "history":
+                targets.append(s)
+            elif s.id in self.historyValue:
+                targets.extend(self.historyValue[s.id])
+            else:
+                targets.extend(self._default(s))
+        return targets
 
     def getProperAncestors(self, state1: S, state2: S | None) -> list[S]:
         found: list[S] = []
@@ -289,4 +298,6 @@ class Interpreter:
             return [self.states[history.initial]]
         if history.parent.kind == "parallel":
             return self.getChildStates(history.parent)
-        return [self.states[self._initial(history.parent)]]
+        first = self.states[self._initial(history.parent)]
+        # The Recommendation wants a default here; ours is the first state where there is none.
+        return [self.getChildStates(history.parent)[0] if first.kind == "history" else first]

@@ -33,9 +33,9 @@ class Driven:
             state.deep = source.deep
             for transition in source.transitions:
                 self.events[transition.id] = transition.event
-                target = self.byid[transition.target] if transition.target else None
+                targets = tuple(self.byid[each] for each in transition.targets)
                 state.transitions.append(
-                    Transition(transition.id, state, target, transition.internal)
+                    Transition(transition.id, state, targets, transition.internal)
                 )
         self.inside: list[str] = []
         self.log: list[tuple[str, str]] = []
@@ -339,20 +339,36 @@ def charts(draw: st.DrawFn) -> S:  # noqa: C901
     for state in made:
         proper = [child for child in state.children if child.kind != "history"]
         if state.kind == "state" and proper and draw(st.booleans()):
-            state.initial = draw(st.sampled_from([child.id for child in proper]))
+            state.initial = draw(st.sampled_from([child.id for child in state.children]))
     targets = [state.id for state in made if state is not root]
     for state in made:
         if state.kind in ("state", "parallel"):
             for _ in range(draw(st.integers(0, 2))):
-                done = [f"done.{state.id}"] if state.children else []
+                done = [f"done.{each.id}" for each in made if each.children and each is not root]
                 event = draw(
                     st.sampled_from(
                         [*EVENTS, *EVENTS, *done, None] if state is not root else [*EVENTS]
                     )
                 )
                 target = draw(st.sampled_from([*targets, *targets, None] if event else targets))
-                t(state, event, target, internal=draw(st.booleans()))
+                beside = _in_other_regions(root, target) if target else []
+                also = draw(st.sampled_from([*beside, None])) if beside else None
+                t(state, event, target, internal=draw(st.booleans()), also=also)
     return root
+
+
+def _in_other_regions(root: S, target: str) -> list[str]:
+    """The states that a transition may lead to besides a target: those of the regions beside it."""
+    region: S | None = find(root, target)
+    found: list[str] = []
+    while region is not None and region.parent is not None:
+        if region.parent.kind == "parallel" and region.kind != "history":
+            others = (each for each in region.parent.children if each is not region)
+            found.extend(
+                inner.id for other in others for inner in _all(other) if other.kind != "history"
+            )
+        region = region.parent
+    return found
 
 
 @settings(max_examples=100, deadline=None)

@@ -66,13 +66,16 @@ def row_of(transition: T) -> Row:
     args: dict[str, object] = {}
     if transition.target:
         args["to"] = transition.target
+        args["also"] = transition.also or ""
     if transition.internal:
         args["kind"] = "internal"
     event = transition.event
     if event is None:
         kind, args["when"] = "when", transition.cond or "clock() >= 0"
-    elif event.startswith("done."):
+    elif event == f"done.{transition.source.id}":
         kind = "on_done"
+    elif event.startswith("done."):
+        kind, args["event"] = "on_event", event.replace("done.", "done.state.")
     else:
         kind, args["event"] = "on_event", event
         if transition.cond:

@@ -251,6 +251,20 @@ def test_a_behavior_that_has_ended_begins_again_at_the_next_tick() -> None:
     assert [span[:2] for span in spans(take, "one")] == [(0, 0), (1, 1), (2, 2), (3, 3)]
 
 
+def test_an_event_raised_in_a_machine_is_handled_by_its_machine_at_once() -> None:
+    rows = (
+        row("mm", "machine"),
+        row("aa", "state", "mm"),
+        row("ring", "raise_event", "aa", event="bell"),
+        row("on", "on_event", "aa", event="bell", to="bb"),
+        row("bb", "state", "mm"),
+        row("again", "on_event", "bb", event="bell", to="aa"),
+    )
+    take = played(project(*rows, seconds=0.4))
+    assert spans(take, "on") == [(0, 0, "success")]
+    assert spans(take, "again") == []
+
+
 def test_an_event_is_received_at_the_next_tick_whatever_the_order_of_the_cast() -> None:
     rows = (
         row("top", "sequence"),
@@ -282,6 +296,7 @@ RULES = {
     "Scores": "scores_have_a_make_up",
     "A state that must be done": "not_left_by_another_states_end",
     "A behavior that has ended": "behavior_that_has_ended",
+    "Events inside a machine": "handled_by_its_machine_at_once",
     "Events between agents": "received_at_the_next_tick",
 }
 """The test of each rule on the page, by a part of its name."""

@@ -157,20 +157,44 @@ class World(Protocol):
 
 
 class Events(Protocol):
-    """The events as one agent receives them. An event raised in a tick is received in the next."""
+    """The events as one agent receives them. An event raised in a tick is received in the next; the
+    innermost machine around the row that raises it handles it within the tick.
+    """
 
     @property
     def now(self) -> Sequence[str]:
         """The events received in this tick, in the order in which they were raised."""
 
-    def raise_event(self, event: str, to: str, delay_s: float) -> None:
-        """Raise an event for one agent or a group, by name, or for all where `to` is empty."""
+    def raise_event(self, event: str, to: str, delay_s: float, internal: bool = False) -> None:
+        """Raise an event for one agent or a group, by name, or for all where `to` is empty. If
+        it is `internal` it stays inside the innermost machine, or inside the agent.
+        """
 
     def received(self, event: str) -> bool:
         """Whether this event, or a more special one, is received in this tick."""
 
     def last_s(self, event: str) -> float | None:
         """When this event, or a more special one, was last received; None if never."""
+
+
+class MachineQueue(Protocol):
+    """A machine as it takes in the events that are raised inside it."""
+
+    def raise_inside(self, event: str) -> None:
+        """Handle an event within the tick, after those that were raised before it."""
+
+
+class MachineEvents(Events, Protocol):
+    """The events of an agent as its machines see them."""
+
+    def begin_machine(self, machine: MachineQueue) -> None:
+        """The rows that run from now on are in this machine, until `end_machine`."""
+
+    def end_machine(self) -> None:
+        """The machine that began last is done for now."""
+
+    def offered(self, machine: MachineQueue) -> Sequence[str]:
+        """The events received in this tick, without those that this machine has handled inside."""
 
 
 class BoardView(Protocol):
@@ -201,6 +225,9 @@ class Me(Protocol):
     @property
     def began_s(self) -> float:
         """When the agent ticked for the first time."""
+
+    def is_in(self, row_name: str) -> bool:
+        """Whether a row of this name is active."""
 
     def others_in(self, row_name: str, group: str) -> int:
         """How many other agents of a group (of all groups where it is empty) are in a row of this

@@ -39,7 +39,7 @@ STATE_TYPES = {
     "final": StateType.FINAL,
     "history": StateType.HISTORY,
 }
-WAITS = {"on_event": TransitionTrigger.EVENT, "on_done": TransitionTrigger.DONE}
+WAITS = {"on_event": TransitionTrigger.EVENT, "on_done": TransitionTrigger.EVENT}
 DONE_WAYS = {
     "either way": (Status.SUCCESS, Status.FAILURE),
     "success": (Status.SUCCESS,),
@@ -257,14 +257,15 @@ class Builder:
             except Unbound as unbound:
                 self._recorder.refusing(child.id, ROW)(unbound.reason)
                 continue
-            if given.to and given.to not in by_id:
-                self._recorder.refusing(child.id, ROW)(cause("no_state", name=given.to))
+            named = [each for each in (given.to, given.also) if each]
+            unknown = next((each for each in named if each not in by_id), None)
+            if unknown is not None:
+                self._recorder.refusing(child.id, ROW)(cause("no_state", name=unknown))
                 continue
             internal = getattr(given, "kind", "external") == "internal"
             waits = WAITS.get(child.kind, TransitionTrigger.NOTHING)
-            state.transitions.append(
-                Transition(child.id, state, by_id.get(given.to), internal, waits)
-            )
+            targets = tuple(by_id[each] for each in named)
+            state.transitions.append(Transition(child.id, state, targets, internal, waits))
             transitions[child.id] = self._transition(child, given)
 
     def _transition(self, row: Row, given: Any) -> LiveTransition:

@@ -78,16 +78,18 @@ class TransitionTrigger(StrEnum):
     NOTHING = "nothing"
     """It is asked at every step: a condition, or a time."""
     EVENT = "event"
-    DONE = "done"
+    """An event: one from outside, one raised in the machine, or that a state is done."""
 
 
 @dataclass(eq=False)
 class Transition:
-    """Leads from `source` to `target`; without a target nothing is left or entered."""
+    """Leads from `source` to `targets`; without a target nothing is left or entered. Several are in
+    different regions, all of which are entered.
+    """
 
     id: str
     source: State
-    target: State | None = None
+    targets: tuple[State, ...] = ()
     internal: bool = False
     waits: TransitionTrigger = TransitionTrigger.NOTHING
 
@@ -227,7 +229,7 @@ class Chart:
         """`getTransitionDomain`: the innermost state that contains all states left and entered;
         None without a target.
         """
-        targets = self.effective_targets(transition.target)
+        targets = self.effective_targets(transition)
         if not targets:
             return None
         source = transition.source
@@ -239,15 +241,17 @@ class Chart:
             return source
         return self._common(source, targets)
 
-    def effective_targets(self, target: State | None) -> list[State]:
-        """`getEffectiveTargetStates`: the target itself, or the states that a history remembers."""
-        if target is None:
-            return []
-        if target.type is not StateType.HISTORY:
-            return [target]
-        if target.id in self._remembered:
-            return self._remembered[target.id]
-        return self._otherwise(target)
+    def effective_targets(self, transition: Transition) -> list[State]:
+        """`getEffectiveTargetStates`: the targets, with the states that a history remembers in its
+        place.
+        """
+        found: list[State] = []
+        for target in transition.targets:
+            if target.type is not StateType.HISTORY:
+                found.append(target)
+            else:
+                found.extend(self._remembered.get(target.id) or self._otherwise(target))
+        return found
 
     def take(self, transitions: Sequence[Transition]) -> Microstep:
         """`microstep` without executable content: leaves the exit set and enters the entry set."""
@@ -311,11 +315,10 @@ class Chart:
         """
         entry: dict[int, State] = {}
         for transition in transitions:
-            if transition.target is None:
-                continue
-            self._add_descendants(transition.target, entry)
+            for target in transition.targets:
+                self._add_descendants(target, entry)
             ancestor = self.domain(transition)
-            for state in self.effective_targets(transition.target):
+            for state in self.effective_targets(transition):
                 self._add_ancestors(state, ancestor, entry)
         return entry
 
@@ -358,7 +361,11 @@ class Chart:
         assert around is not None  # noqa: S101  (a history is never the root)
         if first is not None and first.within(around) and first.type is not StateType.HISTORY:
             return [first]
-        return around.proper if around.type is StateType.REGIONS else [_first(around)]
+        if around.type is StateType.REGIONS:
+            return around.proper
+        begins = _first(around)
+        # A state that begins in its own history has nothing to go back to at first.
+        return [around.proper[0] if begins.type is StateType.HISTORY else begins]
 
     def _common(self, source: State, targets: Sequence[State]) -> State:
         """`findLCCA`: the innermost compound state, or the root, around all of them."""
@@ -371,12 +378,10 @@ class Chart:
 
 
 def _first(state: State) -> State:
-    """The state that a compound state begins in. One that is no descendant of it is passed over."""
-    if (
-        state.initial is not None
-        and state.initial.within(state)
-        and state.initial.type is not StateType.HISTORY
-    ):
+    """The state that a compound state begins in, or the history that stands for it. One that is no
+    descendant of it is passed over.
+    """
+    if state.initial is not None and state.initial.within(state):
         return state.initial
     return state.proper[0]
 

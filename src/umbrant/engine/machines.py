@@ -3,8 +3,9 @@ rows are run.
 
 A tick of a machine is this: transitions that ask a condition or a time are taken as long as one
 holds; then each event heard in this tick is given to the machine, in the order in which the events
-were raised; then the rows of the active states run, outer states first; then states that got done
-are told of, and the rows of states just entered run too.
+were raised; then the rows of the active states run, outer states first; then the internal events
+are handled: those that the rows raised, and that states got done. The rows of states just entered
+run too.
 
 A tick always ends. Where the same transitions would fire a second time within a tick, with the same
 keys and no event from outside in between, the machine goes round in a ring: it stops there, and the
@@ -16,16 +17,18 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
+from typing import cast
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
 from umbrant.catalog.kinds.decorators import SLACK_S
 from umbrant.catalog.protocols import FAILURE, RUNNING, SUCCESS, Status, Unbound
-from umbrant.catalog.world import Condition, Me
+from umbrant.catalog.world import Condition, MachineEvents, Me
 from umbrant.engine.board import Board
 from umbrant.engine.budget import MOST_MICROSTEPS, TickBudget
 from umbrant.engine.chart import Chart, Microstep, State, StateType, Transition, TransitionTrigger
 from umbrant.engine.recorder import CUT_OFF, Recorder, RowLog
 from umbrant.engine.rows import GUARD_SAID_NO, LiveRow, RowSequence
+from umbrant.model.kind_ids import ANY_EVENT, STATE_DONE
 
 
 @dataclass
@@ -66,10 +69,16 @@ class LiveTransition:
 
 @dataclass(frozen=True)
 class StateDone:
-    """That a state is done: an internal event, `done.state.id` in SCXML."""
+    """That a state is done: an internal event, `done.state.id`."""
 
     state: State
     status: Status
+
+    @property
+    def event(self) -> str:
+        """Its name, for transitions that wait for an event."""
+        # In a behavior that is used, ids stand behind that of the row that uses it.
+        return f"{STATE_DONE}.{self.state.id.rpartition('/')[2]}"
 
 
 Trigger = str | StateDone | None
@@ -95,6 +104,7 @@ class LiveMachine:
         self._states = states
         self._transitions = transitions
         self._cut_off = recorder.refusing(chart.root.id, CUT_OFF)
+        self._received = recorder.received
         self._board = board
         self._budget = budget
         self._seen: list[tuple[int, object]] = []
@@ -105,7 +115,8 @@ class LiveMachine:
         """
         self._fired: list[str] = []
         self._is_cut = False
-        self._inside: deque[StateDone] = deque()
+        self._inside: deque[str | StateDone] = deque()
+        """The internal queue: events that were raised inside and not handled yet."""
         self._fresh: list[State] = []
         self._holds_back = any(live.must_finish for live in states.values())
         self._ended: Status | None = None
@@ -114,18 +125,40 @@ class LiveMachine:
         self.cause = None
         self._inside.clear()
         self._ended = None
-        self._entered(me, self._chart.begin())
+        self._within(me, lambda: self._entered(me, self._chart.begin()))
 
     def tick(self, me: Me) -> Status:
+        events = cast(MachineEvents, me.events)
+        events.begin_machine(self)
+        try:
+            return self._tick(me, events)
+        finally:
+            events.end_machine()
+
+    def raise_inside(self, event: str) -> None:
+        """Handle an event that a row in the machine raised, within this tick."""
+        self._inside.append(event)
+
+    def _within(self, me: Me, do: Callable[[], None]) -> None:
+        """Do something in which rows of this machine may run."""
+        events = cast(MachineEvents, me.events)
+        events.begin_machine(self)
+        try:
+            do()
+        finally:
+            events.end_machine()
+
+    def _tick(self, me: Me, events: MachineEvents) -> Status:
         self._is_cut = False
         if self._seen:
             self._forget_situations()
         # SCXML's order: eventless transitions before external events, and a whole macrostep between
         # two events. Rows run last, in states that will still be active at the end of the tick.
         self._settle(me)
-        for event in me.events.now:
-            if self._ended is None:
-                self._offer(me, event)
+        if events.now:
+            for event in events.offered(self):
+                if self._ended is None:
+                    self._offer(me, event)
         # A state that is entered while rows run, by their done events, gets its own turn in this
         # tick: no tick passes in which an active state has not run.
         self._fresh = list(self._chart.active)
@@ -140,7 +173,8 @@ class LiveMachine:
         return self._ended
 
     def stop(self, me: Me) -> None:
-        self._leave_all(me, cause_of_row("parent_left", self._chart.root.id))
+        reason = cause_of_row("parent_left", self._chart.root.id)
+        self._within(me, lambda: self._leave_all(me, reason))
 
     # transitions
 
@@ -149,19 +183,23 @@ class LiveMachine:
         enabled.
         """
         while self._ended is None and not self._is_cut:
-            done: StateDone | None = None
+            raised: str | StateDone | None = None
             taken = self._chart.select(partial(self._enabled, me, None), TransitionTrigger.NOTHING)
             if not taken and self._inside:
-                done = self._inside.popleft()
-                taken = self._chart.select(partial(self._enabled, me, done), TransitionTrigger.DONE)
+                raised = self._inside.popleft()
+                taken = self._chart.select(
+                    partial(self._enabled, me, raised), TransitionTrigger.EVENT
+                )
                 if not taken:
                     continue
+                if isinstance(raised, str):
+                    self._received(raised, me.name)
             if not taken:
                 return
-            # At a cut the done event has led nowhere yet, and must not be lost: the next tick
-            # handles it first.
-            if not self._fire(me, taken) and done is not None:
-                self._inside.appendleft(done)
+            # At a cut the event has led nowhere yet, and must not be lost: the next tick handles it
+            # first.
+            if not self._fire(me, taken) and raised is not None:
+                self._inside.appendleft(raised)
 
     def _offer(self, me: Me, event: str) -> None:
         """Handle one external event. It may lead back to earlier configurations, so the ones seen
@@ -191,7 +229,7 @@ class LiveMachine:
         # The time first: a condition is not evaluated, nor recorded, before it could matter.
         if live.after is not None and me.world.now_s < live.due_s - SLACK_S:
             return live.waiting
-        if isinstance(trigger, StateDone) and trigger.status not in live.done:
+        if live.done and isinstance(trigger, StateDone) and trigger.status not in live.done:
             return cause("done_otherwise", row=trigger.state.id, result=trigger.status.name.lower())
         if live.when is not None and not live.when.evaluate():
             return GUARD_SAID_NO
@@ -340,15 +378,20 @@ class LiveMachine:
 def _listens(live: LiveTransition, transition: Transition, trigger: str | StateDone) -> bool:
     """Whether a transition that waits for such a trigger is one that this very one could enable."""
     if isinstance(trigger, StateDone):
-        return transition.source is trigger.state
+        if live.event is None:
+            return transition.source is trigger.state
+        return matches(trigger.event, live.event)
     return live.event is not None and matches(trigger, live.event)
 
 
 def matches(event: str, listened_for: str) -> bool:
-    """Whether a listener for `wanted` receives `event`: `alarm` receives `alarm` and
-    `alarm.bell`.
+    """Whether a listener receives an event: `alarm` receives `alarm` and `alarm.bell`, as `alarm.*`
+    does, and `*` receives all.
     """
-    return event == listened_for or event.startswith(f"{listened_for}.")
+    if listened_for == ANY_EVENT:
+        return True
+    wanted = listened_for.removesuffix(f".{ANY_EVENT}")
+    return event == wanted or event.startswith(f"{wanted}.")
 
 
 def _do_at_once(me: Me, rows: Sequence[LiveRow]) -> None:

@@ -153,11 +153,12 @@ class EventsOfNode(_View):
     __slots__ = ()
     _instead = "raise an event with `me.events.raise_event`"
 
-    def raise_event(self, event: str, to: str, delay_s: float) -> None:
+    def raise_event(self, event: str, to: str, delay_s: float, internal: bool = False) -> None:
         self._of.raise_event(
             text_of(event, "the event"),
             text_of(to, "whom it is for"),
             number_of(delay_s, "the delay"),
+            internal is True,
         )
 
 
@@ -282,6 +283,10 @@ class AgentOfNode:
     def began_s(self) -> float:
         """When the agent ticked for the first time."""
         return self._me.began_s
+
+    def is_in(self, row_name: str) -> bool:
+        """Whether a row of this name is active."""
+        return self._me.is_in(row_name)
 
     def others_in(self, row_name: str, group: str) -> int:
         """How many other agents of a group (of all groups where it is empty) are in a row of this

@@ -189,6 +189,12 @@ class Key(Document):
     help: str = ""
 
 
+def targets_of(transition: Row) -> tuple[str, ...]:
+    """The ids of the states that a transition leads to, as they are written."""
+    named = (str(transition.args.get(each) or "") for each in ("to", "also"))
+    return tuple(each for each in named if each)
+
+
 class Blackboard(ProjectFile):
     """The keys a behavior may read and write, besides those of the blackboard that it `extends`.
 

@@ -18,7 +18,7 @@ from umbrant.model.kind_ids import USE_BEHAVIOR
 from umbrant.model.outline import Outline, OutlineError
 
 FORMAT = "umbrant rows 1"
-NAMING = ("to", "initial", "otherwise")
+NAMING = ("to", "also", "initial", "otherwise")
 """The parameters that name another row by its id."""
 
 _ROWS: TypeAdapter[list[Row]] = TypeAdapter(list[Row])

@@ -21,6 +21,11 @@ AFTER = "after"
 ON_DONE = "on_done"
 TRANSITIONS = (WHEN, ON_EVENT, AFTER, ON_DONE)
 
+STATE_DONE = "done.state"
+"""Before a dot and the id of a state: the internal event that this state is done."""
+ANY_EVENT = "*"
+"""What a transition waits for that takes any event; after a dot, any kind of one."""
+
 ON_ENTER = "on_enter"
 ON_LEAVE = "on_leave"
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from umbrant.catalog.declare import RUNS, Family
 from umbrant.engine.machines import matches
-from umbrant.model.behaviors import Row
-from umbrant.model.kind_ids import AFTER, HISTORY, MACHINE, ON_DONE, ON_EVENT
+from umbrant.model.behaviors import Row, targets_of
+from umbrant.model.kind_ids import AFTER, HISTORY, MACHINE, ON_DONE, ON_EVENT, STATE_DONE
 from umbrant.model.parts import ROW
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.row_report import RowReport
@@ -135,9 +135,10 @@ def _ended_bits(
 
 def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
     """What a transition waits for at a tick."""
-    target = str(row.args.get("to", ""))
-    yield " leads to " if target else " waits"
-    if target:
+    targets = targets_of(row)
+    yield " leads to " if targets else " waits"
+    for number, target in enumerate(targets):
+        yield " and " if number else ""
         yield subject.names.bit(subject.own_id(row.id, target))
     record = subject.record.row(row.id)
     refusal, fired = record.refusal_at(tick), record.span_at(tick)
@@ -229,13 +230,18 @@ def _because_fired(subject: AgentContext, row_id: str, tick: int, now: int) -> I
     """What held as a transition fired, and of an event which one was received."""
     row = subject.behavior.row(row_id)
     condition = subject.checks(row_id)
-    if row.kind == ON_EVENT:
+    wanted = str(row.args.get("event", ""))
+    if row.kind == ON_EVENT and wanted.startswith(f"{STATE_DONE}."):
+        yield ": "
+        yield subject.names.bit(subject.own_id(row_id, wanted.rpartition(".")[2]))
+        yield " was done"
+    elif row.kind == ON_EVENT:
         received = [
             each.event
             for each in subject.record.received
-            if each.tick == tick and matches(each.event, str(row.args.get("event", "")))
+            if each.tick == tick and matches(each.event, wanted)
         ]
-        yield f": {received[0] if received else row.args.get('event')} was received"
+        yield f": {received[0] if received else wanted} was received"
         if received:
             yield claim(ClaimKind.RECEIVED, "", tick, event=received[0])
     if condition is not None:
@@ -256,9 +262,10 @@ def _leads_to(subject: AgentContext, row: Row, state: str) -> bool:
     """Whether the target of a transition is a state, a state around it, or a history that may have
     stood for it.
     """
-    target = str(row.args.get("to", ""))
-    if not target:
-        return False
+    return any(_leads_into(subject, row, target, state) for target in targets_of(row))
+
+
+def _leads_into(subject: AgentContext, row: Row, target: str, state: str) -> bool:
     target_id = subject.own_id(row.id, target)
     if target_id in subject.outline.path(state):
         return True

@@ -135,8 +135,8 @@ class RowReport(AgentContext):
             yield from self.names.because(span.cause)
 
     def _held(self, row_id: str, cause: str) -> bool | None:
-        """Whether what a row checks held as it failed with a cause; None where decorators inside the
-        one that turned its result do not let that be said.
+        """Whether what a row checks held as it failed with a cause; None where decorators inside
+        the one that turned its result do not let that be said.
         """
         if cause not in TURNED:
             return False if cause == "condition" else None

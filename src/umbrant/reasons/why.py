@@ -5,6 +5,7 @@ from functools import cached_property
 
 from umbrant.catalog.declare import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
+from umbrant.model.behaviors import targets_of
 from umbrant.model.kind_ids import ON_ENTER, UTILITY
 from umbrant.model.parts import part_name
 from umbrant.reasons.change_report import ChangeReport
@@ -184,7 +185,7 @@ class Explainer(ChangeReport):
         machine = machine_of(self, row_id)
         for each in self.outline.within(machine) if machine else ():
             row = self.behavior.row(each)
-            leads_here = self.own_id(each, str(row.args.get("to", ""))) == row_id
+            leads_here = row_id in (self.own_id(each, target) for target in targets_of(row))
             if self.family(each) is not Family.TRANSITION or not leads_here:
                 continue
             source = self.outline.parent[each]

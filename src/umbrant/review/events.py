@@ -4,7 +4,9 @@ from collections.abc import Iterator
 
 from umbrant.catalog.declare import ParamType
 from umbrant.catalog.references import conditions, param_uses, sense_calls_in
+from umbrant.engine.machines import matches
 from umbrant.model.behaviors import Row
+from umbrant.model.kind_ids import ANY_EVENT
 from umbrant.model.staging import RaiseEvent
 from umbrant.model.values import number_text
 from umbrant.review.behavior_analysis import BehaviorAnalysis
@@ -24,16 +26,14 @@ def unheard_event(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """An event that a row or a cue raises and nobody listens for."""
     listened = {name for _, _, name in _heard(analysis)}
     for reading, row, event in _raised(analysis):
-        if not any(event == each or event.startswith(f"{each}.") for each in listened):
+        if not any(matches(event, each) for each in listened):
             yield RuleMatch(
                 f"{event} is raised here, and nobody hears it.", row.id, reading.file, about=event
             )
     for scenario in analysis.project.scenarios:
         for number, cue in enumerate(scenario.cues, 1):
             event = cue.does.raises if isinstance(cue.does, RaiseEvent) else ""
-            if event and not any(
-                event == each or event.startswith(f"{each}.") for each in listened
-            ):
+            if event and not any(matches(event, each) for each in listened):
                 message = f"Cue {number} raises {event}, and nobody hears it."
                 yield RuleMatch(message, "", f"scenarios/{scenario.name}.json", about=event)
 
@@ -67,7 +67,8 @@ def never_raised(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     for scenario in analysis.project.scenarios:
         raised.update(cue.does.raises for cue in scenario.cues if isinstance(cue.does, RaiseEvent))
     for reading, row, event in _heard(analysis):
-        if not any(each == event or each.startswith(f"{event}.") for each in raised):
+        inside = event == ANY_EVENT or matches(event, "done")
+        if not inside and not any(matches(each, event) for each in raised):
             yield RuleMatch(
                 f"It waits for {event}, which nothing raises.", row.id, reading.file, about=event
             )

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from umbrant.catalog.declare import Family
-from umbrant.model.behaviors import Row
+from umbrant.model.behaviors import Row, targets_of
 from umbrant.model.kind_ids import HISTORY, MACHINE, REGIONS, WHEN
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
 
@@ -58,6 +58,8 @@ def begun_in(reading: BehaviorAnalysis, row: Row) -> list[str]:
     if row.kind == REGIONS:
         return [each.id for each in proper]
     first = str(row.args.get("initial", "")) or (proper[0].id if proper else "")
+    if first in reading.behavior.by_id and reading.behavior.row(first).kind == HISTORY:
+        first = proper[0].id if proper else ""
     remembered = [
         str(each.args.get("otherwise", "")) for each in reading.children(row.id, Family.STATE)
     ]
@@ -84,7 +86,8 @@ def reached_from(reading: BehaviorAnalysis, first: list[str]) -> set[str]:
                 entering.extend(begun_in(reading, above))
         entering.extend(_stands_for(reading, row))
         entering.extend(each for each in begun_in(reading, row) if each)
-        entering.extend(target(each) for each in ways_out(reading, row) if _can_fire(each))
+        for way in filter(_can_fire, ways_out(reading, row)):
+            entering.extend(targets_of(way))
     return entered | around
 
 

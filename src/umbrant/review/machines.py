@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from umbrant.catalog.declare import RUNS, Family
 from umbrant.catalog.outcomes import all_succeed
-from umbrant.model.behaviors import Row
+from umbrant.model.behaviors import Row, targets_of
 from umbrant.model.kind_ids import FINAL, HISTORY, ON_DONE, REGIONS, STATE, WHEN
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
 from umbrant.review.findings import RuleMatch, Severity
@@ -39,7 +39,7 @@ def unreached_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                 each
                 for other in states_in(reading, machine)
                 for each in transitions_of(reading, other)
-                if target(each) == state.id and other.id != state.id
+                if state.id in targets_of(each) and other.id != state.id
             ]
             sources = dict.fromkeys(reading.called(_state_of(reading, each)) for each in ways)
             yield RuleMatch(

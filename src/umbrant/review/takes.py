@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from umbrant.catalog.declare import ROWS, RUNS, Family
 from umbrant.catalog.references import param_uses
 from umbrant.engine.recorder import CUT_OFF
-from umbrant.model.behaviors import Row
+from umbrant.model.behaviors import Row, targets_of
 from umbrant.model.kind_ids import HISTORY
 from umbrant.model.parts import ROW
 from umbrant.model.values import KeyRef, value_text
@@ -65,7 +65,7 @@ def _why_never(run: AgentTake, row: Row) -> str:
     unfired = [
         run.called(each.id)
         for each in (run.behavior.rows if run.behavior is not None else ())
-        if each.args.get("to") == row.id and not each.muted
+        if row.id in targets_of(each) and not each.muted
     ]
     if unfired:
         return f"What leads to it never fired: {' and '.join(unfired)}."

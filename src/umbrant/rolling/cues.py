@@ -66,6 +66,10 @@ class CueHost:
         """There is none. Raises Unbound."""
         raise Unbound(cause("no_body"))
 
+    def is_in(self, row_name: str) -> bool:
+        """Whether any agent is in a row of this name."""
+        return any(each.is_in(row_name) for each in self._common.runners)
+
     def others_in(self, row_name: str, group: str) -> int:
         """How many agents of a group are in a row of this name."""
         return sum(

@@ -202,7 +202,7 @@ class OnLeaveSetup:
 
 @part(
     Family.TRANSITION,
-    "→ {to} when {when}[ · {kind}]",
+    "→ {to}[ and {also}] when {when}[ · {kind}]",
     name=WHEN,
     number=NumberKind.CONDITION,
     holds=RUNS,
@@ -218,17 +218,19 @@ class WhenSetup:
 
     when: the condition, in the condition language
     to: the state it leads to; without one only the rows in it are done
+    also: a state of another region that it leads to as well
     kind: whether the state it starts from is left when it leads to a state inside it
     """
 
     when: Condition
     to: StateName = ""
+    also: StateName = ""
     kind: Literal["external", "internal"] = "external"
 
 
 @part(
     Family.TRANSITION,
-    "→ {to} on event {event}[ if {when}][ · {kind}]",
+    "→ {to}[ and {also}] on event {event}[ if {when}][ · {kind}]",
     name=ON_EVENT,
     number=NumberKind.CONDITION,
     holds=RUNS,
@@ -238,25 +240,28 @@ class WhenSetup:
 @dataclass(frozen=True)
 class OnEventSetup:
     """Leads to another state when an event is heard. Who listens for `alarm` also hears
-    `alarm.bell`.
+    `alarm.bell`, and who listens for `*` hears all. What is raised in the machine itself is heard
+    at once; `done.state.` with the id of a state says that this state is done.
 
     Example: under the machine: on thunder → *Cower*, from any state.
 
     event: the event
     to: the state it leads to; without one only the rows in it are done
+    also: a state of another region that it leads to as well
     when: a condition that must hold as well
     kind: whether the state it starts from is left when it leads to a state inside it
     """
 
     event: EventName
     to: StateName = ""
+    also: StateName = ""
     when: Condition | None = None
     kind: Literal["external", "internal"] = "external"
 
 
 @part(
     Family.TRANSITION,
-    "→ {to} after {time}[ if {when}]",
+    "→ {to}[ and {also}] after {time}[ if {when}]",
     name=AFTER,
     number=NumberKind.DUE_IN,
     holds=RUNS,
@@ -271,17 +276,19 @@ class AfterSetup:
 
     time: how long; drawn anew each time the state is entered
     to: the state it leads to; without one only the rows in it are done
+    also: a state of another region that it leads to as well
     when: a condition that must hold as well
     """
 
     time: Live[SpreadSeconds] = Fixed(2.0)
     to: StateName = ""
+    also: StateName = ""
     when: Condition | None = None
 
 
 @part(
     Family.TRANSITION,
-    "→ {to} once done[ with {result}][ if {when}]",
+    "→ {to}[ and {also}] once done[ with {result}][ if {when}]",
     name=ON_DONE,
     number=NumberKind.CONDITION,
     holds=RUNS,
@@ -296,10 +303,12 @@ class OnDoneSetup:
     Example: in *Bark*: on done → *Circle*.
 
     to: the state it leads to; without one only the rows in it are done
+    also: a state of another region that it leads to as well
     result: which way of ending counts
     when: a condition that must hold as well
     """
 
     to: StateName = ""
+    also: StateName = ""
     result: DoneHow = "either way"
     when: Condition | None = None

@@ -290,6 +290,17 @@ def others_in(me: Me, row: str, group: Group = "") -> float:
     return float(me.others_in(row, group))
 
 
+@sense("in {state}", gives=KeyType.YES_NO)
+def in_state(me: Me, state: str) -> bool:
+    """Whether a state, or any other row, of this name is active in the same agent.
+
+    Example: `in_state("Alert")`, as the guard of a row beside a machine.
+
+    state: the name of the state
+    """
+    return me.is_in(state)
+
+
 @sense("the time", gives=KeyType.NUMBER, unit="s")
 def time(me: Me) -> float:
     """The seconds since the beginning of the take.

@@ -1,5 +1,7 @@
 """Letting time pass, speech, noises and events."""
 
+from typing import Literal
+
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import (
     Amount,
@@ -61,16 +63,24 @@ def make_noise(me: Me, *, loudness: Amount = 1.0, what: str = "noise") -> bool:
     return True
 
 
-@action("raise {event}[ after {delay}]", success="it was raised")
-def raise_event(me: Me, event: EventName, *, delay: Seconds = 0.0) -> bool:
-    """Raises an event that all hear, in the next tick or after a delay.
+@action("raise {event}[ after {delay}][ · {kind}]", success="it was raised")
+def raise_event(
+    me: Me,
+    event: EventName,
+    *,
+    delay: Seconds = 0.0,
+    kind: Literal["external", "internal"] = "external",
+) -> bool:
+    """Raises an event that all hear, in the next tick or after a delay. Without a delay the
+    innermost machine around it handles it at once, within the tick.
 
     Example: raise `alarm.bell`.
 
     event: which event
     delay: how much later it is heard
+    kind: whether all hear it, or only the machine around it; without a machine, the agent itself
     """
-    me.events.raise_event(event, "", delay)
+    me.events.raise_event(event, "", delay, kind == "internal")
     return True
 
 

@@ -15,7 +15,18 @@ from umbrant.model.expanded import (
     resolve_variant,
     used_behaviors,
 )
-from umbrant.model.kind_ids import FINAL, HISTORY, MACHINE, OPTION, REGIONS, USE_BEHAVIOR, UTILITY
+from umbrant.model.kind_ids import (
+    ANY_EVENT,
+    FINAL,
+    HISTORY,
+    MACHINE,
+    ON_EVENT,
+    OPTION,
+    REGIONS,
+    STATE_DONE,
+    USE_BEHAVIOR,
+    UTILITY,
+)
 from umbrant.model.parts import GUARD, part_name
 from umbrant.model.problems import Problem, did_you_mean
 from umbrant.model.staging import DropProp, Member, Prop
@@ -252,6 +263,7 @@ class _BehaviorCheck:
         if kind.id in (MACHINE, REGIONS) and Family.STATE not in families:
             yield self._at(row, f"is a {kind.title} without states.", "Add a state to it.")
         above = self.behavior.outline.parent[row.id]
+        yield from self._second_target(row, kind)
         if kind.id == HISTORY and above is not None and self._is(above, "machine"):
             remedy = "Put it, with the states it should go back to, into a state of their own."
             yield self._at(row, "is a history of the machine itself, which is never left.", remedy)
@@ -269,6 +281,22 @@ class _BehaviorCheck:
                     remedy = "Use one that is done at once, or put it into the state."
                     message = f"takes time, and what is in a {kind.title} is done at once."
                     yield self._at(self.behavior.row(child), message, remedy)
+
+    def _second_target(self, row: Row, kind: Kind) -> Iterator[Problem]:
+        """A transition to two states: they must be in two regions beside each other."""
+        also, to = str(row.args.get("also") or ""), str(row.args.get("to") or "")
+        outline = self.behavior.outline
+        if kind.family is not Family.TRANSITION or not also or also not in outline.parent:
+            return
+        if to not in outline.parent:
+            yield self._at(
+                row, "also leads to a state, and to none at first.", "Fill in the first."
+            )
+            return
+        shared = [each for each in outline.path(to) if each in outline.path(also)]
+        if also == to or not shared or not self._is(shared[-1], REGIONS):
+            message = "leads to two states that are not in regions beside each other."
+            yield self._at(row, message, "Pick a state of another region, or only one.")
 
     def _use(self, row: Row) -> Iterator[Problem]:
         """A row that uses another behavior: whether that is there, and what its keys are bound
@@ -380,10 +408,21 @@ class _BehaviorCheck:
             ParamType.EVENT,
             ParamType.BEHAVIOR,
         )
-        if isinstance(name, str) and name and name not in known and not free:
+        listens = row.kind == ON_EVENT and isinstance(name, str) and self._takes(row, name)
+        if isinstance(name, str) and name and name not in known and not free and not listens:
             yield self._at(
                 row, f"`{param.label}` cannot be '{name}'.", did_you_mean(name, sorted(known))
             )
+
+    def _takes(self, row: Row, event: str) -> bool:
+        """Whether a transition may wait for this: any event, any kind of a known one, or that a
+        state of its machine is done.
+        """
+        kind_of = event.removesuffix(f".{ANY_EVENT}")
+        if event == ANY_EVENT or kind_of in self.known.get(ParamType.EVENT, ()):
+            return True
+        done = {f"{STATE_DONE}.{each}" for each in self._states_around(row)}
+        return kind_of in ("done", STATE_DONE, *done)
 
     def _states_around(self, row: Row) -> Iterator[str]:
         """The states of the machine that a row belongs to, by id."""

@@ -11,7 +11,7 @@ from umbrant.model.behaviors import Key, Watch
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, rename_row, row_of, set_every, set_guard, set_value
 from umbrant.model.expanded import ExpandedBehavior
-from umbrant.model.kind_ids import MACHINE, STATES
+from umbrant.model.kind_ids import ANY_EVENT, MACHINE, ON_EVENT, STATE_DONE, STATES
 from umbrant.model.parts import GUARD
 from umbrant.model.values import (
     Curve,
@@ -194,7 +194,19 @@ def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> 
         found.extend(_states(chip, expanded))
     if param.type is ParamType.CURVE:
         found.extend(_curves(chip))
+    if param.type is ParamType.EVENT and expanded is not None:
+        found.extend(_inside_events(chip, expanded))
     return [*found, *_named(param.type, project)]
+
+
+def _inside_events(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:
+    """What a transition may wait for besides the events in the list."""
+    if expanded.behavior.row(chip.slot.row_id).kind != ON_EVENT:
+        return
+    yield Choice("any event", ANY_EVENT, "whatever is heard", "States")
+    for each in _states(chip, expanded):
+        event = f"{STATE_DONE}.{each.value}"
+        yield Choice(f"{each.label.strip()} is done", event, "a state of this machine", "States")
 
 
 def _states(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:

@@ -9,7 +9,7 @@ first one they are; states that only transitions of the machine itself lead to s
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.behaviors import Behavior, Row, targets_of
 from umbrant.model.kind_ids import CONSIDER, HISTORY, MACHINE, STATES, TRANSITIONS
 
 BOX_H, GAP_X, GAP_Y, PAD, TITLE_H = 30.0, 46.0, 12.0, 14.0, 20.0
@@ -268,8 +268,9 @@ def _transitions(behavior: Behavior, machine: str) -> Iterator[tuple[str, str, R
     path = machine.rpartition("/")[0]
     for row_id in behavior.outline.within(machine):
         row, above = behavior.row(row_id), behavior.outline.parent[row_id]
-        target = str(row.args.get("to", ""))
-        if row.kind in TRANSITIONS and target and above is not None and not row.muted:
+        if row.kind not in TRANSITIONS or above is None or row.muted:
+            continue
+        for target in targets_of(row):
             end = f"{path}/{target}" if path else target
             if end in behavior.by_id:
                 yield above, end, row

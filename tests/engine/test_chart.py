@@ -351,8 +351,8 @@ def charts(draw: st.DrawFn) -> S:  # noqa: C901
                     )
                 )
                 target = draw(st.sampled_from([*targets, *targets, None] if event else targets))
-                beside = _in_other_regions(root, target) if target else []
-                also = draw(st.sampled_from([*beside, None])) if beside else None
+                others = _in_other_regions(root, target) if target else []
+                also = draw(st.sampled_from([*others, None])) if others else None
                 t(state, event, target, internal=draw(st.booleans()), also=also)
     return root
 

@@ -3,7 +3,7 @@ print them.
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 from umbrant.catalog.causes import Cause
@@ -113,6 +113,35 @@ class AnswerLine:
     def text(self) -> str:
         """The sentence as plain text."""
         return "".join(bit.text for bit in self.bits)
+
+
+def once(lines: Iterable[AnswerLine]) -> tuple[AnswerLine, ...]:
+    """The same sentences with each row in one line: what another line says of a row is put behind
+    what the first says of it. Lines about no row stay as they are.
+    """
+    found: list[AnswerLine] = []
+    place: dict[str, int] = {}
+    for line in lines:
+        first = place.get(line.row_id) if line.row_id else None
+        if first is None:
+            place.setdefault(line.row_id, len(found))
+            found.append(line)
+        else:
+            found[first] = _with_more(found[first], line)
+    return tuple(found)
+
+
+def _with_more(line: AnswerLine, more: AnswerLine) -> AnswerLine:
+    """A line, and another of the same row behind it, which begins with the row's name."""
+    rest = more.bits[1:]
+    says = rest[0].text if rest else ""
+    # `Perch: time limit: …` goes on as `Time limit: …`, `Perch was done …` as `It was done …`.
+    begins = f" {says[2:3].upper()}{says[3:]}" if says.startswith(": ") else f" It{says}"
+    goes_on = (replace(rest[0], text=begins), *rest[1:]) if rest else ()
+    tone = more.tone if more.tone is Tone.NO or line.tone is Tone.PLAIN else line.tone
+    return replace(
+        line, bits=(*line.bits, *goes_on), tone=tone, claims=(*line.claims, *more.claims)
+    )
 
 
 @dataclass(frozen=True)

@@ -28,6 +28,7 @@ from umbrant.reasons.sentences import (
     TextRun,
     Tone,
     claim,
+    once,
     parted,
     seconds_text,
 )
@@ -77,7 +78,7 @@ class Explainer(ChangeReport):
         leaf = f" {self.names.numbers[path[-1]]}" if path else " nothing"
         headline = self._in_one_sentence(path, tick) if path else None
         question = f"why {self.title} is running{leaf}"
-        return Answer(question, tick, tuple(lines), table, headline)
+        return Answer(question, tick, once(lines), table, headline)
 
     def _in_one_sentence(self, path: tuple[str, ...], tick: int) -> AnswerLine | None:
         """What the agent does, since when, and why: the change of mind that led to it, followed to
@@ -114,9 +115,11 @@ class Explainer(ChangeReport):
             state = self.state_of(above, tick)
             took_part = above != row_id and state in (RowState.SUCCESS, RowState.FAILURE)
             if state is not RowState.RUNNING and not took_part:
-                lines = (*self._in_the_way(above, tick), *self._last_ran(row_id, tick))
+                lines = tuple(self._in_the_way(above, tick))
+                if not any(_tells_end(line, row_id) for line in lines):
+                    lines = (*lines, *self._last_ran(row_id, tick))
                 headline = self._needs(row_id, above, lines[0]) if above != row_id else None
-                return Answer(question, tick, lines, self._table_about(above, tick), headline)
+                return Answer(question, tick, once(lines), self._table_about(above, tick), headline)
         return Answer(question, tick, (self.names.line(row_id, self.runs(row_id, tick), Tone.YES),))
 
     def this_tick(self, tick: int) -> Answer:
@@ -415,6 +418,9 @@ class Explainer(ChangeReport):
             )
 
     def _last_ran(self, row_id: str, tick: int) -> Iterator[AnswerLine]:
+        """When a row ran last, or that it has not run so far; nothing of what never runs."""
+        if self.family(row_id) is Family.CONSIDERATION:
+            return
         span = self.record.row(row_id).last_span(tick)
         if self.family(row_id) is Family.TRANSITION:
             text = " has not fired before in this take."
@@ -429,9 +435,8 @@ class Explainer(ChangeReport):
             )
             start, end = self.header.seconds(span.start), self.header.seconds(span.end)
             ending = f"ended with {how}" if how else "was stopped"
-            yield self.names.line(
-                row_id, [f" last ran from {start:.2f} to {end:.2f} s and {ending}."]
-            )
+            ran = f"from {start:.2f} to {end:.2f} s" if start < end else f"at {start:.2f} s"
+            yield self.names.line(row_id, [f" last ran {ran} and {ending}."])
 
     # small things
 
@@ -481,3 +486,8 @@ class Explainer(ChangeReport):
         if span.end is None or span.end > tick:
             return 2, span.start, span.start_step
         return int(span.outcome is not Outcome.STOPPED), span.start, span.end_step
+
+
+def _tells_end(line: AnswerLine, row_id: str) -> bool:
+    """Whether a line says when and how a row ended."""
+    return any(each.kind is ClaimKind.ENDED and each.row_id == row_id for each in line.claims)

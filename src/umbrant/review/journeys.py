@@ -11,7 +11,7 @@ from umbrant.review.agent_take import AgentTake
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.rules import take_rule
 from umbrant.review.targets import DRAWING, NOTING
-from umbrant.take.record import Outcome, Span, WriteStep
+from umbrant.take.record import Changes, KeyWrite, Outcome, Span, WriteStep
 
 STILL_S = 1.5
 """How long a row that goes somewhere may stand still."""
@@ -73,22 +73,14 @@ def _still(run: AgentTake, span: Span, poses: np.ndarray) -> int | None:
 def outdated_point(run: AgentTake) -> Iterator[RuleMatch]:
     """A row that went to a point which another row had noted from a body that moved on since."""
     for row, key in _goers(run):
-        worst: tuple[float, float, WriteStep, str] | None = None
-        for span in run.record(row.id).spans:
-            write = _write_before(run, key, span.start)
-            source = _source(run, write) if write is not None else None
-            if write is None or source is None:
-                continue
-            end = span.end if span.end is not None else run.take.last_tick
-            moved = _moved_m(run, source, write.tick, end)
-            if _write_before(run, key, end) == write and moved is not None:
-                age = run.seconds(end - write.tick)
-                worst = max(worst or (0.0, 0.0, write, source), (moved, age, write, source))
-        if worst is not None and worst[0] >= STALE_M:
-            moved, age, write, source = worst
+        noted = run.take.agents[run.agent].keys.get(key)
+        ways = [way for span in run.record(row.id).spans if (way := _way(run, noted, span))]
+        # The way on which the body had moved furthest.
+        moved, ticks, source, write = max(ways, default=(0.0, 0, "", None), key=lambda way: way[0])
+        if write is not None and moved >= STALE_M:
             yield RuleMatch(
-                f"{key} was noted {age:.1f} s before by {run.called(write.row_id)}; {source} had "
-                f"moved {moved:.1f} m since.",
+                f"{key} was noted {run.seconds(ticks):.1f} s before by {run.called(write.row_id)}; "
+                f"{source} had moved {moved:.1f} m since.",
                 row.id,
                 about=key,
             )
@@ -103,14 +95,25 @@ def _goers(run: AgentTake) -> Iterator[tuple[Row, str]]:
             yield row, aim.key
 
 
-def _write_before(run: AgentTake, key: str, tick: int) -> WriteStep | None:
-    """The last write of one of the agent's own keys at or before a tick."""
-    writes = run.take.agents[run.agent].writes
-    before = (each for each in reversed(writes) if each.tick <= tick and each.key == key)
-    return next((each for each in before if not each.board), None)
+Way = tuple[float, int, str, KeyWrite | None]
+"""How far a body had moved by the end of a way, how many ticks after it was noted, its name, and
+the write that noted it.
+"""
 
 
-def _source(run: AgentTake, write: WriteStep) -> str | None:
+def _way(run: AgentTake, noted: Changes[KeyWrite] | None, span: Span) -> Way | None:
+    """What a row went by; None where its goal was not noted from a body, or noted again since."""
+    end = span.end if span.end is not None else run.take.last_tick
+    index = noted.index(span.start) if noted is not None else -1
+    if noted is None or index < 0 or noted.index(end) != index:
+        return None
+    write, tick = noted.values[index], noted.ticks[index]
+    source = _source(run, write, tick)
+    moved = _moved_m(run, source, tick, end) if source is not None else None
+    return (moved, end - tick, source, write) if moved is not None and source else None
+
+
+def _source(run: AgentTake, write: KeyWrite, tick: int) -> str | None:
     """The body from which a row noted or drew a point; None for an upkeep, and for any other."""
     behavior = run.behavior
     row = behavior.by_id.get(write.row_id) if behavior is not None else None
@@ -119,7 +122,7 @@ def _source(run: AgentTake, write: WriteStep) -> str | None:
     aim = row.args.get("target")
     if isinstance(aim, KeyRef):
         held = run.take.agents[run.agent].keys.get(aim.key)
-        now = held.at(write.tick) if held is not None else None
+        now = held.at(tick) if held is not None else None
         aim = now.value if now is not None else None
     return aim if isinstance(aim, str) and aim in run.take.poses else None
 

@@ -10,7 +10,7 @@ from tests.kinds import CATALOG
 from tests.small import key, played, project, row
 from umbrant.model.behaviors import Blackboard, Key, Row, Watch
 from umbrant.model.documents import Project
-from umbrant.model.staging import Area, Cue, Member, MoveTo, WalkPoint
+from umbrant.model.staging import Area, Cue, Member, MoveTo, Prop, WalkPoint
 from umbrant.model.values import KeyType
 from umbrant.reasons.condition_report import distinct
 from umbrant.reasons.decision_changes import decision_changes, leading_spans
@@ -612,3 +612,83 @@ def test_a_bound_key_is_followed_to_the_one_that_it_stands_for() -> None:
     (go,) = [each.id for each in report.behavior.rows if each.name == "Go"]
     text = report.why_not(4, go).lines[0].text
     assert "n was 1, not above 3; n became 1 0.40 s ago by 1.1" in text, text
+
+
+def test_a_change_of_mind_names_the_check_that_ended_a_repeat() -> None:
+    until = [("repeat_until", {"result": "success"})]
+    for check, said in (
+        ([row("c1", "check", "r1", when="clock() > 0.25")], "the time was 0.3 s, above 0.25 s"),
+        (
+            [row("s1", "sequence", "r1"), row("c1", "check", "s1", when="clock() > 0.25")],
+            "the time was 0.3 s, above 0.25 s",
+        ),
+    ):
+        made = project(
+            row("top", "sequence"),
+            row("ss", "selector", "top"),
+            row("r1", "selector", "ss", name="Watch", decorators=until),
+            *check,
+            row("r2", "last", "ss", name="Late", ticks=1),
+            row("r3", "last", "top", name="Then", ticks=9),
+            seconds=0.8,
+        )
+        assert said in explainer(made).why(5).text
+
+
+def test_a_repeat_until_failure_names_the_check_that_failed() -> None:
+    until = [("repeat_until", {"result": "failure"})]
+    made = project(
+        row("top", "sequence"),
+        row("r1", "check", "top", name="Dark", when="clock() < 0.25", decorators=until),
+        row("r2", "last", "top", name="Then", ticks=9),
+        seconds=0.8,
+    )
+    headline = explainer(made).why(5).headline
+    assert headline is not None
+    assert headline.text == (
+        "a is at Then, since 0.30 s, because Dark was done: the time was 0.3 s, not below 0.25 s; "
+        "last yes 0.30 s ago."
+    )
+
+
+def test_a_copy_is_followed_to_who_wrote_what_was_copied() -> None:
+    keys = (
+        Key(name="n", type=KeyType.NUMBER, default=0.0),
+        Key(name="m", type=KeyType.NUMBER, default=0.0),
+    )
+    made = project(
+        row("top", "sequence"),
+        row("r1", "set_number", "top", key=key("n"), value=3.0),
+        row("r2", "last", "top", ticks=2),
+        row("r3", "copy", "top", source=key("n"), key=key("m")),
+        row("r4", "selector", "top"),
+        row("r5", "last", "r4", name="Go", guard="m > 5", ticks=9),
+        row("r6", "last", "r4", name="Stay", ticks=9),
+        keys=keys,
+        seconds=0.8,
+    )
+    assert (
+        "m was 3, not above 5; m became 3 0.20 s ago by 1.3, from n; n became 3 0.40 s ago by 1.1"
+        in explainer(made).why_not(4, "r5").text
+    )
+
+
+def test_who_was_picked_says_by_what() -> None:
+    thing = Key(name="thing", type=KeyType.PROP)
+    made = project(
+        row("top", "sequence"),
+        row("r1", "pick", "top", group="lamps", key=key("thing")),
+        row("r2", "selector", "top"),
+        row("r3", "last", "r2", guard="not is_set(thing)", ticks=9),
+        row("r4", "last", "r2", name="Stay", ticks=9),
+        keys=(thing,),
+        props=(
+            Prop(name="near", at=(4, 5), group="lamps"),
+            Prop(name="far", at=(9, 5), group="lamps"),
+        ),
+        seconds=0.8,
+    )
+    assert (
+        "thing became near 0.40 s ago by 1.1: the nearest of lamps, 2 m away"
+        in explainer(made).why_not(4, "r3").text
+    )

@@ -76,6 +76,10 @@ SENTENCES: Mapping[str, str] = {
     "too_far": "{distance_m} away, beyond {range_m}",
     "outside_cone": "{off_deg} to the side, outside the cone of {cone_deg}",
     "blocked": "{wall} in between, {distance_m} away",
+    "copied": "it holds what {key} held",
+    "picked": "the {which} of {group}, {distance_m} away",
+    "picked_by_number": "the {which} of {group}, at {number}",
+    "picked_at_random": "drawn from the {count} of {group}",
     "never_written": "{key} was never written",
     "endless": "its agent's machines took {times} transitions within one tick, and no more are "
     "taken in one; something in them should take time",

@@ -3,6 +3,7 @@
 from bisect import bisect_right
 from functools import cached_property
 
+from umbrant.catalog.declare import RUNS
 from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
 from umbrant.reasons.machine_report import entered_by, entered_by_bits
 from umbrant.reasons.row_report import Bits, RowReport, due_s
@@ -64,9 +65,39 @@ class ChangeReport(RowReport):
         yield words.get(span.outcome or Outcome.STOPPED, " was left")
         if span.outcome is not Outcome.SUCCESS:
             yield from self.why_ended(before.row_id, span, now)
+            return
+        yield from self._check_that_ended(before.row_id, span, now)
         # A row that comes before the one that ended was let in by its guard, not by that end alone.
-        elif held and self._comes_first(lead.row_id, before.row_id):
+        if held and self._comes_first(lead.row_id, before.row_id):
             yield from [", and ", *held]
+
+    def _check_that_ended(self, row_id: str, span: Span, now: int, *, said: bool = True) -> Bits:
+        """The check whose answer made a row succeed, such as the one that ended a repeat: what it
+        found. `said` is what it must have said. Nothing where another row, or a decorator, did.
+        """
+        decorators = list(self.behavior.row(row_id).decorators)
+        repeats = [each for each in decorators if each.kind == "repeat_until"]
+        if repeats == decorators[-1:] and decorators:
+            said = (repeats[0].args.get("result", "success") == "success") is said
+            decorators = decorators[:-1]
+        checks = self.checks(row_id) if self.family(row_id) in RUNS else None
+        if decorators:
+            return
+        if checks is not None:
+            yield ": "
+            yield from checks.bits(span.end or 0, held=said, now=now)
+            return
+        until, wanted = (span.end or 0, span.end_step), Outcome.SUCCESS if said else Outcome.FAILURE
+        ended = [
+            (inner.end_step, child, inner)
+            for child in self.outline.children[row_id]
+            if (inner := self.record.row(child).last_ended(until)) is not None
+            and inner.end == span.end
+            and inner.outcome is wanted
+        ]
+        if ended:
+            _, child, inner = max(ended, key=lambda each: each[0])
+            yield from self._check_that_ended(child, inner, now, said=said)
 
     def _what_opened(self, lead: LeadingSpan, held: list[Bit]) -> Bits:
         """What turned from no to yes as a row took over: its guard, or its cooldown ended while the

@@ -151,9 +151,11 @@ def written_bits(
     called: str,
     tick: int,
     now: int,
+    deepest: int = 3,
 ) -> Iterator[Bit]:
     """Who gave a key the value it has at a tick, and how long before `now`. Nothing for a value
-    from the start. `called` is the name that the row has for the key.
+    from the start. `called` is the name that the row has for the key. A copy is followed to what it
+    was made from, `deepest` times.
     """
     changes = agent.keys.get(key)
     written = changes.at(tick) if changes else None
@@ -179,8 +181,16 @@ def written_bits(
         yield names.numbered(written.row_id)
         if family:
             yield TextRun(f" {family}")
-    if written.cause is not None:
-        yield TextRun(", which found ")
+    if written.cause is not None and written.cause.kind == "copied":
+        source = str(written.cause.facts["key"])
+        yield TextRun(f", from {source}")
+        # What was copied has a writer of its own; a key that is copied round and round has not.
+        if deepest > 0:
+            yield from written_bits(
+                header, agent, names, source, source, wrote_at, now, deepest=deepest - 1
+            )
+    elif written.cause is not None:
+        yield TextRun(": " if written.cause.kind.startswith("picked") else ", which found ")
         yield from names.because(written.cause)
 
 

@@ -122,7 +122,7 @@ def copy(me: Me, source: ReadKey, key: AnyKey) -> bool | Cause:
     """
     if source.type is not key.type:
         return cause("other_type", key=key.key, source=source.key)
-    key.set(source.value)
+    key.set(source.value, cause("copied", key=source.key))
     return True
 
 
@@ -198,7 +198,8 @@ def pick_lowest(me: Me, group: Group, *, thing: PropKey, level: NumberKey) -> bo
     if not props:
         return cause("empty_group", group=group)
     lowest = min(props, key=lambda prop: prop.level)
-    thing.set(lowest.name)
+    found = cause("picked_by_number", which="lowest", group=group, number=round(lowest.level, 2))
+    thing.set(lowest.name, found)
     level.set(round(lowest.level, 2))
     return True
 
@@ -233,7 +234,8 @@ def pick(
     if not found:
         return cause("empty_group", group=group)
     if which == "random":
-        key.set(me.random.choice(found).name)
+        drawn = cause("picked_at_random", count=float(len(found)), group=group)
+        key.set(me.random.choice(found).name, drawn)
         return True
     measure: Callable[[BodyView | PropView], float] = (
         (lambda each: distance_m(me.body.place, each.place))
@@ -241,7 +243,11 @@ def pick(
         else _number(stat)
     )
     chosen = min(found, key=measure) if which in ("nearest", "lowest") else max(found, key=measure)
-    key.set(chosen.name)
+    facts = {"which": which, "group": group}
+    if which in ("nearest", "furthest"):
+        key.set(chosen.name, cause("picked", distance_m=measure(chosen), **facts))
+    else:
+        key.set(chosen.name, cause("picked_by_number", number=measure(chosen), **facts))
     return True
 
 

@@ -74,6 +74,25 @@ def test_selecting_an_agent_anywhere_selects_it_everywhere(demo_driver: Driver) 
     assert hands.pane.views.of(BlackboardView).board.rowCount() == 6
 
 
+def test_the_numbers_of_the_body_stand_below_the_keys(quay_driver: Driver) -> None:
+    hands, view = quay_driver, quay_driver.pane.views.of(BlackboardView)
+    hands.desk.select_agent("tam")
+    board = view.board
+    names = [board.data(board.index(row, 0)) for row in range(board.rowCount())]
+    assert names[-2:] == ["energy", "thirst"]
+    line = board.rowCount() - 2
+    before = float(board.data(board.index(line, VALUE)))
+    hands.desk.move_playhead(200)
+    later = float(board.data(board.index(line, VALUE)))
+    assert later != before
+    assert hands.desk.take is not None
+    recorded = hands.desk.take.body_numbers["tam"]["energy"][200]
+    assert abs(later - recorded) <= 0.005
+    assert board.data(board.index(line, WRITER)) == "of the body"
+    tip = board.data(board.index(line, 0), Qt.ItemDataRole.ToolTipRole)
+    assert tip == "energy: a number of the body, from 0 to 1."
+
+
 def test_links_in_reasons_select_their_row_in_the_ledger(demo_driver: Driver) -> None:
     hands = demo_driver
     hands.desk.move_playhead(730)

@@ -22,6 +22,7 @@ from umbrant.catalog.causes import cause
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.protocols import Progress, Status, lasting
 from umbrant.model.folder import document_texts
+from umbrant.model.staging import Body, Stat
 from umbrant.take.compare import TickRange, different
 from umbrant.take.errors import TakeError
 from umbrant.take.export import COLUMNS, ExportFormat, export_text
@@ -284,6 +285,25 @@ def test_where_bodies_are_and_how_full_props_are_is_read_back_for_every_tick(
     np.testing.assert_array_equal(take.poses["a"], np.array(wanted, dtype=np.float32))
     levels = [1.0 if is_full else math.nan for *_, is_full in message]
     np.testing.assert_array_equal(take.levels["lamp"], np.array(levels, dtype=np.float32))
+
+
+def test_the_numbers_of_a_body_are_kept_at_every_tick_and_told_where_they_change() -> None:
+    body = Body(stats={"energy": Stat(value=1.0, per_s=-0.2), "huge": Stat(value=9e8, high=1e9)})
+    rows = (row("top", "sequence"), row("ww", "wait", "top", duration=0.5))
+    tires = row("ch", "change_stat", "top", stat="energy", amount=-0.3)
+    take = played(project(*rows, tires, row("xx", "wait", "top"), body=body, seconds=1.0))
+    energy = take.body_numbers["a"]["energy"]
+    np.testing.assert_allclose(energy[:6], [1.0, 0.98, 0.96, 0.94, 0.92, 0.9], atol=1e-3)
+    np.testing.assert_allclose(energy[6], 0.58, atol=1e-3)
+    changes = take.number_changes("a", "energy")
+    assert changes.at(5) == 0.9
+    assert changes.at(6) == 0.58
+    assert np.isnan(take.body_numbers["a"]["huge"]).all(), "more than a take can hold"
+    assert take.number_changes("a", "huge").ticks == []
+    assert take.number_changes("a", "none").ticks == []
+    exported = map(json.loads, export_text(take, ExportFormat.JSONL).splitlines())
+    told = [each["value"] for each in exported if each["what"] == "number"]
+    assert told == energy.tolist()
 
 
 def test_a_body_that_comes_late_is_nowhere_before(tmp_path: Path) -> None:

@@ -92,6 +92,7 @@ class Play:
         self.cues = CuePlayer(scenario, self.common, self.world, writer)
         self._writer = writer
         self._poses = [(body, writer.posing(body.name)) for body in self.world.cast.values()]
+        self._with_numbers = [body for body in self.world.cast.values() if body.stats]
         self._cast = Cast.of(self.common, scenario.players, self.world, writer.agent)
 
     def tick(
@@ -117,6 +118,9 @@ class Play:
         # they decided in it, not what came of that.
         for body, pose in self._poses:
             pose(body.place if body.here else None, body.heading_deg)
+        for body in self._with_numbers:
+            for name, stat in body.stats.items():
+                self._writer.body_number(body.name, name, stat.value if body.here else None)
         for prop in self.world.all_props.values():
             self._writer.prop(
                 prop.name, prop.level if prop.here else None, prop.place, prop.carrier

@@ -8,6 +8,7 @@ from enum import StrEnum
 
 from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord, RowRecord
+from umbrant.take.stored import Float32Array
 
 ExportLine = dict[str, object]
 
@@ -31,18 +32,30 @@ def export_text(take: Take, form: ExportFormat) -> str:
     return writer[form](_lines(take))
 
 
-def _lines(take: Take) -> Iterator[ExportLine]:
-    found = [line for name, agent in take.agents.items() for line in _agent_lines(name, agent)]
+def _sampled(take: Take) -> Iterator[ExportLine]:
+    """What is so at every tick: poses, how full props are, and the numbers of bodies; nothing for
+    what is not on the stage, which is NaN.
+    """
     for name, poses in take.poses.items():
         for tick, (x, y, heading) in enumerate(poses.tolist()):
-            if x == x:  # NaN where it was not on the stage
-                found.append(_line(tick, name, "pose", value=[x, y, heading]))
+            if x == x:
+                yield _line(tick, name, "pose", value=[x, y, heading])
     for name, levels in take.levels.items():
-        found.extend(
-            _line(tick, name, "level", value=level)
-            for tick, level in enumerate(levels.tolist())
-            if level == level
-        )
+        yield from _curve(name, "level", levels)
+    for name, numbers in take.body_numbers.items():
+        for number, values in numbers.items():
+            yield from _curve(name, "number", values, part=number)
+
+
+def _curve(name: str, what: str, values: Float32Array, **part: str) -> Iterator[ExportLine]:
+    for tick, value in enumerate(values.tolist()):
+        if value == value:
+            yield _line(tick, name, what, **part, value=value)
+
+
+def _lines(take: Take) -> Iterator[ExportLine]:
+    found = [line for name, agent in take.agents.items() for line in _agent_lines(name, agent)]
+    found.extend(_sampled(take))
     for name, places in take.props.items():
         for tick, place in zip(places.ticks, places.values, strict=True):
             found.append(_line(tick, name, "place", part=place.carrier, value=list(place.at)))

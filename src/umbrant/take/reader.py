@@ -38,7 +38,7 @@ from umbrant.take.stored import (
     stored_rows,
 )
 from umbrant.take.stored_chunks import READ, add_change, gauges_of, kept, put_gauges, stored_chunk
-from umbrant.take.tables import COMPLETE, ENDED, HEADER, RECORDED, SCHEMA, loaded
+from umbrant.take.tables import COMPLETE, ENDED, HEADER, NUMBER_OF, RECORDED, SCHEMA, loaded
 
 META_TABLE, *TABLES = (each.strip() for each in SCHEMA.strip().split(";") if each.strip())
 """How the tables are made. A file in which one is made in another way is not ours."""
@@ -61,12 +61,30 @@ class Take:
     """For each body: (ticks, 3) with x and y in metres and the heading in degrees."""
     levels: dict[str, Float32Array]
     """For each prop: its level at each tick, NaN where it is not there."""
+    body_numbers: dict[str, dict[str, Float32Array]]
+    """For each body that has some: its numbers, such as its energy, at each tick; NaN where it is
+    not there.
+    """
     props: dict[str, Changes[PropPlace]]
     """Where each prop was, and who carried it."""
     notices: list[tuple[int, str, Cause]]
     """What of the scenario could not be done: tick, what, why."""
     cues: list[CueStep]
     """The cues that were done, in the order in which they were."""
+
+    def number_changes(self, body: str, number: str) -> Changes[float]:
+        """A number of a body in hundredths, where it changes: as keys are kept. Numbers that drift
+        change at nearly every tick, which nobody can see.
+        """
+        values = self.body_numbers.get(body, {}).get(number)
+        if values is None or not len(values):
+            return Changes()
+        rounded = np.round(values.astype(np.float64), 2)
+        # NaN is unlike itself, so where the body is away is no change but a gap.
+        known = ~np.isnan(rounded)
+        differs = np.concatenate(([True], rounded[1:] != rounded[:-1])) & known
+        ticks = np.flatnonzero(differs)
+        return Changes(ticks.tolist(), rounded[ticks].tolist())
 
     @property
     def is_complete(self) -> bool:
@@ -131,7 +149,14 @@ def _read(path: Path, file: sqlite3.Connection, only: str | None) -> Take:
     memory = DecodedValues(path.stat().st_size)
     flat = _arrays(file, "pose", "agent", "poses", 3, ticks, memory)
     poses = {name: numbers.reshape(-1, 3) for name, numbers in flat.items()}
-    levels = _arrays(file, "level", "prop", "levels", 1, ticks, memory)
+    levels: dict[str, Float32Array] = {}
+    body_numbers: dict[str, dict[str, Float32Array]] = {}
+    for name, found in _arrays(file, "level", "prop", "levels", 1, ticks, memory).items():
+        body, dot, number = name.partition(NUMBER_OF)
+        if dot:
+            body_numbers.setdefault(body, {})[number] = found
+        else:
+            levels[name] = found
     props: dict[str, Changes[PropPlace]] = {}
     for prop, tick, x, y, carrier in stored_rows(
         file, "prop", prop=str, tick=int, x=float, y=float, carrier=(str, type(None))
@@ -140,7 +165,10 @@ def _read(path: Path, file: sqlite3.Connection, only: str | None) -> Take:
         at = decoded(where, plain_point, (x, y))
         add_change(props.setdefault(prop, Changes()), tick, PropPlace(at, carrier), where)
     ended = meta.get(ENDED, "it was cut short while it was being rolled")
-    return Take(path, header, ticks, ended, agents, poses, levels, props, nobody.notices, cues)
+    notices = nobody.notices
+    return Take(
+        path, header, ticks, ended, agents, poses, levels, body_numbers, props, notices, cues
+    )
 
 
 def _read_events(file: sqlite3.Connection, agents: dict[str, AgentRecord]) -> None:

@@ -9,7 +9,8 @@ from umbrant.take.agent_writer import AgentWriter
 from umbrant.take.buffer import TakeBuffer
 from umbrant.take.pieces import TakePiece
 from umbrant.take.samples import LevelTrack, PoseTrack, Posing
-from umbrant.take.tables import cause_text
+from umbrant.take.stored import FARTHEST
+from umbrant.take.tables import NUMBER_OF, cause_text
 
 
 def never_due() -> bool:
@@ -86,6 +87,18 @@ class TakeRecorder(TakeBuffer):
         if self._places.get(name) != (place, carrier):
             self._places[name] = place, carrier
             self._props.append((name, self.tick, place[0], place[1], carrier))
+
+    def body_number(self, body: str, number: str, value: float | None) -> None:
+        """Record a number of a body at this tick, such as its energy; None while the body is not on
+        the stage, or where it is beyond what a take can hold.
+        """
+        if value is not None and abs(value) > FARTHEST:
+            value = None
+        name = f"{body}{NUMBER_OF}{number}"
+        levels = self._levels.get(name)
+        if levels is None:
+            levels = self._levels[name] = LevelTrack(self, self._chunk_began_at)
+        levels.tell(value)
 
     def tick_done(self) -> None:
         """The tick is over, and the next begins."""

@@ -43,7 +43,8 @@ row.
 it was; cues that bring on a spawner's copies follow those that are written.
 
 `pose` holds float32 triples (x m, y m, heading deg), `level` float32 numbers, one a tick, from
-`tick` on; NaN where the body or the prop is not on the stage. All numbers have their least
+`tick` on; NaN where the body or the prop is not on the stage. A `level` of `tam.energy` is the
+number `energy` of the body `tam`. All numbers have their least
 significant byte first. `board` is empty for an agent's own keys, `*` for the world's, or a group;
 their values are numbers, or else JSON.
 """
@@ -82,6 +83,9 @@ HEADER, RECORDED, ENDED = "header", "recorded", "ended"
 """The rows of `meta`: the header as JSON; how many ticks are in the file; how the take ended
 ('complete' or a message).
 """
+
+NUMBER_OF = "."
+"""Between a body and its number, where levels are named. Names have no dots themselves."""
 
 COMPLETE = "complete"
 APPLICATION_ID = 0x554D4254

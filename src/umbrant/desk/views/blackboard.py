@@ -1,4 +1,6 @@
-"""The blackboard at the playhead: each key's value, who wrote it and when, and a small history."""
+"""The blackboard at the playhead: each key's value, who wrote it and when, and a small history;
+below the keys the numbers of the body.
+"""
 
 from typing import Any
 
@@ -19,7 +21,8 @@ from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Key
 from umbrant.model.parts import part_index
-from umbrant.model.values import Value, value_text
+from umbrant.model.staging import Stat
+from umbrant.model.values import KeyType, Value, value_text
 from umbrant.reasons.why import Explainer
 from umbrant.take.record import Changes, KeyWrite
 
@@ -29,13 +32,19 @@ SHARES = (0.24, 0.22, 0.35, 0.19)
 """How much of the width each column takes."""
 
 
+class BodyNumber(Key):
+    """A number of the agent's body, such as its energy, which is shown like a key."""
+
+
 class BoardModel(QAbstractTableModel):
-    """The keys of the agent that is looked at."""
+    """The keys of the agent that is looked at, and the numbers of its body."""
 
     def __init__(self, desk: Desk, parent: QObject) -> None:
         super().__init__(parent)
         self.desk = desk
         self.keys: list[Key] = []
+        self._numbers: dict[str, Changes[KeyWrite]] = {}
+        """What the numbers of the body were in the take that is shown."""
         for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
             changed.connect(self.reload)
         desk.playhead_moved.connect(self._moved)
@@ -47,16 +56,26 @@ class BoardModel(QAbstractTableModel):
         self.beginResetModel()
         behavior, member = self.desk.behavior, self.desk.member
         thinks = behavior is not None and member is not None and member.behavior == behavior.name
-        self.keys = (
-            list(self.desk.project.keys_of(behavior).values()) if behavior and thinks else []
-        )
+        stats = member.body.stats if member is not None else {}
+        numbers = [_shown(name, stat) for name, stat in stats.items()]
+        keys = self.desk.project.keys_of(behavior).values() if behavior and thinks else []
+        self.keys = [*keys, *numbers]
+        self._numbers = {each.name: self._of_body(each.name) for each in numbers}
         self.endResetModel()
 
-    def changes(self, key: str) -> Changes[KeyWrite] | None:
-        """The history of a key in the take that is shown."""
+    def _of_body(self, number: str) -> Changes[KeyWrite]:
+        if self.desk.take is None:
+            return Changes()
+        found = self.desk.take.number_changes(self.desk.agent, number)
+        return Changes(found.ticks, [KeyWrite(value, "", "") for value in found.values])
+
+    def changes(self, key: Key) -> Changes[KeyWrite] | None:
+        """The history of a key, or of a number of the body, in the take that is shown."""
+        if isinstance(key, BodyNumber):
+            return self._numbers.get(key.name)
         take = self.desk.take
         record = take.agents.get(self.desk.agent) if take else None
-        return record.keys.get(key) if record else None
+        return record.keys.get(key.name) if record else None
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
@@ -68,6 +87,8 @@ class BoardModel(QAbstractTableModel):
 
     def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         key = self.keys[index.row()]
+        if role == Qt.ItemDataRole.ToolTipRole and isinstance(key, BodyNumber):
+            return f"{key.name}: a number of the body, from {key.low:g} to {key.high:g}."
         if role == Qt.ItemDataRole.ToolTipRole:
             return f"{key.name}: {key.type}. {key.help}"
         return self.text(key, index.column()) if role == Qt.ItemDataRole.DisplayRole else None
@@ -80,7 +101,7 @@ class BoardModel(QAbstractTableModel):
             return value_text(_rounded(self.value(key)), key.unit)
         return self.writer(key) if column == WRITER else ""
 
-    def last_write(self, key: str) -> tuple[int, KeyWrite] | None:
+    def last_write(self, key: Key) -> tuple[int, KeyWrite] | None:
         """What was last written to a key, and at which tick: up to the playhead, or within its tick
         up to the step that is looked at.
         """
@@ -88,21 +109,23 @@ class BoardModel(QAbstractTableModel):
         if changes is None:
             return None
         explainer, step = self.desk.explainer, self.desk.step
-        if step is not None and explainer is not None:
-            return explainer.ticks.key_at_step(key, tick, step)
+        if step is not None and explainer is not None and not isinstance(key, BodyNumber):
+            return explainer.ticks.key_at_step(key.name, tick, step)
         index = changes.index(tick)
         return (changes.ticks[index], changes.values[index]) if index >= 0 else None
 
     def value(self, key: Key) -> Value | None:
         """A key's value at the moment that is looked at."""
-        last = self.last_write(key.name)
+        last = self.last_write(key)
         if last is not None:
             return last[1].value
         return key.default if self.desk.take is None else None
 
     def writer(self, key: Key) -> str:
         """Who wrote a key's value, and how long ago."""
-        last = self.last_write(key.name)
+        if isinstance(key, BodyNumber):
+            return "of the body"
+        last = self.last_write(key)
         if last is None:
             return ""
         tick, written = last
@@ -125,7 +148,7 @@ class BoardModel(QAbstractTableModel):
 
     def writer_row(self, index: int) -> str:
         """The id of the row that wrote a key's value; empty if none did."""
-        last = self.last_write(self.keys[index].name)
+        last = self.last_write(self.keys[index])
         return last[1].row_id if last else ""
 
     def _moved(self) -> None:
@@ -166,7 +189,7 @@ class BoardDelegate(PaintedDelegate):
         painter.drawText(box.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, shown)
 
     def _history(self, painter: QPainter, box: QRectF, key: Key) -> None:
-        take, changes = self._model.desk.take, self._model.changes(key.name)
+        take, changes = self._model.desk.take, self._model.changes(key)
         if take is None or changes is None:
             return
         palette = self.palette_
@@ -174,7 +197,7 @@ class BoardDelegate(PaintedDelegate):
         self._pictures.draw(
             painter,
             box,
-            key.name,
+            f"{type(key).__name__} {key.name}",
             picture,
             lambda p, at: paint_history(p, at, key, changes, take.last_tick, palette),
         )
@@ -227,6 +250,12 @@ class BlackboardView(PaintedTable):
         row_id = self.board.writer_row(index.row())
         if row_id:
             self.board.desk.select_row(row_id)
+
+
+def _shown(name: str, stat: Stat) -> BodyNumber:
+    return BodyNumber(
+        name=name, type=KeyType.NUMBER, default=stat.value, low=stat.low, high=stat.high
+    )
 
 
 def _rounded(value: Value | None) -> Value | None:

@@ -79,8 +79,8 @@ def test_the_numbers_of_the_body_stand_below_the_keys(quay_driver: Driver) -> No
     hands.desk.select_agent("tam")
     board = view.board
     names = [board.data(board.index(row, 0)) for row in range(board.rowCount())]
-    assert names[-2:] == ["energy", "thirst"]
-    line = board.rowCount() - 2
+    assert names[-6:] == ["energy", "thirst", "hunger", "warmth", "cheer", "grip"]
+    line = board.rowCount() - 6
     before = float(board.data(board.index(line, VALUE)))
     hands.desk.move_playhead(200)
     later = float(board.data(board.index(line, VALUE)))

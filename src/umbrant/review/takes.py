@@ -69,7 +69,8 @@ def _why_never(run: AgentTake, row: Row) -> str:
     ]
     if unfired:
         return f"What leads to it never fired: {' and '.join(unfired)}."
-    return run.explainer.why_not(run.take.last_tick, row.id).lines[0].text
+    said = run.explainer.why_not(run.take.last_tick, row.id).lines[0].text
+    return said.removesuffix(" It has not run before in this take.")
 
 
 @take_rule(

@@ -9,6 +9,7 @@ from tempfile import TemporaryDirectory
 import pytest
 
 from tests.small import key, project, record, refusals, row, spans, values
+from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import ParamType
 from umbrant.catalog.validation import validate
@@ -18,7 +19,7 @@ from umbrant.model.problems import ProjectError
 from umbrant.model.values import KeyType
 from umbrant.project_code import running_catalog
 from umbrant.project_nodes import fingerprint, project_catalog
-from umbrant.review import review
+from umbrant.review import review, review_take
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import Take, read_take
 
@@ -128,6 +129,9 @@ def test_a_node_that_fails_fails_its_row_with_file_and_line(body: str, said: str
     assert cause is not None
     assert "".join(part for _, part in cause.parts()).startswith(said)
     assert spans(take, "ok") == [(0, None, None)], "the take goes on"
+    found = [each for each in review_take(take, BUILTIN)["a"] if each.rule.id == "node_raised"]
+    assert [each.row_id for each in found] == ["ba"]
+    assert f"At 0.00 s, and once in all, {said}" in found[0].message
 
 
 def test_hooks_are_called_once_as_the_row_is_entered_and_left() -> None:

@@ -81,8 +81,8 @@ SENTENCES: Mapping[str, str] = {
     "picked_by_number": "the {which} of {group}, at {number}",
     "picked_at_random": "drawn from the {count} of {group}",
     "never_written": "{key} was never written",
-    "endless": "its agent's machines took {times} transitions within one tick, and no more are "
-    "taken in one; something in them should take time",
+    "endless": "{rows} fired on and on: its agent's machines took {times} transitions within one "
+    "tick, and no more are taken in one; something in them should take time",
     "ring": (
         "{rows} led it back within one tick to where it was, with its keys as they were; so "
         "it stopped there"

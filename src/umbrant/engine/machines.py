@@ -81,6 +81,9 @@ class StateDone:
         return f"{STATE_DONE}.{self.state.id.rpartition('/')[2]}"
 
 
+LAST_FIRED = 4
+"""How many transitions are named where a tick is cut off by the budget."""
+
 Trigger = str | StateDone | None
 """What may enable a transition: an event by its name, that a state is done, or nothing but the
 present tick.
@@ -273,7 +276,10 @@ class LiveMachine:
     def _is_spent(self) -> bool:
         """Whether the agent may take no more transitions in this tick, which is recorded."""
         if self._budget.spent:
-            self._cut_off(cause("endless", times=float(MOST_MICROSTEPS)))
+            # Those that fired last, each once: what goes on and on is among them.
+            last = dict.fromkeys(reversed(self._fired or [self._chart.root.id]))
+            rows = " ".join(list(last)[:LAST_FIRED][::-1])
+            self._cut_off(cause("endless", rows=rows, times=float(MOST_MICROSTEPS)))
         return self._budget.spent
 
     def _goes_round(self, fired: list[str]) -> bool:

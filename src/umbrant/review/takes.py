@@ -229,7 +229,8 @@ def node_raised(run: AgentTake) -> Iterator[RuleMatch]:
         if found:
             tick, cause = min(found, key=lambda each: each[0])
             at = run.seconds(tick)
-            yield RuleMatch(f"At {at:.2f} s, and {_times(len(found))} in all, {cause}.", row_id)
+            said = run.words(cause)
+            yield RuleMatch(f"At {at:.2f} s, and {_times(len(found))} in all, {said}.", row_id)
 
 
 @take_rule(

@@ -1,0 +1,72 @@
+"""Holds every sentence about random projects against the raw takes, and counts:
+`python -m tests.reasons.count_claims [SEEDS]`. It ends with 1 if one is false.
+"""
+
+import sys
+from collections import Counter
+from collections.abc import Iterable
+
+from tests.kinds import CATALOG
+from tests.reasons.claims import CHECKERS
+from tests.review.random_projects import RandomProject
+from tests.small import played
+from umbrant.reasons.decision_changes import decision_changes
+from umbrant.reasons.sentences import Answer, AnswerLine
+from umbrant.reasons.why import Explainer
+from umbrant.take.reader import Take
+
+
+def lines_of(answer: Answer) -> list[AnswerLine]:
+    """All sentences of an answer."""
+    return [*([answer.headline] if answer.headline else []), *answer.lines]
+
+
+class ClaimCount:
+    """How many claims of each kind were checked, and those that were false with their sentences."""
+
+    def __init__(self) -> None:
+        self.checked: Counter[str] = Counter()
+        self.false: list[tuple[str, object]] = []
+
+    def check(self, explainer: Explainer, lines: Iterable[AnswerLine]) -> None:
+        """Check the claims of some sentences."""
+        for line in lines:
+            for each in line.claims:
+                self.checked[each.kind] += 1
+                if each.kind in CHECKERS and not CHECKERS[each.kind](explainer, each):
+                    self.false.append((line.text, each))
+
+    def check_take(
+        self, take: Take, agent: str, ticks: Iterable[int], explainer: Explainer
+    ) -> None:
+        """Check every answer about an agent at some ticks."""
+        for tick in ticks:
+            self.check(explainer, lines_of(explainer.why(tick)))
+            for row_id in explainer.outline.number:
+                self.check(explainer, lines_of(explainer.why_not(tick, row_id)))
+            self.check(explainer, [step.line for step in explainer.ticks.steps(tick)])
+        self.check(explainer, map(explainer.change, decision_changes(take, agent)))
+
+    def check_random(self, seed: int, every: int = 3) -> None:
+        """Check the answers about a random project, at every so many ticks."""
+        take = played(RandomProject(seed).made)
+        explainer = Explainer(take, "a", CATALOG)
+        self.check_take(take, "a", range(0, take.ticks, every), explainer)
+
+
+def main() -> int:
+    """Count, print, and say whether all were true."""
+    seeds = int(sys.argv[1]) if len(sys.argv) > 1 else 1000
+    count = ClaimCount()
+    for seed in range(seeds):
+        count.check_random(seed)
+    for text, claim in count.false:
+        print(f"false: {text} {claim}")
+    for kind, number in sorted(count.checked.items()):
+        print(f"{number:8} {kind}")
+    print(f"sentences {count.checked.total()} false {len(count.false)}")
+    return 1 if count.false else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -302,8 +302,8 @@ def test_the_numbers_of_a_body_are_kept_at_every_tick_and_told_where_they_change
     assert take.number_changes("a", "huge").ticks == []
     assert take.number_changes("a", "none").ticks == []
     exported = map(json.loads, export_text(take, ExportFormat.JSONL).splitlines())
-    told = [each["value"] for each in exported if each["what"] == "number"]
-    assert told == energy.tolist()
+    numbers = [each["value"] for each in exported if each["what"] == "number"]
+    assert numbers == energy.tolist()
 
 
 def test_a_body_that_comes_late_is_nowhere_before(tmp_path: Path) -> None:

@@ -14,11 +14,12 @@ from umbrant.catalog.validation import open_project
 from umbrant.engine.recorder import NullRecorder
 from umbrant.engine.runner import CastContext, Runner
 from umbrant.game import PlainBody, PlainWorld
-from umbrant.model.behaviors import Behavior, Blackboard, Row
+from umbrant.model.behaviors import Behavior, Blackboard, Guard, Row, Watch
 from umbrant.model.documents import Cover, Project
-from umbrant.model.staging import Member, Stage
+from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.rolling.roll import Play, RollOrder, header_of, roll
 from umbrant.stage.ground import ground_of
+from umbrant.take.recorder import TakeRecorder
 from umbrant.take.writer import TakeWriter
 
 DEMO = Path(__file__).parents[1] / "examples" / "lantern-quay"
@@ -48,9 +49,50 @@ def engine_figures(place: Path) -> Iterator[Figure]:
         "2,000 rows of which 20 are visited, times 20 rows", f"{large:.2f} ×", "within 1.5 ×", ratio
     )
     yield from _crowd(project, place)
+    few, many = _in_turns(lambda: _asked_s(100), lambda: _asked_s(1000), rounds=5)
+    ratio = f"{few * 1e6:.0f} µs with 100"
+    yield Figure(
+        "1,000 agents that count those around them, times 100, for each agent and tick",
+        f"{many:.1f} ×",
+        "at most 2 ×",
+        ratio,
+    )
 
 
-def _in_turns(one_s: Callable[[], float], other_s: Callable[[], float]) -> tuple[float, float]:
+def _asked_s(agents: int) -> float:
+    """The seconds that one of so many takes for a tick who all ask how many of them are near."""
+    rows = (
+        Row(id="top", kind="selector"),
+        Row(
+            id="near",
+            under="top",
+            kind="wait",
+            args={"duration": 0.1},
+            guard=Guard(when='count_of("crowd", within=3) > 50', watch=Watch.THROUGHOUT),
+        ),
+        Row(id="rest", under="top", kind="wait", args={"duration": 1e6}),
+    )
+    wide = Stage(name="field", title="Field", width_m=100, height_m=100)
+    cast = tuple(
+        Member(name=f"m{n}", behavior="b", start=(n * 7 % 97, n * 13 % 89), group="crowd")
+        for n in range(agents)
+    )
+    scenario = Scenario(name="s", title="S", stage="field", seconds=0.5, cast=cast)
+    project = Project(
+        cover=Cover(title="T", scenario="s"),
+        behaviors=(Behavior(name="b", title="B", blackboard="k", rows=rows),),
+        blackboards=(Blackboard(name="k", title="K"),),
+        stages=(wide,),
+        scenarios=(scenario,),
+    )
+    play = Play(project, scenario, TakeRecorder(20, 100, lambda piece: None), BUILTIN)
+    ticks = scenario.tick_count
+    return timed(lambda: [play.tick(tick) for tick in range(ticks)]) / ticks / agents
+
+
+def _in_turns(
+    one_s: Callable[[], float], other_s: Callable[[], float], rounds: int = ROUNDS
+) -> tuple[float, float]:
     """The median time of the one, in seconds, and of how many times as long the other took right
     beside it.
 
@@ -59,7 +101,7 @@ def _in_turns(one_s: Callable[[], float], other_s: Callable[[], float]) -> tuple
     """
     times, ratios = [], []
     before = one_s()
-    for _ in range(ROUNDS):
+    for _ in range(rounds):
         took, after = other_s(), one_s()
         ratios.append(2 * took / (before + after))
         times.append(after)

@@ -17,6 +17,7 @@ from pathlib import Path
 from types import TracebackType
 
 from umbrant.catalog.causes import cause
+from umbrant.catalog.geometry import distances_m
 from umbrant.catalog.validation import validate
 from umbrant.catalog.world import BodyView, Noise, PropView, Route, Sight, World
 from umbrant.engine.recorder import NullRecorder, Recorder
@@ -96,6 +97,13 @@ class PlainWorld:
 
     def props(self, group: str) -> Sequence[PropView]:
         return []
+
+    def distances(self, name: str, group: str) -> Sequence[float]:
+        body = self.body(name)
+        if body is None:
+            raise LookupError(f"there is no body '{name}'")
+        others = [each.place for each in self.bodies(group) if each.name != name]
+        return distances_m(body.place, [*others, *(each.place for each in self.props(group))])
 
     def place(self, name: str) -> Point | None:
         return None

@@ -5,10 +5,13 @@ import math
 import numpy as np
 import pytest
 
+from tests.engine.test_properties import Silent
 from tests.small import key, played, project, record, row, spans
+from umbrant.catalog.geometry import distance_m
 from umbrant.model.behaviors import Key, Watch
-from umbrant.model.staging import Area, Member, Place, WalkPoint
+from umbrant.model.staging import Area, Member, Place, Prop, WalkPoint
 from umbrant.model.values import KeyType, PlaceRef
+from umbrant.stage.world import StageWorld
 from umbrant.take.reader import Take
 
 WALL = Area(name="the wall", corners=((9, 2), (11, 2), (11, 8), (9, 8)))
@@ -168,3 +171,38 @@ def test_a_way_that_is_gone_is_not_gone_on_with() -> None:
     for row_id in ("r3", "r4"):
         assert record(take, row_id).spans[0].cause.kind == "in_area"
     assert where(take, "a", 5) != where(take, "a", 0)
+
+
+def crowd(count: int) -> StageWorld:
+    """A stage with so many of one group, spread out, two of them not there."""
+    members = [
+        Member(name=f"m{n}", start=(n * 0.37 % 19, n * 0.73 % 9), group="crowd", waits=n in (3, 5))
+        for n in range(count)
+    ]
+    lamp = Prop(name="lamp", at=(7.0, 3.0), group="crowd")
+    made = project(row("top", "wait"), cast=tuple(members), props=(lamp,))
+    return StageWorld(made.stages[0], made.scenarios[0], Silent())
+
+
+@pytest.mark.parametrize("count", [6, 200])
+def test_distances_to_a_group_are_those_to_each_of_it(count: int) -> None:
+    world = crowd(count)
+    world.begin(0)
+    for name in ("m1", "a"):
+        here = world.cast[name].place
+        others = [each.place for each in world.bodies("crowd") if each.name != name]
+        expected = [distance_m(here, each) for each in (*others, world.all_props["lamp"].place)]
+        assert list(world.distances(name, "crowd")) == expected
+
+
+def test_distances_follow_what_is_put_dropped_and_taken_away_within_a_tick() -> None:
+    world = crowd(200)
+    world.begin(0)
+    assert len(world.distances("a", "crowd")) == 199
+    assert world.put("m3", (2.0, 5.0))
+    assert list(world.distances("a", "crowd")).count(0.0) == 1
+    assert world.take_away("m3")
+    assert world.take_away("lamp")
+    assert len(world.distances("a", "crowd")) == 198
+    world.drop(Prop(name="lamp", at=(2.0, 6.0), group="crowd"))
+    assert 1.0 in world.distances("a", "crowd")

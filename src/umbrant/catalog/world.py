@@ -6,6 +6,7 @@ from random import Random
 from typing import Protocol
 
 from umbrant.catalog.causes import Cause
+from umbrant.catalog.geometry import FloatArray
 from umbrant.model.values import KeyType, Point, Value
 
 
@@ -112,6 +113,12 @@ class World(Protocol):
 
     def bodies(self, group: str) -> Sequence[BodyView]:
         """The bodies of a group on the stage, in the order of the cast."""
+
+    def distances(self, name: str, group: str) -> Sequence[float] | FloatArray:
+        """How far each of a group is from a body, bodies and things alike, that body itself left
+        out: in metres, on the grid; of many an array. Raises LookupError where the body is not
+        there.
+        """
 
     def place(self, name: str) -> Point | None:
         """A named place."""

@@ -159,10 +159,26 @@ class Chart:
         `enabled` is called at most once for each transition. With `waits` only transitions of that
         trigger are considered.
         """
-        transitions, candidates = self._candidates_for(waits)
+        transitions = self.candidates(waits)
         first = next((index for index, each in enumerate(transitions) if enabled(each)), None)
-        if first is None:
-            return []
+        return self.select_from(first, enabled, waits) if first is not None else []
+
+    def candidates(self, waits: TransitionTrigger | None = None) -> list[Transition]:
+        """The transitions that could be taken, in the order in which they are asked. The same list
+        until a step is taken.
+        """
+        return self._candidates_for(waits)[0]
+
+    def select_from(
+        self,
+        first: int,
+        enabled: Callable[[Transition], bool],
+        waits: TransitionTrigger | None = None,
+    ) -> list[Transition]:
+        """As `select`, where it is known already that the first enabled one is at this place among
+        the candidates.
+        """
+        transitions, candidates = self._candidates_for(waits)
         answers = {each.id: index == first for index, each in enumerate(transitions[: first + 1])}
         chosen: list[Transition] = []
         for of_state in candidates:

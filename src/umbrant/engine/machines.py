@@ -121,6 +121,9 @@ class LiveMachine:
         self._inside: deque[str | StateDone] = deque()
         """The internal queue: events that were raised inside and not handled yet."""
         self._fresh: list[State] = []
+        self._polled: list[Transition] = []
+        self._polled_live: list[LiveTransition] = []
+        """The transitions that are asked at every tick in the present configuration."""
         self._holds_back = any(live.must_finish for live in states.values())
         self._ended: Status | None = None
 
@@ -187,7 +190,7 @@ class LiveMachine:
         """
         while self._ended is None and not self._is_cut:
             raised: str | StateDone | None = None
-            taken = self._chart.select(partial(self._enabled, me, None), TransitionTrigger.NOTHING)
+            taken = self._select_at_once(me)
             if not taken and self._inside:
                 raised = self._inside.popleft()
                 taken = self._chart.select(
@@ -203,6 +206,27 @@ class LiveMachine:
             # first.
             if not self._fire(me, taken) and raised is not None:
                 self._inside.appendleft(raised)
+
+    def _select_at_once(self, me: Me) -> list[Transition]:
+        """The eventless transitions that are enabled. At most ticks none is, so they are asked in
+        one loop, and only from the first that is are they weighed against each other.
+        """
+        candidates = self._chart.candidates(TransitionTrigger.NOTHING)
+        if candidates is not self._polled:
+            self._polled = candidates
+            self._polled_live = [self._transitions[each.id] for each in candidates]
+        now_s = me.world.now_s
+        for index, live in enumerate(self._polled_live):
+            if live.after is not None and now_s < live.due_s - SLACK_S:
+                live.refused(live.waiting)
+            elif live.when is not None and not live.when.evaluate():
+                live.refused(GUARD_SAID_NO)
+            elif self._holds_back and (unfinished := self._unfinished(candidates[index])):
+                live.refused(cause("must_finish", row=unfinished.id))
+            else:
+                enabled = partial(self._enabled, me, None)
+                return self._chart.select_from(index, enabled, TransitionTrigger.NOTHING)
+        return []
 
     def _offer(self, me: Me, event: str) -> None:
         """Handle one external event. It may lead back to earlier configurations, so the ones seen

@@ -5,8 +5,18 @@ are carried.
 from collections.abc import Sequence
 from typing import Protocol
 
+import numpy as np
+
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.geometry import distance_m, heading_to, length_m, to_grid
+from umbrant.catalog.geometry import (
+    GRID,
+    FloatArray,
+    distance_m,
+    distances_m,
+    heading_to,
+    length_m,
+    to_grid,
+)
 from umbrant.catalog.world import BodyView, Noise, PropView, Route, Sight
 from umbrant.model.staging import Member, Prop, Scenario, Stage
 from umbrant.model.values import Point
@@ -14,6 +24,8 @@ from umbrant.stage.bodies import StageBody, StageProp
 from umbrant.stage.ground import Ground, Sightlines, Zones, ground_of
 from umbrant.stage.walk import Walk
 
+MANY = 24
+"""How many a group must have for its distances to be worth an array."""
 OFF_ROUTE_M = 1.0
 """How far a goal may move before the way to it is searched anew; until then only its last stretch
 follows the goal.
@@ -46,6 +58,11 @@ class StageWorld:
             self._groups.setdefault(body.group or "", []).append(body)
         self._prop_groups: dict[str, list[StageProp]] | None = None
         """Put together when it is asked for, and anew after a prop was dropped."""
+        self._rows: dict[str, tuple[dict[str, int], FloatArray]] = {}
+        """Where the members of large groups are, one below the other, and which row is whose. Kept
+        for as long as nobody can be elsewhere: until the next tick, or until something is put,
+        dropped or taken away.
+        """
         self._listener = listener
         self._stage = stage
         self._places = {place.name: place.at for place in stage.places}
@@ -68,6 +85,7 @@ class StageWorld:
 
     def begin(self, tick: int) -> None:
         """Move on to a tick: puppets are where their walk has them at its start."""
+        self._rows.clear()
         self.now_s = tick / self._rate
         self._noises = [
             *(each for each in self._noises if each.when_s >= self.now_s - RINGS_S),
@@ -122,6 +140,25 @@ class StageWorld:
                 self._prop_groups.setdefault(prop.group, []).append(prop)
         members = self._prop_groups.get(group)
         return [prop for prop in members if prop.here] if members else ()
+
+    def distances(self, name: str, group: str) -> Sequence[float] | FloatArray:
+        here = self.cast[name].place
+        members, things = self._groups.get(group, ()), self.props(group)
+        if len(members) < MANY:
+            places = [each.place for each in members if each.here and each.name != name]
+            if things:
+                places += [each.place for each in things]
+            return distances_m(here, places)
+        found = self._rows.get(group)
+        if found is None:
+            present = [each for each in members if each.here]
+            rows = {each.name: index for index, each in enumerate(present)}
+            places = [*(each.place for each in present), *(each.place for each in things)]
+            found = self._rows[group] = rows, np.array(places).reshape(-1, 2)
+        row_of, rows_of_all = found
+        away = np.hypot(rows_of_all[:, 0] - here[0], rows_of_all[:, 1] - here[1])
+        distances: FloatArray = np.round(away * GRID) / GRID
+        return np.delete(distances, row_of[name]) if name in row_of else distances
 
     def place(self, name: str) -> Point | None:
         return self._places.get(name)
@@ -178,6 +215,7 @@ class StageWorld:
         body = self.cast[name]
         carried, body.carries = body.carries, None
         if carried is not None:
+            self._rows.clear()
             thing = self.all_props[carried]
             thing.carrier, thing.place = None, (to_grid(at[0]), to_grid(at[1]))
         return carried
@@ -193,6 +231,7 @@ class StageWorld:
         thing = self.cast.get(name) or self.all_props.get(name)
         if thing is None:
             return False
+        self._rows.clear()
         thing.place, thing.here = (to_grid(to[0]), to_grid(to[1])), True
         if isinstance(thing, StageBody):
             thing.corners, thing.goal = [], None
@@ -206,12 +245,14 @@ class StageWorld:
         """Put a new prop on the stage, or an old one of that name back to its beginnings."""
         self.all_props[prop.name] = StageProp.of(prop)
         self._prop_groups = None
+        self._rows.clear()
 
     def take_away(self, name: str) -> bool:
         """Take one of the cast, or a prop, off the stage. No if there is none of that name."""
         thing = self.cast.get(name) or self.all_props.get(name)
         if thing is None:
             return False
+        self._rows.clear()
         thing.here = False
         if isinstance(thing, StageBody):
             self.put_down(name, thing.place)

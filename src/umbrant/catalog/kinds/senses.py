@@ -1,5 +1,7 @@
 """Questions to the world, asked in conditions: `distance(visitor) < 9 and can_see(visitor)`."""
 
+import numpy as np
+
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import (
     AnAgent,
@@ -191,7 +193,10 @@ def count_of(me: Me, group: Group, within: Range = 1000.0) -> float:
     group: which group
     within: how far away at the most
     """
-    return float(sum(away <= within for away in _distances(me, group)))
+    distances = me.world.distances(me.body.name, group)
+    if isinstance(distances, list):
+        return float(sum(away <= within for away in distances))
+    return float(np.count_nonzero(np.asarray(distances) <= within))
 
 
 @sense("nearest of {group}", gives=KeyType.NUMBER, unit="m")
@@ -202,19 +207,10 @@ def nearest(me: Me, group: Group) -> Reading:
 
     group: which group
     """
-    distances = _distances(me, group)
-    return (
-        Reading(min(distances))
-        if distances
-        else Reading(None, None, cause("empty_group", group=group))
-    )
-
-
-def _distances(me: Me, group: str) -> list[float]:
-    """How far away each of a group is, bodies and things alike, itself left out; in metres."""
-    world, here = me.world, me.body.place
-    bodies = [distance_m(here, each.place) for each in world.bodies(group) if each.name != me.name]
-    return [*bodies, *(distance_m(here, each.place) for each in world.props(group))]
+    distances = me.world.distances(me.body.name, group)
+    if not len(distances):
+        return Reading(None, None, cause("empty_group", group=group))
+    return Reading(min(distances) if isinstance(distances, list) else float(np.min(distances)))
 
 
 @sense("own {stat}", gives=KeyType.NUMBER)

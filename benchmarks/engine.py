@@ -49,7 +49,7 @@ def engine_figures(place: Path) -> Iterator[Figure]:
         "2,000 rows of which 20 are visited, times 20 rows", f"{large:.2f} ×", "within 1.5 ×", ratio
     )
     yield from _crowd(project, place)
-    few, many = _in_turns(lambda: _asked_s(100), lambda: _asked_s(1000), rounds=5)
+    few, many = _in_turns(lambda: _counting_s(100), lambda: _counting_s(1000), rounds=5)
     ratio = f"{few * 1e6:.0f} µs with 100"
     yield Figure(
         "1,000 agents that count those around them, times 100, for each agent and tick",
@@ -59,7 +59,7 @@ def engine_figures(place: Path) -> Iterator[Figure]:
     )
 
 
-def _asked_s(agents: int) -> float:
+def _counting_s(agents: int) -> float:
     """The seconds that one of so many takes for a tick who all ask how many of them are near."""
     rows = (
         Row(id="top", kind="selector"),

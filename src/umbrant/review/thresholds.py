@@ -4,15 +4,16 @@ one does.
 
 from collections.abc import Iterator
 from functools import partial
-from math import inf, isinf
+from math import inf
 
 from umbrant.catalog.declare import RUNS, Family
+from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.references import key_references
 from umbrant.model.behaviors import Row
 from umbrant.model.edits import Edit, set_muted
 from umbrant.model.kind_ids import AFTER, ON_EVENT, STATE, WHEN
 from umbrant.model.values import KeyRef, number_text
-from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
+from umbrant.review.behavior_analysis import BehaviorAnalysis, constant, tree_of
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.machine_shape import (
     machines_in,
@@ -109,8 +110,8 @@ def overlapping_thresholds(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                         continue
                     reported.add(pair)
                     yield RuleMatch(
-                        f"{_where(both)} it leads to {there.name or there.id} and that leads back "
-                        "at once.",
+                        f"{_where(reading, both)} it leads to {there.name or there.id} and that "
+                        "leads back at once.",
                         one.id,
                         about=back.id,
                     )
@@ -162,15 +163,19 @@ def _fires_first(reading: BehaviorAnalysis, state: Row, way: Row, where: Case) -
     return False
 
 
-def _where(case: Case) -> str:
+def _where(reading: BehaviorAnalysis, case: Case) -> str:
     """The numbers of a case in words, to begin a sentence with."""
-    parts = [_range_words(value, found) for value, found in case.ranges.items()]
-    parts.extend(question if yes else f"not {question}" for question, yes in case.answers.items())
-    if len(case.ranges) == 1 and not case.answers:
-        (found,) = case.ranges.values()
-        if not isinf(found.low) and not isinf(found.high) and found.low < found.high:
-            return f"Between {number_text(found.low)} and {number_text(found.high)}"
+    parts = [_range_words(_words(reading, value), found) for value, found in case.ranges.items()]
+    for question, yes in case.answers.items():
+        words = _words(reading, question)
+        parts.append(words if yes else f"not {words}")
     return f"Where {' and '.join(parts)}," if parts else "Always"
+
+
+def _words(reading: BehaviorAnalysis, text: str) -> str:
+    """A value or a question as rows read it."""
+    tree = tree_of(text)
+    return spoken(tree, reading.catalog) if tree is not None else text
 
 
 def _range_words(value: str, found: ValueRange) -> str:

@@ -692,3 +692,23 @@ def test_who_was_picked_says_by_what() -> None:
         "thing became near 0.40 s ago by 1.1: the nearest of lamps, 2 m away"
         in explainer(made).why_not(4, "r3").text
     )
+
+
+def test_a_transition_on_the_end_of_another_state_names_that_state() -> None:
+    rows = (
+        row("mm", "machine", name="Body"),
+        row("pp", "regions", "mm"),
+        row("l0", "state", "pp"),
+        row("l1", "state", "l0", name="Look"),
+        row("lw", "last", "l1", ticks=2),
+        row("r0", "state", "pp"),
+        row("r1", "state", "r0", name="Idle"),
+        row("t1", "on_event", "r1", name="Seen", event="done.state.l1", to="r2"),
+        row("r2", "state", "r0", name="Act"),
+    )
+    text = explainer(project(*rows, seconds=0.8)).why_not(1, "r2").text
+    assert "Seen leads to Act: it waits for Look to be done." in text
+    take = explainer(project(*rows, seconds=0.8))
+    assert "Act has been active for 0.30 s" in take.why_not(5, "r2").text
+    (lead,) = [each for each in decision_changes(take.take, "a") if each.row_id == "r2"]
+    assert take.change(lead).text == "Act: Seen: Look was done"

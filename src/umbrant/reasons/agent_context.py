@@ -33,7 +33,8 @@ class AgentContext:
         self.catalog = catalog or project_catalog(take.header.project).catalog
         self.title = self.member.title or agent
         self.names = RowNames(
-            self.outline.number, {row.id: row.name or row.kind for row in self.behavior.rows}
+            self.outline.number,
+            {row.id: row.name or row.kind.replace("_", " ") for row in self.behavior.rows},
         )
 
     def own_id(self, row_id: str, other: str) -> str:

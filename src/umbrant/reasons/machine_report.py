@@ -163,7 +163,7 @@ def waits_for(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
     elif row.kind == ON_DONE:
         yield from _waits_for_end(subject, row, tick)
     else:
-        yield f": it waits for {_trigger(row)}."
+        yield f": it waits for {_trigger(subject, row)}."
 
 
 def _waits_for_end(subject: AgentContext, row: Row, tick: int) -> Iterator[Bit]:
@@ -249,12 +249,15 @@ def _because_fired(subject: AgentContext, row_id: str, tick: int, now: int) -> I
         yield from condition.bits(tick, held=True, now=now)
 
 
-def _trigger(row: Row) -> str:
-    labels = {
-        "on_event": f"the event {row.args.get('event')}",
-        "on_done": "its state to be done",
-        "after": "its time",
-    }
+def _trigger(subject: AgentContext, row: Row) -> str:
+    """What a transition waits for, in words."""
+    if row.kind == ON_EVENT:
+        before, _, state = str(row.args.get("event")).rpartition(".")
+        if before == STATE_DONE:
+            own = subject.own_id(row.id, state)
+            return f"{subject.names.titles.get(own, state)} to be done"
+        return f"the event {row.args.get('event')}"
+    labels = {ON_DONE: "its state to be done", AFTER: "its time"}
     return labels.get(row.kind, "its condition")
 
 

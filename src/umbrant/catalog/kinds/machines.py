@@ -239,13 +239,12 @@ class WhenSetup:
 )
 @dataclass(frozen=True)
 class OnEventSetup:
-    """Leads to another state when an event is heard. Who listens for `alarm` also hears
-    `alarm.bell`, and who listens for `*` hears all. What is raised in the machine itself is heard
-    at once; `done.state.` with the id of a state says that this state is done.
+    """Leads to another state when an event is heard; at once, when it is raised in this machine.
+    Who listens for `alarm` also hears `alarm.bell`.
 
     Example: under the machine: on thunder → *Cower*, from any state.
 
-    event: the event
+    event: the event; `*` is any, `done.state.` with a state's id that this state is done
     to: the state it leads to; without one only the rows in it are done
     also: a state of another region that it leads to as well
     when: a condition that must hold as well

@@ -10,7 +10,7 @@ from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamTyp
 from umbrant.catalog.language.phrases import PhrasePiece, PhrasePieceKind, pieces
 from umbrant.catalog.language.tree import LanguageError, parse
 from umbrant.model.behaviors import BINDS, Decorator, Key, Row, Upkeep
-from umbrant.model.kind_ids import USE_BEHAVIOR, UTILITY
+from umbrant.model.kind_ids import ANY_EVENT, STATE_DONE, USE_BEHAVIOR, UTILITY
 from umbrant.model.parts import GUARD, ROW, Slot, part_name
 from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread, value_text
 
@@ -282,10 +282,19 @@ class _Writer:
             text = param.quantity.zero
         if param.type is ParamType.STATE and value:
             text = self.around.name_of(self.row, str(value))
+        if param.type is ParamType.EVENT and isinstance(value, str):
+            text = self._event_words(value, text)
         keyed = isinstance(value, KeyRef | PlaceRef) or param.type in _NAMED
         return SentencePiece(
             text, PieceRole.KEY_CHIP if keyed and not missing else PieceRole.CHIP, pill, chip
         )
+
+    def _event_words(self, event: str, otherwise: str) -> str:
+        """What a transition waits for besides the events in the list."""
+        before, _, state = event.rpartition(".")
+        if before == STATE_DONE:
+            return f"{self.around.name_of(self.row, state)} is done"
+        return "any" if event == ANY_EVENT else otherwise
 
     def _says(self, formula: str) -> bool:
         """Whether the row's name is the very formula that it holds."""

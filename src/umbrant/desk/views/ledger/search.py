@@ -33,9 +33,9 @@ from umbrant.catalog.declare import RUNS, Catalog, Family, Kind
 from umbrant.desk.chips.drawing import Brushes
 from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate
 
-WIDTH, LINE, MOST_LINES = 420, 24, 10
-AROUND_LIST = 106
-"""How high the line to type into, the help and the edges are together."""
+WIDTH, LINE, MOST_LINES, MARGIN = 420, 24, 10, 8
+EDGES, LEAST_HELP = 58, 48
+"""How high the line to type into and the edges are together, and the help at least."""
 
 LEAST_SCORE = 72
 ROLES = ("row", "decorator", "upkeep")
@@ -260,10 +260,10 @@ class SearchPopup(QFrame):
         self.help = QLabel(self)
         self.help.setObjectName("dim")
         self.help.setWordWrap(True)
-        self.help.setMinimumHeight(48)
+        self.help.setMinimumHeight(LEAST_HELP)
         self.help.setAlignment(Qt.AlignmentFlag.AlignTop)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(8, 8, 8, 8)
+        layout.setContentsMargins(MARGIN, MARGIN, MARGIN, MARGIN)
         layout.setSpacing(6)
         for widget in (self.line, self.list, self.help):
             layout.addWidget(widget)
@@ -333,9 +333,13 @@ class SearchPopup(QFrame):
     def _move_to_view(self) -> None:
         """As high as what was found needs, inside the parent."""
         area = self._area.rect()
+        wide = min(WIDTH, area.width() - 8)
+        margins = self.contentsMargins()
+        inside = wide - 2 * MARGIN - margins.left() - margins.right()
+        around = EDGES + max(LEAST_HELP, self.help.heightForWidth(inside))
         listed = LINE * max(1, min(MOST_LINES, len(self._shown))) + 4
-        self.list.setFixedHeight(min(listed, max(LINE, area.height() - AROUND_LIST)))
-        wide, high = min(WIDTH, area.width() - 8), self.list.height() + AROUND_LIST
+        self.list.setFixedHeight(min(listed, max(LINE, area.height() - around)))
+        high = self.list.height() + around
         left = max(4, min(self._at.x(), area.width() - wide - 4))
         top = (
             self._at.y()
@@ -354,6 +358,8 @@ class SearchPopup(QFrame):
         offer = self.offer_at(self.list.currentIndex().row())
         if offer is not None:
             self.help.setText(offer.help)
+            # Some help is longer than other, and none may stand on the list.
+            self._move_to_view()
 
     def _choose(self) -> None:
         offer = self.offer_at(self.list.currentIndex().row())

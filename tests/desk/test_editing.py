@@ -150,6 +150,22 @@ def test_chips_are_walked_and_changed_by_keyboard_alone(demo_driver: Driver) -> 
     assert hands.ledger.focused_chip is None
 
 
+def test_a_condition_is_typed_as_it_is_read(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_G)
+    editor = hands.ledger.editing.line
+    hands.qtbot.keyClicks(editor, "can see visiter within 6 m")
+    assert editor._fault.text() == "`visiter` is not understood here. Did you mean 'visitor'?"
+    assert editor._fault.y() < editor.y(), "the words that are offered stand below"
+    editor.selectAll()
+    hands.qtbot.keyClicks(editor, "see visitor within 6 m and last_seen is not set")
+    assert not editor._fault.isVisible()
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
+    guard = hands.desk.behavior.row("close").guard
+    assert guard.when == "can_see(visitor, within=6) and not is_set(last_seen)"
+
+
 def test_a_condition_is_typed_and_says_what_is_wrong_while_it_is(demo_driver: Driver) -> None:
     hands = demo_driver
     hands.select("1.1.1")

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from umbrant.catalog.declare import ParamType
 from umbrant.catalog.language.tree import ConditionTree, SenseCall, TextTerm
 from umbrant.catalog.references import conditions, param_uses, sense_calls_in
-from umbrant.catalog.validation.behaviors import Known, known_names
+from umbrant.catalog.validation.behaviors import Known, names_in
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.model.problems import did_you_mean
@@ -38,7 +38,7 @@ def unknown_name(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """
     if not analysis.project.scenarios:
         return
-    known = _known(analysis.project)
+    known = names_in(analysis.project)
     for reading in analysis.readings:
         for row in reading.rows:
             for sort, name in dict.fromkeys(_named(analysis, reading, row)):
@@ -47,17 +47,6 @@ def unknown_name(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
                     yield RuleMatch(message, row.id, reading.file, about=name)
     yield from _of_boards(analysis.project, known)
     yield from _of_cast(analysis.project, known)
-
-
-def _known(project: Project) -> Known:
-    """The names that are borne, by what they name. A place may also be anyone or anything."""
-    known = dict(known_names(project))
-    bodies = known[ParamType.AGENT]
-    return {
-        **known,
-        ParamType.PROP: bodies,
-        ParamType.PLACE: (*known[ParamType.PLACE], *bodies),
-    }
 
 
 def _message(sort: ParamType, name: str, known: Known) -> str:

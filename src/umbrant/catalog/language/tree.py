@@ -198,17 +198,17 @@ def source(tree: ConditionTree) -> str:
         case SenseCall(sense=sense, args=args, named=named):
             given = [source(arg) for arg in args] + [f"{name}={source(arg)}" for name, arg in named]
             return f"{sense}({', '.join(given)})"
-        case (
-            Arithmetic(sign=sign, left=left, right=right)
-            | Comparison(sign=sign, left=left, right=right)
-        ):
-            return f"{_inner(left)} {sign} {_inner(right)}"
+        case Arithmetic(sign=sign, left=left, right=right):
+            own = _binds(tree)
+            return f"{_inner(left, own)} {sign} {_inner(right, own + 1)}"
+        case Comparison(sign=sign, left=left, right=right):
+            own = _binds(tree) + 1
+            return f"{_inner(left, own)} {sign} {_inner(right, own)}"
         case Negation(part=part):
-            return f"not {_inner(part)}"
-        case Conjunction(parts=parts):
-            return " and ".join(_inner(part) for part in parts)
-        case Disjunction(parts=parts):
-            return " or ".join(_inner(part) for part in parts)
+            return f"not {_inner(part, _binds(tree))}"
+        case Conjunction(parts=parts) | Disjunction(parts=parts):
+            word = " and " if isinstance(tree, Conjunction) else " or "
+            return word.join(_inner(part, _binds(tree) + 1) for part in parts)
 
 
 def atoms(tree: ConditionTree) -> Iterator[ConditionTree]:
@@ -243,13 +243,27 @@ def walk(tree: ConditionTree) -> Iterator[ConditionTree]:
         yield from walk(part)
 
 
-def _inner(tree: ConditionTree) -> str:
+def _binds(tree: ConditionTree) -> int:
+    """How tightly the parts of a tree hold together: what binds less than its surroundings stands
+    in brackets.
+    """
+    match tree:
+        case Disjunction():
+            return 1
+        case Conjunction():
+            return 2
+        case Negation():
+            return 3
+        case Comparison():
+            return 4
+        case Arithmetic(sign=sign):
+            return 5 if sign in "+-" else 6
+    return 7
+
+
+def _inner(tree: ConditionTree, least: int) -> str:
     text = source(tree)
-    return (
-        f"({text})"
-        if isinstance(tree, Arithmetic | Comparison | Negation | Conjunction | Disjunction)
-        else text
-    )
+    return f"({text})" if _binds(tree) < least else text
 
 
 def _number(value: float) -> str:

@@ -486,6 +486,21 @@ def known_names(project: Project) -> Known:
     }
 
 
+def names_in(project: Project) -> Known:
+    """The names that conditions may hold, by what they name: a place may also be somebody, and a
+    text is the name of a row.
+    """
+    known = known_names(project)
+    bodies = known[ParamType.AGENT]
+    rows = (row.name for behavior in project.behaviors for row in behavior.rows if row.name)
+    return {
+        **known,
+        ParamType.PLACE: (*known[ParamType.PLACE], *bodies),
+        ParamType.PROP: bodies,
+        ParamType.TEXT: _once(rows),
+    }
+
+
 def _named_by(param: ParamType) -> ParamType:
     return ParamType.AGENT if param in (ParamType.PLACE, ParamType.PROP) else param
 

@@ -15,7 +15,9 @@ from PySide6.QtWidgets import (
 )
 
 from umbrant.catalog.declare import Family, ParamType
-from umbrant.catalog.language.check import faults
+from umbrant.catalog.language.check import Fault
+from umbrant.catalog.language.reading import phrase_words, typed_condition
+from umbrant.catalog.validation.behaviors import names_in
 from umbrant.desk.chips.sentence import Chip, ChipEditor, number_of
 from umbrant.desk.chips.values import (
     ChipError,
@@ -34,6 +36,9 @@ from umbrant.model.edits import Edit, declare_key, home, remove_part
 from umbrant.model.parts import GUARD, Slot, part_index
 from umbrant.model.paths import PathError
 from umbrant.model.values import KeyRef, KeyType, ParamValue, number_text, value_text
+
+WRITTEN = (ChipEditor.CONDITION, ChipEditor.FORMULA)
+"""The chips that hold a condition or a formula."""
 
 PIXELS_A_STEP = 4.0
 FINE, COARSE = 0.1, 10.0
@@ -207,6 +212,8 @@ class ChipEditing(QObject):
         if chip.editor is ChipEditor.CONDITION and not text.strip() and chip.slot.part == GUARD:
             self._remove(chip)
             return
+        if chip.editor in WRITTEN:
+            text, _ = self._read(chip, text)
         keys = chip.param.keys if chip.param else ()
         known = self._keys(chip).get(text.strip())
         try:
@@ -233,12 +240,10 @@ class ChipEditing(QObject):
 
     def _check(self, chip: Chip) -> Callable[[str], str]:
         """What is wrong with a text typed into a chip; empty if nothing is."""
-        if chip.editor in (ChipEditor.CONDITION, ChipEditor.FORMULA):
-            keys = self._keys(chip)
-            wants = KeyType.YES_NO if chip.editor is ChipEditor.CONDITION else KeyType.NUMBER
+        if chip.editor in WRITTEN:
 
             def check(text: str) -> str:
-                found = faults(text, keys, self._desk.catalog, wants=wants) if text.strip() else []
+                found = self._read(chip, text)[1] if text.strip() else []
                 return f"{found[0].message} {found[0].remedy}".strip() if found else ""
 
             return check
@@ -248,6 +253,14 @@ class ChipEditing(QObject):
             )
         return lambda text: ""
 
+    def _read(self, chip: Chip, text: str) -> tuple[str, list[Fault]]:
+        """A condition or formula, typed in its call form or as it is read, as it is stored; and
+        what is wrong with it.
+        """
+        wants = KeyType.YES_NO if chip.editor is ChipEditor.CONDITION else KeyType.NUMBER
+        names = names_in(self._desk.project)
+        return typed_condition(text, self._keys(chip), self._desk.catalog, names, wants)
+
     def _condition_chip(self, chip: Chip) -> Chip:
         slot = Slot(chip.slot.row_id, chip.slot.part, chip.slot.param)
         if isinstance(chip, FieldChip):
@@ -255,8 +268,14 @@ class ChipEditing(QObject):
         return Chip(slot, chip.editor, chip.value, str(chip.editor))
 
     def _condition_words(self, chip: Chip) -> list[str]:
-        senses = [f"{kind.id}(" for kind in self._desk.catalog.family(Family.SENSE)]
-        return [*sorted(self._keys(chip)), *senses, "and", "or", "not", "yes", "no"]
+        """What is offered while a condition is typed: keys, the words of phrases and the names of
+        this scene, then the senses in their call form.
+        """
+        catalog, names = self._desk.catalog, names_in(self._desk.project)
+        senses = [f"{kind.id}(" for kind in catalog.family(Family.SENSE)]
+        scene = sorted({name for found in names.values() for name in found})
+        words = [*phrase_words(catalog), "and", "or", "not", "yes", "no", "older than", "above"]
+        return list(dict.fromkeys((*sorted(self._keys(chip)), *words, "below", *scene, *senses)))
 
     def _keys(self, chip: Chip) -> Mapping[str, Key]:
         return chip.keys if isinstance(chip, FieldChip) else self._desk.keys_at(chip.slot.row_id)
@@ -303,7 +322,7 @@ class InlineEditor(QLineEdit):
         self.setAccessibleName(f"{chip.label} of the row")
         wide = max(
             int(rect.width()) + 16,
-            300 if chip.editor in (ChipEditor.CONDITION, ChipEditor.FORMULA) else 70,
+            300 if chip.editor in WRITTEN else 70,
         )
         wide = max(wide, self.fontMetrics().horizontalAdvance(self.text()) + 24)
         left = max(2, min(int(rect.left()) - 4, viewport.width() - wide - 4))
@@ -388,7 +407,10 @@ class InlineEditor(QLineEdit):
         self._fault.setText(fault)
         self._fault.setVisible(bool(fault))
         self._fault.adjustSize()
-        self._fault.move(self.x(), self.y() + self.height() + 2)
+        # Above where there is a list of words below, which would cover it.
+        above = self.y() - self._fault.height() - 2
+        below = self.y() + self.height() + 2
+        self._fault.move(self.x(), above if self.completer() and above >= 0 else below)
         self._fault.raise_()
 
     def _close(self, *, keep: bool) -> None:

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QApplication
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.language.check import faults
+from umbrant.catalog.language.reading import SMALL, typed_condition
 from umbrant.catalog.validation import open_project
 from umbrant.cli import main
 from umbrant.desk.chips.filling import filled
@@ -25,6 +26,7 @@ from umbrant.desk.views.ledger.search import offers, typed
 from umbrant.model.behaviors import Key, Row
 from umbrant.model.folder import read_project
 from umbrant.model.staging import Cue, Member
+from umbrant.model.values import KeyType
 
 ROOT = DEMO.parents[1]
 PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
@@ -172,6 +174,20 @@ def test_the_conditions_in_the_page_on_conditions_can_be_written(when: str) -> N
         "lamp_oil": Key.model_validate({"name": "lamp_oil", "type": "number"}),
     }
     assert list(faults(when, keys, BUILTIN, wants=None)) == []
+
+
+def test_what_the_page_on_conditions_types_is_stored_as_it_says() -> None:
+    page = (ROOT / "docs" / "conditions.md").read_text()
+    rows = re.findall(r"^\| `(.+)` \| `(.+)` \|$", page, re.M)
+    types = {"visitor": "agent", "last_seen": "point", "raining": "yes/no", "mood": "text"}
+    keys = {
+        name: Key(name=name, type=KeyType(types.get(name, "number")))
+        for name in (*types, "alarm", "n")
+    }
+    assert len(rows) >= 6
+    for typed_text, stored in rows:
+        assert typed_condition(typed_text, keys, BUILTIN, {}) == (stored, [])
+    assert all(f"`{word}`" in page for word in SMALL - {"noise"})
 
 
 @pytest.mark.parametrize(

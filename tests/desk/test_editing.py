@@ -150,6 +150,29 @@ def test_chips_are_walked_and_changed_by_keyboard_alone(demo_driver: Driver) -> 
     assert hands.ledger.focused_chip is None
 
 
+def test_a_condition_typed_into_the_search_is_offered_as_a_check_and_as_a_guard(
+    demo_driver: Driver,
+) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_Return)
+    search = hands.ledger.search
+    hands.qtbot.keyClicks(search.line, "see visitor within 6 m")
+    offered = [search.offer_at(index) for index in range(2)]
+    assert [(each.title, each.place) for each in offered] == [
+        ("check", "condition"),
+        ("guard", "on 1.1.1 Close in"),
+    ]
+    hands.qtbot.keyClick(search.line, Qt.Key.Key_Down)
+    hands.qtbot.keyClick(search.line, Qt.Key.Key_Return)
+    assert hands.desk.behavior.row("close").guard.when == "can_see(visitor, within=6)"
+    hands.key(Qt.Key.Key_Return)
+    hands.qtbot.keyClicks(search.line, "see visitor within 6 m")
+    hands.qtbot.keyClick(search.line, Qt.Key.Key_Return)
+    assert hands.desk.row.kind == "check"
+    assert hands.desk.row.args == {"when": "can_see(visitor, within=6)"}
+
+
 def test_a_condition_is_typed_as_it_is_read(demo_driver: Driver) -> None:
     hands = demo_driver
     hands.select("1.1.1")

@@ -311,6 +311,10 @@ class Kind:
     reports_gauges: bool = False
     """Whether it is given a `GaugeSink` as `report`."""
     example: str = ""
+    intents: tuple[str, ...] = ()
+    """What an author may want it for, in words that are not in its name: the search finds it by
+    them.
+    """
     """Its meaning by a small example, in one or two sentences."""
     own: str = ""
     """The project's file that declares it; empty for what comes with the program."""
@@ -549,7 +553,7 @@ def _declared(
 
     def declare(run: Callable[..., Any]) -> Kind:
         name = given or _snake(run.__name__)
-        about, example, explained = _help_of(name, inspect.getdoc(run) or "")
+        about, example, intents, explained = _help_of(name, inspect.getdoc(run) or "")
         takes_time = inspect.isgeneratorfunction(run)
         known = {outcome: text for outcome, text in outcomes.items() if text}
         if takes_time:
@@ -568,6 +572,7 @@ def _declared(
             inspect.signature(run).return_annotation is Reading,
             in_line,
             example=example,
+            intents=intents,
             reports_gauges=_tells(run),
         )
         _check_phrase(kind)
@@ -584,24 +589,27 @@ def _snake(name: str) -> str:
     return re.sub(r"(?<=[a-z])(?=[A-Z])", "_", name).lower()
 
 
-def _help_of(name: str, doc: str) -> tuple[str, str, dict[str, str]]:
-    """The help text, the example and the text on each parameter. Raises DeclarationError without
-    help.
+def _help_of(name: str, doc: str) -> tuple[str, str, tuple[str, ...], dict[str, str]]:
+    """The help text, the example, the words after `For:`, and the text on each parameter. Raises
+    DeclarationError without help.
     """
     explained: dict[str, str] = {}
     paragraphs: list[str] = []
-    example = ""
+    example, intents = "", ""
     for paragraph in doc.split("\n\n"):
         text, params = _without_params(paragraph)
         explained.update(params)
         if text.startswith("Example: "):
             example = text.removeprefix("Example: ")
+        elif text.startswith("For: "):
+            intents = text.removeprefix("For: ").removesuffix(".")
         elif text:
             paragraphs.append(text)
     about = "\n\n".join(paragraphs)
     if not about:
         raise DeclarationError(f"kind '{name}' has no help: write what it does as its docstring")
-    return about, example, explained
+    wanted = tuple(each.strip() for each in intents.split(",") if each.strip())
+    return about, example, wanted, explained
 
 
 def _without_params(paragraph: str) -> tuple[str, dict[str, str]]:

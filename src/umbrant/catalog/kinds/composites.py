@@ -119,6 +119,9 @@ class Selector(_InOrder):
 
     Example: *Fight* if there is a weapon, else *Flee*, else *Cower*.
 
+    For: choose, fallback, priority, prefer, either, first that works, else, otherwise, decide,
+    first of, if else, or, branch, order of preference, try.
+
     resumes_at: where a tick starts: at the child that was running, or at the first one again
     """
 
@@ -138,6 +141,9 @@ class Sequence(_InOrder):
     """Does its children in order, each after the one before it has succeeded.
 
     Example: *Walk to the lamp*, then *Refill it*, then *Breathe*.
+
+    For: steps, in order, one after the other, then, routine, combo, series, and then, and, all
+    of, do all, plan, script, todo.
 
     resumes_at: where a tick starts: at the child that was running, or at the first one again
     """
@@ -162,6 +168,9 @@ class RandomSelector(Wrapper):
     A child's weight is 1 unless it has a `weight`. A child of weight 0 is not tried.
 
     Example: a guard who mostly yawns (weight 3) and at times whistles (weight 1).
+
+    For: any of, shuffle, pick one, varied, one of, surprise, randomly, either or, mix, random
+    choice.
     """
 
     def __init__(self, children: Children) -> None:
@@ -234,6 +243,9 @@ class Parallel:
 
     Example: *Walk to the gate* and *Call for help* until 1 succeeds.
 
+    For: at the same time, together, both, simultaneously, meanwhile, side by side, while, and
+    also, as well, multitask, concurrently.
+
     successes: how many must succeed; 0 is all of them
     failures: how many may fail before it fails; 0 is all of them
     """
@@ -295,6 +307,8 @@ class Accompany:
 
     Example: *Carry the crate home* leads, *Grumble now and then* accompanies it.
 
+    For: main and background, alongside, meanwhile, at the same time, while.
+
     others: whether the others are begun again when they have ended
     """
 
@@ -342,6 +356,8 @@ class UseBehavior(Wrapper):
     Otherwise it is the used behavior's own.
 
     Example: *Go home* is written once, and used by the warden with `home` bound to `hut`.
+
+    For: subtree, reuse, include, call, another behavior, shared, module, nested.
 
     behavior: which behavior
     """

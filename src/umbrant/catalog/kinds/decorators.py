@@ -96,6 +96,9 @@ class Cooldown(DecoratorBase):
 
     Example: *Warn*, cooldown 4 s, is not said again for four seconds.
 
+    For: recharge, rate limit, not again, rest between, throttle, wait between, pause between,
+    reload, every few seconds, not too often, seconds between.
+
     duration: how long it cools
     ending: which way of ending starts the cooling; being stopped counts only as any end
     first: whether it may be entered at once in the beginning, or must cool first
@@ -154,6 +157,8 @@ class TimeLimit(DecoratorBase):
 
     Example: *Go there*, time limit 9 s, gives up when it is not there in nine seconds.
 
+    For: timeout, give up, at most so long, deadline, max time, abort, too long.
+
     limit: how long the row may run
     """
 
@@ -192,6 +197,8 @@ class Invert(DecoratorBase):
     """Turns success into failure and failure into success.
 
     Example: *All bright?*, inverted, succeeds when a lamp is dim.
+
+    For: not, opposite, negate, unless, fails.
     """
 
     def __init__(self, inner: Work) -> None:
@@ -208,6 +215,8 @@ class AlwaysSucceed(DecoratorBase):
     """Turns failure into success, so that what comes after goes on.
 
     Example: *Greet*, always succeed: whoever cannot be greeted is walked past all the same.
+
+    For: ignore failure, optional, never fail, force success.
     """
 
     def __init__(self, inner: Work) -> None:
@@ -223,6 +232,8 @@ class AlwaysFail(DecoratorBase):
 
     Example: *Note the time*, always fail, as a first child that never keeps a selector from trying
     the others.
+
+    For: force failure, never succeed, ignore success.
     """
 
     def __init__(self, inner: Work) -> None:
@@ -304,6 +315,8 @@ class Repeat(_Again):
 
     Example: *Ring the bell*, repeat 3 times.
 
+    For: loop, again, times, iterate, cycle.
+
     times: how many times in all
     """
 
@@ -324,6 +337,8 @@ class Retry(_Again):
 
     Example: *Open the door*, retry 3 times, then give up.
 
+    For: try again, attempts, again, persist, keep trying.
+
     times: how many times in all
     """
 
@@ -343,6 +358,9 @@ class RepeatUntil(_InTurns):
     """Does a row again, at the next tick, until it ends in a certain way.
 
     Example: *Pull at the rope*, repeat until failure: until it comes loose.
+
+    For: loop, while, until, keep, forever, again, endless, loop until, keep doing, while true,
+    infinite.
 
     result: which way of ending is the last
     """
@@ -369,6 +387,9 @@ class Delay(DecoratorBase):
     """Waits before a row begins. The row counts as running while it waits.
 
     Example: *Turn round*, delay 0.4 s, for someone slow to notice.
+
+    For: wait before, reaction time, hesitate, later, late, slow to react, pause before, reaction,
+    react late, surprise.
 
     delay: how long it waits
     """
@@ -415,6 +436,9 @@ class Chance(DecoratorBase):
 
     Example: *Whistle*, chance 0.3, is begun about three times in ten.
 
+    For: random, probability, sometimes, dice, odds, luck, percent, maybe, occasionally, rarely,
+    now and then, dance, percentage, probabilistic.
+
     share: how often: 0 is never, 1 is always
     """
 
@@ -443,6 +467,9 @@ class AtMost(DecoratorBase):
     The turns of a repeat are one entry.
 
     Example: *Bark*, at most 3 times per entry of the row around it.
+
+    For: once, limit, only, maximum, one time, never again, only once, first time, only the first
+    time, one shot.
 
     times: how many times
     counted: in all, or anew each time the row around it is entered
@@ -482,6 +509,8 @@ class Hold(DecoratorBase):
     way, and does nothing.
 
     Example: *Is there a way out?*, hold result 1 s, searches for a way once a second at the most.
+
+    For: cache, remember result, sticky, keep result, memoize, store result, for a while.
 
     duration: how long the result is kept
     """
@@ -527,6 +556,8 @@ class Weight(DecoratorBase):
     """How often a row is drawn by the random selector it is in, against the others.
 
     Example: *Yawn*, weight 3, beside *Whistle*, weight 1: three times out of four it yawns.
+
+    For: odds, likelihood, probability, likely, bias, rarely, often.
 
     weight: the weight; 0 is never
     """

@@ -43,6 +43,10 @@ def use(me: Me, target: AProp, *, duration: SpreadSeconds = 1.5, reach: Reach = 
 
     Example: use `lamp` for 1.5 s fills it with oil.
 
+    For: interact, operate, open, activate, work, repair, door, lever, sit, unlock, lock, craft,
+    press, buy, sell, trade, shop, knock, push, pull, climb, drive, read, cook, search chest,
+    pray, smith, mine, farm.
+
     target: what to use
     duration: how long that takes
     reach: how near it must be
@@ -67,6 +71,8 @@ def use_up(me: Me, target: AProp, *, amount: Amount = 0.1, reach: Reach = 1.5) -
     """Takes some of what a thing holds, at once.
 
     Example: use up 0.25 of `barrel` to drink.
+
+    For: eat, drink, consume, refill, ammo, fuel, take from, food.
 
     target: what to take from
     amount: how much of it, where a full one is 1
@@ -93,6 +99,9 @@ def strike(
     heard.
 
     Example: strike `visitor` for 0.2 of health within 1.2 m.
+
+    For: attack, hit, fight, punch, bite, damage, hurt, shoot, slash, melee, kill, combat, stab,
+    harm, bash, claw, sting, swing, peck, poke, strike, wound, fire at.
 
     target: whom to strike
     amount: how much the number goes down
@@ -128,6 +137,9 @@ def carry(me: Me, target: AProp, *, reach: Reach = 1.0) -> bool | Cause:
 
     Example: move to `crate`, carry `crate`, move to `shed`, drop.
 
+    For: pick up, grab, take, lift, collect, loot, gather, hold, steal, haul, bring, transport,
+    deliver, arm, equip.
+
     target: what to take up
     reach: how near it must be
     """
@@ -148,6 +160,8 @@ def drop(me: Me) -> bool | Cause:
     """Puts down what is carried, right in front of the feet.
 
     Example: on leaving *Carry*, drop.
+
+    For: put down, release, let go, deliver, unload, leave, place, leave behind, lay.
     """
     at = point_from(me.body.place, me.body.heading_deg, me.body.radius_m)
     return True if me.world.put_down(me.body.name, at) else cause("carries_nothing")
@@ -162,6 +176,8 @@ def throw(me: Me, target: Target, *, reach: Reach = 6.0) -> Steps:
     """Turns to a place and throws what is carried there. Its landing can be heard.
 
     Example: throw to `bowl` up to 6 m.
+
+    For: toss, hurl, lob, fling, grenade, cast, shoot, pass, fire, launch, spit.
 
     target: where to
     reach: how far it can throw
@@ -189,6 +205,10 @@ def change_stat(me: Me, stat: StatName, *, amount: Number = 0.1) -> bool | Cause
 
     Example: as upkeep every 1 s while hauling: change energy by -0.02.
 
+    For: heal, damage, energy, health, stamina, tire, hunger, lower, raise, lose, gain,
+    regenerate, reload, hungry, thirsty, tired, sleepy, die, kill, fatigue, hurt, thirst, fear,
+    wound.
+
     stat: which number
     amount: by how much; less than nothing takes away
     """
@@ -210,6 +230,9 @@ def change_slowly(
     """Changes one of its own numbers evenly over a while, and stands meanwhile.
 
     Example: change energy by 0.5 over 4 s, to rest.
+
+    For: recover, rest, regenerate, charge, drain, sleep, heal, recharge, rest up, over time,
+    gradually, nap, eat slowly, warm up, cool down, bleed, poison.
 
     stat: which number
     amount: by how much in all; less than nothing takes away

@@ -35,6 +35,9 @@ def clear(me: Me, key: AnyKey) -> bool:
 
     Example: clear `last_seen`.
 
+    For: forget, reset, unset, delete, erase, lose track, remove, calm down, give up target, drop
+    target, nothing known.
+
     key: the key to clear
     """
     key.set(None)
@@ -46,6 +49,8 @@ def set_number(me: Me, key: NumberKey, value: Number = 0.0) -> bool:
     """Writes a number into a key.
 
     Example: set `patience` to 3.
+
+    For: assign, store, write, variable, number, remember, value.
 
     key: the key to write
     value: the number to write, or a key to copy it from
@@ -60,6 +65,8 @@ def set_yes_no(me: Me, key: YesNoKey, value: bool = True) -> bool:
 
     Example: set `angry` to yes.
 
+    For: flag, toggle, mark, boolean, switch on, switch off, variable, remember.
+
     key: the key to write
     value: yes or no, or a key to copy it from
     """
@@ -73,6 +80,9 @@ def set_text(me: Me, key: TextKey, text: str) -> bool:
 
     Example: note *wary* in `mood`.
 
+    For: note, label, mood, write, string, name, remember, angry, happy, sad, emotion, feeling,
+    afraid, calm.
+
     key: the key to write
     text: the text to write, or a key to copy it from
     """
@@ -85,6 +95,9 @@ def set_point(me: Me, key: PointKey, target: Target) -> bool | Cause:
     """Writes where something is now into a key. The key keeps that point when the thing moves on.
 
     Example: set `home` to where `bench` is.
+
+    For: remember position, save location, home, mark place, store position, last known, remember,
+    note where, position, set home, anchor, base.
 
     key: the key to write
     target: a key, a named place, one of the cast, or a prop
@@ -102,6 +115,9 @@ def count(me: Me, key: NumberKey, amount: Number = 1.0) -> bool:
 
     Example: add 1 to `crates_carried`.
 
+    For: increase, add, increment, counter, tally, plus, decrease, subtract, score, ammo left,
+    kills, score points, decrement, bump.
+
     key: the key to change
     amount: how much to add; less than nothing takes away
     """
@@ -116,6 +132,8 @@ def copy(me: Me, source: ReadKey, key: AnyKey) -> bool | Cause:
     other.
 
     Example: copy `last_seen` to `search_from`.
+
+    For: assign, duplicate, transfer, remember, store.
 
     source: the key to read
     key: the key to write
@@ -135,6 +153,9 @@ def look_out(me: Me, target: AnAgent, *, seen: YesNoKey, where: PointKey) -> boo
     """Notes whether an agent is seen, and where it was last seen.
 
     Example: as upkeep every 0.2 s: look out for `visitor` into `visitor_seen` and `last_seen`.
+
+    For: see, sense, spot, notice, perceive, vision, watch for, detect, last seen, sight, look
+    for, track, find target, smell, last known position, recognize, identify, seen.
 
     target: whom to look for
     seen: set to yes or no
@@ -160,6 +181,8 @@ def listen(me: Me, where: PointKey, *, what: str = "") -> bool | Cause:
     """Notes where the last noise came from that it can hear and did not make itself.
 
     Example: listen into `noise_at` for *bark*.
+
+    For: hear, sound, noise, ears, sense, hearing, eavesdrop, heard, overhear.
 
     where: set to where the noise came from
     what: only this kind of noise; nothing is any
@@ -189,6 +212,8 @@ def pick_lowest(me: Me, group: Group, *, thing: PropKey, level: NumberKey) -> bo
     """Picks the thing of a group that has the lowest level: the dimmest lamp, the emptiest bowl.
 
     Example: pick the lowest of `lamps` into `lamp` and `lamp_oil`.
+
+    For: emptiest, dimmest, least, weakest, find lowest, target.
 
     group: the group to pick from
     thing: set to the thing that was picked
@@ -221,6 +246,9 @@ def pick(
     """Picks one of a group, of bodies or of things that nobody carries: never the picker itself.
 
     Example: pick the nearest of `crates` into `crate`.
+
+    For: nearest, closest, target, choose target, find, select, furthest, random one, enemy, find
+    nearest, random target, weakest, enemies, who, victim, prey, friend.
 
     group: the group to pick from
     key: set to the one that was picked
@@ -277,6 +305,10 @@ def pick_point(
     """Picks a random point around something that the body can walk to.
 
     Example: pick a point 2 to 5 m around `fish` into `spot`.
+
+    For: random point, spot, random position, somewhere, place around, flank, destination, find
+    place, hiding place, roam, random spot, random place, where to go, random location, jump to,
+    position.
 
     target: around what
     key: set to the point that was picked

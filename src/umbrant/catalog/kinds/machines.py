@@ -65,6 +65,9 @@ class MachineSetup:
 
     Example: *Doze* until the visitor is seen, then *Circle*, and after 2 s *Bark*.
 
+    For: state machine, states, modes, phases, statechart, moods, fsm, finite state machine, hsm,
+    behavior states.
+
     initial: the state it begins in; the first one unless another is named
     """
 
@@ -86,6 +89,8 @@ class StateSetup:
     it may hold states of its own, of which one is active as long as it is.
 
     Example: *Circle*, with the row *Keep a ring around the visitor* in it.
+
+    For: mode, phase, mood, stance.
 
     initial: of the states in it, the one it begins in; the first one unless another is named
     leaving: whether transitions may leave it before the rows in it are done
@@ -111,6 +116,8 @@ class RegionsSetup:
     them are.
 
     Example: *Legs* (stand, walk) and *Mouth* (quiet, bark) side by side.
+
+    For: orthogonal, parallel states, layers, both at once.
     """
 
 
@@ -137,6 +144,8 @@ class FinalSetup:
 
     Example: *Caught*, ends with success.
 
+    For: end, finish, done, exit, finished, die, dead, game over, caught, give up, over.
+
     result: how what is around it ends
     """
 
@@ -158,6 +167,8 @@ class HistorySetup:
     goes back there.
 
     Example: *Cower* at thunder, then back to whatever it did.
+
+    For: resume, back to, remember, return to, where it was.
 
     depth: shallow goes back to the state, deep also to the states that were active inside it
     otherwise: where it leads when there is nothing to go back to; the state it begins in unless
@@ -181,6 +192,8 @@ class OnEnterSetup:
     """Rows that are done at once when the state around it is entered, before anything else in it.
 
     Example: on entering *Cower*, set `mood` to *afraid*.
+
+    For: entry, start, begin, setup, when entered, enter.
     """
 
 
@@ -197,6 +210,8 @@ class OnLeaveSetup:
     """Rows that are done at once when the state around it is left, however it is left.
 
     Example: on leaving *Carry*, drop what is carried.
+
+    For: exit, cleanup, undo, when left, leave, end.
     """
 
 
@@ -215,6 +230,8 @@ class WhenSetup:
     as it fires.
 
     Example: in *Doze*: when can see visitor within 9 m → *Circle*.
+
+    For: condition, if, switch, change state, transition, as soon as.
 
     when: the condition, in the condition language
     to: the state it leads to; without one only the rows in it are done
@@ -243,6 +260,8 @@ class OnEventSetup:
     Who listens for `alarm` also hears `alarm.bell`.
 
     Example: under the machine: on thunder → *Cower*, from any state.
+
+    For: signal, message, trigger, notified, react, hear an event, receive, listen for.
 
     event: the event; `*` is any, `done.state.` with a state's id that this state is done
     to: the state it leads to; without one only the rows in it are done
@@ -273,6 +292,8 @@ class AfterSetup:
 
     Example: in *Circle*: after 2 s ± 0.5 → *Bark*.
 
+    For: timer, timeout, delay, elapsed, later, wait, seconds later, timed, expire.
+
     time: how long; drawn anew each time the state is entered
     to: the state it leads to; without one only the rows in it are done
     also: a state of another region that it leads to as well
@@ -300,6 +321,8 @@ class OnDoneSetup:
     state in it is reached.
 
     Example: in *Bark*: on done → *Circle*.
+
+    For: finished, completed, afterwards, next, done, ended.
 
     to: the state it leads to; without one only the rows in it are done
     also: a state of another region that it leads to as well

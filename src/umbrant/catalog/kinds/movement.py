@@ -73,6 +73,11 @@ def move_to(me: Me, target: Target, *, reach: Reach = 0.5, pace: Pace = "walk") 
 
     Example: move to `lamp` within 0.8 m.
 
+    For: chase, pursue, go, approach, walk, run, travel, hunt, charge, reach, advance, return,
+    come, fetch, seek, intercept, close in, patrol, visit, investigate, home, base, turn back, go
+    back, go home, position, queue, follow path, arrive, step, sprint, move, rush, attack move,
+    lunge, pounce, walk to, run to.
+
     target: where to go: a key that holds a point, an agent or a prop, a named place, or a point
     reach: how near counts as there, measured along the way
     pace: at what pace
@@ -96,6 +101,9 @@ def follow(
     """Stays near an agent as it moves, and stands when it is near enough.
 
     Example: follow `visitor` at 1.6 m for 2 s ± 0.5.
+
+    For: escort, accompany, stay near, tail, shadow, companion, trail, stick to, heel, chase,
+    protect, guard, formation, help, bodyguard, side with.
 
     target: whom to follow
     distance: how near to stay
@@ -123,6 +131,9 @@ def move_away(me: Me, target: Target, *, distance: Range = 6.0, pace: Pace = "ru
     """Gets away from something, by whatever way leads furthest from it, until it is far enough.
 
     Example: a gull moves away from whoever comes near until 5 m.
+
+    For: flee, escape, retreat, run away, avoid, back off, evade, fear, scatter, panic, withdraw,
+    dodge, duck, evacuate, sidestep.
 
     target: what to get away from
     distance: how far is far enough
@@ -176,6 +187,9 @@ def wander(
 
     Example: wander within 4 m of `stall` for 8 s.
 
+    For: roam, stroll, idle, drift, graze, loiter, walk about, mill around, explore, patrol
+    randomly, random walk, walk around, play, fly around, swim around, forage.
+
     centre: around what
     radius: how far from it
     duration: for how long
@@ -228,6 +242,9 @@ def go_along(
 
     Example: go along `gate, bench, shed` round and round, for a watchman on his beat.
 
+    For: patrol, beat, rounds, waypoints, route, path, guard route, loop, tour, circuit, points,
+    guard, watchman, sentry, walk a route, commute, delivery.
+
     places: the names of the places, with commas between them
     rounds: once, or again from the first, or back the same way
     reach: how near counts as there
@@ -278,6 +295,9 @@ def keep_ring(
 
     Example: a dog keeps a ring of 3.5 m around `visitor` for 6 s.
 
+    For: circle, strafe, orbit, surround, keep distance, flank, stalk, kite, encircle, protect,
+    formation, dance around.
+
     target: what to circle
     distance: how far from it
     duration: for how long
@@ -323,6 +343,8 @@ def take_cover(me: Me, watcher: AnAgent, *, within: Range = 10.0, pace: Pace = "
 
     Example: take cover from `visitor` within 10 m.
 
+    For: hide, shelter, conceal, out of sight, ambush, sneak, behind, crouch, duck, cover, lurk.
+
     watcher: from whom to hide
     within: how far away a hiding place may be
     pace: at what pace
@@ -366,6 +388,8 @@ def stop(me: Me) -> bool:
     """Stands still, at once. Of use as the end of a sequence or as upkeep.
 
     Example: *Stop*, then *Wait 0.5 s*, then look round.
+
+    For: halt, stand still, freeze, hold position, stay, brake, pause, block, hold.
     """
     here = me.body.place
     me.world.move_towards(me.body.name, here, 0.0, 0.0)
@@ -379,6 +403,9 @@ def face(me: Me, target: Target, *, within: Degrees = 5.0) -> Steps:
     """Turns towards something from where it stands.
 
     Example: face `visitor` before *Warn*.
+
+    For: look at, turn to, aim, stare, watch, orient, gaze, rotate, turn, turn towards, look
+    towards, point at, confront.
 
     target: what to turn to
     within: how near to the direction is near enough
@@ -401,6 +428,9 @@ def look_about(me: Me, *, duration: SpreadSeconds = 3.0) -> Steps:
     """Looks this way and that from where it stands.
 
     Example: at the end of a search, turn at random for 3 s ± 1.
+
+    For: scan, search, look around, glance, survey, check surroundings, watch, look left and
+    right, search around, peek, bored, fidget, inspect.
 
     duration: for how long
     """

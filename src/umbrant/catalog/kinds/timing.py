@@ -23,6 +23,9 @@ def wait(me: Me, duration: SpreadSeconds = 1.0) -> Steps:
 
     Example: wait 2 s ± 0.5 between two lamps.
 
+    For: pause, idle, rest, stand, sleep, linger, do nothing, stay, bored, doze, nap, camp, stand
+    guard, guard, loiter.
+
     duration: how long to wait
     """
     until_s, progress = me.world.now_s + duration, lasting(duration, duration)
@@ -36,6 +39,10 @@ def say(me: Me, text: str, *, duration: SpreadSeconds = 1.0, loudness: Amount = 
     """Says something that the author can read on the stage, and that others can hear.
 
     Example: say *Off the quay!*
+
+    For: talk, speak, shout, bark, chatter, dialogue, print, message, warn, call out, log, text,
+    greet, taunt, show, wave, sing, laugh, cry, emote, ask, answer, comment, whisper, tell,
+    speech, complain, threaten.
 
     text: what to say
     duration: how long that takes
@@ -55,6 +62,9 @@ def make_noise(me: Me, *, loudness: Amount = 1.0, what: str = "noise") -> bool:
     """Makes a noise, at once, that others can hear and tell apart by its name.
 
     Example: make a noise of 1.5 called *bark*.
+
+    For: sound, alert, loud, yell, bang, clatter, footstep, distract, lure, growl, bark, roar,
+    howl, whistle, sing, ring, hum, clap, scream, music.
 
     loudness: how loud; 1 is a loud call, heard as far as a body's hearing reaches
     what: what kind of noise
@@ -76,6 +86,9 @@ def raise_event(
 
     Example: raise `alarm.bell`.
 
+    For: signal, alarm, broadcast, notify, emit, trigger, fire, send, message, announce, call for
+    help, ring bell, tell everyone, shout alarm, spawn.
+
     event: which event
     delay: how much later it is heard
     kind: whether all hear it, or only the machine around it; without a machine, the agent itself
@@ -94,6 +107,8 @@ def tell_agent(me: Me, target: AnAgent, event: EventName, *, delay: Seconds = 0.
 
     Example: tell `keeper` `customer.waits`.
 
+    For: message, notify, order, command, ask for help, call, signal, send.
+
     target: whom to tell
     event: which event
     delay: how much later it is heard
@@ -110,6 +125,9 @@ def tell_group(me: Me, group: Group, event: EventName, *, delay: Seconds = 0.0) 
     """Raises an event that those of one group hear.
 
     Example: tell group `gulls` `scatter`.
+
+    For: alert, broadcast, squad, rally, order, call for help, notify, warn, alarm, send, help,
+    call friends, reinforcements, warn others.
 
     group: whom to tell
     event: which event

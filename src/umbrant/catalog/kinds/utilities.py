@@ -62,6 +62,9 @@ class UtilitySetup:
 
     Example: a stall keeper: *Sell* by how many customers are near, *Restock* by how little is left.
 
+    For: score, needs, desires, weigh, best option, rate, evaluate, appraise, urges, hungry,
+    thirsty, tired, bored, motivation, desire, urge, hunger, sleepy, fatigue.
+
     winner: the highest score; or one drawn by score among the best few, or among those within a
     margin of the highest
     best: among how many of the best it draws
@@ -102,6 +105,8 @@ class OptionSetup:
 
     Example: *Chase*, for each of visitors as quarry, by how near and how slow each is.
 
+    For: choice, alternative, candidate, need, desire.
+
     combine: how what is considered comes to one score: product with a make-up for their number,
     mean, minimum, or sum
     weight: what the score is multiplied by
@@ -129,6 +134,8 @@ class ConsiderSetup:
 
     Example: consider `stock` from 0 to 20, logistic, flipped: the less is left, the more *Restock*
     is worth.
+
+    For: factor, curve, input, criterion, weigh, score, axis.
 
     input: a key, a sense or a formula that gives a number
     low: where the range begins

@@ -9,7 +9,7 @@ where it is a small word elsewhere.
 import re
 from collections.abc import Collection, Iterator, Mapping
 from copy import copy
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType
@@ -126,7 +126,9 @@ def typed_condition(
     except LanguageError as error:
         is_called = "(" in text and not _is_broken(text)
         return text, direct if is_called else [Fault(str(error), "", error.span)]
-    found = faults(read, keys, catalog, wants=wants)
+    # What is wrong with the call form is said of all that was typed: its columns are others.
+    typed = 0, len(text)
+    found = [replace(each, span=typed) for each in faults(read, keys, catalog, wants=wants)]
     return (text, found) if found else (read, [])
 
 

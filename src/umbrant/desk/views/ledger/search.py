@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, Protocol
 
 from PySide6.QtCore import (
@@ -141,6 +142,9 @@ def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
     `visitor 1.5` left.
     """
     words = text.split()
+    if any(text.strip().lower() in offer.kind.intents for offer in found):
+        # Such as `pick up`, which is no *pick* with `up` left over.
+        return ranked(text, found), ""
     for count in range(len(words) - 1, 0, -1):
         head = " ".join(words[:count]).lower()
         named = [
@@ -153,7 +157,12 @@ def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
             named, count = [offer for offer in named if offer.role == role], count + 1
         rest = " ".join(words[count:])
         if named and not any(offer.kind.title.startswith(text.strip().lower()) for offer in found):
-            return named, rest
+            if any(offer.kind.title == head for offer in named):
+                return named, rest
+            # Only the first word of a name: who types `go to the door` may mean another row.
+            meant = [each for each in ranked(text, found) if _means(text, each.kind.intents)]
+            first = {(each.kind.id, each.role) for each in meant}
+            return [*meant, *(o for o in named if (o.kind.id, o.role) not in first)], rest
     return ranked(text, found), ""
 
 
@@ -162,6 +171,9 @@ def _score(text: str, offer: Offer) -> float:
     title = offer.kind.title
     if title.startswith(typed):
         return 200 - len(title)
+    intent = _intent_score(typed, offer.kind.intents)
+    if intent:
+        return intent
     if typed in f"{title} {offer.role}":
         return 120
     text = f"{offer.role} {title} {offer.kind.phrase} {offer.kind.help.splitlines()[0]}"
@@ -169,6 +181,36 @@ def _score(text: str, offer: Offer) -> float:
         fuzz.ratio(typed, title),
         fuzz.partial_ratio(typed, text, processor=utils.default_process) * 0.9,
     )
+
+
+def _intent_score(typed: str, intents: Sequence[str]) -> float:
+    """How well what was typed fits what a kind is for; 0 if it does not. The words that come first
+    are what it is for most of all.
+    """
+    stem, words = _stem(typed), {_stem(word) for word in typed.split()}
+    best = 0.0
+    for place, intent in enumerate(intents):
+        if typed == intent or stem == _stem(intent):
+            return 160 - place * 0.3
+        if " " in intent and f" {intent} " in f" {typed} ":
+            best = max(best, 155 - place * 0.3)
+        elif _stem(intent) in words or (len(typed) > 2 and intent.startswith(typed)):
+            best = max(best, 140 - place * 0.3)
+    return best
+
+
+def _means(text: str, intents: Sequence[str]) -> bool:
+    return _intent_score(text.strip().lower(), intents) > 0
+
+
+@lru_cache(maxsize=4096)
+def _stem(word: str) -> str:
+    """A word without its ending: chasing, chases and chased are one word."""
+    for ending in ("ing", "ed", "es", "s", "e"):
+        if word.endswith(ending) and len(word) > len(ending) + 2:
+            word = word.removesuffix(ending)
+            return word[:-1] if word[-2:-1] == word[-1:] else word
+    return word
 
 
 class OfferDelegate(PaintedDelegate):

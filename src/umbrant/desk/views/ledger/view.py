@@ -5,7 +5,7 @@ the tape.
 import time
 from collections.abc import Callable
 
-from PySide6.QtCore import QModelIndex, QPoint, QPointF, QRect, QRectF, Qt, QTimer
+from PySide6.QtCore import QModelIndex, QPointF, QRect, QRectF, Qt, QTimer
 from PySide6.QtGui import (
     QGuiApplication,
     QKeyEvent,
@@ -16,12 +16,10 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QHeaderView, QWidget
 
-from umbrant.catalog.declare import ROWS, Family, Kind
-from umbrant.desk.chips.filling import filled
 from umbrant.desk.chips.layout import RowLayout, SentenceFlow
-from umbrant.desk.chips.sentence import NAMELESS
 from umbrant.desk.chips.table import ChipTable
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.views.ledger.adding import RowAdding
 from umbrant.desk.views.ledger.delegates import (
     NowDelegate,
     OutlineDelegate,
@@ -31,12 +29,9 @@ from umbrant.desk.views.ledger.delegates import (
 from umbrant.desk.views.ledger.dragging import RowDragging
 from umbrant.desk.views.ledger.model import NOW, OUTLINE, TAPE, LedgerModel
 from umbrant.desk.views.ledger.ruler import TapeHeader
-from umbrant.desk.views.ledger.search import Offer, SearchPopup, offers
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.theme import Palette
-from umbrant.model.behaviors import Behavior, Row
-from umbrant.model.edits import Edit, add_decorator, add_upkeep, fresh_id, insert_row
-from umbrant.model.expanded import written_under
+from umbrant.model.behaviors import Row
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 OUTLINE_WIDTH, NOW_WIDTH, NARROWEST_OUTLINE = 456, 72, 240
@@ -72,7 +67,6 @@ class LedgerView(ChipTable):
         self.anchor = ""
         """The row that a selection of several began at; empty while one is selected."""
         self._width_is_chosen = False
-        self._target: tuple[str | None, str | None] = (None, None)
         self.setModel(self.ledger)
         self.outline_delegate = OutlineDelegate(
             desk, self.ledger, self.brushes, self, self.layout_of, lambda: self.focused
@@ -82,9 +76,8 @@ class LedgerView(ChipTable):
         self.setItemDelegateForColumn(OUTLINE, self.outline_delegate)
         self.setItemDelegateForColumn(NOW, self.now_delegate)
         self.setItemDelegateForColumn(TAPE, self.tape_delegate)
-        self.search = SearchPopup(self.viewport(), self.brushes)
-        self.search.chosen.connect(self._add)
-        self.search.closed.connect(self.setFocus)
+        self.adding = RowAdding(self)
+        self.search = self.adding.search
         self._set_up()
         self._connect()
         self.reload()
@@ -220,76 +213,8 @@ class LedgerView(ChipTable):
     # adding
 
     def open_search(self, *, behind: bool = False) -> None:
-        """Search for a row to add: inside a composite, after any other row; or something to put on
-        the row.
-
-        With `behind` the row is added after this one, whatever this one is.
-        """
-        self.editing.finish()
-        behavior, row = self.ledger.behavior, self.desk.row
-        if behavior is None:
-            return
-        self._target = self._after_and_under(behavior, row)
-        if behind and row is not None and (around := written_under(behavior, row.id)) is not None:
-            self._target = row.id, around
-        at = self._cell(row.id, OUTLINE).bottomLeft() if row else QPointF(0, 0)
-        indent = self.layout_of(row).indent_x if row else 20
-        found = offers(
-            self.desk.catalog,
-            self._kind_of(self._target[1]),
-            self._kind_of(row.id if row else None),
-        )
-        self.search.open(found, QPoint(int(indent), int(at.y()) + 1))
-
-    def _kind_of(self, row_id: str | None) -> Kind | None:
-        behavior = self.ledger.behavior
-        row = behavior.by_id.get(row_id) if behavior and row_id else None
-        return self.desk.catalog.get(row.kind, *ROWS) if row else None
-
-    def _after_and_under(
-        self, behavior: Behavior, row: Row | None
-    ) -> tuple[str | None, str | None]:
-        if row is None:
-            return None, None
-        kind = self._kind_of(row.id)
-        parent = written_under(behavior, row.id)
-        if (kind is not None and kind.holds and not _short(kind)) or parent is None:
-            children = behavior.outline.children[row.id]
-            return (children[-1] if children else None), row.id
-        return row.id, parent
-
-    def _add(self, offer: Offer) -> None:
-        behavior, row = self.ledger.behavior, self.desk.row
-        if behavior is None:
-            return
-        name, kind = behavior.name, offer.kind
-        args = filled(
-            kind, self.search.besides, row.id if row else "", self.desk.project, self.desk.expanded
-        )
-        if offer.role == "row":
-            after, under = self._target
-            if not {after, under} <= {
-                None,
-                *behavior.by_id,
-            }:  # what the search was opened at is gone by now
-                after, under = self._after_and_under(behavior, row)
-            name_of_new = "" if kind.family in NAMELESS else kind.title.capitalize()
-            new = Row(id=fresh_id(behavior), kind=kind.id, name=name_of_new, args=args)
-            edit = Edit(
-                f"Add {kind.title}", lambda p: insert_row(p, name, new, after=after, under=under)
-            )
-            self.desk.apply(edit)
-            path = (after or under or "").rpartition("/")[0]
-            new_id = f"{path}/{new.id}" if path else new.id
-            self.ledger.reveal(new_id)
-            self.desk.select_row(new_id)
-        elif row is not None:
-            add = add_decorator if offer.role == "decorator" else add_upkeep
-            self.desk.apply(
-                Edit(f"Add {kind.title}", lambda p: add(p, name, row.id, kind.id, args))
-            )
-        self.setFocus()
-        self.begin_missing()
+        """Search for a row to add, or for something to put on the selected row; see `RowAdding`."""
+        self.adding.open(behind=behind)
 
     # events
 
@@ -525,16 +450,9 @@ class LedgerView(ChipTable):
             int(self.tape_delegate.tick_at(QRectF(self._cell_rect(TAPE)), position.x()))
         )
 
-    def _cell(self, row_id: str, column: int) -> QRectF:
+    def cell(self, row_id: str, column: int) -> QRectF:
         return QRectF(self.visualRect(self.ledger.index(self.ledger.line_of(row_id), column)))
 
     def _cell_rect(self, column: int) -> QRect:
         left = self.columnViewportPosition(column)
         return QRect(left, 0, self.columnWidth(column), self.viewport().height())
-
-
-def _short(kind: Kind) -> bool:
-    """Whether a kind of row is mostly without rows in it, so that the next one is added after it
-    rather than inside.
-    """
-    return kind.family is Family.TRANSITION

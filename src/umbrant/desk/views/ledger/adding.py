@@ -1,0 +1,190 @@
+"""Adding rows to the ledger: the search is opened at a row, and what is chosen in it is put there.
+
+A condition that is typed into the search is offered as a *check* row, and as the guard of the
+selected row.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from PySide6.QtCore import QObject, QPoint, QPointF
+
+from umbrant.catalog.declare import ROWS, RUNS, Family, Kind
+from umbrant.catalog.language.reading import typed_condition
+from umbrant.catalog.validation.behaviors import names_in
+from umbrant.desk.chips.filling import filled
+from umbrant.desk.chips.sentence import NAMELESS
+from umbrant.desk.views.ledger.model import OUTLINE
+from umbrant.desk.views.ledger.search import Offer, SearchPopup, offers, typed
+from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.edits import (
+    Edit,
+    add_decorator,
+    add_upkeep,
+    fresh_id,
+    insert_row,
+    set_guard,
+)
+from umbrant.model.expanded import written_under
+from umbrant.model.parts import GUARD
+
+if TYPE_CHECKING:
+    from umbrant.desk.views.ledger.view import LedgerView
+
+GUARDED = (*RUNS, Family.OPTION)
+"""The families of rows that can have a guard."""
+CHECK = "check"
+"""The kind of a row that asks a condition."""
+
+
+@dataclass(frozen=True)
+class GuardOffer(Offer):
+    """Offers a typed condition as the guard of a row, by its number and name."""
+
+    on: str = ""
+
+    @property
+    def title(self) -> str:
+        return GUARD
+
+    @property
+    def place(self) -> str:
+        return f"on {self.on}"
+
+    @property
+    def phrase(self) -> str:
+        return "if {condition}"
+
+    @property
+    def help(self) -> str:
+        return "The row is entered only if the condition holds."
+
+
+class RowAdding(QObject):
+    """Where the next row goes, and how it gets there. Lives in the window's thread."""
+
+    def __init__(self, ledger: "LedgerView") -> None:
+        super().__init__(ledger)
+        self._view = ledger
+        self._target: tuple[str | None, str | None] = (None, None)
+        """After which row the next one stands, and under which."""
+        self.search = SearchPopup(ledger.viewport(), ledger.brushes, self.ranked)
+        self.search.chosen.connect(self.add)
+        self.search.closed.connect(ledger.setFocus)
+
+    def open(self, *, behind: bool = False) -> None:
+        """Search for a row to add: inside a composite, after any other row; or something to put on
+        the row.
+
+        With `behind` the row is added after this one, whatever this one is.
+        """
+        view = self._view
+        view.editing.finish()
+        behavior, row = view.ledger.behavior, view.desk.row
+        if behavior is None:
+            return
+        self._target = self._after_and_under(behavior, row)
+        if behind and row is not None and (around := written_under(behavior, row.id)) is not None:
+            self._target = row.id, around
+        at = view.cell(row.id, OUTLINE).bottomLeft() if row else QPointF(0, 0)
+        indent = view.layout_of(row).indent_x if row else 20
+        found = offers(
+            view.desk.catalog,
+            self._kind_of(self._target[1]),
+            self._kind_of(row.id if row else None),
+        )
+        self.search.open(found, QPoint(int(indent), int(at.y()) + 1))
+
+    def ranked(self, text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
+        """The offers that fit what was typed, the best first, and what was typed besides. A
+        condition is offered as what can hold it, before all others.
+        """
+        listed, rest = typed(text, found)
+        if not self._is_condition(text):
+            return listed, rest
+        check = [each for each in found if each.kind.id == CHECK and each.role == "row"]
+        if not check:
+            return listed, rest
+        row, behavior = self._view.desk.row, self._view.ledger.behavior
+        kind = self._kind_of(row.id if row else None)
+        if row is None or behavior is None or kind is None or kind.family not in GUARDED:
+            return check, text
+        on = f"{behavior.outline.number[row.id]} {row.name}".strip()
+        return [*check, GuardOffer(check[0].kind, GUARD, on)], text
+
+    def _is_condition(self, text: str) -> bool:
+        """Whether a text reads as a condition, and not only as a single word."""
+        desk = self._view.desk
+        if len(text.split()) < 2 and "(" not in text:
+            return False
+        keys = desk.keys_at(desk.row_id)
+        return not typed_condition(text, keys, desk.catalog, names_in(desk.project))[1]
+
+    def add(self, offer: Offer) -> None:
+        """Put in what was chosen, filled with what was typed besides."""
+        view, desk = self._view, self._view.desk
+        behavior, row = view.ledger.behavior, desk.row
+        if behavior is None:
+            return
+        name, kind, besides = behavior.name, offer.kind, self.search.besides
+        if self._is_condition(besides):
+            besides = self._stored(besides)
+        args = filled(kind, besides, row.id if row else "", desk.project, desk.expanded)
+        if offer.role == GUARD and row is not None:
+            desk.apply(Edit("Set the guard", lambda p: set_guard(p, name, row.id, besides)))
+        elif offer.role == "row":
+            self._insert(behavior, Row(id=fresh_id(behavior), kind=kind.id, args=args), kind)
+        elif row is not None:
+            put = add_decorator if offer.role == "decorator" else add_upkeep
+            edit = Edit(f"Add {kind.title}", lambda p: put(p, name, row.id, kind.id, args))
+            desk.apply(edit)
+        view.setFocus()
+        view.begin_missing()
+
+    def _stored(self, text: str) -> str:
+        desk = self._view.desk
+        names = names_in(desk.project)
+        return typed_condition(text, desk.keys_at(desk.row_id), desk.catalog, names)[0]
+
+    def _insert(self, behavior: Behavior, new: Row, kind: Kind) -> None:
+        view, desk = self._view, self._view.desk
+        after, under = self._target
+        # What the search was opened at may be gone by now.
+        if not {after, under} <= {None, *behavior.by_id}:
+            after, under = self._after_and_under(behavior, desk.row)
+        called = "" if kind.family in NAMELESS else kind.title.capitalize()
+        named = new.model_copy(update={"name": called})
+        edit = Edit(
+            f"Add {kind.title}",
+            lambda p: insert_row(p, behavior.name, named, after=after, under=under),
+        )
+        desk.apply(edit)
+        path = (after or under or "").rpartition("/")[0]
+        new_id = f"{path}/{new.id}" if path else new.id
+        view.ledger.reveal(new_id)
+        desk.select_row(new_id)
+
+    def _kind_of(self, row_id: str | None) -> Kind | None:
+        behavior = self._view.ledger.behavior
+        row = behavior.by_id.get(row_id) if behavior and row_id else None
+        return self._view.desk.catalog.get(row.kind, *ROWS) if row else None
+
+    def _after_and_under(
+        self, behavior: Behavior, row: Row | None
+    ) -> tuple[str | None, str | None]:
+        if row is None:
+            return None, None
+        kind = self._kind_of(row.id)
+        parent = written_under(behavior, row.id)
+        if (kind is not None and kind.holds and not _short(kind)) or parent is None:
+            children = behavior.outline.children[row.id]
+            return (children[-1] if children else None), row.id
+        return row.id, parent
+
+
+def _short(kind: Kind) -> bool:
+    """Whether a kind of row is mostly without rows in it, so that the next one is added after it
+    rather than inside.
+    """
+    return kind.family is Family.TRANSITION

@@ -30,6 +30,8 @@ from umbrant.nodes import *
 def smells(me: Agent, source: Place, *, reach: Metres = 4.0) -> bool:
     """Whether the smell of something reaches the agent.
 
+    For: sniff, scent.
+
     source: what is smelled
     reach: how far the smell carries
     """
@@ -74,6 +76,7 @@ def test_own_nodes_are_declared_whether_they_may_run_or_not(runs: bool) -> None:
     assert [param.type for param in smells.params] == [ParamType.PLACE, ParamType.NUMBER]
     assert smells.params[1].quantity.unit == "m"
     assert smells.own == "nodes/mine.py"
+    assert smells.intents == ("sniff", "scent")
     assert (ring.takes_time, ring.params[1].choices) == (True, ("softly", "loudly"))
     assert (tide.gives, tide.unit) == (KeyType.NUMBER, "m")
 

@@ -43,6 +43,8 @@ class GuardOffer(Offer):
     """Offers a typed condition as the guard of a row, by its number and name."""
 
     on: str = ""
+    when: str = ""
+    """The condition, as it is stored."""
 
     @property
     def title(self) -> str:
@@ -54,7 +56,7 @@ class GuardOffer(Offer):
 
     @property
     def phrase(self) -> str:
-        return "if {condition}"
+        return f"if {self.when}"
 
     @property
     def help(self) -> str:
@@ -111,7 +113,7 @@ class RowAdding(QObject):
         if row is None or behavior is None or kind is None or kind.family not in GUARDED:
             return check, text
         on = f"{behavior.outline.number[row.id]} {row.name}".strip()
-        return [*check, GuardOffer(check[0].kind, GUARD, on)], text
+        return [*check, GuardOffer(check[0].kind, GUARD, on, self._stored(text))], text
 
     def _is_condition(self, text: str) -> bool:
         """Whether a text reads as a condition, and not only as a single word."""

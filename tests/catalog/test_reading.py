@@ -188,7 +188,7 @@ CONDITIONS = st.recursive(
 )
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=150, deadline=None)
 @given(CONDITIONS)
 def test_what_is_written_reads_back_as_the_same_condition(text: str) -> None:
     tree = parse(text)
@@ -223,7 +223,7 @@ SOME_WORDS = (
 WORDS = st.sampled_from(SOME_WORDS.split())
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=150, deadline=None)
 @given(st.lists(WORDS, max_size=12).map(" ".join) | st.text(max_size=40))
 def test_any_text_is_read_or_gives_a_message_under_one_of_its_words(text: str) -> None:
     stored, found = typed_condition(text, KEYS, BUILTIN, NAMES)

@@ -4,6 +4,7 @@ Each sort of finding in documents has its planted mistake in `test_findings.CASE
 other shapes that the same mistakes take, and those that only playing shows.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -30,7 +31,8 @@ from umbrant.model.behaviors import Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.staging import Body, Cue, Member, RaiseEvent, WalkPoint
 from umbrant.model.values import KeyRef, KeyType, PlaceRef
-from umbrant.review import review, review_take
+from umbrant.review import machine_shape, review, review_take
+from umbrant.review.behavior_analysis import BehaviorAnalysis
 
 VISITOR = Key(name="v", type=KeyType.AGENT, default="walker")
 SPOT = Key(name="p", type=KeyType.POINT)
@@ -428,3 +430,24 @@ def test_a_mistake_is_found_by_playing(planted: Planted) -> None:
 
 def test_more_than_forty_mistakes_are_planted() -> None:
     assert len(CASES) + len(BEFORE_PLAYING) + len(BY_PLAYING) >= 70
+
+
+def test_what_can_be_entered_is_worked_out_once_for_each_state(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    worked_out: list[str] = []
+    plain = machine_shape._entered_next
+
+    def counted(reading: BehaviorAnalysis, row_id: str) -> Iterator[str]:
+        worked_out.append(row_id)
+        return plain(reading, row_id)
+
+    monkeypatch.setattr(machine_shape, "_entered_next", counted)
+    states = [
+        each
+        for n in range(40)
+        for each in state(f"s{n}", when(f"t{n}", f"s{n}", f"n > {n}", f"s{(n + 1) % 40}"))
+    ]
+    found = review(project(MACHINE, *states, keys=(OPEN,)), CATALOG)
+    assert {each.rule.id for each in found} == {"empty_state"}
+    assert len(worked_out) == len(set(worked_out)) == 40

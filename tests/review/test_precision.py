@@ -4,7 +4,7 @@ from tests.review.count_findings import REFUTERS, FindingCount
 from umbrant.review.findings import Subject
 from umbrant.review.rules import all_rules
 
-PROJECTS = 300
+PROJECTS = 150
 
 
 def test_playing_refutes_no_finding() -> None:

@@ -31,6 +31,9 @@ class BehaviorAnalysis:
         self._ends: dict[str, PossibleOutcomes] = {}
         self._known = known or {}
         self._cases: dict[str, Cases | None] = {}
+        self._children: dict[tuple[str, tuple[Family, ...]], list[Row]] = {}
+        self.entered_next: dict[str, tuple[str, ...]] = {}
+        """What can be entered from a state, see `machine_shape.reached_from`; kept for each."""
 
     @property
     def file(self) -> str:
@@ -73,12 +76,18 @@ class BehaviorAnalysis:
 
     def children(self, row_id: str, *families: Family) -> list[Row]:
         """The rows nested in a row that take part and are of these families."""
-        found = [
-            self.behavior.row(each) for each in self.outline.children[row_id] if each in self.live
-        ]
-        return [
-            row for row in found if (kind := self.kind(row)) is not None and kind.family in families
-        ]
+        if (row_id, families) not in self._children:
+            rows = [
+                self.behavior.row(each)
+                for each in self.outline.children[row_id]
+                if each in self.live
+            ]
+            self._children[row_id, families] = [
+                row
+                for row in rows
+                if (kind := self.kind(row)) is not None and kind.family in families
+            ]
+        return self._children[row_id, families]
 
     def called(self, row: Row) -> str:
         """A row by its number and its name, for messages."""

@@ -78,17 +78,24 @@ def reached_from(reading: BehaviorAnalysis, first: list[str]) -> set[str]:
         if row_id in entered or row_id not in reading.behavior.by_id:
             continue
         entered.add(row_id)
-        row = reading.behavior.row(row_id)
         # What is around a state becomes active with it, yet does not begin in its first state.
-        for above in map(reading.behavior.row, reading.outline.path(row_id)[:-1]):
-            around.add(above.id)
-            if above.kind == REGIONS:
-                entering.extend(begun_in(reading, above))
-        entering.extend(_stands_for(reading, row))
-        entering.extend(each for each in begun_in(reading, row) if each)
-        for way in filter(_can_fire, ways_out(reading, row)):
-            entering.extend(targets_of(way))
+        around.update(reading.outline.path(row_id)[:-1])
+        if row_id not in reading.entered_next:
+            reading.entered_next[row_id] = tuple(dict.fromkeys(_entered_next(reading, row_id)))
+        entering.extend(reading.entered_next[row_id])
     return entered | around
+
+
+def _entered_next(reading: BehaviorAnalysis, row_id: str) -> Iterator[str]:
+    """What is entered with a state, and what the transitions that may fire in it lead to."""
+    row = reading.behavior.row(row_id)
+    for above in map(reading.behavior.row, reading.outline.path(row_id)[:-1]):
+        if above.kind == REGIONS:
+            yield from begun_in(reading, above)
+    yield from _stands_for(reading, row)
+    yield from (each for each in begun_in(reading, row) if each)
+    for way in filter(_can_fire, ways_out(reading, row)):
+        yield from targets_of(way)
 
 
 def _stands_for(reading: BehaviorAnalysis, state: Row) -> list[str]:

@@ -112,9 +112,10 @@ def closed_ring(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 def _rings_among(reading: BehaviorAnalysis, siblings: list[Row]) -> Iterator[RuleMatch]:
     """The groups of states of one level that cannot be left any more."""
     names = [each.id for each in siblings]
-    after = {
-        name: [each for each in names if each in reached_from(reading, [name])] for name in names
-    }
+    after: dict[str, list[str]] = {}
+    for name in names:
+        reached = reached_from(reading, [name])
+        after[name] = [each for each in names if each in reached]
     reported: set[str] = set()
     for state in siblings:
         ring = after[state.id]

@@ -108,6 +108,22 @@ def test_outside_of_a_machine_one_that_is_internal_is_for_the_agent_itself() -> 
     assert received(take, "other") == []
 
 
+def test_what_is_raised_as_a_machine_ends_is_for_the_machine_around_it() -> None:
+    take = machine(
+        row("oo", "state", "mm"),
+        row("o1", "on_event", "oo", event="bell", to="ou"),
+        row("in", "machine", "oo"),
+        row("aa", "state", "in"),
+        row("t1", "after", "aa", time=0.2, to="ff"),
+        row("ff", "final", "in"),
+        row("ol", "on_leave", "ff"),
+        bell("ol"),
+        row("ou", "state", "mm"),
+    )
+    assert spans(take, "o1") == [(2, 2, "success")]
+    assert received(take, "other") == [(3, "bell", "a")]
+
+
 def test_with_an_addressee_or_a_delay_it_is_no_internal_one() -> None:
     assert spans(machine(*rings(delay=0.3)), "t1") == [(3, 3, "success")]
     rows = (

@@ -451,3 +451,18 @@ def test_what_can_be_entered_is_worked_out_once_for_each_state(
     found = review(project(MACHINE, *states, keys=(OPEN,)), CATALOG)
     assert {each.rule.id for each in found} == {"empty_state"}
     assert len(worked_out) == len(set(worked_out)) == 40
+
+
+def test_an_island_does_not_say_that_nothing_leads_to_what_leads_to_it() -> None:
+    (island,) = [each for each in BEFORE_PLAYING if each.mistake == "an island of states"]
+    found = [each for each in review(island.made, CATALOG) if each.rule.id == "unreached_state"]
+    assert [each.message for each in found] == [
+        "It is never entered: what leads to it is never entered either, 1.4 dd.",
+        "It is never entered: what leads to it is never entered either, 1.3 cc.",
+    ]
+
+
+def test_a_guard_that_always_holds_is_not_said_to_contradict_itself() -> None:
+    made = project(TOP, row("w1", "wait", "top", guard="n > 3 or yes"), NEXT, keys=(OPEN,))
+    (finding,) = [each for each in review(made, CATALOG) if each.rule.id == "settled_guard"]
+    assert finding.message == "Its guard is always yes."

@@ -131,30 +131,31 @@ class LiveMachine:
         self.cause = None
         self._inside.clear()
         self._ended = None
-        self._within(me, lambda: self._entered(me, self._chart.begin()))
+        events = cast(MachineEvents, me.events)
+        events.begin_machine(self)
+        try:
+            self._entered(me, self._chart.begin())
+        finally:
+            events.end_machine()
 
     def tick(self, me: Me) -> Status:
         events = cast(MachineEvents, me.events)
         events.begin_machine(self)
         try:
-            return self._tick(me, events)
+            self._tick(me, events)
         finally:
             events.end_machine()
+        if self._ended is None:
+            return RUNNING
+        # What is raised as the machine is left is for what is around it: it handles nothing more.
+        self._leave_all(me, cause("machine_ended"))
+        return self._ended
 
     def raise_inside(self, event: str) -> None:
         """Handle an event that a row in the machine raised, within this tick."""
         self._inside.append(event)
 
-    def _within(self, me: Me, do: Callable[[], None]) -> None:
-        """Do something in which rows of this machine may run."""
-        events = cast(MachineEvents, me.events)
-        events.begin_machine(self)
-        try:
-            do()
-        finally:
-            events.end_machine()
-
-    def _tick(self, me: Me, events: MachineEvents) -> Status:
+    def _tick(self, me: Me, events: MachineEvents) -> None:
         self._is_cut = False
         if self._seen:
             self._forget_situations()
@@ -173,14 +174,9 @@ class LiveMachine:
             self._run(me, ready)
             if self._inside:
                 self._settle(me)
-        if self._ended is None:
-            return RUNNING
-        self._leave_all(me, cause("machine_ended"))
-        return self._ended
 
     def stop(self, me: Me) -> None:
-        reason = cause_of_row("parent_left", self._chart.root.id)
-        self._within(me, lambda: self._leave_all(me, reason))
+        self._leave_all(me, cause_of_row("parent_left", self._chart.root.id))
 
     # transitions
 
@@ -215,17 +211,12 @@ class LiveMachine:
         if candidates is not self._polled:
             self._polled = candidates
             self._polled_live = [self._transitions[each.id] for each in candidates]
-        now_s = me.world.now_s
         for index, live in enumerate(self._polled_live):
-            if live.after is not None and now_s < live.due_s - SLACK_S:
-                live.refused(live.waiting)
-            elif live.when is not None and not live.when.evaluate():
-                live.refused(GUARD_SAID_NO)
-            elif self._holds_back and (unfinished := self._unfinished(candidates[index])):
-                live.refused(cause("must_finish", row=unfinished.id))
-            else:
+            reason = self._refusal(me, candidates[index], live, None)
+            if reason is None:
                 enabled = partial(self._enabled, me, None)
                 return self._chart.select_from(index, enabled, TransitionTrigger.NOTHING)
+            live.refused(reason)
         return []
 
     def _offer(self, me: Me, event: str) -> None:

@@ -109,7 +109,8 @@ class BehaviorAnalysis:
             for key in named
             if isinstance(value := self._known.get(key), float)
         ]
-        if not fixed and tree is not None and (named or sense_calls_in(tree)):
+        asks = tree is not None and (named or sense_calls_in(tree))
+        if not fixed and asks and self.settled(when) is False:
             fixed = ["its parts contradict each other"]
         return f": {' and '.join(fixed)}" if fixed else ""
 

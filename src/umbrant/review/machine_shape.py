@@ -25,15 +25,6 @@ def transitions_of(reading: BehaviorAnalysis, row: Row) -> list[Row]:
     return reading.children(row.id, Family.TRANSITION)
 
 
-def all_transitions(reading: BehaviorAnalysis, machine: Row) -> list[Row]:
-    """The transitions of a machine and of all states in it."""
-    return [
-        each
-        for row in (machine, *states_in(reading, machine))
-        for each in transitions_of(reading, row)
-    ]
-
-
 def ways_out(reading: BehaviorAnalysis, state: Row) -> list[Row]:
     """The transitions that may fire while a state is active, in the order in which they are asked:
     its own as they are written, then those of what is around it, up to its machine.

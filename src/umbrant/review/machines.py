@@ -43,8 +43,8 @@ def unreached_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
             ]
             sources = dict.fromkeys(reading.called(_state_of(reading, each)) for each in ways)
             yield RuleMatch(
-                f"It is never entered: only {' and '.join(sources)} leads to it, "
-                "which nothing leads to."
+                f"It is never entered: what leads to it is never entered either, "
+                f"{' and '.join(sources)}."
                 if sources
                 else "Nothing leads to this state.",
                 state.id,

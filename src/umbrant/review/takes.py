@@ -173,12 +173,12 @@ def restarting(run: AgentTake) -> Iterator[RuleMatch]:
         spans = _each_tick(run, run.record(row.id).spans)
         if not spans:
             continue
-        fails = row.under is None and all(each.outcome is Outcome.FAILURE for each in spans)
-        if fails or _cuts_short(run, row, spans):
+        failed = all(each.outcome is Outcome.FAILURE for each in spans)
+        if (failed and row.under is None) or _cuts_short(run, row, spans):
             reported.add(row.id)
             since = run.seconds(spans[0].start)
             cause = f": {run.cause_words(spans[0])}" if spans[0].cause else ""
-            how = "failed" if spans[0].outcome is Outcome.FAILURE else "ended"
+            how = "failed" if failed else "ended"
             yield RuleMatch(
                 f"It {how} at each of {len(spans)} ticks, from {since:.2f} s on{cause}.", row.id
             )

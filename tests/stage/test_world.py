@@ -9,7 +9,7 @@ from tests.engine.test_properties import Silent
 from tests.small import key, played, project, record, row, spans
 from umbrant.catalog.geometry import distance_m
 from umbrant.model.behaviors import Key, Watch
-from umbrant.model.staging import Area, Member, Place, Prop, WalkPoint
+from umbrant.model.staging import Area, Body, Member, Place, Prop, Stat, WalkPoint
 from umbrant.model.values import KeyType, PlaceRef
 from umbrant.stage.world import StageWorld
 from umbrant.take.reader import Take
@@ -206,3 +206,11 @@ def test_distances_follow_what_is_put_dropped_and_taken_away_within_a_tick() -> 
     assert len(world.distances("a", "crowd")) == 198
     world.drop(Prop(name="lamp", at=(2.0, 6.0), group="crowd"))
     assert 1.0 in world.distances("a", "crowd")
+
+
+@pytest.mark.parametrize("per_s", [0.002, -0.002, 0.006, 0.0001])
+def test_a_number_that_drifts_slowly_drifts_as_fast_as_it_says(per_s: float) -> None:
+    body = Body(stats={"hunger": Stat(value=0.5, per_s=per_s)})
+    take = played(project(row("top", "wait", duration=99.0), body=body, seconds=40))
+    hunger = take.body_numbers["a"]["hunger"]
+    assert float(hunger[-1]) == pytest.approx(0.5 + per_s * (take.ticks - 1) / 10, abs=1e-5)

@@ -18,7 +18,9 @@ class StageStat:
 
     def add(self, by: float) -> None:
         """Add to the number, within its bounds."""
-        self.value = to_grid(min(self.document.high, max(self.document.low, self.value + by)))
+        # Not put on the grid: what drifts by less than half a step a tick would never move. Senses
+        # round what they say.
+        self.value = min(self.document.high, max(self.document.low, self.value + by))
 
 
 @dataclass

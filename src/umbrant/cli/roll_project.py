@@ -33,6 +33,15 @@ def rolled(
     ProjectError, TakeError, InputError and StoppedError.
     """
     project = read_project(folder)
+    name = playable_scenario(project, str(folder), scenario)
+    path = out or _default_path(folder, name, project, seed)
+    return roll_into(RollOrder(project, name, path, seed, seconds, trusted=trust))
+
+
+def playable_scenario(project: Project, where: str, scenario: str | None) -> str:
+    """The name of the scenario to play, of a project that can be played. `where` is what the
+    project is called in a message. Raises ProjectError and InputError.
+    """
     own = project_catalog(project)
     problems = [*validate(project, own.catalog), *own.problems]
     if problems:
@@ -40,23 +49,28 @@ def rolled(
     name = scenario or project.cover.scenario
     names = [each.name for each in project.scenarios]
     if name not in names:
-        raise InputError(f"{folder}: there is no scenario '{name}'. {did_you_mean(name, names)}")
-    if project.nodes and not trust:
+        raise InputError(f"{where}: there is no scenario '{name}'. {did_you_mean(name, names)}")
+    return name
+
+
+def roll_into(order: RollOrder) -> Take:
+    """Play an order in a process of its own and read the take. Raises TakeError, InputError and
+    StoppedError.
+    """
+    if order.project.nodes and not order.trusted:
         say(
-            f"{names_of(project.nodes)} did not run: give --trust if you know where they come "
-            "from.",
+            f"{names_of(order.project.nodes)} did not run: give --trust if you know where they "
+            "come from.",
             file=sys.stderr,
         )
-    path = out or _default_path(folder, name, project, seed)
-    order = RollOrder(project, name, path, seed, seconds, trusted=trust)
     with SupervisedRoll(order) as running, _Signals(running.stop) as signals:
         reply = running.wait()
     if signals.number:
-        kept = f" What was played until then is in {path}." if reply.take else ""
+        kept = f" What was played until then is in {order.path}." if reply.take else ""
         raise StoppedError(f"The roll was {reply.error or 'stopped'}.{kept}", signals.number)
     if reply.take is None:
         raise InputError(reply.error)
-    return read_take(path)
+    return read_take(order.path)
 
 
 class _Signals:

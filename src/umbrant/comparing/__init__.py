@@ -1,0 +1,1 @@
+"""Holding two takes against each other: where they part, and what followed."""

@@ -1,0 +1,90 @@
+"""Two takes held against each other: where they part, and what followed for each of the cast."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from umbrant.comparing.parting import Difference, differences_by_agent, first_difference
+from umbrant.take.compare import TickRange, different
+from umbrant.take.reader import Take
+
+
+@dataclass(frozen=True)
+class AgentComparison:
+    """What one of the cast did otherwise."""
+
+    first: Difference
+    ticks_apart: int
+    """At how many ticks a row of its behavior was in another state."""
+    farthest_m: float
+    """How far apart its bodies were at most, where both were on the stage."""
+
+    def plain(self) -> dict[str, object]:
+        """The comparison as JSON has it."""
+        return {
+            "first": self.first.plain(),
+            "ticks_apart": self.ticks_apart,
+            "farthest_m": round(self.farthest_m, 3),
+        }
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """Two takes. Rows are matched by id, bodies by name."""
+
+    one: Take
+    other: Take
+    first: Difference | None
+    """The first thing that differs; None if the takes are equal."""
+    by_agent: Mapping[str, AgentComparison]
+    """Those of the cast that did something else, in the order of the cast."""
+
+    @property
+    def is_equal(self) -> bool:
+        """Whether the same happened in both."""
+        return self.first is None
+
+    @cached_property
+    def ticks(self) -> tuple[int, ...]:
+        """The first tick of each difference in what an agent was about: where to look next."""
+        starts = {each.first.tick for each in self.by_agent.values()}
+        if self.first is not None:
+            starts.add(self.first.tick)
+        return tuple(sorted(starts))
+
+
+def compared(one: Take, other: Take, *, only_outcome: bool = False) -> Comparison:
+    """Hold two takes against each other. With `only_outcome` only bodies, props and keys count."""
+    by_agent = {
+        name: AgentComparison(first, _ticks_apart(one, other, name), _farthest_m(one, other, name))
+        for name, first in differences_by_agent(one, other, only_outcome=only_outcome).items()
+    }
+    first = first_difference(one, other, only_outcome=only_outcome)
+    return Comparison(one, other, first, by_agent)
+
+
+def ranges_apart(one: Take, other: Take, agent: str) -> tuple[TickRange, ...]:
+    """The ticks at which any row of an agent was in another state, as ranges in order of time."""
+    ticks = np.zeros(max(one.ticks, other.ticks) + 1, bool)
+    for stretches in different(one, other, agent).values():
+        for each in stretches:
+            ticks[each.start : each.end + 1] = True
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], ticks, [False])).astype(np.int8)))
+    pairs = zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)
+    return tuple(TickRange(start, end - 1) for start, end in pairs)
+
+
+def _ticks_apart(one: Take, other: Take, agent: str) -> int:
+    return sum(each.end - each.start + 1 for each in ranges_apart(one, other, agent))
+
+
+def _farthest_m(one: Take, other: Take, agent: str) -> float:
+    here, there = one.poses.get(agent), other.poses.get(agent)
+    if here is None or there is None:
+        return 0.0
+    ticks = min(one.ticks, other.ticks)
+    apart = np.hypot(*(here[:ticks, :2] - there[:ticks, :2]).T)
+    both = apart[~np.isnan(apart)]
+    return float(both.max()) if len(both) else 0.0

@@ -1,0 +1,200 @@
+"""Where two takes part, in words: what each found and did at the first step that differs, and what
+followed.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from umbrant.catalog.declare import Catalog
+from umbrant.comparing.comparison import AgentComparison, Comparison
+from umbrant.comparing.parting import Difference, DifferenceKind
+from umbrant.model.values import value_text
+from umbrant.reasons.sentences import Answer, AnswerLine, TextRun
+from umbrant.reasons.tick_steps import at_tick
+from umbrant.reasons.why import Explainer
+from umbrant.take.reader import Take
+from umbrant.take.record import RowRecord
+
+ABOUT_ROWS = (DifferenceKind.ENTERED, DifferenceKind.LEFT, DifferenceKind.REFUSED)
+
+
+@dataclass(frozen=True)
+class Side:
+    """One of the takes: what it is called in a sentence (`Take 9`, or the name of its file), what
+    answers for the agent at which they part, and what differs there.
+    """
+
+    take: Take
+    name: str
+    explainer: Explainer | None
+    value: object
+
+    def has(self, row_id: str) -> bool:
+        """Whether its agent has a row."""
+        return self.explainer is not None and row_id in self.explainer.outline.number
+
+
+def parting_answer(
+    comparison: Comparison, one: str, other: str, catalog: Catalog | None = None
+) -> Answer:
+    """Where two takes part, given what each is called."""
+    question = f"where {one} and {other} part"
+    first = comparison.first
+    if first is None:
+        line = _plain_line("They are equal: the same happened in both.")
+        return Answer(question, 0, (line,))
+    sides = tuple(
+        Side(
+            take,
+            name,
+            Explainer(take, first.agent, catalog) if first.agent in take.agents else None,
+            value,
+        )
+        for take, name, value in (
+            (comparison.one, one, first.one),
+            (comparison.other, other, first.other),
+        )
+    )
+    row_id = parting_row(comparison)
+    lines = [line for side in sides for line in _side(side, first.tick, row_id)]
+    lines += _followed(comparison)
+    return Answer(question, first.tick, tuple(lines), headline=_headline(first, sides, row_id))
+
+
+def parting_row(comparison: Comparison) -> str:
+    """The row at which an agent's ticks part: the first that had another answer to one of its
+    conditions at the tick of the first difference, or else the one that did something else. Empty
+    where no row is concerned.
+    """
+    first = comparison.first
+    if first is None or first.kind not in ABOUT_ROWS:
+        return ""
+    here, there = (take.agents[first.agent].rows for take in (comparison.one, comparison.other))
+    found = [
+        *_answers_unlike(here, there, first.tick),
+        *_answers_unlike(there, here, first.tick),
+    ]
+    if found:
+        return min(found)[1]
+    # A row that one take does not have at all is why the other row runs in it.
+    is_only_here = first.instead and (first.instead in here) != (first.instead in there)
+    return first.instead if is_only_here else first.subject
+
+
+def _answers_unlike(
+    rows: Mapping[str, RowRecord], opposite: Mapping[str, RowRecord], tick: int
+) -> Iterator[tuple[int, str]]:
+    """The steps of a tick at which a row found an answer that is not the opposite's, and the
+    rows.
+    """
+    for row_id, row in rows.items():
+        there = opposite.get(row_id) or RowRecord()
+        for part, steps in row.atom_steps.items():
+            for each in at_tick(steps, tick, lambda step: step.tick):
+                before = there.found_at(part, each.atom, tick)
+                truth = before.truth if before is not None else None
+                if each.found is not None and each.found.truth is not truth:
+                    yield each.step, row_id
+
+
+def _headline(first: Difference, sides: Sequence[Side], row_id: str) -> AnswerLine:
+    seconds = sides[0].take.header.seconds(first.tick)
+    when = f"They part at {seconds:.2f} s (tick {first.tick})"
+    title = next((side.explainer.title for side in sides if side.explainer), "")
+    having = [side for side in sides if side.has(row_id)]
+    if not having:
+        about = f" {title}:" if title else ""
+        return _plain_line(f"{when}:{about} {_what(first)}.")
+    explainer = having[0].explainer
+    assert explainer is not None  # noqa: S101  (it has the row)
+    only = f", a row that only {having[0].name} has" if len(having) == 1 else ""
+    bits = (TextRun(f"{when}, at {title}’s "), explainer.names.bit(row_id), TextRun(f"{only}."))
+    return AnswerLine("", "", bits)
+
+
+def _side(side: Side, tick: int, row_id: str) -> Iterator[AnswerLine]:
+    """What one take has at the tick at which they part."""
+    explainer = side.explainer
+    if explainer is None or not row_id:
+        yield _plain_line(f"{side.name}: {_value(side.value)}.")
+        return
+    if not side.has(row_id):
+        yield _plain_line(f"{side.name}: it has no such row.")
+    else:
+        steps = [step.line for step in explainer.ticks.steps(tick) if step.row_id == row_id]
+        if not steps:
+            reason = explainer.why_not(tick, row_id)
+            steps = [reason.headline or reason.lines[0]]
+        for line in steps:
+            yield _named_line(side.name, line)
+    told = explainer.why(tick)
+    yield _named_line(side.name, told.headline or told.lines[0])
+
+
+def _followed(comparison: Comparison) -> Iterator[AnswerLine]:
+    """What followed, for each of the cast."""
+    for name, found in comparison.by_agent.items():
+        member = comparison.one.header.played.find_player(name)
+        title = (member.title if member else "") or name
+        yield _plain_line(f"{title}: {_apart(found, comparison.one)}.")
+
+
+def _apart(found: AgentComparison, take: Take) -> str:
+    since = take.header.seconds(found.first.tick)
+    if found.first.kind is DifferenceKind.CAST:
+        return "plays in one of them only"
+    does = (
+        f"does otherwise at {found.ticks_apart} of {take.ticks} ticks, from {since:.2f} s on"
+        if found.ticks_apart
+        else f"decides the same, and differs from {since:.2f} s on"
+    )
+    return f"{does}; at most {found.farthest_m:.2f} m apart"
+
+
+def _what(first: Difference) -> str:
+    """What differs that is about no row."""
+    match first.kind:
+        case DifferenceKind.CAST:
+            return "plays in one of them only"
+        case DifferenceKind.LENGTH:
+            return "one of them ends"
+        case DifferenceKind.CUE:
+            return "the scenario’s cues do not do the same"
+        case DifferenceKind.BODY:
+            return "it stands elsewhere, or looks another way"
+        case DifferenceKind.NUMBER:
+            return f"its number {first.subject} is another one"
+        case DifferenceKind.PROP:
+            return f"{first.subject} is not the same"
+        case DifferenceKind.WROTE:
+            return f"{first.subject} is not set to the same"
+        case DifferenceKind.EVENT:
+            return f"the event {first.subject} comes in one of them only"
+        case DifferenceKind.SAID:
+            return "it does not say the same"
+    return f"{first.subject} could not be done in one of them"
+
+
+def _value(value: object) -> str:
+    """A value of a difference, as a line shows it."""
+    if value is None:
+        return "nothing of it happens at this tick"
+    if isinstance(value, dict):
+        detail = value.get("detail")
+        shown = detail[0] if isinstance(detail, tuple | list) and detail else detail
+        return f"{value['what']} {_value(shown)}" if shown is not None else str(value["what"])
+    if isinstance(value, list):
+        return ", ".join(_value(each) for each in value)
+    if isinstance(value, float):
+        return f"{value:.2f}"
+    return value_text(value) if isinstance(value, bool | int | str) else str(value)
+
+
+def _plain_line(text: str) -> AnswerLine:
+    return AnswerLine("", "", (TextRun(text),))
+
+
+def _named_line(name: str, line: AnswerLine) -> AnswerLine:
+    """A line of one of the takes, which begins with what the take is called."""
+    bits = (TextRun(f"{name}: "), *line.bits)
+    return AnswerLine(line.row_id, line.number, bits, line.tone, line.claims)

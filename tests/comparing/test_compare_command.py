@@ -16,7 +16,6 @@ from umbrant.model.folder import read_project, save_project
 from umbrant.model.problems import ProjectError
 from umbrant.rolling.roll import RollOrder, roll
 
-
 Folders = tuple[Path, Path]
 
 

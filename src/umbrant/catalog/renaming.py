@@ -23,7 +23,17 @@ from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR
 from umbrant.model.kind_ids import USE_BEHAVIOR
 from umbrant.model.paths import PathError, put
-from umbrant.model.staging import Cue, Member, MoveTo, RaiseEvent, Scenario, SetKey, TakeAway
+from umbrant.model.staging import (
+    Cue,
+    HoldResult,
+    Member,
+    MoveTo,
+    RaiseEvent,
+    Scenario,
+    SetKey,
+    SetNumber,
+    TakeAway,
+)
 from umbrant.model.values import Document, KeyRef, KeyType, ParamValue, PlaceRef, Value, find_named
 
 _WORD = re.compile(r'"[^"]*"|\'[^\']*\'|[A-Za-z_][\w.]*(?!\w)(?!\s*\()')
@@ -309,6 +319,8 @@ def _cue_action(does: object, named: NamesDocument, name: Callable[[str], str]) 
         fields = {NamesDocument.MEMBER: "of"}
     elif isinstance(does, MoveTo):
         fields = {NamesDocument.MEMBER: "moves", NamesDocument.PROP: "moves"}
+    elif isinstance(does, SetNumber | HoldResult):
+        fields = {NamesDocument.MEMBER: "of"}
     elif isinstance(does, TakeAway):
         fields = {NamesDocument.MEMBER: "removes", NamesDocument.PROP: "removes"}
     else:

@@ -66,6 +66,8 @@ class Builder:
         budget: TickBudget,
     ) -> None:
         self.by_name: dict[str, list[LiveRow]] = {}
+        self.by_id: dict[str, LiveRow] = {}
+        """Rows that are entered and end by themselves; no states, hooks or transitions."""
         self._expanded = expanded
         self._behavior = expanded.behavior
         self._scope_of = scope
@@ -116,7 +118,8 @@ class Builder:
             work = self._decorated(row, own, children, gates)
         except Unbound as unbound:
             work, gates = BrokenLeaf(unbound.reason), []
-        return self._finished(row, work, children, guard, gates)
+        live = self.by_id[row.id] = self._finished(row, work, children, guard, gates)
+        return live
 
     def _finished(
         self,

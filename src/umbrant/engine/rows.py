@@ -1,6 +1,7 @@
 """A row at work: how it is entered, kept up and left, exactly once for each time it is entered."""
 
 from collections.abc import Callable, Sequence
+from contextlib import suppress
 from dataclasses import dataclass
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
@@ -150,6 +151,24 @@ class RepeatedWork(DecoratorBase):
         self._path_cache.invalidate()
 
 
+class HeldWork:
+    """Work whose result a cue holds: ends at once with it."""
+
+    def __init__(self, status: Status) -> None:
+        self.cause: Cause | None = HELD
+        self._status = status
+
+    def start(self, me: Me) -> None: ...
+    def stop(self, me: Me) -> None: ...
+
+    def tick(self, me: Me) -> Status:
+        return self._status
+
+
+HELD = cause("held")
+HELD_BACK = cause("held_back")
+
+
 @dataclass(frozen=True)
 class DecoratorParts:
     """The decorators of a row by what they do besides wrapping its work."""
@@ -205,6 +224,9 @@ class LiveRow(Wrapper):
         self._roll: Cause | None = None
         self._has_rolled = False
         """Whether the gates that draw have answered since the guard came true, with `_roll`."""
+        self._written_work = work
+        """What it does when nothing holds its result."""
+        self._is_held_back = False
         self._paths = PathTable()
         self._beginning, self._going_on = self._begin, self._go_on
         self.visit: PathFunction = self._beginning
@@ -241,6 +263,29 @@ class LiveRow(Wrapper):
         if self.active:
             self.work.stop(me)
             self.leave(me, None, reason)
+
+    def hold(self, me: Me, status: Status | None) -> None:
+        """Have the row end with this status as soon as it runs, instead of doing its work; None for
+        what is written. What it is doing now is stopped. Called between two ticks of the agent.
+        """
+        self._is_held_back = False
+        self._swap_work(me, self._written_work if status is None else HeldWork(status))
+
+    def hold_back(self, me: Me) -> None:
+        """Keep the row from being entered. One that runs goes on until it ends."""
+        self._swap_work(me, self._written_work)
+        self._is_held_back = self._is_kept_out = True
+
+    def _swap_work(self, me: Me, work: Work) -> None:
+        if work is self.work:
+            return
+        if self.active:
+            self.work.stop(me)
+            with suppress(Unbound):
+                work.start(me)
+        self.work = work
+        # A path that leads on through the row leads to the work that has just been stopped.
+        self._path_cache.invalidate()
 
     def taking_over(self, take: Callable[[Me], Status]) -> GateCheck | None:
         """The check that calls `take` when the row turns from closed to open; None if its guard is
@@ -367,7 +412,9 @@ class LiveRow(Wrapper):
         """Whether the gates let the row be entered; a refusal is recorded. `again` says that the
         guard is watched: what was drawn when it came true then stands.
         """
-        reason = self._refusal(me, again=again) if self.wrapping.gates else None
+        reason = HELD_BACK if self._is_held_back else None
+        if reason is None and self.wrapping.gates:
+            reason = self._refusal(me, again=again)
         if reason is not None:
             self._refuse(reason)
             return False

@@ -7,6 +7,7 @@ from random import Random
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Catalog
+from umbrant.catalog.protocols import Status
 from umbrant.catalog.world import BodyView, World
 from umbrant.engine.binding import BindingScope, always_unknown
 from umbrant.engine.board import Board, SharedBoards
@@ -17,7 +18,10 @@ from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.engine.recorder import Recorder
 from umbrant.model.documents import Project
 from umbrant.model.expanded import ExpandedBehavior, expand_behavior
-from umbrant.model.staging import Member
+from umbrant.model.staging import HeldResult, Member
+
+HELD_STATUS = {HeldResult.SUCCESS: Status.SUCCESS, HeldResult.FAILURE: Status.FAILURE}
+"""The status with which a row ends whose result is held; none for one that is released."""
 
 
 class CastContext:
@@ -96,6 +100,7 @@ class Runner:
         builder = Builder(expanded, scope, self.board, recorder, common.catalog, self._budget)
         self._root = builder.root()
         self._rows_by_name = builder.by_name
+        self._rows_by_id = builder.by_id
         common.runners.append(self)
 
     @property
@@ -137,6 +142,19 @@ class Runner:
         """Stop the running rows; the next tick starts from the first row."""
         if self._root is not None:
             self._root.halt(self, reason)
+
+    def hold(self, row_id: str, result: HeldResult) -> bool:
+        """Hold the result of a row. Returns whether there is such a row, one that is entered and
+        ends by itself.
+        """
+        row = self._rows_by_id.get(row_id)
+        if row is None:
+            return False
+        if result is HeldResult.REFUSED:
+            row.hold_back(self)
+        else:
+            row.hold(self, HELD_STATUS.get(result))
+        return True
 
     def is_in(self, row_name: str) -> bool:
         """Whether a row of this name is active."""

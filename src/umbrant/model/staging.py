@@ -217,7 +217,35 @@ class TakeAway(Document):
     removes: KeyName
 
 
-CueAction = RaiseEvent | SetKey | MoveTo | DropProp | TakeAway
+class SetNumber(Document):
+    """Set a number of a body, such as its health."""
+
+    changes: KeyName
+    of: KeyName
+    value: FiniteNumber
+
+
+class HeldResult(StrEnum):
+    """What a row is held at."""
+
+    SUCCESS = "success"
+    FAILURE = "failure"
+    REFUSED = "refused"
+    """It is not entered. One that runs goes on until it ends."""
+    RELEASED = "released"
+    """It is as it was written again."""
+
+
+class HoldResult(Document):
+    """Hold the result of an agent's row from now on: what it would do is not done."""
+
+    holds: str
+    """The id of the row, in the behavior with all that it uses."""
+    of: KeyName
+    result: HeldResult
+
+
+CueAction = RaiseEvent | SetKey | MoveTo | DropProp | TakeAway | SetNumber | HoldResult
 """What a cue can do."""
 
 _WHOM: dict[type[CueAction], str] = {
@@ -225,6 +253,8 @@ _WHOM: dict[type[CueAction], str] = {
     SetKey: "of",
     MoveTo: "moves",
     TakeAway: "removes",
+    SetNumber: "of",
+    HoldResult: "of",
 }
 """The field in which an action names whom it is done to."""
 

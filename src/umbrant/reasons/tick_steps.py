@@ -21,9 +21,12 @@ from umbrant.model.parts import GUARD, ROW, part_index
 from umbrant.model.staging import (
     CueAction,
     DropProp,
+    HeldResult,
+    HoldResult,
     MoveTo,
     RaiseEvent,
     SetKey,
+    SetNumber,
     TakeAway,
 )
 from umbrant.model.values import value_text
@@ -419,6 +422,12 @@ def cue_text(action: CueAction) -> str:
             return f"drops {action.drops.name}"
         case TakeAway():
             return f"takes {action.removes} away"
+        case SetNumber():
+            return f"sets {action.changes} of {action.of} to {value_text(action.value)}"
+        case HoldResult(result=HeldResult.RELEASED):
+            return f"releases row {action.holds} of {action.of}"
+        case HoldResult():
+            return f"holds row {action.holds} of {action.of} at {action.result}"
 
 
 def _end_of(span: Span) -> float:

@@ -21,10 +21,12 @@ from umbrant.model.staging import (
     Cue,
     CueAction,
     DropProp,
+    HoldResult,
     MoveTo,
     RaiseEvent,
     Scenario,
     SetKey,
+    SetNumber,
     TakeAway,
     concerned,
 )
@@ -195,6 +197,24 @@ class CuePlayer:
             if self._world.take_away(action.removes)
             else cause("not_there", name=action.removes)
         )
+
+    @_do.register
+    def _change_number(self, action: SetNumber) -> Cause | None:
+        body = self._world.cast.get(action.of)
+        if body is None:
+            return cause("not_there", name=action.of)
+        if not body.set_stat(action.changes, action.value):
+            return cause("no_stat", name=action.of, stat=action.changes)
+        return None
+
+    @_do.register
+    def _hold(self, action: HoldResult) -> Cause | None:
+        runner = next((each for each in self._common.runners if each.name == action.of), None)
+        if runner is None:
+            return cause("not_there", name=action.of)
+        if not runner.hold(action.holds, action.result):
+            return cause("no_row", name=action.holds)
+        return None
 
     def _cannot(self, called: str, reason: Cause) -> None:
         self._writer.noticed("", called, reason)

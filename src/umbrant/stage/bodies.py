@@ -20,7 +20,11 @@ class StageStat:
         """Add to the number, within its bounds."""
         # Not put on the grid: what drifts by less than half a step a tick would never move. Senses
         # round what they say.
-        self.value = min(self.document.high, max(self.document.low, self.value + by))
+        self.set(self.value + by)
+
+    def set(self, value: float) -> None:
+        """Set the number, within its bounds."""
+        self.value = min(self.document.high, max(self.document.low, value))
 
 
 @dataclass
@@ -85,6 +89,13 @@ class StageBody:
             return None
         self.stats[name].add(by)
         return self.stats[name].value
+
+    def set_stat(self, name: str, value: float) -> bool:
+        """Set one of its numbers, within its bounds. Returns whether it has one of this name."""
+        if name not in self.stats:
+            return False
+        self.stats[name].set(value)
+        return True
 
     def live(self, tick_s: float) -> None:
         """Let one tick go by for its numbers."""

@@ -2,20 +2,23 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.declare import RUNS, Catalog
 from umbrant.catalog.language.check import faults
 from umbrant.catalog.validation.boards import value_fits
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
+from umbrant.model.expanded import expand_behavior
 from umbrant.model.problems import Problem, did_you_mean
 from umbrant.model.staging import (
     Cue,
     DropProp,
+    HoldResult,
     Member,
     MoveTo,
     RaiseEvent,
     Scenario,
     SetKey,
+    SetNumber,
     TakeAway,
 )
 from umbrant.model.values import find_named
@@ -109,6 +112,10 @@ class _Cue:
                 yield from self._key(cue.does)
             case MoveTo(moves=name) | TakeAway(removes=name):
                 yield from self._named(name)
+            case SetNumber():
+                yield from self._number(cue.does)
+            case HoldResult():
+                yield from self._held(cue.does)
             case DropProp():
                 pass
 
@@ -133,6 +140,35 @@ class _Cue:
             )
         elif action.value is not None and not value_fits(keys[action.sets], action.value):
             yield self._at(f"`{action.sets}` cannot be {action.value!r}.", "Change it.")
+
+    def _number(self, action: SetNumber) -> Iterator[Problem]:
+        yield from self._in_cast(action.of)
+        member = find_named(self._cast, action.of)
+        stats = list(member.body.stats) if member else []
+        if member is not None and action.changes not in stats:
+            message = f"the body of '{action.of}' has no number `{action.changes}`."
+            yield self._at(message, did_you_mean(action.changes, stats))
+
+    def _held(self, action: HoldResult) -> Iterator[Problem]:
+        yield from self._in_cast(action.of)
+        member = find_named(self._cast, action.of)
+        behavior = member.behavior if member else None
+        if behavior is None or self.project.find_behavior(behavior) is None:
+            return
+        rows = expand_behavior(self.project, behavior).behavior
+        row = rows.by_id.get(action.holds)
+        kind = self.catalog.get(row.kind, *RUNS) if row is not None else None
+        if kind is None:
+            message = (
+                f"the behavior of '{action.of}' has no row `{action.holds}` that is entered and "
+                "ends by itself."
+            )
+            yield self._at(message, "Hold an action, a condition or a composite, by its id.")
+
+    def _in_cast(self, name: str) -> Iterator[Problem]:
+        known = [member.name for member in self._cast]
+        if name not in known:
+            yield self._at(f"there is no '{name}' in the cast.", did_you_mean(name, known))
 
     def _named(self, name: str) -> Iterator[Problem]:
         dropped = [

@@ -14,7 +14,17 @@ from umbrant.desk.views.setting.adding import cueing
 from umbrant.desk.widgets.time_scale import TimeScale
 from umbrant.model.edits import Edit
 from umbrant.model.paths import Path, put
-from umbrant.model.staging import Cue, CueAction, DropProp, MoveTo, RaiseEvent, SetKey
+from umbrant.model.staging import (
+    Cue,
+    CueAction,
+    DropProp,
+    HoldResult,
+    MoveTo,
+    RaiseEvent,
+    SetKey,
+    SetNumber,
+    TakeAway,
+)
 from umbrant.model.values import value_text
 
 GRAB = 7.0
@@ -51,8 +61,12 @@ def cue_action_text(does: CueAction) -> str:
             return f"{does.moves} comes"
         case DropProp():
             return f"drop {does.drops.name}"
-        case _:
+        case TakeAway():
             return f"{does.removes} goes"
+        case SetNumber():
+            return f"{does.changes} = {value_text(does.value)}"
+        case HoldResult():
+            return f"{does.of}: {does.result}"
 
 
 class CueRuler:

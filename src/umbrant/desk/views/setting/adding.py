@@ -14,6 +14,8 @@ from umbrant.model.staging import (
     Cue,
     CueAction,
     DropProp,
+    HeldResult,
+    HoldResult,
     Member,
     MoveTo,
     Place,
@@ -21,6 +23,7 @@ from umbrant.model.staging import (
     RaiseEvent,
     Scenario,
     SetKey,
+    SetNumber,
     Stage,
     Stat,
     TakeAway,
@@ -178,6 +181,20 @@ def cueing(path: Path, project: Project) -> tuple[Addition, ...]:
         "Cue: take somebody or something away": TakeAway(removes=name),
         "Cue: set a key": SetKey(sets="key", value=True),
     }
+    numbered = next((each for each in scenario.cast if each.body.stats), None)
+    if numbered is not None:
+        first = next(iter(numbered.body.stats))
+        cue_actions["Cue: set a number of a body"] = SetNumber(
+            changes=first, of=numbered.name, value=numbered.body.stats[first].value
+        )
+    thinking = next((each for each in scenario.cast if each.behavior), None)
+    behavior = project.find_behavior(thinking.behavior) if thinking else None
+    if thinking is not None and behavior is not None and behavior.rows:
+        cue_actions["Cue: hold a row’s result"] = HoldResult(
+            holds=behavior.outline.tops[0],
+            of=next(thinking.each()).name,
+            result=HeldResult.FAILURE,
+        )
     if events:
         cue_actions = {"Cue: raise an event": RaiseEvent(raises=events[0]), **cue_actions}
     return tuple(

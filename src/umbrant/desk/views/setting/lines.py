@@ -34,18 +34,21 @@ from umbrant.desk.views.setting.fields import (
 )
 from umbrant.model.behaviors import Behavior, Blackboard, Event, Key, Sharing
 from umbrant.model.documents import Project
-from umbrant.model.expanded import BEHAVIOR
+from umbrant.model.expanded import BEHAVIOR, expand_behavior
 from umbrant.model.paths import Path, at, put
 from umbrant.model.staging import (
     Blocks,
     Cue,
     DropProp,
+    HeldResult,
+    HoldResult,
     Member,
     MoveTo,
     Prop,
     RaiseEvent,
     Scenario,
     SetKey,
+    SetNumber,
     Stage,
     TakeAway,
 )
@@ -551,6 +554,14 @@ class Setting:
                 say.pieces.extend(line.pieces)
             case TakeAway():
                 say.words("take away").pick("removes", "what goes", [*names, *props])
+            case SetNumber():
+                say.words("set").optional_text("changes", "number", empty="number").words("to")
+                say.number("value", "value").words("of the body of")
+                say.pick("of", "whose number", names)
+            case HoldResult():
+                say.words("hold row").pick("holds", "row", _held_rows(self.project, scenario, does))
+                say.words("of").pick("of", "whose row", names)
+                say.words("at").pick("result", "result", [each.value for each in HeldResult])
         is_integer.pieces.extend(say.pieces)
 
     # inside
@@ -607,6 +618,19 @@ _SCOPES = {
 
 def _read_optional_point(text: str) -> Point | None:
     return None if text.strip() in ("", "not set") else read_point(text)
+
+
+def _held_rows(project: Project, scenario: Scenario, action: HoldResult) -> list[Choice]:
+    """The rows of an agent that can be held, by number and name."""
+    member = scenario.find_player(action.of)
+    behavior = member.behavior if member else None
+    if behavior is None or project.find_behavior(behavior) is None:
+        return [Choice(action.holds, action.holds)]
+    rows = expand_behavior(project, behavior).behavior
+    return [
+        Choice(f"{number} {rows.row(row_id).name}", row_id)
+        for row_id, number in rows.outline.number.items()
+    ]
 
 
 def _same(name: str) -> Choice:

@@ -84,6 +84,14 @@ def test_every_command_line_runs_with_all_that_may_be_given(
         "S": "day",
         "N": "3",
         "T": "0.5",
+        "ONE": str(ROOT / "examples" / "first-steps"),
+        "OTHER": str(ROOT / "examples" / "first-steps"),
+        "KEY=VALUE": "alarm=0.8",
+        "EVENT": "thunder",
+        "WHO": "visitor",
+        "X,Y": "12,4",
+        "RESULT": "failure",
+        "TEXT": "'raise thunder'",
     }
     if re.fullmatch(r"umbrant (show|why|export|roll|review)", command):
         command += " --help"  # a command that is only named

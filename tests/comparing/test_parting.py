@@ -136,9 +136,9 @@ def test_the_demo_parts_at_the_guard_that_lets_the_warden_in(demo_pair: tuple[Ta
     # What it says of both sides is what each take's own steps of that tick say.
     for take, name in zip(demo_pair, ("Take 1", "Take 2"), strict=True):
         steps = Explainer(take, "odo").ticks.steps(183)
-        told = [f"{name}: {each.line.text}" for each in steps if each.row_id == row_id]
-        assert told
-        assert all(each in text for each in told)
+        said = [f"{name}: {each.line.text}" for each in steps if each.row_id == row_id]
+        assert said
+        assert all(each in text for each in said)
     apart = found.by_agent["odo"]
     assert f"does otherwise at {apart.ticks_apart} of 400 ticks, from 9.15 s on" in text
 

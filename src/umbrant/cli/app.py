@@ -13,6 +13,7 @@ from typing import Any
 import typer
 from typer.core import TyperGroup
 
+from umbrant.cli.branch import branch
 from umbrant.cli.compare import compare
 from umbrant.cli.errors import CutShortError, InputError, StoppedError
 from umbrant.cli.export import export
@@ -53,6 +54,7 @@ app.command("roll")(roll_)
 app.command("show")(show)
 app.command("why")(why)
 app.command("review")(review_)
+app.command("branch")(branch)
 app.command("compare")(compare)
 app.command("export")(export)
 app.command("nodes")(nodes)

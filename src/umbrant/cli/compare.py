@@ -13,7 +13,7 @@ from umbrant.cli.errors import InputError
 from umbrant.cli.options import JsonOption, TrustOption
 from umbrant.cli.output import print_json, say
 from umbrant.cli.roll_project import playable_scenario, roll_into
-from umbrant.comparing.comparison import Comparison, compared
+from umbrant.comparing.comparison import TakeComparison, compared
 from umbrant.comparing.revision import project_at
 from umbrant.comparing.words import parting_answer
 from umbrant.model.documents import Project
@@ -28,18 +28,21 @@ EQUAL, DIFFERENT, TROUBLE = 0, 1, 2
 """The exit codes."""
 
 OneArg = Annotated[
-    str, typer.Argument(metavar="A", help="a take, a project, or PROJECT@REVISION of its git")
+    str, typer.Argument(metavar="ONE", help="a take, a project, or PROJECT@REVISION of its git")
 ]
-OtherArg = Annotated[str, typer.Argument(metavar="B", help="what to hold against it")]
+OtherArg = Annotated[str, typer.Argument(metavar="OTHER", help="what to hold against it")]
 
 
 @dataclass(frozen=True)
-class Side:
+class CompareSubject:
     """What is compared: a take that is there, or a project to roll."""
 
     name: str
     take: Take | None = None
     project: Project | None = None
+
+
+Pair = tuple[CompareSubject, CompareSubject]
 
 
 def compare(
@@ -79,24 +82,29 @@ def compare(
     raise SystemExit(EQUAL if all(each.is_equal for _, each in found) else DIFFERENT)
 
 
-def _side(text: str) -> Side:
+def _side(text: str) -> CompareSubject:
     """What an argument names. Raises ProjectError, TakeError and InputError."""
     path = Path(text)
     if path.is_file():
-        return Side(path.name, take=read_take(path))
+        return CompareSubject(path.name, take=read_take(path))
     if path.is_dir():
-        return Side(text, project=read_project(path))
+        return CompareSubject(text, project=read_project(path))
     folder, at, revision = text.rpartition("@")
     if at and Path(folder).is_dir():
-        return Side(text, project=project_at(Path(folder), revision))
+        return CompareSubject(text, project=project_at(Path(folder), revision))
     raise InputError(
         f"{text}: there is no such take, project, or project at a revision (PROJECT@REVISION)."
     )
 
 
 def _compared(
-    sides: tuple[Side, Side], scenario: str | None, seeds: int, *, only_outcome: bool, trust: bool
-) -> Iterator[tuple[int, Comparison]]:
+    sides: Pair,
+    scenario: str | None,
+    seeds: int,
+    *,
+    only_outcome: bool,
+    trust: bool,
+) -> Iterator[tuple[int, TakeComparison]]:
     """The comparison of each seed."""
     if seeds > 1 and any(side.take for side in sides):
         raise InputError("--seeds plays projects: a take has the seed that it has.")
@@ -110,7 +118,7 @@ def _compared(
             yield seed, compared(one, other, only_outcome=only_outcome)
 
 
-def _what_to_play(sides: tuple[Side, Side], scenario: str | None) -> tuple[str | None, int]:
+def _what_to_play(sides: Pair, scenario: str | None) -> tuple[str | None, int]:
     """The scenario and the first seed: what is given, or those of the take, or of the first
     project.
     """
@@ -123,13 +131,15 @@ def _what_to_play(sides: tuple[Side, Side], scenario: str | None) -> tuple[str |
     return name, project.scenario(name).seed
 
 
-def _rolled(side: Side, path: Path, scenario: str | None, seed: int, *, trust: bool) -> Take:
+def _rolled(
+    side: CompareSubject, path: Path, scenario: str | None, seed: int, *, trust: bool
+) -> Take:
     assert side.project is not None  # noqa: S101  (a side that is no take is a project)
     name = playable_scenario(side.project, side.name, scenario)
     return roll_into(RollOrder(side.project, name, path, seed, trusted=trust))
 
 
-def _data(found: Comparison, seed: int) -> dict[str, object]:
+def _data(found: TakeComparison, seed: int) -> dict[str, object]:
     return {
         "seed": seed,
         "equal": found.is_equal,
@@ -138,7 +148,7 @@ def _data(found: Comparison, seed: int) -> dict[str, object]:
     }
 
 
-def _tell(found: list[tuple[int, Comparison]], sides: tuple[Side, Side]) -> None:
+def _tell(found: list[tuple[int, TakeComparison]], sides: Pair) -> None:
     """In full for one run; of several a line for each that differs."""
     one, other = (side.name for side in sides)
     names = (one, other) if one != other else (f"{one} (first)", f"{other} (second)")

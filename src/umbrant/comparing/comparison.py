@@ -31,8 +31,8 @@ class AgentComparison:
 
 
 @dataclass(frozen=True)
-class Comparison:
-    """Two takes. Rows are matched by id, bodies by name."""
+class TakeComparison:
+    """Two takes held against each other. Rows are matched by id, bodies by name."""
 
     one: Take
     other: Take
@@ -47,6 +47,12 @@ class Comparison:
         return self.first is None
 
     @cached_property
+    def first_among_agents(self) -> Difference | None:
+        """The first difference in what the cast did: with another cue what came of it."""
+        firsts = [each.first for each in self.by_agent.values()]
+        return min(firsts, key=lambda each: (each.tick, each.phase), default=None)
+
+    @cached_property
     def ticks(self) -> tuple[int, ...]:
         """The first tick of each difference in what an agent was about: where to look next."""
         starts = {each.first.tick for each in self.by_agent.values()}
@@ -55,14 +61,14 @@ class Comparison:
         return tuple(sorted(starts))
 
 
-def compared(one: Take, other: Take, *, only_outcome: bool = False) -> Comparison:
+def compared(one: Take, other: Take, *, only_outcome: bool = False) -> TakeComparison:
     """Hold two takes against each other. With `only_outcome` only bodies, props and keys count."""
     by_agent = {
         name: AgentComparison(first, _ticks_apart(one, other, name), _farthest_m(one, other, name))
         for name, first in differences_by_agent(one, other, only_outcome=only_outcome).items()
     }
     first = first_difference(one, other, only_outcome=only_outcome)
-    return Comparison(one, other, first, by_agent)
+    return TakeComparison(one, other, first, by_agent)
 
 
 def ranges_apart(one: Take, other: Take, agent: str) -> tuple[TickRange, ...]:

@@ -70,10 +70,6 @@ class Difference:
     one: object = None
     other: object = None
     phase: Phase = Phase.DECISIONS
-    instead: str = ""
-    """The subject of what the other take has in its place; empty if that is about the same, or
-    nothing is left in the tick.
-    """
 
     def plain(self) -> dict[str, object]:
         """The difference as JSON has it."""
@@ -102,7 +98,7 @@ class _Event:
         return self.tick, self.kind, self.subject, self.detail
 
     @property
-    def told(self) -> dict[str, object]:
+    def what(self) -> dict[str, object]:
         """What happened, without where and when."""
         detail = {} if self.detail is None else {"detail": self.detail}
         return {"what": self.kind.value, **detail}
@@ -191,12 +187,10 @@ def _difference(agent: str, phase: Phase, here: _Event | None, there: _Event | N
     first = min(both, key=lambda each: (each.tick, each.order))
     place = first.tick, first.subject
     one, other = (
-        each.told if each is not None and (each.tick, each.subject) == place else None
+        each.what if each is not None and (each.tick, each.subject) == place else None
         for each in (here, there)
     )
-    rivals = [each.subject for each in both if (each.tick, each.kind) == (first.tick, first.kind)]
-    instead = next((each for each in rivals if each != first.subject), "")
-    return Difference(first.tick, agent, first.kind, first.subject, one, other, phase, instead)
+    return Difference(first.tick, agent, first.kind, first.subject, one, other, phase)
 
 
 def _first_apart(

@@ -5,21 +5,26 @@ followed.
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from pydantic import TypeAdapter
+
 from umbrant.catalog.declare import Catalog
-from umbrant.comparing.comparison import AgentComparison, Comparison
-from umbrant.comparing.parting import Difference, DifferenceKind
+from umbrant.comparing.comparison import AgentComparison, TakeComparison
+from umbrant.comparing.parting import LAST_STEP, Difference, DifferenceKind
+from umbrant.model.staging import CueAction
 from umbrant.model.values import value_text
 from umbrant.reasons.sentences import Answer, AnswerLine, TextRun
-from umbrant.reasons.tick_steps import at_tick
+from umbrant.reasons.tick_steps import at_tick, cue_text
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import Take
-from umbrant.take.record import RowRecord
+from umbrant.take.record import Outcome, RowRecord
 
+SEEN_M = 0.005
+"""How far apart two bodies are at least where an answer says how far."""
 ABOUT_ROWS = (DifferenceKind.ENTERED, DifferenceKind.LEFT, DifferenceKind.REFUSED)
 
 
 @dataclass(frozen=True)
-class Side:
+class PartedTake:
     """One of the takes: what it is called in a sentence (`Take 9`, or the name of its file), what
     answers for the agent at which they part, and what differs there.
     """
@@ -35,16 +40,16 @@ class Side:
 
 
 def parting_answer(
-    comparison: Comparison, one: str, other: str, catalog: Catalog | None = None
+    comparison: TakeComparison, one: str, other: str, catalog: Catalog | None = None
 ) -> Answer:
     """Where two takes part, given what each is called."""
     question = f"where {one} and {other} part"
-    first = comparison.first
-    if first is None:
+    if comparison.first is None:
         line = _plain_line("They are equal: the same happened in both.")
         return Answer(question, 0, (line,))
+    first = _worth_telling(comparison) or comparison.first
     sides = tuple(
-        Side(
+        PartedTake(
             take,
             name,
             Explainer(take, first.agent, catalog) if first.agent in take.agents else None,
@@ -56,17 +61,35 @@ def parting_answer(
         )
     )
     row_id = parting_row(comparison)
-    lines = [line for side in sides for line in _side(side, first.tick, row_id)]
-    lines += _followed(comparison)
+    lines = [
+        *(_cue_line(comparison.first, sides) if first is not comparison.first else ()),
+        *(line for side in sides for line in _side(side, first.tick, row_id)),
+        *_followed(comparison),
+    ]
     return Answer(question, first.tick, tuple(lines), headline=_headline(first, sides, row_id))
 
 
-def parting_row(comparison: Comparison) -> str:
+def _worth_telling(comparison: TakeComparison) -> Difference | None:
+    """The difference that an answer is about: of a cue what came of it, if anything did."""
+    first = comparison.first
+    is_cue = first is not None and first.kind is DifferenceKind.CUE
+    return (comparison.first_among_agents if is_cue else None) or first
+
+
+def _cue_line(first: Difference, sides: Sequence[PartedTake]) -> Iterator[AnswerLine]:
+    """That a cue came first, in one take only or unlike in both."""
+    seconds = sides[0].take.header.seconds(first.tick)
+    for side, value in zip(sides, (first.one, first.other), strict=True):
+        if value is not None:
+            yield _plain_line(f"At {seconds:.2f} s, in {side.name} only: {_value(value)}.")
+
+
+def parting_row(comparison: TakeComparison) -> str:
     """The row at which an agent's ticks part: the first that had another answer to one of its
     conditions at the tick of the first difference, or else the one that did something else. Empty
     where no row is concerned.
     """
-    first = comparison.first
+    first = _worth_telling(comparison)
     if first is None or first.kind not in ABOUT_ROWS:
         return ""
     here, there = (take.agents[first.agent].rows for take in (comparison.one, comparison.other))
@@ -76,9 +99,28 @@ def parting_row(comparison: Comparison) -> str:
     ]
     if found:
         return min(found)[1]
+    mine, yours = (_own_doing(rows, first.tick) for rows in (here, there))
     # A row that one take does not have at all is why the other row runs in it.
-    is_only_here = first.instead and (first.instead in here) != (first.instead in there)
-    return first.instead if is_only_here else first.subject
+    ways = mine.keys() ^ yours.keys()
+    steps = [((mine | yours)[way], way[0] in here and way[0] in there, way[0]) for way in ways]
+    return min(steps)[2] if steps else first.subject
+
+
+def _own_doing(rows: Mapping[str, RowRecord], tick: int) -> dict[tuple[str, str], int]:
+    """What rows did at a tick of their own accord, rather than because another one took their
+    place: the row and what it did, with the step.
+    """
+    found: dict[tuple[str, str], int] = {}
+    for row_id, row in rows.items():
+        for span in row.spans_at(tick):
+            found[row_id, "entered"] = span.start_step
+        ended = row.last_ended((tick, LAST_STEP))
+        if ended is not None and ended.end == tick and ended.outcome is not Outcome.STOPPED:
+            found[row_id, str(ended.outcome)] = ended.end_step
+        for refusals in row.refusals.values():
+            for refusal in at_tick(refusals, tick, lambda each: each.start):
+                found[row_id, refusal.cause.kind] = refusal.step
+    return found
 
 
 def _answers_unlike(
@@ -97,7 +139,7 @@ def _answers_unlike(
                     yield each.step, row_id
 
 
-def _headline(first: Difference, sides: Sequence[Side], row_id: str) -> AnswerLine:
+def _headline(first: Difference, sides: Sequence[PartedTake], row_id: str) -> AnswerLine:
     seconds = sides[0].take.header.seconds(first.tick)
     when = f"They part at {seconds:.2f} s (tick {first.tick})"
     title = next((side.explainer.title for side in sides if side.explainer), "")
@@ -112,7 +154,7 @@ def _headline(first: Difference, sides: Sequence[Side], row_id: str) -> AnswerLi
     return AnswerLine("", "", bits)
 
 
-def _side(side: Side, tick: int, row_id: str) -> Iterator[AnswerLine]:
+def _side(side: PartedTake, tick: int, row_id: str) -> Iterator[AnswerLine]:
     """What one take has at the tick at which they part."""
     explainer = side.explainer
     if explainer is None or not row_id:
@@ -127,11 +169,11 @@ def _side(side: Side, tick: int, row_id: str) -> Iterator[AnswerLine]:
             steps = [reason.headline or reason.lines[0]]
         for line in steps:
             yield _named_line(side.name, line)
-    told = explainer.why(tick)
-    yield _named_line(side.name, told.headline or told.lines[0])
+    answer = explainer.why(tick)
+    yield _named_line(side.name, answer.headline or answer.lines[0])
 
 
-def _followed(comparison: Comparison) -> Iterator[AnswerLine]:
+def _followed(comparison: TakeComparison) -> Iterator[AnswerLine]:
     """What followed, for each of the cast."""
     for name, found in comparison.by_agent.items():
         member = comparison.one.header.played.find_player(name)
@@ -146,9 +188,10 @@ def _apart(found: AgentComparison, take: Take) -> str:
     does = (
         f"does otherwise at {found.ticks_apart} of {take.ticks} ticks, from {since:.2f} s on"
         if found.ticks_apart
-        else f"decides the same, and differs from {since:.2f} s on"
+        else f"decides the same; from {since:.2f} s on {_what(found.first)}"
     )
-    return f"{does}; at most {found.farthest_m:.2f} m apart"
+    is_elsewhere = found.farthest_m >= SEEN_M
+    return f"{does}; at most {found.farthest_m:.2f} m apart" if is_elsewhere else does
 
 
 def _what(first: Difference) -> str:
@@ -181,6 +224,8 @@ def _value(value: object) -> str:
         return "nothing of it happens at this tick"
     if isinstance(value, dict):
         detail = value.get("detail")
+        if value["what"] == DifferenceKind.CUE and isinstance(detail, dict):
+            return f"a cue {cue_text(_ACTION.validate_python(detail))}"
         shown = detail[0] if isinstance(detail, tuple | list) and detail else detail
         return f"{value['what']} {_value(shown)}" if shown is not None else str(value["what"])
     if isinstance(value, list):
@@ -192,6 +237,9 @@ def _value(value: object) -> str:
 
 def _plain_line(text: str) -> AnswerLine:
     return AnswerLine("", "", (TextRun(text),))
+
+
+_ACTION: TypeAdapter[CueAction] = TypeAdapter(CueAction)
 
 
 def _named_line(name: str, line: AnswerLine) -> AnswerLine:

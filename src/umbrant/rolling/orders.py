@@ -38,6 +38,7 @@ class RollMessage(Message):
     """Another length than the scenario's; None for its own."""
     trusted: bool
     node_limit_s: float
+    branched_at: int | None = None
     rehearse: str | None = None
     """The puppet that is steered by hand; None to roll."""
 
@@ -50,6 +51,7 @@ class RollMessage(Message):
             self.seed,
             self.seconds,
             self.trusted,
+            self.branched_at,
         )
 
 
@@ -105,6 +107,7 @@ def order_line(number: int, order: RollOrder, rehearse: str | None = None) -> st
         seconds=order.seconds,
         trusted=order.trusted,
         node_limit_s=order.project.cover.node_limit_s,
+        branched_at=order.branched_at,
         rehearse=rehearse,
     ).model_dump_json()
 

@@ -269,7 +269,8 @@ class Player:
 
     def _send_header(self, number: int, order: RollOrder, scenario: Scenario) -> None:
         """All that is to be played could be set up: the take's file can begin."""
-        self._outbox.send(number, "begun", header_of(order.project, scenario).model_dump_json())
+        header = header_of(order.project, scenario, order.branched_at)
+        self._outbox.send(number, "begun", header.model_dump_json())
 
     def _recorder(self, number: int, scenario: Scenario) -> TakeRecorder:
         """A recorder that sends its pieces to the supervisor."""

@@ -44,6 +44,8 @@ class RollOrder:
     seconds: float | None = None
     trusted: bool = False
     """Whether the project's own nodes may run."""
+    branched_at: int | None = None
+    """Of a branch the tick at which it leaves its parent."""
 
 
 # It is an answer to being asked to stop, rather than an error.
@@ -67,7 +69,8 @@ def roll(
     scenario = played(order)
     catalog = running_catalog(order.project, trusted=order.trusted, base=catalog)
     flush_s = chunk_ticks(scenario) / scenario.ticks_per_s
-    with TakeWriter(order.path, header_of(order.project, scenario), flush_s) as writer:
+    header = header_of(order.project, scenario, order.branched_at)
+    with TakeWriter(order.path, header, flush_s) as writer:
         play = Play(order.project, scenario, writer, catalog)
         for tick in range(scenario.tick_count):
             if should_stop():
@@ -142,7 +145,7 @@ def chunk_ticks(scenario: Scenario) -> int:
     return max(1, round(CHUNK_AGENT_S / max(1, len(scenario.players)) * scenario.ticks_per_s))
 
 
-def header_of(project: Project, scenario: Scenario) -> Header:
+def header_of(project: Project, scenario: Scenario, branched_at: int | None = None) -> Header:
     """What a take of a scenario says of itself."""
     return Header(
         scenario=scenario.name,
@@ -150,6 +153,7 @@ def header_of(project: Project, scenario: Scenario) -> Header:
         ticks=scenario.tick_count,
         ticks_per_s=scenario.ticks_per_s,
         documents=document_texts(project),
+        branched_at=branched_at,
     )
 
 

@@ -24,6 +24,8 @@ class Header(Document):
     ticks_per_s: int
     documents: dict[str, str]
     """The project's files: path and text."""
+    branched_at: int | None = None
+    """Of a branch the tick at which it leaves the take that it branches off."""
 
     @cached_property
     def project(self) -> Project:

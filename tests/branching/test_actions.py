@@ -129,10 +129,10 @@ def test_a_puppet_has_no_rows_to_hold(scope: ActionScope) -> None:
 def test_offers_lead_to_something_that_can_be_done(scope: ActionScope) -> None:
     found, wrong = suggested("", scope)
     assert not wrong
-    assert not any(each.actions for each in found)
+    assert not any(each.actions for each in found if each.fills.endswith(" "))
     titles = [each.title for each in found]
-    for wanted in ("mood = …", "alarm = yes", "energy = …", "raise thunder", "move tam to …"):
-        assert wanted in titles
+    for wanted in ("mood = …", "alarm = …", "energy = …", "raise thunder", "move tam to …"):
+        assert wanted in titles, titles
     assert "twice = …" not in titles
     # Following each offer, its first one each time, ends in an action after a few steps.
     for offer in found:

@@ -1,7 +1,7 @@
 """What can be done at the start of a branch, offered while it is typed."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from umbrant.branching.actions import (
     ActionError,
@@ -54,8 +54,19 @@ def suggested(text: str, scope: ActionScope) -> tuple[list[Suggestion], str]:
     offers = [each for each in _offers(scope, typed) if each.fills.strip().lower() != typed]
     fit = [each for each in offers if _fits(typed, each)]
     for each in fit:
-        found.append(Suggestion(each.title, each.place, before + each.fills, (), each.help))
+        fills = before + each.fills
+        found.append(replace(each, fills=fills, actions=_complete(fills, scope)))
     return found, wrong
+
+
+def _complete(text: str, scope: ActionScope) -> tuple[CueAction, ...]:
+    """The actions of a text that needs nothing more; none for one that does."""
+    if text.endswith(" "):
+        return ()
+    try:
+        return read_actions(text, scope)
+    except ActionError:
+        return ()
 
 
 def _fits(typed: str, offer: Suggestion) -> bool:
@@ -68,7 +79,7 @@ def _fits(typed: str, offer: Suggestion) -> bool:
 
 def _offers(scope: ActionScope, typed: str) -> Iterator[Suggestion]:
     """All that can be done, as far as what was typed has chosen already."""
-    yield from _keys_offered(scope)
+    yield from _keys_offered(scope, typed)
     for name in scope.movable:
         if typed.startswith(f"move {name}"):
             for place in scope.places:
@@ -82,14 +93,15 @@ def _offers(scope: ActionScope, typed: str) -> Iterator[Suggestion]:
         yield Suggestion(f"take {name} away", "off the stage", f"take {name} away")
 
 
-def _keys_offered(scope: ActionScope) -> Iterator[Suggestion]:
+def _keys_offered(scope: ActionScope, typed: str) -> Iterator[Suggestion]:
     keys = {**scope.keys_of(scope.member), **scope.keys_of(None)}
     for name, key in keys.items():
         now = typed_value(_rounded(scope.value(name)))
         owner = "the world" if key.scope is Sharing.WORLD else scope.agent
         says = f"It is {now} now. {key.help}".strip()
         yield Suggestion(f"{name} = …", f"key of {owner}, now {now}", f"{name} = ", help=says)
-        for word in _words_for(key, scope):
+        # Once the key has been chosen: there are as many as there are places, props and people.
+        for word in _words_for(key, scope) if typed.startswith(f"{name} ") else ():
             yield Suggestion(f"{name} = {word}", f"now {now}", f"{name} = {word}", help=says)
     for name, stat in (scope.member.body.stats if scope.member else {}).items():
         now = typed_value(_rounded(scope.value(name)))

@@ -6,7 +6,7 @@ from functools import cached_property
 
 import numpy as np
 
-from umbrant.comparing.parting import Difference, differences_by_agent, first_difference
+from umbrant.comparing.parting import Difference, DifferenceKind, differences_by_agent, first_among
 from umbrant.take.compare import TickRange, different
 from umbrant.take.reader import Take
 
@@ -16,10 +16,15 @@ class AgentComparison:
     """What one of the cast did otherwise."""
 
     first: Difference
-    ticks_apart: int
-    """At how many ticks a row of its behavior was in another state."""
+    ranges: tuple[TickRange, ...]
+    """The ticks at which a row of its behavior was in another state."""
     farthest_m: float
     """How far apart its bodies were at most, where both were on the stage."""
+
+    @property
+    def ticks_apart(self) -> int:
+        """At how many ticks a row of its behavior was in another state."""
+        return sum(each.end - each.start + 1 for each in self.ranges)
 
     def plain(self) -> dict[str, object]:
         """The comparison as JSON has it."""
@@ -46,28 +51,27 @@ class TakeComparison:
         """Whether the same happened in both."""
         return self.first is None
 
+    @property
+    def worth_telling(self) -> Difference | None:
+        """The difference to tell of first: of a cue what came of it, if anything did."""
+        is_cue = self.first is not None and self.first.kind is DifferenceKind.CUE
+        return (self.first_among_agents if is_cue else None) or self.first
+
     @cached_property
     def first_among_agents(self) -> Difference | None:
         """The first difference in what the cast did: with another cue what came of it."""
         firsts = [each.first for each in self.by_agent.values()]
         return min(firsts, key=lambda each: (each.tick, each.phase), default=None)
 
-    @cached_property
-    def ticks(self) -> tuple[int, ...]:
-        """The first tick of each difference in what an agent was about: where to look next."""
-        starts = {each.first.tick for each in self.by_agent.values()}
-        if self.first is not None:
-            starts.add(self.first.tick)
-        return tuple(sorted(starts))
-
 
 def compared(one: Take, other: Take, *, only_outcome: bool = False) -> TakeComparison:
     """Hold two takes against each other. With `only_outcome` only bodies, props and keys count."""
+    differences = differences_by_agent(one, other, only_outcome=only_outcome)
     by_agent = {
-        name: AgentComparison(first, _ticks_apart(one, other, name), _farthest_m(one, other, name))
-        for name, first in differences_by_agent(one, other, only_outcome=only_outcome).items()
+        name: AgentComparison(first, ranges_apart(one, other, name), _farthest_m(one, other, name))
+        for name, first in differences.items()
     }
-    first = first_difference(one, other, only_outcome=only_outcome)
+    first = first_among(one, other, differences, only_outcome=only_outcome)
     return TakeComparison(one, other, first, by_agent)
 
 
@@ -80,10 +84,6 @@ def ranges_apart(one: Take, other: Take, agent: str) -> tuple[TickRange, ...]:
     edges = np.flatnonzero(np.diff(np.concatenate(([False], ticks, [False])).astype(np.int8)))
     pairs = zip(edges[::2].tolist(), edges[1::2].tolist(), strict=True)
     return tuple(TickRange(start, end - 1) for start, end in pairs)
-
-
-def _ticks_apart(one: Take, other: Take, agent: str) -> int:
-    return sum(each.end - each.start + 1 for each in ranges_apart(one, other, agent))
 
 
 def _farthest_m(one: Take, other: Take, agent: str) -> float:

@@ -114,8 +114,18 @@ def first_difference(one: Take, other: Take, *, only_outcome: bool = False) -> D
     With `only_outcome` only bodies, props and keys count, so that two differently arranged trees
     can be held against each other.
     """
-    found = [*differences_by_agent(one, other, only_outcome=only_outcome).values()]
-    found += _world_differences(one, other, only_outcome=only_outcome)
+    by_agent = differences_by_agent(one, other, only_outcome=only_outcome)
+    return first_among(one, other, by_agent, only_outcome=only_outcome)
+
+
+def first_among(
+    one: Take, other: Take, by_agent: Mapping[str, Difference], *, only_outcome: bool = False
+) -> Difference | None:
+    """The same, given what `differences_by_agent` has found."""
+    found = [
+        *by_agent.values(),
+        *_world_differences(one, other, only_outcome=only_outcome),
+    ]
     order = {name: index for index, name in enumerate(_all_names(one.agents, other.agents))}
     first = min(
         found,

@@ -15,6 +15,7 @@ from umbrant.model.values import value_text
 from umbrant.reasons.sentences import Answer, AnswerLine, TextRun
 from umbrant.reasons.tick_steps import at_tick, cue_text
 from umbrant.reasons.why import Explainer
+from umbrant.take.header import Header
 from umbrant.take.reader import Take
 from umbrant.take.record import Outcome, RowRecord
 
@@ -47,7 +48,7 @@ def parting_answer(
     if comparison.first is None:
         line = _plain_line("They are equal: the same happened in both.")
         return Answer(question, 0, (line,))
-    first = _worth_telling(comparison) or comparison.first
+    first = comparison.worth_telling or comparison.first
     sides = tuple(
         PartedTake(
             take,
@@ -69,19 +70,13 @@ def parting_answer(
     return Answer(question, first.tick, tuple(lines), headline=_headline(first, sides, row_id))
 
 
-def _worth_telling(comparison: TakeComparison) -> Difference | None:
-    """The difference that an answer is about: of a cue what came of it, if anything did."""
-    first = comparison.first
-    is_cue = first is not None and first.kind is DifferenceKind.CUE
-    return (comparison.first_among_agents if is_cue else None) or first
-
-
 def _cue_line(first: Difference, sides: Sequence[PartedTake]) -> Iterator[AnswerLine]:
     """That a cue came first, in one take only or unlike in both."""
     seconds = sides[0].take.header.seconds(first.tick)
     for side, value in zip(sides, (first.one, first.other), strict=True):
         if value is not None:
-            yield _plain_line(f"At {seconds:.2f} s, in {side.name} only: {_value(value)}.")
+            does = _value(value, side.take.header)
+            yield _plain_line(f"At {seconds:.2f} s, in {side.name} only: {does}.")
 
 
 def parting_row(comparison: TakeComparison) -> str:
@@ -89,7 +84,7 @@ def parting_row(comparison: TakeComparison) -> str:
     conditions at the tick of the first difference, or else the one that did something else. Empty
     where no row is concerned.
     """
-    first = _worth_telling(comparison)
+    first = comparison.worth_telling
     if first is None or first.kind not in ABOUT_ROWS:
         return ""
     here, there = (take.agents[first.agent].rows for take in (comparison.one, comparison.other))
@@ -158,7 +153,7 @@ def _side(side: PartedTake, tick: int, row_id: str) -> Iterator[AnswerLine]:
     """What one take has at the tick at which they part."""
     explainer = side.explainer
     if explainer is None or not row_id:
-        yield _plain_line(f"{side.name}: {_value(side.value)}.")
+        yield _plain_line(f"{side.name}: {_value(side.value, side.take.header)}.")
         return
     if not side.has(row_id):
         yield _plain_line(f"{side.name}: it has no such row.")
@@ -218,18 +213,20 @@ def _what(first: Difference) -> str:
     return f"{first.subject} could not be done in one of them"
 
 
-def _value(value: object) -> str:
+def _value(value: object, header: Header) -> str:
     """A value of a difference, as a line shows it."""
     if value is None:
         return "nothing of it happens at this tick"
     if isinstance(value, dict):
         detail = value.get("detail")
         if value["what"] == DifferenceKind.CUE and isinstance(detail, dict):
-            return f"a cue {cue_text(_ACTION.validate_python(detail))}"
+            return f"a cue {cue_text(_ACTION.validate_python(detail), header)}"
         shown = detail[0] if isinstance(detail, tuple | list) and detail else detail
-        return f"{value['what']} {_value(shown)}" if shown is not None else str(value["what"])
+        return (
+            f"{value['what']} {_value(shown, header)}" if shown is not None else str(value["what"])
+        )
     if isinstance(value, list):
-        return ", ".join(_value(each) for each in value)
+        return ", ".join(_value(each, header) for each in value)
     if isinstance(value, float):
         return f"{value:.2f}"
     return value_text(value) if isinstance(value, bool | int | str) else str(value)

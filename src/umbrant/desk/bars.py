@@ -98,13 +98,16 @@ class TopBar(QWidget):
             if label
             else "no take yet"
         )
-        self.state.setText(
-            "rolling…"
-            if desk.takes.busy
-            else "not of this state"
-            if desk.take and not desk.is_current
-            else ""
-        )
+        self.state.setText(self._state())
+
+    def _state(self) -> str:
+        """What is to be known of the take that is shown."""
+        desk, current = self.desk, self.desk.takes.current
+        if desk.takes.busy:
+            return "rolling…"
+        if desk.compared is not None and current is not None:
+            return f"over {current.against}"
+        return "not of this state" if desk.take and not desk.is_current else ""
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window, or at a large scale, the take is called by its number alone, and the
@@ -140,8 +143,8 @@ class TopBar(QWidget):
             action.triggered.connect(lambda _=False, name=member.name: self.desk.select_agent(name))
 
     def _takes(self, menu: QMenu) -> None:
-        for entry in reversed(self.desk.takes.kept):
-            action = menu.addAction(entry.label)
+        for depth, entry in self.desk.takes.tree():
+            action = menu.addAction(f"{'      ' * depth}{entry.label}")
             action.setCheckable(True)
             action.setChecked(entry is self.desk.takes.current)
             action.triggered.connect(

@@ -24,6 +24,7 @@ from umbrant.desk.commands.registry import ACTIONS, sequences
 from umbrant.desk.first_visit import FirstVisit
 from umbrant.desk.session.autosave import Autosave
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.older_version import OlderVersion
 from umbrant.desk.session.playback import Playback
 from umbrant.desk.session.rehearsing import Rehearsing
 from umbrant.desk.views.lanes.view import LanesView
@@ -61,6 +62,7 @@ class DeskPane(QWidget):
         self.autosave = Autosave(desk)
         self.playback = Playback(desk)
         self.rehearsing = Rehearsing(desk, self.playback)
+        self.older = OlderVersion(desk)
         context = ViewContext(
             desk, palette, dialogs, lambda view: self.command_context.show(view), self
         )
@@ -79,6 +81,7 @@ class DeskPane(QWidget):
             desk,
             self.playback,
             self.rehearsing,
+            self.older,
             self.views,
             self.left,
             self.right,
@@ -110,6 +113,7 @@ class DeskPane(QWidget):
             changed.connect(self.refresh_actions)
             for tabs in (self.left, self.right):
                 changed.connect(tabs.refresh)
+        desk.take_changed.connect(self._follow_compared)
         desk.documents.findings_changed.connect(self.left.refresh)
         self.left.changed.connect(self.refresh_actions)
         self.left.changed.connect(lambda view: self._arrange(view == SETTING))
@@ -146,6 +150,10 @@ class DeskPane(QWidget):
         )
         self.actions_by_id["mute"].setText("Unmute" if row is not None and row.muted else "Mute")
 
+    def _follow_compared(self) -> None:
+        """Offer where two takes part while there are two."""
+        self._parting.setVisible(self.desk.compared is not None)
+
     def finish_editing(self) -> None:
         """Close whatever editor is open, keeping what was typed."""
         for table in self._tables():
@@ -160,6 +168,7 @@ class DeskPane(QWidget):
         """
         self.playback.pause()
         self.views.close()
+        self.older.close()
         if keep_changes:
             self.autosave.keep_now()
             self.autosave.abandon()
@@ -196,6 +205,7 @@ class DeskPane(QWidget):
     def _bound(self, action: Action) -> QAction:
         bound = QAction(action.title, self)
         bound.setObjectName(action.id)
+        bound.setIconText(action.button or action.title)
         bound.setShortcuts(sequences(action))
         keys = ", ".join(each.toString() for each in sequences(action)[:1])
         bound.setToolTip(f"{action.help} ({keys})" if keys else action.help)
@@ -256,6 +266,9 @@ class DeskPane(QWidget):
             view.question_put.connect(lambda: self._make_room(pane))
             for name in ("why", "why_not", "this_tick"):
                 row.addWidget(self._question_button(name))
+            self._parting = self._question_button("where_they_part")
+            row.addWidget(self._parting)
+            self._follow_compared()
         layout = QVBoxLayout(pane)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)

@@ -183,6 +183,16 @@ class MainWindow(QMainWindow):
         if self.pane is not None:
             self.pane.finder.open_commands()
 
+    def branch_off(self) -> None:
+        """Open the line that says what is done from the playhead on."""
+        if self.pane is not None:
+            self.pane.finder.open_branches()
+
+    def choose_other(self) -> None:
+        """Open the search over what a take can be compared with."""
+        if self.pane is not None:
+            self.pane.finder.open_others()
+
     def quit(self) -> None:
         """Close the window."""
         self.close()

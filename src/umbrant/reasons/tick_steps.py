@@ -33,6 +33,7 @@ from umbrant.model.values import value_text
 from umbrant.reasons.condition_report import ConditionReport
 from umbrant.reasons.row_report import Bits, RowReport, turned_text
 from umbrant.reasons.sentences import AnswerLine, Bit, TextRun, Tone
+from umbrant.take.header import Header
 from umbrant.take.record import AtomStep, KeyWrite, Outcome, Refusal, Span, WriteStep
 
 Words = list[Bit]
@@ -379,7 +380,11 @@ class TickReport(RowReport):
         written = self.header.played.cues
         for each in at_tick(self.take.cues, tick, lambda cue: cue.tick):
             is_written = 0 < each.cue <= len(written)
-            does = cue_text(written[each.cue - 1].does) if is_written else f"brings on {each.whom}"
+            does = (
+                cue_text(written[each.cue - 1].does, self.header)
+                if is_written
+                else f"brings on {each.whom}"
+            )
             line = AnswerLine("", "", (TextRun(f"Cue {each.cue} {does}."),))
             yield TickStep(StepKind.CUE, "", line, 0, {"cue": each.cue, "whom": each.whom})
 
@@ -408,8 +413,8 @@ class TickReport(RowReport):
         return TickStep(kind, row_id, self.names.line(row_id, bits, tone), step, facts or {})
 
 
-def cue_text(action: CueAction) -> str:
-    """What a cue does, in words that follow its number."""
+def cue_text(action: CueAction, header: Header) -> str:
+    """What a cue of a take does, in words that follow its number."""
     match action:
         case RaiseEvent():
             return f"raises {action.raises}{f' for {action.to}' if action.to else ''}"
@@ -425,9 +430,19 @@ def cue_text(action: CueAction) -> str:
         case SetNumber():
             return f"sets {action.changes} of {action.of} to {value_text(action.value)}"
         case HoldResult(result=HeldResult.RELEASED):
-            return f"releases row {action.holds} of {action.of}"
+            return f"releases {_row_of(action, header)}"
         case HoldResult():
-            return f"holds row {action.holds} of {action.of} at {action.result}"
+            return f"holds {_row_of(action, header)} at {action.result}"
+
+
+def _row_of(action: HoldResult, header: Header) -> str:
+    """The row that a cue holds, by its number and name, and whose it is."""
+    member = header.played.find_player(action.of)
+    behavior = header.expanded(member.behavior).behavior if member and member.behavior else None
+    row = behavior.by_id.get(action.holds) if behavior else None
+    if behavior is None or row is None:
+        return f"row {action.holds} of {action.of}"
+    return f"{behavior.outline.number[row.id]} {row.name} of {action.of}"
 
 
 def _end_of(span: Span) -> float:

@@ -35,6 +35,8 @@ class Action:
     where: Where = Where.WINDOW
     enabled: Callable[[CommandContext], bool] = lambda context: True
     starts_group: bool = False
+    button: str = ""
+    """What stands on a button, where the title is too long for one."""
     switch: bool = False
     """Whether it is on or off, and remembered between visits."""
 

@@ -9,6 +9,7 @@ from typing import Protocol
 from umbrant.desk.chips.table import ChipTable
 from umbrant.desk.commands.row_commands import RowCommands
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.older_version import OlderVersion
 from umbrant.desk.session.playback import Playback
 from umbrant.desk.session.rehearsing import Rehearsing
 from umbrant.desk.views.ledger.view import LedgerView
@@ -54,6 +55,12 @@ class Shell(Protocol):
     def find_commands(self) -> None:
         """Open the search over what can be done."""
 
+    def branch_off(self) -> None:
+        """Open the line that says what is done from the playhead on."""
+
+    def choose_other(self) -> None:
+        """Open the search over what a take can be compared with."""
+
 
 class CommandContext:
     """One window's desk and views, as its commands need them. Lives in the window's thread."""
@@ -63,6 +70,7 @@ class CommandContext:
         desk: Desk,
         playback: Playback,
         rehearsing: Rehearsing,
+        older: OlderVersion,
         views: ViewSet,
         left: Tabs,
         right: Tabs,
@@ -72,6 +80,7 @@ class CommandContext:
         self.desk = desk
         self.playback = playback
         self.rehearsing = rehearsing
+        self.older = older
         self.ledger = views.of(LedgerView)
         self.setting = views.of(SettingView)
         self.rows = RowCommands(desk, self.ledger, dialogs)

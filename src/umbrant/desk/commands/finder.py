@@ -13,8 +13,11 @@ from rapidfuzz import fuzz, utils
 
 from umbrant.desk.chips.drawing import Brushes
 from umbrant.desk.chips.sentence import PieceRole, sentence
+from umbrant.desk.commands.branch_popup import BranchPopup
+from umbrant.desk.commands.compare import compare_with_file, compare_with_revision
 from umbrant.desk.commands.context import CommandContext
 from umbrant.desk.commands.registry import ACTIONS, sequences
+from umbrant.desk.session.branches import action_scope, branch
 from umbrant.desk.views.ledger.search import SearchPopup
 from umbrant.desk.views.registry import ROWS, SETTING
 from umbrant.model.paths import Path
@@ -65,7 +68,9 @@ def _score(wanted: str, goal: FinderEntry) -> float:
 
 
 class Finder:
-    """The two searches of a window: over what can be done, and over what is written."""
+    """The searches of a window: over what can be done, over what is written, over what can be done
+    from the playhead on, and over what a take can be compared with.
+    """
 
     def __init__(
         self, area: QWidget, brushes: Brushes, context: CommandContext, actions: dict[str, QAction]
@@ -85,8 +90,21 @@ class Finder:
             hint="Find a row, a key, an event, one of the cast",
             nothing=nothing,
         )
-        for popup in (self.commands, self.things):
+        self.others = SearchPopup(
+            area,
+            brushes,
+            ranked,
+            name="Compare with",
+            hint="Which take to compare this one with",
+            nothing=nothing,
+        )
+        self.branches = BranchPopup(area, brushes)
+        for popup in (self.commands, self.things, self.others):
             popup.chosen.connect(lambda goal: goal.go())
+        self.branches.chosen.connect(lambda found: branch(context.desk, found.actions))
+        for popup in (self.others, self.branches):
+            popup.chosen.connect(lambda _: context.table.setFocus())
+        for popup in (self.commands, self.things, self.others, self.branches):
             popup.closed.connect(lambda: context.table.setFocus())
 
     def open_commands(self) -> None:
@@ -96,6 +114,28 @@ class Finder:
     def open_things(self) -> None:
         """Search over what is written."""
         self.things.open([*self._rows(), *self._setting()], self._place())
+
+    def open_branches(self) -> None:
+        """Say what is done from the playhead on."""
+        scope = action_scope(self._context.desk)
+        if scope is not None:
+            self.branches.open_for(scope, self._place())
+
+    def open_others(self) -> None:
+        """Choose what to compare the shown take with."""
+        self.others.open(list(self._others()), self._place())
+
+    def _others(self) -> Iterator[FinderEntry]:
+        takes = self._context.desk.takes
+        for entry in reversed(takes.kept):
+            if entry is not takes.current:
+                go = partial(takes.compare_with, entry.number)
+                yield FinderEntry(entry.title, "take", entry.label.removeprefix(entry.title), go)
+        file = partial(compare_with_file, self._context)
+        yield FinderEntry("A take from a file", "file", "", file, "Choose the file of a take.")
+        older = partial(compare_with_revision, self._context)
+        says = "The same scenario, played with the project as it was at a revision of its git."
+        yield FinderEntry("An older version", "revision", "of the project", older, says)
 
     def _place(self) -> QPoint:
         return QPoint(max(0, self._area.width() // 2 - 210), 60)

@@ -4,14 +4,13 @@ menu: its title, its keys, its help, when it can be done, and what it does.
 
 from PySide6.QtGui import QKeySequence
 
-from umbrant.desk.commands import ask, edit, help, project, rows, run, view
+from umbrant.desk.commands import ask, compare, edit, help, project, rows, run, view
 from umbrant.desk.commands.action import Action
 
 MENUS = ("Project", "Edit", "Row", "Run", "Ask", "View", "Help")
 
-ACTIONS: tuple[Action, ...] = tuple(
-    action for module in (project, edit, rows, run, ask, view, help) for action in module.ACTIONS
-)
+_MODULES = (project, edit, rows, run, ask, compare, view, help)
+ACTIONS: tuple[Action, ...] = tuple(action for module in _MODULES for action in module.ACTIONS)
 
 
 def by_id(actions: tuple[Action, ...] = ACTIONS) -> dict[str, Action]:

@@ -11,6 +11,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from umbrant.catalog.declare import Catalog
+from umbrant.desk.session.loader import Loaded
 from umbrant.desk.session.open_project import OpenProject
 from umbrant.desk.session.takes import Takes
 from umbrant.desk.session.tape_window import TapeWindow
@@ -272,11 +273,10 @@ class Desk(QObject):
 
     @property
     def take_number(self) -> int:
-        """The number of the take that is shown, another for each, by which pictures of it are kept;
-        0 without one.
+        """A number for what is shown of takes, another for each take and each it is compared with,
+        by which pictures of it are kept; 0 without a take.
         """
-        current = self.takes.current
-        return current.number if current else 0
+        return self.takes.times_shown
 
     @property
     def explainer(self) -> Explainer | None:
@@ -288,6 +288,27 @@ class Desk(QObject):
         """What the review found in the take that is shown, of the agent that is looked at."""
         current = self.takes.current
         return current.loaded.findings.get(self.agent, []) if current else []
+
+    @property
+    def compared(self) -> Loaded | None:
+        """The take that is shown with the one it is compared with, while both are shown; None
+        where it is shown alone.
+        """
+        current = self.takes.current
+        shows = current is not None and self.takes.compares and current.loaded.comparison
+        return current.loaded if current is not None and shows else None
+
+    @property
+    def other_take(self) -> Take | None:
+        """The take that is shown beside the one that is looked at; None where it is alone."""
+        compared = self.compared
+        return compared.before if compared is not None else None
+
+    @property
+    def branched_at(self) -> int | None:
+        """Of a branch the tick at which it leaves its parent."""
+        current = self.takes.current
+        return current.branched_at if current is not None and current.parent is not None else None
 
     @property
     def different(self) -> dict[str, tuple[TickRange, ...]]:
@@ -397,14 +418,26 @@ class Desk(QObject):
         return take.header.seconds(tick) if take else 0.0
 
     def next_change(self, step: int) -> None:
-        """Move to the next (1) or the previous (-1) change of mind."""
-        starts = [lead.start for lead in self.changes]
+        """Move to the next (1) or the previous (-1) change of mind; where two takes are compared,
+        to where the agent does otherwise.
+        """
+        starts = self._stops()
         later = [start for start in starts if start > self.playhead]
         earlier = [start for start in starts if start < self.playhead]
         if step > 0 and later:
             self.move_playhead(later[0])
         elif step < 0 and earlier:
             self.move_playhead(earlier[-1])
+
+    def _stops(self) -> list[int]:
+        """The ticks at which there is something to look at, in their order."""
+        if self.compared is None or self.compared.comparison is None:
+            return [lead.start for lead in self.changes]
+        comparison = self.compared.comparison
+        found = comparison.by_agent.get(self.agent)
+        if found is None:
+            return [comparison.first.tick] if comparison.first else []
+        return sorted({found.first.tick, *(each.start for each in found.ranges)})
 
     def _select_first_row(self) -> None:
         behavior = self.behavior

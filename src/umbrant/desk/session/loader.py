@@ -2,11 +2,13 @@
 still the newest.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from umbrant.branching.branch import check_past
+from umbrant.comparing.comparison import TakeComparison, compared
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.decision_changes import (
@@ -28,7 +30,14 @@ class Load:
     """What to read, and the take to compare it with."""
 
     path: Path
-    before: Take | None = None
+    before: Take | Path | None = None
+    """A take, or the file of one that has not been read yet."""
+    is_branch: bool = False
+    """Whether `before` is its parent, so that both must be the same up to where it leaves it."""
+    compares: bool = False
+    """Whether more is wanted than which rows differ: where the two part, and what followed."""
+    shown: "Loaded | None" = None
+    """The take itself where it has been read already: it is compared with another one then."""
 
 
 @dataclass(frozen=True)
@@ -43,12 +52,23 @@ class Loaded:
     """For each branch of each agent's behavior what led it."""
     changes: dict[str, tuple[LeadingSpan, ...]]
     findings: dict[str, list[Finding]]
+    request: Load
+    before: Take | None = None
+    """The take that it was compared with."""
+    comparison: TakeComparison | None = None
+    before_spans: dict[str, tuple[tuple[LeadingSpan, ...], ...]] = field(default_factory=dict)
+    """What led each branch of each agent's behavior in the other take; with a comparison only."""
 
 
 def load(request: Load) -> Loaded:
     """Read and work out. Runs in any thread. Raises TakeError."""
     take = read_take(request.path)
-    before = request.before
+    if request.shown is not None:
+        return _compared_anew(request.shown, request)
+    before = _other(request)
+    if request.is_branch and before is not None:
+        check_past(before, take)
+    compares = before is not None and request.compares
     # The take's own nodes are known by their declarations; nothing of them runs.
     catalog = project_catalog(take.header.project).catalog
     behaviors = {name: behavior_of(take, name) for name in take.agents}
@@ -60,7 +80,36 @@ def load(request: Load) -> Loaded:
         leading_spans=spans,
         changes={name: changes_among(found) for name, found in spans.items()},
         findings=review_take(take, catalog),
+        request=request,
+        before=before,
+        comparison=compared(before, take) if before is not None and compares else None,
+        before_spans=_spans(before) if before is not None and compares else {},
     )
+
+
+def _compared_anew(shown: Loaded, request: Load) -> Loaded:
+    """A take that has been read already, compared with another one."""
+    before, take = _other(request), shown.take
+    if before is None:
+        return replace(shown, request=request, before=None, comparison=None, before_spans={})
+    return replace(
+        shown,
+        different={name: different(before, take, name) for name in take.agents},
+        request=request,
+        before=before,
+        comparison=compared(before, take),
+        before_spans=_spans(before),
+    )
+
+
+def _other(request: Load) -> Take | None:
+    """The take to compare with, read if it has not been. Raises TakeError."""
+    before = request.before
+    return read_take(before) if isinstance(before, Path) else before
+
+
+def _spans(take: Take) -> dict[str, tuple[tuple[LeadingSpan, ...], ...]]:
+    return {name: leading_spans(take, name) for name in take.agents}
 
 
 class Loader(QObject):
@@ -77,9 +126,9 @@ class Loader(QObject):
         self._background.answered.connect(self.loaded)
         self._background.failed.connect(self.failed)
 
-    def request(self, path: Path, before: Take | None) -> None:
-        """Load a take and compare it with the one before."""
-        self._background.request(Load(path, before))
+    def request(self, load: Load) -> None:
+        """Load a take and compare it with another."""
+        self._background.request(load)
 
     def close(self) -> None:
         """Wait for the running request, without answering it."""

@@ -15,7 +15,21 @@ class NumberedTake:
     loaded: Loaded
     label: str
     project: Project
-    """The project it was made from."""
+    """The project it was made from; of a branch, that of its parent."""
+    parent: int | None = None
+    """Of a branch the number of the take that it branches off."""
+    against: str = ""
+    """What the take is called that it is compared with; empty for none."""
+
+    @property
+    def title(self) -> str:
+        """What it is called in a sentence."""
+        return f"Take {self.number}"
+
+    @property
+    def branched_at(self) -> int | None:
+        """Of a branch the tick at which it leaves its parent."""
+        return self.loaded.take.header.branched_at
 
 
 def noticed_in(take: Take) -> str:

@@ -3,12 +3,14 @@ kept to go back to.
 """
 
 import shutil
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
 from umbrant.catalog.declare import Catalog
-from umbrant.desk.session.loader import Loaded, Loader
+from umbrant.desk.session.loader import Load, Loaded, Loader
 from umbrant.desk.session.numbered_take import NumberedTake, noticed_in
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.visits import folder_for_takes
@@ -20,6 +22,23 @@ from umbrant.take.reader import Take
 
 KEPT_TAKES = 12
 """How many takes of a visit are kept to go back to."""
+
+
+@dataclass(frozen=True)
+class OrderedRoll:
+    """What is being rolled, and what for."""
+
+    path: Path
+    project: Project
+    """The very object that was sent, so that *is it still the same* is answered without comparing
+    documents. Of a branch that of its parent.
+    """
+    parent: NumberedTake | None = None
+    """Of a branch the take that it leaves."""
+    says: str = ""
+    """Of a branch what is done where it leaves it."""
+    called: str = ""
+    """What it is called if it is rolled only for the shown take to be compared with it."""
 
 
 class Takes(QObject):
@@ -37,10 +56,16 @@ class Takes(QObject):
         self.kept: list[NumberedTake] = []
         """The takes to go back to, oldest first; at most `KEPT_TAKES`."""
         self.current: NumberedTake | None = None
-        self._before: Take | None = None
+        self.times_shown = 0
+        """How many times another take, or the same beside another one, has been shown."""
+        self.compares = False
+        """Whether a take is shown beside the one that it is compared with."""
+        self._before: NumberedTake | None = None
         """The take that was shown before the last edit; the next one is compared with it."""
+        self._against: dict[Path, str] = {}
+        """What the other take is called, by the file of the one that is compared with it."""
         self._explainers: dict[str, Explainer] = {}
-        self._ordered: tuple[Path, Project] | None = None
+        self._ordered: OrderedRoll | None = None
         self._numbered = 0
         self._files = 0
         self._folder = folder_for_takes()
@@ -81,22 +106,110 @@ class Takes(QObject):
         Called at the first step of an edit only: after a drag the author wants to know what the
         whole drag changed.
         """
-        self._before = self.take
+        self._before = self.current
 
     def order(self, order: RollOrder) -> None:
         """Roll this instead of whatever is being rolled."""
-        self._ordered = order.path, order.project
+        self._ordered = OrderedRoll(order.path, order.project)
+        self.roller.order(order)
+
+    def branch(self, order: RollOrder, says: str) -> None:
+        """Roll a branch of the take that is shown; `says` is what is done in it."""
+        if self.current is not None:
+            project = self.current.project
+            self._ordered = OrderedRoll(order.path, project, self.current, says)
+            self.roller.order(order)
+
+    def order_other(self, order: RollOrder, called: str) -> None:
+        """Roll something that the shown take is then compared with."""
+        self._ordered = OrderedRoll(order.path, order.project, called=called)
         self.roller.order(order)
 
     def _rolled(self, reply: Reply) -> None:
-        if reply.take is not None:
-            self._loader.request(reply.take, self._before)
+        if reply.take is None:
+            return
+        ordered = self._ordered
+        if ordered is not None and ordered.path == reply.take and ordered.called:
+            self.compare_with_file(reply.take, ordered.called)
+            return
+        before = (ordered.parent if ordered is not None else None) or self._before
+        is_branch = ordered is not None and ordered.parent is not None
+        self._against[reply.take] = before.title if before is not None else ""
+        self._loader.request(
+            Load(
+                reply.take,
+                before.loaded.take if before is not None else None,
+                is_branch,
+                self.compares or is_branch,
+            )
+        )
+
+    # comparing
+
+    def show_compared(self, on: bool) -> None:
+        """Show the take beside the one that it is compared with, or alone."""
+        self.compares = on
+        entry = self.current
+        if on and entry is not None and entry.loaded.comparison is None:
+            before = entry.loaded.before
+            if before is None:
+                self.message.emit(
+                    "There is nothing to compare this take with yet. Change something, or choose "
+                    "a take to compare it with."
+                )
+                return
+            self._compare(entry, before, entry.against)
+        elif entry is not None:
+            self._show(entry)
+
+    def compare_with(self, number: int) -> None:
+        """Compare the take that is shown with one of the others, by its number."""
+        entry = self.current
+        for other in self.kept:
+            if entry is not None and other.number == number and other is not entry:
+                self._compare(entry, other.loaded.take, other.title)
+
+    def compare_with_file(self, path: Path, called: str) -> None:
+        """Compare the take that is shown with one from a file."""
+        if self.current is not None:
+            self._compare(self.current, path, called)
+
+    def _compare(self, entry: NumberedTake, before: Take | Path, called: str) -> None:
+        self.compares = True
+        self._against[entry.loaded.take.path] = called
+        path = entry.loaded.take.path
+        self._loader.request(Load(path, before, compares=True, shown=entry.loaded))
+
+    def tree(self) -> Iterator[tuple[int, NumberedTake]]:
+        """The takes to go back to, the newest first, each followed by its branches one step
+        deeper.
+        """
+        kept = {entry.number for entry in self.kept}
+        roots = [entry for entry in self.kept if entry.parent not in kept]
+        waiting = [(0, entry) for entry in roots]
+        while waiting:
+            depth, entry = waiting.pop()
+            yield depth, entry
+            branches = [each for each in self.kept if each.parent == entry.number]
+            waiting.extend((depth + 1, each) for each in branches)
+
+    def drop(self) -> None:
+        """Drop the take that is shown, and show its parent, or the one before."""
+        entry = self.current
+        others = [each for each in self.kept if each is not entry]
+        if entry is None or not others:
+            self.message.emit("This is the only take. A new one takes its place.")
+            return
+        self.kept = others
+        self._remove_file(entry)
+        parent = next((each for each in others if each.number == entry.parent), others[-1])
+        self._show(parent)
 
     # showing
 
     def open(self, path: Path) -> None:
         """Show a take from a file."""
-        self._loader.request(path, None)
+        self._loader.request(Load(path))
 
     def show(self, number: int) -> None:
         """Show one of the kept takes again, by its number; nothing if it is not kept any more."""
@@ -118,12 +231,26 @@ class Takes(QObject):
 
     def _show(self, entry: NumberedTake) -> None:
         self.current = entry
+        self.times_shown += 1
         self._explainers = {}
         self.shown.emit()
 
     def _loaded(self, loaded: Loaded) -> None:
+        if loaded.request.shown is not None:
+            self._compared(loaded)
+            return
         self._numbered += 1
-        entry = NumberedTake(self._numbered, loaded, self._label(loaded), self._made_from(loaded))
+        ordered = self._ordered
+        is_ordered = ordered is not None and ordered.path == loaded.take.path
+        parent = ordered.parent if ordered is not None and is_ordered else None
+        entry = NumberedTake(
+            self._numbered,
+            loaded,
+            self._label(loaded, ordered.says if ordered is not None and parent else ""),
+            ordered.project if ordered is not None and is_ordered else loaded.take.header.project,
+            parent.number if parent is not None else None,
+            self._against.get(loaded.take.path, ""),
+        )
         for dropped in self.kept[: -KEPT_TAKES + 1]:
             self._remove_file(dropped)
         self.kept = [*self.kept[-KEPT_TAKES + 1 :], entry]
@@ -138,19 +265,21 @@ class Takes(QObject):
         else:
             self.arrived.emit()
 
-    def _label(self, loaded: Loaded) -> str:
+    def _compared(self, loaded: Loaded) -> None:
+        """A take that is shown has been compared with another one."""
+        for index, entry in enumerate(self.kept):
+            if entry.loaded is loaded.request.shown:
+                against = self._against.get(loaded.take.path, "")
+                self.kept[index] = replace(entry, loaded=loaded, against=against)
+                self._show(self.kept[index])
+
+    def _label(self, loaded: Loaded, says: str) -> str:
         header, take = loaded.take.header, loaded.take
+        if header.branched_at is not None and says:
+            return f"Take {self._numbered} ↱ {header.seconds(header.branched_at):.2f} s · {says}"
         length_s = header.seconds(take.ticks)
         cut = "" if take.is_complete else " · cut short"
         return f"Take {self._numbered} · seed {header.seed} · {length_s:.1f} s{cut}"
-
-    def _made_from(self, loaded: Loaded) -> Project:
-        """The project that a take was made from: the very object that was sent, so that *is it
-        still the same* is answered without comparing documents; of a file, what stands in it.
-        """
-        if self._ordered is not None and self._ordered[0] == loaded.take.path:
-            return self._ordered[1]
-        return loaded.take.header.project
 
     def _remove_file(self, entry: NumberedTake) -> None:
         path = entry.loaded.take.path

@@ -98,7 +98,9 @@ class BoardModel(QAbstractTableModel):
         if column == NAME:
             return key.name
         if column == VALUE:
-            return value_text(_rounded(self.value(key)), key.unit)
+            shown = value_text(_rounded(self.value(key)), key.unit)
+            other = self.other_value(key)
+            return shown if other in ("", shown) else f"{shown} | {other}"
         return self.writer(key) if column == WRITER else ""
 
     def last_write(self, key: Key) -> tuple[int, KeyWrite] | None:
@@ -120,6 +122,20 @@ class BoardModel(QAbstractTableModel):
         if last is not None:
             return last[1].value
         return key.default if self.desk.take is None else None
+
+    def other_value(self, key: Key) -> str:
+        """A key's value in the take that this one is compared with; empty where it is alone."""
+        other, tick = self.desk.other_take, self.desk.playhead
+        if other is None or self.desk.step is not None:
+            return ""
+        found: Value | None
+        if isinstance(key, BodyNumber):
+            found = other.number_changes(self.desk.agent, key.name).at(tick)
+        else:
+            record = other.agents.get(self.desk.agent)
+            written = record.keys[key.name].at(tick) if record and key.name in record.keys else None
+            found = written.value if written else None
+        return value_text(_rounded(found), key.unit)
 
     def writer(self, key: Key) -> str:
         """Who wrote a key's value, and how long ago."""

@@ -21,7 +21,9 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QTextBrowser, QTextEdit, QWidget
 
+from umbrant.comparing.words import parting_answer
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.loader import Loaded
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone
 from umbrant.reasons.tick_steps import TickStep
@@ -40,6 +42,8 @@ class Question(Enum):
     """Why the selected row does not run."""
     THIS_TICK = "this tick"
     """What the agent did within the tick, step by step."""
+    PARTING = "part"
+    """Where the take and the one beside it part, and what followed."""
 
 
 class ReasonsView(QTextBrowser):
@@ -57,6 +61,8 @@ class ReasonsView(QTextBrowser):
         self.palette_ = palette
         self.question = Question.WHY
         self.answer: Answer | None = None
+        self._parting_of: tuple[Loaded, Answer] | None = None
+        """Where two takes part, as it was last found."""
         self._steps: Sequence[TickStep] = ()
         self._step = -1
         """The index of the step that is looked at, -1 for none."""
@@ -82,6 +88,8 @@ class ReasonsView(QTextBrowser):
         if self.question is Question.THIS_TICK:
             count = len(self._steps)
             return "1 step" if count == 1 else f"{count} steps"
+        if self.question is Question.PARTING and self._parting() is not None:
+            return ""
         words = self.answer.question.split()
         return " ".join(words[:3] if words[:2] == ["why", "not"] else words[:1])
 
@@ -156,13 +164,28 @@ class ReasonsView(QTextBrowser):
         if self.question is Question.THIS_TICK:
             self._steps = explainer.ticks.steps(tick)
             self.answer = explainer.this_tick(tick)
+        elif self.question is Question.PARTING and self._parting() is not None:
+            self.answer = self._parting()
         elif self.question is Question.WHY_NOT and self.desk.row_id in explainer.outline.number:
             self.answer = explainer.why_not(tick, self.desk.row_id)
         else:
             self.answer = explainer.why(tick)
-        self._write(self.answer)
+        if self.answer is not None:
+            self._write(self.answer)
         self._mark_step()
         self.question_changed.emit(self.heading())
+
+    def _parting(self) -> Answer | None:
+        """Where the two takes part that are compared; None where one is shown alone."""
+        shown, current = self.desk.compared, self.desk.takes.current
+        if shown is None or shown.comparison is None or current is None:
+            return None
+        # It is the same at every tick, and takes longer to find than there is time at each.
+        if self._parting_of is None or self._parting_of[0] is not shown:
+            comparison, catalog = shown.comparison, self.desk.catalog
+            answer = parting_answer(comparison, current.against, current.title, catalog)
+            self._parting_of = shown, answer
+        return self._parting_of[1]
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Up and Down walk the steps of the tick."""

@@ -4,7 +4,7 @@ them.
 Plain functions of what is to be shown; `lanes_of` takes that from a take.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -15,7 +15,9 @@ from umbrant.desk.views.lanes.cue_ruler import Mark
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.desk.widgets.time_scale import TimeScale
 from umbrant.model.staging import Member
-from umbrant.reasons.decision_changes import behavior_of
+from umbrant.reasons.decision_changes import LeadingSpan, behavior_of
+from umbrant.take.compare import TickRange
+from umbrant.take.reader import Take
 
 LANE, BAR = 18, 14
 """How high a lane is, and what is drawn in it."""
@@ -55,14 +57,26 @@ class Lane:
     stripes: tuple[tuple[Bar, ...], ...]
     is_crowd: bool = False
     """Whether the stripes are copies of one of the cast."""
+    apart: tuple[TickRange, ...] = ()
+    """Where two takes are compared the ticks at which it did otherwise. Each then has one stripe:
+    the first is of the take that is shown, the second of the other.
+    """
 
 
-def lanes_of(cast: Sequence[Member], agent: str, loaded: Loaded | None) -> tuple[Lane, ...]:
-    """The lanes of a cast, of whom one is looked at, in a take."""
-    return tuple(_lane(member, agent, loaded) for member in cast)
+AllSpans = tuple[tuple[LeadingSpan, ...], ...]
+"""What led each branch of an agent's behavior."""
 
 
-def _lane(member: Member, agent: str, loaded: Loaded | None) -> Lane:
+def lanes_of(
+    cast: Sequence[Member], agent: str, loaded: Loaded | None, *, compares: bool = False
+) -> tuple[Lane, ...]:
+    """The lanes of a cast, of whom one is looked at, in a take; or also in the one that it is
+    compared with.
+    """
+    return tuple(_lane(member, agent, loaded, compares=compares) for member in cast)
+
+
+def _lane(member: Member, agent: str, loaded: Loaded | None, *, compares: bool) -> Lane:
     players = list(member.each())
     chosen = next((index for index, player in enumerate(players) if player.name == agent), None)
     title = member.title or member.name
@@ -73,18 +87,44 @@ def _lane(member: Member, agent: str, loaded: Loaded | None) -> Lane:
             else f"{players[chosen].title} of {len(players)}"
         )
     long_title = f"{title} ({member.behavior})" if member.behavior else title
+    if loaded is not None and loaded.comparison is not None and compares and len(players) == 1:
+        return _compared_lane(member.name, title, long_title, chosen, loaded)
     stripes = [_bars(player.name, loaded) for player in players]
     # Copies have a stripe each; there is no room for all the branches of them all.
     shown = stripes[0] if len(players) == 1 else [each[0] if each else () for each in stripes]
     return Lane(title, long_title, chosen, tuple(shown) or ((),), len(players) > 1)
 
 
+def _compared_lane(
+    name: str, title: str, long_title: str, chosen: int | None, loaded: Loaded
+) -> Lane:
+    """One of the cast in two takes, with what leads the first branch of its behavior."""
+    both = [
+        _bars(name, loaded),
+        _bars_of(name, loaded.before, loaded.before_spans, loaded.leading.get(name, ())),
+    ]
+    found = loaded.comparison.by_agent.get(name) if loaded.comparison else None
+    stripes = tuple(each[0] if each else () for each in both)
+    apart = found.ranges if found else ()
+    return Lane(title, long_title, chosen, stripes, is_crowd=True, apart=apart)
+
+
 def _bars(name: str, loaded: Loaded | None) -> list[tuple[Bar, ...]]:
     """The bars of one of the cast, for each branch of its behavior."""
-    behavior = behavior_of(loaded.take, name) if loaded and name in loaded.take.agents else None
-    if loaded is None or behavior is None:
+    if loaded is None:
         return []
-    colours = {row_id: index for index, row_id in enumerate(loaded.leading.get(name, ()))}
+    return _bars_of(name, loaded.take, loaded.leading_spans, loaded.leading.get(name, ()))
+
+
+def _bars_of(
+    name: str, take: Take | None, spans: Mapping[str, AllSpans], leading: Sequence[str]
+) -> list[tuple[Bar, ...]]:
+    """The same of a take, with colours by the rows that lead in the one that is shown."""
+    behavior = behavior_of(take, name) if take is not None and name in take.agents else None
+    if behavior is None:
+        return []
+    led = [lead.row_id for branch in spans.get(name, ()) for lead in branch]
+    colours = {row_id: index for index, row_id in enumerate(dict.fromkeys([*leading, *led]))}
     return [
         tuple(
             Bar(
@@ -96,7 +136,7 @@ def _bars(name: str, loaded: Loaded | None) -> list[tuple[Bar, ...]]:
             )
             for lead in branch
         )
-        for branch in loaded.leading_spans.get(name, ())
+        for branch in spans.get(name, ())
     ]
 
 
@@ -126,6 +166,11 @@ def _paint_lane(
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(palette.rule)
     painter.drawRoundedRect(area.adjusted(0, BAR / 2 - 1, 0, 1 - BAR / 2), 1, 1)
+    for each in lane.apart:
+        left, right = scale.x_of(each.start), scale.x_of(each.end + 1)
+        width = max(LEAST_WIDE, right - left)
+        painter.fillRect(QRectF(left, top - 2, width, LANE), palette.different)
+    painter.setPen(Qt.PenStyle.NoPen)
     stripes = _heights(lane)
     for bars, (foot, high) in zip(lane.stripes, stripes, strict=True):
         for bar in bars:
@@ -133,7 +178,7 @@ def _paint_lane(
             right = max(right, left + LEAST_WIDE) if bar.is_brief else right
             box = QRectF(QPointF(left, top + foot), QPointF(right, top + foot + high))
             _paint_bar(painter, box, palette.leads[bar.colour % len(palette.leads)], bar.name)
-    if lane.chosen is not None and len(lane.stripes) > 1:
+    if lane.chosen is not None and lane.is_crowd and not lane.apart and len(lane.stripes) > 1:
         foot, high = stripes[lane.chosen]
         painter.setBrush(palette.ink)
         painter.setPen(Qt.PenStyle.NoPen)

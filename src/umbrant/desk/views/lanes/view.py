@@ -19,6 +19,7 @@ from umbrant.desk.views.lanes.painting import (
     paint_lanes,
     paint_window,
 )
+from umbrant.desk.widgets.compared import draw_quieter
 from umbrant.desk.widgets.painted import PaintedView, draw_focus
 from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import Palette
@@ -169,8 +170,13 @@ class LanesView(PaintedView):
 
     def _draw_lanes(self, painter: QPainter, box: QRectF) -> None:
         loaded = self.desk.takes.current.loaded if self.desk.takes.current else None
-        lanes = lanes_of(self._cast(), self.desk.agent, loaded)
+        compares = self.desk.compared is not None
+        lanes = lanes_of(self._cast(), self.desk.agent, loaded, compares=compares)
         paint_lanes(painter, lanes, self.scale, self._top(), self.palette_)
+        branched_at = self.desk.branched_at
+        if branched_at is not None:
+            past = QRectF(LEFT, self._top() - 2, self.x_of(branched_at) - LEFT, self.height())
+            draw_quieter(painter, past, self.palette_)
 
     def _draw_cues(self, painter: QPainter, box: QRectF) -> None:
         painter.fillRect(box, self.palette_.ground)

@@ -6,18 +6,21 @@ from PySide6.QtCore import QObject, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QStyleOptionViewItem
 
+from umbrant.catalog.declare import Family
 from umbrant.desk.chips.drawing import Brushes, draw_pieces
 from umbrant.desk.chips.layout import FIRST_X, INDENT, Fonts, RowLayout, SentenceFlow
 from umbrant.desk.chips.sentence import ChipKey
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.model import LedgerModel
 from umbrant.desk.views.ledger.tape import Axis, TapePainter
+from umbrant.desk.widgets.compared import draw_quieter, half_high, halves
 from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate
 from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.reasons.decision_changes import leading_rows
 from umbrant.reasons.now import now_value
+from umbrant.take.reader import Take
 from umbrant.take.record import RowState
 
 
@@ -221,11 +224,35 @@ class TapeDelegate(_Delegate):
         painter.fillRect(cell, palette.selection if selected else palette.sheet)
         if explainer is not None and row_id in explainer.outline.number:
             self._different(painter, cell, row_id)
-            tape, take = self.desk.tape, explainer.take
-            axis = Axis(cell, tape.start, tape.length, take.ticks)
-            drawing = TapePainter(painter, axis, palette, take.header.ticks_per_s)
-            drawing.draw(explainer.family(row_id), explainer.record.row(row_id))
+            family, other = explainer.family(row_id), self.desk.other_take
+            if other is None:
+                self._record(painter, cell, explainer.take, family, row_id)
+            else:
+                upper, lower = halves(cell)
+                for half, take in ((upper, explainer.take), (lower, other)):
+                    with half_high(painter, cell, half):
+                        self._record(painter, cell, take, family, row_id)
+            self._past_of_parent(painter, cell)
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+
+    def _record(
+        self, painter: QPainter, cell: QRectF, take: Take, family: Family, row_id: str
+    ) -> None:
+        """What the agent's row did in a take."""
+        record = take.agents.get(self.desk.agent)
+        if record is not None:
+            tape = self.desk.tape
+            axis = Axis(cell, tape.start, tape.length, take.ticks)
+            drawing = TapePainter(painter, axis, self.brushes.palette, take.header.ticks_per_s)
+            drawing.draw(family, record.row(row_id))
+
+    def _past_of_parent(self, painter: QPainter, cell: QRectF) -> None:
+        """Of a branch the time before it leaves its parent in a quieter tone."""
+        branched_at = self.desk.branched_at
+        if branched_at is not None:
+            right = min(cell.right(), self.x_of(cell, branched_at))
+            past = QRectF(cell.left(), cell.top(), right - cell.left(), cell.height() - 1)
+            draw_quieter(painter, past, self.brushes.palette)
 
     def x_of(self, cell: QRectF, tick: float) -> float:
         """Where a tick stands in a cell."""

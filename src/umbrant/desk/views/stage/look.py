@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from umbrant.desk.views.stage.painting import (
     BodyFigure,
     Cone,
+    Outline,
     PropFigure,
     Square,
     StageLook,
@@ -22,6 +23,8 @@ from umbrant.take.record import RowState
 if TYPE_CHECKING:
     from umbrant.desk.views.stage.view import StageView
 
+ELSEWHERE_M = 0.05
+"""How far apart a body is in two takes, at least, to be drawn twice."""
 SAID_S = 2.0
 """How long what was said stays on the stage."""
 
@@ -54,6 +57,7 @@ def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
         rings=tuple(_rings(view)),
         way=(here[0], *way) if way and here is not None else (),
         cone=_cone(view),
+        outlines=tuple(_outlines(view, scenario)),
         guides=view.guides,
         rehearsed_s=tick / scenario.ticks_per_s if live is not None else None,
     )
@@ -99,6 +103,21 @@ def _figures(view: "StageView", scenario: Scenario) -> Iterator[BodyFigure]:
             # One of many has no name beside it, unless it is the one that is looked at.
             label=_label(view, member, followed) if followed or member.name in shown else "",
         )
+
+
+def _outlines(view: "StageView", scenario: Scenario) -> Iterator[Outline]:
+    """Those who are elsewhere in the take that this one is compared with."""
+    other, tick = view.desk.other_take, view.desk.playhead
+    if other is None or view.live is not None or tick >= other.ticks:
+        return
+    for member in scenario.players:
+        poses = other.poses.get(member.name)
+        if poses is None or math.isnan(poses[tick][0]):
+            continue
+        at = float(poses[tick][0]), float(poses[tick][1])
+        found = view.place_of(member.name)
+        if found is None or math.dist(found[0], at) > ELSEWHERE_M:
+            yield Outline(at, member.body.radius_m, found[0] if found else None)
 
 
 def _is_followed(view: "StageView", member: Member) -> bool:

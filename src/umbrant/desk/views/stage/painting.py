@@ -84,6 +84,17 @@ class BodyFigure:
 
 
 @dataclass(frozen=True)
+class Outline:
+    """Where a body is in the other take, and where in the one that is shown; None if it is not on
+    the stage there.
+    """
+
+    at: Point
+    radius_m: float
+    shown_at: Point | None
+
+
+@dataclass(frozen=True)
 class PropFigure:
     """A prop that is there."""
 
@@ -113,6 +124,8 @@ class StageLook:
     way: tuple[Point, ...] = ()
     """From the body on; empty without a way."""
     cone: Cone | None = None
+    outlines: tuple[Outline, ...] = ()
+    """Where bodies are in the take that this one is compared with."""
     guides: Guides = NO_GUIDES
     rehearsed_s: float | None = None
     """How long a rehearsal has been going on; None if there is none."""
@@ -173,6 +186,7 @@ def paint_moving(
         _paint_row(painter, look, projection, palette)
         if look.cone is not None:
             _paint_cone(painter, look.cone, projection, palette)
+    _paint_outlines(painter, look.outlines, projection, palette)
     _paint_figures(painter, look.figures, projection, size.width(), labels, palette)
     for thing in look.things:
         labels.keep_clear(_around(projection.to_pixels(thing.at), PROP))
@@ -216,6 +230,21 @@ def _paint_cone(painter: QPainter, cone: Cone, projection: Projection, palette: 
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(fill)
     painter.drawPath(path)
+
+
+def _paint_outlines(
+    painter: QPainter, outlines: Sequence[Outline], projection: Projection, palette: Palette
+) -> None:
+    """Bodies of the other take, each with a line to where it is in this one."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for outline in outlines:
+        at = projection.to_pixels(outline.at)
+        size = max(LEAST_BODY, projection.to_size(outline.radius_m))
+        painter.setPen(QPen(palette.dim, 1.6))
+        painter.drawEllipse(at, size, size)
+        if outline.shown_at is not None:
+            painter.setPen(QPen(palette.dim, 1.0, Qt.PenStyle.DotLine))
+            painter.drawLine(at, projection.to_pixels(outline.shown_at))
 
 
 def _paint_figures(

@@ -1,0 +1,60 @@
+"""Branches in the window: playing on from the playhead with something done there, and keeping what
+was done.
+"""
+
+from collections.abc import Sequence
+
+from umbrant.branching.actions import ActionScope, action_text
+from umbrant.branching.branch import branch_order, kept_scenario
+from umbrant.catalog.templates import fresh_name
+from umbrant.desk.session.desk import Desk
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit
+from umbrant.model.problems import ProjectError
+from umbrant.model.staging import CueAction
+from umbrant.take.errors import TakeError
+
+
+def action_scope(desk: Desk) -> ActionScope | None:
+    """What can be named in a branch from the playhead; None without a take."""
+    return ActionScope(desk.take, desk.agent, desk.playhead) if desk.take is not None else None
+
+
+def branch(desk: Desk, actions: Sequence[CueAction]) -> None:
+    """Play on from the playhead with these actions done there. A message says what cannot be
+    done.
+    """
+    scope = action_scope(desk)
+    if scope is None:
+        desk.message.emit("There is no take to branch off yet.")
+        return
+    # Where nodes of its own are missing the branch comes out otherwise than its parent before it
+    # leaves it, and is refused when it is read.
+    trusted = desk.documents.may_run_nodes and scope.take.header.project.nodes == desk.project.nodes
+    path = desk.takes.next_file()
+    try:
+        order = branch_order(scope.take, desk.playhead, actions, path, trusted=trusted)
+    except (ProjectError, TakeError) as error:
+        desk.message.emit(str(error))
+        return
+    says = "; ".join(action_text(each, scope.behavior) for each in actions)
+    desk.takes.branch(order, says)
+
+
+def keep_branch(desk: Desk) -> None:
+    """Write what was done in the branch that is shown into the project, as a scenario of its
+    own.
+    """
+    take = desk.take
+    if take is None or desk.branched_at is None:
+        desk.message.emit("Only a branch can be kept as a scenario.")
+        return
+    played = take.header.played
+    name = fresh_name(f"{played.name}-what-if", [each.name for each in desk.project.scenarios], "-")
+    kept = kept_scenario(take.header, name, f"{played.title}, what if")
+
+    def with_it(project: Project) -> Project:
+        return project.model_copy(update={"scenarios": (*project.scenarios, kept)})
+
+    if desk.apply(Edit("Keep as a scenario", with_it)):
+        desk.message.emit(f"It is kept as the scenario “{kept.title}”.")

@@ -1,0 +1,225 @@
+"""Places in a project at which something can be made otherwise: a number, or an arrangement.
+
+Each is a document, so that it can be passed between processes and be shown, applied or kept.
+"""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from umbrant.branching.branch import with_cues
+from umbrant.catalog.language.tree import NumberTerm, parse, walk
+from umbrant.model.behaviors import Row, Watch
+from umbrant.model.documents import Project
+from umbrant.model.edits import move_row, row_of, set_guard, set_muted, set_value
+from umbrant.model.names import KeyName
+from umbrant.model.parts import GUARD, Slot, part_index
+from umbrant.model.staging import CueAction, SetKey
+from umbrant.model.values import Document, find_named, number_text
+
+
+class ConditionNumber(Document):
+    """A number in a condition: the `index`th that is written in it, from 0 on."""
+
+    kind: Literal["condition number"] = "condition number"
+    behavior: str
+    row: str
+    part: str
+    param: str
+    """The parameter that holds the condition; empty for a guard."""
+    index: int
+
+    def read(self, project: Project) -> float:
+        """The number as it is written."""
+        return self._terms(project)[self.index].value
+
+    def put(self, project: Project, value: float) -> Project:
+        """The project with another number there."""
+        when = self._condition(project)
+        start, end = self._terms(project)[self.index].span
+        return self._with_condition(project, f"{when[:start]}{number_text(value)}{when[end:]}")
+
+    def _terms(self, project: Project) -> list[NumberTerm]:
+        found = walk(parse(self._condition(project)))
+        numbers = [each for each in found if isinstance(each, NumberTerm)]
+        return sorted(numbers, key=lambda each: each.span)
+
+    def _condition(self, project: Project) -> str:
+        row = row_of(project, self.behavior, self.row)
+        if self.part == GUARD:
+            return row.guard.when if row.guard else ""
+        return str(_args_of(row, self.part).get(self.param, ""))
+
+    def _with_condition(self, project: Project, when: str) -> Project:
+        if self.part == GUARD:
+            return set_guard(project, self.behavior, self.row, when)
+        return set_value(project, self.behavior, Slot(self.row, self.part, self.param), when)
+
+
+class ParamNumber(Document):
+    """A parameter of a row or of one of its decorators."""
+
+    kind: Literal["parameter"] = "parameter"
+    behavior: str
+    row: str
+    part: str
+    param: str
+    default: float = 0.0
+    """The value where none is written."""
+
+    def read(self, project: Project) -> float:
+        """The number as it is written."""
+        value = _args_of(row_of(project, self.behavior, self.row), self.part).get(self.param)
+        return float(value) if isinstance(value, int | float) else self.default
+
+    def put(self, project: Project, value: float) -> Project:
+        """The project with another number there."""
+        return set_value(project, self.behavior, Slot(self.row, self.part, self.param), value)
+
+
+class BodyNumberPlace(Document):
+    """A number of the body of one of the cast: how far it sees, how fast it walks."""
+
+    kind: Literal["body"] = "body"
+    scenario: str
+    member: KeyName
+    field: str
+
+    def read(self, project: Project) -> float:
+        """The number as it is written."""
+        member = find_named(project.scenario(self.scenario).cast, self.member)
+        return float(getattr(member.body, self.field)) if member is not None else 0.0
+
+    def put(self, project: Project, value: float) -> Project:
+        """The project with another number there."""
+        scenario = project.scenario(self.scenario)
+        cast = tuple(
+            each.model_copy(update={"body": each.body.model_copy(update={self.field: value})})
+            if each.name == self.member
+            else each
+            for each in scenario.cast
+        )
+        return _with_scenario(project, self.scenario, {"cast": cast})
+
+
+class CueTime(Document):
+    """When a cue is done: the `index`th of the scenario, from 0 on."""
+
+    kind: Literal["cue time"] = "cue time"
+    scenario: str
+    index: int
+
+    def read(self, project: Project) -> float:
+        """The number as it is written, in seconds."""
+        return project.scenario(self.scenario).cues[self.index].at_s or 0.0
+
+    def put(self, project: Project, value: float) -> Project:
+        """The project with another time there."""
+        cues = list(project.scenario(self.scenario).cues)
+        cues[self.index] = cues[self.index].model_copy(update={"at_s": value})
+        return _with_scenario(project, self.scenario, {"cues": tuple(cues)})
+
+
+class KeyAtTick(Document):
+    """The value of a key at a tick: set there by a cue, as a branch does. What it was comes from
+    the take.
+    """
+
+    kind: Literal["key"] = "key"
+    scenario: str
+    tick: int
+    key: KeyName
+    of: KeyName | None
+    """Whose key it is; None for one of the world."""
+    was: float
+
+    def read(self, project: Project) -> float:
+        """The value that the key had."""
+        return self.was
+
+    def put(self, project: Project, value: float) -> Project:
+        """The project with a cue that sets the key."""
+        return with_cues(project, self.scenario, self.tick, [self.action(value)])
+
+    def action(self, value: float) -> SetKey:
+        """What is done at the tick."""
+        return SetKey(sets=self.key, value=value, of=self.of)
+
+
+NumberPlace = Annotated[
+    ConditionNumber | ParamNumber | BodyNumberPlace | CueTime | KeyAtTick,
+    Field(discriminator="kind"),
+]
+"""Where a number stands that can be another one."""
+
+
+class TakeOverWatch(Document):
+    """A guard that is to be watched for a take-over as well."""
+
+    kind: Literal["watch"] = "watch"
+    behavior: str
+    row: str
+
+    def put(self, project: Project) -> Project:
+        """The project with that watch."""
+        guard = row_of(project, self.behavior, self.row).guard
+        if guard is None:
+            return project
+        both = {Watch.WHILE_RUNNING: Watch.THROUGHOUT}
+        watch = both.get(guard.watch, Watch.TAKE_OVER)
+        return set_guard(project, self.behavior, self.row, guard.when, watch)
+
+
+class MovedUp(Document):
+    """A row that is to be tried before some of those that come before it."""
+
+    kind: Literal["order"] = "order"
+    behavior: str
+    row: str
+    steps: int
+
+    def put(self, project: Project) -> Project:
+        """The project in that order."""
+        for _ in range(self.steps):
+            project = move_row(project, self.behavior, self.row, -1)
+        return project
+
+
+class Unmuted(Document):
+    """A row that is to take part again."""
+
+    kind: Literal["unmute"] = "unmute"
+    behavior: str
+    row: str
+
+    def put(self, project: Project) -> Project:
+        """The project with the row taking part."""
+        return set_muted(project, self.behavior, [self.row], False)
+
+
+class DoneAtTick(Document):
+    """Something that is done at the tick, as in a branch."""
+
+    kind: Literal["done"] = "done"
+    scenario: str
+    tick: int
+    does: CueAction
+
+    def put(self, project: Project) -> Project:
+        """The project with a cue that does it."""
+        return with_cues(project, self.scenario, self.tick, [self.does])
+
+
+Arrangement = Annotated[TakeOverWatch | MovedUp | Unmuted | DoneAtTick, Field(discriminator="kind")]
+"""What can be arranged otherwise."""
+
+
+def _args_of(row: Row, part: str) -> dict[str, object]:
+    family, index = part_index(part)
+    return dict(row.decorators[index].args if family == "decorator" else row.args)
+
+
+def _with_scenario(project: Project, name: str, update: dict[str, object]) -> Project:
+    changed = project.scenario(name).model_copy(update=update)
+    scenarios = tuple(changed if each.name == name else each for each in project.scenarios)
+    return project.model_copy(update={"scenarios": scenarios})

@@ -1,0 +1,115 @@
+"""Playing a project with something changed, up to the tick that is asked about."""
+
+import os
+import signal
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
+from contextlib import contextmanager
+from dataclasses import dataclass
+from multiprocessing import get_context
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from umbrant.catalog.validation import validate
+from umbrant.model.documents import Project
+from umbrant.project_nodes import project_catalog
+from umbrant.rolling.client import SupervisedRoll
+from umbrant.rolling.player_process import die_with
+from umbrant.rolling.roll import RollOrder, roll
+from umbrant.take.errors import TakeError
+from umbrant.take.header import Header
+from umbrant.take.reader import Take, read_take
+
+MOST_AT_ONCE = 4
+"""How many trials are played at once, at the most."""
+
+
+@dataclass(frozen=True)
+class TrialTake:
+    """What came of a trial: the take as far as it was played, with the rows of one agent alone."""
+
+    take: Take
+
+    def runs(self, agent: str, row_id: str, tick: int) -> bool:
+        """Whether a row was active at a tick, or began and ended within it."""
+        record = self.take.agents.get(agent)
+        return record is not None and record.row(row_id).span_at(tick) is not None
+
+
+class TrialPlayer:
+    """Plays trials of one take up to a tick. A project that cannot be played gives no take."""
+
+    def __init__(
+        self, header: Header, agent: str, tick: int, folder: Path, pool: Executor, *, trusted: bool
+    ) -> None:
+        self._header = header
+        self._agent = agent
+        self._seconds = (tick + 1) / header.ticks_per_s
+        self._folder = folder
+        self._pool = pool
+        self._trusted = trusted
+        self._known = validate(header.project, project_catalog(header.project).catalog)
+        self.played = 0
+        """How many trials have been played."""
+
+    def play(self, projects: Sequence[Project]) -> list[TrialTake | None]:
+        """Play several projects at once, and wait for all of them."""
+        orders = [self._order(project) for project in projects]
+        done = self._pool.map(_played, [each for each in orders if each is not None])
+        paths = iter(list(done))
+        return [self._read(next(paths)) if order is not None else None for order in orders]
+
+    def _order(self, project: Project) -> RollOrder | None:
+        """The order to play a project; None if the change has made something wrong with it."""
+        problems = validate(project, project_catalog(project).catalog)
+        if any(each not in self._known for each in problems):
+            return None
+        self.played += 1
+        return RollOrder(
+            project,
+            self._header.scenario,
+            self._folder / f"{self.played}.take",
+            self._header.seed,
+            self._seconds,
+            self._trusted,
+        )
+
+    def _read(self, path: Path | None) -> TrialTake | None:
+        if path is None:
+            return None
+        take = read_take(path, only=self._agent)
+        path.unlink()
+        return TrialTake(take)
+
+
+def _played(order: RollOrder) -> Path | None:
+    """Play an order; None where it failed. Nodes of the project's own run in a process that may be
+    ended; all else is played right here.
+    """
+    try:
+        if not order.project.nodes:
+            return roll(order)
+        with SupervisedRoll(order) as running:
+            return running.wait().take
+    except TakeError:
+        return None
+
+
+@contextmanager
+def trial_player(header: Header, agent: str, tick: int, *, trusted: bool) -> Iterator[TrialPlayer]:
+    """A player of trials with processes of its own, which end with this one."""
+    count = min(MOST_AT_ONCE, os.cpu_count() or 1)
+    with TemporaryDirectory(prefix="umbrant-") as folder, _pool(header, count) as pool:
+        yield TrialPlayer(header, agent, tick, Path(folder), pool, trusted=trusted)
+
+
+def _pool(header: Header, count: int) -> Executor:
+    if header.project.nodes:
+        # Each waits for processes that do the work.
+        return ThreadPoolExecutor(count)
+    return ProcessPoolExecutor(count, get_context("fork"), _end_with, (os.getpid(),))
+
+
+def _end_with(parent: int) -> None:
+    """However the one who asks ends, those who play for it end as well."""
+    die_with(parent, signal.SIGKILL)

@@ -28,6 +28,8 @@ NOTHING = Project(cover=Cover(title="No project", scenario="none"))
 
 
 COMFORTABLE = QSize(1280, 800)
+WARM_AFTER_MS = 2500
+"""When the process that searches for nearest changes is started: after the first take."""
 FRAMED_AFTER_MS = (0, 200, 1000)
 """When, after it is shown, the window looks whether it fits onto the desktop."""
 NOTHING_KEPT = "No unsaved changes were found."
@@ -81,6 +83,7 @@ class MainWindow(QMainWindow):
         self.settings.opened(folder)
         self._offer_kept(desk, folder)
         desk.takes.roller.start()
+        QTimer.singleShot(WARM_AFTER_MS, desk, desk.nearest.start)
         if desk.documents.needs_trust and self.dialogs.trust(names_of(desk.project.nodes)):
             desk.documents.trust_nodes()
         else:
@@ -129,6 +132,7 @@ class MainWindow(QMainWindow):
         desk.documents.history.saved = None
         pane = self._show(desk)
         desk.takes.roller.start()
+        QTimer.singleShot(WARM_AFTER_MS, desk, desk.nearest.start)
         desk.roll()
         return pane.autosave.keep_now()
 

@@ -96,11 +96,16 @@ class NearestChange(Document):
     """Whether the row ran until shortly before, so that it would have run on."""
 
     @property
-    def says(self) -> str:
-        """The whole sentence."""
-        changes = " and ".join(
+    def short(self) -> str:
+        """The change alone."""
+        return " and ".join(
             [*(each.says for each in self.numbers), *(each.says for each in self.arranged)]
         )
+
+    @property
+    def says(self) -> str:
+        """The whole sentence."""
+        changes = self.short
         verb = "runs on" if self.went_on else "runs"
         rest = {0: "nothing else changes before", 1: "one other stretch changes"}.get(
             self.others, f"{self.others} other stretches change"

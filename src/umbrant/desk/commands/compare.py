@@ -4,7 +4,7 @@ from pathlib import Path
 
 from umbrant.desk.commands.action import Action, Where, has_take
 from umbrant.desk.commands.context import CommandContext
-from umbrant.desk.session.branches import keep_branch
+from umbrant.desk.session.branches import do_nearest, keep_branch
 from umbrant.desk.views.reasons import Question, ReasonsView
 
 
@@ -66,6 +66,24 @@ def compare_with_revision(context: CommandContext) -> None:
         context.older.request(revision)
 
 
+def apply_nearest(context: CommandContext) -> None:
+    """Write the nearest change that would have made the row run into the project."""
+    found = context.desk.nearest.found
+    if found:
+        do_nearest(context.desk, found[0])
+    else:
+        context.desk.message.emit(
+            "Ask why not of a row first: what would have made it run is then searched for."
+        )
+
+
+def compare_nearest(context: CommandContext) -> None:
+    """Show the take beside what the nearest change would have made of it."""
+    found = context.desk.nearest.found
+    if found:
+        do_nearest(context.desk, found[0], compares=True)
+
+
 def is_branch(context: CommandContext) -> bool:
     """Whether a branch is shown."""
     return context.desk.branched_at is not None
@@ -104,6 +122,26 @@ ACTIONS: tuple[Action, ...] = (
         "Forget the take that is shown",
         drop_take,
         enabled=has_take,
+    ),
+    Action(
+        "apply_nearest",
+        "Ask",
+        "Apply the nearest change",
+        "After Why not?: change the project so that the row would have run",
+        apply_nearest,
+        ("Shift+X",),
+        Where.PANES,
+        has_take,
+    ),
+    Action(
+        "compare_nearest",
+        "Ask",
+        "Compare with the nearest change",
+        "After Why not?: show the take beside what that change would have made of it",
+        compare_nearest,
+        ("Alt+X",),
+        Where.PANES,
+        has_take,
     ),
     Action(
         "compare",

@@ -12,6 +12,8 @@ from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
 from umbrant.model.problems import ProjectError
 from umbrant.model.staging import CueAction
+from umbrant.nearest.search import NearestChange
+from umbrant.rolling.roll import RollOrder
 from umbrant.take.errors import TakeError
 
 
@@ -39,6 +41,24 @@ def branch(desk: Desk, actions: Sequence[CueAction]) -> None:
         return
     says = "; ".join(action_text(each, scope.behavior) for each in actions)
     desk.takes.branch(order, says)
+
+
+def do_nearest(desk: Desk, change: NearestChange, *, compares: bool = False) -> None:
+    """Write a change into the project; or show what becomes of it beside the take that is shown,
+    with the project as it is. What is done at a tick becomes a branch.
+    """
+    take = desk.take
+    if change.is_done_at_tick:
+        branch(desk, change.actions)
+    elif compares and take is not None:
+        header = take.header
+        seconds = header.ticks / header.ticks_per_s
+        changed, path = change.put(header.project), desk.takes.next_file()
+        trusted = desk.documents.may_run_nodes and header.project.nodes == desk.project.nodes
+        order = RollOrder(changed, header.scenario, path, header.seed, seconds, trusted)
+        desk.takes.order_other(order, change.short)
+    else:
+        desk.apply(Edit(change.short, change.put))
 
 
 def keep_branch(desk: Desk) -> None:

@@ -12,6 +12,7 @@ from PySide6.QtCore import QObject, Signal
 
 from umbrant.catalog.declare import Catalog
 from umbrant.desk.session.loader import Loaded
+from umbrant.desk.session.nearest import NearestChanges
 from umbrant.desk.session.open_project import OpenProject
 from umbrant.desk.session.takes import Takes
 from umbrant.desk.session.tape_window import TapeWindow
@@ -53,6 +54,7 @@ class Desk(QObject):
         self.documents = OpenProject(project, folder, trust, self)
         self.takes = Takes(self)
         self.tape = TapeWindow(self)
+        self.nearest = NearestChanges(self)
         self.scenario_name = project.cover.scenario
         self._played: Scenario | None = self.scenario
         self._is_closed = False
@@ -76,6 +78,7 @@ class Desk(QObject):
         """End the worker process and the threads, and remove this visit's takes."""
         self._is_closed = True
         self.documents.close()
+        self.nearest.close()
         self.takes.close()
 
     # the project

@@ -22,11 +22,15 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QTextBrowser, QTextEdit, QWidget
 
 from umbrant.comparing.words import parting_answer
+from umbrant.desk.session.branches import do_nearest
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.loader import Loaded
 from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.nearest.search import NOTHING_HELPS
+from umbrant.nearest.worker import NearestQuestion
 from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone
 from umbrant.reasons.tick_steps import TickStep
+from umbrant.reasons.why import Explainer
 
 NUMBERS_WIDTH = 46
 HEADLINE_SIZE = 14
@@ -77,6 +81,7 @@ class ReasonsView(QTextBrowser):
             changed.connect(self.refresh)
         desk.playhead_moved.connect(self.refresh)
         desk.row_selected.connect(self._selected)
+        desk.nearest.changed.connect(self._show_nearest)
         self.refresh()
 
     def heading(self) -> str:
@@ -170,10 +175,69 @@ class ReasonsView(QTextBrowser):
             self.answer = explainer.why_not(tick, self.desk.row_id)
         else:
             self.answer = explainer.why(tick)
+        self.desk.nearest.ask(self._nearest_question(explainer, tick))
         if self.answer is not None:
             self._write(self.answer)
         self._mark_step()
         self.question_changed.emit(self.heading())
+
+    def _nearest_question(self, explainer: Explainer, tick: int) -> NearestQuestion | None:
+        """What to search the nearest change for; None where why not is not what is asked, or the
+        row runs.
+        """
+        row_id, take = self.desk.row_id, explainer.take
+        if self.question is not Question.WHY_NOT or row_id not in explainer.outline.number:
+            return None
+        if explainer.record.row(row_id).span_at(tick) is not None:
+            return None
+        nodes = take.header.project.nodes
+        trusted = self.desk.documents.may_run_nodes and nodes == self.desk.project.nodes
+        return NearestQuestion(
+            number=0,
+            take=take.path,
+            agent=explainer.member.name,
+            tick=tick,
+            row_id=row_id,
+            trusted=trusted,
+        )
+
+    def _show_nearest(self) -> None:
+        """More has been found of what would have made the row run."""
+        if self.answer is not None and self.desk.nearest.question is not None:
+            at = self.verticalScrollBar().value()
+            self._write(self.answer)
+            self.verticalScrollBar().setValue(at)
+
+    def _write_nearest(self, cursor: QTextCursor, block: QTextBlockFormat) -> None:
+        """What would have made the row run, as far as it has been found: each with what can be done
+        with it.
+        """
+        nearest = self.desk.nearest
+        if nearest.question is None:
+            return
+        dim = _char_format(self.palette_.dim.rgba())
+        cursor.insertBlock(block)
+        if not nearest.found:
+            text = "Searching for what would have made it run …"
+            cursor.insertText(f"\t{text if nearest.is_searching else NOTHING_HELPS}", dim)
+            return
+        cursor.insertText("\tWhat would have made it run:", dim)
+        plain = _char_format(self.palette_.ink.rgba())
+        for number, change in enumerate(nearest.found):
+            cursor.insertBlock(block)
+            cursor.insertText("\t", plain)
+            cursor.insertText(change.says, plain)
+            does = "Branch" if change.is_done_at_tick else "Apply"
+            for word in (does, "Compare") if does == "Apply" else (does,):
+                cursor.insertText("  ", plain)
+                cursor.insertText(word, self._link(f"{word.lower()}:{number}"))
+
+    def _link(self, href: str) -> QTextCharFormat:
+        form = QTextCharFormat(_char_format(self.palette_.running.rgba()))
+        form.setAnchor(True)
+        form.setAnchorHref(href)
+        form.setFontUnderline(True)
+        return form
 
     def _parting(self) -> Answer | None:
         """Where the two takes part that are compared; None where one is shown alone."""
@@ -200,7 +264,11 @@ class ReasonsView(QTextBrowser):
             self.refresh()
 
     def _follow(self, url: QUrl) -> None:
-        self.desk.select_row(url.toString().removeprefix("row:"))
+        what, _, named = url.toString().partition(":")
+        if what == "row":
+            self.desk.select_row(named)
+        elif int(named) < len(self.desk.nearest.found):
+            do_nearest(self.desk, self.desk.nearest.found[int(named)], compares=what == "compare")
 
     def _write(self, answer: Answer) -> None:
         """Put the answer into the document. Written with formats, for HTML would have to be read at
@@ -235,6 +303,7 @@ class ReasonsView(QTextBrowser):
             cursor.insertText("\t", plain)
             for bit in line.bits:
                 cursor.insertText(bit.text, self._format(bit))
+        self._write_nearest(cursor, block)
         if answer.table is not None:
             self._write_table(cursor, answer.table)
         cursor.endEditBlock()

@@ -16,6 +16,7 @@ from umbrant.catalog.language.tree import (
     KeyTerm,
     NumberTerm,
     SenseCall,
+    atoms,
     source,
     walk,
 )
@@ -37,10 +38,13 @@ from umbrant.nearest.places import (
     TakeOverWatch,
     Unmuted,
 )
+from umbrant.reasons.condition_report import ConditionReport
 from umbrant.reasons.why import Explainer
 from umbrant.take.record import RowState
 
 WEIGHT = "weight"
+NUMBERS = (ParamType.NUMBER, ParamType.SPREAD)
+"""The types of parameters that hold a number."""
 EVENT_SENSE = "event"
 MOST_CUES = 3
 """How many cues' times are tried: those nearest to the tick."""
@@ -189,7 +193,7 @@ class Candidates:
         for param in kind.params if kind else ():
             if param.type is ParamType.CONDITION:
                 yield from self._of_condition(row_id, ROW, param.name, number)
-            elif param.type is ParamType.NUMBER:
+            elif param.type in NUMBERS:
                 yield from self._of_param(row_id, ROW, param.name, f"{number}’s {param.label}")
             elif param.type is ParamType.EVENT and row.kind == ON_EVENT:
                 yield from self._raised(row.args.get(param.name))
@@ -199,7 +203,7 @@ class Candidates:
         for param in found.params if found else ():
             if param.type is ParamType.CONDITION:
                 yield from self._of_condition(row_id, part, param.name, title)
-            elif param.type is ParamType.NUMBER:
+            elif param.type in NUMBERS:
                 yield from self._of_param(row_id, part, param.name, title)
 
     def _of_param(self, row_id: str, part: str, name: str, title: str) -> Iterator[NumberCandidate]:
@@ -272,7 +276,7 @@ class Candidates:
             (each for each in walk(report.tree) if isinstance(each, NumberTerm)),
             key=lambda each: each.span,
         )
-        for _, atom, met in report.deciding(self._tick, held=False):
+        for atom, met in self._in_doubt(report):
             for index, term in enumerate(terms):
                 if not _is_in(term, atom):
                     continue
@@ -292,6 +296,32 @@ class Candidates:
             yield from self._of_keys(row_id, atom, met)
             yield from self._done_for(row_id, atom)
             yield from self._of_sight(atom, met)
+
+    def _in_doubt(self, report: ConditionReport) -> Iterator[tuple[ConditionTree, AtomResult]]:
+        """What decided a condition, and what was not evaluated any more after that, as far as it
+        only compares a key with a number.
+        """
+        decisive = report.deciding(self._tick, held=False)
+        yield from ((atom, met) for _, atom, met in decisive)
+        if not decisive:
+            return
+        for index, atom in enumerate(atoms(report.tree)):
+            before = report.agent.row(report.row_id).found_at(report.part, index, self._tick)
+            if before is None and isinstance(atom, Comparison):
+                left, right = self._side(atom.left, report), self._side(atom.right, report)
+                if left is not None and right is not None:
+                    yield atom, AtomResult(None, left, right)
+
+    def _side(self, tree: ConditionTree, report: ConditionReport) -> float | None:
+        """A side of a comparison that is a number or a key with a number, at the tick."""
+        if isinstance(tree, NumberTerm):
+            return tree.value
+        if not isinstance(tree, KeyTerm):
+            return None
+        changes = report.agent.keys.get(report.actual.get(tree.key, tree.key))
+        written = changes.at(self._tick) if changes is not None else None
+        value = written.value if written is not None else None
+        return float(value) if isinstance(value, int | float) else None
 
     def _of_keys(
         self, row_id: str, atom: ConditionTree, met: AtomResult

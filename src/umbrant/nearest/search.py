@@ -6,7 +6,7 @@ next value towards what it was is played as well, and does not help.
 
 import math
 from collections.abc import Iterator
-from itertools import combinations
+from itertools import combinations, product
 
 from umbrant.comparing.comparison import ranges_apart
 from umbrant.model.documents import Project
@@ -271,14 +271,7 @@ class NearestSearch:
                 helped = middle
             else:
                 failed = middle
-        number = ChangedNumber(
-            place=candidate.place,
-            was=was,
-            value=helped,
-            step=step,
-            title=candidate.title,
-            unit=candidate.unit,
-        )
+        number = _changed(candidate, helped, step)
         return self._change(trials[helped], numbers=(number,))
 
     def _play(
@@ -292,18 +285,15 @@ class NearestSearch:
     # two together
 
     def _pair(self, one: NumberCandidate, other: NumberCandidate) -> NearestChange | None:
-        """Both of two numbers at what the recorded sides say, if that helps, and neither does with
-        one step less.
+        """Both of two numbers at what the recorded sides say, or one step beyond, if that helps and
+        neither does with one step less.
         """
-        numbers = tuple(each for each in map(_at_guess, (one, other)) if each is not None)
-        if len(numbers) < 2:
-            return None
-        both = self._with(numbers)
-        nearer = [self._with((numbers[0], numbers[1]), less=index) for index in range(len(numbers))]
-        trial, *less = self._player.play([both, *nearer])
-        if not self._runs(trial) or any(map(self._runs, less)):
-            return None
-        return self._change(trial, numbers=numbers)
+        for numbers in product(_at_guess(one), _at_guess(other)):
+            nearer = [self._with(numbers, less=index) for index in range(len(numbers))]
+            trial, *less = self._player.play([self._with(numbers), *nearer])
+            if self._runs(trial) and not any(map(self._runs, less)):
+                return self._change(trial, numbers=numbers)
+        return None
 
     def _with(self, numbers: tuple[ChangedNumber, ...], less: int | None = None) -> Project:
         project = self._project
@@ -335,8 +325,8 @@ class NearestSearch:
         start = span.start if span is not None else self._tick
         went_on = before is not None and before.start <= start and before.end is not None
         apart = ranges_apart(self._subject.take, take, agent)
-        others = [each for each in apart if each.end < self._tick and each.start < self._tick]
         runs_from = before.end if went_on and before is not None and before.end else start
+        others = [each for each in apart if each.start < runs_from]
         return NearestChange(
             numbers=numbers,
             arranged=arranged,
@@ -348,14 +338,20 @@ class NearestSearch:
         )
 
 
-def _at_guess(candidate: NumberCandidate) -> ChangedNumber | None:
+def _at_guess(candidate: NumberCandidate) -> list[ChangedNumber]:
+    """A number at what the recorded sides say, and one step beyond: the sign of a comparison says
+    which of the two is needed.
+    """
     if candidate.guess is None:
-        return None
+        return []
     step = _step_of(candidate.was, candidate.guess)
     sign = 1.0 if candidate.guess > candidate.was else -1.0
-    value = _on_grid(candidate.guess, step, sign)
-    if not _is_within(candidate, value):
-        return None
+    first = _on_grid(candidate.guess, step, sign)
+    values = [first, round(first + sign * step, 6)]
+    return [_changed(candidate, each, step) for each in values if _is_within(candidate, each)]
+
+
+def _changed(candidate: NumberCandidate, value: float, step: float) -> ChangedNumber:
     return ChangedNumber(
         place=candidate.place,
         was=candidate.was,

@@ -1,0 +1,224 @@
+"""The nearest change: each that is told of is played again here, and so is one step less of it."""
+
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import DEMO
+from tests.review.random_projects import RandomProject
+from tests.small import project, row
+from umbrant.model.behaviors import Event, EventList, Key, Watch
+from umbrant.model.documents import Project
+from umbrant.model.folder import read_project
+from umbrant.model.staging import Cue, Member, RaiseEvent, SetKey, WalkPoint
+from umbrant.model.values import KeyType
+from umbrant.nearest.candidates import Candidates
+from umbrant.nearest.places import MovedUp, TakeOverWatch, Unmuted
+from umbrant.nearest.search import NearestChange, NearestSearch
+from umbrant.nearest.trials import trial_player
+from umbrant.reasons.why import Explainer
+from umbrant.rolling.roll import RollOrder, roll
+from umbrant.take.reader import Take, read_take
+
+NEAR = Key(name="near", type=KeyType.NUMBER, default=2.0)
+MOOD = Key(name="mood", type=KeyType.NUMBER, default=1.0, low=0, high=5)
+LIT = Key(name="lit", type=KeyType.YES_NO)
+
+
+def take_of(made: Project, folder: Path, seconds: float | None = None) -> Take:
+    order = RollOrder(made, made.cover.scenario, folder / "t.take", seconds=seconds)
+    return read_take(roll(order))
+
+
+def nearest(take: Take, row_id: str, tick: int, agent: str = "a") -> list[NearestChange]:
+    explainer = Explainer(take, agent)
+    with trial_player(take.header, agent, tick, trusted=False) as player:
+        return list(NearestSearch(explainer, tick, row_id, player).found())
+
+
+def runs(made: Project, header_of: Take, row_id: str, tick: int, agent: str, folder: Path) -> bool:
+    """Whether a row is active at a tick of the whole scenario."""
+    header = header_of.header
+    order = RollOrder(made, header.scenario, folder / "again.take", header.seed)
+    record = read_take(roll(order)).agents[agent]
+    return record.row(row_id).span_at(tick) is not None
+
+
+def check(take: Take, found: NearestChange, row_id: str, tick: int, folder: Path) -> None:
+    """Play what was told: with the change the row runs, with one step less it does not."""
+    agent, made = "a", take.header.project
+    assert runs(found.put(made), take, row_id, tick, agent, folder), found.says
+    for number in found.numbers:
+        less = number.less(found.put(made) if len(found.numbers) > 1 else made)
+        if less is not None:
+            assert not runs(less, take, row_id, tick, agent, folder), found.says
+    record = read_take(folder / "again.take").agents[agent]
+    assert record is not None
+
+
+@pytest.mark.parametrize("seed", range(24))
+def test_what_is_told_about_random_projects_holds(seed: int, tmp_path: Path) -> None:
+    made = RandomProject(seed).made
+    if any(each.kind == "last" for behavior in made.behaviors for each in behavior.rows):
+        rows = [
+            each.model_copy(update={"kind": "wait", "args": {"duration": 0.3}})
+            if each.kind == "last"
+            else each
+            for each in made.behaviors[0].rows
+        ]
+        first = made.behaviors[0].with_rows(rows)
+        made = made.model_copy(update={"behaviors": (first, *made.behaviors[1:])})
+    take = take_of(made, tmp_path)
+    explainer = Explainer(take, "a")
+    tick = take.last_tick // 2
+    still = [
+        each
+        for each in explainer.outline.number
+        if explainer.record.row(each).span_at(tick) is None
+    ]
+    asked = [each for each in still if Candidates(explainer, tick, each).found()]
+    for row_id in asked[:2]:
+        for found in nearest(take, row_id, tick)[:2]:
+            check(take, found, row_id, tick, tmp_path)
+
+
+def guarded(*, watch: Watch = Watch.ON_ENTRY, when: str = "near < 1.5") -> Project:
+    return project(
+        row("top", "selector"),
+        row("first", "wait", "top", guard=(when, watch), duration=0.4),
+        row("rest", "wait", "top", duration=0.4),
+        keys=(NEAR, MOOD, LIT),
+    )
+
+
+def test_a_number_in_a_guard_and_a_keys_value_are_both_found(tmp_path: Path) -> None:
+    take = take_of(guarded(), tmp_path)
+    found = nearest(take, "first", 10)
+    found.sort(key=lambda each: each.distance)
+    assert [each.short for each in found] == [
+        "1.5 → 2.1 in 1.1’s guard",
+        "2 → 1.4 for near at 1.00 s",
+    ]
+    for each in found:
+        check(take, each, "first", 10, tmp_path)
+    assert found[1].actions == (SetKey(sets="near", of="a", value=1.4),)
+    assert found[0].actions == ()
+    assert found[0].says == (
+        "1.5 → 2.1 in 1.1’s guard: first runs from 1.00 s; one other stretch changes."
+    )
+
+
+def test_a_key_that_is_yes_or_no_is_turned_round_and_an_event_raised(tmp_path: Path) -> None:
+    take = take_of(guarded(when="lit", watch=Watch.THROUGHOUT), tmp_path)
+    found = nearest(take, "first", 12)
+    assert "lit of a = yes at 1.20 s" in [each.short for each in found]
+    events = EventList(events=(Event(name="bell", help="it rings"),))
+    made = project(
+        row("mm", "machine"),
+        row("calm", "state", "mm"),
+        row("ring", "on_event", "calm", event="bell", to="up"),
+        row("sit", "wait", "calm", duration=9.0),
+        row("up", "state", "mm"),
+    ).model_copy(update={"event_list": events})
+    take = take_of(made, tmp_path)
+    (found_event,) = nearest(take, "up", 7)
+    assert found_event.actions == (RaiseEvent(raises="bell", to="a"),)
+    check(take, found_event, "up", 7, tmp_path)
+
+
+def test_the_order_a_watch_and_a_mute_are_tried(tmp_path: Path) -> None:
+    late = project(
+        row("top", "selector"),
+        row("busy", "wait", "top", duration=9.0),
+        row("never", "wait", "top", duration=0.4),
+    )
+    take = take_of(late, tmp_path)
+    first = nearest(take, "never", 3)[0]
+    assert isinstance(first.arranged[0].place, MovedUp)
+    assert first.short == "1.2 tried before 1.1"
+    check(take, first, "never", 3, tmp_path)
+
+    watched = project(
+        row("top", "selector"),
+        row("first", "wait", "top", guard=("lit", Watch.ON_ENTRY), duration=9.0),
+        row("rest", "wait", "top", duration=9.0),
+        keys=(LIT,),
+        cues=(Cue(at_s=0.5, does=SetKey(sets="lit", of="a", value=True)),),
+    )
+    take = take_of(watched, tmp_path)
+    found = nearest(take, "first", 10)
+    assert any(isinstance(each.place, TakeOverWatch) for one in found for each in one.arranged)
+    for each in found:
+        check(take, each, "first", 10, tmp_path)
+
+    muted = project(
+        row("top", "selector"),
+        row("first", "wait", "top", duration=9.0, muted=True),
+        row("rest", "wait", "top", duration=9.0),
+    )
+    take = take_of(muted, tmp_path)
+    found = nearest(take, "first", 10)
+    assert isinstance(found[0].arranged[0].place, Unmuted)
+    check(take, found[0], "first", 10, tmp_path)
+
+
+def test_a_cooldown_a_time_and_a_cue_are_found(tmp_path: Path) -> None:
+    cooling = project(
+        row("top", "selector"),
+        row("hit", "wait", "top", duration=0.2, decorators=[("cooldown", {"duration": 1.0})]),
+        row("rest", "wait", "top", duration=0.1),
+    )
+    take = take_of(cooling, tmp_path)
+    found = nearest(take, "hit", 7)
+    assert any("cooldown" in each.short for each in found)
+    for each in found:
+        check(take, each, "hit", 7, tmp_path)
+
+    machine = project(
+        row("mm", "machine"),
+        row("calm", "state", "mm"),
+        row("later", "after", "calm", time=1.4, to="up"),
+        row("up", "state", "mm"),
+    )
+    take = take_of(machine, tmp_path)
+    found = nearest(take, "up", 10)
+    assert found[0].numbers[0].was == 1.4
+    check(take, found[0], "up", 10, tmp_path)
+
+
+def test_two_changes_together_where_none_helps_alone(tmp_path: Path) -> None:
+    take = take_of(guarded(when="near < 1.5 and mood > 3"), tmp_path)
+    (found,) = nearest(take, "first", 10)
+    assert len(found.numbers) == 2
+    assert " and " in found.short
+    check(take, found, "first", 10, tmp_path)
+
+
+def test_where_nothing_helps_nothing_is_told(tmp_path: Path) -> None:
+    take = take_of(guarded(when="is_set(near) and not is_set(near)"), tmp_path)
+    assert nearest(take, "first", 12) == []
+    running = take_of(guarded(), tmp_path)
+    assert nearest(running, "rest", 1) == []
+
+
+def test_sight_is_widened_where_it_is_in_the_way(tmp_path: Path) -> None:
+    walker = Member(name="walker", start=(18.0, 5.0), walk=(WalkPoint(at_s=2, to=(17.0, 5.0)),))
+    made = project(
+        row("top", "selector"),
+        row("chase", "wait", "top", guard=("can_see(v)", Watch.ON_ENTRY), duration=0.3),
+        row("rest", "wait", "top", duration=0.3),
+        keys=(Key(name="v", type=KeyType.AGENT, default="walker"),),
+        cast=(walker,),
+    )
+    take = take_of(made, tmp_path)
+    found = nearest(take, "chase", 9)
+    assert "sight" in found[0].short
+    check(take, found[0], "chase", 9, tmp_path)
+
+
+def test_the_demos_own_case(tmp_path: Path) -> None:
+    order = RollOrder(read_project(DEMO), "dusk", tmp_path / "d.take", seconds=10)
+    take = read_take(roll(order))
+    found = nearest(take, "esc", 183, "odo")
+    assert found[0].short == "8 m → 11 m in 1.1’s guard"
+    assert found[0].seconds == 9.15

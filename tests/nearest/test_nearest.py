@@ -15,9 +15,10 @@ from umbrant.model.values import KeyType
 from umbrant.nearest.candidates import Candidates
 from umbrant.nearest.places import MovedUp, TakeOverWatch, Unmuted
 from umbrant.nearest.search import NearestChange, NearestSearch
-from umbrant.nearest.trials import trial_player
+from umbrant.nearest.trials import ran, trial_player
 from umbrant.reasons.why import Explainer
 from umbrant.rolling.roll import RollOrder, roll
+from umbrant.take.compare import different
 from umbrant.take.reader import Take, read_take
 
 NEAR = Key(name="near", type=KeyType.NUMBER, default=2.0)
@@ -36,24 +37,42 @@ def nearest(take: Take, row_id: str, tick: int, agent: str = "a") -> list[Neares
         return list(NearestSearch(explainer, tick, row_id, player).found())
 
 
-def runs(made: Project, header_of: Take, row_id: str, tick: int, agent: str, folder: Path) -> bool:
-    """Whether a row is active at a tick of the whole scenario."""
-    header = header_of.header
+def again(made: Project, before: Take, folder: Path) -> Take:
+    """The whole scenario of a take, played with another project."""
+    header = before.header
     order = RollOrder(made, header.scenario, folder / "again.take", header.seed)
-    record = read_take(roll(order)).agents[agent]
-    return record.row(row_id).span_at(tick) is not None
+    return read_take(roll(order))
 
 
 def check(take: Take, found: NearestChange, row_id: str, tick: int, folder: Path) -> None:
-    """Play what was told: with the change the row runs, with one step less it does not."""
-    agent, made = "a", take.header.project
-    assert runs(found.put(made), take, row_id, tick, agent, folder), found.says
+    """Play what was told: with the change the row runs, from when on it says, and with one step
+    less of a number it does not.
+    """
+    made, row_before = take.header.project, take.agents["a"].row(row_id).last_span(tick)
+    played = again(found.put(made), take, folder)
+    record = played.agents["a"].row(row_id)
+    span = record.span_at(tick)
+    assert span is not None
+    assert ran(record, tick), found.says
+    if found.went_on:
+        assert row_before is not None
+        assert (row_before.start, row_before.end) == (span.start, found.runs_from)
+    else:
+        assert span.start == found.runs_from, found.says
+    before = {
+        each
+        for row, ranges in different(take, played, "a").items()
+        for one in ranges
+        for each in range(one.start, one.end + 1)
+        if each < found.runs_from
+    }
+    stretches = [each for each in before if each - 1 not in before]
+    assert len(stretches) == found.others, found.says
     for number in found.numbers:
         less = number.less(found.put(made) if len(found.numbers) > 1 else made)
         if less is not None:
-            assert not runs(less, take, row_id, tick, agent, folder), found.says
-    record = read_take(folder / "again.take").agents[agent]
-    assert record is not None
+            record = again(less, take, folder).agents["a"]
+            assert not ran(record.row(row_id), tick), found.says
 
 
 @pytest.mark.parametrize("seed", range(24))
@@ -71,11 +90,7 @@ def test_what_is_told_about_random_projects_holds(seed: int, tmp_path: Path) -> 
     take = take_of(made, tmp_path)
     explainer = Explainer(take, "a")
     tick = take.last_tick // 2
-    still = [
-        each
-        for each in explainer.outline.number
-        if explainer.record.row(each).span_at(tick) is None
-    ]
+    still = [each for each in explainer.outline.number if not ran(explainer.record.row(each), tick)]
     asked = [each for each in still if Candidates(explainer, tick, each).found()]
     for row_id in asked[:2]:
         for found in nearest(take, row_id, tick)[:2]:

@@ -21,7 +21,7 @@ from umbrant.nearest.places import (
     NumberPlace,
     ParamNumber,
 )
-from umbrant.nearest.trials import TrialPlayer, TrialTake
+from umbrant.nearest.trials import TrialPlayer, TrialTake, ran
 from umbrant.reasons.why import Explainer
 
 NOTHING_HELPS = (
@@ -165,7 +165,7 @@ class NearestSearch:
         """The changes that help, each as soon as it has been played: those that seem nearest first,
         and pairs of them if nothing helps alone.
         """
-        if self._subject.record.row(self._row_id).span_at(self._tick) is not None:
+        if ran(self._subject.record.row(self._row_id), self._tick):
             return
         candidates = Candidates(self._subject, self._tick, self._row_id).found()
         promising = [each for each in candidates if not _is_unknown(each)]
@@ -323,9 +323,10 @@ class NearestSearch:
         span = take.agents[agent].row(self._row_id).span_at(self._tick)
         before = self._subject.record.row(self._row_id).last_span(self._tick)
         start = span.start if span is not None else self._tick
-        went_on = before is not None and before.start <= start and before.end is not None
+        # Where it ran in both from the same tick on, what is new is that it did not end.
+        ended = before.end if before is not None and before.start == start else None
+        runs_from = start if ended is None else ended
         apart = ranges_apart(self._subject.take, take, agent)
-        runs_from = before.end if went_on and before is not None and before.end else start
         others = [each for each in apart if each.start < runs_from]
         return NearestChange(
             numbers=numbers,
@@ -334,7 +335,7 @@ class NearestSearch:
             others=len(others),
             row_name=self._subject.names.titles[self._row_id],
             seconds=self._subject.header.seconds(runs_from),
-            went_on=bool(went_on and before is not None and span and before.start == span.start),
+            went_on=ended is not None,
         )
 
 

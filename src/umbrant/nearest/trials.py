@@ -19,6 +19,7 @@ from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
 from umbrant.take.reader import Take, read_take
+from umbrant.take.record import Outcome, RowRecord
 
 MOST_AT_ONCE = 4
 """How many trials are played at once, at the most."""
@@ -31,9 +32,17 @@ class TrialTake:
     take: Take
 
     def runs(self, agent: str, row_id: str, tick: int) -> bool:
-        """Whether a row was active at a tick, or began and ended within it."""
+        """Whether a row ran at a tick."""
         record = self.take.agents.get(agent)
-        return record is not None and record.row(row_id).span_at(tick) is not None
+        return record is not None and ran(record.row(row_id), tick)
+
+
+def ran(record: RowRecord, tick: int) -> bool:
+    """Whether a row was active at a tick and after it, or ended at it by itself. One that was only
+    stopped there did not run any more.
+    """
+    span = record.span_at(tick)
+    return span is not None and not (span.end == tick and span.outcome is Outcome.STOPPED)
 
 
 class TrialPlayer:

@@ -27,6 +27,7 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.loader import Loaded
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.nearest.search import NOTHING_HELPS
+from umbrant.nearest.trials import ran
 from umbrant.nearest.worker import NearestQuestion
 from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone
 from umbrant.reasons.tick_steps import TickStep
@@ -188,7 +189,7 @@ class ReasonsView(QTextBrowser):
         row_id, take = self.desk.row_id, explainer.take
         if self.question is not Question.WHY_NOT or row_id not in explainer.outline.number:
             return None
-        if explainer.record.row(row_id).span_at(tick) is not None:
+        if ran(explainer.record.row(row_id), tick):
             return None
         nodes = take.header.project.nodes
         trusted = self.desk.documents.may_run_nodes and nodes == self.desk.project.nodes

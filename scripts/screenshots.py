@@ -45,6 +45,8 @@ def main() -> None:
         _gave_up(window)
         _this_tick(window)
         _one_number_changed(window)
+        _branch(window)
+        _nearest(window)
         _search(window)
         _map(window)
         _table(window)
@@ -86,6 +88,33 @@ def _one_number_changed(window: MainWindow) -> None:
     _keep(window, "one-number-changed")
     window.desk.documents.undo()
     _wait(lambda: len(window.desk.takes.kept) == 3 and not window.desk.takes.busy)
+
+
+def _branch(window: MainWindow) -> None:
+    """A branch beside its parent, and where the two part."""
+    assert window.pane is not None
+    window.desk.move_playhead(198)
+    window.pane.ledger.setFocus()
+    window.pane.actions_by_id["from_here"].trigger()
+    QTest.keyClicks(window.pane.finder.branches.line, "hold 1.1")
+    _keep(window, "what-if-from-here")
+    window.pane.finder.branches.line.setText("hold 1.1 at refused")
+    QTest.keyClick(window.pane.finder.branches.line, Qt.Key.Key_Return)
+    _wait(lambda: window.desk.branched_at is not None and not window.desk.takes.busy)
+    window.pane.actions_by_id["where_they_part"].trigger()
+    _keep(window, "where-two-takes-part")
+    window.pane.actions_by_id["compare"].trigger()
+    window.pane.actions_by_id["drop_take"].trigger()
+
+
+def _nearest(window: MainWindow) -> None:
+    assert window.pane is not None
+    window.desk.move_playhead(GAVE_UP_TICK)
+    window.desk.select_row("esc")
+    window.pane.actions_by_id["why_not"].trigger()
+    _wait(lambda: bool(window.desk.nearest.found) and not window.desk.nearest.is_searching)
+    _keep(window, "what-would-have-made-it-run")
+    window.pane.actions_by_id["why"].trigger()
 
 
 def _search(window: MainWindow) -> None:

@@ -15,7 +15,7 @@ def test_each_step_notices_that_it_was_done(demo_driver: Driver) -> None:
 
     def done(step: int) -> None:
         demo_driver.until(lambda: VISIT_STEPS[step].done in visit.text)
-        assert f"{step + 1} of 5" in visit.text
+        assert f"{step + 1} of 6" in visit.text
         visit.next_step()
 
     demo_driver.key(Qt.Key.Key_Space)
@@ -35,6 +35,10 @@ def test_each_step_notices_that_it_was_done(demo_driver: Driver) -> None:
     demo_driver.key(Qt.Key.Key_Return)
     demo_driver.type("wait 2")
     done(4)
+    demo_driver.settle()
+    demo_driver.key(Qt.Key.Key_B)
+    demo_driver.type("hold 1.1 at failure")
+    done(5)
     assert not visit.isVisible()
     assert window.settings.flag(VISITED)
 

@@ -1,4 +1,4 @@
-"""A first visit in five steps: the newcomer does each with the project that is open, and can leave
+"""A first visit in six steps: the newcomer does each with the project that is open, and can leave
 at any of them.
 """
 
@@ -46,6 +46,10 @@ def _has_more_rows(desk: Desk, before: VisitStart) -> bool:
     return desk.behavior is not None and len(desk.behavior.rows) > before.rows
 
 
+def _is_branch_shown(desk: Desk, before: VisitStart) -> bool:
+    return desk.branched_at is not None and desk.takes.current is not before.take
+
+
 VISIT_STEPS = (
     VisitStep(
         "This project has been played and recorded. Press <b>Space</b> to watch it, and again to "
@@ -71,9 +75,15 @@ VISIT_STEPS = (
     ),
     VisitStep(
         "Press <b>Enter</b>, type <b>wait 2</b> and press <b>Enter</b> again: that adds a row.",
-        "Ctrl+Z takes it back. Ctrl+K finds every command, F1 lists the keys, and Help › First "
-        "visit begins anew.",
+        "Ctrl+Z takes it back.",
         has_changed=_has_more_rows,
+    ),
+    VisitStep(
+        "What if? Press <b>B</b>, type <b>hold 1.1 at failure</b> and press <b>Enter</b>: the take "
+        "plays on from here with that done.",
+        "<b>D</b> shows both takes in one place. Ctrl+K finds every command, F1 lists the keys, "
+        "and Help › First visit begins anew.",
+        has_changed=_is_branch_shown,
     ),
 )
 

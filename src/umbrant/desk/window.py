@@ -145,7 +145,7 @@ class MainWindow(QMainWindow):
             self.open_folder(folder)
 
     def begin_first_visit(self) -> None:
-        """Lead through five steps; once it is left, it is not begun again unasked."""
+        """Lead through six steps; once it is left, it is not begun again unasked."""
         if self.pane is not None:
             self.pane.first_visit.left.connect(lambda: self.settings.set_flag(VISITED, True))
             self.pane.first_visit.begin()

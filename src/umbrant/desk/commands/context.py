@@ -32,7 +32,7 @@ class Shell(Protocol):
         """Open the project in a folder. Returns whether it was opened."""
 
     def begin_first_visit(self) -> None:
-        """Show the five steps for newcomers above the tables."""
+        """Show the six steps for newcomers above the tables."""
 
     def set_night(self, on: bool) -> None:
         """Turn to Night or to Day."""

@@ -10,7 +10,7 @@ def shortcuts(context: CommandContext) -> None:
 
 
 def first_visit(context: CommandContext) -> None:
-    """Lead through five steps."""
+    """Lead through six steps."""
     context.shell.begin_first_visit()
 
 

@@ -14,8 +14,8 @@ from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Guard, Key,
 from umbrant.model.documents import Cover, Project
 from umbrant.model.staging import Member, Scenario, Stage
 from umbrant.model.values import KeyRef, KeyType
-from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
-from umbrant.rolling.orders import Reply, order_line, read_reply
+from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR, final_reply
+from umbrant.rolling.orders import Reply, order_line
 from umbrant.rolling.roll import RollOrder
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import Take, read_take
@@ -58,7 +58,8 @@ class Conversation:
         self._number += 1
         self._process.stdin.write(order_line(self._number, order) + "\n")
         self._process.stdin.flush()
-        reply = read_reply(self._process.stdout.readline())
+        reply = final_reply(self._process.stdout)
+        assert reply is not None
         assert reply.number == self._number
         return reply
 

@@ -5,7 +5,7 @@ import subprocess
 from collections.abc import Iterable
 from pathlib import Path
 
-from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
+from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR, final_reply
 from umbrant.rolling.orders import Reply, read_reply
 
 
@@ -21,7 +21,8 @@ def replies_to(lines: Iterable[str], folder: Path | None = None, code: int = 0) 
         timeout=60,
     )
     assert done.returncode == code
-    return [read_reply(line) for line in done.stdout.splitlines()]
+    replies = map(read_reply, done.stdout.splitlines())
+    return [reply for reply in replies if not reply.of]
 
 
 def replies_in_turn(lines: Iterable[str]) -> list[Reply]:
@@ -42,7 +43,9 @@ def replies_in_turn(lines: Iterable[str]) -> list[Reply]:
         for line in lines:
             command.stdin.write(f"{line}\n")
             command.stdin.flush()
-            replies.append(read_reply(command.stdout.readline()))
+            reply = final_reply(command.stdout)
+            assert reply is not None
+            replies.append(reply)
         command.stdin.close()
     assert command.returncode == 0
     return replies

@@ -15,8 +15,8 @@ from benchmarks.fuzz.tally import Tally
 from tests.conftest import DEMO
 from umbrant.catalog.validation import open_project
 from umbrant.model.staging import Member
-from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
-from umbrant.rolling.orders import order_line, read_reply, step_line
+from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR, final_reply
+from umbrant.rolling.orders import order_line, step_line
 from umbrant.rolling.rehearse import SteeringInput
 from umbrant.rolling.roll import RollOrder
 from umbrant.take.export import ExportFormat, export_text
@@ -91,14 +91,14 @@ def test_a_player_that_is_killed_loses_a_quarter_of_a_second_at_most_and_the_tak
     (player,) = children(supervisor.pid)
     os.kill(player, signal.SIGKILL)
     assert supervisor.stdout is not None
-    reply = read_reply(supervisor.stdout.readline())
+    reply = final_reply(supervisor.stdout)
     assert "The process that played ended by SIGKILL" in reply.error
     take = read_take(path)
     assert take.ended == reply.error
     played_s, spent_s = take.header.seconds(take.ticks), 2.0
     assert played_s > spent_s * 5, "it plays many times faster than real time"
     order(supervisor, 2, RollOrder(QUAY, "dusk", tmp_path / "again.take", seconds=3.0))
-    assert read_reply(supervisor.stdout.readline()).take == tmp_path / "again.take"
+    assert final_reply(supervisor.stdout).take == tmp_path / "again.take"
     full = export_text(read_take(tmp_path / "again.take"), ExportFormat.JSONL).splitlines()
     cut = export_text(take, ExportFormat.JSONL)
     assert sum(line in cut for line in full[:200]) > 150, (
@@ -241,11 +241,11 @@ def test_a_rehearsal_that_hangs_is_given_up_for_the_next_order(
     assert supervisor.stdout is not None
     supervisor.stdin.write(order_line(1, rehearsal, "p") + "\n")
     supervisor.stdin.flush()
-    assert read_reply(supervisor.stdout.readline()).number == 1
+    assert final_reply(supervisor.stdout).number == 1
     supervisor.stdin.write(step_line(1, SteeringInput()) + "\n")
     supervisor.stdin.flush()
     time.sleep(0.3)
     order(supervisor, 2, RollOrder(QUAY, "dusk", tmp_path / "t.take", seconds=1.0))
-    reply = read_reply(supervisor.stdout.readline())
+    reply = final_reply(supervisor.stdout)
     assert (reply.number, reply.error, reply.take) == (2, "", tmp_path / "t.take")
     assert not (tmp_path / "r.take").exists()

@@ -104,7 +104,8 @@ class TopBar(QWidget):
         """What is to be known of the take that is shown."""
         desk, current = self.desk, self.desk.takes.current
         if desk.takes.busy:
-            return "rolling…"
+            percent = desk.takes.percent
+            return "rolling…" if percent is None else f"rolling… {percent} %"
         if desk.compared is not None and current is not None:
             return f"over {current.against}"
         return "not of this state" if desk.take and not desk.is_current else ""

@@ -114,6 +114,7 @@ class DeskPane(QWidget):
             for tabs in (self.left, self.right):
                 changed.connect(tabs.refresh)
         desk.take_changed.connect(self._follow_compared)
+        desk.takes.busy_changed.connect(self.refresh_actions)
         desk.documents.findings_changed.connect(self.left.refresh)
         self.left.changed.connect(self.refresh_actions)
         self.left.changed.connect(lambda view: self._arrange(view == SETTING))

@@ -9,6 +9,7 @@ from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import replace
 from tempfile import TemporaryDirectory
+from typing import IO
 
 from umbrant.rolling.orders import Reply, order_line, read_reply, stop_line
 from umbrant.rolling.roll import RollOrder
@@ -29,6 +30,15 @@ ENVIRONMENT: Mapping[str, str] = {
 has some cannot be forked. And sets of texts have the same order in every one of them, should a node
 go by that.
 """
+
+
+def final_reply(replies: IO[str]) -> Reply | None:
+    """The next reply of a supervisor that says more than how far it is; None if it has ended."""
+    while line := replies.readline():
+        reply = read_reply(line)
+        if not reply.of:
+            return reply
+    return None
 
 
 class SupervisedRoll:
@@ -75,13 +85,13 @@ class SupervisedRoll:
         if self._stop_reason:
             self._write(stop_line(1, self._stop_reason))
         assert self._process.stdout is not None  # noqa: S101  (it is a pipe)
-        line = self._process.stdout.readline()
-        if not line:
+        reply = final_reply(self._process.stdout)
+        if reply is None:
             code = self._process.wait()
             raise TakeError(
                 f"{self._order.path}: the process that writes takes has ended ({code}). Roll again."
             )
-        return read_reply(line)
+        return reply
 
     def _write(self, line: str) -> None:
         assert self._process.stdin is not None  # noqa: S101  (it is a pipe)

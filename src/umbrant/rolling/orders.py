@@ -86,6 +86,10 @@ class Reply(Message):
     frame: RehearsalFrame | None = None
     steps: tuple[Push, ...] = ()
     cues: tuple[Cue, ...] = ()
+    ticks: int = 0
+    """How many ticks have been played so far; such a reply is no end, another one follows."""
+    of: int = 0
+    """How many ticks the take is to have."""
 
     def line(self) -> str:
         """The reply as `read_reply` reads it."""

@@ -44,6 +44,8 @@ LOOK_S = 0.05
 """How often it looks after a player that plays."""
 STOP_S = 0.5
 """How long a player may take to stop by itself before it is ended."""
+PROGRESS_S = 0.5
+"""How often the progress of a take is told."""
 STALLED_S = 120.0
 """How long a player may be at one tick. With thousands of agents one takes a small part of that."""
 
@@ -74,6 +76,8 @@ class RollJob:
     """Whether a player has ended without a word before it began with this."""
     ticks: int = 0
     """How many ticks the take is to have."""
+    told_s: float = field(default_factory=time.monotonic)
+    """When its progress was told last."""
 
     def stopped(self) -> str:
         """Why and where it was stopped; empty where it was not to be."""
@@ -244,6 +248,7 @@ class Supervisor:
         elif what == "piece":
             if job.file is not None:
                 job.file.push(_piece(more[0]))
+                self._say_how_far(job, job.file.ticks)
         elif what == "ready":
             self._reply(Reply(number=job.number))
         elif what == "frame":
@@ -256,6 +261,14 @@ class Supervisor:
             steps = tuple(Push.model_validate_json(each) for each in more[0])
             cues = tuple(Cue.model_validate_json(each) for each in more[1])
             self._conclude(job, "", steps, cues)
+
+    def _say_how_far(self, job: RollJob, ticks: int) -> None:
+        """Tell of the progress of a take, every so often: short ones are done before that."""
+        now_s = time.monotonic()
+        if job.is_superseded or job.is_rehearsal or now_s - job.told_s < PROGRESS_S:
+            return
+        job.told_s = now_s
+        self._reply(Reply(number=job.number, ticks=ticks, of=job.ticks))
 
     def _ended(self, player: PlayerProcess) -> None:
         """The player has ended: conclude the take it was playing and leave the rest to a new

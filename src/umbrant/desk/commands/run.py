@@ -12,6 +12,16 @@ def new_take(context: CommandContext) -> None:
     context.desk.roll()
 
 
+def stop_rolling(context: CommandContext) -> None:
+    """Stop the roll that is going on, and show what was played until then."""
+    context.desk.takes.roller.stop()
+
+
+def is_rolling(context: CommandContext) -> bool:
+    """Whether a take is being rolled."""
+    return context.desk.takes.busy
+
+
 def seed(context: CommandContext) -> None:
     """Give the scenario another seed."""
     scenario = context.desk.scenario
@@ -100,6 +110,15 @@ ACTIONS: tuple[Action, ...] = (
         "Play the scenario again and record it",
         new_take,
         ("F5",),
+    ),
+    Action(
+        "stop_rolling",
+        "Run",
+        "Stop rolling",
+        "Stop the roll that is going on, and show what was played until then",
+        stop_rolling,
+        ("Shift+F5",),
+        enabled=is_rolling,
     ),
     Action("seed", "Run", "Seed…", "Give the scenario another seed", seed, ("Ctrl+E",)),
     Action(

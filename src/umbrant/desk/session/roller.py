@@ -5,10 +5,12 @@ window's thread.
 from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTemporaryDir, Signal
 
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
-from umbrant.rolling.orders import Reply, end_line, order_line, read_reply, step_line
+from umbrant.rolling.orders import Reply, end_line, order_line, read_reply, step_line, stop_line
 from umbrant.rolling.rehearse import SteeringInput
 from umbrant.rolling.roll import RollOrder
 
+STOPPED_BY_AUTHOR = "stopped by the author"
+"""The reason that a take gives which was stopped in the window."""
 KILLED_MS = 20_000
 """How long is waited for a worker that was killed to be gone, on a machine that is busy beyond
 measure.
@@ -29,6 +31,8 @@ class Roller(QObject):
     failed = Signal(str)
     """What went wrong with the newest order, and the way out."""
     busy_changed = Signal(bool)
+    progressed = Signal(int, int)
+    """How many ticks of the newest order have been played, and of how many."""
     stepped = Signal(object)
     """A `Reply` in a rehearsal: that it is ready, a frame, or with the take what the hand did."""
 
@@ -100,6 +104,11 @@ class Roller(QObject):
         """Have the worker end the rehearsal; the reply holds the take and what the hand did."""
         self._write(end_line(self._newest))
 
+    def stop(self) -> None:
+        """Stop the newest order; what has been played until then is kept and comes as a take."""
+        if self._busy:
+            self._write(stop_line(self._newest, STOPPED_BY_AUTHOR))
+
     def _write(self, line: str) -> None:
         if self._process is not None:
             self._process.write((line + "\n").encode())
@@ -122,6 +131,9 @@ class Roller(QObject):
 
     def _take(self, reply: Reply) -> None:
         if reply.number != self._newest:
+            return
+        if reply.of:
+            self.progressed.emit(reply.ticks, reply.of)
             return
         if self._rehearsing and not reply.error:
             self._rehearsing = reply.take is None

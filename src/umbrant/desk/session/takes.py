@@ -56,6 +56,8 @@ class Takes(QObject):
         self.kept: list[NumberedTake] = []
         """The takes to go back to, oldest first; at most `KEPT_TAKES`."""
         self.current: NumberedTake | None = None
+        self.percent: int | None = None
+        """How much of the take that is rolled has been played; None as long as nobody said so."""
         self.times_shown = 0
         """How many times another take, or the same beside another one, has been shown."""
         self.compares = False
@@ -72,7 +74,8 @@ class Takes(QObject):
         self.roller = Roller(self)
         self.roller.rolled.connect(self._rolled)
         self.roller.failed.connect(self.message)
-        self.roller.busy_changed.connect(self.busy_changed)
+        self.roller.busy_changed.connect(self._busy_changed)
+        self.roller.progressed.connect(self._progressed)
         self._loader = Loader(self)
         self._loader.loaded.connect(self._loaded)
         self._loader.failed.connect(self.message)
@@ -94,6 +97,14 @@ class Takes(QObject):
         shutil.rmtree(self._folder, ignore_errors=True)
 
     # rolling
+
+    def _busy_changed(self, busy: bool) -> None:
+        self.percent = None
+        self.busy_changed.emit(busy)
+
+    def _progressed(self, ticks: int, of: int) -> None:
+        self.percent = min(99, int(100 * ticks / max(1, of)))
+        self.busy_changed.emit(True)
 
     def next_file(self) -> Path:
         """The file for the next take; another one at each call."""

@@ -12,7 +12,7 @@ from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
 from umbrant.model.staging import Cue, Member, RaiseEvent, SetKey, WalkPoint
 from umbrant.model.values import KeyType
-from umbrant.nearest.candidates import Candidates
+from umbrant.nearest.candidates import ChangeCandidates
 from umbrant.nearest.places import MovedUp, TakeOverWatch, Unmuted
 from umbrant.nearest.search import NearestChange, NearestSearch
 from umbrant.nearest.trials import ran, trial_player
@@ -91,8 +91,8 @@ def test_what_is_told_about_random_projects_holds(seed: int, tmp_path: Path) -> 
     explainer = Explainer(take, "a")
     tick = take.last_tick // 2
     still = [each for each in explainer.outline.number if not ran(explainer.record.row(each), tick)]
-    asked = [each for each in still if Candidates(explainer, tick, each).found()]
-    for row_id in asked[:2]:
+    questions = [each for each in still if ChangeCandidates(explainer, tick, each).found()]
+    for row_id in questions[:2]:
         for found in nearest(take, row_id, tick)[:2]:
             check(take, found, row_id, tick, tmp_path)
 

@@ -103,7 +103,7 @@ class ArrangementCandidate:
 Candidate = NumberCandidate | ArrangementCandidate
 
 
-class Candidates:
+class ChangeCandidates:
     """What is in the way of a row at a tick. Raises KeyError for an unknown row."""
 
     def __init__(self, explainer: Explainer, tick: int, row_id: str) -> None:

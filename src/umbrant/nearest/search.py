@@ -12,7 +12,12 @@ from umbrant.comparing.comparison import ranges_apart
 from umbrant.model.documents import Project
 from umbrant.model.staging import CueAction
 from umbrant.model.values import Document, number_text
-from umbrant.nearest.candidates import ArrangementCandidate, Candidate, Candidates, NumberCandidate
+from umbrant.nearest.candidates import (
+    ArrangementCandidate,
+    Candidate,
+    ChangeCandidates,
+    NumberCandidate,
+)
 from umbrant.nearest.places import (
     Arrangement,
     ConditionNumber,
@@ -167,7 +172,7 @@ class NearestSearch:
         """
         if ran(self._subject.record.row(self._row_id), self._tick):
             return
-        candidates = Candidates(self._subject, self._tick, self._row_id).found()
+        candidates = ChangeCandidates(self._subject, self._tick, self._row_id).found()
         promising = [each for each in candidates if not _is_unknown(each)]
         for search in (
             map(self._one, promising[:MOST_CANDIDATES]),
@@ -381,8 +386,8 @@ def _step_of(was: float, other: float) -> float:
 def _on_grid(value: float, step: float, sign: float) -> float:
     """The first value of the grid at or beyond a value, away from what the number was."""
     count = value / step
-    whole = math.ceil(count - 1e-9) if sign > 0 else math.floor(count + 1e-9)
-    return round(whole * step, 6)
+    steps = math.ceil(count - 1e-9) if sign > 0 else math.floor(count + 1e-9)
+    return round(steps * step, 6)
 
 
 def _step_back(towards: float, value: float, step: float) -> float | None:

@@ -76,7 +76,7 @@ class RollJob:
     """Whether a player has ended without a word before it began with this."""
     ticks: int = 0
     """How many ticks the take is to have."""
-    told_s: float = field(default_factory=time.monotonic)
+    progress_s: float = field(default_factory=time.monotonic)
     """When its progress was told last."""
 
     def stopped(self) -> str:
@@ -265,9 +265,9 @@ class Supervisor:
     def _say_how_far(self, job: RollJob, ticks: int) -> None:
         """Tell of the progress of a take, every so often: short ones are done before that."""
         now_s = time.monotonic()
-        if job.is_superseded or job.is_rehearsal or now_s - job.told_s < PROGRESS_S:
+        if job.is_superseded or job.is_rehearsal or now_s - job.progress_s < PROGRESS_S:
             return
-        job.told_s = now_s
+        job.progress_s = now_s
         self._reply(Reply(number=job.number, ticks=ticks, of=job.ticks))
 
     def _ended(self, player: PlayerProcess) -> None:

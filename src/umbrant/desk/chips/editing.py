@@ -2,8 +2,8 @@
 
 from collections.abc import Callable, Mapping
 
-from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QAction, QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractScrollArea,
     QCompleter,
@@ -50,6 +50,8 @@ class ChipEditing(QObject):
 
     filled = Signal()
     """A chip that had to be filled in has been."""
+    closed = Signal(bool)
+    """An editor or a list was closed: whether with Enter or a choice, rather than given up."""
 
     def __init__(
         self, desk: Desk, table: QAbstractScrollArea, dialogs: Callable[[], Dialogs]
@@ -79,6 +81,7 @@ class ChipEditing(QObject):
         if written:
             self.line.offer(self._condition_words(chip))
         self.line.finished = lambda text: self._typed(edited, text)
+        self.line.left.connect(self.closed)
         if edited.editor is ChipEditor.NUMBER and is_short(edited):
             self._slides += 1
             self.line.slide(
@@ -100,6 +103,12 @@ class ChipEditing(QObject):
         menu.setToolTipsVisible(True)
         self._fill(menu, chip)
         menu.aboutToHide.connect(self._table.setFocus)
+        chosen: list[QAction] = []
+        menu.triggered.connect(chosen.append)
+        # What is chosen is told of only after the list has been hidden.
+        menu.aboutToHide.connect(
+            lambda: QTimer.singleShot(0, self, lambda: self.closed.emit(bool(chosen)))
+        )
         self.menu = menu
         menu.popup(self._viewport.mapToGlobal(rect.bottomLeft().toPoint() + QPoint(0, 2)))
 
@@ -308,6 +317,9 @@ class InlineEditor(QLineEdit):
     what is wrong.
     """
 
+    left = Signal(bool)
+    """It was closed: whether with Enter."""
+
     def __init__(
         self, table: QAbstractScrollArea, chip: Chip, rect: QRectF, check: Callable[[str], str]
     ) -> None:
@@ -396,9 +408,11 @@ class InlineEditor(QLineEdit):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Escape:
             self.cancel()
+            self.left.emit(False)
         elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             # Not passed on to the table below, where it would open the chip again.
             self.commit()
+            self.left.emit(True)
         else:
             super().keyPressEvent(event)
 

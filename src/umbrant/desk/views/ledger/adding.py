@@ -8,15 +8,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QPoint, QPointF
+from PySide6.QtCore import QObject, QPoint, QPointF, QTimer
 
 from umbrant.catalog.declare import ROWS, RUNS, Family, Kind
 from umbrant.catalog.language.reading import typed_condition
+from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.catalog.validation.behaviors import names_in
 from umbrant.desk.chips.filling import filled
 from umbrant.desk.chips.sentence import NAMELESS
 from umbrant.desk.views.ledger.model import OUTLINE
-from umbrant.desk.views.ledger.search import Offer, SearchPopup, offers, typed
+from umbrant.desk.views.ledger.search import Offer, RecipeOffer, SearchPopup, offers, recipes, typed
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import (
     Edit,
@@ -74,6 +75,16 @@ class RowAdding(QObject):
         self.search = SearchPopup(ledger.viewport(), ledger.brushes, self.ranked)
         self.search.chosen.connect(self.add)
         self.search.closed.connect(ledger.setFocus)
+        self._blanks: list[tuple[str, str]] = []
+        """The row and the parameter of the blanks that are still to be looked at."""
+        ledger.editing.closed.connect(self._closed)
+
+    def _closed(self, kept: bool) -> None:
+        """An editor was closed: go on to the next blank, or leave them all."""
+        if not kept:
+            self._blanks = []
+        elif self._blanks:
+            QTimer.singleShot(0, self, self._next_blank)
 
     def open(self, *, behind: bool = False) -> None:
         """Search for a row to add: inside a composite, after any other row; or something to put on
@@ -91,11 +102,12 @@ class RowAdding(QObject):
             self._target = row.id, around
         at = view.cell(row.id, OUTLINE).bottomLeft() if row else QPointF(0, 0)
         indent = view.layout_of(row).indent_x if row else 20
-        found = offers(
-            view.desk.catalog,
-            self._kind_of(self._target[1]),
-            self._kind_of(row.id if row else None),
-        )
+        catalog, holder = view.desk.catalog, self._kind_of(self._target[1])
+        rows = offers(catalog, holder, self._kind_of(row.id if row else None))
+        complete = recipes(catalog, holder)
+        # In a behavior in which nothing is done yet, what can be done comes first.
+        is_new = len(behavior.rows) < 2
+        found = [*complete, *rows] if is_new else [*rows, *complete]
         self.search.open(found, QPoint(int(indent), int(at.y()) + 1))
 
     def ranked(self, text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
@@ -128,6 +140,9 @@ class RowAdding(QObject):
         view, desk = self._view, self._view.desk
         behavior, row = view.ledger.behavior, desk.row
         if behavior is None:
+            return
+        if isinstance(offer, RecipeOffer):
+            self._insert_recipe(behavior, offer.recipe)
             return
         name, kind, besides = behavior.name, offer.kind, self.search.besides
         if self._is_condition(besides):
@@ -166,6 +181,44 @@ class RowAdding(QObject):
         new_id = f"{path}/{new.id}" if path else new.id
         view.ledger.reveal(new_id)
         desk.select_row(new_id)
+
+    def _insert_recipe(self, behavior: Behavior, recipe: Recipe) -> None:
+        """Put a recipe in, and open its first blank."""
+        view, desk = self._view, self._view.desk
+        after, under = self._target
+        # Made once: its rows get ids that are drawn, and the edit must be the same if it is redone.
+        made = insert_recipe(
+            desk.project,
+            behavior.name,
+            recipe,
+            after=after,
+            under=under,
+            scenario=desk.scenario_name,
+        )
+        desk.apply(Edit(f"Add {recipe.title.lower()}", lambda _: made.project))
+        view.ledger.reveal(made.top)
+        desk.select_row(made.top)
+        view.setFocus()
+        self._blanks = list(made.blanks)
+        self._next_blank()
+        keys = f" Made with it: the keys {', '.join(made.new_keys)}." if made.new_keys else ""
+        desk.message.emit(
+            f"{recipe.title}: Enter keeps what stands in a blank and goes on to the next, Escape "
+            f"leaves them.{keys}"
+        )
+
+    def _next_blank(self) -> None:
+        """Open the next blank of the recipe that was put in, if there is one left."""
+        if not self._blanks:
+            return
+        row_id, param = self._blanks.pop(0)
+        view = self._view
+        view.ledger.reveal(row_id)
+        view.desk.select_row(row_id)
+        found = [(chip, rect) for chip, rect in view.chips() if chip.slot.param == param]
+        if found:
+            view.focused = found[0][0].key
+            view.edit_chip(*found[0])
 
     def _kind_of(self, row_id: str | None) -> Kind | None:
         behavior = self._view.ledger.behavior

@@ -31,6 +31,8 @@ from PySide6.QtWidgets import (
 from rapidfuzz import fuzz, utils
 
 from umbrant.catalog.declare import RUNS, Catalog, Family, Kind
+from umbrant.catalog.recipes.builtin import RECIPES
+from umbrant.catalog.recipes.recipe import Recipe
 from umbrant.desk.chips.drawing import Brushes
 from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate
 
@@ -82,6 +84,16 @@ class Offer:
         return self.kind.title
 
     @property
+    def intents(self) -> Sequence[str]:
+        """The words by which it is found besides its title, those that it is most of all first."""
+        return self.kind.intents
+
+    @property
+    def searched(self) -> str:
+        """All that a search looks through at last."""
+        return f"{self.role} {self.title} {self.kind.phrase} {self.kind.help.splitlines()[0]}"
+
+    @property
     def help(self) -> str:
         """What the kind does, and an example."""
         plain = self.kind.example.replace("`", "").replace("*", "")
@@ -102,6 +114,55 @@ class Offer:
     def label(self) -> str:
         """How it is listed in words."""
         return f"{self.kind.title}, {self.place}: {self.phrase}"
+
+
+@dataclass(frozen=True)
+class RecipeOffer(Offer):
+    """Offers a recipe: rows under a word, with their keys. `kind` is that of its outermost row."""
+
+    recipe: Recipe = RECIPES[0]
+
+    @property
+    def title(self) -> str:
+        return self.recipe.title
+
+    @property
+    def intents(self) -> Sequence[str]:
+        return self.recipe.words
+
+    @property
+    def searched(self) -> str:
+        return f"recipe {self.title} {self.recipe.help}"
+
+    @property
+    def help(self) -> str:
+        rows = self.recipe.rows
+        keys = ", ".join(each.name for each in self.recipe.keys)
+        with_keys = f", with the keys {keys}" if keys else ""
+        return f"{self.recipe.help}\n{len(rows)} rows{with_keys}."
+
+    @property
+    def place(self) -> str:
+        return "recipe"
+
+    @property
+    def phrase(self) -> str:
+        return self.recipe.help.partition(".")[0]
+
+    @property
+    def label(self) -> str:
+        return f"{self.title}, recipe: {self.phrase}"
+
+
+def recipes(catalog: Catalog, holder: Kind | None) -> list[RecipeOffer]:
+    """The recipes whose rows may stand in `holder` (None is the top)."""
+    families = holder.holds if holder is not None else RUNS
+    found = []
+    for recipe in RECIPES:
+        kind = catalog.get(recipe.top.row.kind, *families)
+        if kind is not None:
+            found.append(RecipeOffer(kind, "row", recipe))
+    return found
 
 
 def offers(catalog: Catalog, holder: Kind | None, chosen: Kind | None) -> list[Offer]:
@@ -142,44 +203,40 @@ def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
     `visitor 1.5` left.
     """
     words = text.split()
-    if any(text.strip().lower() in offer.kind.intents for offer in found):
+    if any(text.strip().lower() in offer.intents for offer in found):
         # Such as `pick up`, which is no *pick* with `up` left over.
         return ranked(text, found), ""
     for count in range(len(words) - 1, 0, -1):
         head = " ".join(words[:count]).lower()
         named = [
-            offer
-            for offer in found
-            if offer.kind.title == head or offer.kind.title.startswith(f"{head} ")
+            offer for offer in found if offer.title == head or offer.title.startswith(f"{head} ")
         ]
         role = next((each for each in ROLES if words[count].lower() == each), None)
         if role is not None:
             named, count = [offer for offer in named if offer.role == role], count + 1
         rest = " ".join(words[count:])
-        if named and not any(offer.kind.title.startswith(text.strip().lower()) for offer in found):
-            if any(offer.kind.title == head for offer in named):
+        if named and not any(offer.title.startswith(text.strip().lower()) for offer in found):
+            if any(offer.title == head for offer in named):
                 return named, rest
             # Only the first word of a name: who types `go to the door` may mean another row.
-            meant = [each for each in ranked(text, found) if _means(text, each.kind.intents)]
-            first = {(each.kind.id, each.role) for each in meant}
-            return [*meant, *(o for o in named if (o.kind.id, o.role) not in first)], rest
+            meant = [each for each in ranked(text, found) if _means(text, each.intents)]
+            return [*meant, *(each for each in named if each not in meant)], rest
     return ranked(text, found), ""
 
 
 def _score(text: str, offer: Offer) -> float:
     typed = text.strip().lower()
-    title = offer.kind.title
+    title = offer.title.lower()
     if title.startswith(typed):
         return 200 - len(title)
-    intent = _intent_score(typed, offer.kind.intents)
+    intent = _intent_score(typed, offer.intents)
     if intent:
         return intent
     if typed in f"{title} {offer.role}":
         return 120
-    text = f"{offer.role} {title} {offer.kind.phrase} {offer.kind.help.splitlines()[0]}"
     return max(
         fuzz.ratio(typed, title),
-        fuzz.partial_ratio(typed, text, processor=utils.default_process) * 0.9,
+        fuzz.partial_ratio(typed, offer.searched, processor=utils.default_process) * 0.9,
     )
 
 

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 from umbrant.desk.views.stage.painting import (
     BodyFigure,
+    BodyOutline,
     Cone,
-    Outline,
     PropFigure,
     Square,
     StageLook,
@@ -105,7 +105,7 @@ def _figures(view: "StageView", scenario: Scenario) -> Iterator[BodyFigure]:
         )
 
 
-def _outlines(view: "StageView", scenario: Scenario) -> Iterator[Outline]:
+def _outlines(view: "StageView", scenario: Scenario) -> Iterator[BodyOutline]:
     """Those who are elsewhere in the take that this one is compared with."""
     other, tick = view.desk.other_take, view.desk.playhead
     if other is None or view.live is not None or tick >= other.ticks:
@@ -117,7 +117,7 @@ def _outlines(view: "StageView", scenario: Scenario) -> Iterator[Outline]:
         at = float(poses[tick][0]), float(poses[tick][1])
         found = view.place_of(member.name)
         if found is None or math.dist(found[0], at) > ELSEWHERE_M:
-            yield Outline(at, member.body.radius_m, found[0] if found else None)
+            yield BodyOutline(at, member.body.radius_m, found[0] if found else None)
 
 
 def _is_followed(view: "StageView", member: Member) -> bool:

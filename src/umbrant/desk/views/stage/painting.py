@@ -84,7 +84,7 @@ class BodyFigure:
 
 
 @dataclass(frozen=True)
-class Outline:
+class BodyOutline:
     """Where a body is in the other take, and where in the one that is shown; None if it is not on
     the stage there.
     """
@@ -124,7 +124,7 @@ class StageLook:
     way: tuple[Point, ...] = ()
     """From the body on; empty without a way."""
     cone: Cone | None = None
-    outlines: tuple[Outline, ...] = ()
+    outlines: tuple[BodyOutline, ...] = ()
     """Where bodies are in the take that this one is compared with."""
     guides: Guides = NO_GUIDES
     rehearsed_s: float | None = None
@@ -233,7 +233,7 @@ def _paint_cone(painter: QPainter, cone: Cone, projection: Projection, palette: 
 
 
 def _paint_outlines(
-    painter: QPainter, outlines: Sequence[Outline], projection: Projection, palette: Palette
+    painter: QPainter, outlines: Sequence[BodyOutline], projection: Projection, palette: Palette
 ) -> None:
     """Bodies of the other take, each with a line to where it is in this one."""
     painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -117,13 +117,14 @@ def insert_recipe(
     scenario: str = "",
 ) -> Inserted:
     """Put a recipe behind `after`, or first under `under`. A key of the same name and type is used
-    as it is; one of another type keeps its name, and the recipe's gets another.
+    as it is; one of another type keeps its name, and the recipe's gets another. `scenario` says
+    whose places and people its blanks are filled with.
     """
     target = home(project, behavior, after or under or "")[0] if after or under else behavior
     document = resolve_variant(project, target)
     setting = _Setting.of(project, scenario, behavior)
     known = project.keys_on(document.blackboard)
-    names = {each.name: _name_for(each, known) for each in recipe.keys}
+    names = {each.name: _key_for(each, known) for each in recipe.keys}
     new = [each for each in recipe.keys if names[each.name] not in known]
     for each in new:
         declared = each.model_copy(
@@ -143,10 +144,16 @@ def _flat(top: RecipeRow, under: str | None) -> Iterator[Row]:
         yield from _flat(each, top.row.id)
 
 
-def _name_for(wanted: Key, known: Mapping[str, Key]) -> str:
+def _key_for(wanted: Key, known: Mapping[str, Key]) -> str:
+    """The name of the key that a recipe uses for one of its own: one of that name and type, for
+    somebody the one who is named there already, else a new one.
+    """
     found = known.get(wanted.name)
-    if found is None or (found.type is wanted.type and not found.formula):
+    if found is not None and found.type is wanted.type and not found.formula:
         return wanted.name
+    agents = [name for name, each in known.items() if each.type is KeyType.AGENT]
+    if wanted.type is KeyType.AGENT and agents:
+        return agents[0]
     return fresh_name(wanted.name, known)
 
 

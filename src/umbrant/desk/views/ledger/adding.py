@@ -201,11 +201,6 @@ class RowAdding(QObject):
         view.setFocus()
         self._blanks = list(made.blanks)
         self._next_blank()
-        keys = f" Made with it: the keys {', '.join(made.new_keys)}." if made.new_keys else ""
-        desk.message.emit(
-            f"{recipe.title}: Enter keeps what stands in a blank and goes on to the next, Escape "
-            f"leaves them.{keys}"
-        )
 
     def _next_blank(self) -> None:
         """Open the next blank of the recipe that was put in, if there is one left."""

@@ -1,0 +1,113 @@
+"""Recipes by keyboard: from a new project to an NPC that chases, strikes and hides."""
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QApplication
+
+from tests.desk.conftest import Driver
+from umbrant.catalog.recipes.builtin import RECIPES
+from umbrant.desk.chips.editing import InlineEditor
+from umbrant.desk.views.ledger.search import RecipeOffer
+
+
+class Presses:
+    """Presses keys and counts them."""
+
+    def __init__(self, hands: Driver) -> None:
+        self.hands = hands
+        self.count = 0
+
+    def key(self, key: Qt.Key) -> None:
+        self.count += 1
+        target = QApplication.activePopupWidget() or QApplication.focusWidget()
+        assert target is not None
+        self.hands.qtbot.keyClick(target, key)
+
+    def type(self, text: str) -> None:
+        for letter in text:
+            self.count += 1
+            self.hands.qtbot.keyClicks(QApplication.focusWidget(), letter)
+
+
+def new_project(driver: Driver) -> None:
+    driver.window.new_project()
+    driver.desk.message.connect(driver.messages.append)
+    driver.settle()
+    driver.ledger.setFocus()
+
+
+def test_a_fighter_in_under_40_presses(driver: Driver) -> None:
+    new_project(driver)
+    presses = Presses(driver)
+    for word in ("chase and", "circle and"):
+        presses.key(Qt.Key.Key_Home)
+        presses.key(Qt.Key.Key_Return)
+        presses.type(word)
+        presses.key(Qt.Key.Key_Return)
+        driver.until(
+            lambda: (
+                QApplication.activePopupWidget() is not None
+                or isinstance(QApplication.focusWidget(), InlineEditor)
+            )
+        )
+        presses.key(Qt.Key.Key_Escape)
+    driver.settle()
+    assert presses.count < 40
+    names = [each.name for each in driver.desk.behavior.rows]
+    assert {"Walk the beat", "Chase and give up", "Circle and strike"} <= set(names)
+    assert driver.desk.documents.problems == []
+
+
+def test_a_recipe_is_one_step_of_undo_and_its_blanks_open_in_order(driver: Driver) -> None:
+    new_project(driver)
+    before = driver.desk.project
+    driver.key(Qt.Key.Key_Home)
+    driver.key(Qt.Key.Key_Return)
+    driver.type("idle chatter")
+    editing = driver.ledger.editing
+    opened = []
+    for _ in range(4):
+        driver.until(lambda: editing.line is not None and editing.line.isVisible())
+        opened.append((driver.desk.row.name, editing.line.text()))
+        driver.qtbot.keyClick(editing.line, Qt.Key.Key_Return)
+        driver.until(lambda: driver.desk.row.name != opened[-1][0] or len(opened) == 4)
+    assert opened == [
+        ("A line", "Cold again."),
+        ("Another", "What was that?"),
+        ("A third", "Hm hm."),
+        ("Pause", "4 ± 2"),
+    ]
+    driver.settle()
+    assert driver.desk.documents.history.undo_name == "Add idle chatter"
+    driver.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert driver.desk.project == before
+
+
+def test_escape_leaves_the_blanks_as_they_are(driver: Driver) -> None:
+    new_project(driver)
+    driver.key(Qt.Key.Key_Home)
+    driver.key(Qt.Key.Key_Return)
+    driver.type("patrol")
+    editing = driver.ledger.editing
+    driver.until(lambda: editing.line is not None and editing.line.isVisible())
+    assert editing.line.text() == "gate, well"
+    driver.qtbot.keyClick(editing.line, Qt.Key.Key_Escape)
+    driver.qtbot.wait(50)
+    assert QApplication.focusWidget() is driver.ledger
+    assert driver.desk.row.name == "Walk the rounds"
+
+
+def test_every_recipe_is_found_by_its_name_and_its_words(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.select_row("keep")
+    hands.key(Qt.Key.Key_Return)
+    search = hands.ledger.search
+    for recipe in RECIPES:
+        for text in (recipe.title, recipe.words[0]):
+            search.line.setText(text)
+            found = [search.offer_at(index) for index in range(3)]
+            titles = [each.title for each in found if isinstance(each, RecipeOffer)]
+            assert recipe.title in titles, text
+    search.line.setText("patrol")
+    search.list.setCurrentIndex(search.list.model().index(0, 0))
+    assert "Walks from place to place" in search.help.text()
+    search.dismiss()

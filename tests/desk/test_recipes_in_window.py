@@ -54,6 +54,8 @@ def test_a_fighter_in_under_40_presses(driver: Driver) -> None:
     assert presses.count < 40
     names = [each.name for each in driver.desk.behavior.rows]
     assert {"Walk the beat", "Chase and give up", "Circle and strike"} <= set(names)
+    # What takes over stands before what it takes over from.
+    assert names.index("Chase and give up") < names.index("Walk the beat")
     assert driver.desk.documents.problems == []
 
 

@@ -77,14 +77,17 @@ class RowAdding(QObject):
         self.search.closed.connect(ledger.setFocus)
         self._blanks: list[tuple[str, str]] = []
         """The row and the parameter of the blanks that are still to be looked at."""
+        self._is_filling = False
+        """Whether a blank is open."""
         ledger.editing.closed.connect(self._closed)
 
     def _closed(self, kept: bool) -> None:
         """An editor was closed: go on to the next blank, or leave them all."""
-        if not kept:
-            self._blanks = []
-        elif self._blanks:
+        if kept and self._blanks:
             QTimer.singleShot(0, self, self._next_blank)
+        elif self._is_filling:
+            self._blanks, self._is_filling = [], False
+            self._view.leave_chips()
 
     def open(self, *, behind: bool = False) -> None:
         """Search for a row to add: inside a composite, after any other row; or something to put on
@@ -186,6 +189,10 @@ class RowAdding(QObject):
         """Put a recipe in, and open its first blank."""
         view, desk = self._view, self._view.desk
         after, under = self._target
+        guard, row = recipe.top.row.guard, desk.row
+        if guard is not None and guard.watch.take_over and row is not None and row.id == under:
+            # What is to take over has to come before what it takes over from.
+            after = None
         # Made once: its rows get ids that are drawn, and the edit must be the same if it is redone.
         made = insert_recipe(
             desk.project,
@@ -199,7 +206,7 @@ class RowAdding(QObject):
         view.ledger.reveal(made.top)
         desk.select_row(made.top)
         view.setFocus()
-        self._blanks = list(made.blanks)
+        self._blanks, self._is_filling = list(made.blanks), True
         self._next_blank()
 
     def _next_blank(self) -> None:

@@ -7,6 +7,7 @@ from tests.desk.conftest import Driver
 from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.desk.chips.editing import InlineEditor
 from umbrant.desk.views.ledger.search import RecipeOffer
+from umbrant.model.values import KeyType
 
 
 class Presses:
@@ -113,3 +114,43 @@ def test_every_recipe_is_found_by_its_name_and_its_words(demo_driver: Driver) ->
     search.list.setCurrentIndex(search.list.model().index(0, 0))
     assert "Walks from place to place" in search.help.text()
     search.dismiss()
+
+
+def test_keys_that_are_typed_and_do_not_exist_are_offered_to_be_made(driver: Driver) -> None:
+    new_project(driver)
+    driver.key(Qt.Key.Key_Home)
+    driver.key(Qt.Key.Key_Return)
+    search = driver.ledger.search
+    search.line.setText("look out upkeep visitor seen last_seen")
+    first = search.offer_at(0)
+    assert first.place == "makes the keys seen, last_seen"
+    driver.qtbot.keyClick(search.line, Qt.Key.Key_Return)
+    driver.settle()
+    upkeep = driver.desk.behavior.rows[0].upkeep[0]
+    assert {name: value.key for name, value in upkeep.args.items()} == {
+        "target": "visitor",
+        "seen": "seen",
+        "where": "last_seen",
+    }
+    keys = driver.desk.keys_at(driver.desk.behavior.rows[0].id)
+    assert (keys["seen"].type, keys["last_seen"].type) == (KeyType.YES_NO, KeyType.POINT)
+    assert driver.desk.documents.problems == []
+    assert driver.desk.documents.history.undo_name == "Add look out"
+    driver.desk.documents.undo()
+    assert driver.desk.documents.history.undo_name is None
+
+
+def test_what_may_be_a_slip_is_offered_second_and_what_fits_nothing_is_said(
+    driver: Driver,
+) -> None:
+    new_project(driver)
+    driver.key(Qt.Key.Key_Home)
+    driver.key(Qt.Key.Key_Return)
+    search = driver.ledger.search
+    search.line.setText("move to visitr")
+    assert [search.offer_at(index).place for index in range(2)] == [
+        "action",
+        "makes the key visitr",
+    ]
+    driver.qtbot.keyClick(search.line, Qt.Key.Key_Return)
+    driver.until(lambda: any("“visitr” fits nothing here" in each for each in driver.messages))

@@ -3,33 +3,61 @@ distance(a) < 6`.
 """
 
 import re
+from collections.abc import Iterator
+from dataclasses import dataclass
 
 from umbrant.catalog.declare import Kind, Param, ParamType
 from umbrant.desk.chips.sentence import Chip, ChipEditor
 from umbrant.desk.chips.values import choices
+from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.expanded import ExpandedBehavior
 from umbrant.model.parts import ROW, Slot
-from umbrant.model.values import ParamValue, Spread
+from umbrant.model.values import KeyRef, KeyType, ParamValue, Spread
 
 _NUMBER = re.compile(r"^([-+]?\d*\.?\d+)(?:±([\d.]+))?[a-z°]*$")
+_KEY_NAME = re.compile(r"^[a-z][a-z0-9_]{0,59}$")
 WRITTEN = (ParamType.CONDITION, ParamType.FORMULA)
+
+
+@dataclass(frozen=True)
+class Filling:
+    """What a text gives to a kind's parameters."""
+
+    args: dict[str, ParamValue]
+    left: tuple[str, ...] = ()
+    """The words that fit none of them."""
+    new_keys: tuple[tuple[str, Key], ...] = ()
+    """For words that are left the parameters that could hold a key of that name, and such keys."""
+
+    @property
+    def with_new_keys(self) -> dict[str, ParamValue]:
+        """The parameters with the new keys in them."""
+        made = {param: KeyRef(key=key.name) for param, key in self.new_keys}
+        return {**self.args, **made}
 
 
 def filled(
     kind: Kind, text: str, row_id: str, project: Project, expanded: ExpandedBehavior | None
 ) -> dict[str, ParamValue]:
-    """The values that a text gives to a kind's parameters; words that fit none are passed over.
+    """The values that a text gives to a kind's parameters, see `filling`."""
+    return filling(kind, text, row_id, project, expanded).args
+
+
+def filling(
+    kind: Kind, text: str, row_id: str, project: Project, expanded: ExpandedBehavior | None
+) -> Filling:
+    """What a text gives to a kind's parameters, and what of it fits none.
 
     A condition or a formula takes all of it. Else numbers go to numbers, names to what can be
     called so, and what remains to a text. `row_id` is a row beside the new one, whose keys it may
     use.
     """
     if not text.strip():
-        return {}
+        return Filling({})
     written = next((param for param in kind.params if param.type in WRITTEN), None)
     if written is not None:
-        return {written.name: text.strip()}
+        return Filling({written.name: text.strip()})
     found: dict[str, ParamValue] = {}
     left: list[str] = []
     for word in text.replace(" ± ", "±").split():
@@ -48,7 +76,34 @@ def filled(
     )
     if free is not None and left:
         found[free.name] = " ".join(left)
-    return found
+        return Filling(found)
+    return Filling(found, tuple(left), tuple(_new_keys(kind, left, found)))
+
+
+def _new_keys(
+    kind: Kind, left: list[str], found: dict[str, ParamValue]
+) -> Iterator[tuple[str, Key]]:
+    """For each word that is left and could be the name of a key, the next parameter that must be
+    filled in and takes one.
+    """
+    free = [param for param in kind.params if param.required and param.name not in found]
+    for word in left:
+        param = next((each for each in free if _key_type(each) is not None), None)
+        if param is None or not _KEY_NAME.match(word):
+            continue
+        free.remove(param)
+        yield param.name, Key(name=word, type=_key_type(param) or KeyType.TEXT)
+
+
+def _key_type(param: Param) -> KeyType | None:
+    """The type of key that a parameter takes first of all; None if it takes none."""
+    if param.type is ParamType.KEY:
+        return param.keys[0] if param.keys else None
+    return {
+        ParamType.AGENT: KeyType.AGENT,
+        ParamType.PROP: KeyType.PROP,
+        ParamType.PLACE: KeyType.POINT,
+    }.get(param.type)
 
 
 def _took_number(word: str, kind: Kind, found: dict[str, ParamValue]) -> bool:

@@ -5,24 +5,27 @@ selected row.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QPoint, QPointF, QTimer
+from rapidfuzz import process
 
 from umbrant.catalog.declare import ROWS, RUNS, Family, Kind
 from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.catalog.validation.behaviors import names_in
-from umbrant.desk.chips.filling import filled
+from umbrant.desk.chips.filling import Filling, filling
 from umbrant.desk.chips.sentence import NAMELESS
 from umbrant.desk.views.ledger.model import OUTLINE
 from umbrant.desk.views.ledger.search import Offer, RecipeOffer, SearchPopup, offers, recipes, typed
-from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.behaviors import Behavior, Key, Row
+from umbrant.model.documents import Project
 from umbrant.model.edits import (
     Edit,
     add_decorator,
     add_upkeep,
+    declare_key,
     fresh_id,
     insert_row,
     set_guard,
@@ -35,6 +38,8 @@ if TYPE_CHECKING:
 
 GUARDED = (*RUNS, Family.OPTION)
 """The families of rows that can have a guard."""
+NEARLY = 80
+"""How alike, of 100, two names are where one may be a slip for the other."""
 CHECK = "check"
 """The kind of a row that asks a condition."""
 
@@ -62,6 +67,23 @@ class GuardOffer(Offer):
     @property
     def help(self) -> str:
         return "The row is entered only if the condition holds."
+
+
+@dataclass(frozen=True)
+class NewKeysOffer(Offer):
+    """Offers a kind together with the keys that it was typed with and that do not exist yet."""
+
+    filling: Filling = field(default_factory=lambda: Filling({}))
+
+    @property
+    def place(self) -> str:
+        names = [key.name for _, key in self.filling.new_keys]
+        return f"makes the key{'s' if len(names) > 1 else ''} {', '.join(names)}"
+
+    @property
+    def help(self) -> str:
+        made = [f"{key.name}: {key.type}" for _, key in self.filling.new_keys]
+        return f"Adds it and makes the keys it is typed with: {', '.join(made)}."
 
 
 class RowAdding(QObject):
@@ -119,7 +141,7 @@ class RowAdding(QObject):
         """
         listed, rest = typed(text, found)
         if not self._is_condition(text):
-            return listed, rest
+            return self._with_new_keys(listed, rest), rest
         check = [each for each in found if each.kind.id == CHECK and each.role == "row"]
         if not check:
             return listed, rest
@@ -129,6 +151,24 @@ class RowAdding(QObject):
             return check, text
         on = f"{behavior.outline.number[row.id]} {row.name}".strip()
         return [*check, GuardOffer(check[0].kind, GUARD, on, self._stored(text))], text
+
+    def _with_new_keys(self, listed: list[Offer], rest: str) -> list[Offer]:
+        """The offers, and before the first one the same with the keys that were typed and do not
+        exist; behind it, where such a name is nearly one that does.
+        """
+        if not listed or not rest or isinstance(listed[0], RecipeOffer):
+            return listed
+        first, desk = listed[0], self._view.desk
+        row = desk.row
+        found = filling(first.kind, rest, row.id if row else "", desk.project, desk.expanded)
+        if not found.new_keys:
+            return listed
+        offer = NewKeysOffer(first.kind, first.role, found)
+        known = list(desk.keys_at(desk.row_id))
+        near = any(
+            process.extractOne(key.name, known, score_cutoff=NEARLY) for _, key in found.new_keys
+        )
+        return [first, offer, *listed[1:]] if near else [offer, *listed]
 
     def _is_condition(self, text: str) -> bool:
         """Whether a text reads as a condition, and not only as a single word."""
@@ -150,14 +190,25 @@ class RowAdding(QObject):
         name, kind, besides = behavior.name, offer.kind, self.search.besides
         if self._is_condition(besides):
             besides = self._stored(besides)
-        args = filled(kind, besides, row.id if row else "", desk.project, desk.expanded)
+        found = filling(kind, besides, row.id if row else "", desk.project, desk.expanded)
+        args, new_keys = found.args, list[Key]()
+        if isinstance(offer, NewKeysOffer):
+            args = found.with_new_keys
+            new_keys = [key for _, key in found.new_keys]
+        elif found.left and offer.role != GUARD:
+            desk.message.emit(_left_over(found.left))
         if offer.role == GUARD and row is not None:
             desk.apply(Edit("Set the guard", lambda p: set_guard(p, name, row.id, besides)))
         elif offer.role == "row":
-            self._insert(behavior, Row(id=fresh_id(behavior), kind=kind.id, args=args), kind)
+            new = Row(id=fresh_id(behavior), kind=kind.id, args=args)
+            self._insert(behavior, new, kind, new_keys)
         elif row is not None:
             put = add_decorator if offer.role == "decorator" else add_upkeep
-            edit = Edit(f"Add {kind.title}", lambda p: put(p, name, row.id, kind.id, args))
+            board = behavior.blackboard
+            edit = Edit(
+                f"Add {kind.title}",
+                lambda p: put(_with_keys(p, board, new_keys), name, row.id, kind.id, args),
+            )
             desk.apply(edit)
         view.setFocus()
         view.begin_missing()
@@ -167,7 +218,7 @@ class RowAdding(QObject):
         names = names_in(desk.project)
         return typed_condition(text, desk.keys_at(desk.row_id), desk.catalog, names)[0]
 
-    def _insert(self, behavior: Behavior, new: Row, kind: Kind) -> None:
+    def _insert(self, behavior: Behavior, new: Row, kind: Kind, new_keys: Sequence[Key]) -> None:
         view, desk = self._view, self._view.desk
         after, under = self._target
         # What the search was opened at may be gone by now.
@@ -177,7 +228,13 @@ class RowAdding(QObject):
         named = new.model_copy(update={"name": called})
         edit = Edit(
             f"Add {kind.title}",
-            lambda p: insert_row(p, behavior.name, named, after=after, under=under),
+            lambda p: insert_row(
+                _with_keys(p, behavior.blackboard, new_keys),
+                behavior.name,
+                named,
+                after=after,
+                under=under,
+            ),
         )
         desk.apply(edit)
         path = (after or under or "").rpartition("/")[0]
@@ -238,6 +295,20 @@ class RowAdding(QObject):
             children = behavior.outline.children[row.id]
             return (children[-1] if children else None), row.id
         return row.id, parent
+
+
+def _with_keys(project: Project, board: str, keys: Sequence[Key]) -> Project:
+    """The project with more keys on a blackboard."""
+    for key in keys:
+        project = declare_key(project, board, key)
+    return project
+
+
+def _left_over(words: Sequence[str]) -> str:
+    """That words fitted nothing of what was added."""
+    listed = ", ".join(f"“{each}”" for each in words)
+    fits = "fits" if len(words) == 1 else "fit"
+    return f"{listed} {fits} nothing here: there is no key, place or member of the cast like that."
 
 
 def _short(kind: Kind) -> bool:

@@ -1,4 +1,5 @@
-"""Write the pages of docs/ that say what the program itself knows: nodes, findings, keys, fields.
+"""Write the pages of docs/ that say what the program itself knows: nodes, recipes, findings, keys,
+fields.
 
 `.venv/bin/python scripts/pages.py`; a test says when they are out of date.
 """
@@ -22,6 +23,8 @@ import umbrant.review  # noqa: F401  (declares the rules)
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Family
 from umbrant.catalog.pages import kind_page
+from umbrant.catalog.recipes.builtin import RECIPES
+from umbrant.desk.chips.sentence import sentence
 from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences
 from umbrant.model.behaviors import (
     Behavior,
@@ -41,6 +44,7 @@ from umbrant.model.staging import (
     Body,
     Cue,
     DropProp,
+    HoldResult,
     Member,
     MoveTo,
     Place,
@@ -49,6 +53,7 @@ from umbrant.model.staging import (
     RaiseEvent,
     Scenario,
     SetKey,
+    SetNumber,
     Stage,
     Stat,
     TakeAway,
@@ -65,6 +70,7 @@ def pages() -> dict[str, str]:
     """Each page's text, by its file's name."""
     return {
         "nodes.md": _nodes(),
+        "recipes.md": _recipes(),
         "findings.md": _findings(),
         "keys.md": _keys(),
         "fields.md": _fields(),
@@ -95,6 +101,27 @@ def _nodes() -> str:
             lines.extend([f"## {str(family).capitalize()}", ""])
             for kind in kinds:
                 lines.append(kind_page(kind))
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _recipes() -> str:
+    lines = [
+        "# Recipes",
+        "",
+        "Rows that belong together under a word. Type a word of one where a row is added "
+        "(**Enter**), and it is put in with the keys that it needs; its blanks then open one after "
+        "the other.",
+        "",
+    ]
+    for recipe in RECIPES:
+        words = ", ".join(recipe.words[1:])
+        lines.extend([f"## {recipe.title}", "", recipe.help, "", f"Also found by: {words}.", ""])
+        depth = {None: -1}
+        for row in recipe.rows:
+            depth[row.id] = depth[row.under] + 1
+            says = " ".join(piece.text for piece in sentence(row, BUILTIN) if piece.text)
+            lines.append(f"{'    ' * depth[row.id]}- {says}")
+        lines.append("")
     return "\n".join(lines).rstrip() + "\n"
 
 
@@ -145,7 +172,7 @@ FILES: dict[str, tuple[type[Document], ...]] = {
     "`events.json`": (EventList, Event),
     "`stages/NAME.json`": (Stage, Area, Place, Prop),
     "`scenarios/NAME.json`": (Scenario, Member, Body, Stat, WalkPoint, Push, Cue),
-    "What a cue does": (RaiseEvent, SetKey, MoveTo, DropProp, TakeAway),
+    "What a cue does": (RaiseEvent, SetKey, MoveTo, DropProp, TakeAway, SetNumber, HoldResult),
     "Values": (KeyRef, PlaceRef, Spread, Curve),
 }
 WORDS = {

@@ -48,6 +48,7 @@ def main() -> None:
         _branch(window)
         _nearest(window)
         _search(window)
+        _recipe(window)
         _map(window)
         _table(window)
         _scores(window)
@@ -125,6 +126,23 @@ def _search(window: MainWindow) -> None:
     QTest.keyClicks(window.pane.ledger.search.line, "look")
     _keep(window, "adding-a-row")
     window.pane.ledger.search.dismiss()
+
+
+def _recipe(window: MainWindow) -> None:
+    """A recipe that was just put in, its first blank open."""
+    assert window.pane is not None
+    window.desk.select_row("keep")
+    window.pane.ledger.setFocus()
+    window.pane.actions_by_id["add_row"].trigger()
+    search = window.pane.ledger.search
+    QTest.keyClicks(search.line, "hide")
+    QTest.keyClick(search.line, Qt.Key.Key_Return)
+    editing = window.pane.ledger.editing
+    _wait(lambda: editing.line is not None and not window.desk.takes.busy)
+    _keep(window, "a-recipe-and-its-blanks")
+    QTest.keyClick(editing.line, Qt.Key.Key_Escape)
+    window.desk.documents.undo()
+    _wait(lambda: window.desk.is_current and not window.desk.takes.busy)
 
 
 def _setting(window: MainWindow) -> None:

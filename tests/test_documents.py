@@ -30,7 +30,8 @@ from umbrant.model.values import KeyType
 
 ROOT = DEMO.parents[1]
 PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
-WRITTEN = [page for page in PAGES if page.name not in ("nodes.md", "findings.md", "keys.md")]
+MADE = ("nodes.md", "recipes.md", "findings.md", "keys.md")
+WRITTEN = [page for page in PAGES if page.name not in MADE]
 COMMAND = re.compile(r"^    (umbrant .+|umbrant)$|`(umbrant [^`]+)`", re.M)
 
 

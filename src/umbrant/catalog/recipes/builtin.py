@@ -312,7 +312,7 @@ NEEDS = Recipe(
 UTILITY = Recipe(
     "utility",
     "Utility for needs",
-    ("utility for needs", "utility", "needs", "desires", "score needs", "sims", "weigh needs"),
+    ("utility for needs", "utility", "needs", "desires", "score needs", "household", "weigh needs"),
     "Scores rest, food and work by how much each is needed, and does what is worth most.",
     row(
         "top",

@@ -30,6 +30,8 @@ class Addition:
     path: Path
     """The list that it goes into."""
     make: Callable[[Project], Any]
+    after: Callable[[Project, Any], Project] = lambda project, item: project
+    """What is done to the project once it is in."""
 
     def add_to(self, project: Project) -> tuple[Project, Path]:
         """The project with it, and the path that leads to it. Documents stand in the order of their
@@ -41,7 +43,7 @@ class Addition:
             return put(project, self.path, {**inside, name: value}), (*self.path, name)
         if len(self.path) == 1:
             items = tuple(sorted((*inside, item), key=lambda each: each.name))
-            return put(project, self.path, items), (*self.path, item.name)
+            return self.after(put(project, self.path, items), item), (*self.path, item.name)
         return put(project, self.path, (*inside, item)), (*self.path, len(inside))
 
 

@@ -4,6 +4,8 @@ from collections.abc import Callable, Iterable, Iterator
 from functools import partial
 
 from umbrant.catalog.declare import Catalog, Quantity
+from umbrant.catalog.recipes.builtin import RECIPES
+from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.catalog.references import KeyReferences, key_references
 from umbrant.catalog.renaming import (
     NamesDocument,
@@ -129,7 +131,10 @@ class Setting:
         yield say.line(0, removable=False)
 
     def _behaviors(self) -> Iterator[SettingLine]:
-        starts = tuple(self._new_behavior(start) for start in TEMPLATES)
+        starts = (
+            *(self._new_behavior(start) for start in TEMPLATES),
+            *(self._behavior_of_recipe(recipe) for recipe in RECIPES),
+        )
         variants = tuple(self._new_variant(each) for each in self.project.behaviors)
         yield self._heading(
             "Behaviors", ("behaviors",), *starts, *variants, help="how NPCs decide; Enter adds one"
@@ -155,6 +160,22 @@ class Setting:
             return behavior_from(start, name, name.capitalize().replace("-", " "), board)
 
         return Addition(f"Behavior of {start.title.lower()}: {start.help}", ("behaviors",), make)
+
+    def _behavior_of_recipe(self, recipe: Recipe) -> Addition:
+        """A behavior of its own that is a recipe, with the keys that are missing."""
+
+        def make(project: Project) -> Behavior:
+            taken = [each.name for each in project.behaviors]
+            name = fresh_name(recipe.id, taken, "-")
+            board = project.blackboards[0].name if project.blackboards else "keys"
+            return Behavior(name=name, title=recipe.title, blackboard=board)
+
+        def fill(project: Project, made: Behavior) -> Project:
+            return insert_recipe(project, made.name, recipe, after=None, under=None).project
+
+        does = recipe.help.partition(".")[0]
+        title = f"Behavior by recipe, {recipe.title.lower()}: {does[:1].lower()}{does[1:]}"
+        return Addition(title, ("behaviors",), make, fill)
 
     def _new_variant(self, original: Behavior) -> Addition:
         def make(project: Project) -> Behavior:

@@ -56,9 +56,10 @@ class Hands:
         self.table.setCurrentIndex(model.index(line, heads.index(trigger)))
 
     def add(self, *wanted: str) -> None:
-        """Add something from the list that Enter opens."""
+        """Add something from the list that Enter and then Down open."""
         self.key(Qt.Key.Key_Return)
-        menu = self.table.menu
+        self.driver.qtbot.keyClick(self.table.additions.line, Qt.Key.Key_Down)
+        menu = self.table.additions.menu
         for inner in wanted[:-1]:
             menu = next(each.menu() for each in menu.actions() if each.text() == inner)
         choose(menu, wanted[-1])

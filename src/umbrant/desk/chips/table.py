@@ -83,6 +83,12 @@ class ChipTable(PaintedTable):
         """Offer what can be added at the selected line; what Enter does."""
         raise NotImplementedError
 
+    def paste_text(self, text: str) -> bool:
+        """Put a text from the clipboard in, if it is none of rows. Says whether it was for this
+        table to do.
+        """
+        return False
+
     def delete(self) -> bool:
         """Delete what is selected, if that is no row. Says whether it was for this table to do."""
         return False

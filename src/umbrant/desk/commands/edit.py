@@ -1,6 +1,6 @@
 """Undo, search, the clipboard, and the walk over chips."""
 
-from PySide6.QtGui import QKeySequence
+from PySide6.QtGui import QGuiApplication, QKeySequence
 
 from umbrant.desk.commands.action import (
     Action,
@@ -34,6 +34,12 @@ def find(context: CommandContext) -> None:
 def find_command(context: CommandContext) -> None:
     """Search over what can be done."""
     context.shell.find_commands()
+
+
+def paste(context: CommandContext) -> None:
+    """Put what is on the clipboard in."""
+    if not context.table.paste_text(QGuiApplication.clipboard().text()):
+        context.rows.paste()
 
 
 def next_chip(context: CommandContext) -> None:
@@ -107,8 +113,8 @@ ACTIONS: tuple[Action, ...] = (
         "paste",
         "Edit",
         "Paste",
-        "Put copied rows in",
-        lambda context: context.rows.paste(),
+        "Put copied rows in; in the table of a machine also the cells of a spreadsheet",
+        paste,
         (_S.Paste,),
         Where.LEDGER,
         looks_at_rows,

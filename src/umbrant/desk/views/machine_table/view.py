@@ -3,7 +3,6 @@ by cell.
 """
 
 from collections.abc import Callable
-from functools import partial
 from typing import Any
 
 from PySide6.QtCore import (
@@ -16,19 +15,14 @@ from PySide6.QtCore import (
     Qt,
 )
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QResizeEvent
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyleOptionViewItem, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QStyleOptionViewItem, QWidget
 
 from umbrant.desk.chips.drawing import draw_lozenge, draw_pieces
 from umbrant.desk.chips.layout import RowLayout, SentenceFlow
 from umbrant.desk.chips.sentence import Chip, SentenceContext, sentence
 from umbrant.desk.chips.table import ChipTable
 from umbrant.desk.session.desk import Desk
-from umbrant.desk.views.machine_table.adding import (
-    add_state,
-    add_transition,
-    target_menu,
-    trigger_menu,
-)
+from umbrant.desk.views.machine_table.additions import CellAdditions
 from umbrant.desk.views.machine_table.cells import (
     MachineCells,
     SourceLine,
@@ -41,7 +35,7 @@ from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.edits import Edit, delete_rows
-from umbrant.model.kind_ids import FINAL, REGIONS
+from umbrant.model.kind_ids import REGIONS
 from umbrant.reasons.machine_report import fired_last
 from umbrant.take.record import RowState
 
@@ -214,8 +208,9 @@ class CellDelegate(PaintedDelegate):
 
 
 class MachineTable(ChipTable):
-    """Arrow keys walk cells, C walks the chips of one; Enter adds a transition to a cell, on a
-    state also a state.
+    """Arrow keys walk cells, C walks the chips of one. Enter opens a line: on a state for the name
+    of a new one, in a cell for a transition as it is read. Down in the empty line lists what can be
+    chosen instead.
     """
 
     def __init__(
@@ -228,7 +223,7 @@ class MachineTable(ChipTable):
         super().__init__(desk, palette, dialogs, parent)
         self.setAccessibleName("Table of the machine")
         self.machine = MachineModel(desk, self)
-        self.menu: QMenu | None = None
+        self.additions = CellAdditions(self)
         self.fired = ""
         """The transition that fired last at the playhead."""
         self._layouts: dict[tuple[int, int], list[tuple[Row, RowLayout, float]]] = {}
@@ -378,54 +373,12 @@ class MachineTable(ChipTable):
     # what can be done
 
     def open_additions(self) -> None:
-        """Offer what can be added to the selected cell."""
-        cells, index = self.machine.cells, self.currentIndex()
-        source, trigger = (
-            self.machine.source_at(index.row()),
-            self.machine.trigger_at(index.column()),
-        )
-        if cells is None or source is None:
-            self.desk.message.emit(
-                "There is no machine here. Add one to the rows: Ctrl+5, then Enter."
-            )
-            return
-        if trigger is not None:
-            self.menu = target_menu(self, cells, partial(self._add, source.row_id, trigger))
-        else:
-            self.menu = self._state_menu(cells, source)
-        corner = self.visualRect(index).bottomLeft()
-        self.menu.popup(self.viewport().mapToGlobal(corner))
+        """Type what is to be added to the selected cell."""
+        self.additions.open()
 
-    def _state_menu(self, cells: MachineCells, source: SourceLine) -> QMenu:
-        menu = QMenu(self)
-        menu.setAccessibleName("Add to the machine")
-        above = cells.behavior.outline.parent[source.row_id]
-        if not source.is_machine and above is not None:
-            menu.addAction("State after this one", lambda: self._add_state(source.row_id, above))
-            if cells.behavior.row(source.row_id).kind != FINAL:
-                menu.addAction(
-                    "State inside this one", lambda: self._add_state(None, source.row_id)
-                )
-        else:
-            menu.addAction("State", lambda: self._add_state(None, source.row_id))
-        if source.is_machine or cells.behavior.row(source.row_id).kind != FINAL:
-            menu.addSeparator()
-            triggers = trigger_menu(
-                self, self.desk, lambda trigger: self._add(source.row_id, trigger, "")
-            )
-            triggers.setTitle("Transition")
-            menu.addMenu(triggers)
-        return menu
-
-    def _add(self, source: str, trigger: TriggerColumn, target: str) -> None:
-        if add_transition(self.desk, source, trigger, target) is not None:
-            self.setFocus()
-            self.begin_missing()
-
-    def _add_state(self, after: str | None, under: str) -> None:
-        if add_state(self.desk, after, under) is not None:
-            self.setFocus()
-            self.rename()
+    def paste_text(self, text: str) -> bool:
+        """Put the cells of a spreadsheet in."""
+        return self.additions.paste(text)
 
     def delete(self) -> bool:
         self._delete()

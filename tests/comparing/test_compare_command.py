@@ -45,6 +45,15 @@ def git(folder: Path, *arguments: str) -> None:
     )
 
 
+def committed(one: Path) -> Path:
+    """A git repository with a project in it; returns its root."""
+    root = one.parent
+    git(root, "init", "-q")
+    git(root, "add", "one")
+    git(root, "commit", "-qm", "first")
+    return root
+
+
 def test_equal_projects_give_0_and_different_ones_1(umbrant: Any, folders: Folders) -> None:
     one, other = folders
     code, out, err = umbrant(one, one, "--seeds", "2")
@@ -89,10 +98,7 @@ def test_trouble_gives_2_and_the_way_out(umbrant: Any, folders: Folders, tmp_pat
 
 def test_a_project_is_read_at_a_revision_of_its_repository(umbrant: Any, folders: Folders) -> None:
     one, other = folders
-    root = one.parent
-    git(root, "init", "-q")
-    git(root, "add", "one")
-    git(root, "commit", "-qm", "first")
+    root = committed(one)
     shutil.copytree(other, one, dirs_exist_ok=True)
     (one / "notes.txt").write_text("of no concern")
     git(root, "add", "one")
@@ -111,10 +117,7 @@ def test_a_project_is_read_at_a_revision_of_its_repository(umbrant: Any, folders
 
 def test_nothing_that_a_repository_names_is_run(folders: Folders) -> None:
     one = folders[0]
-    root = one.parent
-    git(root, "init", "-q")
-    git(root, "add", "one")
-    git(root, "commit", "-qm", "first")
+    root = committed(one)
     trap = root / "trap"
     script = root / "set-trap"
     script.write_text(f"#!/bin/sh\ntouch {trap}\n")
@@ -131,10 +134,7 @@ def test_nothing_that_a_repository_names_is_run(folders: Folders) -> None:
 
 def test_blobs_that_are_elsewhere_are_not_fetched(folders: Folders) -> None:
     one = folders[0]
-    root = one.parent
-    git(root, "init", "-q")
-    git(root, "add", "one")
-    git(root, "commit", "-qm", "first")
+    root = committed(one)
     trap = root / "trap"
     git(root, "config", "remote.origin.url", f"ext::touch {trap}")
     git(root, "config", "remote.origin.promisor", "true")

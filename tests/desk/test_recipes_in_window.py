@@ -4,36 +4,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
+from tests.desk.presses import Presses, new_project
 from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.desk.chips.editing import InlineEditor
 from umbrant.desk.views.ledger.search import RecipeOffer
 from umbrant.model.values import KeyType
-
-
-class Presses:
-    """Presses keys and counts them."""
-
-    def __init__(self, hands: Driver) -> None:
-        self.hands = hands
-        self.count = 0
-
-    def key(self, key: Qt.Key) -> None:
-        self.count += 1
-        target = QApplication.activePopupWidget() or QApplication.focusWidget()
-        assert target is not None
-        self.hands.qtbot.keyClick(target, key)
-
-    def type(self, text: str) -> None:
-        for letter in text:
-            self.count += 1
-            self.hands.qtbot.keyClicks(QApplication.focusWidget(), letter)
-
-
-def new_project(driver: Driver) -> None:
-    driver.window.new_project()
-    driver.desk.message.connect(driver.messages.append)
-    driver.settle()
-    driver.ledger.setFocus()
 
 
 def test_a_fighter_in_under_40_presses(driver: Driver) -> None:

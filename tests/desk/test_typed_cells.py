@@ -6,6 +6,7 @@ from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
+from tests.desk.presses import Presses, new_project
 from tests.small import project, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation.behaviors import names_in
@@ -124,28 +125,9 @@ def test_the_cells_of_a_spreadsheet_make_states_transitions_and_events(scope: Ce
     assert "thunder" in [each.name for each in pasted.project.event_list.events]
 
 
-class Presses:
-    """Presses keys and counts them."""
-
-    def __init__(self, hands: Driver) -> None:
-        self.hands = hands
-        self.count = 0
-
-    def key(self, key: Qt.Key) -> None:
-        self.count += 1
-        self.hands.qtbot.keyClick(QApplication.focusWidget(), key)
-
-    def type(self, text: str) -> None:
-        self.count += len(text)
-        self.hands.qtbot.keyClicks(QApplication.focusWidget(), text)
-
-
 def at_table(driver: Driver) -> MachineTable:
     """A new project whose behavior has an empty machine, at its table."""
-    driver.window.new_project()
-    driver.desk.message.connect(driver.messages.append)
-    driver.settle()
-    driver.ledger.setFocus()
+    new_project(driver)
     driver.key(Qt.Key.Key_Home)
     driver.key(Qt.Key.Key_Return)
     driver.type("machine")

@@ -16,6 +16,7 @@ from benchmarks.engine import engine_figures
 from benchmarks.figure import Figure, timed
 from benchmarks.routes import route_figures
 from benchmarks.supervised import supervised_figures
+from benchmarks.what_if import what_if_figures
 from umbrant.catalog.validation import open_project
 from umbrant.desk.app import SWITCH_S
 from umbrant.desk.session.settings import Settings
@@ -40,6 +41,7 @@ def all_figures() -> Iterator[Figure]:
         name = "the warden's part of the demo rolls, times faster than real time"
         yield Figure(name, f"{42 / rolled_s:.0f} ×", "over 100 ×", ratio)
         yield from supervised_figures(open_project(DEMO), place)
+        yield from what_if_figures(open_project(DEMO), place)
         yield from engine_figures(place)
         yield from route_figures(place)
         application = QApplication([])

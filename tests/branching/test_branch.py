@@ -46,7 +46,7 @@ def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return tmp_path_factory.mktemp("branches")
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=12, deadline=None)
 @given(st.integers(0, 10**6), st.integers(0, 19))
 def test_a_branch_in_which_nothing_is_done_is_its_parent(
     folder: Path, seed: int, tick: int
@@ -58,7 +58,7 @@ def test_a_branch_in_which_nothing_is_done_is_its_parent(
         assert export_text(branch, form) == export_text(parent, form)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=30, deadline=None)
 @given(st.integers(0, 10**6), st.integers(0, 19), st.data())
 def test_a_branch_is_its_parent_until_its_tick_whatever_is_done(
     folder: Path, seed: int, tick: int, data: st.DataObject

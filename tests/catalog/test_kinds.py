@@ -14,7 +14,7 @@ import pytest
 from tests.small import key, played, project, received, record, row, spans, values
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Kind, ParamType
-from umbrant.catalog.geometry import distance_m
+from umbrant.catalog.geometry import distance_m, heading_to, turn_between
 from umbrant.model.behaviors import Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.staging import (
@@ -28,6 +28,7 @@ from umbrant.model.staging import (
     RaiseEvent,
     Stat,
     TakeAway,
+    WalkPoint,
 )
 from umbrant.model.values import KeyType, PlaceRef, Point, Value
 from umbrant.stage.ground import Sightlines
@@ -161,6 +162,42 @@ def test_face_turns_until_it_looks_that_way_and_stop_stands() -> None:
     end = spans(take, "x1")[0][1] or 0
     assert take.poses["a"][end][2] == pytest.approx(90, abs=5)
     assert spans(take, "x2")[0] == (end, end, "success")
+
+
+def test_keep_facing_goes_on_turning_towards_what_moves() -> None:
+    walk = (WalkPoint(at_s=0, to=(8.0, 5.0)), WalkPoint(at_s=3, to=(2.0, 9.0)))
+    other = Member(name="o", start=(8.0, 5.0), walk=walk)
+    rows = then(one("keep_facing", target="o", duration=2.5), row("x2", "stop"))
+    take = played(stage(*rows, seconds=4.0, cast=(other,)))
+    (span,) = spans(take, "x1")[:1]
+    assert span[1:] == (25, "success")
+    for tick in (10, 20, 25):
+        here, there = take.poses["a"][tick], take.poses["o"][tick]
+        wanted = heading_to((here[0], here[1]), (there[0], there[1]))
+        assert abs(turn_between(float(here[2]), wanted)) < 12
+    gone = played(stage(one("keep_facing", target="nobody"), seconds=0.2))
+    assert spans(gone, "x1")[0][2] == "failure"
+
+
+def test_distance_between_two_others() -> None:
+    other = Member(name="o", start=(8.0, 5.0))
+    place = Place(name="corner", at=(8.0, 8.0))
+    guarded = row(
+        "x1",
+        "wait",
+        "top",
+        guard='distance_between(who, "corner") < 3.5',
+        duration=1.0,
+    )
+    keys = (Key(name="who", type=KeyType.AGENT, default="o"),)
+    made = project(
+        row("top", "selector"), guarded, cast=(other,), places=(place,), keys=keys, seconds=0.5
+    )
+    take = played(made)
+    assert spans(take, "x1")
+    (found,) = (each.found for each in record(take, "x1").atom_steps["guard"][:1])
+    assert found is not None
+    assert (found.left, found.right) == (3.0, 3.5)
 
 
 # acting

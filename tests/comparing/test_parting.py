@@ -66,7 +66,7 @@ def with_number(made: Project, old: str, new: str) -> Project:
     return parse_project(texts)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=20, deadline=None)
 @given(st.integers(0, 10**6))
 def test_a_take_is_equal_to_itself_and_parts_from_others_where_the_export_does(seed: int) -> None:
     made = RandomProject(seed).made
@@ -86,7 +86,7 @@ def test_a_take_is_equal_to_itself_and_parts_from_others_where_the_export_does(s
             assert (back.tick, back.agent) == (first.tick, first.agent)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=12, deadline=None)
 @given(st.integers(0, 10**6))
 def test_ranges_apart_are_the_ticks_at_which_a_row_was_in_another_state(seed: int) -> None:
     made = RandomProject(seed).made

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu
 
 from tests.desk.conftest import Driver
+from umbrant.desk.views.machine_table.view import MachineTable
 from umbrant.take.record import Outcome, RowRecord
 
 NO, CTRL, ALT = (
@@ -83,7 +84,12 @@ class Keyboard:
     def add(self, wanted: str) -> None:
         self.key(Qt.Key.Key_Escape)
         self.key(Qt.Key.Key_Return)
-        self.choose(self.table.menu, wanted)
+        if isinstance(self.table, MachineTable):
+            # Enter opens a line to type into, Down in it the list.
+            self.driver.qtbot.keyClick(self.table.additions.line, Qt.Key.Key_Down)
+            self.choose(self.table.additions.menu, wanted)
+        else:
+            self.choose(self.table.menu, wanted)
 
 
 def set_up(keys: Keyboard) -> None:

@@ -75,7 +75,7 @@ def check(take: Take, found: NearestChange, row_id: str, tick: int, folder: Path
             assert not ran(record.row(row_id), tick), found.says
 
 
-@pytest.mark.parametrize("seed", range(24))
+@pytest.mark.parametrize("seed", range(12))
 def test_what_is_told_about_random_projects_holds(seed: int, tmp_path: Path) -> None:
     made = RandomProject(seed).made
     if any(each.kind == "last" for behavior in made.behaviors for each in behavior.rows):
@@ -119,7 +119,7 @@ def test_a_number_in_a_guard_and_a_keys_value_are_both_found(tmp_path: Path) -> 
     assert found[1].actions == (SetKey(sets="near", of="a", value=1.4),)
     assert found[0].actions == ()
     assert found[0].says == (
-        "1.5 → 2.1 in 1.1’s guard: first runs from 1.00 s; one other stretch changes."
+        "1.5 → 2.1 in 1.1’s guard: first runs from 1.00 s; a does otherwise in one other stretch."
     )
 
 

@@ -94,6 +94,8 @@ class NearestChange(Document):
     """The tick from which the row would have run on to the one that is asked about."""
     others: int
     """How many other stretches of the agent's rows would have been otherwise until then."""
+    agent: str
+    """Who runs the row, by title."""
     row_name: str
     seconds: float
     """The time of `runs_from`."""
@@ -112,9 +114,11 @@ class NearestChange(Document):
         """The whole sentence."""
         changes = self.short
         verb = "runs on" if self.went_on else "runs"
-        rest = {0: "nothing else changes before", 1: "one other stretch changes"}.get(
-            self.others, f"{self.others} other stretches change"
-        )
+        who = self.agent
+        rest = {
+            0: f"nothing else that {who} does changes before",
+            1: f"{who} does otherwise in one other stretch",
+        }.get(self.others, f"{who} does otherwise in {self.others} other stretches")
         since = "at" if self.went_on else "from"
         return f"{changes}: {self.row_name} {verb} {since} {self.seconds:.2f} s; {rest}."
 
@@ -177,9 +181,7 @@ class NearestSearch:
         for search in (
             map(self._one, promising[:MOST_CANDIDATES]),
             self._pairs(promising),
-            map(
-                self._from_tries, [each for each in candidates if isinstance(each, NumberCandidate)]
-            ),
+            map(self._from_tries, _numbers(candidates)),
         ):
             any_found = False
             for found in search:
@@ -338,6 +340,7 @@ class NearestSearch:
             arranged=arranged,
             runs_from=runs_from,
             others=len(others),
+            agent=self._subject.title,
             row_name=self._subject.names.titles[self._row_id],
             seconds=self._subject.header.seconds(runs_from),
             went_on=ended is not None,

@@ -423,6 +423,33 @@ def face(me: Me, target: Target, *, within: Degrees = 5.0) -> Steps:
         yield Progress(left, None, "°")
 
 
+@action(
+    "keep facing {target} for {duration}",
+    success="the time is up",
+    failure="there is no target",
+)
+def keep_facing(me: Me, target: Target, *, duration: SpreadSeconds = 2.0) -> Steps:
+    """Goes on turning towards something that moves, from where it stands.
+
+    Example: keep facing `visitor` for 3 s, beside *Warn* in a parallel.
+
+    For: keep watching, keep looking, track, lock on, follow with the eyes, cover, turret, hold at
+    gunpoint, guard, keep an eye on.
+
+    target: what to turn to
+    duration: for how long
+    """
+    until_s, progress = me.world.now_s + duration, lasting(duration, duration)
+    while me.world.now_s < until_s - 1e-9:
+        there = target.at()
+        if isinstance(there, Cause):
+            return there
+        if there != me.body.place:
+            me.world.turn(me.body.name, heading_to(me.body.place, there))
+        yield progress
+    return True
+
+
 @action("turn at random for {duration}", success="the time is up")
 def look_about(me: Me, *, duration: SpreadSeconds = 3.0) -> Steps:
     """Looks this way and that from where it stands.

@@ -69,6 +69,23 @@ def distance(me: Me, target: Target) -> Reading | float:
     return distance_m(me.body.place, there)
 
 
+@sense("distance from {one} to {other}", gives=KeyType.NUMBER, unit="m")
+def distance_between(me: Me, one: Target, other: Target) -> Reading | float:
+    """The straight distance of two things from each other.
+
+    Example: `distance_between(visitor, gate) < 3`.
+
+    one: a key that holds a point, an agent or a prop, or a named place
+    other: the same
+    """
+    here, there = one.at(), other.at()
+    if isinstance(here, Cause):
+        return Reading(None, None, here)
+    if isinstance(there, Cause):
+        return Reading(None, None, there)
+    return distance_m(here, there)
+
+
 @sense("way to {target}", gives=KeyType.NUMBER, unit="m")
 def way_length(me: Me, target: Target) -> Reading:
     """How far it is to something on foot, round walls and water. Unknown where there is no way.

@@ -130,7 +130,11 @@ class CellAdditions(QObject):
 
     def _open_line(self, hint: str, check: Callable[[str], str]) -> TypedLine:
         """Open a line over the selected cell."""
-        cell = self._table.visualRect(self._table.currentIndex())
+        index = self._table.currentIndex()
+        cell = self._table.visualRect(index)
+        if index.column() == 0:
+            # A new state comes below the one that is selected.
+            cell.translate(0, cell.height())
         self.line = TypedLine(self._table, cell, hint, check)
         self.line.list_wanted.connect(self.open_list)
         return self.line

@@ -212,6 +212,27 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_drive
     assert any(each.event == "alarm.bell" for each in hands.desk.take.agents["odo"].received)
 
 
+def test_all_views_follow_a_rehearsal_once_a_second(demo_driver: Driver) -> None:
+    hands = demo_driver
+    rehearsing, desk = hands.pane.rehearsing, hands.desk
+    before = desk.take
+    hands.pane.actions_by_id["rehearse"].trigger()
+    hands.until(lambda: desk.take is not before)
+    live = desk.take
+    assert live.ticks >= 20
+    assert not live.is_complete
+    assert desk.playhead == live.last_tick
+    assert "Odo is at" in hands.reasons()
+    assert len(desk.takes.kept) == 1
+    assert not any("not whole" in each for each in hands.messages)
+    hands.until(lambda: desk.take.ticks > live.ticks)
+    rehearsing.finish()
+    hands.until(lambda: not rehearsing.active and desk.takes.current.number == 2)
+    assert desk.take.is_complete
+    # It is held against the take before the rehearsal, not against what was played so far.
+    assert desk.takes.current.against == "Take 1"
+
+
 def test_a_rehearsal_can_be_steered_with_the_mouse(demo_driver: Driver) -> None:
     hands = demo_driver
     stage, rehearsing = hands.pane.stage, hands.pane.rehearsing

@@ -237,7 +237,7 @@ class Player:
             rehearsal = Rehearsal(
                 order,
                 message.rehearse,
-                lambda setup: self._recorder(number, setup),
+                lambda setup: self._recorder(number, setup, is_live=True),
                 catalog,
                 self._watch,
             )
@@ -272,14 +272,17 @@ class Player:
         header = header_of(order.project, scenario, order.branched_at)
         self._outbox.send(number, "begun", header.model_dump_json())
 
-    def _recorder(self, number: int, scenario: Scenario) -> TakeRecorder:
-        """A recorder that sends its pieces to the supervisor."""
+    def _recorder(self, number: int, scenario: Scenario, *, is_live: bool = False) -> TakeRecorder:
+        """A recorder that sends its pieces to the supervisor. A live take can be read while it is
+        played: its chunks last a second.
+        """
 
         def push(piece: TakePiece) -> None:
             self._outbox.send(number, "piece", piece)
 
         due = _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
-        return TakeRecorder(scenario.ticks_per_s, chunk_ticks(scenario), push, due)
+        ticks = scenario.ticks_per_s if is_live else chunk_ticks(scenario)
+        return TakeRecorder(scenario.ticks_per_s, ticks, push, due)
 
     def _go_on(self, number: int, hand: SteeringInput | None) -> None:
         """One step of the rehearsal; without a hand it is over."""

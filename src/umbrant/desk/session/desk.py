@@ -231,14 +231,15 @@ class Desk(QObject):
         self.takes.compare_next()
         self._roll()
 
-    def rehearse(self, puppet: str) -> bool:
-        """Start a rehearsal with a puppet. Returns whether it could be; if not, a message says
-        why.
+    def rehearse(self, puppet: str) -> Path | None:
+        """Start a rehearsal with a puppet. Returns the file of its take; None if it could not be,
+        and a message says why.
         """
         order = self._order()
-        if order is not None:
-            self.takes.roller.rehearse(order, puppet)
-        return order is not None
+        if order is None:
+            return None
+        self.takes.roller.rehearse(order, puppet)
+        return order.path
 
     def _roll(self) -> None:
         order = self._order()

@@ -34,6 +34,8 @@ class Load:
     """A take, or the file of one that has not been read yet."""
     is_branch: bool = False
     """Whether `before` is its parent, so that both must be the same up to where it leaves it."""
+    is_live: bool = False
+    """Whether it is still being played: what is there so far is wanted."""
     compares: bool = False
     """Whether more is wanted than which rows differ: where the two part, and what followed."""
     shown: "Loaded | None" = None
@@ -129,6 +131,10 @@ class Loader(QObject):
     def request(self, load: Load) -> None:
         """Load a take and compare it with another."""
         self._background.request(load)
+
+    def drop(self) -> None:
+        """Give up what is being read; something else will be requested soon."""
+        self._background.expect()
 
     def close(self) -> None:
         """Wait for the running request, without answering it."""

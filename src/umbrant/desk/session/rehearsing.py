@@ -3,6 +3,7 @@ and acts.
 """
 
 import math
+from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -35,8 +36,12 @@ class Rehearsing(QObject):
         self._cue_actions: list[CueAction] = []
         self._waiting = False
         self._dropped = 0
+        self._path: Path | None = None
+        """The file of the take that is being played."""
+        self._rate = 1
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._next)
+        desk.take_changed.connect(self._follow)
         desk.takes.roller.stepped.connect(self._stepped)
         desk.takes.roller.failed.connect(lambda _: self._stop())
         desk.takes.roller.busy_changed.connect(self._interrupted)
@@ -55,8 +60,10 @@ class Rehearsing(QObject):
                 "There is no puppet to steer: give the scenario one of the cast without a behavior."
             )
             return
-        if not self.desk.rehearse(chosen.name):
+        self._path = self.desk.rehearse(chosen.name)
+        if self._path is None:
             return
+        self._rate = scenario.ticks_per_s
         self._player.pause()
         self.puppet, self.frame = chosen, None
         self._push, self._cue_actions, self._waiting = (0.0, 0.0), [], True
@@ -73,6 +80,8 @@ class Rehearsing(QObject):
         """End it, and write what the hand did into the scenario."""
         if self.active:
             self._timer.stop()
+            self._path = None
+            self.desk.takes.stop_peeking()
             self.desk.takes.roller.end_rehearsal()
 
     def steer(self, across: float, up: float, *, run: bool = False) -> None:
@@ -133,6 +142,7 @@ class Rehearsing(QObject):
         if reply.take is None:
             self.frame = reply.frame or self.frame
             self.changed.emit()
+            self._peek()
             return
         # What the hand did is in the reply, and is rolled anew; the take of the rehearsal itself is
         # not shown.
@@ -147,6 +157,18 @@ class Rehearsing(QObject):
         else:
             self.desk.roll()
 
+    def _peek(self) -> None:
+        """Once a second, have all views show what there is of the take."""
+        is_due = self.frame is not None and self.frame.tick % self._rate == 0
+        if is_due and self._path is not None and self.frame is not None and self.frame.tick:
+            self.desk.takes.peek(self._path)
+
+    def _follow(self) -> None:
+        """Look at the last tick that there is."""
+        take = self.desk.take
+        if self.active and take is not None:
+            self.desk.move_playhead(take.last_tick)
+
     def _interrupted(self, busy: bool) -> None:
         """A take is rolled meanwhile, for the project was changed: the worker plays the rehearsal
         no further.
@@ -160,7 +182,8 @@ class Rehearsing(QObject):
     def _stop(self) -> None:
         if self.active:
             self._timer.stop()
-            self.puppet, self.frame = None, None
+            self.puppet, self.frame, self._path = None, None, None
+            self.desk.takes.stop_peeking()
             self.switched.emit()
             self.changed.emit()
 

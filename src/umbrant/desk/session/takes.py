@@ -117,7 +117,8 @@ class Takes(QObject):
         Called at the first step of an edit only: after a drag the author wants to know what the
         whole drag changed.
         """
-        self._before = self.current
+        is_kept = any(each is self.current for each in self.kept)
+        self._before = self.current if is_kept else (self.kept[-1] if self.kept else None)
 
     def order(self, order: RollOrder) -> None:
         """Roll this instead of whatever is being rolled."""
@@ -136,6 +137,14 @@ class Takes(QObject):
         self._ordered = OrderedRoll(order.path, order.project, called=called)
         self.roller.order(order)
 
+    def peek(self, path: Path) -> None:
+        """Show what there is so far of a take that is being played."""
+        self._loader.request(Load(path, is_live=True))
+
+    def stop_peeking(self) -> None:
+        """Show no more of the take that was being played; another one will come."""
+        self._loader.drop()
+
     def _rolled(self, reply: Reply) -> None:
         if reply.take is None:
             return
@@ -150,8 +159,8 @@ class Takes(QObject):
             Load(
                 reply.take,
                 before.loaded.take if before is not None else None,
-                is_branch,
-                self.compares or is_branch,
+                is_branch=is_branch,
+                compares=self.compares or is_branch,
             )
         )
 
@@ -249,6 +258,9 @@ class Takes(QObject):
     def _loaded(self, loaded: Loaded) -> None:
         if loaded.request.shown is not None:
             self._compared(loaded)
+            return
+        if loaded.request.is_live:
+            self._show(NumberedTake(0, loaded, "rehearsing", loaded.take.header.project))
             return
         self._numbered += 1
         ordered = self._ordered

@@ -18,10 +18,10 @@ from umbrant.rolling.roll import RollOrder
 @pytest.mark.parametrize(
     ("attack", "attempts"),
     [
-        (documents.attack, 400),
-        (conditions.attack, 500),
-        (takes.attack, 150),
-        (faults.attack, 120),
+        (documents.attack, 250),
+        (conditions.attack, 350),
+        (takes.attack, 100),
+        (faults.attack, 80),
         (commands.attack, 30),
     ],
 )
@@ -36,7 +36,7 @@ def test_nothing_that_is_broken_breaks_the_program(
     assert tally.attempts == attempts
 
 
-@pytest.mark.parametrize(("what", "attempts"), [("saves", 60), ("windows", 8)])
+@pytest.mark.parametrize(("what", "attempts"), [("saves", 40), ("windows", 5)])
 def test_an_attack_in_a_process_of_its_own_finds_nothing(what: str, attempts: int) -> None:
     """Killing processes that save wants one without threads to fork them; a window wants one of its
     own.

@@ -29,7 +29,7 @@ def test_every_kind_of_claim_has_a_checker() -> None:
     assert set(ClaimKind) == set(CHECKERS) | played_instead
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=35, deadline=None)
 @given(trees())
 def test_what_is_said_of_random_behaviors_happened(rows: list[Row]) -> None:
     take = played(project(*rows, seconds=1.2))
@@ -70,7 +70,7 @@ def test_a_false_claim_is_found() -> None:
 
 def test_what_is_said_of_random_projects_happened() -> None:
     count = ClaimCount()
-    for seed in range(20):
+    for seed in range(14):
         count.check_random(seed)
     assert count.false == []
     assert count.checked.total() > 1000

@@ -2,6 +2,7 @@
 
 import sys
 from collections.abc import Iterator
+from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -20,6 +21,7 @@ from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
 from umbrant.model.printable import escaped
 from umbrant.model.problems import ProjectError
+from umbrant.rolling.client import SupervisedRolls
 from umbrant.rolling.roll import RollOrder
 from umbrant.take.errors import TakeError
 from umbrant.take.reader import Take, read_take
@@ -108,11 +110,17 @@ def _compared(
     """The comparison of each seed."""
     if seeds > 1 and any(side.take for side in sides):
         raise InputError("--seeds plays projects: a take has the seed that it has.")
-    with TemporaryDirectory(prefix="umbrant-") as folder:
+    with ExitStack() as stack:
+        folder = stack.enter_context(TemporaryDirectory(prefix="umbrant-"))
+        is_rolled = any(side.project for side in sides)
+        supervisor = stack.enter_context(SupervisedRolls()) if is_rolled else None
         name, first_seed = _what_to_play(sides, scenario)
         for seed in range(first_seed, first_seed + seeds):
             one, other = (
-                side.take or _rolled(side, Path(folder) / f"{index}.take", name, seed, trust=trust)
+                side.take
+                or _rolled(
+                    side, Path(folder) / f"{index}.take", name, seed, supervisor, trust=trust
+                )
                 for index, side in enumerate(sides)
             )
             yield seed, compared(one, other, only_outcome=only_outcome)
@@ -132,11 +140,17 @@ def _what_to_play(sides: Pair, scenario: str | None) -> tuple[str | None, int]:
 
 
 def _rolled(
-    side: CompareSubject, path: Path, scenario: str | None, seed: int, *, trust: bool
+    side: CompareSubject,
+    path: Path,
+    scenario: str | None,
+    seed: int,
+    supervisor: SupervisedRolls | None,
+    *,
+    trust: bool,
 ) -> Take:
     assert side.project is not None  # noqa: S101  (a side that is no take is a project)
     name = playable_scenario(side.project, side.name, scenario)
-    return roll_into(RollOrder(side.project, name, path, seed, trusted=trust))
+    return roll_into(RollOrder(side.project, name, path, seed, trusted=trust), supervisor)
 
 
 def _data(found: TakeComparison, seed: int) -> dict[str, object]:

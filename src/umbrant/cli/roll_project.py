@@ -3,6 +3,7 @@
 import signal
 import sys
 from collections.abc import Callable
+from contextlib import ExitStack
 from pathlib import Path
 from types import FrameType
 
@@ -15,7 +16,7 @@ from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError, did_you_mean
 from umbrant.project_nodes import names_of, project_catalog
-from umbrant.rolling.client import SupervisedRoll
+from umbrant.rolling.client import SupervisedRolls
 from umbrant.rolling.roll import RollOrder
 from umbrant.take.reader import Take, read_take
 
@@ -53,9 +54,9 @@ def playable_scenario(project: Project, where: str, scenario: str | None) -> str
     return name
 
 
-def roll_into(order: RollOrder) -> Take:
-    """Play an order in a process of its own and read the take. Raises TakeError, InputError and
-    StoppedError.
+def roll_into(order: RollOrder, supervisor: SupervisedRolls | None = None) -> Take:
+    """Play an order in a process of its own, or by a supervisor that is there, and read the take.
+    Raises TakeError, InputError and StoppedError.
     """
     if order.project.nodes and not order.trusted:
         say(
@@ -63,8 +64,10 @@ def roll_into(order: RollOrder) -> Take:
             "come from.",
             file=sys.stderr,
         )
-    with SupervisedRoll(order) as running, _Signals(running.stop) as signals:
-        reply = running.wait()
+    with ExitStack() as stack:
+        running = supervisor or stack.enter_context(SupervisedRolls())
+        signals = stack.enter_context(_Signals(running.stop))
+        reply = running.roll(order)
     if signals.number:
         kept = f" What was played until then is in {order.path}." if reply.take else ""
         raise StoppedError(f"The roll was {reply.error or 'stopped'}.{kept}", signals.number)

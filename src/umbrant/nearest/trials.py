@@ -13,7 +13,7 @@ from tempfile import TemporaryDirectory
 from umbrant.catalog.validation import validate
 from umbrant.model.documents import Project
 from umbrant.project_nodes import project_catalog
-from umbrant.rolling.client import SupervisedRoll
+from umbrant.rolling.client import SupervisedRolls
 from umbrant.rolling.player_process import die_with
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.errors import TakeError
@@ -98,8 +98,8 @@ def _played(order: RollOrder) -> Path | None:
     try:
         if not order.project.nodes:
             return roll(order)
-        with SupervisedRoll(order) as running:
-            return running.wait().take
+        with SupervisedRolls() as supervisor:
+            return supervisor.roll(order).take
     except TakeError:
         return None
 

@@ -41,13 +41,12 @@ def final_reply(replies: IO[str]) -> Reply | None:
     return None
 
 
-class SupervisedRoll:
-    """One order that a supervisor of its own does. Use as a context: at its end nothing of it is
-    left running.
+class SupervisedRolls:
+    """Orders that a supervisor of its own does, one after the other. Use as a context: at its end
+    nothing of it is left running.
     """
 
-    def __init__(self, order: RollOrder) -> None:
-        self._order = replace(order, path=order.path.absolute())
+    def __init__(self) -> None:
         self._folder = TemporaryDirectory(prefix="umbrant-")
         self._process = subprocess.Popen(  # noqa: S603  (our own module)
             SUPERVISOR,
@@ -60,9 +59,10 @@ class SupervisedRoll:
             start_new_session=True,
         )
         self._stop_reason = ""
-        self._is_ordered = False
+        self._number = 0
+        self._is_rolling = False
 
-    def __enter__(self) -> "SupervisedRoll":
+    def __enter__(self) -> "SupervisedRolls":
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -71,25 +71,29 @@ class SupervisedRoll:
         self._folder.cleanup()
 
     def stop(self, reason: str) -> None:
-        """Stop the roll. The take is kept as far as it went, with the reason. May be called by a
-        signal's handler.
+        """Stop the roll that goes on, and all that come. A take is kept as far as it went, with the
+        reason. May be called by a signal's handler.
         """
-        if self._is_ordered and not self._stop_reason:
-            self._write(stop_line(1, reason))
+        if self._is_rolling and not self._stop_reason:
+            self._write(stop_line(self._number, reason))
         self._stop_reason = self._stop_reason or reason
 
-    def wait(self) -> Reply:
-        """Wait for the supervisor's reply. Raises TakeError if it ended without one."""
-        self._write(order_line(1, self._order))
-        self._is_ordered = True
+    def roll(self, order: RollOrder) -> Reply:
+        """Wait for what comes of an order. Raises TakeError if the supervisor ended without a
+        reply.
+        """
+        self._number += 1
+        self._write(order_line(self._number, replace(order, path=order.path.absolute())))
+        self._is_rolling = True
         if self._stop_reason:
-            self._write(stop_line(1, self._stop_reason))
+            self._write(stop_line(self._number, self._stop_reason))
         assert self._process.stdout is not None  # noqa: S101  (it is a pipe)
         reply = final_reply(self._process.stdout)
+        self._is_rolling = False
         if reply is None:
             code = self._process.wait()
             raise TakeError(
-                f"{self._order.path}: the process that writes takes has ended ({code}). Roll again."
+                f"{order.path}: the process that writes takes has ended ({code}). Roll again."
             )
         return reply
 

@@ -83,7 +83,7 @@ def test_every_command_line_runs_with_all_that_may_be_given(
         "csv|jsonl": "jsonl",
         "A": "odo",
         "S": "day",
-        "N": "3",
+        "N": "2",
         "T": "0.5",
         "ONE": str(ROOT / "examples" / "first-steps"),
         "OTHER": str(ROOT / "examples" / "first-steps"),

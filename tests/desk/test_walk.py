@@ -14,7 +14,7 @@ def test_a_random_walk_finds_nothing_that_goes_wrong(tmp_path: Path) -> None:
         "-m",
         "benchmarks.soak",
         "--actions",
-        "300",
+        "240",
         "--seed",
         "check",
         "--keep",
@@ -25,7 +25,7 @@ def test_a_random_walk_finds_nothing_that_goes_wrong(tmp_path: Path) -> None:
     )
     logs = "".join(path.read_text() for path in sorted(tmp_path.glob("*.jsonl")))
     failures = "\n".join(line for line in logs.splitlines() if '"failure"' in line)
-    assert done.stdout.splitlines()[-1:] == ["actions 300 failures 0"], f"{failures}\n{done.stderr}"
+    assert done.stdout.splitlines()[-1:] == ["actions 240 failures 0"], f"{failures}\n{done.stderr}"
 
 
 def test_what_a_walk_did_can_be_played_again(tmp_path: Path) -> None:

@@ -206,7 +206,9 @@ class DeskPane(QWidget):
     def _bound(self, action: Action) -> QAction:
         bound = QAction(action.title, self)
         bound.setObjectName(action.id)
-        bound.setIconText(action.button or action.title)
+        if action.button:
+            # An icon text that is set keeps a later setText from the buttons: only where it differs.
+            bound.setIconText(action.button)
         bound.setShortcuts(sequences(action))
         keys = ", ".join(each.toString() for each in sequences(action)[:1])
         bound.setToolTip(f"{action.help} ({keys})" if keys else action.help)

@@ -207,7 +207,7 @@ class DeskPane(QWidget):
         bound = QAction(action.title, self)
         bound.setObjectName(action.id)
         if action.button:
-            # An icon text that is set keeps a later setText from the buttons: only where it differs.
+            # Only where it differs: a set icon text keeps a later setText from the buttons.
             bound.setIconText(action.button)
         bound.setShortcuts(sequences(action))
         keys = ", ".join(each.toString() for each in sequences(action)[:1])

@@ -43,6 +43,23 @@ def test_why_goes_from_the_root_to_the_running_row_past_what_was_refused() -> No
     assert [line.row_id for line in answer.lines] == ["top", "r1", "r2"]
 
 
+def test_why_not_of_a_state_answers_while_its_machine_is_still_delayed() -> None:
+    rows = (
+        row("mm", "machine", name="Mood", decorators=[("delay", {"delay": 0.2})]),
+        row("aa", "state", "mm", name="Calm"),
+        row("uu", "utility", "aa", name="Choose"),
+        row("oo", "option", "uu", name="Rest"),
+        row("cc", "consider", "oo", input="clock()", name="Late"),
+        row("ll", "last", "oo", ticks=2),
+    )
+    explains = explainer(project(*rows, seconds=0.5))
+    assert [line.text for line in explains.why_not(0, "aa").lines] == [
+        "Calm has not been tried. It has not run before in this take."
+    ]
+    assert explains.why_not(0, "cc").lines[0].text == "Calm has not been tried."
+    assert explains.why_not(4, "aa").lines[0].row_id == "aa"
+
+
 def test_why_tells_that_a_machine_went_round_in_a_ring() -> None:
     rows = (
         row("mm", "machine", name="Mood"),

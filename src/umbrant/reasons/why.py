@@ -165,8 +165,8 @@ class Explainer(ChangeReport):
             yield self.names.line(row_id, bits, Tone.NO)
         elif family is Family.STATE and parent is not None:
             # A machine that is delayed has no active state, and a lone state no transition to it.
-            told = tuple(self._not_in_state(row_id, parent, tick))
-            yield from told or (self._line_not(row_id, tick),)
+            lines = tuple(self._not_in_state(row_id, parent, tick))
+            yield from lines or (self._line_not(row_id, tick),)
         else:
             yield self._line_not(row_id, tick)
 

@@ -242,8 +242,7 @@ def driver(qtbot: QtBot, own_folders: Path, answers: Answers) -> Iterator[Driver
     behind.
     """
     before = set(threading.enumerate())
-    QApplication.setStyle("Fusion")
-    QApplication.setFont(body_font())
+    _look_of_the_application()
     window = MainWindow(Settings(own_folders / "window.ini"), answers)
     window.resize(1280, 800)
     window.show()
@@ -260,6 +259,16 @@ def driver(qtbot: QtBot, own_folders: Path, answers: Answers) -> Iterator[Driver
         if thread not in before and not thread.daemon
     ] == []
     window.deleteLater()
+
+
+def _look_of_the_application() -> None:
+    """The style and the font that the application starts with. To set them once more takes half a
+    second: every widget that is left of the test before is polished anew.
+    """
+    if QApplication.style().name() != "fusion":
+        QApplication.setStyle("Fusion")
+    if QApplication.font() != body_font():
+        QApplication.setFont(body_font())
 
 
 @pytest.fixture

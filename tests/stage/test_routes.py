@@ -7,7 +7,7 @@ from itertools import combinations, pairwise
 
 import numpy as np
 import shapely
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy.sparse.csgraph import dijkstra
 
@@ -50,6 +50,12 @@ def shortest_over_all(ground: Ground, start: Point, goal: Point) -> float:
     return float(dijkstra(weights, directed=False, indices=0)[1])
 
 
+# Two corners side by side, so that the leg to the second is clear by less than a grid's step.
+@example(
+    found=[Area(name="a", corners=((18.99, 4.7), (17.56, 7.17), (16.68, 4.7), (17.56, 2.7)))],
+    start=(8.8125, 6.8046875),
+    goal=(19.5, 5.0),
+)
 @settings(max_examples=60, deadline=None)
 @given(st.lists(areas(), max_size=7), PLACES, PLACES)
 def test_a_way_is_as_short_as_over_a_graph_of_all_corners(
@@ -76,6 +82,18 @@ def test_a_way_is_as_short_as_over_a_graph_of_all_corners(
         on = ground.way(corner, goal)
         assert on.cause is None
         assert on.left_m <= shortest_over_all(ground, corner, goal) + 0.01
+
+
+def test_a_body_beside_an_edge_by_the_slack_finds_a_way_from_there() -> None:
+    wedge = Area(name="wedge", corners=((20.25, 8.49), (16.69, 10.45), (17.3, 7.6)))
+    stage = Stage(name="s", title="S", width_m=WIDE, height_m=HIGH, areas=(wedge,))
+    ground = Ground(stage, 0.3)
+    beside, goal = (16.3896484375, 10.957763671875), (3.536376953125, 3.443359375)
+    assert ground.holds(beside)
+    assert ground.free.distance(shapely.Point(beside)) > 0
+    way = ground.way(beside, goal)
+    assert way.cause is None
+    assert all(ground.is_clear(one, other) for one, other in pairwise([beside, *way.corners]))
 
 
 def test_of_two_ways_that_are_equally_long_it_is_always_the_same() -> None:

@@ -16,7 +16,7 @@ import shapely
 from numpy.typing import NDArray
 from shapely.geometry.polygon import orient
 
-from umbrant.catalog.geometry import FloatArray
+from umbrant.catalog.geometry import GRID, FloatArray
 from umbrant.stage.horizon import Horizon
 
 IsClear = Callable[[FloatArray, FloatArray], bool]
@@ -52,8 +52,12 @@ class Corners:
         self._is_clear = is_clear
         found = [_reflex(ring) for part in shapely.get_parts(free) for ring in _rings(part)]
         legs = np.vstack(found) if found else np.empty((0, 6))
-        self._places, self._before, self._behind = legs[:, 0:2], legs[:, 2:4], legs[:, 4:6]
-        """(n, 2) in metres: each corner, and the corners of its ring before and behind it."""
+        self._before, self._behind = legs[:, 2:4], legs[:, 4:6]
+        # A body walks to the rounded corner: a leg that is clear to the corner itself may not be.
+        self._places = np.round(legs[:, 0:2] * GRID) / GRID
+        """(n, 2) in metres: the corners of its ring before and behind each corner, and where a body
+        that goes round it passes, on the grid.
+        """
         # What has been found out stays. Two threads may find out the same at once, which does no
         # harm.
         self._legs: dict[int, list[Leg]] = {}
@@ -173,11 +177,21 @@ def _reflex(ring: FloatArray) -> FloatArray:
 
 def _on_one_side(along: FloatArray, one: FloatArray, other: FloatArray) -> NDArray[np.bool_]:
     """Whether two points lie on the same side of a line through the origin, or nearly on it."""
-    length = np.maximum(np.hypot(along[..., 0], along[..., 1]), EVEN)
-    left, right = _cross(along, one) / length, _cross(along, other) / length
+    left, right = _off_line(along, one), _off_line(along, other)
     return np.asarray(
         (np.minimum(left, right) >= -NEARLY_M) | (np.maximum(left, right) <= NEARLY_M)
     )
+
+
+def _off_line(along: FloatArray, point: FloatArray) -> FloatArray:
+    """How far the origin, a point and the end of a vector are from lying on one line, in metres:
+    the least height of their triangle, or nearly. The point alone may be far off the line though
+    the vector is right: one that is short hardly says where it points.
+    """
+    longest = np.maximum(
+        np.hypot(along[..., 0], along[..., 1]), np.hypot(point[..., 0], point[..., 1])
+    )
+    return np.asarray(_cross(along, point) / np.maximum(longest, EVEN))
 
 
 def _cross(one: FloatArray, other: FloatArray) -> FloatArray:

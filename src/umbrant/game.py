@@ -143,6 +143,9 @@ class PlainWorld:
     def say(self, name: str, text: str) -> None:
         self.said.append((name, text))
 
+    def leave(self, name: str) -> None:
+        self.bodies_by_name.pop(name, None)
+
     def carry(self, name: str, prop: str) -> bool:
         return False
 

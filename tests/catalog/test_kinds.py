@@ -357,6 +357,54 @@ def test_look_out_notes_who_is_seen_and_listen_where_a_noise_came_from() -> None
     assert values(take, "spot2") == [(3, (6.0, 5.0))]
 
 
+def test_note_seen_keeps_the_nearest_in_sight_and_clears_the_key_when_none_is() -> None:
+    far = Member(name="far", start=(15.0, 5.0), group="people")
+    cues = (
+        Cue(at_s=0.5, does=TakeAway(removes="o")),
+        Cue(at_s=1.0, does=TakeAway(removes="far")),
+    )
+    noting = [("note_seen", 0.1, {"group": "people", "key": key("who"), "within": 14.0})]
+    made = stage(
+        row("x1", "wait", duration=9.0, upkeep=noting),
+        cast=(far, OTHER),
+        cues=cues,
+        body=Body(sight_m=15),
+        seconds=1.5,
+    )
+    assert values(played(made), "who") == [(0, "o"), (5, "far"), (10, None)]
+
+
+def test_whoever_leaves_the_stage_is_stopped_and_begins_anew_when_it_is_brought_back() -> None:
+    rows = then(row("w1", "wait", duration=0.2), row("x2", "leave_stage"), row("x3", "stop"))
+    back = Cue(at_s=1.0, does=MoveTo(moves="a", to=(3.0, 5.0)))
+    take = played(stage(*rows, cues=(back,), seconds=1.5))
+    assert spans(take, "x2") == [(2, 3, "stopped"), (12, 13, "stopped")]
+    assert spans(take, "x3") == []
+    here = [tick for tick, x in enumerate(take.poses["a"][:, 0].tolist()) if x == x]
+    assert here == [0, 1, 2, 10, 11, 12]
+
+
+def test_how_long_a_row_has_been_active_is_unknown_while_it_is_not() -> None:
+    rows = [
+        row("p0", "parallel"),
+        row("s0", "sequence", "p0"),
+        row("s1", "wait", "s0", duration=0.5),
+        row("s2", "wait", "s0", duration=9.0, name="Long"),
+        row("l0", "selector", "p0"),
+        row("c0", "wait", "l0", duration=9.0, guard=("time_in('Long') > 0.4", "take over")),
+        row("c1", "wait", "l0", duration=9.0),
+    ]
+    take = played(stage(*rows, seconds=1.5))
+    (asked,) = record(take, "c0").sensed.values()
+    before, after = asked.at(4), asked.at(7)
+    assert before is not None
+    assert after is not None
+    assert before.cause is not None
+    assert (before.left, before.cause.kind) == (None, "row_not_active")
+    assert after.left == pytest.approx(0.2, abs=0.001)
+    assert spans(take, "c0") == [(10, None, None)]
+
+
 # events and speech
 
 

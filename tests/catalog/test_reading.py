@@ -69,6 +69,7 @@ TYPED = {
     "others in Mob the fish of gulls < 4": "others_in('Mob the fish', group='gulls') < 4",
     "in the market": "in_zone('the market')",
     "in Alert": "in_state('Alert')",
+    "time in Alert above 8 s": "time_in('Alert') > 8",
     "visitor is in the market": "is_in_zone(visitor, 'the market')",
     "visitor is not in the market": "not is_in_zone(visitor, 'the market')",
     "energy of visitor below 0.3": "stat_of(visitor, 'energy') < 0.3",

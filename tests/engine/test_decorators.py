@@ -34,6 +34,11 @@ def test_repeat_does_a_row_again_until_it_has_succeeded_so_many_times() -> None:
     assert once(False, ("repeat", {"times": 3.0}))[0] == (0, 0, "failure")
 
 
+def test_repeat_for_ever_goes_on_until_the_row_fails() -> None:
+    assert once(True, ("repeat_for_ever", {}), ticks=2)[0] == (0, None, None)
+    assert once(False, ("repeat_for_ever", {}))[0] == (0, 0, "failure")
+
+
 def test_retry_tries_a_row_again_until_it_has_failed_so_many_times() -> None:
     assert once(False, ("retry", {"times": 3.0}))[0] == (0, 2, "failure")
     assert once(True, ("retry", {"times": 3.0}))[0] == (0, 0, "success")

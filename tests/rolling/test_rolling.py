@@ -15,12 +15,24 @@ from tests.rolling.supervised import replies_to
 from tests.small import played, project, row
 from tests.take.test_pieces import tables
 from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.renaming import NamesDocument, rename_used
 from umbrant.catalog.validation import open_project, validate
 from umbrant.model.behaviors import Key, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.edits import set_value
 from umbrant.model.parts import Slot
-from umbrant.model.staging import Cue, MoveTo, RaiseEvent, SetKey, TakeAway
+from umbrant.model.staging import (
+    Body,
+    Cue,
+    Member,
+    MoveTo,
+    RaiseEvent,
+    SetKey,
+    SetNumber,
+    Stat,
+    TakeAway,
+    concerned,
+)
 from umbrant.model.values import KeyType
 from umbrant.reasons.decision_changes import behavior_of
 from umbrant.rolling.orders import Reply, order_line
@@ -223,6 +235,32 @@ def test_a_cue_for_someone_with_copies_is_done_to_each_of_them(tmp_path: Path) -
         assert [each.event for each in take.agents[f"gull_{n}"].received] == ["thunder"]
         assert int(np.argmax(np.isnan(take.poses[f"gull_{n}"][:, 0]))) == 60
     assert take.notices == []
+
+
+def test_a_cue_for_a_group_is_done_to_each_of_it_and_keeps_how_they_stand() -> None:
+    two = (
+        Member(name="b1", start=(4.0, 2.0), group="pair", body=Body(stats={"health": Stat()})),
+        Member(name="b2", start=(6.0, 2.0), group="pair", body=Body(stats={"health": Stat()})),
+    )
+    cues = (
+        Cue(at_s=0.2, does=MoveTo(moves="pair", to=(10.0, 5.0))),
+        Cue(at_s=0.4, does=SetNumber(changes="health", of="pair", value=0.5)),
+        Cue(at_s=0.6, does=TakeAway(removes="pair")),
+    )
+    made = project(row("top", "wait"), cast=two, cues=cues, seconds=1.0)
+    assert validate(made, BUILTIN) == []
+    take = played(made)
+    assert take.notices == []
+    assert take.poses["b1"][3, :2].tolist() == [9.0, 5.0]
+    assert take.poses["b2"][3, :2].tolist() == [11.0, 5.0]
+    for name in ("b1", "b2"):
+        assert take.body_numbers[name]["health"].tolist()[3:5] == [1.0, 0.5]
+        assert int(np.argmax(np.isnan(take.poses[name][:, 0]))) == 6
+    cue = Cue(at_s=0.0, does=SetNumber(changes="thirst", of="pair", value=1.0))
+    wrong = project(row("top", "wait"), cast=two, cues=(cue,))
+    assert len([each for each in validate(wrong, BUILTIN) if "`thirst`" in each.message]) == 2
+    renamed = rename_used(made, BUILTIN, NamesDocument.GROUP, "pair", "couple")
+    assert [concerned(each.does) for each in renamed.scenarios[0].cues] == ["couple"] * 3
 
 
 def test_a_cue_with_a_condition_is_done_each_time_it_comes_true_and_not_while_it_is_so() -> None:

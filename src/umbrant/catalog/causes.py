@@ -29,6 +29,8 @@ SENTENCES: Mapping[str, str] = {
     "held": "its result is held by a cue",
     "held_back": "it is held back by a cue",
     "off_stage": "its body is not on the stage",
+    "row_not_active": "'{name}' is not active",
+    "none_seen": "none of {group} is seen",
     "no_body": "whoever asks has no body",
     "no_key": "there is no key {key}",
     "silence": "there was no noise",

@@ -101,8 +101,11 @@ _SPECIAL: Mapping[str, Mapping[str, ParamValue]] = {
     "carry": {"target": "crate"},
     "go_along": {"places": "bench, door"},
     "throw": {"target": KeyRef(key="spot")},
+    "note_seen": {"group": "people"},
 }
 """What some kinds are given for their example to show something."""
+_CONDITIONS = {"in_state": 'in_state("Rest")', "time_in": 'time_in("Rest") > 0.2'}
+"""The conditions of those senses that ask about a row of the example."""
 _TO_LAMP, _TO_VISITOR, _TO_CRATE = (
     Row(
         id="go", under="top", kind="move_to", name="Go there", args={"target": target, "reach": 0.9}
@@ -359,6 +362,8 @@ def _sample(param: Param, taken: set[str]) -> ParamValue:
 
 def _condition_on(kind: Kind) -> str:
     """A condition that asks a sense."""
+    if kind.id in _CONDITIONS:
+        return _CONDITIONS[kind.id]
     taken: set[str] = set()
     arguments = [_written(_sample(param, taken)) for param in kind.params if param.required]
     call = f"{kind.id}({', '.join(arguments)})"

@@ -88,6 +88,18 @@ def only_success(
     return PossibleOutcomes(inside[0].ends, False)
 
 
+def failure_as_inside(
+    args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
+) -> PossibleOutcomes:
+    """Failure where the row can fail; there is no other end."""
+    return PossibleOutcomes(False, inside[0].fails)
+
+
+def no_end(args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]) -> PossibleOutcomes:
+    """It runs until it is stopped."""
+    return PossibleOutcomes(False, False)
+
+
 def only_failure(
     args: Mapping[str, ParamValue], inside: Sequence[PossibleOutcomes]
 ) -> PossibleOutcomes:

@@ -130,8 +130,11 @@ class _KeyRenaming:
         )
 
     def _is_meant(self, does: SetKey, scenario: Scenario) -> bool:
+        if does.of is None:
+            return self._is_worlds
         of = find_named(scenario.cast, does.of)
-        return of.behavior in self._using if of is not None else self._is_worlds
+        meant = scenario.in_group(does.of) if of is None else (of,)
+        return bool(meant) and all(each.behavior in self._using for each in meant)
 
     def _value(self, value: ParamValue, wanted: ParamType | None) -> ParamValue:
         if isinstance(value, KeyRef):
@@ -259,7 +262,8 @@ def _keys_set(project: Project, scenario: Scenario, does: SetKey) -> Mapping[str
     for member in scenario.cast:
         if does.of in (member.name, *(copy.name for copy in member.each())):
             return project.keys_of_member(member)
-    return {}
+    group = scenario.in_group(does.of)
+    return project.keys_of_member(group[0]) if group else {}
 
 
 def rename_document(
@@ -307,6 +311,10 @@ def _naming(document: DocumentRenaming, field: str, old: str, new: str) -> Docum
     return document.model_copy(update={field: new}) if getattr(document, field) == old else document
 
 
+_MOVABLE = NamesDocument.MEMBER, NamesDocument.GROUP, NamesDocument.PROP
+"""What a cue can put somewhere, or take away."""
+
+
 def _cue_action(does: object, named: NamesDocument, name: Callable[[str], str]) -> object:
     """What a cue does, with other names in it."""
     if isinstance(does, RaiseEvent):
@@ -315,14 +323,12 @@ def _cue_action(does: object, named: NamesDocument, name: Callable[[str], str]) 
             NamesDocument.MEMBER: "to",
             NamesDocument.GROUP: "to",
         }
-    elif isinstance(does, SetKey):
-        fields = {NamesDocument.MEMBER: "of"}
+    elif isinstance(does, SetKey | SetNumber | HoldResult):
+        fields = dict.fromkeys((NamesDocument.MEMBER, NamesDocument.GROUP), "of")
     elif isinstance(does, MoveTo):
-        fields = {NamesDocument.MEMBER: "moves", NamesDocument.PROP: "moves"}
-    elif isinstance(does, SetNumber | HoldResult):
-        fields = {NamesDocument.MEMBER: "of"}
+        fields = dict.fromkeys(_MOVABLE, "moves")
     elif isinstance(does, TakeAway):
-        fields = {NamesDocument.MEMBER: "removes", NamesDocument.PROP: "removes"}
+        fields = dict.fromkeys(_MOVABLE, "removes")
     else:
         return does
     field = fields.get(named)

@@ -159,6 +159,9 @@ class World(Protocol):
     def turn(self, name: str, heading_deg: float) -> float:
         """Have a body turn towards a heading during this tick; returns the degrees still to go."""
 
+    def leave(self, name: str) -> None:
+        """Take a body off the stage at the end of this tick."""
+
     def say(self, name: str, text: str) -> None:
         """Show a text that a body says."""
 
@@ -235,6 +238,9 @@ class Me(Protocol):
 
     def is_in(self, row_name: str) -> bool:
         """Whether a row of this name is active."""
+
+    def time_in(self, row_name: str) -> float | None:
+        """For how many seconds a row of this name has been active; None if none is."""
 
     def others_in(self, row_name: str, group: str) -> int:
         """How many other agents of a group (of all groups where it is empty) are in a row of this

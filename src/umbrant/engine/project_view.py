@@ -228,6 +228,9 @@ class WorldOfNode(_View):
     def turn(self, name: str, heading_deg: float) -> float:
         return float(self._of.turn(self._present(name), number_of(heading_deg, "heading_deg")))
 
+    def leave(self, name: str) -> None:
+        self._of.leave(self._present(name))
+
     def say(self, name: str, text: str) -> None:
         self._of.say(self._present(name), text_of(text, "what is said"))
 
@@ -287,6 +290,10 @@ class AgentOfNode:
     def is_in(self, row_name: str) -> bool:
         """Whether a row of this name is active."""
         return self._me.is_in(row_name)
+
+    def time_in(self, row_name: str) -> float | None:
+        """For how many seconds a row of this name has been active; None if none is."""
+        return self._me.time_in(row_name)
 
     def others_in(self, row_name: str, group: str) -> int:
         """How many other agents of a group (of all groups where it is empty) are in a row of this

@@ -205,6 +205,8 @@ class LiveRow(Wrapper):
     ) -> None:
         self.id = row_id
         self.active = False
+        self.entered_s = 0.0
+        """When it was entered last, in seconds of the world."""
         self.work = work
         self._running = recorder.running(row_id)
         self._path_cache = path_cache
@@ -332,8 +334,9 @@ class LiveRow(Wrapper):
         if self._path_cache.holders:
             self._path_cache.invalidate()
         self._running.entered()
+        self.entered_s = now_s = me.world.now_s
         for task in self._upkeep_tasks:
-            task.entered(me.world.now_s)
+            task.entered(now_s)
         for part in self._renewed:
             part.renew()
         for gate in self.wrapping.gates:

@@ -160,6 +160,13 @@ class Runner:
         """Whether a row of this name is active."""
         return any(row.active for row in self._rows_by_name.get(row_name, ()))
 
+    def time_in(self, row_name: str) -> float | None:
+        """For how long a row of this name has been active: of several, the one that was entered
+        first.
+        """
+        entered = [row.entered_s for row in self._rows_by_name.get(row_name, ()) if row.active]
+        return self.world.now_s - min(entered) if entered else None
+
     def others_in(self, row_name: str, group: str) -> int:
         """How many other agents of a group (of all where it is empty) are in a row of this name."""
         others = (

@@ -1,6 +1,6 @@
 """Stages and scenarios, as they are written to disk: who plays, where, and what happens besides."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from enum import StrEnum
 from functools import cached_property
 from math import cos, sin
@@ -319,24 +319,39 @@ class Scenario(ProjectFile):
         """An action for each of those whom it names, and how many seconds later it is done for
         them.
 
-        What is done to one of the cast with copies is done to every copy. They are put around a
-        place as they stand around their start; those that wait for that come one after the other,
-        if they are a spawner's.
+        What is done to a group is done to each of it, and what is done to one of the cast with
+        copies to every copy. They are put around a place as they stand around their start; copies
+        that wait for that come one after the other, if they are a spawner's. An event for a group
+        is raised once.
         """
         field = _WHOM.get(type(action))
         whom = getattr(action, field) if field else None
+        group = self.in_group(whom) if whom and not isinstance(action, RaiseEvent) else ()
+        if field is not None and group:
+            middle = _middle([each.start for each in group])
+            for each in group:
+                changed: dict[str, object] = {field: each.name}
+                if isinstance(action, MoveTo):
+                    changed["to"] = _beside(action.to, each.start, middle)
+                yield from self.spelled_out(action.model_copy(update=changed))
+            return
         several = next((each for each in self.cast if each.name == whom and each.copies > 1), None)
         is_group = isinstance(action, RaiseEvent) and any(each.group == whom for each in self.cast)
         if field is None or several is None or is_group:
             yield 0.0, action
             return
         for index, copy in enumerate(several.each()):
-            changed: dict[str, object] = {field: copy.name}
+            changed = {field: copy.name}
             if isinstance(action, MoveTo):
-                away = copy.start[0] - several.start[0], copy.start[1] - several.start[1]
-                changed["to"] = (round(action.to[0] + away[0], 3), round(action.to[1] + away[1], 3))
+                changed["to"] = _beside(action.to, copy.start, several.start)
             comes_later = isinstance(action, MoveTo) and several.waits
             yield index * several.every_s if comes_later else 0.0, action.model_copy(update=changed)
+
+    def in_group(self, name: str) -> tuple[Member, ...]:
+        """The cast of a group; nobody where one of the cast, or a copy, has the name itself."""
+        if find_named(self.players, name) or find_named(self.cast, name):
+            return ()
+        return tuple(each for each in self.cast if each.group == name)
 
     def member(self, name: str) -> Member:
         """The one of the players with this name; KeyError if there is none."""
@@ -345,3 +360,13 @@ class Scenario(ProjectFile):
     def find_player(self, name: str) -> Member | None:
         """The one of the players with this name; None if there is none."""
         return find_named(self.players, name)
+
+
+def _middle(points: Sequence[Point]) -> Point:
+    """The mean of some points."""
+    return sum(x for x, _ in points) / len(points), sum(y for _, y in points) / len(points)
+
+
+def _beside(there: Point, start: Point, around: Point) -> Point:
+    """Where one stands beside `there` that stood at `start` beside `around`; to the millimetre."""
+    return round(there[0] + start[0] - around[0], 3), round(there[1] + start[1] - around[1], 3)

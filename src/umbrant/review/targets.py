@@ -124,7 +124,8 @@ def _moves(reading: BehaviorAnalysis, row: Row) -> bool:
 
 def _can_move(scenario: Scenario, name: Value | None) -> bool:
     """Whether one of the cast may ever be elsewhere than at its start; anyone, for no name."""
-    moved = {cue.does.moves for cue in scenario.cues if isinstance(cue.does, MoveTo)}
+    done = [action for cue in scenario.cues for _, action in scenario.spelled_out(cue.does)]
+    moved = {action.moves for action in done if isinstance(action, MoveTo)}
     return any(
         member.behavior or member.walk or member.steps or member.name in moved
         for member in scenario.players

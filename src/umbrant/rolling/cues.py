@@ -72,6 +72,13 @@ class CueHost:
         """Whether any agent is in a row of this name."""
         return any(each.is_in(row_name) for each in self._common.runners)
 
+    def time_in(self, row_name: str) -> float | None:
+        """For how long any agent has been in a row of this name: of several, the longest."""
+        spent = [
+            found for each in self._common.runners if (found := each.time_in(row_name)) is not None
+        ]
+        return max(spent, default=None)
+
     def others_in(self, row_name: str, group: str) -> int:
         """How many agents of a group are in a row of this name."""
         return sum(

@@ -76,6 +76,7 @@ class StageWorld:
         self._steps = {
             member.name: {step.tick: step.push for step in member.steps} for member in players
         }
+        self._leaving: list[str] = []
         self._rate = scenario.ticks_per_s
         self._noises: list[Noise] = []
         self._coming: list[Noise] = []
@@ -114,6 +115,9 @@ class StageWorld:
                 # Nobody asked for it to move on in this tick, so its route is over.
                 body.corners, body.goal = [], None
             body.live(self.tick_s)
+        for name in self._leaving:
+            self.take_away(name)
+        self._leaving.clear()
         for prop in self.all_props.values():
             prop.drain(self.tick_s)
             if prop.carrier is not None:
@@ -246,6 +250,10 @@ class StageWorld:
         self.all_props[prop.name] = StageProp.of(prop)
         self._prop_groups = None
         self._rows.clear()
+
+    def leave(self, name: str) -> None:
+        """Take a body off the stage once the tick is over: until then others may still see it."""
+        self._leaving.append(name)
 
     def take_away(self, name: str) -> bool:
         """Take one of the cast, or a prop, off the stage. No if there is none of that name."""

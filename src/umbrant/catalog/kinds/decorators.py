@@ -19,6 +19,7 @@ from umbrant.catalog.declare import (
 from umbrant.catalog.geometry import to_grid
 from umbrant.catalog.outcomes import (
     as_inside,
+    failure_as_inside,
     inverted,
     may_also_fail,
     only_failure,
@@ -324,6 +325,35 @@ class Repeat(_Again):
 
     def __init__(self, inner: Work, report: GaugeSink, times: Live[Times] = Fixed(2.0)) -> None:
         super().__init__(inner, report, times)
+
+
+@decorator(
+    "repeat for ever", success="never", failure="as soon as it fails", can_end=failure_as_inside
+)
+class RepeatForEver(_InTurns):
+    """Does a row again, at the next tick, each time it has succeeded, until it fails.
+
+    Example: *Walk the round*, repeat for ever.
+
+    For: loop, forever, endless, infinite, always, again, keep on, for ever, eternal, while.
+    """
+
+    def __init__(self, inner: Work, report: GaugeSink) -> None:
+        super().__init__(inner)
+        self.report = report
+        self.done = 0
+
+    def start(self, me: Me) -> None:
+        self.done = 0
+        super().start(me)
+
+    def after(self, me: Me, status: Status) -> Status:
+        super().after(me, status)
+        if status is FAILURE:
+            return status
+        self.done += 1
+        self.report(Gauge(Measured.COUNT, float(self.done)))
+        return self.begin_next()
 
 
 @decorator(

@@ -14,7 +14,8 @@ from umbrant.catalog.declare import (
 )
 from umbrant.catalog.geometry import distance_m, heading_to
 from umbrant.catalog.kinds.movement import point_from
-from umbrant.catalog.protocols import lasting
+from umbrant.catalog.outcomes import no_end
+from umbrant.catalog.protocols import Progress, lasting
 from umbrant.catalog.world import Me, Noise, PropView, Target
 
 STRIKES_S = 0.4
@@ -153,6 +154,23 @@ def carry(me: Me, target: AProp, *, reach: Reach = 1.0) -> bool | Cause:
     if me.body.carries is not None:
         return cause("hands_full", prop=me.body.carries)
     return me.world.carry(me.body.name, prop.name)
+
+
+@action(
+    "leave the stage", success="never: it runs until it is stopped with its body", can_end=no_end
+)
+def leave_stage(me: Me) -> Steps:
+    """Takes its own body off the stage at the end of the tick. A cue that moves it brings it back,
+    and its behavior begins anew.
+
+    Example: *Gone home*: move to `gate`, then leave the stage.
+
+    For: despawn, die, vanish, disappear, remove, exit, go home, destroy, death, gone, kill itself.
+    """
+    me.world.leave(me.name)
+    staying = Progress()
+    while True:
+        yield staying
 
 
 @action("drop", success="it has been put down", failure="nothing is carried")

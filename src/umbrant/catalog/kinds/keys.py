@@ -7,6 +7,7 @@ from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import (
+    AgentKey,
     AnAgent,
     AnyKey,
     Group,
@@ -169,6 +170,36 @@ def look_out(me: Me, target: AnAgent, *, seen: YesNoKey, where: PointKey) -> boo
     seen.set(noticed, looked.cause)
     if noticed:
         where.set(here)
+    return True
+
+
+@action(
+    "note in {key} whom it sees of {group}[ within {within}]",
+    success="someone is seen",
+    failure="no one of the group is seen, and the key is cleared",
+)
+def note_seen(me: Me, group: Group, *, key: AgentKey, within: Range = 1000.0) -> bool | Cause:
+    """Keeps in a key whom it sees: the nearest of a group in sight. The key is not set while no one
+    is.
+
+    Example: as upkeep every 0.2 s: note in `target` whom it sees of `people`.
+
+    For: see, spot, notice, target, acquire target, lose target, sight, enemy in sight, vision,
+    perceive, watch for, seen, whom, lock on, forget, detect, aggro.
+
+    group: of which group it may be
+    key: set to the nearest that is seen, and cleared while none is
+    within: how far to look; never further than the body can see
+    """
+    range_m = min(within, me.body.sight_m)
+    others = [body for body in me.world.bodies(group) if body.name != me.name]
+    looks = [(look_for(me, body.place, range_m), body.name) for body in others]
+    seen = [(look.measure or 0.0, name) for look, name in looks if look.value is True]
+    if not seen:
+        key.set(None, cause("none_seen", group=group))
+        return cause("none_seen", group=group)
+    away, name = min(seen)
+    key.set(name, cause("picked", which="nearest", group=group, distance_m=away))
     return True
 
 

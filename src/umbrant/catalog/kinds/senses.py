@@ -314,6 +314,20 @@ def in_state(me: Me, state: str) -> bool:
     return me.is_in(state)
 
 
+@sense("time in {row}", gives=KeyType.NUMBER, unit="s")
+def time_in(me: Me, row: str) -> Reading | float:
+    """How long a state, or any other row, of this name has been active. Unknown while it is not.
+
+    Example: `time_in("Chase") > 8`, to give up.
+
+    row: the name of the row
+    """
+    spent_s = me.time_in(row)
+    if spent_s is None:
+        return Reading(None, None, cause("row_not_active", name=row))
+    return to_grid(spent_s)
+
+
 @sense("the time", gives=KeyType.NUMBER, unit="s")
 def time(me: Me) -> float:
     """The seconds since the beginning of the take.

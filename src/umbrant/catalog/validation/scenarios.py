@@ -119,10 +119,21 @@ class _Cue:
             case DropProp():
                 pass
 
+    def _meant(self, name: str) -> list[Member]:
+        """Those of the cast whom a cue names: one, or each of a group."""
+        cast = [*self.scenario.players, *(each for each in self.scenario.cast if each.copies > 1)]
+        one = find_named(cast, name)
+        return [*self.scenario.in_group(name)] if one is None else [one]
+
     @property
-    def _cast(self) -> list[Member]:
-        """The names that a cue can give: all of the cast, and groups of copies."""
-        return [*self.scenario.players, *(each for each in self.scenario.cast if each.copies > 1)]
+    def _names(self) -> list[str]:
+        """The names that a cue can give: all of the cast, what has copies, and groups."""
+        cast = self.scenario.cast
+        return [
+            *(each.name for each in self.scenario.players),
+            *(each.name for each in cast if each.copies > 1),
+            *dict.fromkeys(each.group for each in cast if each.group),
+        ]
 
     def _event(self, event: str) -> Iterator[Problem]:
         known = [each.name for each in self.project.event_list.events]
@@ -130,10 +141,14 @@ class _Cue:
             yield self._at(f"`{event}` is not in the list of events.", did_you_mean(event, known))
 
     def _key(self, action: SetKey) -> Iterator[Problem]:
-        keys = self.project.world_keys()
-        if action.of is not None:
-            member = find_named(self._cast, action.of)
-            keys = self.project.keys_of_member(member) if member else {}
+        if action.of is None:
+            yield from self._key_of(self.project.world_keys(), action)
+            return
+        yield from self._in_cast(action.of)
+        for member in self._meant(action.of):
+            yield from self._key_of(self.project.keys_of_member(member), action)
+
+    def _key_of(self, keys: dict[str, Key], action: SetKey) -> Iterator[Problem]:
         if action.sets not in keys:
             yield self._at(
                 f"there is no key `{action.sets}` to set.", did_you_mean(action.sets, list(keys))
@@ -143,16 +158,19 @@ class _Cue:
 
     def _number(self, action: SetNumber) -> Iterator[Problem]:
         yield from self._in_cast(action.of)
-        member = find_named(self._cast, action.of)
-        stats = list(member.body.stats) if member else []
-        if member is not None and action.changes not in stats:
-            message = f"the body of '{action.of}' has no number `{action.changes}`."
-            yield self._at(message, did_you_mean(action.changes, stats))
+        for member in self._meant(action.of):
+            stats = list(member.body.stats)
+            if action.changes not in stats:
+                message = f"the body of '{member.name}' has no number `{action.changes}`."
+                yield self._at(message, did_you_mean(action.changes, stats))
 
     def _held(self, action: HoldResult) -> Iterator[Problem]:
         yield from self._in_cast(action.of)
-        member = find_named(self._cast, action.of)
-        behavior = member.behavior if member else None
+        for member in self._meant(action.of):
+            yield from self._held_of(member, action)
+
+    def _held_of(self, member: Member, action: HoldResult) -> Iterator[Problem]:
+        behavior = member.behavior
         if behavior is None or self.project.find_behavior(behavior) is None:
             return
         rows = expand_behavior(self.project, behavior).behavior
@@ -160,13 +178,13 @@ class _Cue:
         kind = self.catalog.get(row.kind, *RUNS) if row is not None else None
         if kind is None:
             message = (
-                f"the behavior of '{action.of}' has no row `{action.holds}` that is entered and "
+                f"the behavior of '{member.name}' has no row `{action.holds}` that is entered and "
                 "ends by itself."
             )
             yield self._at(message, "Hold an action, a condition or a composite, by its id.")
 
     def _in_cast(self, name: str) -> Iterator[Problem]:
-        known = [member.name for member in self._cast]
+        known = self._names
         if name not in known:
             yield self._at(f"there is no '{name}' in the cast.", did_you_mean(name, known))
 
@@ -176,7 +194,7 @@ class _Cue:
         ]
         stage = self.project.find_stage(self.scenario.stage)
         props = [prop.name for prop in stage.props] if stage else []
-        known = [*(member.name for member in self._cast), *props, *dropped]
+        known = [*self._names, *props, *dropped]
         if name not in known:
             yield self._at(
                 f"there is no '{name}' in the cast or on the stage.", did_you_mean(name, known)

@@ -564,21 +564,23 @@ class Setting:
                     value_text(does.value), say.pieces[-1].role, chip=say.pieces[-1].chip
                 )
                 say.words("of").pick(
-                    "of", "whose key", [Choice("the world", None), *map(_same, names)]
+                    "of", "whose key", [Choice("the world", None), *map(_same, [*names, *groups])]
                 )
             case MoveTo():
-                say.words("put").pick("moves", "what is moved", [*names, *props], help=MOVED)
+                say.words("put").pick(
+                    "moves", "what is moved", [*names, *groups, *props], help=MOVED
+                )
                 say.words("to").point("to", "where", help=f"x, y in metres; {MOVED}")
             case DropProp():
                 say.words("drop")
                 line = self._prop((*path, "drops"), does.drops, 2)
                 say.pieces.extend(line.pieces)
             case TakeAway():
-                say.words("take away").pick("removes", "what goes", [*names, *props])
+                say.words("take away").pick("removes", "what goes", [*names, *groups, *props])
             case SetNumber():
                 say.words("set").optional_text("changes", "number", empty="number").words("to")
                 say.number("value", "value").words("of the body of")
-                say.pick("of", "whose number", names)
+                say.pick("of", "whose number", [*names, *groups])
             case HoldResult():
                 say.words("hold row").pick("holds", "row", _held_rows(self.project, scenario, does))
                 say.words("of").pick("of", "whose row", names)

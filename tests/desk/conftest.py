@@ -56,16 +56,16 @@ class Answers(Dialogs):
     def take_to_save(self, start: Path) -> Path | None:
         return self.file
 
-    def text(self, title: str, label: str, first: str = "") -> str | None:
+    def text(self, title: str, label: str, first: str = "", verb: str = "") -> str | None:
         return self.texts.pop(0) if self.texts else None
 
-    def note(self, title: str, label: str, first: str = "") -> str | None:
+    def note(self, title: str, label: str, first: str = "", verb: str = "") -> str | None:
         return self.texts.pop(0) if self.texts else None
 
-    def integer(self, title: str, label: str, first: int) -> int | None:
+    def integer(self, title: str, label: str, first: int, verb: str = "") -> int | None:
         return self.number
 
-    def choice(self, title: str, label: str, options: list[str]) -> str | None:
+    def choice(self, title: str, label: str, options: list[str], verb: str = "") -> str | None:
         return self.picked if self.picked in options else options[0]
 
     def unsaved(self, what: str) -> str:

@@ -95,8 +95,9 @@ def test_rows_are_duplicated_wrapped_and_made_a_behavior(hands: Driver) -> None:
         "Go there",
     ] * 2
     assert len(hands.ledger.selected_rows) == 2
-    hands.answers.picked = "parallel"
     hands.key(Qt.Key.Key_G, CTRL)
+    hands.type("parallel")
+    hands.key(Qt.Key.Key_Return)
     assert hands.desk.row.kind == "parallel"
     hands.answers.texts = ["Go and look"]
     hands.key(Qt.Key.Key_B, CTRL)
@@ -112,9 +113,11 @@ def test_rows_are_duplicated_wrapped_and_made_a_behavior(hands: Driver) -> None:
 
 def test_a_row_becomes_another_kind_and_keeps_what_fits(hands: Driver) -> None:
     hands.select("1.1.1")
-    hands.answers.picked = "move away"
     before = hands.desk.row.args
     hands.key(Qt.Key.Key_K)
+    assert hands.ledger.search.line.placeholderText() == "Make Close in into …"
+    hands.type("move away")
+    hands.key(Qt.Key.Key_Return)
     assert hands.desk.row.kind == "move_away"
     assert hands.desk.row.args["target"] == before["target"]
 

@@ -183,7 +183,9 @@ class ChipEditing(QObject):
     def new_key(self, chip: Chip, types: tuple[KeyType, ...]) -> None:
         """Make a key that fits a chip, and bind the chip to it."""
         dialogs = self._dialogs()
-        name = dialogs.text("New key", "Name of the key (small letters, digits, _):")
+        name = dialogs.text(
+            "New key", "Name of the key (small letters, digits, _):", verb="Make it"
+        )
         if name is None:
             return
         kind = (

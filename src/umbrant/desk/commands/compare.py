@@ -61,7 +61,9 @@ def compare_with_revision(context: CommandContext) -> None:
     """Play the scenario with the project as it was at a revision, and compare the take with
     that.
     """
-    revision = context.dialogs().text("An older version", "Revision of its git repository:", "HEAD")
+    revision = context.dialogs().text(
+        "An older version", "Revision of its git repository:", "HEAD", "Compare"
+    )
     if revision is not None:
         context.older.request(revision)
 

@@ -143,16 +143,17 @@ class RowCommands:
                 "Only rows of a tree can be wrapped: actions, conditions and what holds them."
             )
             return
-        titles = {catalog.kinds[kind].title: kind for kind in WRAPS}
-        title = self.dialogs().choice("Wrap", "Put the rows into a:", list(titles))
-        if title is not None:
-            kind = titles[title]
 
+        def wrap(kind: Kind) -> None:
             def change(project: Project, behavior: str) -> tuple[Project, list[str]]:
-                changed, around = wrap_rows(project, behavior, row_ids, kind, title.capitalize())
+                title = kind.title.capitalize()
+                changed, around = wrap_rows(project, behavior, row_ids, kind.id, title)
                 return changed, [around]
 
             self._do(f"Wrap {self._called()}", change)
+
+        kinds = [catalog.kinds[kind] for kind in WRAPS]
+        self.ledger.adding.pick_kind(kinds, "Wrap", "Put the rows into …", wrap)
 
     def extract(self) -> None:
         """Put the rows into a behavior of their own, which is used in their place."""
@@ -163,7 +164,7 @@ class RowCommands:
             )
             return
         title = self.dialogs().text(
-            "Behavior of its own", "Title of the behavior:", self.desk.row.name
+            "Behavior of its own", "Title of the behavior:", self.desk.row.name, "Make it"
         )
         if title is None:
             return
@@ -186,23 +187,23 @@ class RowCommands:
         if row is None or behavior is None or old is None:
             return
         holds = bool(behavior.outline.children[row.id])
-        others = {kind.title: kind for kind in _like(old, catalog, holds=holds)}
+        others = _like(old, catalog, holds=holds)
         if not others:
             self.desk.message.emit(f"No other kind can stand where {row.name or old.title} stands.")
             return
-        title = self.dialogs().choice(
-            "Another kind", f"Make {row.name or old.title} a:", sorted(others)
-        )
-        if title is None:
-            return
-        new = others[title]
-        keep = [
-            param.name
-            for param in new.params
-            if (same := old.param(param.name)) and same.type is param.type
-        ]
         name, row_id = behavior.name, row.id
-        self.desk.apply(Edit(f"Make it {title}", lambda p: set_kind(p, name, row_id, new.id, keep)))
+
+        def swap(new: Kind) -> None:
+            keep = [
+                param.name
+                for param in new.params
+                if (same := old.param(param.name)) and same.type is param.type
+            ]
+            edit = Edit(f"Make it {new.title}", lambda p: set_kind(p, name, row_id, new.id, keep))
+            self.desk.apply(edit)
+
+        hint = f"Make {row.name or old.title} into …"
+        self.ledger.adding.pick_kind(others, "Another kind", hint, swap)
 
     def note(self) -> None:
         """Say something about the row that is only for its readers."""

@@ -27,7 +27,7 @@ def seed(context: CommandContext) -> None:
     scenario = context.desk.scenario
     if scenario is None:
         return
-    seed = context.dialogs().integer("Seed", "Seed of the scenario:", scenario.seed)
+    seed = context.dialogs().integer("Seed", "Seed of the scenario:", scenario.seed, "Roll with it")
     if seed is not None:
         context.desk.apply(Edit(f"Seed {seed}", lambda p: set_seed(p, scenario.name, seed)))
 

@@ -2,8 +2,16 @@
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
 
+from umbrant.desk.widgets.question import (
+    Question,
+    Verb,
+    integer_field,
+    line_field,
+    list_field,
+    note_field,
+)
 from umbrant.model.problems import Problem
 
 MOST_PROBLEMS = 12
@@ -46,40 +54,37 @@ class Dialogs:
         )
         return Path(found) if found else None
 
-    def text(self, title: str, label: str, first: str = "") -> str | None:
+    def text(self, title: str, label: str, first: str = "", verb: str = "Go on") -> str | None:
         """Ask for a line of text; None if the author cancels."""
-        text, fine = QInputDialog.getText(self._parent, title, label, text=first)
-        return text.strip() if fine and text.strip() else None
+        field = line_field(first)
+        fine = self._fill(title, label, field, verb)
+        return field.text().strip() if fine and field.text().strip() else None
 
-    def note(self, title: str, label: str, first: str = "") -> str | None:
-        """Several lines of text, which may be empty."""
-        text, fine = QInputDialog.getMultiLineText(self._parent, title, label, first)
-        return text if fine else None
+    def note(self, title: str, label: str, first: str = "", verb: str = "Keep it") -> str | None:
+        """Several lines of text, which may be empty. Ctrl+Enter keeps them."""
+        field = note_field(first)
+        return field.toPlainText() if self._fill(title, label, field, verb) else None
 
-    def integer(self, title: str, label: str, first: int) -> int | None:
+    def integer(self, title: str, label: str, first: int, verb: str = "Go on") -> int | None:
         """A whole number from 0 on."""
-        number, fine = QInputDialog.getInt(self._parent, title, label, first, 0, 2**31 - 1)
-        return number if fine else None
+        field = integer_field(first)
+        return field.value() if self._fill(title, label, field, verb) else None
 
-    def choice(self, title: str, label: str, options: list[str]) -> str | None:
+    def choice(
+        self, title: str, label: str, options: list[str], verb: str = "Take it"
+    ) -> str | None:
         """Ask for one of several texts; None if the author cancels."""
-        found, fine = QInputDialog.getItem(self._parent, title, label, options, 0, False)
-        return found if fine else None
+        field = list_field(options)
+        fine = self._fill(title, label, field, verb)
+        item = field.currentItem()
+        return item.text() if fine and item is not None else None
 
     def unsaved(self, what: str) -> str:
         """What to do with unsaved changes: 'save', 'discard' or 'stay'."""
-        box = QMessageBox(
-            QMessageBox.Icon.Question,
-            "Unsaved changes",
-            f"{what} has unsaved changes.",
-            parent=self._parent,
-        )
-        save = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-        discard = box.addButton("Discard", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        clicked = box.clickedButton()
-        return "save" if clicked is save else "discard" if clicked is discard else "stay"
+        verbs = [Verb("Save", is_default=True), Verb("Discard"), Verb("Go back")]
+        text = f"{what} has unsaved changes."
+        answer = Question(self._parent, "Unsaved changes", text, verbs).ask()
+        return ("save", "discard", "stay")[answer]
 
     def trust(self, files: str) -> bool:
         """Whether a project's own nodes may run."""
@@ -89,18 +94,14 @@ class Dialogs:
             "Let them run only if you know where they come from. The project can be read and "
             "edited either way."
         )
-        return self._asks(
-            QMessageBox.Icon.Warning, "Nodes of its own", text, "Let them run", "Do not run them"
-        )
+        return self._asks("Nodes of its own", text, "Let them run", "Do not run them")
 
     def remove(self, what: str, users: list[str]) -> bool:
         """Whether to remove something that is still used."""
         text = (
             f"{what} is used by {', '.join(users)}. Without it they cannot run. It can be undone."
         )
-        return self._asks(
-            QMessageBox.Icon.Question, f"Remove {what}?", text, "Remove it", "Keep it"
-        )
+        return self._asks(f"Remove {what}?", text, "Remove it", "Keep it")
 
     def breaks(self, what: str, broken: list[str]) -> bool:
         """Whether to make a change that breaks something, which is listed."""
@@ -108,7 +109,7 @@ class Dialogs:
         if len(broken) > MOST_PROBLEMS:
             listed.append(f"… and {len(broken) - MOST_PROBLEMS} more.")
         text = f"{what}? It breaks:\n\n" + "\n\n".join(listed) + "\n\nIt can be undone."
-        return self._asks(QMessageBox.Icon.Question, what, text, "Change it", "Leave it")
+        return self._asks(what, text, "Change it", "Leave it")
 
     def overwrite(self, files: list[str]) -> bool:
         """Whether to write over files that somebody else has changed meanwhile."""
@@ -116,19 +117,12 @@ class Dialogs:
         text = (
             f"Another program has changed {listed} since they were read. Saving writes over that."
         )
-        return self._asks(
-            QMessageBox.Icon.Warning, "Changed meanwhile", text, "Save all the same", "Do not save"
-        )
+        return self._asks("Changed meanwhile", text, "Overwrite them", "Do not save")
 
     def recover(self, what: str) -> bool:
         """Whether to take up changes that an earlier visit did not save."""
-        box = QMessageBox(
-            QMessageBox.Icon.Question, "Unsaved changes were kept", what, parent=self._parent
-        )
-        yes = box.addButton("Take them up", QMessageBox.ButtonRole.AcceptRole)
-        box.addButton("Discard them", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        return box.clickedButton() is yes
+        verbs = [Verb("Take them up", is_default=True), Verb("Discard them")]
+        return Question(self._parent, "Unsaved changes were kept", what, verbs).ask() == 0
 
     def problems(self, title: str, problems: list[Problem]) -> None:
         """Tell what is wrong, each with its place and the way out."""
@@ -137,16 +131,18 @@ class Dialogs:
             listed.append(
                 f"… and {len(problems) - MOST_PROBLEMS} more; `umbrant roll` lists them all."
             )
-        QMessageBox.warning(self._parent, title, "\n\n".join(listed))
+        self.message(title, "\n\n".join(listed))
 
     def message(self, title: str, text: str) -> None:
         """Show a text until the author closes it."""
-        QMessageBox.information(self._parent, title, text)
+        Question(self._parent, title, text, [Verb("Close", is_default=True)]).ask()
 
-    def _asks(self, icon: QMessageBox.Icon, title: str, text: str, yes: str, no: str) -> bool:
+    def _asks(self, title: str, text: str, yes: str, no: str) -> bool:
         """A question whose careful answer, no, is the one that Enter gives."""
-        box = QMessageBox(icon, title, text, parent=self._parent)
-        chosen = box.addButton(yes, QMessageBox.ButtonRole.AcceptRole)
-        box.setDefaultButton(box.addButton(no, QMessageBox.ButtonRole.RejectRole))
-        box.exec()
-        return box.clickedButton() is chosen
+        verbs = [Verb(yes), Verb(no, is_default=True)]
+        return Question(self._parent, title, text, verbs).ask() == 0
+
+    def _fill(self, title: str, label: str, field: QWidget, verb: str) -> bool:
+        """A question with a field. Returns whether it was filled in."""
+        verbs = [Verb(verb, is_default=True), Verb("Cancel")]
+        return Question(self._parent, title, label, verbs, field).ask() == 0

@@ -139,7 +139,7 @@ def _family() -> str:
 
 
 _SHEET = Template("""
-QMainWindow, QDialog, QMessageBox { background: $ground; color: $ink; }
+QMainWindow, QDialog { background: $ground; color: $ink; }
 QWidget { color: $ink; }
 QMenuBar { background: $ground; border-bottom: 1px solid $rule; padding: 1px 4px; }
 QMenuBar::item { padding: 4px 9px; background: transparent; }
@@ -168,8 +168,14 @@ QToolButton#tab { padding: 2px 8px; color: $dim; }
 QToolButton#tab:checked { background: $sheet; color: $ink; font-weight: 600; }
 QToolButton:disabled, QPushButton:disabled { color: $faint; }
 QToolButton::menu-indicator { image: none; width: 0; }
-QDialogButtonBox QPushButton, QMessageBox QPushButton { border: 1px solid $chip_rule;
-    min-width: 70px; }
+QDialogButtonBox QPushButton { border: 1px solid $chip_rule; min-width: 70px; }
+QDialog#question { background: $sheet; border: 1px solid $chip_rule; border-top: 3px solid $now; }
+QDialog#question QLabel, QDialog#question QScrollArea { background: transparent; border: none; }
+QLabel#questionTitle { font-weight: 600; font-size: 15px; }
+QPushButton#verb { border: 1px solid $chip_rule; padding: 5px 14px; }
+QPushButton#verb:default { background: $button; color: $button_ink; border-color: $button; }
+QPushButton#verb:focus { border: 1px solid $now; }
+QDialog#question QListWidget { border: 1px solid $rule; }
 QToolButton#pill { background: $sheet; border: 1px solid $rule; border-radius: 13px;
     padding: 4px 12px; }
 QToolButton#pill:hover, QToolButton#pill:focus { border-color: $running; }

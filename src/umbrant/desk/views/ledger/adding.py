@@ -4,11 +4,11 @@ A condition that is typed into the search is offered as a *check* row, and as th
 selected row.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QObject, QPoint, QPointF, QTimer
+from PySide6.QtCore import QObject, QPoint, QTimer
 from rapidfuzz import process
 
 from umbrant.catalog.declare import ROWS, RUNS, Family, Kind
@@ -95,8 +95,10 @@ class RowAdding(QObject):
         self._target: tuple[str | None, str | None] = (None, None)
         """After which row the next one stands, and under which."""
         self.search = SearchPopup(ledger.viewport(), ledger.brushes, self.ranked)
-        self.search.chosen.connect(self.add)
+        self.search.chosen.connect(self._chosen)
         self.search.closed.connect(ledger.setFocus)
+        self._then: Callable[[Kind], None] | None = None
+        """What is done with a kind that is only picked, for rows that are there already."""
         self._blanks: list[tuple[str, str]] = []
         """The row and the parameter of the blanks that are still to be looked at."""
         self._is_filling = False
@@ -122,24 +124,49 @@ class RowAdding(QObject):
         behavior, row = view.ledger.behavior, view.desk.row
         if behavior is None:
             return
+        self._then = None
         self._target = self._after_and_under(behavior, row)
         if behind and row is not None and (around := written_under(behavior, row.id)) is not None:
             self._target = row.id, around
-        at = view.cell(row.id, OUTLINE).bottomLeft() if row else QPointF(0, 0)
-        indent = view.layout_of(row).indent_x if row else 20
         catalog, holder = view.desk.catalog, self._kind_of(self._target[1])
         rows = offers(catalog, holder, self._kind_of(row.id if row else None))
         complete = recipes(catalog, holder)
         # In a behavior in which nothing is done yet, what can be done comes first.
         is_new = len(behavior.rows) < 2
         found = [*complete, *rows] if is_new else [*rows, *complete]
-        self.search.open(found, QPoint(int(indent), int(at.y()) + 1))
+        self.search.open(found, self._below(row))
+
+    def pick_kind(
+        self, kinds: Sequence[Kind], name: str, hint: str, then: Callable[[Kind], None]
+    ) -> None:
+        """Search among some kinds at the selected row, and do something with the one chosen."""
+        self._view.editing.finish()
+        self._then = then
+        found = [Offer(kind, "row") for kind in kinds]
+        self.search.open(found, self._below(self._view.desk.row), name=name, hint=hint)
+
+    def _below(self, row: Row | None) -> QPoint:
+        """Where the search opens for a row: right below it."""
+        if row is None:
+            return QPoint(20, 1)
+        at = self._view.cell(row.id, OUTLINE).bottomLeft()
+        return QPoint(int(self._view.layout_of(row).indent_x), int(at.y()) + 1)
+
+    def _chosen(self, offer: Offer) -> None:
+        then, self._then = self._then, None
+        if then is None:
+            self.add(offer)
+        else:
+            self._view.setFocus()
+            then(offer.kind)
 
     def ranked(self, text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
         """The offers that fit what was typed, the best first, and what was typed besides. A
         condition is offered as what can hold it, before all others.
         """
         listed, rest = typed(text, found)
+        if self._then is not None:
+            return listed, rest
         if not self._is_condition(text):
             return self._with_new_keys(listed, rest), rest
         check = [each for each in found if each.kind.id == CHECK and each.role == "row"]

@@ -340,15 +340,13 @@ class SearchPopup(QFrame):
         self._rank = rank
         self._nothing = nothing
         self.setObjectName("search")
-        self.setAccessibleName(name)
         self._offers: list[Any] = []
         self._at = QPoint()
         self._shown: list[Any] = []
         self.besides = ""
         """What was typed after the name of what is offered."""
         self.line = QLineEdit(self)
-        self.line.setPlaceholderText(hint)
-        self.line.setAccessibleName(hint)
+        self._name, self._hint = name, hint
         self.line.installEventFilter(self)
         self.list = QListView(self)
         self.list.setAccessibleName("What was found")
@@ -371,8 +369,15 @@ class SearchPopup(QFrame):
         self.list.clicked.connect(lambda _: self._choose())
         self.hide()
 
-    def open(self, found: Sequence[SearchMatch], at: QPoint) -> None:
-        """Open it in its parent at a place, with these offers."""
+    def open(
+        self, found: Sequence[SearchMatch], at: QPoint, *, name: str = "", hint: str = ""
+    ) -> None:
+        """Open it in its parent at a place, with these offers; with another name and hint than it
+        was made with, where it is to be used for something else.
+        """
+        self.setAccessibleName(name or self._name)
+        self.line.setPlaceholderText(hint or self._hint)
+        self.line.setAccessibleName(hint or self._hint)
         self._offers = list(found)
         self._at = at
         self.line.clear()

@@ -2,14 +2,17 @@
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QMenu
 
 from tests.desk.conftest import Answers, Driver
 from umbrant.desk.commands.project import save
 from umbrant.model.behaviors import Sharing
-from umbrant.model.paths import Path
+from umbrant.model.edits import Edit
+from umbrant.model.paths import Path, put
 from umbrant.model.values import KeyRef, KeyType
 
+CTRL = Qt.KeyboardModifier.ControlModifier
 ALT = Qt.KeyboardModifier.AltModifier
 
 
@@ -193,6 +196,69 @@ def test_a_new_agent_comes_onto_the_stage_and_decides(hands: Hands) -> None:
     hands.add("Number of the body")
     hands.write("value", "0.25")
     assert hands.project.scenario("dusk").cast[path[-1]].body.stats["health"].value == 0.25
+
+
+def test_a_number_of_a_body_is_renamed_where_it_is_used_too(hands: Hands) -> None:
+    cast = hands.project.scenario("dusk").cast
+    odo = next(index for index, each in enumerate(cast) if each.name == "odo")
+    hands.at("scenarios", "dusk", "cast", odo)
+    path = hands.add("Number of the body")
+    hands.driver.pane.actions_by_id["show_rows"].trigger()
+    warden = hands.project.behavior("warden")
+    row = warden.rows[-1].model_copy(
+        update={"id": "tire", "kind": "change_stat", "args": {"stat": "health", "amount": -0.1}}
+    )
+    changed = warden.with_rows((*warden.rows, row))
+    project = put(hands.project, ("behaviors", "warden"), changed)
+    hands.desk.apply(Edit("Tire", lambda _: project))
+    hands.driver.pane.actions_by_id["show_setting"].trigger()
+    hands.at(*path)
+    hands.key(Qt.Key.Key_F2)
+    hands.driver.type("vigour")
+    assert hands.view.line.path == (*path[:-1], "vigour")
+    assert list(hands.project.scenario("dusk").cast[odo].body.stats) == ["vigour"]
+    assert hands.project.behavior("warden").row("tire").args["stat"] == "vigour"
+    before = hands.project
+    hands.key(Qt.Key.Key_F2)
+    hands.driver.type("Not A Name")
+    assert hands.project is before
+
+
+def test_twelve_numbers_are_pasted_as_a_list_and_bad_ones_are_named(hands: Hands) -> None:
+    hands.at("scenarios", "dusk", "cast", 0)
+    needs = [f"need_{number} 0..100 = {number}" for number in range(1, 12)]
+    text = "\n".join([*needs, "Bad one 3", "gold 0"])
+    QGuiApplication.clipboard().setText(text)
+    hands.key(Qt.Key.Key_V, CTRL)
+    stats = hands.project.scenario("dusk").cast[0].body.stats
+    assert [(name, stat.value) for name, stat in stats.items()][-12:] == [
+        *((f"need_{number}", float(number)) for number in range(1, 12)),
+        ("gold", 0.0),
+    ]
+    assert hands.driver.messages[-1].startswith("Made 12 numbers. Not taken: ‘Bad one 3’: 'Bad' is")
+    hands.driver.pane.actions_by_id["undo"].trigger()
+    assert "gold" not in hands.project.scenario("dusk").cast[0].body.stats
+
+
+def test_keys_are_typed_as_a_list(hands: Hands) -> None:
+    hands.at("blackboards", "quay")
+    hands.driver.answers.texts = ["tired 0..100, seen_it no, who agent"]
+    hands.add("Several keys, typed as a list…")
+    board = hands.project.blackboard("quay").by_name
+    assert [board[name].type for name in ("tired", "seen_it", "who")] == [
+        KeyType.NUMBER,
+        KeyType.YES_NO,
+        KeyType.AGENT,
+    ]
+    assert hands.view.line.text.startswith("key tired")
+
+
+def test_a_list_is_pasted_where_one_belongs_only(hands: Hands) -> None:
+    before = hands.project
+    hands.at("event_list", "events")
+    QGuiApplication.clipboard().setText("tired 0..100")
+    hands.key(Qt.Key.Key_V, CTRL)
+    assert hands.project is before
 
 
 def test_cues_are_made_of_each_sort(hands: Hands) -> None:

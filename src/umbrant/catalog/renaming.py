@@ -163,7 +163,8 @@ def rename_used(
     who asks.
 
     An event takes along those that are kinds of it: `alarm.bell` becomes `alert.bell` with `alarm`.
-    One of the cast takes along its copies.
+    One of the cast takes along its copies. A number of a body is renamed in every body that has it,
+    as what uses it may be run by several.
     """
     renaming = _UseRenaming(project, catalog, named, old, new)
     renamed = _with_scenarios(_with_rows(project, renaming.row), renaming.member, renaming.cue)
@@ -208,11 +209,12 @@ class _UseRenaming:
 
     def member(self, member: Member) -> Member:
         keys = self._project.keys_of_member(member)
-        return member.model_copy(
-            update={
-                "keys": {key: self._held(keys, key, value) for key, value in member.keys.items()}
-            }
-        )
+        held = {key: self._held(keys, key, value) for key, value in member.keys.items()}
+        changed: dict[str, object] = {"keys": held}
+        if self._named is NamesDocument.STAT:
+            stats = {self._name(name): stat for name, stat in member.body.stats.items()}
+            changed["body"] = member.body.model_copy(update={"stats": stats})
+        return member.model_copy(update=changed)
 
     def board(self, board: Blackboard) -> Blackboard:
         extended = [
@@ -323,6 +325,8 @@ def _cue_action(does: object, named: NamesDocument, name: Callable[[str], str]) 
             NamesDocument.MEMBER: "to",
             NamesDocument.GROUP: "to",
         }
+    elif isinstance(does, SetNumber) and named is NamesDocument.STAT:
+        fields = {named: "changes"}
     elif isinstance(does, SetKey | SetNumber | HoldResult):
         fields = dict.fromkeys((NamesDocument.MEMBER, NamesDocument.GROUP), "of")
     elif isinstance(does, MoveTo):

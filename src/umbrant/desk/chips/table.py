@@ -83,6 +83,10 @@ class ChipTable(PaintedTable):
         """Offer what can be added at the selected line; what Enter does."""
         raise NotImplementedError
 
+    def can_paste(self) -> bool:
+        """Whether a text of the clipboard can be put in where no row is selected."""
+        return False
+
     def paste_text(self, text: str) -> bool:
         """Put a text from the clipboard in, if it is none of rows. Says whether it was for this
         table to do.

@@ -61,6 +61,11 @@ def looks_at_rows(context: CommandContext) -> bool:
     return context.table.shows_rows and context.desk.row is not None
 
 
+def can_paste(context: CommandContext) -> bool:
+    """Whether what is on the clipboard can be put in here."""
+    return looks_at_rows(context) or context.table.can_paste()
+
+
 def can_fold(context: CommandContext) -> bool:
     """Whether there is anything to fold."""
     return context.table.can_fold()

@@ -210,7 +210,9 @@ class RowCommands:
         row, behavior = self.desk.row, self.desk.behavior
         if row is None or behavior is None:
             return
-        text = self.dialogs().note("Comment", f"About {row.name or row.kind}:", row.note)
+        text = self.dialogs().note(
+            "Comment", f"About {row.name or row.kind} (Ctrl+Enter keeps it):", row.note
+        )
         if text is not None:
             name, row_id = behavior.name, row.id
             self.desk.apply(Edit("Comment", lambda p: set_note(p, name, row_id, text)))

@@ -105,6 +105,14 @@ class LineWriter:
         )
         return self
 
+    def entry_name(self, label: str, put: Put) -> "LineWriter":
+        """The name of an entry of a mapping, which is the end of the path; typed over."""
+        name = str(self.path[-1])
+        slot = Slot("/".join(str(step) for step in self.path[:-1]), ROW, name)
+        chip = FieldChip(slot, ChipEditor.NAME, name, label, put=put)
+        self.pieces.append(SentencePiece(name, PieceRole.NAME, chip=chip))
+        return self
+
     def number(
         self,
         name: str,

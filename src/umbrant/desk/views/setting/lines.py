@@ -37,7 +37,7 @@ from umbrant.desk.views.setting.fields import (
 from umbrant.model.behaviors import Behavior, Blackboard, Event, Key, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR, expand_behavior
-from umbrant.model.paths import Path, at, put
+from umbrant.model.paths import Path, PathError, at, put
 from umbrant.model.staging import (
     Blocks,
     Cue,
@@ -482,9 +482,8 @@ class Setting:
     ) -> Iterator[SettingLine]:
         """The numbers, starting keys and walk of one of the cast."""
         for name in member.body.stats:
-            say = (
-                LineWriter(self.project, (*path, "body", "stats", name)).kind("number").title(name)
-            )
+            say = LineWriter(self.project, (*path, "body", "stats", name)).kind("number")
+            say.entry_name("name of the number", partial(self._rename_stat, path, name))
             say.number("value", "value", Quantity("", None, None, 0.05)).words("from").number(
                 "low", "lowest"
             )
@@ -512,6 +511,18 @@ class Setting:
                 .number("at_s", "when", SECONDS)
             )
             yield say.words("is at").point("to", "where").line(3, *mine)
+
+    def _rename_stat(self, path: Path, old: str, project: Project, value: object) -> Project:
+        """A number of a body is called otherwise, in every body that has it and wherever it is
+        used.
+        """
+        new = str(value)
+        bodies = [member.body for each in project.scenarios for member in each.cast]
+        if new != old and any({old, new} <= set(body.stats) for body in bodies):
+            raise PathError(f"name: a body that has '{old}' has a number '{new}' already")
+        # Checked as a file's would be: a name that cannot be one is refused here.
+        put(project, (*path, "body", "stats"), {new: at(project, (*path, "body", "stats", old))})
+        return rename_used(project, self.catalog, NamesDocument.STAT, old, new)
 
     def _cue(
         self, scenario: Scenario, path: Path, cue: Cue, adds: tuple[Addition, ...]

@@ -24,6 +24,12 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.views.setting.fields import Addition, SettingLine
 from umbrant.desk.views.setting.lines import Setting, SettingMemory
+from umbrant.desk.views.setting.listed import (
+    KeysTarget,
+    ListTarget,
+    NumbersTarget,
+    listed_message,
+)
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
 from umbrant.desk.widgets.theme import Palette
@@ -168,12 +174,21 @@ class SettingView(ChipTable):
         """
         if len(path) < 2 or self._shown is None or path[0] not in FOLDERS:
             return path
+        if path[-2] == "stats":
+            return self._followed_entry(path)
         now, before = (
             [each.name for each in at(project, path[:1])]
             for project in (self.desk.project, self._shown)
         )
         new = [name for name in now if name not in before]
         return (path[0], new[0], *path[2:]) if path[1] not in now and len(new) == 1 else path
+
+    def _followed_entry(self, path: Path) -> Path:
+        """Where the entry of a mapping is now, if it is called otherwise than it was."""
+        now, before = list(at(self.desk.project, path[:-1])), list(at(self._shown, path[:-1]))
+        new = [name for name in now if name not in before]
+        renamed = path[-1] not in now and len(now) == len(before) and len(new) == 1
+        return (*path[:-1], new[0]) if renamed else path
 
     def select_path(self, path: Path) -> None:
         """Look at the line of a path, or at the nearest that is left before it."""
@@ -230,6 +245,10 @@ class SettingView(ChipTable):
         menu.setAccessibleName("Add to the setting")
         for addition in line.additions:
             menu.addAction(addition.title, partial(self.add, addition))
+        here = self._list_here()
+        if here is not None:
+            menu.addSeparator()
+            menu.addAction(f"Several {here.what}, typed as a list…", self.ask_for_list)
         self.menu = menu
         corner = self.visualRect(self.currentIndex()).bottomLeft()
         menu.popup(self.viewport().mapToGlobal(corner + QPoint(40, 0)))
@@ -248,6 +267,44 @@ class SettingView(ChipTable):
             self.setFocus()
             self.select_path(where[-1])
             self.focus_chip(1)
+
+    def can_paste(self) -> bool:
+        # Everywhere: what does not belong to a line is said when it is put in.
+        return True
+
+    def paste_text(self, text: str) -> bool:
+        """Make the keys, or the numbers of a body, that a text lists."""
+        self.add_listed(text)
+        return True
+
+    def add_listed(self, text: str) -> None:
+        """Make what a text lists where the selected line stands, and name what was not taken."""
+        here = self._list_here()
+        if here is None:
+            self.desk.message.emit(
+                "Select a blackboard for a list of keys, or one of the cast for a list of numbers."
+            )
+            return
+        taken, faults = here.read(self.desk.project, text)
+        if taken and self._apply(Edit(f"Add {here.what}", lambda p: here.put(p, taken))):
+            self.select_path(here.line_of(self.desk.project, next(iter(taken))))
+        self.desk.message.emit(listed_message(here.what, taken, faults))
+
+    def ask_for_list(self) -> None:
+        """Ask for a list of keys or numbers, and make them."""
+        here = self._list_here()
+        if here is not None:
+            label = f"{here.example} · Ctrl+Enter makes them"
+            text = self._dialogs().note(f"Several {here.what}", label, verb="Make them")
+            if text:
+                self.add_listed(text)
+
+    def _list_here(self) -> ListTarget | None:
+        """What a list that is typed where the selected line stands would make."""
+        path = self._path
+        if self.member_here() is not None:
+            return NumbersTarget(path[:4])
+        return KeysTarget(path[:2]) if len(path) > 1 and path[0] == "blackboards" else None
 
     def delete(self) -> bool:
         self._remove()

@@ -19,6 +19,7 @@ from benchmarks.fuzz.nodes import project_with
 from tests.conftest import DEMO
 from umbrant import cli
 from umbrant.catalog.declare import Family
+from umbrant.catalog.node_template import new_node_file
 from umbrant.model.folder import save_project
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import read_take
@@ -138,6 +139,20 @@ def test_nodes_lists_every_kind(umbrant: Any) -> None:
     kinds = json.loads(umbrant("nodes", "--json")[1])
     assert {kind["family"] for kind in kinds} == {str(family) for family in Family}
     assert "move_to" in umbrant("nodes")[1]
+
+
+def test_nodes_of_a_project_lists_its_own_and_names_what_is_wrong(umbrant: Any, demo: Path) -> None:
+    (demo / "nodes").mkdir()
+    file = new_node_file("Ring the bell", [], [])
+    (demo / "nodes" / file.name).write_text(file.text)
+    (own,) = json.loads(umbrant("nodes", str(demo), "--json")[1])
+    assert (own["id"], own["own"]) == ("ring_the_bell", "nodes/ring_the_bell.py")
+    assert own["params"][0]["default"] == {"mean": 1.5, "half_width": 0.0}
+    assert "move_to" not in umbrant("nodes", str(demo))[1]
+    (demo / "nodes" / file.name).write_text("def (:")
+    code, _, said = umbrant("nodes", str(demo))
+    assert code == 1
+    assert "nodes/ring_the_bell.py: line 1" in said
 
 
 def test_schema_is_json(umbrant: Any) -> None:

@@ -12,8 +12,8 @@
         return not isinstance(there, Cause) and distance_m(me.body.place, there) < reach
 
 A function is done at once; one that yields runs on until it returns. True is success, False is
-failure. What it yields may be a `Progress`; one that merely takes its time yields the same
-`lasting(left_s, of_s)` again and again.
+failure, and `failure("the wick is wet")` is failure with a reason. What it yields may be a
+`Progress`; one that merely takes its time yields the same `lasting(left_s, of_s)` again and again.
 
 What stands in a declaration is read, and never run: plain values, and the names that this module
 exports. The agent and its world can be read freely; they are written through their methods, and
@@ -65,6 +65,15 @@ from umbrant.catalog.world import Noise
 from umbrant.catalog.world import Target as Place
 from umbrant.model.values import KeyType
 
+
+def failure(text: str) -> Cause:
+    """What a node returns to fail for a reason of its own: `return failure("the wick is wet")`.
+
+    The text is recorded, and read in every answer about the row.
+    """
+    return cause("said", text=text)
+
+
 __all__ = [
     "AProp",
     "Agent",
@@ -103,6 +112,7 @@ __all__ = [
     "cause",
     "condition",
     "distance_m",
+    "failure",
     "heading_to",
     "lasting",
     "sense",

@@ -10,6 +10,7 @@ import ast
 import hashlib
 import inspect
 import json
+import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -31,6 +32,7 @@ DECLARERS = ("action", "condition", "sense")
 LARGEST = 1_000_000
 """How many characters a file of nodes may have."""
 
+_DEFINED = re.compile(r"^def (\w+)", re.MULTILINE)
 _NAMES = {name: getattr(umbrant.nodes, name) for name in umbrant.nodes.__all__}
 _PLAIN = {
     "str": str,
@@ -78,6 +80,25 @@ def project_catalog(project: Project, base: Catalog = BUILTIN) -> ProjectCatalog
             else:
                 kinds[kind.id] = kind
     return ProjectCatalog(Catalog(kinds), tuple(problems))
+
+
+def problems_of_rows(
+    project: Project, catalog: Catalog, problems: Iterable[Problem]
+) -> Iterator[Problem]:
+    """For each row whose node stands in a file that cannot be read, what is wrong with the file."""
+    texts = {f"{NODES}/{file.name}": file.text for file in project.nodes}
+    for problem in problems:
+        names = set(_DEFINED.findall(texts.get(problem.file, ""))) - set(catalog.kinds)
+        for behavior in project.behaviors:
+            for row in behavior.rows:
+                if row.kind in names:
+                    yield Problem(
+                        f"behaviors/{behavior.name}.json",
+                        f"{behavior.outline.number[row.id]} {row.name}".strip(),
+                        f"its node stands in {problem.file}, {problem.message}",
+                        problem.remedy,
+                        row.id,
+                    )
 
 
 @lru_cache(maxsize=64)

@@ -36,6 +36,7 @@ class Answers(Dialogs):
         self.folder: Path | None = None
         self.file: Path | None = None
         self.texts: list[str] = []
+        self.edited: list[Path] = []
         self.number: int | None = None
         self.picked = ""
         self.on_unsaved = "discard"
@@ -55,6 +56,9 @@ class Answers(Dialogs):
 
     def take_to_save(self, start: Path) -> Path | None:
         return self.file
+
+    def edit_file(self, path: Path) -> None:
+        self.edited.append(path)
 
     def text(self, title: str, label: str, first: str = "", verb: str = "") -> str | None:
         return self.texts.pop(0) if self.texts else None

@@ -285,12 +285,52 @@ def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(
     assert (offer.kind.id, offer.kind.own) == ("hum", "nodes/hum.py")
     hands.qtbot.keyClick(hands.ledger.search.line, Qt.Key.Key_Escape)
     (demo / "nodes" / "hum.py").write_text(OWN.replace("Hums a tune", "Hums softly"))
-    hands.pane.actions_by_id["new_take"].trigger()
-    assert hands.desk.documents.needs_trust, "another content is asked about anew"
+    hands.answers.trusting = False
+    asked = len(hands.answers.messages)
+    for _ in range(2):
+        hands.pane.actions_by_id["new_take"].trigger()
+        assert hands.desk.documents.needs_trust, "another content is asked about anew"
+    assert len(hands.answers.messages) == asked + 1, "a no is not asked about again"
     assert hands.desk.catalog.kinds["hum"].help.startswith("Hums softly")
+    hands.answers.trusting = True
     hands.pane.actions_by_id["trust"].trigger()
     assert not hands.desk.documents.needs_trust
     assert not hands.desk.documents.history.unsaved
+
+
+def test_a_node_of_ones_own_is_written_found_run_and_what_is_wrong_stands_at_its_row(
+    demo_driver: Driver,
+) -> None:
+    hands = demo_driver
+    folder = hands.desk.documents.folder
+    assert folder is not None
+    hands.answers.texts = ["Ring the bell!"]
+    hands.pane.actions_by_id["new_node"].trigger()
+    path = folder / "nodes" / "ring_the_bell.py"
+    assert hands.answers.edited == [path]
+    assert not hands.desk.documents.needs_trust, "what we wrote ourselves needs no trust"
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_Return)
+    hands.type("ring the bell 0.5")
+    hands.key(Qt.Key.Key_Return)
+    hands.settle()
+    row = hands.desk.row
+    assert row.kind == "ring_the_bell"
+    assert hands.desk.documents.problems == []
+    text = path.read_text()
+    path.write_text(
+        text.replace("    me.world.say", '    return failure("the rope is wet")\n    me')
+    )
+    hands.answers.trusting = True
+    hands.pane.actions_by_id["new_take"].trigger()
+    hands.settle()
+    assert hands.answers.messages[-1] == "nodes/ring_the_bell.py"
+    refused = hands.desk.take.agents["odo"].row(row.id).spans[0]
+    assert (refused.cause.kind, dict(refused.cause.facts)) == ("said", {"text": "the rope is wet"})
+    path.write_text("def ring_the_bell(:\n")
+    hands.pane.actions_by_id["new_take"].trigger()
+    told = [str(each) for each in hands.desk.documents.problems_of("warden", row.id)]
+    assert any("nodes/ring_the_bell.py, line 1:" in each for each in told)
 
 
 def test_a_scenario_that_cannot_be_played_is_not_rehearsed_and_the_reason_is_told(

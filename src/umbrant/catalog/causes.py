@@ -56,6 +56,7 @@ SENTENCES: Mapping[str, str] = {
     "outscored": "{row} scores {score}, and it scores {own}",
     "below_threshold": "no option scored more than {threshold}",
     "raised": "{file}, line {line}: {message}",
+    "said": "{text}",
     "nonsense": "{file}, line {line}: it gave {value}, which means nothing here",
     "not_trusted": (
         "it is a node of the project's own, and the project has not been trusted to run its code"

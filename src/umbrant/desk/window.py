@@ -87,6 +87,7 @@ class MainWindow(QMainWindow):
         if desk.documents.needs_trust and self.dialogs.trust(names_of(desk.project.nodes)):
             desk.documents.trust_nodes()
         else:
+            desk.documents.decline_nodes()
             desk.roll()
         if desk.documents.problems:
             more = (

@@ -114,7 +114,7 @@ ACTIONS: tuple[Action, ...] = (
         "paste",
         "Edit",
         "Paste",
-        "Put copied rows in; cells of a spreadsheet into a machine's table; a list into the setting",
+        "Put copied rows in; a spreadsheet's cells into a machine's table, a list into the setting",
         paste,
         (_S.Paste,),
         Where.LEDGER,

@@ -4,6 +4,7 @@ from pathlib import Path
 
 from PySide6.QtGui import QKeySequence
 
+from umbrant.catalog.node_template import new_node_file
 from umbrant.desk.commands.action import Action, has_take, needs_trust
 from umbrant.desk.commands.context import CommandContext
 from umbrant.model.changes import changes
@@ -98,10 +99,35 @@ def keep_take(context: CommandContext) -> None:
         context.desk.message.emit(f"The take is in {path}")
 
 
+def new_node(context: CommandContext) -> None:
+    """Write a file with a working node of the project's own, and open it in the author's editor."""
+    documents, dialogs = context.desk.documents, context.dialogs()
+    if documents.folder is None and not save_as(context):
+        return
+    label = "What it does, in a word or two, such as: ring the bell"
+    title = dialogs.text("A node of your own", label, verb="Write it")
+    if title is None:
+        return
+    taken = [file.name for file in documents.project.nodes]
+    try:
+        file = new_node_file(title, documents.catalog.kinds, taken)
+        path = documents.add_node_file(file)
+    except (OSError, ValueError) as error:
+        context.desk.message.emit(f"The node could not be written: {error}.")
+        return
+    dialogs.edit_file(path)
+    context.desk.message.emit(
+        f"{path} is a node that works: + finds it by its name. It is read again as you save it."
+    )
+
+
 def trust(context: CommandContext) -> None:
     """Let the project's own nodes run, if the author says so again."""
-    if context.dialogs().trust(names_of(context.desk.project.nodes)):
-        context.desk.documents.trust_nodes()
+    documents = context.desk.documents
+    if context.dialogs().trust(names_of(documents.project.nodes)):
+        documents.trust_nodes()
+    else:
+        documents.decline_nodes()
 
 
 ACTIONS: tuple[Action, ...] = (
@@ -153,6 +179,13 @@ ACTIONS: tuple[Action, ...] = (
         "Copy the take to a file",
         keep_take,
         enabled=has_take,
+    ),
+    Action(
+        "new_node",
+        "Project",
+        "New node of your own…",
+        "Write a file with a working node in Python, and open it in your editor",
+        new_node,
     ),
     Action(
         "trust",

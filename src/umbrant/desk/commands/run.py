@@ -2,13 +2,19 @@
 
 from umbrant.desk.commands.action import Action, Where, has_take
 from umbrant.desk.commands.context import CommandContext
+from umbrant.desk.commands.project import trust
 from umbrant.desk.views.registry import STAGE
 from umbrant.desk.views.stage.view import StageView
 from umbrant.model.edits import Edit, set_seed
 
 
 def new_take(context: CommandContext) -> None:
-    """Roll the scenario again."""
+    """Roll the scenario again. Nodes that have changed since they were trusted are asked about, as
+    it is their author who wants to see them run.
+    """
+    context.desk.documents.read_nodes_again()
+    if context.desk.documents.asks_for_trust:
+        trust(context)
     context.desk.roll()
 
 

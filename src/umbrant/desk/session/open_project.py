@@ -12,12 +12,15 @@ from umbrant.desk.session.history import History
 from umbrant.desk.session.reviewing import Reviewer
 from umbrant.desk.session.trust import Nodes, Trust
 from umbrant.desk.widgets.row_index import RowIndex
+from umbrant.model.behaviors import NodeFile
 from umbrant.model.changes import Stamp, changed_files, stamp
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
+from umbrant.model.files import write_atomically
 from umbrant.model.folder import NODES, read_nodes, save_project
 from umbrant.model.outline import OutlineError
 from umbrant.model.problems import Problem, ProjectError
+from umbrant.project_nodes import problems_of_rows
 from umbrant.review.findings import Finding
 
 
@@ -41,6 +44,8 @@ class OpenProject(QObject):
         self.history = History(project, project)
         self._stamp: Stamp = stamp(folder) if folder is not None else {}
         self._nodes = Nodes(project, trust)
+        self._declined: tuple[NodeFile, ...] = ()
+        """The node files as they were when the author last said that they may not run."""
         self._validated: ValidationMemory = {}
         self.problems: list[Problem] = self._validate()
         self.findings: list[Finding] = []
@@ -143,10 +148,37 @@ class OpenProject(QObject):
         """Whether the project has nodes of its own that the author has not allowed to run."""
         return bool(self.project.nodes) and not self._nodes.trusted
 
+    @property
+    def asks_for_trust(self) -> bool:
+        """Whether the author is to be asked about the project's own nodes: they wait for it, and as
+        they now are the answer has not been no.
+        """
+        return self.needs_trust and self._declined != self.project.nodes
+
+    def decline_nodes(self) -> None:
+        """The author's answer about the project's own nodes, as they now are, is no."""
+        self._declined = self.project.nodes
+
     def trust_nodes(self) -> None:
         """Let the project's own nodes run from now on, as long as they stay as they are."""
         self._nodes.let_run(self.project)
         self._author_changed()
+
+    def add_node_file(self, file: NodeFile) -> Path:
+        """Write a new file of nodes into the project's folder, and take it up. Returns its path.
+
+        It is trusted if all that the project had before is: what is in it is ours, until its author
+        changes it. Raises OSError, and ValueError for a project without a folder.
+        """
+        if self.folder is None:
+            raise ValueError("the project has no folder")
+        was_trusted = not self.needs_trust
+        path = self.folder / NODES / file.name
+        write_atomically(path, file.text)
+        self.read_nodes_again()
+        if was_trusted and self.project.nodes:
+            self.trust_nodes()
+        return path
 
     def read_nodes_again(self) -> None:
         """Read node files that have changed on disk: they are written in another editor."""
@@ -164,8 +196,7 @@ class OpenProject(QObject):
         self.refreshed.emit()
         if self.needs_trust:
             self.message.emit(
-                "The project's own nodes have changed. Project › Trust own nodes lets them run "
-                "again."
+                "The project's own nodes have changed. The next new take asks whether they may run."
             )
 
     # problems and findings
@@ -191,7 +222,8 @@ class OpenProject(QObject):
 
     def _validate(self) -> list[Problem]:
         written = validate(self.project, self.catalog, self._validated)
-        return [*written, *self._nodes.own.problems]
+        own = self._nodes.own.problems
+        return [*written, *problems_of_rows(self.project, self.catalog, own), *own]
 
     def _reviewed(self, found: list[Finding]) -> None:
         self.findings = found

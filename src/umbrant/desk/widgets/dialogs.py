@@ -2,6 +2,8 @@
 
 from pathlib import Path
 
+from PySide6.QtCore import QUrl
+from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from umbrant.desk.widgets.question import (
@@ -53,6 +55,10 @@ class Dialogs:
             self._parent, "Keep this take", str(start), "Takes (*.take)"
         )
         return Path(found) if found else None
+
+    def edit_file(self, path: Path) -> None:
+        """Open a file in the editor that the author's desktop has for it."""
+        QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
     def text(self, title: str, label: str, first: str = "", verb: str = "Go on") -> str | None:
         """Ask for a line of text; None if the author cancels."""

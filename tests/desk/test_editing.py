@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QApplication
 from tests.desk.conftest import Driver
 from umbrant.desk.chips.sentence import ChipEditor
 from umbrant.model.edits import Edit, delete_rows
-from umbrant.model.values import KeyRef, KeyType, Spread
+from umbrant.model.values import KeyRef, KeyType, PlaceRef, Spread
 
 ALT, SHIFT = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
 
@@ -396,6 +396,45 @@ def test_what_is_typed_after_a_kind_fills_its_chips(
     hands.type(text)
     row = hands.desk.row
     assert (row.kind, row.args) == (kind, args)
+
+
+def test_a_sentence_offers_its_rows_one_after_the_other(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.4")
+    before = hands.desk.project
+    hands.key(Qt.Key.Key_Return)
+    hands.qtbot.keyClicks(hands.ledger.search.line, "wait 2 to 4 s, then go to the gate then qwxyz")
+    assert hands.ledger.search.offer_at(0).place != "3 rows", "that is no row"
+    hands.ledger.search.line.clear()
+    hands.type("wait 2 to 4 s, then go to the gate and then look about")
+    behavior = hands.desk.project.behavior("warden")
+    rows = [each for each in behavior.rows if each not in before.behavior("warden").rows]
+    assert [each.kind for each in rows] == ["sequence", "wait", "move_to", "look_about"]
+    assert rows[1].args == {"duration": Spread(mean=3.0, half_width=1.0)}
+    assert rows[2].args == {"target": PlaceRef(place="gate")}
+    assert [each.under for each in rows[1:]] == [rows[0].id] * 3
+    assert hands.desk.row.kind == "wait"
+    hands.settle()
+    assert hands.desk.documents.problems == []
+    hands.pane.actions_by_id["undo"].trigger()
+    assert hands.desk.project == before
+
+
+def test_in_a_sequence_the_rows_of_a_sentence_need_none_of_their_own(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_Return)
+    hands.type("stop; wait 1")
+    assert hands.names()[3:5] == ["1.1.2 Stop", "1.1.3 Wait"]
+
+
+def test_what_stands_behind_a_word_of_intent_fills_its_chips(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_Return)
+    hands.type("go to the gate")
+    assert hands.desk.row.kind == "move_to"
+    assert hands.desk.row.args == {"target": PlaceRef(place="gate")}
 
 
 def test_a_row_is_added_though_what_the_search_was_opened_at_is_gone(demo_driver: Driver) -> None:

@@ -17,6 +17,15 @@ from umbrant.model.values import KeyRef, KeyType, ParamValue, Spread
 
 _NUMBER = re.compile(r"^([-+]?\d*\.?\d+)(?:±([\d.]+))?[a-z°]*$")
 _KEY_NAME = re.compile(r"^[a-z][a-z0-9_]{0,59}$")
+_FROM_TO = re.compile(
+    r"(?:between\s+)?(?<![\w.])(\d*\.?\d+)\s*(?:to|and|-|–)\s*(\d*\.?\d+)(?![\w.])"
+)
+_SMALL = (
+    "a an the to at for of in on with within into from by and around about until up out off away "
+    "it s sec second seconds m metre metres meter meters ° degrees"
+)
+SMALL_WORDS = frozenset(_SMALL.split())
+"""Words that say nothing about a value, and units: left out where they are no name."""
 WRITTEN = (ParamType.CONDITION, ParamType.FORMULA)
 
 
@@ -60,6 +69,8 @@ def filling(
         return Filling({written.name: text.strip()})
     found: dict[str, ParamValue] = {}
     left: list[str] = []
+    if any(param.type is ParamType.SPREAD for param in kind.params):
+        text = _FROM_TO.sub(_as_spread, text)
     for word in text.replace(" ± ", "±").split():
         if not (
             _took_number(word, kind, found)
@@ -77,7 +88,14 @@ def filling(
     if free is not None and left:
         found[free.name] = " ".join(left)
         return Filling(found)
+    left = [word for word in left if word.lower() not in SMALL_WORDS]
     return Filling(found, tuple(left), tuple(_new_keys(kind, left, found)))
+
+
+def _as_spread(found: re.Match[str]) -> str:
+    """`2 to 4` as `3±1`."""
+    low, high = sorted((float(found[1]), float(found[2])))
+    return f"{(low + high) / 2:g}±{(high - low) / 2:g}"
 
 
 def _new_keys(

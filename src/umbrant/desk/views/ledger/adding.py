@@ -18,7 +18,16 @@ from umbrant.catalog.validation.behaviors import names_in
 from umbrant.desk.chips.filling import Filling, filling
 from umbrant.desk.chips.sentence import NAMELESS
 from umbrant.desk.views.ledger.model import OUTLINE
-from umbrant.desk.views.ledger.search import Offer, RecipeOffer, SearchPopup, offers, recipes, typed
+from umbrant.desk.views.ledger.said_rows import SentenceOffer, insert_said, said_rows
+from umbrant.desk.views.ledger.search import (
+    Offer,
+    RecipeOffer,
+    SearchPopup,
+    offers,
+    recipes,
+    rest_of,
+    typed,
+)
 from umbrant.model.behaviors import Behavior, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import (
@@ -168,6 +177,11 @@ class RowAdding(QObject):
         if self._then is not None:
             return listed, rest
         if not self._is_condition(text):
+            said = said_rows(text, found, self._filling)
+            if said is not None:
+                return [said, *listed], ""
+            if not rest and listed and type(listed[0]) is Offer:
+                rest = self._rest_that_fits(text, listed[0])
             return self._with_new_keys(listed, rest), rest
         check = [each for each in found if each.kind.id == CHECK and each.role == "row"]
         if not check:
@@ -179,6 +193,18 @@ class RowAdding(QObject):
         on = f"{behavior.outline.number[row.id]} {row.name}".strip()
         return [*check, GuardOffer(check[0].kind, GUARD, on, self._stored(text))], text
 
+    def _filling(self, kind: Kind, text: str) -> Filling:
+        """What a text gives to the parameters of a kind at the selected row."""
+        desk = self._view.desk
+        row_id = desk.row.id if desk.row else ""
+        return filling(kind, text, row_id, desk.project, desk.expanded)
+
+    def _rest_that_fits(self, text: str, offer: Offer) -> str:
+        """What was typed behind the words by which a kind was found, where all of it fills it."""
+        rest = rest_of(text, offer)
+        found = self._filling(offer.kind, rest)
+        return rest if found.args and not found.left else ""
+
     def _with_new_keys(self, listed: list[Offer], rest: str) -> list[Offer]:
         """The offers, and before the first one the same with the keys that were typed and do not
         exist; behind it, where such a name is nearly one that does.
@@ -186,8 +212,7 @@ class RowAdding(QObject):
         if not listed or not rest or isinstance(listed[0], RecipeOffer):
             return listed
         first, desk = listed[0], self._view.desk
-        row = desk.row
-        found = filling(first.kind, rest, row.id if row else "", desk.project, desk.expanded)
+        found = self._filling(first.kind, rest)
         if not found.new_keys:
             return listed
         offer = NewKeysOffer(first.kind, first.role, found)
@@ -214,10 +239,13 @@ class RowAdding(QObject):
         if isinstance(offer, RecipeOffer):
             self._insert_recipe(behavior, offer.recipe)
             return
+        if isinstance(offer, SentenceOffer):
+            self._insert_said(behavior, offer)
+            return
         name, kind, besides = behavior.name, offer.kind, self.search.besides
         if self._is_condition(besides):
             besides = self._stored(besides)
-        found = filling(kind, besides, row.id if row else "", desk.project, desk.expanded)
+        found = self._filling(kind, besides)
         args, new_keys = found.args, list[Key]()
         if isinstance(offer, NewKeysOffer):
             args = found.with_new_keys
@@ -268,6 +296,23 @@ class RowAdding(QObject):
         new_id = f"{path}/{new.id}" if path else new.id
         view.ledger.reveal(new_id)
         desk.select_row(new_id)
+
+    def _insert_said(self, behavior: Behavior, offer: SentenceOffer) -> None:
+        """Put the rows of a sentence in."""
+        view, desk = self._view, self._view.desk
+        after, under = self._target
+        holder = self._kind_of(under)
+        # Made once: its rows get ids that are drawn, and the edit must be the same if it is redone.
+        made, first = insert_said(
+            desk.project, behavior, offer, after=after, under=under, holder=holder
+        )
+        desk.apply(Edit(f"Add {offer.title}", lambda _: made))
+        if offer.left:
+            desk.message.emit(_left_over(offer.left))
+        view.ledger.reveal(first)
+        desk.select_row(first)
+        view.setFocus()
+        view.begin_missing()
 
     def _insert_recipe(self, behavior: Behavior, recipe: Recipe) -> None:
         """Put a recipe in, and open its first blank."""

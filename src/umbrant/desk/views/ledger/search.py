@@ -224,6 +224,18 @@ def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
     return ranked(text, found), ""
 
 
+def rest_of(text: str, offer: Offer) -> str:
+    """What stands behind the words by which an offer is meant: `to the gate` of `go to the gate`,
+    which is *move to*; empty where they are not at its beginning.
+    """
+    words = text.split()
+    meant = {_stem(each) for each in (offer.title.lower(), *offer.intents)}
+    for count in range(len(words), 0, -1):
+        if _stem(" ".join(words[:count]).lower()) in meant:
+            return " ".join(words[count:])
+    return ""
+
+
 def _score(text: str, offer: Offer) -> float:
     typed = text.strip().lower()
     title = offer.title.lower()

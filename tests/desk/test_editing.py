@@ -204,6 +204,71 @@ def test_a_condition_is_typed_and_says_what_is_wrong_while_it_is(demo_driver: Dr
     assert hands.desk.behavior.row("close").guard.when == "lamp_oil > 0.5"
 
 
+def test_a_condition_is_completed_phrase_by_phrase_and_blank_by_blank(
+    demo_driver: Driver,
+) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_G)
+    editor = hands.ledger.editing.line
+    listed = editor.completing
+    assert listed.isVisible(), "an empty condition offers what it can be"
+    hands.qtbot.keyClicks(editor, "can s")
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Down)
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Down)
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Tab)
+    assert editor.text() == "can see ‹target› within ‹100 m›"
+    assert editor.selectedText() == "‹target›"
+    assert not editor._fault.isVisible(), "what is still to be filled in is no fault"
+    assert "visitor" in [each.title for each in listed.shown]
+    assert "shed" not in [each.title for each in listed.shown]
+    hands.qtbot.keyClicks(editor, "vis")
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Tab)
+    assert editor.text() == "can see visitor within ‹100 m›"
+    assert editor.selectedText() == "‹100 m›"
+    hands.qtbot.keyClicks(editor, "6")
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
+    assert hands.desk.behavior.row("close").guard.when == "can_see(visitor, within=6)"
+
+
+def test_enter_goes_to_a_blank_that_is_left_and_escape_closes_the_list_first(
+    demo_driver: Driver,
+) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_G)
+    editor = hands.ledger.editing.line
+    hands.qtbot.keyClicks(editor, "dist")
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Tab)
+    editor.deselect()
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
+    assert editor.isVisible()
+    assert editor.selectedText() == "‹target›"
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Escape)
+    assert editor.isVisible()
+    assert not editor.completing.isVisible()
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Escape)
+    assert hands.desk.behavior.row("close").guard.when == "yes"
+
+
+def test_what_is_wrong_and_what_can_be_written_never_cover_each_other(
+    demo_driver: Driver,
+) -> None:
+    hands = demo_driver
+    for row in ("1", "1.1.1"):
+        hands.select(row)
+        hands.key(Qt.Key.Key_G)
+        editor = hands.ledger.editing.line
+        editor.selectAll()
+        hands.qtbot.keyClicks(editor, "lamp_oil > 3 and dog")
+        assert editor._fault.isVisible()
+        fault, listed = editor._fault.geometry(), editor.completing
+        assert not listed.isVisible() or not fault.intersects(listed.geometry())
+        assert not fault.intersects(editor.geometry())
+        hands.qtbot.keyClick(editor, Qt.Key.Key_Escape)
+        hands.qtbot.keyClick(editor, Qt.Key.Key_Escape)
+
+
 def test_delete_on_a_guards_chip_takes_only_the_guard_off(demo_driver: Driver) -> None:
     hands = demo_driver
     hands.select("1.1")

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QApplication
 from tests.desk.conftest import Driver
 from tests.desk.presses import Presses, new_project
 from umbrant.catalog.recipes.builtin import RECIPES
-from umbrant.desk.chips.editing import InlineEditor
+from umbrant.desk.chips.inline_editor import InlineEditor
 from umbrant.desk.views.ledger.search import RecipeOffer
 from umbrant.model.values import KeyType
 

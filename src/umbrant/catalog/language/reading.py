@@ -149,21 +149,6 @@ def read_phrase(
     return _PhraseReader(text, keys, catalog, names).read()
 
 
-def phrase_words(catalog: Catalog) -> list[str]:
-    """The fixed words of all phrases, as they stand together: what can be offered while one is
-    typed. Each once, in the order of the senses.
-    """
-    patterns = (_pattern(kind) for kind in catalog.family(Family.SENSE))
-    return list(
-        dict.fromkeys(
-            text
-            for each in patterns
-            for text, param in (*each.needed, *(part for parts in each.optional for part in parts))
-            if param is None
-        )
-    )
-
-
 @dataclass(frozen=True)
 class _Pattern:
     """The phrase of a sense: what must stand there, and the parts that may follow in any order."""

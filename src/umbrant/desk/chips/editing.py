@@ -2,23 +2,24 @@
 
 from collections.abc import Callable, Mapping
 
-from PySide6.QtCore import QEvent, QObject, QPoint, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QAction, QKeyEvent
+from PySide6.QtCore import QObject, QPoint, QRectF, QTimer, Signal
+from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QAbstractScrollArea,
-    QCompleter,
     QLabel,
-    QLineEdit,
     QMenu,
-    QSlider,
     QWidgetAction,
 )
 
-from umbrant.catalog.declare import Family, ParamType
+from umbrant.catalog.declare import ParamType
 from umbrant.catalog.language.check import Fault
-from umbrant.catalog.language.reading import phrase_words, typed_condition
+from umbrant.catalog.language.completion import Completion, Vocabulary, completions
+from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.validation.behaviors import names_in
-from umbrant.desk.chips.sentence import Chip, ChipEditor, number_of
+from umbrant.desk.chips.completing import Complete
+from umbrant.desk.chips.drawing import Brushes
+from umbrant.desk.chips.inline_editor import WRITTEN, InlineEditor
+from umbrant.desk.chips.sentence import Chip, ChipEditor
 from umbrant.desk.chips.values import (
     ChipError,
     FieldChip,
@@ -35,14 +36,10 @@ from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, declare_key, home, remove_part
 from umbrant.model.parts import GUARD, Slot, part_index
 from umbrant.model.paths import PathError
-from umbrant.model.values import KeyRef, KeyType, ParamValue, number_text, value_text
-
-WRITTEN = (ChipEditor.CONDITION, ChipEditor.FORMULA)
-"""The chips that hold a condition or a formula."""
+from umbrant.model.values import KeyRef, KeyType, ParamValue, value_text
 
 PIXELS_A_STEP = 4.0
 FINE, COARSE = 0.1, 10.0
-SLIDER_WIDTH = 140
 
 
 class ChipEditing(QObject):
@@ -54,9 +51,14 @@ class ChipEditing(QObject):
     """An editor or a list was closed: whether with Enter or a choice, rather than given up."""
 
     def __init__(
-        self, desk: Desk, table: QAbstractScrollArea, dialogs: Callable[[], Dialogs]
+        self,
+        desk: Desk,
+        table: QAbstractScrollArea,
+        dialogs: Callable[[], Dialogs],
+        brushes: Brushes,
     ) -> None:
         super().__init__(table)
+        self._brushes = brushes
         self._table = table
         self._desk = desk
         self._viewport = table.viewport()
@@ -79,7 +81,7 @@ class ChipEditing(QObject):
         edited = self._condition_chip(chip) if written else chip
         self.line = InlineEditor(self._table, edited, rect, self._check(edited))
         if written:
-            self.line.offer(self._condition_words(chip))
+            self.line.offer(self._brushes, self._completions(chip))
         self.line.finished = lambda text: self._typed(edited, text)
         self.line.left.connect(self.closed)
         if edited.editor is ChipEditor.NUMBER and is_short(edited):
@@ -278,15 +280,15 @@ class ChipEditing(QObject):
             return chip
         return Chip(slot, chip.editor, chip.value, str(chip.editor))
 
-    def _condition_words(self, chip: Chip) -> list[str]:
-        """What is offered while a condition is typed: keys, the words of phrases and the names of
-        this scene, then the senses in their call form.
-        """
-        catalog, names = self._desk.catalog, names_in(self._desk.project)
-        senses = [f"{kind.id}(" for kind in catalog.family(Family.SENSE)]
-        scene = sorted({name for found in names.values() for name in found})
-        words = [*phrase_words(catalog), "and", "or", "not", "yes", "no", "older than", "above"]
-        return list(dict.fromkeys((*sorted(self._keys(chip)), *words, "below", *scene, *senses)))
+    def _completions(self, chip: Chip) -> Complete:
+        """What can be written next while a condition is typed."""
+        names = names_in(self._desk.project)
+        words = Vocabulary(self._keys(chip), self._desk.catalog, names)
+
+        def complete(text: str, cursor: int, blank: str) -> list[Completion]:
+            return completions(text, cursor, words, blank)
+
+        return complete
 
     def _keys(self, chip: Chip) -> Mapping[str, Key]:
         return chip.keys if isinstance(chip, FieldChip) else self._desk.keys_at(chip.slot.row_id)
@@ -312,158 +314,3 @@ def menu_heading(text: str, menu: QMenu) -> QWidgetAction:
     heading.setDefaultWidget(label)
     heading.setEnabled(False)
     return heading
-
-
-class InlineEditor(QLineEdit):
-    """A line over a chip. Enter and leaving it keep what was typed, Escape does not. Says below
-    what is wrong.
-    """
-
-    left = Signal(bool)
-    """It was closed: whether with Enter."""
-
-    def __init__(
-        self, table: QAbstractScrollArea, chip: Chip, rect: QRectF, check: Callable[[str], str]
-    ) -> None:
-        viewport = table.viewport()
-        super().__init__(viewport)
-        self._table = table
-        self.finished: Callable[[str], None] = lambda text: None
-        self._check = check
-        self._open = True
-        self._first = chip.value if isinstance(chip.value, str) else value_text(chip.value)
-        self.setText("" if chip.value is None else self._first)
-        self.setAccessibleName(f"{chip.label} of the row")
-        wide = max(
-            int(rect.width()) + 16,
-            300 if chip.editor in WRITTEN else 70,
-        )
-        wide = max(wide, self.fontMetrics().horizontalAdvance(self.text()) + 24)
-        left = max(2, min(int(rect.left()) - 4, viewport.width() - wide - 4))
-        self.setGeometry(
-            left, int(rect.top()) - 3, min(wide, viewport.width() - 4), int(rect.height()) + 6
-        )
-        self.slider: QSlider | None = None
-        self._fault = QLabel(viewport)
-        self._fault.setObjectName("fault")
-        self._fault.setStyleSheet(
-            "background: #B4532E; color: white; padding: 3px 6px; border-radius: 3px;"
-        )
-        self._fault.hide()
-        self.textEdited.connect(self._say_fault)
-
-    def open(self) -> None:
-        """Show it, ready to be typed over."""
-        self.selectAll()
-        self.show()
-        self.setFocus()
-        if self.slider is not None:
-            self.slider.show()
-
-    def offer(self, words: list[str]) -> None:
-        """Complete the word that is being typed."""
-        self.setCompleter(WordCompleter(words, self))
-
-    def slide(self, chip: Chip, put: Callable[[float], None]) -> None:
-        """Show a slider below, for a number whose range is short; what it is moved to is put in at
-        once.
-        """
-        low, high, step = (
-            float(chip.quantity.low or 0),
-            float(chip.quantity.high or 0),
-            chip.quantity.step,
-        )
-        slider = QSlider(Qt.Orientation.Horizontal, self._table.viewport())
-        slider.setAccessibleName(f"{chip.label}, slider")
-        slider.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        slider.setRange(0, round((high - low) / step))
-        slider.setValue(round((number_of(chip.value) - low) / step))
-        slider.setGeometry(
-            self.x(), self.y() + self.height() + 1, max(self.width(), SLIDER_WIDTH), 22
-        )
-
-        def moved(index: int) -> None:
-            number = round(low + index * step, 6)
-            self.setText(number_text(number))
-            self._first = self.text()
-            put(number)
-
-        slider.valueChanged.connect(moved)
-        self.slider = slider
-
-    def commit(self) -> None:
-        """Close the editor, and hand its text on if it differs from what it was opened with."""
-        if self._open and self.text() != ("" if self._first is None else self._first):
-            self._close(keep=True)
-        else:
-            self._close(keep=False)
-
-    def cancel(self) -> None:
-        """Close without handing the typed text on."""
-        self._close(keep=False)
-
-    def focusOutEvent(self, event: QEvent) -> None:
-        super().focusOutEvent(event)  # type: ignore[arg-type]
-        if event.reason() != Qt.FocusReason.PopupFocusReason:  # type: ignore[attr-defined]
-            self.commit()
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Escape:
-            self.cancel()
-            self.left.emit(False)
-        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            # Not passed on to the table below, where it would open the chip again.
-            self.commit()
-            self.left.emit(True)
-        else:
-            super().keyPressEvent(event)
-
-    def _say_fault(self, text: str) -> None:
-        fault = self._check(text)
-        self._fault.setText(fault)
-        self._fault.setVisible(bool(fault))
-        self._fault.adjustSize()
-        # Above where there is a list of words below, which would cover it.
-        above = self.y() - self._fault.height() - 2
-        below = self.y() + self.height() + 2
-        self._fault.move(self.x(), above if self.completer() and above >= 0 else below)
-        self._fault.raise_()
-
-    def _close(self, *, keep: bool) -> None:
-        if not self._open:
-            return
-        self._open = False
-        text = self.text()
-        self.hide()
-        self._fault.deleteLater()
-        if self.slider is not None:
-            self.slider.deleteLater()
-        self.deleteLater()
-        if keep:
-            self.finished(text)
-        else:
-            self._table.setFocus()
-
-
-class WordCompleter(QCompleter):
-    """Completes the last word of a line, where QCompleter completes the whole of it."""
-
-    def __init__(self, words: list[str], line: QLineEdit) -> None:
-        super().__init__(words, line)
-        self._line = line
-        self.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
-
-    def splitPath(self, path: str) -> list[str]:
-        return [_last_word(self._line.text()[: self._line.cursorPosition()])]
-
-    def pathFromIndex(self, index: object) -> str:
-        chosen = super().pathFromIndex(index)  # type: ignore[arg-type]
-        before = self._line.text()[: self._line.cursorPosition()]
-        return before[: len(before) - len(_last_word(before))] + chosen
-
-
-def _last_word(text: str) -> str:
-    start = len(text)
-    while start and (text[start - 1].isalnum() or text[start - 1] == "_"):
-        start -= 1
-    return text[start:]

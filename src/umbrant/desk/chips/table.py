@@ -49,7 +49,7 @@ class ChipTable(PaintedTable):
         self.brushes = Brushes(palette, Fonts.make())
         self.focused: ChipKey | None = None
         """The chip that the keyboard is on."""
-        self.editing = ChipEditing(desk, self, dialogs)
+        self.editing = ChipEditing(desk, self, dialogs, self.brushes)
         self.editing.filled.connect(lambda: QTimer.singleShot(0, self, self.begin_missing))
         self._drag: _Drag | None = None
         self._drags = 0

@@ -57,3 +57,9 @@ def _escaped(character: str) -> str:
         if number < 0x10000
         else f"\\U{number:08x}"
     )
+
+
+def a_or_an(word: object) -> str:
+    """A word with the article before it: `a number`, `an agent`."""
+    text = str(word)
+    return f"{'an' if text[:1].lower() in 'aeiou' and text else 'a'} {text}"

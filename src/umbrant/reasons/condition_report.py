@@ -20,6 +20,7 @@ from umbrant.catalog.language.tree import (
 )
 from umbrant.engine.board import FORMULA
 from umbrant.model.parts import part_index
+from umbrant.model.printable import a_or_an
 from umbrant.model.values import Value, value_text
 from umbrant.reasons.sentences import Bit, Claim, ClaimKind, RowNames, TextRun, Tone, seconds_text
 from umbrant.take.header import Header
@@ -174,7 +175,7 @@ def written_bits(
     value = value_text(_rounded(written.value))
     yield TextRun(f"; {called} became {value} {seconds_text(ago)} ago by ")
     if not written.row_id:
-        yield TextRun(f"a {family}")
+        yield TextRun(f"{a_or_an(family)}")
     elif written.agent and written.row_id not in names.numbers:
         yield TextRun(written.agent)
     else:

@@ -23,6 +23,7 @@ from umbrant.catalog.language.tree import (
     parse,
 )
 from umbrant.model.behaviors import Key
+from umbrant.model.printable import a_or_an
 from umbrant.model.problems import did_you_mean
 from umbrant.model.values import KeyType
 
@@ -71,11 +72,19 @@ def faults(
     kind = checker.type_of(tree)
     if not found and wants is KeyType.YES_NO and kind not in (KeyType.YES_NO, None):
         found.append(
-            Fault(f"this gives a {kind}, not yes or no", "Compare it with something.", tree.span)
+            Fault(
+                f"this gives {a_or_an(kind)}, not yes or no",
+                "Compare it with something.",
+                tree.span,
+            )
         )
     elif not found and wants is not None and kind not in (wants, None):
         found.append(
-            Fault(f"this gives a {kind}, not a {wants}", "Write a formula that does.", tree.span)
+            Fault(
+                f"this gives {a_or_an(kind)}, not {a_or_an(wants)}",
+                "Write a formula that does.",
+                tree.span,
+            )
         )
     return found
 
@@ -175,7 +184,8 @@ class _Checker:
             if key and key.type not in param.keys:
                 wanted = " or ".join(param.keys)
                 yield Fault(
-                    f"`{sense}` wants a {wanted} key, and `{value.key}` holds a {key.type}",
+                    f"`{sense}` wants {a_or_an(wanted)} key, and `{value.key}` holds "
+                    f"{a_or_an(key.type)}",
                     "",
                     value.span,
                 )
@@ -193,7 +203,9 @@ class _Checker:
             kind = self.type_of(part)
             if kind not in (KeyType.YES_NO, None):
                 yield Fault(
-                    f"a {kind} is neither yes nor no", "Compare it with something.", part.span
+                    f"{a_or_an(kind)} is neither yes nor no",
+                    "Compare it with something.",
+                    part.span,
                 )
 
     def _numbers(self, left: ConditionTree, right: ConditionTree) -> Iterator[Fault]:
@@ -201,7 +213,7 @@ class _Checker:
             yield from self.check(side)
             kind = self.type_of(side)
             if kind not in (KeyType.NUMBER, None):
-                yield Fault(f"a {kind} cannot be reckoned with", "", side.span)
+                yield Fault(f"{a_or_an(kind)} cannot be reckoned with", "", side.span)
 
     def _compare(self, tree: Comparison) -> Iterator[Fault]:
         yield from self.check(tree.left)
@@ -219,9 +231,10 @@ class _Checker:
             return
         if tree.sign not in ("==", "!=") and (left, right) != (KeyType.NUMBER, KeyType.NUMBER):
             yield Fault(
-                f"only numbers can be compared with {tree.sign}, not a {left} with a {right}",
+                f"only numbers can be compared with {tree.sign}, not {a_or_an(left)} with "
+                f"{a_or_an(right)}",
                 "",
                 tree.span,
             )
         elif left is not right and not (left in names and right in names):
-            yield Fault(f"a {left} can never equal a {right}", "", tree.span)
+            yield Fault(f"{a_or_an(left)} can never equal {a_or_an(right)}", "", tree.span)

@@ -22,8 +22,8 @@ _LAST_WORD = re.compile(r"\w*$")
 _JOINS = ("and", "or", "not")
 _SIGNS = ("below", "above", "older than")
 _KINDS_OF_NAME = {
-    ParamType.AGENT: "one of the cast",
-    ParamType.PROP: "thing",
+    ParamType.AGENT: "on the stage",
+    ParamType.PROP: "on the stage",
     ParamType.PLACE: "place",
     ParamType.GROUP: "group",
     ParamType.ZONE: "area",
@@ -46,7 +46,7 @@ class Completion:
 
     title: str
     place: str
-    """What it is: a sense, a key with its type, one of the cast."""
+    """What it is: a sense, a key with its type, somebody on the stage."""
     phrase: str
     help: str
     text: str

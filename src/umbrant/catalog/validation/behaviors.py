@@ -28,6 +28,7 @@ from umbrant.model.kind_ids import (
     UTILITY,
 )
 from umbrant.model.parts import GUARD, part_name
+from umbrant.model.printable import a_or_an
 from umbrant.model.problems import Problem, did_you_mean
 from umbrant.model.staging import DropProp, Member, Prop
 from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread
@@ -232,7 +233,9 @@ class _BehaviorCheck:
         if above is None:
             if kind.family not in RUNS:
                 remedy = f"Nest it in {_holders(self.catalog, kind.family)}."
-                yield self._at(row, f"is a {kind.family}, which cannot stand by itself.", remedy)
+                yield self._at(
+                    row, f"is {a_or_an(kind.family)}, which cannot stand by itself.", remedy
+                )
             return
         holder = self._kind_of(above)
         if holder is None or kind.family in holder.holds:
@@ -240,13 +243,15 @@ class _BehaviorCheck:
         if not holder.holds:
             yield self._at(
                 self.behavior.row(above),
-                f"is a {holder.title}, which holds no rows.",
+                f"is {a_or_an(holder.title)}, which holds no rows.",
                 "Move the rows in it elsewhere.",
             )
         else:
             remedy = f"Move it into {_holders(self.catalog, kind.family)}."
             yield self._at(
-                row, f"is a {kind.family}, which cannot stand in a {holder.title}.", remedy
+                row,
+                f"is {a_or_an(kind.family)}, which cannot stand in {a_or_an(holder.title)}.",
+                remedy,
             )
 
     def _parts_allowed(self, row: Row, kind: Kind) -> Iterator[Problem]:
@@ -254,14 +259,16 @@ class _BehaviorCheck:
         has = {GUARD: row.guard, "decorator": row.decorators, "upkeep": row.upkeep}
         for part, value in has.items():
             if value and part not in allowed:
-                yield self._at(row, f"is a {kind.title}, which can have no {part}.", "Remove it.")
+                yield self._at(
+                    row, f"is {a_or_an(kind.title)}, which can have no {part}.", "Remove it."
+                )
 
     def _structure(self, row: Row, kind: Kind) -> Iterator[Problem]:
         """What a kind needs of the rows in it."""
         inside = [self._kind_of(child) for child in self.behavior.outline.children[row.id]]
         families = [each.family for each in inside if each is not None]
         if kind.id in (MACHINE, REGIONS) and Family.STATE not in families:
-            yield self._at(row, f"is a {kind.title} without states.", "Add a state to it.")
+            yield self._at(row, f"is {a_or_an(kind.title)} without states.", "Add a state to it.")
         above = self.behavior.outline.parent[row.id]
         yield from self._second_target(row, kind)
         if kind.id == HISTORY and above is not None and self._is(above, "machine"):
@@ -279,7 +286,7 @@ class _BehaviorCheck:
             for child, found in zip(self.behavior.outline.children[row.id], inside, strict=True):
                 if found is not None and found.takes_time:
                     remedy = "Use one that is done at once, or put it into the state."
-                    message = f"takes time, and what is in a {kind.title} is done at once."
+                    message = f"takes time, and what is in {a_or_an(kind.title)} is done at once."
                     yield self._at(self.behavior.row(child), message, remedy)
 
     def _second_target(self, row: Row, kind: Kind) -> Iterator[Problem]:
@@ -329,10 +336,13 @@ class _BehaviorCheck:
                         did_you_mean(value.key, list(self.keys)),
                     )
                 elif outer.type is not key.type:
-                    message = f"binds `{key_name}`, a {key.type}, to `{value.key}`, a {outer.type}."
+                    inside, outside = a_or_an(key.type), a_or_an(outer.type)
+                    message = f"binds `{key_name}`, {inside}, to `{value.key}`, {outside}."
                     yield self._at(row, message, "Pick another key.")
             elif not value_fits(key, value):
-                yield self._at(row, f"`{key_name}` cannot be {value!r}.", f"It is a {key.type}.")
+                yield self._at(
+                    row, f"`{key_name}` cannot be {value!r}.", f"It is {a_or_an(key.type)}."
+                )
 
     def _part(self, row: Row, part: _Part, *families: Family) -> Iterator[Problem]:
         kind = self.catalog.get(part.kind, *families)
@@ -384,7 +394,7 @@ class _BehaviorCheck:
             wanted = " or ".join(param.keys) or "value, not a key"
             yield self._at(
                 row,
-                f"`{param.label}` wants a {wanted}, and `{name}` holds a {key.type}.",
+                f"`{param.label}` wants {a_or_an(wanted)}, and `{name}` holds {a_or_an(key.type)}.",
                 "Pick another.",
             )
         elif param.writes and key.formula:
@@ -523,4 +533,6 @@ def _reaches(project: Project, name: str) -> set[str]:
 
 
 def _holders(catalog: Catalog, family: Family) -> str:
-    return " or ".join(f"a {kind.title}" for kind in catalog.kinds.values() if family in kind.holds)
+    return " or ".join(
+        a_or_an(kind.title) for kind in catalog.kinds.values() if family in kind.holds
+    )

@@ -7,6 +7,7 @@ from umbrant.catalog.language.check import faults
 from umbrant.catalog.language.tree import KeyTerm, LanguageError, parse, walk
 from umbrant.model.behaviors import Blackboard, Key, Sharing
 from umbrant.model.documents import Project
+from umbrant.model.printable import a_or_an
 from umbrant.model.problems import Problem, did_you_mean
 from umbrant.model.values import KeyType
 
@@ -97,8 +98,8 @@ def _world_twins(project: Project, board: Blackboard, key: Key, file: str) -> It
             and twin.type is not key.type
         ):
             message = (
-                f"`{key.name}` is a key of the world: it is a {key.type} here and a "
-                f"{twin.type} in '{other.name}'."
+                f"`{key.name}` is a key of the world: it is {a_or_an(key.type)} here and "
+                f"{a_or_an(twin.type)} in '{other.name}'."
             )
             yield Problem(file, "", message, "Give both the same type, or one another name.")
 

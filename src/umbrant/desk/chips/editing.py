@@ -257,7 +257,8 @@ class ChipEditing(QObject):
 
             def check(text: str) -> str:
                 found = self._read(chip, text)[1] if text.strip() else []
-                return f"{found[0].message} {found[0].remedy}".strip() if found else ""
+                first = next(iter(found), None)
+                return f"{first.message.rstrip('.')}. {first.remedy}".strip() if first else ""
 
             return check
         if chip.editor is ChipEditor.NUMBER or isinstance(chip, FieldChip):

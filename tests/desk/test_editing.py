@@ -6,7 +6,9 @@ from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
 from umbrant.desk.chips.sentence import ChipEditor
-from umbrant.model.edits import Edit, delete_rows
+from umbrant.model.behaviors import Key, Row
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit, declare_key, delete_rows, replace_behavior
 from umbrant.model.values import KeyRef, KeyType, PlaceRef, Spread
 
 ALT, SHIFT = Qt.KeyboardModifier.AltModifier, Qt.KeyboardModifier.ShiftModifier
@@ -461,6 +463,65 @@ def test_what_is_typed_after_a_kind_fills_its_chips(
     hands.type(text)
     row = hands.desk.row
     assert (row.kind, row.args) == (kind, args)
+
+
+@pytest.mark.parametrize(
+    ("text", "kind", "args"),
+    [
+        ("after 2 s -> Away", "after", {"time": 2.0, "to": "away"}),
+        ("after 2 to 4 s", "after", {"time": Spread(mean=3, half_width=1)}),
+        (
+            "after 2 if lamp_oil is above 0.5 -> Away",
+            "after",
+            {"time": 2.0, "to": "away", "when": "lamp_oil > 0.5"},
+        ),
+        (
+            "when distance to visitor < 6 -> Away",
+            "when",
+            {"when": "distance(visitor) < 6", "to": "away"},
+        ),
+        ("on event thunder -> Away", "on_event", {"event": "thunder", "to": "away"}),
+    ],
+)
+def test_a_transition_is_typed_with_its_time_its_condition_and_where_it_leads(
+    demo_driver: Driver, text: str, kind: str, args: dict[str, object]
+) -> None:
+    hands = demo_driver
+    rows = (
+        Row(id="mm", kind="machine", name="Day"),
+        Row(id="home", under="mm", kind="state", name="Home"),
+        Row(id="away", under="mm", kind="state", name="Away"),
+    )
+    hands.desk.apply(Edit("Day", lambda p: replace_behavior(p, "warden", rows)))
+    hands.desk.select_row("home")
+    hands.key(Qt.Key.Key_Return)
+    hands.type(text)
+    row = hands.desk.row
+    assert (row.kind, row.under, row.args) == (kind, "home", args)
+
+
+def test_a_consideration_takes_over_the_range_of_its_key(demo_driver: Driver) -> None:
+    hands = demo_driver
+    rows = (
+        Row(id="uu", kind="utility", name="Choose"),
+        Row(id="oo", under="uu", kind="option", name="Rest"),
+    )
+    tired = Key(name="tired", type=KeyType.NUMBER, low=0, high=100)
+
+    def make(project: Project) -> Project:
+        return replace_behavior(declare_key(project, "quay", tired), "warden", rows)
+
+    hands.desk.apply(Edit("Choose", make))
+    hands.desk.select_row("oo")
+    hands.key(Qt.Key.Key_Return)
+    hands.type("consider tired")
+    assert hands.desk.row.args == {"input": "tired", "low": 0.0, "high": 100.0}
+    hands.desk.select_row("oo")
+    hands.key(Qt.Key.Key_Return)
+    hands.type("consider")
+    hands.qtbot.keyClicks(hands.ledger.editing.line, "tired")
+    hands.qtbot.keyClick(hands.ledger.editing.line, Qt.Key.Key_Return)
+    assert hands.desk.row.args == {"input": "tired", "low": 0.0, "high": 100.0}
 
 
 def test_a_sentence_offers_its_rows_one_after_the_other(demo_driver: Driver) -> None:

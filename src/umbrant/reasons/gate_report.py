@@ -13,9 +13,9 @@ def gauge_text(gauge: Gauge, now_s: float) -> str:
             left = gauge.value - now_s
             return f"{left:.2f} s of {number_text(gauge.of or 0.0)} s left" if left > 1e-9 else ""
         case Measured.COUNT:
-            return number_text(gauge.value) + (
-                f" of {number_text(gauge.of)}" if gauge.of is not None else " times"
-            )
+            if gauge.of is not None:
+                return f"{number_text(gauge.value)} of {number_text(gauge.of)}"
+            return "once" if gauge.value == 1 else f"{number_text(gauge.value)} times"
         case Measured.ROLL:
             bound = gauge.of or 0.0
             return (

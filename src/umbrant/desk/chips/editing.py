@@ -258,7 +258,7 @@ class ChipEditing(QObject):
             def check(text: str) -> str:
                 found = self._read(chip, text)[1] if text.strip() else []
                 first = next(iter(found), None)
-                return f"{first.message.rstrip('.')}. {first.remedy}".strip() if first else ""
+                return in_one_line(first.message, first.remedy) if first else ""
 
             return check
         if chip.editor is ChipEditor.NUMBER or isinstance(chip, FieldChip):
@@ -297,6 +297,12 @@ class ChipEditing(QObject):
     def _looked_at(self) -> str:
         behavior = self._desk.behavior
         return behavior.name if behavior else ""
+
+
+def in_one_line(message: str, remedy: str) -> str:
+    """What is wrong and the way out, one behind the other."""
+    ends = message.endswith((".", "?", "!"))
+    return f"{message if ends or not remedy else f'{message}.'} {remedy}".strip()
 
 
 def _number_fault(chip: Chip, text: str) -> str:

@@ -7,16 +7,20 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from umbrant.catalog.declare import Kind, Param, ParamType
+from umbrant.catalog.input_range import input_range
 from umbrant.desk.chips.sentence import Chip, ChipEditor
 from umbrant.desk.chips.values import choices
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project
 from umbrant.model.expanded import ExpandedBehavior
+from umbrant.model.kind_ids import CONSIDER
 from umbrant.model.parts import ROW, Slot
 from umbrant.model.values import KeyRef, KeyType, ParamValue, Spread
 
 _NUMBER = re.compile(r"^([-+]?\d*\.?\d+)(?:±([\d.]+))?[a-z°]*$")
 _KEY_NAME = re.compile(r"^[a-z][a-z0-9_]{0,59}$")
+_ARROW = re.compile(r"(?:->|→)([^>→]*)$")
+_IF = re.compile(r"(?:^|\s)(?:if|when)\s+(.+)$")
 _FROM_TO = re.compile(
     r"(?:between\s+)?(?<![\w.])(\d*\.?\d+)\s*(?:to|and|-|–)\s*(\d*\.?\d+)(?![\w.])"
 )
@@ -58,16 +62,29 @@ def filling(
 ) -> Filling:
     """What a text gives to a kind's parameters, and what of it fits none.
 
-    A condition or a formula takes all of it. Else numbers go to numbers, names to what can be
-    called so, and what remains to a text. `row_id` is a row beside the new one, whose keys it may
-    use.
+    A condition or a formula that must be there takes all of it; one that may be there takes what
+    stands behind `if`. A transition leads to what stands behind an arrow. Else numbers go to
+    numbers, names to what can be called so, and what remains to a text. `row_id` is a row beside
+    the new one, whose keys it may use.
     """
     if not text.strip():
         return Filling({})
-    written = next((param for param in kind.params if param.type in WRITTEN), None)
-    if written is not None:
-        return Filling({written.name: text.strip()})
     found: dict[str, ParamValue] = {}
+    if (leads := next((each for each in kind.params if each.type is ParamType.STATE), None)) and (
+        arrow := _ARROW.search(text)
+    ):
+        target = _named(arrow[1].strip(), leads, row_id, project, expanded)
+        if target is not None:
+            found[leads.name] = target
+            text = text[: arrow.start()]
+    written = next((param for param in kind.params if param.type in WRITTEN), None)
+    if written is not None and written.required:
+        taken = {} if expanded is None else dict(expanded.key_scope(row_id).keys)
+        ranged = input_range(text, taken) if kind.id == CONSIDER else {}
+        return Filling({**found, written.name: text.strip(), **ranged} if text.strip() else found)
+    if written is not None and (condition := _IF.search(text)):
+        found[written.name] = condition[1].strip()
+        text = text[: condition.start()]
     left: list[str] = []
     if any(param.type is ParamType.SPREAD for param in kind.params):
         text = _FROM_TO.sub(_as_spread, text)

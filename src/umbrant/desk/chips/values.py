@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from umbrant.catalog.declare import ParamType
+from umbrant.catalog.input_range import take_over_range
 from umbrant.desk.chips.sentence import EVERY, Chip, ChipEditor, number_of
 from umbrant.model.behaviors import Key, Watch
 from umbrant.model.documents import Project
@@ -137,7 +138,10 @@ def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: st
             return set_every(project, behavior, slot, number_of(value))
         if chip.span is not None:
             return set_value(project, behavior, slot, _respelled(project, behavior, chip, value))
-        return set_value(project, behavior, slot, value)
+        changed = set_value(project, behavior, slot, value)
+        if chip.editor is ChipEditor.FORMULA and not slot.part:
+            return take_over_range(changed, behavior, slot.row_id, str(value or ""))
+        return changed
 
     return Edit(name, apply, merges)
 

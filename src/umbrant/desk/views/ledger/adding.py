@@ -5,7 +5,7 @@ selected row.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QPoint, QTimer
@@ -15,7 +15,7 @@ from umbrant.catalog.declare import ROWS, RUNS, Family, Kind
 from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.catalog.validation.behaviors import names_in
-from umbrant.desk.chips.filling import Filling, filling
+from umbrant.desk.chips.filling import WRITTEN, Filling, filling
 from umbrant.desk.chips.sentence import NAMELESS
 from umbrant.desk.views.ledger.model import OUTLINE
 from umbrant.desk.views.ledger.said_rows import SentenceOffer, insert_said, said_rows
@@ -197,7 +197,16 @@ class RowAdding(QObject):
         """What a text gives to the parameters of a kind at the selected row."""
         desk = self._view.desk
         row_id = desk.row.id if desk.row else ""
-        return filling(kind, text, row_id, desk.project, desk.expanded)
+        found = filling(kind, text, row_id, desk.project, desk.expanded)
+        # A condition may have been typed as it is read.
+        written = {
+            param.name: self._stored(value)
+            for param in kind.params
+            if param.type in WRITTEN
+            and isinstance(value := found.args.get(param.name), str)
+            and self._is_condition(value)
+        }
+        return replace(found, args={**found.args, **written})
 
     def _rest_that_fits(self, text: str, offer: Offer) -> str:
         """What was typed behind the words by which a kind was found, where all of it fills it."""
@@ -243,8 +252,6 @@ class RowAdding(QObject):
             self._insert_said(behavior, offer)
             return
         name, kind, besides = behavior.name, offer.kind, self.search.besides
-        if self._is_condition(besides):
-            besides = self._stored(besides)
         found = self._filling(kind, besides)
         args, new_keys = found.args, list[Key]()
         if isinstance(offer, NewKeysOffer):
@@ -253,7 +260,8 @@ class RowAdding(QObject):
         elif found.left and offer.role != GUARD:
             desk.message.emit(_left_over(found.left))
         if offer.role == GUARD and row is not None:
-            desk.apply(Edit("Set the guard", lambda p: set_guard(p, name, row.id, besides)))
+            when = self._stored(besides)
+            desk.apply(Edit("Set the guard", lambda p: set_guard(p, name, row.id, when)))
         elif offer.role == "row":
             new = Row(id=fresh_id(behavior), kind=kind.id, args=args)
             self._insert(behavior, new, kind, new_keys)

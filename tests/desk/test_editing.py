@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
 from umbrant.desk.chips.sentence import ChipEditor
-from umbrant.model.behaviors import Key, Row
+from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, declare_key, delete_rows, replace_behavior
 from umbrant.model.values import KeyRef, KeyType, PlaceRef, Spread
@@ -204,6 +204,25 @@ def test_a_condition_is_typed_and_says_what_is_wrong_while_it_is(demo_driver: Dr
     assert not editor._fault.isVisible()
     hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
     assert hands.desk.behavior.row("close").guard.when == "lamp_oil > 0.5"
+
+
+def test_a_guard_is_typed_with_when_it_is_asked(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1.1.1")
+    hands.key(Qt.Key.Key_G)
+    editor = hands.ledger.editing.line
+    hands.qtbot.keyClicks(editor, "can see visitor within 6 m, throughout")
+    assert not editor._fault.isVisible()
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
+    guard = hands.desk.behavior.row("close").guard
+    assert (guard.when, guard.watch) == ("can_see(visitor, within=6)", Watch.THROUGHOUT)
+    hands.key(Qt.Key.Key_G)
+    editor = hands.ledger.editing.line
+    editor.selectAll()
+    hands.qtbot.keyClicks(editor, "visitor_seen")
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
+    guard = hands.desk.behavior.row("close").guard
+    assert (guard.when, guard.watch) == ("visitor_seen", Watch.THROUGHOUT), "it stays"
 
 
 def test_a_condition_is_completed_phrase_by_phrase_and_blank_by_blank(

@@ -25,7 +25,9 @@ from umbrant.desk.chips.values import (
     FieldChip,
     chip_edit,
     choices,
+    guard_edit,
     is_short,
+    split_watch,
     stepped,
     typed_value,
 )
@@ -225,8 +227,14 @@ class ChipEditing(QObject):
         if chip.editor is ChipEditor.CONDITION and not text.strip() and chip.slot.part == GUARD:
             self._remove(chip)
             return
+        watch = None
+        if chip.editor is ChipEditor.CONDITION and chip.slot.part == GUARD:
+            text, watch = split_watch(text)
         if chip.editor in WRITTEN:
             text, _ = self._read(chip, text)
+        if watch is not None:
+            self._desk.apply(guard_edit(self._written_in, chip.slot.row_id, text, watch))
+            return
         keys = chip.param.keys if chip.param else ()
         known = self._keys(chip).get(text.strip())
         try:
@@ -256,6 +264,8 @@ class ChipEditing(QObject):
         if chip.editor in WRITTEN:
 
             def check(text: str) -> str:
+                if chip.slot.part == GUARD:
+                    text, _ = split_watch(text)
                 found = self._read(chip, text)[1] if text.strip() else []
                 first = next(iter(found), None)
                 return in_one_line(first.message, first.remedy) if first else ""

@@ -83,6 +83,9 @@ class ChipTable(PaintedTable):
         """Offer what can be added at the selected line; what Enter does."""
         raise NotImplementedError
 
+    rows_are_lines = True
+    """Whether each line is one thing, rather than a row of cells that are walked by themselves."""
+
     def can_paste(self) -> bool:
         """Whether a text of the clipboard can be put in where no row is selected."""
         return False
@@ -211,8 +214,13 @@ class ChipTable(PaintedTable):
         focused = self.focused_chip
         if focused is not None and self._chip_key(event, *focused):
             return
+        is_plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
         if event.key() == Qt.Key.Key_Escape:
             self.leave_chips()
+        elif event.key() in (Qt.Key.Key_Home, Qt.Key.Key_End) and is_plain and self.rows_are_lines:
+            # To the first or the last line: Qt's own goes along the line, which has one sentence.
+            last = self.model().rowCount() - 1 if event.key() == Qt.Key.Key_End else 0
+            self.setCurrentIndex(self.model().index(max(0, last), self.currentIndex().column()))
         elif event.key() in (
             Qt.Key.Key_Up,
             Qt.Key.Key_Down,

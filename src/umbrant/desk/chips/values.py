@@ -302,6 +302,27 @@ def _set_guard(project: Project, behavior: str, chip: Chip, value: ParamValue | 
     return set_guard(project, behavior, chip.slot.row_id, text)
 
 
+_WATCHED = re.compile(
+    rf"^(?P<when>.*?)\s*[·,;]\s*(?P<watch>{'|'.join(each.value for each in Watch)})\s*$", re.DOTALL
+)
+
+
+def split_watch(text: str) -> tuple[str, Watch | None]:
+    """A guard as it is read, `can see visitor within 8 m · throughout`, as its condition and when
+    it is asked; None where that is not said. For the dot a comma will do.
+    """
+    found = _WATCHED.match(text)
+    return (found["when"], Watch(found["watch"])) if found else (text, None)
+
+
+def guard_edit(behavior: str, row_id: str, when: str, watch: Watch) -> Edit:
+    """The edit that gives a row a guard, and says when it is asked."""
+    return Edit(
+        f"Set the guard to {when}, {watch}",
+        lambda project: set_guard(project, behavior, row_id, when, watch),
+    )
+
+
 def _respelled(project: Project, behavior: str, chip: Chip, value: ParamValue | None) -> str:
     row = row_of(project, behavior, chip.slot.row_id)
     return _with_number(str(row.args.get(chip.slot.param, "")), chip, value)

@@ -246,7 +246,7 @@ class MachineTable(ChipTable):
 
     # what it shows
 
-    needs_row = False
+    needs_row = rows_are_lines = False
 
     def heading(self) -> str:
         """The text of the line over the table: the machine's name and the number of its states."""

@@ -74,6 +74,8 @@ def shown(driver: Driver) -> Iterator[str]:
     yield driver.reasons()
     yield from driver.messages
     for index in range(driver.ledger.ledger.rowCount()):
-        yield str(driver.ledger.ledger.index(index, OUTLINE).data(Qt.ItemDataRole.DisplayRole) or "")
+        yield str(
+            driver.ledger.ledger.index(index, OUTLINE).data(Qt.ItemDataRole.DisplayRole) or ""
+        )
     yield from (line.text for line in driver.pane.setting.setting.lines)
     yield driver.pane.views.of(ReasonsView).toPlainText()

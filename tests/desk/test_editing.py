@@ -211,7 +211,9 @@ def test_a_guard_is_typed_with_when_it_is_asked(demo_driver: Driver) -> None:
     hands.select("1.1.1")
     hands.key(Qt.Key.Key_G)
     editor = hands.ledger.editing.line
-    hands.qtbot.keyClicks(editor, "can see visitor within 6 m, throughout")
+    hands.qtbot.keyClicks(editor, "can see visitor within 6 m, thr")
+    assert [each.title for each in editor.completing.shown] == ["throughout"]
+    hands.qtbot.keyClick(editor, Qt.Key.Key_Tab)
     assert not editor._fault.isVisible()
     hands.qtbot.keyClick(editor, Qt.Key.Key_Return)
     guard = hands.desk.behavior.row("close").guard

@@ -30,6 +30,7 @@ from umbrant.desk.chips.values import (
     split_watch,
     stepped,
     typed_value,
+    watch_completions,
 )
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.widgets.dialogs import Dialogs
@@ -297,7 +298,8 @@ class ChipEditing(QObject):
         words = Vocabulary(self._keys(chip), self._desk.catalog, names)
 
         def complete(text: str, cursor: int, blank: str) -> list[Completion]:
-            return completions(text, cursor, words, blank)
+            watches = watch_completions(text, cursor) if chip.slot.part == GUARD else []
+            return watches or completions(text, cursor, words, blank)
 
         return complete
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from umbrant.catalog.declare import ParamType
 from umbrant.catalog.input_range import take_over_range
+from umbrant.catalog.language.completion import Completion
 from umbrant.desk.chips.sentence import EVERY, Chip, ChipEditor, number_of
 from umbrant.model.behaviors import Key, Watch
 from umbrant.model.documents import Project
@@ -313,6 +314,20 @@ def split_watch(text: str) -> tuple[str, Watch | None]:
     """
     found = _WATCHED.match(text)
     return (found["when"], Watch(found["watch"])) if found else (text, None)
+
+
+def watch_completions(text: str, cursor: int) -> list[Completion]:
+    """When a guard can be asked, where that is being typed behind its condition."""
+    before = text[:cursor]
+    start = max(before.rfind(sign) for sign in "·,;") + 1
+    if not start or "(" in before[start:] or before.count("(") > before.count(")"):
+        return []
+    typed = before[start:].lstrip()
+    return [
+        Completion(each.value, "when it is asked", "", "", each.value, cursor - len(typed))
+        for each in Watch
+        if each.value.startswith(typed)
+    ]
 
 
 def guard_edit(behavior: str, row_id: str, when: str, watch: Watch) -> Edit:

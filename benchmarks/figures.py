@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 from benchmarks.desk import desk_figures
 from benchmarks.engine import engine_figures
 from benchmarks.figure import Figure, timed
+from benchmarks.hands import hands_figures
 from benchmarks.routes import route_figures
 from benchmarks.supervised import supervised_figures
 from benchmarks.what_if import what_if_figures
@@ -50,6 +51,7 @@ def all_figures() -> Iterator[Figure]:
         sys.setswitchinterval(SWITCH_S)
         yield from _window_figures(place, rolled_s)
         yield from desk_figures(open_project(DEMO), place)
+        yield from hands_figures(Settings(place / "hands.ini"))
 
 
 def _wardens_part(project: Project) -> Project:

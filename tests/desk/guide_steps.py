@@ -7,9 +7,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from benchmarks.hands import perform
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QKeySequence
-from PySide6.QtWidgets import QApplication
 from pytestqt.exceptions import TimeoutError
 
 from tests.desk.conftest import Driver
@@ -17,7 +16,6 @@ from umbrant.desk.views.ledger.model import OUTLINE
 from umbrant.desk.views.reasons import ReasonsView
 
 SECTION = "## One NPC, in ten minutes"
-_TOKEN = re.compile(r"\*\*(?P<key>[^*]+)\*\*|`(?P<text>[^`]+)`")
 _SEEN = re.compile(r"\*(?P<seen>[^*]+)\*")
 
 
@@ -26,8 +24,7 @@ class GuideStep:
     """One line of the guide: what is pressed and typed, in order, and what is seen then."""
 
     line: str
-    actions: tuple[tuple[str, str], ...]
-    """('key', a key) or ('text', what is typed)."""
+    does: str
     seen: tuple[str, ...]
 
 
@@ -40,26 +37,12 @@ def guide_steps(page: Path) -> list[GuideStep]:
 
 def _step(line: str) -> GuideStep:
     does, _, shows = line.partition("→")
-    actions = tuple(
-        ("key", found["key"]) if found["key"] else ("text", found["text"])
-        for found in _TOKEN.finditer(does)
-    )
-    return GuideStep(line, actions, tuple(found["seen"] for found in _SEEN.finditer(shows)))
+    return GuideStep(line, does, tuple(found["seen"] for found in _SEEN.finditer(shows)))
 
 
-def perform(driver: Driver, step: GuideStep) -> None:
-    """Press and type what a step says, in whatever has the keyboard; fails where that is not to be
-    seen which the step says.
-    """
-    for sort, what in step.actions:
-        target = QApplication.activePopupWidget() or QApplication.focusWidget()
-        assert target is not None, step.line
-        if sort == "text":
-            driver.qtbot.keyClicks(target, what)
-        else:
-            (combination,) = QKeySequence(what.replace("Enter", "Return"))
-            driver.qtbot.keyClick(target, combination.key(), combination.keyboardModifiers())
-        driver.qtbot.wait(80)
+def follow(driver: Driver, step: GuideStep) -> None:
+    """Press and type what a step says; fails where that is not to be seen which the step says."""
+    perform(step.does)
     for wanted in step.seen:
         try:
             driver.until(lambda wanted=wanted: any(wanted in each for each in shown(driver)))

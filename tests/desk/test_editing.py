@@ -567,6 +567,29 @@ def test_a_sentence_offers_its_rows_one_after_the_other(demo_driver: Driver) -> 
     assert hands.desk.project == before
 
 
+def test_options_are_made_of_a_list_of_keys_and_numbers(demo_driver: Driver) -> None:
+    hands = demo_driver
+    rows = (Row(id="uu", kind="utility", name="Choose"),)
+    tired = Key(name="tired", type=KeyType.NUMBER, low=0, high=100)
+
+    def make(project: Project) -> Project:
+        return replace_behavior(declare_key(project, "quay", tired), "warden", rows)
+
+    hands.desk.apply(Edit("Choose", make))
+    hands.desk.select_row("uu")
+    hands.key(Qt.Key.Key_Return)
+    hands.type("options tired, lamp_oil, nothing_like_it")
+    made = hands.desk.project.behavior("warden").rows
+    assert [(each.kind, each.name) for each in made[1:]] == [
+        ("option", "Tired"),
+        ("consider", ""),
+        ("option", "Lamp oil"),
+        ("consider", ""),
+    ]
+    assert made[2].args == {"input": "tired", "low": 0.0, "high": 100.0}
+    assert "“nothing_like_it” fits nothing here" in hands.messages[-1]
+
+
 def test_in_a_sequence_the_rows_of_a_sentence_need_none_of_their_own(demo_driver: Driver) -> None:
     hands = demo_driver
     hands.select("1.1.1")

@@ -2,8 +2,10 @@
 
 from pathlib import Path
 
+from benchmarks.hands import actions_of
+
 from tests.desk.conftest import Driver
-from tests.desk.guide_steps import guide_steps, perform
+from tests.desk.guide_steps import follow, guide_steps
 
 GUIDE = Path(__file__).parents[2] / "docs" / "guide.md"
 
@@ -11,10 +13,12 @@ GUIDE = Path(__file__).parents[2] / "docs" / "guide.md"
 def test_every_line_of_the_guide_does_what_it_says(driver: Driver) -> None:
     steps = guide_steps(GUIDE)
     assert len(steps) > 10
-    assert all(step.actions and step.seen for step in steps), "each does something that is seen"
+    assert all(actions_of(step.does) and step.seen for step in steps), (
+        "each does something that is seen"
+    )
     driver.window.setFocus()
     for step in steps:
-        perform(driver, step)
+        follow(driver, step)
         driver.settle()
     assert driver.desk.documents.problems == []
     names = [row.name for row in driver.desk.behavior.rows]

@@ -11,14 +11,21 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QPoint, QTimer
 from rapidfuzz import process
 
-from umbrant.catalog.declare import ROWS, RUNS, Family, Kind
+from umbrant.catalog.declare import ROWS, RUNS, Family, Kind, ParamType
 from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.catalog.validation.behaviors import names_in
 from umbrant.desk.chips.filling import WRITTEN, Filling, filling
 from umbrant.desk.chips.sentence import NAMELESS
 from umbrant.desk.views.ledger.model import OUTLINE
-from umbrant.desk.views.ledger.said_rows import SentenceOffer, insert_said, said_rows
+from umbrant.desk.views.ledger.said_rows import (
+    OptionsOffer,
+    SentenceOffer,
+    insert_options,
+    insert_said,
+    said_options,
+    said_rows,
+)
 from umbrant.desk.views.ledger.search import (
     Offer,
     RecipeOffer,
@@ -177,7 +184,7 @@ class RowAdding(QObject):
         if self._then is not None:
             return listed, rest
         if not self._is_condition(text):
-            said = said_rows(text, found, self._filling)
+            said = said_rows(text, found, self._filling) or self._said_options(text, found)
             if said is not None:
                 return [said, *listed], ""
             if not rest and listed and type(listed[0]) is Offer:
@@ -192,6 +199,11 @@ class RowAdding(QObject):
             return check, text
         on = f"{behavior.outline.number[row.id]} {row.name}".strip()
         return [*check, GuardOffer(check[0].kind, GUARD, on, self._stored(text))], text
+
+    def _said_options(self, text: str, found: Sequence[Offer]) -> OptionsOffer | None:
+        desk = self._view.desk
+        numbers = names_in(desk.project)[ParamType.STAT]
+        return said_options(text, found, desk.keys_at(desk.row_id), numbers)
 
     def _filling(self, kind: Kind, text: str) -> Filling:
         """What a text gives to the parameters of a kind at the selected row."""
@@ -248,7 +260,7 @@ class RowAdding(QObject):
         if isinstance(offer, RecipeOffer):
             self._insert_recipe(behavior, offer.recipe)
             return
-        if isinstance(offer, SentenceOffer):
+        if isinstance(offer, SentenceOffer | OptionsOffer):
             self._insert_said(behavior, offer)
             return
         name, kind, besides = behavior.name, offer.kind, self.search.besides
@@ -305,15 +317,18 @@ class RowAdding(QObject):
         view.ledger.reveal(new_id)
         desk.select_row(new_id)
 
-    def _insert_said(self, behavior: Behavior, offer: SentenceOffer) -> None:
-        """Put the rows of a sentence in."""
+    def _insert_said(self, behavior: Behavior, offer: SentenceOffer | OptionsOffer) -> None:
+        """Put the rows of a sentence, or the options of a list, in."""
         view, desk = self._view, self._view.desk
         after, under = self._target
-        holder = self._kind_of(under)
         # Made once: its rows get ids that are drawn, and the edit must be the same if it is redone.
-        made, first = insert_said(
-            desk.project, behavior, offer, after=after, under=under, holder=holder
-        )
+        if isinstance(offer, OptionsOffer):
+            made, first = insert_options(desk.project, behavior, offer, under=under)
+        else:
+            holder = self._kind_of(under)
+            made, first = insert_said(
+                desk.project, behavior, offer, after=after, under=under, holder=holder
+            )
         desk.apply(Edit(f"Add {offer.title}", lambda _: made))
         if offer.left:
             desk.message.emit(_left_over(offer.left))

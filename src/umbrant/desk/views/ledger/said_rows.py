@@ -1,15 +1,20 @@
-"""Rows that are typed as a sentence: `wait 2 to 4 s, then look about`. Knows nothing of Qt."""
+"""Rows that are typed together: `wait 2 to 4 s, then look about`, `options hunger, thirst, tired`.
+Knows nothing of Qt.
+"""
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from umbrant.catalog.declare import RUNS, Family, Kind
+from umbrant.catalog.input_range import input_range
 from umbrant.desk.chips.filling import Filling
 from umbrant.desk.views.ledger.search import Offer, rest_of, typed
-from umbrant.model.behaviors import Behavior, Row
+from umbrant.model.behaviors import Behavior, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import fresh_id, insert_row
+from umbrant.model.kind_ids import CONSIDER, OPTION
+from umbrant.model.values import ParamValue
 
 _BETWEEN = re.compile(r"\s*(?:;|,?\s+(?:and\s+)?then\s)\s*")
 """What parts the rows of a sentence."""
@@ -101,4 +106,73 @@ def insert_said(
         project = insert_row(project, name, row, after=after, under=under)
         current, after = project.behavior(name), row.id
         first = first or row.id
+    return project, first
+
+
+_OPTIONS = re.compile(r"^options?:?\s+(.+,.+)$")
+
+
+@dataclass(frozen=True)
+class OptionsOffer(Offer):
+    """Offers an option for each of several things that are considered: keys, or numbers of the
+    body.
+    """
+
+    inputs: tuple[tuple[str, dict[str, ParamValue]], ...] = field(default_factory=tuple)
+    """What each option is called, and the arguments of its consideration."""
+    left: tuple[str, ...] = ()
+    """The names of which there is neither a key nor a number."""
+
+    @property
+    def title(self) -> str:
+        return f"{len(self.inputs)} options"
+
+    @property
+    def place(self) -> str:
+        return "options"
+
+    @property
+    def phrase(self) -> str:
+        return ", ".join(name for name, _ in self.inputs)
+
+    @property
+    def help(self) -> str:
+        return "Adds an option for each, which is worth the more the higher its number is."
+
+
+def said_options(
+    text: str, found: Sequence[Offer], keys: Mapping[str, Key], numbers: Sequence[str]
+) -> OptionsOffer | None:
+    """The options that a list such as `options hunger, thirst, tired` asks for; None if it is no
+    such list, or no option can stand there. `numbers` are those of bodies.
+    """
+    listed = _OPTIONS.match(text.strip())
+    option = next((each for each in found if each.kind.family is Family.OPTION), None)
+    if listed is None or option is None:
+        return None
+    names = [each.strip() for each in listed[1].split(",") if each.strip()]
+    inputs: list[tuple[str, dict[str, ParamValue]]] = []
+    for name in names:
+        if name in keys:
+            inputs.append((name, {"input": name, **input_range(name, keys)}))
+        elif name in numbers:
+            inputs.append((name, {"input": f"stat('{name}')"}))
+    taken = [name for name, _ in inputs]
+    left = tuple(name for name in names if name not in taken)
+    return OptionsOffer(option.kind, "row", tuple(inputs), left) if inputs else None
+
+
+def insert_options(
+    project: Project, behavior: Behavior, offer: OptionsOffer, *, under: str | None
+) -> tuple[Project, str]:
+    """The project with the options, each with its consideration, and the id of the first."""
+    name, current, after, first = behavior.name, behavior, None, ""
+    for called, args in offer.inputs:
+        option = Row(id=fresh_id(current), kind=OPTION, name=called.replace("_", " ").capitalize())
+        project = insert_row(project, name, option, after=after, under=under)
+        current = project.behavior(name)
+        considered = Row(id=fresh_id(current), kind=CONSIDER, args=args)
+        project = insert_row(project, name, considered, after=None, under=option.id)
+        current, after = project.behavior(name), option.id
+        first = first or option.id
     return project, first

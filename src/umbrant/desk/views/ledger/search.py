@@ -180,20 +180,23 @@ def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
         return ranked(text, found), ""
     for count in range(len(words) - 1, 0, -1):
         head = " ".join(words[:count]).lower()
-        named = [
-            offer for offer in found if offer.title == head or offer.title.startswith(f"{head} ")
-        ]
+        named = [offer for offer in found if f"{offer.title.lower()} ".startswith(f"{head} ")]
         role = next((each for each in ROLES if words[count].lower() == each), None)
         if role is not None:
             named, count = [offer for offer in named if offer.role == role], count + 1
         rest = " ".join(words[count:])
-        if named and not any(offer.title.startswith(text.strip().lower()) for offer in found):
-            if any(offer.title == head for offer in named):
+        if named and not any(_begins(offer, text) for offer in found):
+            if any(offer.title.lower() == head for offer in named):
                 return named, rest
             # Only the first word of a name: who types `go to the door` may mean another row.
             meant = [each for each in ranked(text, found) if _means(text, each.intents)]
             return [*meant, *(each for each in named if each not in meant)], rest
     return ranked(text, found), ""
+
+
+def _begins(offer: Offer, text: str) -> bool:
+    """Whether the name of an offer begins as typed."""
+    return offer.title.lower().startswith(text.strip().lower())
 
 
 def rest_of(text: str, offer: Offer) -> str:

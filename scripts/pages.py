@@ -24,8 +24,8 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Family
 from umbrant.catalog.pages import kind_page
 from umbrant.catalog.recipes.builtin import RECIPES
-from umbrant.desk.chips.sentence import sentence
 from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences
+from umbrant.desk.views.help.recipe_page import recipe_page
 from umbrant.model.behaviors import (
     Behavior,
     Blackboard,
@@ -114,14 +114,7 @@ def _recipes() -> str:
         "",
     ]
     for recipe in RECIPES:
-        words = ", ".join(recipe.words[1:])
-        lines.extend([f"## {recipe.title}", "", recipe.help, "", f"Also found by: {words}.", ""])
-        depth = {None: -1}
-        for row in recipe.rows:
-            depth[row.id] = depth[row.under] + 1
-            says = " ".join(piece.text for piece in sentence(row, BUILTIN) if piece.text)
-            lines.append(f"{'    ' * depth[row.id]}- {says}")
-        lines.append("")
+        lines.append(recipe_page(recipe))
     return "\n".join(lines).rstrip() + "\n"
 
 

@@ -63,6 +63,24 @@ def test_the_help_beside_the_rows_is_about_the_selected_row(demo_driver: Driver)
     assert hands.pane.right.heading() == "about sequence, and what is on the row"
 
 
+def test_the_help_plays_the_recipe_that_the_search_would_add(demo_driver: Driver) -> None:
+    hands = demo_driver
+    help_view = hands.pane.views.of(HelpView)
+    hands.pane.actions_by_id["show_help"].trigger()
+    hands.select("1")
+    hands.key(Qt.Key.Key_Return)
+    hands.qtbot.keyClicks(hands.ledger.search.line, "chase and")
+    hands.until(lambda: help_view.example.accessibleName() == "Example of recipe chase")
+    assert "Chase and give up" in help_view.page.toPlainText()
+    assert help_view.heading() == "about chase and give up, which Enter adds"
+    assert not help_view.example.grab().isNull()
+    hands.ledger.search.line.clear()
+    hands.qtbot.keyClicks(hands.ledger.search.line, "look about")
+    hands.until(lambda: help_view.example.accessibleName() == "Example of look about")
+    hands.qtbot.keyClick(hands.ledger.search.line, Qt.Key.Key_Escape)
+    hands.until(lambda: help_view.example.accessibleName() == "Example of selector")
+
+
 def test_the_help_plays_the_example_of_the_rows_kind(demo_driver: Driver) -> None:
     demo_driver.pane.actions_by_id["show_help"].trigger()
     example = demo_driver.pane.views.of(HelpView).example

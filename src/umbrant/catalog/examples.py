@@ -5,6 +5,7 @@ plays.
 from collections.abc import Iterable, Mapping
 
 from umbrant.catalog.declare import Family, Kind, Param, ParamType
+from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.model.behaviors import (
     Behavior,
     Blackboard,
@@ -17,6 +18,7 @@ from umbrant.model.behaviors import (
     Watch,
 )
 from umbrant.model.documents import Cover, Project
+from umbrant.model.edits import replace_behavior
 from umbrant.model.kind_ids import FINAL, HISTORY, REGIONS, STATE
 from umbrant.model.staging import (
     Area,
@@ -128,9 +130,31 @@ def example_of(kind: Kind) -> Project:
     """A project that shows one kind: an NPC whose behavior uses it, and a visitor that comes and
     goes.
     """
+    return _project(kind.title, _rows(kind))
+
+
+def example_of_recipe(recipe: Recipe) -> Project:
+    """A project that shows a recipe: an NPC that does nothing else, and a visitor that comes and
+    goes.
+    """
+    made = insert_recipe(
+        _project(recipe.title, ()), "example", recipe, after=None, under=None, scenario="example"
+    )
+    behavior = made.project.behavior("example")
+    shown: dict[str | None, str | None] = {made.top: SHOWN}
+    rows = [
+        each.model_copy(
+            update={"id": shown.get(each.id, each.id), "under": shown.get(each.under, each.under)}
+        )
+        for each in behavior.rows
+    ]
+    return replace_behavior(made.project, "example", rows)
+
+
+def _project(title: str, rows: Iterable[Row]) -> Project:
     greeting = (Row(id="hi", kind="say", name="Greet", args={"text": "Good evening"}),)
     behaviors = (
-        Behavior(name="example", title=kind.title, blackboard="keys", rows=tuple(_rows(kind))),
+        Behavior(name="example", title=title, blackboard="keys", rows=tuple(rows)),
         Behavior(name="barking", title="Barking", blackboard="keys", rows=_BARKING),
         Behavior(name="greeting", title="Greeting", blackboard="keys", rows=greeting),
     )
@@ -169,7 +193,7 @@ def example_of(kind: Kind) -> Project:
         cues=cues,
     )
     return Project(
-        cover=Cover(title=kind.title, scenario="example"),
+        cover=Cover(title=title, scenario="example"),
         behaviors=behaviors,
         blackboards=(Blackboard(name="keys", title="Keys", keys=_KEYS),),
         stages=(_STAGE,),

@@ -42,6 +42,8 @@ class Desk(QObject):
     """Another moment within the tick is looked at."""
     row_selected = Signal(str)
     agent_changed = Signal()
+    considered = Signal(object)
+    """The kind or the recipe that the search would add now, None once it is closed."""
     point_wanted = Signal(object)
     """A function to call with the point that the author picks on the stage."""
     message = Signal(str)

@@ -12,7 +12,8 @@ from PySide6.QtWidgets import QWidget
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.declare import Kind
-from umbrant.catalog.examples import NPC, SHOWN, example_of
+from umbrant.catalog.examples import NPC, SHOWN, example_of, example_of_recipe
+from umbrant.catalog.recipes.recipe import Recipe
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.desk.views.help.example_painting import MARGIN, ROW_HIGH, paint_example
 from umbrant.desk.widgets.painted import PaintedView, draw_focus
@@ -28,17 +29,27 @@ MOST_ROWS = 6
 
 @dataclass(frozen=True)
 class _Played:
-    kind: str
+    subject: str
+    """The id of the kind or the recipe."""
     project: Project
     take: Take
 
 
-def play(kind: Kind) -> _Played:
-    """Play the example of a kind once. Runs in any thread; it takes some hundredths of a second."""
-    project = example_of(kind)
+def play(subject: Kind | Recipe) -> _Played:
+    """Play the example of a kind or a recipe once, in hundredths of a second. For any thread."""
+    project = example_of(subject) if isinstance(subject, Kind) else example_of_recipe(subject)
     with TemporaryDirectory() as folder:
         take = read_take(roll(RollOrder(project, "example", Path(folder) / "example.take")))
-    return _Played(kind.id, project, take)
+    return _Played(subject_id(subject), project, take)
+
+
+def subject_id(subject: Kind | Recipe | None) -> str:
+    """What an example is known by; empty for none. A project's own kinds have none: theirs would be
+    code that is run to be read.
+    """
+    if isinstance(subject, Recipe):
+        return f"recipe {subject.id}"
+    return subject.id if subject is not None and not subject.own else ""
 
 
 class ExampleView(PaintedView):
@@ -73,19 +84,17 @@ class ExampleView(PaintedView):
         """Whether the example's playhead moves."""
         return self._timer.isActive()
 
-    def show_kind(self, kind: Kind | None) -> None:
-        """Play the example of a kind. A project's own kinds have none: theirs would be code that is
-        run to be read.
-        """
-        wanted = kind.id if kind is not None and not kind.own else ""
+    def show_example(self, subject: Kind | Recipe | None) -> None:
+        """Play the example of a kind or of a recipe, if it has one."""
+        wanted = subject_id(subject)
         if wanted == self._wanted:
             return
         self._wanted = wanted
-        if kind is None or not wanted:
+        if subject is None or not wanted:
             self._shown = None
             self.changed.emit()
         else:
-            self._background.request(kind)
+            self._background.request(subject)
 
     def finish(self) -> None:
         """Wait for what is being played for the first time, and show nothing more."""
@@ -143,10 +152,10 @@ class ExampleView(PaintedView):
             self.update()
 
     def _take(self, played: _Played) -> None:
-        if played.kind == self._wanted:
+        if played.subject == self._wanted:
             self._shown, self.tick = played, 0
             self._explainer = Explainer(played.take, NPC, BUILTIN)
-            self.setAccessibleName(f"Example of {played.kind.replace('_', ' ')}")
+            self.setAccessibleName(f"Example of {played.subject.replace('_', ' ')}")
             self.setFixedHeight(self.sizeHint().height())
             self.changed.emit()
             self.update()

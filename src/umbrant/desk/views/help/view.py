@@ -8,9 +8,11 @@ from PySide6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
 from umbrant.catalog.declare import ROWS, Family, Kind
 from umbrant.catalog.language.tree import LanguageError, SenseCall, parse
 from umbrant.catalog.pages import kind_page
+from umbrant.catalog.recipes.recipe import Recipe
 from umbrant.catalog.references import walk
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.help.example_view import ExampleView
+from umbrant.desk.views.help.recipe_page import recipe_page
 from umbrant.desk.widgets.theme import Palette, body_font
 
 LEAST_PAGE = 70
@@ -41,9 +43,14 @@ class HelpView(QWidget):
         self.example.changed.connect(self._make_room)
         desk.row_selected.connect(self.refresh)
         desk.project_changed.connect(self.refresh)
+        self._considered: Kind | Recipe | None = None
+        """What the search would add, while it is open."""
+        desk.considered.connect(self._consider)
 
     def heading(self) -> str:
         """The kind of row that the page is about."""
+        if self._considered is not None:
+            return f"about {self._considered.title.lower()}, which Enter adds"
         row = self.desk.row
         return (
             f"about {row.kind.replace('_', ' ')}, and what is on the row" if row is not None else ""
@@ -55,11 +62,25 @@ class HelpView(QWidget):
 
     def refresh(self, *_: object) -> None:
         """Show the pages of the row that is selected now, if anybody sees them."""
-        if self.isVisible():
+        if not self.isVisible():
+            return
+        if self._considered is not None:
+            self.page.setMarkdown(
+                recipe_page(self._considered)
+                if isinstance(self._considered, Recipe)
+                else kind_page(self._considered)
+            )
+            self.example.show_example(self._considered)
+        else:
             kinds = self._kinds()
             pages = [kind_page(each) for each in kinds]
             self.page.setMarkdown("\n\n".join(pages) or "Select a row to read about it.")
-            self.example.show_kind(kinds[0] if kinds else None)
+            self.example.show_example(kinds[0] if kinds else None)
+
+    def _consider(self, subject: Kind | Recipe | None) -> None:
+        """Show what the search would add, as long as it is the first in its list."""
+        self._considered = subject
+        self.refresh()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

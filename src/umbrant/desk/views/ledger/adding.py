@@ -113,6 +113,8 @@ class RowAdding(QObject):
         self.search = SearchPopup(ledger.viewport(), ledger.brushes, self.ranked)
         self.search.chosen.connect(self._chosen)
         self.search.closed.connect(ledger.setFocus)
+        self.search.closed.connect(lambda: ledger.desk.considered.emit(None))
+        self.search.considered.connect(self._considered)
         self._then: Callable[[Kind], None] | None = None
         """What is done with a kind that is only picked, for rows that are there already."""
         self._blanks: list[tuple[str, str]] = []
@@ -168,7 +170,13 @@ class RowAdding(QObject):
         at = self._view.cell(row.id, OUTLINE).bottomLeft()
         return QPoint(int(self._view.layout_of(row).indent_x), int(at.y()) + 1)
 
+    def _considered(self, offer: Offer | None) -> None:
+        """Tell the help what would be added."""
+        subject = offer.recipe if isinstance(offer, RecipeOffer) else offer and offer.kind
+        self._view.desk.considered.emit(subject)
+
     def _chosen(self, offer: Offer) -> None:
+        self._view.desk.considered.emit(None)
         then, self._then = self._then, None
         if then is None:
             self.add(offer)

@@ -262,6 +262,8 @@ class SearchPopup(QFrame):
 
     chosen = Signal(object)
     """An `Offer`."""
+    considered = Signal(object)
+    """The offer that is selected, None if there is none."""
     closed = Signal()
 
     def __init__(
@@ -401,6 +403,7 @@ class SearchPopup(QFrame):
 
     def _explain(self, *_: object) -> None:
         offer = self.offer_at(self.list.currentIndex().row())
+        self.considered.emit(offer)
         if offer is not None:
             self.help.setText(offer.help)
             # Some help is longer than other, and none may stand on the list.

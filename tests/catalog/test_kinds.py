@@ -395,8 +395,8 @@ def test_how_long_a_row_has_been_active_is_unknown_while_it_is_not() -> None:
         row("c1", "wait", "l0", duration=9.0),
     ]
     take = played(stage(*rows, seconds=1.5))
-    (asked,) = record(take, "c0").sensed.values()
-    before, after = asked.at(4), asked.at(7)
+    (found,) = record(take, "c0").sensed.values()
+    before, after = found.at(4), found.at(7)
     assert before is not None
     assert after is not None
     assert before.cause is not None

@@ -286,11 +286,11 @@ def test_own_nodes_are_asked_about_offered_run_and_picked_up_when_changed(
     hands.qtbot.keyClick(hands.ledger.search.line, Qt.Key.Key_Escape)
     (demo / "nodes" / "hum.py").write_text(OWN.replace("Hums a tune", "Hums softly"))
     hands.answers.trusting = False
-    asked = len(hands.answers.messages)
+    before = len(hands.answers.messages)
     for _ in range(2):
         hands.pane.actions_by_id["new_take"].trigger()
-        assert hands.desk.documents.needs_trust, "another content is asked about anew"
-    assert len(hands.answers.messages) == asked + 1, "a no is not asked about again"
+        assert hands.desk.documents.needs_trust, "another content is before about anew"
+    assert len(hands.answers.messages) == before + 1, "a no is not before about again"
     assert hands.desk.catalog.kinds["hum"].help.startswith("Hums softly")
     hands.answers.trusting = True
     hands.pane.actions_by_id["trust"].trigger()
@@ -329,8 +329,8 @@ def test_a_node_of_ones_own_is_written_found_run_and_what_is_wrong_stands_at_its
     assert (refused.cause.kind, dict(refused.cause.facts)) == ("said", {"text": "the rope is wet"})
     path.write_text("def ring_the_bell(:\n")
     hands.pane.actions_by_id["new_take"].trigger()
-    told = [str(each) for each in hands.desk.documents.problems_of("warden", row.id)]
-    assert any("nodes/ring_the_bell.py, line 1:" in each for each in told)
+    said = [str(each) for each in hands.desk.documents.problems_of("warden", row.id)]
+    assert any("nodes/ring_the_bell.py, line 1:" in each for each in said)
 
 
 def test_a_scenario_that_cannot_be_played_is_not_rehearsed_and_the_reason_is_told(

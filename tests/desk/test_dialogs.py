@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from umbrant.desk.widgets.dialogs import Dialogs
-from umbrant.desk.widgets.question import Question
+from umbrant.desk.widgets.question import QuestionDialog
 
 QUESTIONS = [
     ("breaks", ("Set type to text", ["one row", "another"]), "Change it", "Leave it"),
@@ -30,7 +30,7 @@ def test_only_the_button_that_says_so_agrees_and_enter_does_not(
 
     def press(text: str) -> None:
         box = QApplication.activeModalWidget()
-        assert isinstance(box, Question)
+        assert isinstance(box, QuestionDialog)
         default = next(button for button in box.buttons if button.isDefault())
         shown.append((box.text, default.text()))
         next(button for button in box.buttons if button.text() == text).click()
@@ -56,7 +56,7 @@ def answered(
     def press() -> None:
         for each in keys:
             box = QApplication.activeModalWidget()
-            assert isinstance(box, Question)
+            assert isinstance(box, QuestionDialog)
             target = box.focusWidget() or box
             if isinstance(each, str):
                 QTest.keyClicks(target, each)

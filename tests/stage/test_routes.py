@@ -88,12 +88,12 @@ def test_a_body_beside_an_edge_by_the_slack_finds_a_way_from_there() -> None:
     wedge = Area(name="wedge", corners=((20.25, 8.49), (16.69, 10.45), (17.3, 7.6)))
     stage = Stage(name="s", title="S", width_m=WIDE, height_m=HIGH, areas=(wedge,))
     ground = Ground(stage, 0.3)
-    beside, goal = (16.3896484375, 10.957763671875), (3.536376953125, 3.443359375)
-    assert ground.holds(beside)
-    assert ground.free.distance(shapely.Point(beside)) > 0
-    way = ground.way(beside, goal)
+    edge, goal = (16.3896484375, 10.957763671875), (3.536376953125, 3.443359375)
+    assert ground.holds(edge)
+    assert ground.free.distance(shapely.Point(edge)) > 0
+    way = ground.way(edge, goal)
     assert way.cause is None
-    assert all(ground.is_clear(one, other) for one, other in pairwise([beside, *way.corners]))
+    assert all(ground.is_clear(one, other) for one, other in pairwise([edge, *way.corners]))
 
 
 def test_of_two_ways_that_are_equally_long_it_is_always_the_same() -> None:

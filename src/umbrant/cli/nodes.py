@@ -15,13 +15,13 @@ from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
 from umbrant.project_nodes import project_catalog
 
-ProjectArg = Annotated[
+OwnNodesArg = Annotated[
     Path | None,
     typer.Argument(help="the folder of a project, for its own nodes alone; none of them is run"),
 ]
 
 
-def nodes(project: ProjectArg = None, as_json: JsonOption = False) -> None:
+def nodes(project: OwnNodesArg = None, as_json: JsonOption = False) -> None:
     """List every kind of node, with its phrase and what it does; or a project's own nodes."""
     kinds = list(BUILTIN.kinds.values())
     if project is not None:

@@ -116,6 +116,8 @@ class DeskPane(QWidget):
         desk.take_changed.connect(self._follow_compared)
         desk.takes.busy_changed.connect(self.refresh_actions)
         desk.documents.findings_changed.connect(self.left.refresh)
+        # Connected after the views: the help says by then what it is about.
+        desk.considered.connect(self.right.refresh)
         self.left.changed.connect(self.refresh_actions)
         self.left.changed.connect(lambda view: self._arrange(view == SETTING))
         self.stage.picked.connect(self._show_in_setting)

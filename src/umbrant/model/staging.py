@@ -332,7 +332,7 @@ class Scenario(ProjectFile):
             for each in group:
                 changed: dict[str, object] = {field: each.name}
                 if isinstance(action, MoveTo):
-                    changed["to"] = _beside(action.to, each.start, middle)
+                    changed["to"] = _offset_from(action.to, each.start, middle)
                 yield from self.spelled_out(action.model_copy(update=changed))
             return
         several = next((each for each in self.cast if each.name == whom and each.copies > 1), None)
@@ -343,7 +343,7 @@ class Scenario(ProjectFile):
         for index, copy in enumerate(several.each()):
             changed = {field: copy.name}
             if isinstance(action, MoveTo):
-                changed["to"] = _beside(action.to, copy.start, several.start)
+                changed["to"] = _offset_from(action.to, copy.start, several.start)
             comes_later = isinstance(action, MoveTo) and several.waits
             yield index * several.every_s if comes_later else 0.0, action.model_copy(update=changed)
 
@@ -367,6 +367,6 @@ def _middle(points: Sequence[Point]) -> Point:
     return sum(x for x, _ in points) / len(points), sum(y for _, y in points) / len(points)
 
 
-def _beside(there: Point, start: Point, around: Point) -> Point:
+def _offset_from(there: Point, start: Point, around: Point) -> Point:
     """Where one stands beside `there` that stood at `start` beside `around`; to the millimetre."""
     return round(there[0] + start[0] - around[0], 3), round(there[1] + start[1] - around[1], 3)

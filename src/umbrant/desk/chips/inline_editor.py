@@ -117,12 +117,13 @@ class InlineEditor(QLineEdit):
 
     def event(self, event: QEvent) -> bool:
         """Tab takes what is listed: it would leave the line otherwise."""
-        is_tab = (
-            isinstance(event, QKeyEvent)
+        if (
+            self.completing is not None
+            and isinstance(event, QKeyEvent)
             and event.type() == QEvent.Type.KeyPress
             and event.key() == Qt.Key.Key_Tab
-        )
-        if is_tab and self.completing is not None and self.completing.key(event):  # type: ignore[arg-type]
+            and self.completing.key(event)
+        ):
             return True
         return super().event(event)
 

@@ -7,7 +7,7 @@ from PySide6.QtGui import QDesktopServices
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from umbrant.desk.widgets.question import (
-    Question,
+    QuestionDialog,
     Verb,
     integer_field,
     line_field,
@@ -89,7 +89,7 @@ class Dialogs:
         """What to do with unsaved changes: 'save', 'discard' or 'stay'."""
         verbs = [Verb("Save", is_default=True), Verb("Discard"), Verb("Go back")]
         text = f"{what} has unsaved changes."
-        answer = Question(self._parent, "Unsaved changes", text, verbs).ask()
+        answer = QuestionDialog(self._parent, "Unsaved changes", text, verbs).ask()
         return ("save", "discard", "stay")[answer]
 
     def trust(self, files: str) -> bool:
@@ -128,7 +128,7 @@ class Dialogs:
     def recover(self, what: str) -> bool:
         """Whether to take up changes that an earlier visit did not save."""
         verbs = [Verb("Take them up", is_default=True), Verb("Discard them")]
-        return Question(self._parent, "Unsaved changes were kept", what, verbs).ask() == 0
+        return QuestionDialog(self._parent, "Unsaved changes were kept", what, verbs).ask() == 0
 
     def problems(self, title: str, problems: list[Problem]) -> None:
         """Tell what is wrong, each with its place and the way out."""
@@ -141,14 +141,14 @@ class Dialogs:
 
     def message(self, title: str, text: str) -> None:
         """Show a text until the author closes it."""
-        Question(self._parent, title, text, [Verb("Close", is_default=True)]).ask()
+        QuestionDialog(self._parent, title, text, [Verb("Close", is_default=True)]).ask()
 
     def _asks(self, title: str, text: str, yes: str, no: str) -> bool:
         """A question whose careful answer, no, is the one that Enter gives."""
         verbs = [Verb(yes), Verb(no, is_default=True)]
-        return Question(self._parent, title, text, verbs).ask() == 0
+        return QuestionDialog(self._parent, title, text, verbs).ask() == 0
 
     def _fill(self, title: str, label: str, field: QWidget, verb: str) -> bool:
         """A question with a field. Returns whether it was filled in."""
         verbs = [Verb(verb, is_default=True), Verb("Cancel")]
-        return Question(self._parent, title, label, verbs, field).ask() == 0
+        return QuestionDialog(self._parent, title, label, verbs, field).ask() == 0

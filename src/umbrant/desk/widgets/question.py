@@ -43,7 +43,7 @@ class Verb:
     """Whether Enter gives this answer."""
 
 
-class Question(QDialog):
+class QuestionDialog(QDialog):
     """Asks the author, over the window. Escape gives the last answer, which is to leave it as it
     is.
 

@@ -109,8 +109,10 @@ class RecipeOffer(Offer):
     @property
     def help(self) -> str:
         rows = self.recipe.rows
-        keys = ", ".join(each.name for each in self.recipe.keys)
-        with_keys = f", with the keys {keys}" if keys else ""
+        keys = [each.name for each in self.recipe.keys]
+        with_keys = (
+            f", with the key{'s' if len(keys) > 1 else ''} {', '.join(keys)}" if keys else ""
+        )
         return f"{self.recipe.help}\n{len(rows)} rows{with_keys}."
 
     @property

@@ -6,9 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
+from umbrant.catalog.language.typed_lists import ListFault, typed_keys, typed_numbers
 from umbrant.model.documents import Project
 from umbrant.model.paths import Path, at, put
-from umbrant.model.typed_lists import Fault, typed_keys, typed_numbers
 
 MOST_NAMED = 3
 """How many of the entries that were not taken a message names."""
@@ -25,7 +25,7 @@ class ListTarget(Protocol):
     def example(self) -> str:
         """How such a list is written."""
 
-    def read(self, project: Project, text: str) -> tuple[Mapping[str, Any], Sequence[Fault]]:
+    def read(self, project: Project, text: str) -> tuple[Mapping[str, Any], Sequence[ListFault]]:
         """The entries of a text by their names, and those that cannot be taken."""
 
     def put(self, project: Project, taken: Mapping[str, Any]) -> Project:
@@ -43,7 +43,7 @@ class KeysTarget:
     what = "keys"
     example = "tired 0..100, near 2.5 m, seen no, spot point, who agent"
 
-    def read(self, project: Project, text: str) -> tuple[Mapping[str, Any], Sequence[Fault]]:
+    def read(self, project: Project, text: str) -> tuple[Mapping[str, Any], Sequence[ListFault]]:
         found = typed_keys(text, list(project.keys_on(str(self.board[1]))))
         return found.taken, found.faults
 
@@ -69,7 +69,7 @@ class NumbersTarget:
     def _path(self) -> Path:
         return (*self.member, "body", "stats")
 
-    def read(self, project: Project, text: str) -> tuple[Mapping[str, Any], Sequence[Fault]]:
+    def read(self, project: Project, text: str) -> tuple[Mapping[str, Any], Sequence[ListFault]]:
         found = typed_numbers(text, list(at(project, self._path)))
         return found.taken, found.faults
 
@@ -80,7 +80,7 @@ class NumbersTarget:
         return (*self._path, name)
 
 
-def listed_message(what: str, taken: Mapping[str, Any], faults: Sequence[Fault]) -> str:
+def listed_message(what: str, taken: Mapping[str, Any], faults: Sequence[ListFault]) -> str:
     """What was made of a list, and what was not, with the reasons."""
     made = f"Made {len(taken)} {what if len(taken) != 1 else what.removesuffix('s')}."
     if not faults:

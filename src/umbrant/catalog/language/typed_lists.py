@@ -40,7 +40,7 @@ HOW = "Write a name and a range or a value, such as `tired 0..100` or `gold 5`."
 
 
 @dataclass(frozen=True)
-class Fault:
+class ListFault:
     """An entry that was not taken, and why, with the way out."""
 
     entry: str
@@ -54,7 +54,7 @@ class TypedList(Generic[T]):
     """
 
     taken: dict[str, T]
-    faults: tuple[Fault, ...]
+    faults: tuple[ListFault, ...]
 
 
 class _EntryError(ValueError):
@@ -75,18 +75,18 @@ def _read(
     text: str, known: Collection[str], read: Callable[[str, re.Match[str]], T]
 ) -> TypedList[T]:
     taken: dict[str, T] = {}
-    faults: list[Fault] = []
+    faults: list[ListFault] = []
     for entry in _entries(text):
         match = _ENTRY.match(entry)
         name = match["name"] if match else ""
         if match is None:
-            faults.append(Fault(entry, HOW))
+            faults.append(ListFault(entry, HOW))
             continue
         try:
             _check_name(name, (*known, *taken))
             taken[name] = read(name, match)
         except _EntryError as error:
-            faults.append(Fault(entry, str(error)))
+            faults.append(ListFault(entry, str(error)))
     return TypedList(taken, tuple(faults))
 
 

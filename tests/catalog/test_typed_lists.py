@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from umbrant.catalog.language.typed_lists import ANY, typed_keys, typed_numbers
 from umbrant.model.behaviors import Key
 from umbrant.model.staging import Stat
-from umbrant.model.typed_lists import ANY, typed_keys, typed_numbers
 from umbrant.model.values import KeyType
 
 NUMBER = KeyType.NUMBER

@@ -48,6 +48,7 @@ def main() -> None:
         _branch(window)
         _nearest(window)
         _search(window)
+        _completion(window)
         _recipe(window)
         _map(window)
         _table(window)
@@ -126,6 +127,25 @@ def _search(window: MainWindow) -> None:
     QTest.keyClicks(window.pane.ledger.search.line, "look")
     _keep(window, "adding-a-row")
     window.pane.ledger.search.dismiss()
+
+
+def _completion(window: MainWindow) -> None:
+    """A guard that is being typed: a phrase with its blanks, and what fits the first."""
+    assert window.pane is not None
+    window.desk.select_row("close")
+    window.pane.ledger.setFocus()
+    window.pane.actions_by_id["guard"].trigger()
+    _wait(lambda: not window.desk.takes.busy)
+    line = window.pane.ledger.editing.line
+    assert line is not None
+    QTest.keyClicks(line, "can s")
+    for key in (Qt.Key.Key_Down, Qt.Key.Key_Down, Qt.Key.Key_Tab):
+        QTest.keyClick(line, key)
+    _keep(window, "a-condition-is-completed")
+    for _ in range(2):
+        QTest.keyClick(line, Qt.Key.Key_Escape)
+    window.desk.documents.undo()
+    _wait(lambda: not window.desk.takes.busy)
 
 
 def _recipe(window: MainWindow) -> None:

@@ -20,6 +20,7 @@ settings.register_profile(
     "house",
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow],
+    max_examples=60,
     derandomize=os.environ.get("CI") == "true",
 )
 settings.load_profile("house")

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QObject
+from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import DEMO
@@ -41,6 +42,30 @@ def test_only_the_newest_request_is_answered(qtbot: QtBot) -> None:
     qtbot.waitUntil(lambda: not found.busy, timeout=10_000)
     assert answers == ["new"]
     found.close()
+
+
+def test_once_closed_nothing_more_is_worked_on(qtbot: QtBot) -> None:
+    begun: list[object] = []
+    parent = QObject()
+    worker = NewestOnlyWorker("Reading", begun.append, (), parent)
+    worker.close()
+    worker.request("late")
+    worker.close()
+    assert begun == []
+
+
+def test_a_take_that_is_ready_as_its_window_closes_is_not_read(demo_driver: Driver) -> None:
+    takes = demo_driver.desk.takes
+    requests: list[object] = []
+    takes._loader.request = requests.append  # type: ignore[method-assign]
+    demo_driver.desk.roll()
+    roller = takes.roller
+    # The reply has come, and Qt has not yet said so.
+    assert roller._process is not None
+    roller._process.waitForReadyRead(0)
+    takes.close()
+    QApplication.processEvents()
+    assert requests == []
 
 
 @pytest.mark.parametrize(

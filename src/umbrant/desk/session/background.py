@@ -39,6 +39,7 @@ class NewestOnlyWorker(QObject):
         self._pool = QThreadPool(self)
         self._pool.setMaxThreadCount(1)
         self._newest = self._answered = 0
+        self._is_closed = False
         self._done.connect(self._apply)
 
     @property
@@ -51,13 +52,16 @@ class NewestOnlyWorker(QObject):
         self._newest += 1
 
     def request(self, job: object) -> None:
-        """Work on this instead of whatever is waiting to be worked on."""
+        """Work on this instead of whatever is waiting to be worked on; not once it is closed."""
+        if self._is_closed:
+            return
         self._newest += 1
         self._pool.clear()
         self._pool.start(_Task(self, self._newest, job))
 
     def close(self) -> None:
-        """Wait for the running request, without answering it."""
+        """Wait for the running request, without answering it, and take no more of them."""
+        self._is_closed = True
         self._newest += 1
         self._pool.clear()
         self._pool.waitForDone()

@@ -118,6 +118,8 @@ class Roller(QObject):
         self._closing = True
         if self._process is None:
             return
+        # Qt would hand over what it has still to say while it is waited for.
+        self._process.readyReadStandardOutput.disconnect(self._read)
         self._process.kill()
         # A killed process is gone at once, unless the machine has no time for it; without waiting
         # Qt would complain.

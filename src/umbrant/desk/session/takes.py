@@ -92,8 +92,9 @@ class Takes(QObject):
 
     def close(self) -> None:
         """End the worker process and remove this visit's takes."""
-        self._loader.close()
+        # What the worker still had to say as it ended would be read otherwise.
         self.roller.close()
+        self._loader.close()
         shutil.rmtree(self._folder, ignore_errors=True)
 
     # rolling

@@ -141,7 +141,7 @@ def setting_edit(
     return lambda p: p
 
 
-@settings(max_examples=15, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=10, deadline=None, suppress_health_check=list(HealthCheck))
 @given(st.data(), st.integers(1, 20))
 def test_a_project_outlives_whatever_is_done_to_it(data: st.DataObject, count: int) -> None:
     history, validated, written = History(PROJECT, PROJECT), dict(VALIDATED), dict(WRITTEN)

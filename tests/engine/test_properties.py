@@ -66,7 +66,7 @@ def run(made: Project, ticks: int) -> Ledger:
     return ledger
 
 
-@settings(max_examples=120)
+@settings(max_examples=80)
 @given(trees())
 def test_every_row_that_is_entered_is_left_exactly_once_and_no_row_runs_outside_its_parent(
     rows: list[Row],
@@ -160,7 +160,7 @@ class Diary(ByRow):
         self.log.append((self.tick, row_id, "stopped" if status is None else status.name.lower()))
 
 
-@settings(max_examples=90, deadline=None)
+@settings(max_examples=45, deadline=None)
 @given(trees(kinds=IN_THE_REFERENCE, chance=False))
 def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
     made, diary, reference = project(*rows), Diary(), reference_of(rows)
@@ -182,7 +182,7 @@ def test_random_trees_do_what_the_definitions_say(rows: list[Row]) -> None:
     assert refused == reference.refused
 
 
-@settings(max_examples=60)
+@settings(max_examples=45)
 @given(trees(kinds=ONE_AT_A_TIME))
 def test_of_a_composites_children_at_most_one_is_active(rows: list[Row]) -> None:
     made = project(*rows)
@@ -192,7 +192,7 @@ def test_of_a_composites_children_at_most_one_is_active(rows: list[Row]) -> None
             assert sum(child in ledger.active for child in children) <= 1
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=45, deadline=None)
 @given(trees())
 def test_what_is_decided_is_the_same_whether_or_not_it_is_recorded(rows: list[Row]) -> None:
     made, diary = project(*rows, seconds=1.2), Diary()

@@ -35,7 +35,7 @@ def runs_alone(tree: Tree) -> bool:
     return one.guard is None and kind is not None and kind.family in RUNS
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(nested().filter(runs_alone))
 def test_a_behavior_that_is_used_runs_as_if_it_were_written_out(tree: Tree) -> None:
     rows, one = tree
@@ -49,7 +49,7 @@ def test_a_behavior_that_is_used_runs_as_if_it_were_written_out(tree: Tree) -> N
         )
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(nested())
 def test_a_muted_row_is_as_good_as_none(tree: Tree) -> None:
     rows, one = tree
@@ -63,7 +63,7 @@ def test_a_muted_row_is_as_good_as_none(tree: Tree) -> None:
         assert spans(muted, row.id) == ([] if row.id in inside else spans(deleted, row.id))
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=15, deadline=None)
 @given(nested().filter(runs_alone))
 def test_a_row_alone_in_a_sequence_runs_as_by_itself(tree: Tree) -> None:
     rows, one = tree

@@ -29,7 +29,7 @@ def test_every_kind_of_claim_has_a_checker() -> None:
     assert set(ClaimKind) == set(CHECKERS) | played_instead
 
 
-@settings(max_examples=35, deadline=None)
+@settings(max_examples=25, deadline=None)
 @given(trees())
 def test_what_is_said_of_random_behaviors_happened(rows: list[Row]) -> None:
     take = played(project(*rows, seconds=1.2))

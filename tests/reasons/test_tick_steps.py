@@ -149,7 +149,7 @@ def logged(log: list[Event], tick: int) -> list[tuple[str, str, str]]:
     return [tuple(event[1:]) for event in log if event[0] == tick]  # type: ignore[misc]
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 @given(trees(kinds=IN_ORDER))
 def test_the_steps_of_a_tree_are_all_that_it_did_in_that_order(rows: list[Row]) -> None:
     take, log = played_with_log(project(*rows, seconds=1.2))
@@ -159,7 +159,7 @@ def test_the_steps_of_a_tree_are_all_that_it_did_in_that_order(rows: list[Row]) 
         assert steps == logged(log, tick), tick
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=40, deadline=None)
 @given(trees())
 def test_what_is_stored_of_any_behavior_comes_in_its_order_and_nothing_is_missing(
     rows: list[Row],

@@ -86,7 +86,7 @@ def would_win(line: AnswerLine) -> list[tuple[str, float]]:
     return [(str(each.facts["what"]), float(str(each.facts["value"]))) for each in wins]
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(utilities())
 def test_with_what_is_said_to_win_it_wins_when_it_is_played(
     drawn: tuple[list[Row], dict[str, float]],
@@ -103,7 +103,7 @@ def test_with_what_is_said_to_win_it_wins_when_it_is_played(
                     assert winner(again, rows, 0) == option, line.text
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(utilities())
 def test_the_stay_bonus_that_is_said_to_lose_does_so_when_it_is_played(
     drawn: tuple[list[Row], dict[str, float]],

@@ -280,6 +280,24 @@ class _InTurns(DecoratorBase):
         return None if self.begins else self.inner
 
 
+class _Counted(_InTurns):
+    """Begins the work anew and reports how many turns are done, as long as it is not over."""
+
+    def __init__(self, inner: Work, report: GaugeSink) -> None:
+        super().__init__(inner)
+        self.report = report
+        self.done = 0
+
+    def start(self, me: Me) -> None:
+        self.done = 0
+        super().start(me)
+
+    def count_turn(self) -> None:
+        """One more turn is done."""
+        self.done += 1
+        self.report(Gauge(Measured.COUNT, float(self.done)))
+
+
 class _Again(_InTurns):
     """Begins the work anew as long as it ends the way `again_after` says and turns are left."""
 
@@ -330,7 +348,7 @@ class Repeat(_Again):
 @decorator(
     "repeat for ever", success="never", failure="as soon as it fails", can_end=failure_as_inside
 )
-class RepeatForEver(_InTurns):
+class RepeatForEver(_Counted):
     """Does a row again, at the next tick, each time it has succeeded, until it fails.
 
     Example: *Walk the round*, repeat for ever.
@@ -339,20 +357,13 @@ class RepeatForEver(_InTurns):
     """
 
     def __init__(self, inner: Work, report: GaugeSink) -> None:
-        super().__init__(inner)
-        self.report = report
-        self.done = 0
-
-    def start(self, me: Me) -> None:
-        self.done = 0
-        super().start(me)
+        super().__init__(inner, report)
 
     def after(self, me: Me, status: Status) -> Status:
         super().after(me, status)
         if status is FAILURE:
             return status
-        self.done += 1
-        self.report(Gauge(Measured.COUNT, float(self.done)))
+        self.count_turn()
         return self.begin_next()
 
 
@@ -384,7 +395,7 @@ class Retry(_Again):
     failure="never",
     can_end=until_result,
 )
-class RepeatUntil(_InTurns):
+class RepeatUntil(_Counted):
     """Does a row again, at the next tick, until it ends in a certain way.
 
     Example: *Pull at the rope*, repeat until failure: until it comes loose.
@@ -396,19 +407,12 @@ class RepeatUntil(_InTurns):
     """
 
     def __init__(self, inner: Work, report: GaugeSink, result: Result = "success") -> None:
-        super().__init__(inner)
-        self.report = report
+        super().__init__(inner, report)
         self.last = SUCCESS if result == "success" else FAILURE
-        self.done = 0
-
-    def start(self, me: Me) -> None:
-        self.done = 0
-        super().start(me)
 
     def after(self, me: Me, status: Status) -> Status:
         super().after(me, status)
-        self.done += 1
-        self.report(Gauge(Measured.COUNT, float(self.done)))
+        self.count_turn()
         return SUCCESS if status is self.last else self.begin_next()
 
 

@@ -100,4 +100,6 @@ def test_the_arrows_go_from_button_to_button_and_escape_stays(qtbot: QtBot) -> N
     assert answered(qtbot, lambda d: d.unsaved("It"), ENTER) == "save"
     assert answered(qtbot, lambda d: d.unsaved("It"), right, ENTER) == "discard"
     assert answered(qtbot, lambda d: d.unsaved("It"), ESCAPE) == "stay"
+    assert answered(qtbot, lambda d: d.recover("It was kept."), ESCAPE) is True
+    assert answered(qtbot, lambda d: d.recover("It was kept."), right, ENTER) is False
     assert answered(qtbot, lambda d: d.message("Keys", "a\nb"), ENTER) is None

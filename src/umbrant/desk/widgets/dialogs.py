@@ -127,8 +127,9 @@ class Dialogs:
 
     def recover(self, what: str) -> bool:
         """Whether to take up changes that an earlier visit did not save."""
-        verbs = [Verb("Take them up", is_default=True), Verb("Discard them")]
-        return QuestionDialog(self._parent, "Unsaved changes were kept", what, verbs).ask() == 0
+        # The last is what Escape gives: nothing may be lost by it.
+        verbs = [Verb("Discard them"), Verb("Take them up", is_default=True)]
+        return QuestionDialog(self._parent, "Unsaved changes were kept", what, verbs).ask() == 1
 
     def problems(self, title: str, problems: list[Problem]) -> None:
         """Tell what is wrong, each with its place and the way out."""

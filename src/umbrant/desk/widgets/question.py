@@ -2,7 +2,7 @@
 buttons that say what they do.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt
@@ -26,7 +26,7 @@ WIDTH, FROM_TOP = 480, 96
 """How wide a question is, and how far below the top of its window it stands, in pixels."""
 MOST_TEXT = 380
 """A text that is higher scrolls, so that the buttons stay on the screen."""
-ONWARDS = {
+ONWARDS: Mapping[int, int] = {
     Qt.Key.Key_Right: 1,
     Qt.Key.Key_Down: 1,
     Qt.Key.Key_Left: -1,
@@ -105,7 +105,7 @@ class QuestionDialog(QDialog):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """The arrows go from button to button; Enter presses the one it is at."""
-        step = ONWARDS.get(Qt.Key(event.key()))
+        step = ONWARDS.get(event.key())
         if step is not None:
             self._go_on(step)
             return

@@ -3,9 +3,11 @@
 import json
 from pathlib import Path
 
+import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 
 from tests.desk.conftest import Driver
+from umbrant.catalog.node_template import new_node_file
 from umbrant.desk.views.curve.view import CurveView, dragged
 from umbrant.desk.views.map.view import MapView
 from umbrant.model.edits import Edit, rename_row
@@ -331,6 +333,27 @@ def test_a_node_of_ones_own_is_written_found_run_and_what_is_wrong_stands_at_its
     hands.pane.actions_by_id["new_take"].trigger()
     said = [str(each) for each in hands.desk.documents.problems_of("warden", row.id)]
     assert any("nodes/ring_the_bell.py, line 1:" in each for each in said)
+
+
+def test_a_new_node_never_has_others_trusted_and_never_takes_a_files_place(
+    demo_driver: Driver,
+) -> None:
+    hands = demo_driver
+    documents = hands.desk.documents
+    assert documents.folder is not None
+    nodes = documents.folder / "nodes"
+    nodes.mkdir()
+    # Another program puts a file there, and the window has not read it yet.
+    (nodes / "hum.py").write_text(OWN)
+    hands.answers.texts = ["Ring the bell"]
+    hands.pane.actions_by_id["new_node"].trigger()
+    assert (nodes / "ring_the_bell.py").exists()
+    assert documents.needs_trust, "what nobody trusted is not trusted with it"
+    hidden = nodes / "sing.py"
+    hidden.write_text("mine")
+    with pytest.raises(FileExistsError):
+        documents.add_node_file(new_node_file("Sing", [], []))
+    assert hidden.read_text() == "mine"
 
 
 def test_a_scenario_that_cannot_be_played_is_not_rehearsed_and_the_reason_is_told(

@@ -224,6 +224,16 @@ def test_a_number_of_a_body_is_renamed_where_it_is_used_too(hands: Hands) -> Non
     assert hands.project is before
 
 
+def test_a_selected_number_may_go_with_whom_it_belongs_to(hands: Hands) -> None:
+    before = hands.project
+    hands.at("scenarios", "dusk")
+    hands.add("Agent that runs Gull")
+    hands.add("Number of the body")
+    hands.desk.apply(Edit("All at once", lambda _: before))
+    assert hands.view.line is not None
+    assert hands.view.line.path[0] == "scenarios"
+
+
 def test_twelve_numbers_are_pasted_as_a_list_and_bad_ones_are_named(hands: Hands) -> None:
     hands.at("scenarios", "dusk", "cast", 0)
     needs = [f"need_{number} 0..100 = {number}" for number in range(1, 12)]

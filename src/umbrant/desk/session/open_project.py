@@ -168,15 +168,21 @@ class OpenProject(QObject):
         """Write a new file of nodes into the project's folder, and take it up. Returns its path.
 
         It is trusted if all that the project had before is: what is in it is ours, until its author
-        changes it. Raises OSError, and ValueError for a project without a folder.
+        changes it. Raises OSError, also where there is such a file, and ValueError for a project
+        without a folder.
         """
         if self.folder is None:
             raise ValueError("the project has no folder")
-        was_trusted = not self.needs_trust
+        # What another program has changed meanwhile was trusted by nobody, and must not be with it.
+        self.read_nodes_again()
+        was_trusted, before = not self.needs_trust, self.project.nodes
         path = self.folder / NODES / file.name
+        if path.exists():
+            raise FileExistsError(f"there is a {path} already; call the node otherwise")
         write_atomically(path, file.text)
         self.read_nodes_again()
-        if was_trusted and self.project.nodes:
+        others = tuple(each for each in self.project.nodes if each != file)
+        if was_trusted and others == before and file in self.project.nodes:
             self.trust_nodes()
         return path
 

@@ -185,7 +185,11 @@ class SettingView(ChipTable):
 
     def _followed_entry(self, path: Path) -> Path:
         """Where the entry of a mapping is now, if it is called otherwise than it was."""
-        now, before = list(at(self.desk.project, path[:-1])), list(at(self._shown, path[:-1]))
+        try:
+            now, before = list(at(self.desk.project, path[:-1])), list(at(self._shown, path[:-1]))
+        except (KeyError, IndexError):
+            # What it belonged to is gone.
+            return path
         new = [name for name in now if name not in before]
         renamed = path[-1] not in now and len(now) == len(before) and len(new) == 1
         return (*path[:-1], new[0]) if renamed else path

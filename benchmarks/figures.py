@@ -12,6 +12,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 from PySide6.QtWidgets import QApplication
 
 from benchmarks.desk import desk_figures
+from benchmarks.edits import edit_figures
 from benchmarks.engine import engine_figures
 from benchmarks.figure import Figure, timed
 from benchmarks.hands import hands_figures
@@ -20,6 +21,7 @@ from benchmarks.supervised import supervised_figures
 from benchmarks.what_if import what_if_figures
 from umbrant.catalog.validation import open_project
 from umbrant.desk.app import SWITCH_S
+from umbrant.desk.garbage import leave_out_what_lives_long
 from umbrant.desk.session.settings import Settings
 from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
@@ -49,6 +51,8 @@ def all_figures() -> Iterator[Figure]:
         application.setStyle("Fusion")
         application.setFont(body_font())
         sys.setswitchinterval(SWITCH_S)
+        leave_out_what_lives_long()
+        yield from edit_figures(open_project(DEMO), place)
         yield from _window_figures(place, rolled_s)
         yield from desk_figures(open_project(DEMO), place)
         yield from hands_figures(Settings(place / "hands.ini"))

@@ -10,6 +10,7 @@ from types import TracebackType
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
+from umbrant.desk.garbage import leave_out_what_lives_long
 from umbrant.desk.logs import CrashWatch, log, log_file, log_to_file
 from umbrant.desk.shell import DeskPane
 from umbrant.desk.widgets.theme import body_font
@@ -44,6 +45,7 @@ def run_desk(folder: Path | None, *, trust: bool = False) -> int:
     if trust and folder is not None:
         _trust(window, folder)
     sys.setswitchinterval(SWITCH_S)
+    leave_out_what_lives_long()
     start = folder or next((each for each in window.settings.recent if each.is_dir()), None)
     window.show()
     QTimer.singleShot(0, window, lambda: _begin(window, start, crashed=watch.crashed))

@@ -69,6 +69,7 @@ class TopBar(QWidget):
             desk.take_changed,
             desk.agent_changed,
             desk.takes.busy_changed,
+            desk.takes.progressed,
         ):
             changed.connect(self.refresh)
         self.refresh()
@@ -108,7 +109,8 @@ class TopBar(QWidget):
             return "rolling…" if percent is None else f"rolling… {percent} %"
         if desk.compared is not None and current is not None:
             return f"over {current.against}"
-        return "not of this state" if desk.take and not desk.is_current else ""
+        is_other = current is not None and current.is_whole and not desk.is_current
+        return "not of this state" if is_other else ""
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """In a narrow window, or at a large scale, the take is called by its number alone, and the

@@ -12,6 +12,7 @@ from umbrant import __version__
 from umbrant.catalog.templates import new_project
 from umbrant.desk.commands.project import save
 from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences
+from umbrant.desk.garbage import reclaim_everything
 from umbrant.desk.session.autosave import forget_changes, kept_changes, kept_new_projects
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.settings import Settings
@@ -32,6 +33,10 @@ WARM_AFTER_MS = 2500
 """When the process that searches for nearest changes is started: after the first take."""
 FRAMED_AFTER_MS = (0, 200, 1000)
 """When, after it is shown, the window looks whether it fits onto the desktop."""
+RECLAIM_MS = 1000
+"""How long after another project was opened the memory of the one before is reclaimed: Qt must have
+let go of its views.
+"""
 NOTHING_KEPT = "No unsaved changes were found."
 VISITED = "visited"
 """The choice that remembers a first visit that is over."""
@@ -270,6 +275,7 @@ class MainWindow(QMainWindow):
         before = self.pane
         if before is not None:
             before.close_desk()
+            QTimer.singleShot(RECLAIM_MS, self, reclaim_everything)
         self.pane = DeskPane(desk, self._palette(), lambda: self.dialogs, self)
         self.pane.set_palette(self._palette())
         for name in ("across", "down"):

@@ -73,6 +73,14 @@ class StopMessage(Message):
     stop: str
 
 
+class LookMessage(Message):
+    """What has been played of an order so far is to be written into the file `look`, to be looked
+    at while it goes on.
+    """
+
+    look: str
+
+
 class Reply(Message):
     """What became of an order: a take, a message about what went wrong, both for a take that was
     cut short, or neither.
@@ -90,13 +98,15 @@ class Reply(Message):
     """How many ticks have been played so far; such a reply is no end, another one follows."""
     of: int = 0
     """How many ticks the take is to have."""
+    look: Path | None = None
+    """Where what has been played so far can be looked at, if that was asked for."""
 
     def line(self) -> str:
         """The reply as `read_reply` reads it."""
         return self.model_dump_json(exclude_defaults=True)
 
 
-Order = RollMessage | StepMessage | EndMessage | StopMessage
+Order = RollMessage | StepMessage | EndMessage | StopMessage | LookMessage
 _ORDER: TypeAdapter[Order] = TypeAdapter(Order)
 
 
@@ -129,6 +139,11 @@ def end_line(number: int) -> str:
 def stop_line(number: int, reason: str) -> str:
     """That an order is to be stopped."""
     return StopMessage(number=number, stop=reason).model_dump_json()
+
+
+def look_line(number: int, path: Path) -> str:
+    """That what has been played of an order so far is wanted in a file."""
+    return LookMessage(number=number, look=str(path)).model_dump_json()
 
 
 def read_order(line: str | bytes) -> Order:

@@ -37,8 +37,10 @@ from umbrant.rolling.watch import SharedWatch
 from umbrant.take.pieces import TakePiece
 from umbrant.take.recorder import TakeRecorder
 
-SEND_S = 0.25
-"""How long what is recorded may wait before it is sent, while ticks go by."""
+SEND_S = 0.04
+"""How long what is recorded may wait before it is sent, while ticks go by: what has been played can
+be looked at from then on.
+"""
 SEND_WITH_NODES_S = 0.01
 """The same where nodes of the project's own run: when one has to be ended, little of what led to it
 is to be lost.
@@ -237,7 +239,7 @@ class Player:
             rehearsal = Rehearsal(
                 order,
                 message.rehearse,
-                lambda setup: self._recorder(number, setup, is_live=True),
+                lambda setup: self._recorder(number, setup),
                 catalog,
                 self._watch,
             )
@@ -272,17 +274,14 @@ class Player:
         header = header_of(order.project, scenario, order.branched_at)
         self._outbox.send(number, "begun", header.model_dump_json())
 
-    def _recorder(self, number: int, scenario: Scenario, *, is_live: bool = False) -> TakeRecorder:
-        """A recorder that sends its pieces to the supervisor. A live take can be read while it is
-        played: its chunks last a second.
-        """
+    def _recorder(self, number: int, scenario: Scenario) -> TakeRecorder:
+        """A recorder that sends its pieces to the supervisor."""
 
         def push(piece: TakePiece) -> None:
             self._outbox.send(number, "piece", piece)
 
         due = _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
-        ticks = scenario.ticks_per_s if is_live else chunk_ticks(scenario)
-        return TakeRecorder(scenario.ticks_per_s, ticks, push, due)
+        return TakeRecorder(scenario.ticks_per_s, chunk_ticks(scenario), push, due)
 
     def _go_on(self, number: int, hand: SteeringInput | None) -> None:
         """One step of the rehearsal; without a hand it is over."""

@@ -13,8 +13,10 @@ import gc
 import os
 import selectors
 import signal
+import struct
 import sys
 import time
+from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO, Any
@@ -25,6 +27,7 @@ from umbrant.model.printable import printable
 from umbrant.model.staging import Cue, Push
 from umbrant.rolling.orders import (
     EndMessage,
+    LookMessage,
     Reply,
     RollMessage,
     StepMessage,
@@ -44,8 +47,8 @@ LOOK_S = 0.05
 """How often it looks after a player that plays."""
 STOP_S = 0.5
 """How long a player may take to stop by itself before it is ended."""
-PROGRESS_S = 0.5
-"""How often the progress of a take is told."""
+PROGRESS_S = 0.04
+"""How often the progress of a take is told: the window shows what there is of it by then."""
 STALLED_S = 120.0
 """How long a player may be at one tick. With thousands of agents one takes a small part of that."""
 
@@ -169,6 +172,9 @@ class Supervisor:
             case StopMessage(stop=reason):
                 if job is not None:
                     self._stop(job, reason)
+            case LookMessage(look=path):
+                if job is not None and job.file is not None and not job.is_superseded:
+                    self._show_so_far(job, job.file, Path(path))
             case StepMessage() | EndMessage():
                 if job is None or self._player is None:
                     self._reply(Reply(number=message.number))
@@ -177,8 +183,8 @@ class Supervisor:
                     self._send(self._player, line)
             case RollMessage():
                 is_rehearsal = message.rehearse is not None
-                path, limit_s = Path(message.path), message.node_limit_s
-                self._begin(RollJob(message.number, line, path, limit_s, is_rehearsal))
+                place, limit_s = Path(message.path), message.node_limit_s
+                self._begin(RollJob(message.number, line, place, limit_s, is_rehearsal))
 
     def _begin(self, job: RollJob) -> None:
         self._drop_rehearsals()
@@ -269,6 +275,17 @@ class Supervisor:
             return
         job.progress_s = now_s
         self._reply(Reply(number=job.number, ticks=ticks, of=job.ticks))
+
+    def _show_so_far(self, job: RollJob, file: TakeFile, path: Path) -> None:
+        """Write what has been played of a take into another file, and tell of it."""
+        try:
+            file.copy_so_far(path)
+        except (TakeError, ValueError, TypeError, OverflowError, struct.error):
+            # Whatever is wrong is told of when the take itself is written.
+            with suppress(OSError):
+                path.unlink(missing_ok=True)
+            return
+        self._reply(Reply(number=job.number, ticks=file.ticks, of=job.ticks, look=path))
 
     def _ended(self, player: PlayerProcess) -> None:
         """The player has ended: conclude the take it was playing and leave the rest to a new

@@ -68,6 +68,18 @@ class TakeFile:
         finally:
             self._file.close()
 
+    def copy_so_far(self, path: Path) -> None:
+        """Write what has come in so far into another file: a take that has not ended.
+
+        So nobody has to read this file while it is written, which would keep SQLite from closing
+        it. The chunk that is open goes on as if it had not been asked for.
+        """
+        copy = self._create(path)
+        try:
+            self._guarded(self._copy_into, copy)
+        finally:
+            copy.close()
+
     def remove(self) -> None:
         """Close the file and delete it."""
         self._file.close()
@@ -112,34 +124,18 @@ class TakeFile:
         self._file.execute("PRAGMA journal_mode=DELETE")
 
     def _meta(self, name: str, value: str) -> None:
-        self._file.execute("INSERT OR REPLACE INTO meta VALUES (?, ?)", (name, value))
+        _put_meta(self._file, name, value)
 
     def _write_chunk(self) -> None:
         chunk, self._chunk = self._chunk, _OpenChunk(self.ticks)
-        first, events = chunk.first, chunk.events()
-        self._file.execute("BEGIN")
-        try:
-            self._put("INSERT INTO chunk VALUES (?,?,?,?,?,?,?,?,?)", events)
-            for field, statement in PLAIN.items():
-                self._put(statement, chunk.rows[field])
-            self._put(
-                "INSERT INTO pose VALUES (?,?,?)",
-                [(name, first, found) for name, found in chunk.poses.items()],
-            )
-            self._put(
-                "INSERT INTO level VALUES (?,?,?)",
-                [(name, first, found) for name, found in chunk.levels.items()],
-            )
-            self._meta(RECORDED, str(self.ticks))
-            self._file.execute("COMMIT")
-        except BaseException:
-            if self._file.in_transaction:
-                self._file.execute("ROLLBACK")
-            raise
+        _put_chunk(self._file, chunk, self.ticks)
 
-    def _put(self, statement: str, rows: Sequence[Sequence[object]]) -> None:
-        if rows:
-            self._file.executemany(statement, rows)
+    def _copy_into(self, copy: sqlite3.Connection) -> None:
+        self._file.backup(copy)
+        copy.execute("PRAGMA synchronous=OFF")
+        # The copy has this file's journal, whose own files would be left lying beside it.
+        copy.execute("PRAGMA journal_mode=DELETE")
+        _put_chunk(copy, self._chunk, self.ticks)
 
 
 class _OpenChunk:
@@ -171,6 +167,34 @@ class _OpenChunk:
         return [
             (*place, *encode_chunk(place[-1], columns)) for place, columns in self._events.items()
         ]
+
+
+def _put_meta(file: sqlite3.Connection, name: str, value: str) -> None:
+    file.execute("INSERT OR REPLACE INTO meta VALUES (?, ?)", (name, value))
+
+
+def _put_chunk(file: sqlite3.Connection, chunk: _OpenChunk, ticks: int) -> None:
+    """Write a chunk, and that so many ticks are there with it: all of it or nothing."""
+    first, events = chunk.first, chunk.events()
+    file.execute("BEGIN")
+    try:
+        _put_rows(file, "INSERT INTO chunk VALUES (?,?,?,?,?,?,?,?,?)", events)
+        for field, statement in PLAIN.items():
+            _put_rows(file, statement, chunk.rows[field])
+        for table, tracks in (("pose", chunk.poses), ("level", chunk.levels)):
+            found = [(name, first, numbers) for name, numbers in tracks.items()]
+            _put_rows(file, f"INSERT INTO {table} VALUES (?,?,?)", found)  # noqa: S608
+        _put_meta(file, RECORDED, str(ticks))
+        file.execute("COMMIT")
+    except BaseException:
+        if file.in_transaction:
+            file.execute("ROLLBACK")
+        raise
+
+
+def _put_rows(file: sqlite3.Connection, statement: str, rows: Sequence[Sequence[object]]) -> None:
+    if rows:
+        file.executemany(statement, rows)
 
 
 def _names(path: Path) -> list[Path]:

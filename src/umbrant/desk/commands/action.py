@@ -51,6 +51,12 @@ def has_take(context: CommandContext) -> bool:
     return context.desk.take is not None
 
 
+def has_whole_take(context: CommandContext) -> bool:
+    """Whether a take is shown that is not still being played."""
+    current = context.desk.takes.current
+    return current is not None and current.is_whole
+
+
 def can_change(context: CommandContext) -> bool:
     """Whether the table at the left has something selected that can be changed."""
     return not context.table.needs_row or context.desk.row is not None

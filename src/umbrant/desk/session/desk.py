@@ -61,6 +61,10 @@ class Desk(QObject):
         self._played: Scenario | None = self.scenario
         self._is_closed = False
         self.playhead = 0
+        self._wished = 0
+        """Where the author put the playhead last. A shorter take holds it at its end, and the next
+        one lets it go on.
+        """
         self.step: int | None = None
         """The step within the tick after which keys are shown; None for the end of the tick."""
         self.row_id = ""
@@ -73,6 +77,7 @@ class Desk(QObject):
         self.documents.message.connect(self.message)
         self.takes.shown.connect(self._take_shown)
         self.takes.arrived.connect(self._take_arrived)
+        self.takes.progressed.connect(self._look_at_roll)
         self.takes.message.connect(self.message)
         self._select_first_row()
 
@@ -226,22 +231,28 @@ class Desk(QObject):
     def is_current(self) -> bool:
         """Whether the take that is shown was made from the project as it now is."""
         current = self.takes.current
-        return current is not None and current.project == self.project
+        return current is not None and current.is_whole and current.project == self.project
 
     def roll(self) -> None:
         """Play the scenario again with its seed."""
         self.takes.compare_next()
         self._roll()
 
-    def rehearse(self, puppet: str) -> Path | None:
-        """Start a rehearsal with a puppet. Returns the file of its take; None if it could not be,
-        and a message says why.
+    def rehearse(self, puppet: str) -> bool:
+        """Start a rehearsal with a puppet. Returns whether it could be; if not, a message says
+        why.
         """
         order = self._order()
-        if order is None:
-            return None
-        self.takes.roller.rehearse(order, puppet)
-        return order.path
+        if order is not None:
+            self.takes.roller.rehearse(order, puppet)
+        return order is not None
+
+    def _look_at_roll(self, ticks: int) -> None:
+        """Show what has been played, once it is more than what is looked at. Before that the take
+        that was shown says more.
+        """
+        if ticks > self._wished or self.take is None:
+            self.takes.look_at_roll()
 
     def _roll(self) -> None:
         order = self._order()
@@ -344,8 +355,11 @@ class Desk(QObject):
     def _take_shown(self) -> None:
         take = self.take
         if take is not None:
-            self.tape.fit(take.ticks, take.header.ticks_per_s)
-            self.playhead, self.step = take.clamp(self.playhead), None
+            # The tape keeps its length while a take is rolled, for the whole of it will come; a
+            # rehearsal is as long as it has become.
+            ticks = take.header.ticks if self.takes.busy else take.ticks
+            self.tape.fit(ticks, take.header.ticks_per_s)
+            self.playhead, self.step = take.clamp(self._wished), None
         self.take_changed.emit()
 
     def _take_arrived(self) -> None:
@@ -404,6 +418,7 @@ class Desk(QObject):
     def move_playhead(self, tick: int) -> None:
         """Look at a tick; one outside the take becomes the nearest inside."""
         take = self.take
+        self._wished = tick
         tick = take.clamp(tick) if take else 0
         if tick != self.playhead:
             self.playhead, self.step = tick, None

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from umbrant.branching.branch import check_past
 from umbrant.comparing.comparison import TakeComparison, compared
+from umbrant.desk.garbage import making_what_lives_long
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.decision_changes import (
@@ -35,7 +36,7 @@ class Load:
     is_branch: bool = False
     """Whether `before` is its parent, so that both must be the same up to where it leaves it."""
     is_live: bool = False
-    """Whether it is still being played: what is there so far is wanted."""
+    """Whether it is a look at a take that is still being played."""
     compares: bool = False
     """Whether more is wanted than which rows differ: where the two part, and what followed."""
     shown: "Loaded | None" = None
@@ -64,6 +65,11 @@ class Loaded:
 
 def load(request: Load) -> Loaded:
     """Read and work out. Runs in any thread. Raises TakeError."""
+    with making_what_lives_long():
+        return _load(request)
+
+
+def _load(request: Load) -> Loaded:
     take = read_take(request.path)
     if request.shown is not None:
         return _compared_anew(request.shown, request)
@@ -81,7 +87,8 @@ def load(request: Load) -> Loaded:
         leading={name: leading_rows(found) for name, found in behaviors.items() if found},
         leading_spans=spans,
         changes={name: changes_among(found) for name, found in spans.items()},
-        findings=review_take(take, catalog),
+        # What a take does not do by a tick it may still do.
+        findings={} if request.is_live else review_take(take, catalog),
         request=request,
         before=before,
         comparison=compared(before, take) if before is not None and compares else None,

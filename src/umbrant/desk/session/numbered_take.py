@@ -22,6 +22,11 @@ class NumberedTake:
     """What the take is called that it is compared with; empty for none."""
 
     @property
+    def is_whole(self) -> bool:
+        """Whether it is a take to go back to, rather than a look at one that is still played."""
+        return self.number > 0
+
+    @property
     def title(self) -> str:
         """What it is called in a sentence."""
         return f"Take {self.number}"

@@ -3,7 +3,6 @@ and acts.
 """
 
 import math
-from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -36,8 +35,8 @@ class Rehearsing(QObject):
         self._cue_actions: list[CueAction] = []
         self._waiting = False
         self._dropped = 0
-        self._path: Path | None = None
-        """The file of the take that is being played."""
+        self._is_followed = False
+        """Whether the views show what there is of the take: until the author ends it."""
         self._rate = 1
         self._timer = QTimer(self)
         self._timer.timeout.connect(self._next)
@@ -60,9 +59,9 @@ class Rehearsing(QObject):
                 "There is no puppet to steer: give the scenario one of the cast without a behavior."
             )
             return
-        self._path = self.desk.rehearse(chosen.name)
-        if self._path is None:
+        if not self.desk.rehearse(chosen.name):
             return
+        self._is_followed = True
         self._rate = scenario.ticks_per_s
         self._player.pause()
         self.puppet, self.frame = chosen, None
@@ -80,8 +79,8 @@ class Rehearsing(QObject):
         """End it, and write what the hand did into the scenario."""
         if self.active:
             self._timer.stop()
-            self._path = None
-            self.desk.takes.stop_peeking()
+            self._is_followed = False
+            self.desk.takes.stop_looking()
             self.desk.takes.roller.end_rehearsal()
 
     def steer(self, across: float, up: float, *, run: bool = False) -> None:
@@ -142,7 +141,7 @@ class Rehearsing(QObject):
         if reply.take is None:
             self.frame = reply.frame or self.frame
             self.changed.emit()
-            self._peek()
+            self._look()
             return
         # What the hand did is in the reply, and is rolled anew; the take of the rehearsal itself is
         # not shown.
@@ -157,11 +156,11 @@ class Rehearsing(QObject):
         else:
             self.desk.roll()
 
-    def _peek(self) -> None:
+    def _look(self) -> None:
         """Once a second, have all views show what there is of the take."""
-        is_due = self.frame is not None and self.frame.tick % self._rate == 0
-        if is_due and self._path is not None and self.frame is not None and self.frame.tick:
-            self.desk.takes.peek(self._path)
+        tick = self.frame.tick if self.frame is not None else 0
+        if tick and tick % self._rate == 0 and self._is_followed:
+            self.desk.takes.look()
 
     def _follow(self) -> None:
         """Look at the last tick that there is."""
@@ -182,8 +181,8 @@ class Rehearsing(QObject):
     def _stop(self) -> None:
         if self.active:
             self._timer.stop()
-            self.puppet, self.frame, self._path = None, None, None
-            self.desk.takes.stop_peeking()
+            self.puppet, self.frame, self._is_followed = None, None, False
+            self.desk.takes.stop_looking()
             self.switched.emit()
             self.changed.emit()
 

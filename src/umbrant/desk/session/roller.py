@@ -2,10 +2,20 @@
 window's thread.
 """
 
+from pathlib import Path
+
 from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTemporaryDir, Signal
 
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
-from umbrant.rolling.orders import Reply, end_line, order_line, read_reply, step_line, stop_line
+from umbrant.rolling.orders import (
+    Reply,
+    end_line,
+    look_line,
+    order_line,
+    read_reply,
+    step_line,
+    stop_line,
+)
 from umbrant.rolling.rehearse import SteeringInput
 from umbrant.rolling.roll import RollOrder
 
@@ -33,6 +43,8 @@ class Roller(QObject):
     busy_changed = Signal(bool)
     progressed = Signal(int, int)
     """How many ticks of the newest order have been played, and of how many."""
+    looked = Signal(object)
+    """The path of a file with what has been played of the newest order."""
     stepped = Signal(object)
     """A `Reply` in a rehearsal: that it is ready, a frame, or with the take what the hand did."""
 
@@ -104,6 +116,12 @@ class Roller(QObject):
         """Have the worker end the rehearsal; the reply holds the take and what the hand did."""
         self._write(end_line(self._newest))
 
+    def look(self, path: Path) -> None:
+        """Have what has been played of the newest order written into a file, which `looked` tells
+        of. Nothing comes if the order is over, or has not begun.
+        """
+        self._write(look_line(self._newest, path))
+
     def stop(self) -> None:
         """Stop the newest order; what has been played until then is kept and comes as a take."""
         if self._busy:
@@ -133,6 +151,9 @@ class Roller(QObject):
 
     def _take(self, reply: Reply) -> None:
         if reply.number != self._newest:
+            return
+        if reply.look is not None:
+            self.looked.emit(reply.look)
             return
         if reply.of:
             self.progressed.emit(reply.ticks, reply.of)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QElapsedTimer, QObject, Signal
 
 from umbrant.catalog.declare import Catalog
 from umbrant.desk.session.loader import Load, Loaded, Loader
@@ -20,6 +20,11 @@ from umbrant.rolling.orders import Reply
 from umbrant.rolling.roll import RollOrder
 from umbrant.take.reader import Take
 
+LOOK_AGAIN_MS = 250
+LOOK_SHARE = 4
+"""A look at the take that is being rolled follows the one before after `LOOK_AGAIN_MS`, and after
+`LOOK_SHARE` times what that took: each is read from its beginning, and the take grows.
+"""
 KEPT_TAKES = 12
 """How many takes of a visit are kept to go back to."""
 
@@ -49,6 +54,8 @@ class Takes(QObject):
     arrived = Signal()
     """A new take was read and is shown, and nothing in it needs the author's attention."""
     busy_changed = Signal(bool)
+    progressed = Signal(int)
+    """So many ticks have been played of the take that is rolled."""
     message = Signal(str)
 
     def __init__(self, parent: QObject) -> None:
@@ -58,6 +65,13 @@ class Takes(QObject):
         self.current: NumberedTake | None = None
         self.percent: int | None = None
         """How much of the take that is rolled has been played; None as long as nobody said so."""
+        self._look: Path | None = None
+        """The file of a look at the take that is being played, from when it is asked for until it
+        is shown.
+        """
+        self._look_clock = QElapsedTimer()
+        """Since when the last look has been asked for; invalid before the first at a take."""
+        self._look_again_ms = 0
         self.times_shown = 0
         """How many times another take, or the same beside another one, has been shown."""
         self.compares = False
@@ -73,9 +87,10 @@ class Takes(QObject):
         self._folder = folder_for_takes()
         self.roller = Roller(self)
         self.roller.rolled.connect(self._rolled)
-        self.roller.failed.connect(self.message)
+        self.roller.failed.connect(self._failed)
         self.roller.busy_changed.connect(self._busy_changed)
         self.roller.progressed.connect(self._progressed)
+        self.roller.looked.connect(self._looked)
         self._loader = Loader(self)
         self._loader.loaded.connect(self._loaded)
         self._loader.failed.connect(self.message)
@@ -105,7 +120,7 @@ class Takes(QObject):
 
     def _progressed(self, ticks: int, of: int) -> None:
         self.percent = min(99, int(100 * ticks / max(1, of)))
-        self.busy_changed.emit(True)
+        self.progressed.emit(ticks)
 
     def next_file(self) -> Path:
         """The file for the next take; another one at each call."""
@@ -123,37 +138,90 @@ class Takes(QObject):
 
     def order(self, order: RollOrder) -> None:
         """Roll this instead of whatever is being rolled."""
+        self._forget_look()
+        self._look_clock.invalidate()
         self._ordered = OrderedRoll(order.path, order.project)
         self.roller.order(order)
 
     def branch(self, order: RollOrder, says: str) -> None:
         """Roll a branch of the take that is shown; `says` is what is done in it."""
         if self.current is not None:
+            self._forget_look()
             project = self.current.project
             self._ordered = OrderedRoll(order.path, project, self.current, says)
             self.roller.order(order)
 
     def order_other(self, order: RollOrder, called: str) -> None:
         """Roll something that the shown take is then compared with."""
+        self._forget_look()
         self._ordered = OrderedRoll(order.path, order.project, called=called)
         self.roller.order(order)
 
-    def peek(self, path: Path) -> None:
-        """Show what there is so far of a take that is being played."""
-        self._loader.request(Load(path, is_live=True))
+    def look(self) -> None:
+        """Show what there is so far of the take that is being played, unless that is on its way."""
+        if self._look is None:
+            self._look = self.next_file()
+            self._look_clock.start()
+            self.roller.look(self._look)
 
-    def stop_peeking(self) -> None:
+    def look_at_roll(self) -> None:
+        """The same of a take that is rolled for itself. Branches, and all that is compared, come as
+        a whole: where two takes part is known at their end only.
+        """
+        ordered = self._ordered
+        is_alone = ordered is not None and ordered.parent is None and not ordered.called
+        clock = self._look_clock
+        is_due = not clock.isValid() or clock.hasExpired(self._look_again_ms)
+        if is_alone and is_due and not self.compares:
+            self.look()
+
+    def stop_looking(self) -> None:
         """Show no more of the take that was being played; another one will come."""
+        self._forget_look()
         self._loader.drop()
 
+    def _looked(self, path: Path) -> None:
+        if path == self._look:
+            before = self._compared_with()
+            self._loader.request(
+                Load(path, before.loaded.take if before is not None else None, is_live=True)
+            )
+
+    def _forget_look(self) -> None:
+        """Remove the file of the last look, so that another one can be asked for."""
+        if self._look is not None:
+            self._look.unlink(missing_ok=True)
+            self._look = None
+
+    def _shown_so_far(self, loaded: Loaded) -> None:
+        """A look at a take that is being played has come."""
+        self._forget_look()
+        took_ms = self._look_clock.elapsed()
+        self._look_again_ms = took_ms + max(LOOK_AGAIN_MS, LOOK_SHARE * took_ms)
+        doing = "rolling…" if self.busy else "rehearsing"
+        self._show(NumberedTake(0, loaded, doing, loaded.take.header.project))
+
+    def _failed(self, message: str) -> None:
+        """No take comes of what was rolled: show a whole one rather than a part of that."""
+        self._forget_look()
+        if self.kept and self.current is not None and not self.current.is_whole:
+            self._show(self.kept[-1])
+        self.message.emit(message)
+
+    def _compared_with(self) -> NumberedTake | None:
+        """The take that the one which is being rolled is compared with."""
+        ordered = self._ordered
+        return (ordered.parent if ordered is not None else None) or self._before
+
     def _rolled(self, reply: Reply) -> None:
+        self._forget_look()
         if reply.take is None:
             return
         ordered = self._ordered
         if ordered is not None and ordered.path == reply.take and ordered.called:
             self.compare_with_file(reply.take, ordered.called)
             return
-        before = (ordered.parent if ordered is not None else None) or self._before
+        before = self._compared_with()
         is_branch = ordered is not None and ordered.parent is not None
         self._against[reply.take] = before.title if before is not None else ""
         self._loader.request(
@@ -261,7 +329,7 @@ class Takes(QObject):
             self._compared(loaded)
             return
         if loaded.request.is_live:
-            self._show(NumberedTake(0, loaded, "rehearsing", loaded.take.header.project))
+            self._shown_so_far(loaded)
             return
         self._numbered += 1
         ordered = self._ordered

@@ -183,13 +183,14 @@ class ReasonsView(QTextBrowser):
         self.question_changed.emit(self.heading())
 
     def _nearest_question(self, explainer: Explainer, tick: int) -> NearestQuestion | None:
-        """What to search the nearest change for; None where why not is not what is asked, or the
-        row runs.
+        """What to search the nearest change for; None where why not is not what is asked, the
+        row runs, or the take is still being played.
         """
         row_id, take = self.desk.row_id, explainer.take
         if self.question is not Question.WHY_NOT or row_id not in explainer.outline.number:
             return None
-        if ran(explainer.record.row(row_id), tick):
+        current = self.desk.takes.current
+        if current is None or not current.is_whole or ran(explainer.record.row(row_id), tick):
             return None
         nodes = take.header.project.nodes
         trusted = self.desk.documents.may_run_nodes and nodes == self.desk.project.nodes

@@ -1,0 +1,144 @@
+"""From a changed number to its new take on the tape: the demo's whole cast, with every view shown.
+
+Ten numbers are changed one after the other. The playhead stands where the new take first differs,
+and what counts is the first repaint of the new take that reaches there.
+"""
+
+import tempfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QElapsedTimer, QEventLoop, QTimer
+
+from benchmarks.figure import Figure
+from umbrant.desk.session.settings import Settings
+from umbrant.desk.window import MainWindow
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit, change_row, set_guard
+from umbrant.model.folder import save_project
+from umbrant.rolling.roll import RollOrder, roll
+from umbrant.take.compare import different
+from umbrant.take.reader import read_take
+
+NUMBERS = (
+    ("warden", "close", "reach", 2.6),
+    ("warden", "along", "distance", 2.0),
+    ("warden", "fill", "duration", 2.0),
+    ("dog", "ring", "distance", 4.0),
+    ("dog", "woof", "duration", 0.8),
+    ("gull", "from", "most", 3.5),
+    ("gull", "away", "reach", 0.5),
+    ("stall-keeper", "heave", "duration", 2.5),
+    ("porter", "regain", "duration", 4.0),
+)
+"""A behavior, a row, a parameter and its new value; the guard of the chase is the tenth."""
+GUARD = "can_see(visitor, within=11)"
+BEAT_MS = 1
+LONGEST_MS = 60_000
+
+
+def edit_figures(demo: Project, place: Path) -> Iterator[Figure]:
+    """Change each number, and back again."""
+    save_project(demo, place / "edits")
+    window = MainWindow(Settings(place / "edits.ini"))
+    window.resize(1280, 800)
+    window.show()
+    window.open_folder(place / "edits")
+    _until(lambda: window.desk.is_current)
+    edits = [_number_edit(*each) for each in NUMBERS]
+    edits.append(Edit("Set", lambda project: set_guard(project, "warden", "esc", GUARD)))
+    seen = []
+    for edit in edits:
+        seen.append(_seen(window, edit))
+        window.desk.documents.undo()
+        _until(lambda: window.desk.is_current)
+    window.desk.documents.history.saved = window.desk.project
+    window.close()
+    for name, times, aim in (
+        ("a changed number is seen on the tape", [each.first_ms for each in seen], "under 250 ms"),
+        ("the same, until the whole take is there", [each.all_ms for each in seen], "none"),
+        ("the window does not answer meanwhile for", [each.still_ms for each in seen], "8 ms"),
+    ):
+        p95, middle = float(np.percentile(times, 95)), float(np.median(times))
+        note = f"median {middle:.0f} ms"
+        yield Figure(f"{name}, 95th percentile", f"{p95:.0f} ms", aim, note)
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What an edit took, in milliseconds."""
+
+    first_ms: float
+    """Until the new take was painted where it first differs."""
+    all_ms: float
+    """Until all of it was."""
+    still_ms: float
+    """The longest time for which the window's thread did nothing else."""
+
+
+def _number_edit(behavior: str, row: str, parameter: str, value: float) -> Edit:
+    def change(project: Project) -> Project:
+        return change_row(
+            project,
+            behavior,
+            row,
+            lambda found: found.model_copy(update={"args": {**found.args, parameter: value}}),
+        )
+
+    return Edit("Set", change)
+
+
+def _seen(window: MainWindow, edit: Edit) -> Seen:
+    desk = window.desk
+    first = _first_difference(desk.project, edit.apply(desk.project))
+    desk.move_playhead(first)
+    before, clock, seen = desk.takes.current, QElapsedTimer(), []
+    clock.start()
+
+    def shown() -> None:
+        take = desk.take
+        if not seen and take is not None and take.ticks > first:
+            assert window.pane is not None
+            window.pane.ledger.viewport().repaint()
+            seen.append(clock.nsecsElapsed() / 1e6)
+
+    desk.take_changed.connect(shown)
+    desk.apply(edit)
+    still_ms = _until(lambda: desk.takes.current is not before and desk.is_current)
+    all_ms = clock.nsecsElapsed() / 1e6
+    desk.take_changed.disconnect(shown)
+    return Seen(seen[0], all_ms, still_ms)
+
+
+def _first_difference(one: Project, other: Project) -> int:
+    """The first tick at which two projects' takes differ for any of the cast."""
+    with tempfile.TemporaryDirectory() as folder:
+        before, after = (
+            read_take(roll(RollOrder(each, each.cover.scenario, Path(folder) / f"{name}.take")))
+            for name, each in (("one", one), ("other", other))
+        )
+    ranges = [each for name in after.agents for each in different(before, after, name).values()]
+    return min((each.start for found in ranges for each in found), default=0)
+
+
+def _until(condition) -> float:  # type: ignore[no-untyped-def]
+    """Let the window work until a condition holds. Returns the longest time between two beats."""
+    loop, beat, clock, longest = QEventLoop(), QTimer(), QElapsedTimer(), [0.0]
+
+    def came() -> None:
+        longest[0] = max(longest[0], clock.nsecsElapsed() / 1e6)
+        clock.restart()
+        if condition():
+            loop.quit()
+
+    beat.timeout.connect(came)
+    beat.start(BEAT_MS)
+    clock.start()
+    QTimer.singleShot(LONGEST_MS, loop.quit)
+    loop.exec()
+    beat.stop()
+    if not condition():
+        raise TimeoutError("the window did not come to rest; is the worker running?")
+    return longest[0]

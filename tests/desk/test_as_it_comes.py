@@ -1,0 +1,117 @@
+"""A take that is rolled is seen as it comes: from when it has reached what the author looks at."""
+
+from collections.abc import Callable
+
+from PySide6.QtCore import Qt
+
+from tests.desk.conftest import Driver
+from umbrant.desk.session.branches import branch
+from umbrant.model.documents import Project
+from umbrant.model.edits import Edit, set_guard
+from umbrant.model.staging import RaiseEvent, Scenario
+
+LONG_S = 4000.0
+
+
+def lasting(seconds: float) -> Edit:
+    def change(scenario: Scenario) -> Scenario:
+        return scenario.model_copy(update={"seconds": seconds})
+
+    def apply(project: Project) -> Project:
+        return project.model_copy(update={"scenarios": tuple(map(change, project.scenarios))})
+
+    return Edit("Set how long it lasts", apply)
+
+
+def guarding(metres: float) -> Edit:
+    when = f"can_see(visitor, within={metres})"
+    return Edit("Set", lambda project: set_guard(project, "warden", "esc", when))
+
+
+def is_looking(hands: Driver) -> Callable[[], bool]:
+    return lambda: hands.desk.takes.current is not None and not hands.desk.takes.current.is_whole
+
+
+def test_the_window_shows_what_there_is_once_it_has_reached_the_playhead(
+    demo_driver: Driver,
+) -> None:
+    hands = demo_driver
+    hands.desk.move_playhead(400)
+    hands.desk.apply(lasting(LONG_S))
+    hands.until(is_looking(hands))
+    take = hands.desk.take
+    assert 400 < take.ticks < take.header.ticks
+    assert hands.desk.playhead == 400
+    assert hands.desk.takes.busy
+    assert not hands.desk.is_current
+    assert hands.pane.top.take.text().startswith("rolling…")
+    assert hands.desk.tape.ticks == take.header.ticks
+    assert hands.desk.explainer.why(400).text
+    # It goes on: the next look shows more.
+    seen = take.ticks
+    hands.until(lambda: hands.desk.take.ticks > seen)
+    hands.desk.takes.roller.stop()
+    hands.until(lambda: not hands.desk.takes.busy and hands.desk.takes.current.is_whole)
+    assert hands.desk.playhead == 400
+    assert len(hands.desk.takes.kept) == 2
+
+
+def test_before_it_has_reached_the_playhead_the_take_before_is_shown(demo_driver: Driver) -> None:
+    hands = demo_driver
+    shown = hands.desk.takes.current
+    hands.desk.apply(lasting(LONG_S))
+    hands.desk.move_playhead(10_000_000)
+    assert hands.desk.playhead == shown.loaded.take.last_tick
+    hands.until(lambda: (hands.desk.takes.percent or 0) >= 1)
+    assert hands.desk.takes.current is shown
+    hands.desk.takes.roller.stop()
+    hands.until(lambda: not hands.desk.takes.busy and hands.desk.takes.current is not shown)
+    # Where the playhead was put counts, as soon as there is a take that reaches there.
+    assert hands.desk.playhead == hands.desk.take.last_tick
+
+
+def test_a_newer_edit_abandons_what_is_shown_as_it_comes(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.apply(lasting(LONG_S))
+    hands.until(is_looking(hands))
+    hands.key(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    hands.settle()
+    assert hands.desk.take.is_complete
+    assert [each.number for each in hands.desk.takes.kept] == [1, 2]
+    assert not list(hands.desk.takes.next_file().parent.glob("*-wal"))
+    left = {each.name for each in hands.desk.takes.next_file().parent.iterdir()}
+    assert {each.loaded.take.path.name for each in hands.desk.takes.kept} <= left
+    assert len(left) <= len(hands.desk.takes.kept) + 1
+
+
+def test_a_take_that_is_still_played_is_no_parent_of_a_branch(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.desk.apply(lasting(LONG_S))
+    hands.until(is_looking(hands))
+    assert not hands.pane.actions_by_id["from_here"].isEnabled()
+    assert not hands.pane.actions_by_id["keep_take"].isEnabled()
+    branch(hands.desk, [RaiseEvent(raises="thunder")])
+    assert "still being played" in hands.messages[-1]
+    assert hands.desk.takes.busy
+
+
+def test_when_nothing_comes_of_it_a_whole_take_is_shown_again(demo_driver: Driver) -> None:
+    hands = demo_driver
+    shown = hands.desk.takes.current
+    hands.desk.apply(lasting(LONG_S))
+    hands.until(is_looking(hands))
+    hands.desk.takes.roller._process.kill()
+    hands.until(lambda: not hands.desk.takes.busy)
+    assert hands.desk.takes.current is shown
+    assert any("has stopped" in each for each in hands.messages)
+
+
+def test_the_next_edit_is_compared_with_a_whole_take(demo_driver: Driver) -> None:
+    hands = demo_driver
+    first = hands.desk.takes.current
+    hands.desk.apply(lasting(LONG_S))
+    hands.until(is_looking(hands))
+    hands.desk.apply(lasting(first.loaded.take.ticks / 20))
+    hands.desk.apply(guarding(11))
+    hands.settle()
+    assert hands.desk.takes.current.loaded.before is first.loaded.take

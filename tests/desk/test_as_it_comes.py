@@ -29,7 +29,7 @@ def guarding(metres: float) -> Edit:
 
 
 def is_looking(hands: Driver) -> Callable[[], bool]:
-    return lambda: hands.desk.takes.current is not None and not hands.desk.takes.current.is_whole
+    return lambda: hands.desk.takes.current is not None and not hands.desk.takes.current.is_finished
 
 
 def test_the_window_shows_what_there_is_once_it_has_reached_the_playhead(
@@ -51,7 +51,7 @@ def test_the_window_shows_what_there_is_once_it_has_reached_the_playhead(
     seen = take.ticks
     hands.until(lambda: hands.desk.take.ticks > seen)
     hands.desk.takes.roller.stop()
-    hands.until(lambda: not hands.desk.takes.busy and hands.desk.takes.current.is_whole)
+    hands.until(lambda: not hands.desk.takes.busy and hands.desk.takes.current.is_finished)
     assert hands.desk.playhead == 400
     assert len(hands.desk.takes.kept) == 2
 

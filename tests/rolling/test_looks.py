@@ -67,14 +67,14 @@ def looks_at(supervisor: Supervisor, order: RollOrder, folder: Path) -> list[Rep
 def test_a_look_is_the_beginning_of_the_take(supervisor: Supervisor, tmp_path: Path) -> None:
     order = RollOrder(QUAY, "dusk", tmp_path / "dusk.take")
     looks = looks_at(supervisor, order, tmp_path)
-    whole = read_take(order.path)
+    full = read_take(order.path)
     assert len(looks) > 1
     for reply in looks:
         assert reply.look is not None
         seen = read_take(reply.look)
         assert not seen.is_complete
-        assert 0 < seen.ticks == reply.ticks <= whole.ticks
-        for name, record in whole.agents.items():
+        assert 0 < seen.ticks == reply.ticks <= full.ticks
+        for name, record in full.agents.items():
             begun = [
                 (row_id, span.start)
                 for row_id, row in record.rows.items()
@@ -86,7 +86,7 @@ def test_a_look_is_the_beginning_of_the_take(supervisor: Supervisor, tmp_path: P
                 for row_id in record.rows
                 for span in seen.agents[name].row(row_id).spans
             ]
-            assert (seen.poses[name] == whole.poses[name][: seen.ticks]).all()
+            assert (seen.poses[name] == full.poses[name][: seen.ticks]).all()
 
 
 def test_a_take_that_was_looked_at_is_the_take_that_was_not(

@@ -109,7 +109,7 @@ class TopBar(QWidget):
             return "rolling…" if percent is None else f"rolling… {percent} %"
         if desk.compared is not None and current is not None:
             return f"over {current.against}"
-        is_other = current is not None and current.is_whole and not desk.is_current
+        is_other = current is not None and current.is_finished and not desk.is_current
         return "not of this state" if is_other else ""
 
     def resizeEvent(self, event: QResizeEvent) -> None:

@@ -51,10 +51,10 @@ def has_take(context: CommandContext) -> bool:
     return context.desk.take is not None
 
 
-def has_whole_take(context: CommandContext) -> bool:
+def has_finished_take(context: CommandContext) -> bool:
     """Whether a take is shown that is not still being played."""
     current = context.desk.takes.current
-    return current is not None and current.is_whole
+    return current is not None and current.is_finished
 
 
 def can_change(context: CommandContext) -> bool:

@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from umbrant.desk.commands.action import Action, Where, has_take, has_whole_take
+from umbrant.desk.commands.action import Action, Where, has_finished_take, has_take
 from umbrant.desk.commands.context import CommandContext
 from umbrant.desk.session.branches import do_nearest, keep_branch
 from umbrant.desk.views.reasons import Question, ReasonsView
@@ -106,7 +106,7 @@ ACTIONS: tuple[Action, ...] = (
         from_here,
         ("B",),
         Where.PANES,
-        has_whole_take,
+        has_finished_take,
         True,
     ),
     Action(
@@ -123,7 +123,7 @@ ACTIONS: tuple[Action, ...] = (
         "Drop this take",
         "Forget the take that is shown",
         drop_take,
-        enabled=has_whole_take,
+        enabled=has_finished_take,
     ),
     Action(
         "apply_nearest",

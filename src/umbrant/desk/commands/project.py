@@ -5,7 +5,7 @@ from pathlib import Path
 from PySide6.QtGui import QKeySequence
 
 from umbrant.catalog.node_template import new_node_file
-from umbrant.desk.commands.action import Action, has_whole_take, needs_trust
+from umbrant.desk.commands.action import Action, has_finished_take, needs_trust
 from umbrant.desk.commands.context import CommandContext
 from umbrant.model.changes import changes
 from umbrant.model.problems import ProjectError
@@ -178,7 +178,7 @@ ACTIONS: tuple[Action, ...] = (
         "Keep this take…",
         "Copy the take to a file",
         keep_take,
-        enabled=has_whole_take,
+        enabled=has_finished_take,
     ),
     Action(
         "new_node",

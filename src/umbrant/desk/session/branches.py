@@ -30,7 +30,7 @@ def branch(desk: Desk, actions: Sequence[CueAction]) -> None:
     if scope is None:
         desk.message.emit("There is no take to branch off yet.")
         return
-    if desk.takes.current is None or not desk.takes.current.is_whole:
+    if desk.takes.current is None or not desk.takes.current.is_finished:
         desk.message.emit("This take is still being played. Branch off it once it is there.")
         return
     # Where nodes of its own are missing the branch comes out otherwise than its parent before it

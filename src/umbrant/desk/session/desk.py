@@ -231,7 +231,7 @@ class Desk(QObject):
     def is_current(self) -> bool:
         """Whether the take that is shown was made from the project as it now is."""
         current = self.takes.current
-        return current is not None and current.is_whole and current.project == self.project
+        return current is not None and current.is_finished and current.project == self.project
 
     def roll(self) -> None:
         """Play the scenario again with its seed."""

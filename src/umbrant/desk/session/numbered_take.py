@@ -22,7 +22,7 @@ class NumberedTake:
     """What the take is called that it is compared with; empty for none."""
 
     @property
-    def is_whole(self) -> bool:
+    def is_finished(self) -> bool:
         """Whether it is a take to go back to, rather than a look at one that is still played."""
         return self.number > 0
 

@@ -204,7 +204,7 @@ class Takes(QObject):
     def _failed(self, message: str) -> None:
         """No take comes of what was rolled: show a whole one rather than a part of that."""
         self._forget_look()
-        if self.kept and self.current is not None and not self.current.is_whole:
+        if self.kept and self.current is not None and not self.current.is_finished:
             self._show(self.kept[-1])
         self.message.emit(message)
 

@@ -190,7 +190,7 @@ class ReasonsView(QTextBrowser):
         if self.question is not Question.WHY_NOT or row_id not in explainer.outline.number:
             return None
         current = self.desk.takes.current
-        if current is None or not current.is_whole or ran(explainer.record.row(row_id), tick):
+        if current is None or not current.is_finished or ran(explainer.record.row(row_id), tick):
             return None
         nodes = take.header.project.nodes
         trusted = self.desk.documents.may_run_nodes and nodes == self.desk.project.nodes

@@ -98,8 +98,8 @@ def test_a_take_that_was_looked_at_is_the_take_that_was_not(
     for kind in ExportFormat:
         one, other = (export_text(read_take(each), kind) for each in (order.path, alone))
         assert one == other
-    beside = sorted(each.name for each in tmp_path.iterdir() if each.suffix != ".look")
-    assert beside == ["alone.take", "dusk.take"]
+    left = sorted(each.name for each in tmp_path.iterdir() if each.suffix != ".look")
+    assert left == ["alone.take", "dusk.take"]
 
 
 def test_a_look_that_cannot_be_written_leaves_the_take_alone(

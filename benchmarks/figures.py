@@ -126,7 +126,7 @@ def _edit_to_repaint_s(window: MainWindow, metres: float) -> float:
     start = time.perf_counter()
     when = f"can_see(visitor, within={metres})"
     window.desk.apply(Edit("Set", lambda project: set_guard(project, "warden", "esc", when)))
-    _wait(lambda: window.desk.takes.current is not before and not window.desk.takes.busy)
+    _wait(lambda: window.desk.takes.current is not before and window.desk.is_current)
     assert window.pane is not None
     window.pane.ledger.viewport().repaint()
     return time.perf_counter() - start

@@ -5,7 +5,7 @@ from collections import Counter
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from tests.conftest import DEMO
@@ -66,6 +66,8 @@ def with_number(made: Project, old: str, new: str) -> Project:
     return parse_project(texts)
 
 
+# In this project a key with a formula is read earlier within a tick, with the same value.
+@example(771782)
 @settings(max_examples=20, deadline=None)
 @given(st.integers(0, 10**6))
 def test_a_take_is_equal_to_itself_and_parts_from_others_where_the_export_does(seed: int) -> None:

@@ -121,7 +121,7 @@ def test_in_a_project_in_which_something_is_missing_a_missing_thing_is_no_mistak
 
 
 def _is_rolled_since(desk: Desk, before: NumberedTake | None) -> bool:
-    return desk.takes.current is not before and not desk.takes.busy
+    return desk.takes.current is not before and desk.is_current
 
 
 def test_the_files_of_takes_that_are_no_longer_listed_are_removed(demo_driver: Driver) -> None:

@@ -146,7 +146,7 @@ def test_dragging_a_curve_rolls_again(quay_driver: Driver) -> None:
     hands.qtbot.mouseRelease(curve, Qt.MouseButton.LeftButton, pos=(at + QPointF(60, 0)).toPoint())
     after = curve.curve(curve.row)  # type: ignore[arg-type]
     assert after.middle > 0.3
-    hands.until(lambda: hands.desk.takes.current is not before and not hands.desk.takes.busy)
+    hands.until(lambda: hands.desk.takes.current is not before and hands.desk.is_current)
     assert hands.desk.documents.history.undo_name == "Change the curve"
     hands.qtbot.keyClick(curve, Qt.Key.Key_Left)
     assert curve.curve(curve.row).middle < after.middle  # type: ignore[arg-type]
@@ -170,7 +170,7 @@ def test_another_scenario_can_be_played(demo_driver: Driver) -> None:
     before = hands.desk.takes.current
     hands.desk.select_scenario("forty-gulls")
     assert hands.pane.top.scenario.text() == "Forty gulls ▾"
-    hands.until(lambda: hands.desk.takes.current is not before and not hands.desk.takes.busy)
+    hands.until(lambda: hands.desk.takes.current is not before and hands.desk.is_current)
     assert hands.desk.take is not None
     assert len(hands.desk.take.agents) == 42
     assert hands.pane.lanes.sizeHint().height() < 80, "forty gulls share a lane"
@@ -201,7 +201,7 @@ def test_a_rehearsal_is_steered_by_hand_and_repeated_by_the_next_take(demo_drive
     hands.until(lambda: rehearsing.frame is not None and rehearsing.frame.tick >= then + 4)
     before = hands.desk.takes.current
     hands.qtbot.keyClick(stage, Qt.Key.Key_Escape)
-    hands.until(lambda: hands.desk.takes.current is not before and not hands.desk.takes.busy)
+    hands.until(lambda: hands.desk.takes.current is not before and hands.desk.is_current)
     assert not rehearsing.active
     assert rehearse.text() == "Rehearse"
     scenario = hands.desk.project.scenario("dusk")

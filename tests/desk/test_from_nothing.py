@@ -137,7 +137,7 @@ def write_behavior(keys: Keyboard) -> None:
 def begin(driver: Driver) -> Keyboard:
     """A new project, set up, with the keyboard on its rows."""
     driver.key(Qt.Key.Key_N, CTRL)
-    driver.until(lambda: driver.desk.take is not None and not driver.desk.takes.busy)
+    driver.until(lambda: driver.desk.is_current)
     keys = Keyboard(driver)
     set_up(keys)
     keys.key(Qt.Key.Key_5, CTRL)

@@ -288,7 +288,7 @@ def test_a_new_project_is_written_saved_and_opened_again(
 ) -> None:
     answers.folder = tmp_path / "mine"  # type: ignore[operator]
     driver.pane.actions_by_id["new"].trigger()
-    driver.until(lambda: driver.desk.take is not None and not driver.desk.takes.busy)
+    driver.until(lambda: driver.desk.is_current)
     assert driver.desk.documents.problems == []
     hands = Hands(driver)
     hands.at("behaviors")

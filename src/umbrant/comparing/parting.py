@@ -13,6 +13,7 @@ from itertools import zip_longest
 
 import numpy as np
 
+from umbrant.engine.board import FORMULA
 from umbrant.model.staging import Scenario
 from umbrant.take.reader import Take
 from umbrant.take.record import AgentRecord, RowRecord
@@ -215,7 +216,8 @@ def _first_apart(
 
 def _sorted(events: Iterable[_Event], ticks: int) -> list[_Event]:
     within = (each for each in events if each.tick < ticks)
-    return sorted(within, key=lambda each: (each.tick, each.order))
+    # Where events have no order among themselves, that of their names is the same in both takes.
+    return sorted(within, key=lambda each: (each.tick, each.order, each.subject))
 
 
 # what an agent did
@@ -227,7 +229,10 @@ def _decisions(name: str, record: AgentRecord) -> Iterator[_Event]:
         yield from _of_row(row_id, row)
     for write in record.writes:
         detail = (_plain(write.value), write.row_id)
-        yield _Event(write.tick, (write.step, 0), DifferenceKind.WROTE, write.key, detail)
+        # A formula is worked out when something reads it. When within the tick that is says
+        # nothing of what happened.
+        place = (LAST_STEP, 0) if write.part == FORMULA else (write.step, 0)
+        yield _Event(write.tick, place, DifferenceKind.WROTE, write.key, detail)
     for kind, events in (("received", record.received), ("raised", record.raised)):
         for each in events:
             passed = (kind, each.other, each.row_id)

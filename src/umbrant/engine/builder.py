@@ -1,6 +1,6 @@
 """From a behavior's rows to live rows. What cannot run becomes a row that fails with its reason."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Any, Protocol
 
 from umbrant.catalog.causes import cause
@@ -68,6 +68,8 @@ class Builder:
         self.by_name: dict[str, list[LiveRow]] = {}
         self.by_id: dict[str, LiveRow] = {}
         """Rows that are entered and end by themselves; no states, hooks or transitions."""
+        self._leaves: dict[tuple[str, str], Leaf] = {}
+        """The actions, conditions and upkeep, by their rows and parts."""
         self._expanded = expanded
         self._behavior = expanded.behavior
         self._scope_of = scope
@@ -81,6 +83,29 @@ class Builder:
         """The first top row with all that is nested in it; None if there is none or it is muted."""
         tops = self._live(self._behavior.outline.tops)
         return tops[0] if tops else None
+
+    def rebind(self, rows: Sequence[Row]) -> bool:
+        """Give the leaves of these rows the arguments that they have in them now. Nothing else of a
+        row may differ, and none may have run yet. Returns False, with nothing changed, where a leaf
+        could not be made before or cannot be made now.
+        """
+        try:
+            found = [each for row in rows for each in self._rebound(row)]
+        except (Unbound, LookupError):
+            return False
+        for leaf, binders in found:
+            leaf.rebind(binders)
+        return True
+
+    def _rebound(self, row: Row) -> Iterator[tuple[Leaf, dict[str, Binder]]]:
+        before = self._behavior.row(row.id)
+        changed = [(ROW, row.args)] if row.args != before.args else []
+        for index, (one, other) in enumerate(zip(before.upkeep, row.upkeep, strict=True)):
+            if one.args != other.args:
+                changed.append((part_name("upkeep", index), other.args))
+        for part, args in changed:
+            leaf = self._leaves[row.id, part]
+            yield leaf, self._binders(leaf.kind, row, args, part)
 
     # rows
 
@@ -162,7 +187,8 @@ class Builder:
             own = LastingProjectLeaf if kind.takes_time else ProjectLeaf
             return own(kind, binders, scope, row.id, part, called)
         made = LastingLeaf if kind.takes_time else Leaf
-        return made(kind, binders, scope, row.id, part)
+        leaf = self._leaves[row.id, part] = made(kind, binders, scope, row.id, part)
+        return leaf
 
     def _decorated(
         self, row: Row, work: Work, children: Sequence[LiveRow], wrapped: list[Work]

@@ -99,6 +99,7 @@ class Runner:
         self._budget = TickBudget()
         builder = Builder(expanded, scope, self.board, recorder, common.catalog, self._budget)
         self._root = builder.root()
+        self.rebind = builder.rebind
         self._rows_by_name = builder.by_name
         self._rows_by_id = builder.by_id
         common.runners.append(self)

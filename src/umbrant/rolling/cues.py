@@ -97,6 +97,16 @@ class _Waiting:
     question: BoundCondition | None = None
     was_true: bool = False
     done: bool = False
+    is_later: bool = False
+    """Whether it is what a cue has left for later."""
+
+
+def numbered(scenario: Scenario) -> dict[int, Cue]:
+    """The cues of a scenario by their numbers from 1 on: those that are written, then those that
+    bring on the copies of spawners.
+    """
+    arrivals = [cue for member in scenario.cast for cue in member.arrivals()]
+    return dict(enumerate((*scenario.cues, *arrivals), 1))
 
 
 class CuePlayer:
@@ -112,10 +122,7 @@ class CuePlayer:
         self._world = world
         self._writer = writer
         self._director = CueHost(common, world, writer)
-        arrivals = [cue for member in scenario.cast for cue in member.arrivals()]
-        self._waiting = [
-            _Waiting(cue, number) for number, cue in enumerate((*scenario.cues, *arrivals), 1)
-        ]
+        self._waiting = [_Waiting(cue, number) for number, cue in numbered(scenario).items()]
         for each in self._waiting:
             if each.cue.when:
                 try:
@@ -129,6 +136,23 @@ class CuePlayer:
         # What a cue leaves for later waits from the next tick on: nothing is added to what is being
         # gone through.
         later = [one for each in self._waiting if self._is_due(each) for one in self._begin(each)]
+        self._waiting.extend(later)
+
+    def take_up(self, scenario: Scenario) -> None:
+        """Go on with the cues of another scenario, which has the same ones but for some whose time
+        has not come yet.
+        """
+        given = numbered(scenario)
+        later = [each for each in self._waiting if each.is_later]
+        known = {
+            each.number: each
+            for each in self._waiting
+            if not each.is_later and given.get(each.number) == each.cue
+        }
+        self._scenario = scenario
+        self._waiting = [
+            known.get(number) or _Waiting(cue, number) for number, cue in given.items()
+        ]
         self._waiting.extend(later)
 
     def do(self, action: CueAction, called: str) -> None:
@@ -145,7 +169,8 @@ class CuePlayer:
         for later_s, action in self._scenario.spelled_out(waiting.cue.does):
             if later_s:
                 at_s = round(self._world.now_s + later_s, 6)
-                later.append(_Waiting(Cue(at_s=at_s, does=action), waiting.number))
+                cue = Cue(at_s=at_s, does=action)
+                later.append(_Waiting(cue, waiting.number, is_later=True))
             else:
                 self._writer.cue_done(waiting.number, concerned(action))
                 self.do(action, f"cue {waiting.number}")

@@ -5,7 +5,7 @@ is one's own. The window and the command line order takes of a supervisor (`roll
 which plays them in another process.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -14,6 +14,7 @@ from umbrant.catalog.causes import cause
 from umbrant.catalog.declare import Catalog
 from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.engine.runner import Cast, CastContext, Runner
+from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts
 from umbrant.model.staging import CueAction, Scenario
@@ -132,6 +133,19 @@ class Play:
             self._decide(runner)
         self.world.finish()
         self._writer.tick_done()
+
+    def take_up(
+        self, project: Project, scenario: Scenario, rows: Mapping[str, Sequence[Row]]
+    ) -> bool:
+        """Go on with another project, which differs in what these rows of the agents are given,
+        and in cues whose time has not come. None of the rows may have been heard of. Returns False
+        where play cannot go on.
+        """
+        if not all(each.rebind(rows.get(each.name, ())) for each in self._cast.runners):
+            return False
+        self.common.project = project
+        self.cues.take_up(scenario)
+        return True
 
     def _decide(self, runner: Runner) -> None:
         if self.world.cast[runner.name].here:

@@ -44,7 +44,7 @@ class Roller(QObject):
     progressed = Signal(int, int)
     """How many ticks of the newest order have been played, and of how many."""
     looked = Signal(object)
-    """The path of a file with what has been played of the newest order."""
+    """The path of a file with what had been played of an order when that was asked for."""
     stepped = Signal(object)
     """A `Reply` in a rehearsal: that it is ready, a frame, or with the take what the hand did."""
 
@@ -150,10 +150,10 @@ class Roller(QObject):
             self._take(read_reply(line))
 
     def _take(self, reply: Reply) -> None:
-        if reply.number != self._newest:
-            return
         if reply.look is not None:
             self.looked.emit(reply.look)
+            return
+        if reply.number != self._newest:
             return
         if reply.of:
             self.progressed.emit(reply.ticks, reply.of)

@@ -181,7 +181,9 @@ class Takes(QObject):
         self._loader.drop()
 
     def _looked(self, path: Path) -> None:
-        if path == self._look:
+        if path != self._look:
+            path.unlink(missing_ok=True)
+        else:
             before = self._compared_with()
             self._loader.request(
                 Load(path, before.loaded.take if before is not None else None, is_live=True)

@@ -37,6 +37,9 @@ NUMBERS = (
 GUARD = "can_see(visitor, within=11)"
 BEAT_MS = 1
 LONGEST_MS = 60_000
+RESTED_MS = 1500
+STARTED_BY = 64
+"""Before which tick a take that is played from its first one is heard of."""
 
 
 def edit_figures(demo: Project, place: Path) -> Iterator[Figure]:
@@ -51,19 +54,26 @@ def edit_figures(demo: Project, place: Path) -> Iterator[Figure]:
     edits.append(Edit("Set", lambda project: set_guard(project, "warden", "esc", GUARD)))
     seen = []
     for edit in edits:
+        _rest()
         seen.append(_seen(window, edit))
         window.desk.documents.undo()
         _until(lambda: window.desk.is_current)
     window.desk.documents.history.saved = window.desk.project
     window.close()
+    resumed = [each for each in seen if each.is_resumed]
+    others = [each for each in seen if not each.is_resumed]
+    seen_on = "a changed number is seen on the tape"
     for name, times, aim in (
-        ("a changed number is seen on the tape", [each.first_ms for each in seen], "under 250 ms"),
-        ("the same, until the whole take is there", [each.all_ms for each in seen], "none"),
+        (f"{seen_on}, resumed", [each.first_ms for each in resumed], "under 100 ms"),
+        (f"{seen_on}, from tick 0", [each.first_ms for each in others], "under 250 ms"),
+        ("the whole take is there, resumed", [each.all_ms for each in resumed], "under 500 ms"),
+        ("the whole take is there, from tick 0", [each.all_ms for each in others], "none"),
         ("the window does not answer meanwhile for", [each.still_ms for each in seen], "8 ms"),
     ):
-        p95, middle = float(np.percentile(times, 95)), float(np.median(times))
-        note = f"median {middle:.0f} ms"
-        yield Figure(f"{name}, 95th percentile", f"{p95:.0f} ms", aim, note)
+        if times:
+            p95, middle = float(np.percentile(times, 95)), float(np.median(times))
+            note = f"median {middle:.0f} ms of {len(times)} numbers"
+            yield Figure(f"{name}, 95th percentile", f"{p95:.0f} ms", aim, note)
 
 
 @dataclass(frozen=True)
@@ -76,6 +86,8 @@ class Seen:
     """Until all of it was."""
     still_ms: float
     """The longest time for which the window's thread did nothing else."""
+    is_resumed: bool
+    """Whether it was played from a later tick than the first."""
 
 
 def _number_edit(behavior: str, row: str, parameter: str, value: float) -> Edit:
@@ -94,7 +106,7 @@ def _seen(window: MainWindow, edit: Edit) -> Seen:
     desk = window.desk
     first = _first_difference(desk.project, edit.apply(desk.project))
     desk.move_playhead(first)
-    before, clock, seen = desk.takes.current, QElapsedTimer(), []
+    before, clock, seen, reached = desk.takes.current, QElapsedTimer(), [], []
     clock.start()
 
     def shown() -> None:
@@ -105,11 +117,13 @@ def _seen(window: MainWindow, edit: Edit) -> Seen:
             seen.append(clock.nsecsElapsed() / 1e6)
 
     desk.take_changed.connect(shown)
+    desk.takes.progressed.connect(reached.append)
     desk.apply(edit)
     still_ms = _until(lambda: desk.takes.current is not before and desk.is_current)
     all_ms = clock.nsecsElapsed() / 1e6
     desk.take_changed.disconnect(shown)
-    return Seen(seen[0], all_ms, still_ms)
+    desk.takes.progressed.disconnect(reached.append)
+    return Seen(seen[0], all_ms, still_ms, is_resumed=reached[0] > STARTED_BY)
 
 
 def _first_difference(one: Project, other: Project) -> int:
@@ -121,6 +135,13 @@ def _first_difference(one: Project, other: Project) -> int:
         )
     ranges = [each for name in after.agents for each in different(before, after, name).values()]
     return min((each.start for found in ranges for each in found), default=0)
+
+
+def _rest() -> None:
+    """The author looks at the take, and meanwhile its snapshots are made."""
+    clock = QElapsedTimer()
+    clock.start()
+    _until(lambda: clock.hasExpired(RESTED_MS))
 
 
 def _until(condition) -> float:  # type: ignore[no-untyped-def]

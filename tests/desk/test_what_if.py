@@ -96,7 +96,7 @@ def test_a_branch_is_kept_as_a_scenario_that_repeats_it(demo_driver: Driver) -> 
     assert hands.desk.documents.problems == []
     count = hands.desk.take_number
     hands.desk.select_scenario("dusk-what-if")
-    hands.until(lambda: hands.desk.take_number > count and not hands.desk.takes.busy)
+    hands.until(lambda: hands.desk.take_number > count and hands.desk.is_current)
     record = hands.desk.take.agents["odo"]
     assert record.row("esc").spans == before.agents["odo"].row("esc").spans
 

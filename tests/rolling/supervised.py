@@ -49,3 +49,32 @@ def replies_in_turn(lines: Iterable[str]) -> list[Reply]:
         command.stdin.close()
     assert command.returncode == 0
     return replies
+
+
+class Supervisor:
+    """One that is asked line by line."""
+
+    def __init__(self) -> None:
+        self.process = subprocess.Popen(
+            SUPERVISOR,
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+            env={**os.environ, **ENVIRONMENT},
+        )
+
+    def say(self, line: str) -> None:
+        assert self.process.stdin is not None
+        self.process.stdin.write(line + "\n")
+        self.process.stdin.flush()
+
+    def hear(self) -> Reply:
+        assert self.process.stdout is not None
+        return read_reply(self.process.stdout.readline())
+
+    def end(self) -> None:
+        self.process.kill()
+        self.process.wait()
+        for stream in (self.process.stdin, self.process.stdout):
+            assert stream is not None
+            stream.close()

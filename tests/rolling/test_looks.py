@@ -1,47 +1,19 @@
 """A look at a take while it is played: what has come so far, in a file of its own."""
 
-import os
-import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from tests.conftest import DEMO
+from tests.rolling.supervised import Supervisor
 from umbrant.catalog.validation import open_project
-from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
-from umbrant.rolling.orders import Reply, look_line, order_line, read_reply
+from umbrant.rolling.orders import Reply, look_line, order_line
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.export import ExportFormat, export_text
 from umbrant.take.reader import read_take
 
 QUAY = open_project(DEMO)
-
-
-class Supervisor:
-    """One that is asked line by line."""
-
-    def __init__(self) -> None:
-        self.process = subprocess.Popen(
-            SUPERVISOR,
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            text=True,
-            env={**os.environ, **ENVIRONMENT},
-        )
-
-    def say(self, line: str) -> None:
-        assert self.process.stdin is not None
-        self.process.stdin.write(line + "\n")
-        self.process.stdin.flush()
-
-    def hear(self) -> Reply:
-        assert self.process.stdout is not None
-        return read_reply(self.process.stdout.readline())
-
-    def end(self) -> None:
-        self.process.kill()
-        self.process.communicate()
 
 
 @pytest.fixture

@@ -41,6 +41,11 @@ class RollMessage(Message):
     branched_at: int | None = None
     rehearse: str | None = None
     """The puppet that is steered by hand; None to roll."""
+    keeps: bool = False
+    """Whether what is played is kept, so that the next order may go on from a snapshot of it."""
+    prepares: bool = False
+    """Whether snapshots are to be left behind, and nothing else is wanted. Sent by the supervisor.
+    """
 
     def order(self) -> RollOrder:
         """The order itself. Raises ProjectError where the documents are no project."""
@@ -110,8 +115,17 @@ Order = RollMessage | StepMessage | EndMessage | StopMessage | LookMessage
 _ORDER: TypeAdapter[Order] = TypeAdapter(Order)
 
 
-def order_line(number: int, order: RollOrder, rehearse: str | None = None) -> str:
-    """An order to roll; with the name of a puppet, to rehearse."""
+def order_line(
+    number: int,
+    order: RollOrder,
+    rehearse: str | None = None,
+    *,
+    keeps: bool = False,
+    prepares: bool = False,
+) -> str:
+    """An order to roll; with the name of a puppet, to rehearse. `keeps` has the next such order go
+    on from a snapshot, where it can.
+    """
     return RollMessage(
         number=number,
         documents=document_texts(order.project),
@@ -123,6 +137,8 @@ def order_line(number: int, order: RollOrder, rehearse: str | None = None) -> st
         node_limit_s=order.project.cover.node_limit_s,
         branched_at=order.branched_at,
         rehearse=rehearse,
+        keeps=keeps,
+        prepares=prepares,
     ).model_dump_json()
 
 

@@ -11,6 +11,7 @@ import random
 import resource
 import select
 import signal
+import socket
 import sys
 import time
 import traceback
@@ -32,7 +33,16 @@ from umbrant.rolling.orders import (
     read_order,
 )
 from umbrant.rolling.rehearse import Rehearsal, SteeringInput
+from umbrant.rolling.resuming import change_of
 from umbrant.rolling.roll import Play, RollOrder, chunk_ticks, header_of, played
+from umbrant.rolling.snapshots import (
+    ForkPermission,
+    forked,
+    is_small,
+    snapshot_ticks,
+    still_there,
+    wait_to_go_on,
+)
 from umbrant.rolling.watch import SharedWatch
 from umbrant.take.pieces import TakePiece
 from umbrant.take.recorder import TakeRecorder
@@ -69,7 +79,7 @@ def run_player(pipes: Pipes, watch: SharedWatch) -> NoReturn:
     try:
         _isolate(pipes)
         player = Player(Inbox(pipes.orders), Outbox(pipes.messages), watch)
-        while not player.has_run_code and (line := player.inbox.take()) is not None:
+        while not player.is_done and (line := player.inbox.take()) is not None:
             player.answer(line)
         _flush_prints()
     except BaseException:
@@ -84,7 +94,7 @@ def _isolate(pipes: Pipes) -> None:
     os.setsid()
     # A node may start programs. A copy of the player itself would send all that it records a second
     # time.
-    os.register_at_fork(after_in_child=lambda: os._exit(1))
+    os.register_at_fork(after_in_child=ForkPermission.end_if_strange)
     kept = sorted((pipes.orders, pipes.messages, pipes.crash))
     for low, high in zip(
         [2, *kept], [*kept, resource.getrlimit(resource.RLIMIT_NOFILE)[0]], strict=True
@@ -142,6 +152,10 @@ class Inbox:
         """Whether there is more to read."""
         return bool(self._read) or bool(self._poll.poll(0))
 
+    def close(self) -> None:
+        """Hear nothing any more."""
+        os.close(self._orders)
+
 
 class Outbox:
     """Sends messages to the supervisor: MessagePack arrays of the order's number, the kind and its
@@ -149,13 +163,21 @@ class Outbox:
     """
 
     def __init__(self, messages: int) -> None:
-        self._messages = messages
+        self._socket = socket.socket(fileno=messages)
 
     def send(self, number: int, what: str, *more: object) -> None:
-        """Send a message; it is with the supervisor, or in the pipe, when this returns."""
-        rest = memoryview(msgpack.packb((number, what, *more)))
-        while rest:
-            rest = rest[os.write(self._messages, rest) :]
+        """Send a message; it is with the supervisor, or on the way, when this returns."""
+        self._socket.sendall(msgpack.packb((number, what, *more)))
+
+    def send_end(self, number: int, what: str, tick: int, end: socket.socket) -> None:
+        """Send a message about a tick, together with a socket."""
+        data = msgpack.packb((number, what, tick))
+        sent = socket.send_fds(self._socket, [data], [end.fileno()])
+        self._socket.sendall(data[sent:])
+
+    def close(self) -> None:
+        """Send nothing any more."""
+        self._socket.close()
 
 
 class _Due:
@@ -179,6 +201,18 @@ class _Due:
         return True
 
 
+@dataclass
+class _Playing:
+    """A play on its way."""
+
+    play: Play
+    order: RollOrder
+    scenario: Scenario
+    recorder: TakeRecorder
+    tick: int = 0
+    """The tick that comes next."""
+
+
 class Player:
     """Carries out orders one after the other. A rehearsal spans many lines, until it is ended or
     another order comes.
@@ -190,10 +224,23 @@ class Player:
         """Whether code of a project has run. The process ends then, so that the next take finds
         none of its traces.
         """
+        self.is_copy = False
+        """Whether this is the copy of a snapshot, which carries out one order."""
         self._outbox = outbox
         self._watch = watch
         self._rehearsal: Rehearsal | None = None
         self._runs_code = False
+        self._number = 0
+        """The number of the order that is carried out."""
+        self._is_preparing = False
+        """Whether only snapshots are wanted of what is played."""
+        self._snapshots: list[int] = []
+        """The processes of the snapshots that were left behind and have not been seen to end."""
+
+    @property
+    def is_done(self) -> bool:
+        """Whether no further order is to be carried out."""
+        return self.has_run_code or self.is_copy
 
     def answer(self, line: bytes) -> None:
         """Carry out the order in a line. The supervisor has read it already."""
@@ -228,7 +275,12 @@ class Player:
 
     def _begin(self, message: RollMessage) -> None:
         self._rehearsal = None
-        number, order = message.number, message.order()
+        self._number = number = message.number
+        self._is_preparing = message.prepares
+        if message.prepares:
+            self._prepare(message)
+            return
+        order = message.order()
         self._runs_code = order.trusted and bool(order.project.nodes)
         if self._runs_code:
             # A node that takes chances of its own, and not those of `me.random`, takes the same
@@ -239,7 +291,7 @@ class Player:
             rehearsal = Rehearsal(
                 order,
                 message.rehearse,
-                lambda setup: self._recorder(number, setup),
+                self._recorder,
                 catalog,
                 self._watch,
             )
@@ -248,37 +300,109 @@ class Player:
             self._outbox.send(number, "ready")
             return
         scenario = played(order)
-        recorder = self._recorder(number, scenario)
+        recorder = self._recorder(scenario)
         play = Play(order.project, scenario, recorder, catalog, self._watch)
         self._send_header(number, order, scenario)
-        try:
-            is_over = self._play(play, scenario.tick_count)
-        finally:
-            recorder.end_chunk()
-        if is_over:
-            self._finish(number, "played", [], [])
-        else:
-            self._finish(number, "stopped")
+        ends = snapshot_ticks(scenario) if message.keeps else frozenset()
+        self._play_out(_Playing(play, order, scenario, recorder), ends)
 
-    def _play(self, play: Play, ticks: int) -> bool:
-        """Play to the end, or until another line comes in. Says which."""
-        for tick in range(ticks):
-            if self.inbox.is_waiting():
+    def _play_out(self, playing: "_Playing", piece_ends: frozenset[int]) -> None:
+        """Play to the end, or until another line comes in, and say which. Pieces end where
+        snapshots can be.
+        """
+        is_over = False
+        try:
+            while not self.inbox.is_waiting() and not is_over:
+                if playing.tick in piece_ends:
+                    playing.recorder.hand_over()
+                self._tick(playing)
+                is_over = playing.tick >= playing.scenario.tick_count
+        finally:
+            playing.recorder.end_chunk()
+        if is_over:
+            self._finish(self._number, "played", [], [])
+        else:
+            self._finish(self._number, "stopped")
+
+    def _tick(self, playing: "_Playing") -> None:
+        self._watch.come_on()
+        playing.play.tick(playing.tick)
+        playing.tick += 1
+
+    def _prepare(self, message: RollMessage) -> None:
+        """Play without sending anything, and leave snapshots behind, until another line comes in.
+        Goes on in the copies of the snapshots, each with an order of its own.
+        """
+        order = message.order()
+        scenario, due = played(order), snapshot_ticks(played(order))
+        if order.project.nodes or not due:
+            return
+        recorder = self._recorder(scenario)
+        catalog = running_catalog(order.project, trusted=False)
+        play = Play(order.project, scenario, recorder, catalog, self._watch)
+        playing = _Playing(play, order, scenario, recorder)
+        self._snapshots = still_there(self._snapshots)
+        while playing.tick <= max(due) and not self.inbox.is_waiting():
+            if playing.tick in due and is_small() and self._is_copy_to_go_on(playing):
+                ends = snapshot_ticks(playing.scenario) if self._take_up(playing) else frozenset()
+                self._play_out(playing, ends)
+                return
+            self._tick(playing)
+
+    def _is_copy_to_go_on(self, playing: "_Playing") -> bool:
+        """Leave a snapshot behind. Returns False in the process that plays on, and True in a copy
+        of the snapshot, as often as one is to go on from here.
+        """
+        # What was recorded until here is with the supervisor, which has it from the take itself. A
+        # copy sends none of it.
+        playing.recorder.hand_over()
+        ours, theirs = socket.socketpair()
+        with ours, theirs:
+            copy = forked()
+            if copy != 0:
+                if copy > 0:
+                    self._snapshots.append(copy)
+                    self._outbox.send_end(self._number, "snapshot", playing.tick, theirs)
                 return False
-            self._watch.come_on()
-            play.tick(tick)
+            theirs.close()
+            # The supervisor must see that the player has ended while its snapshots go on.
+            self.inbox.close()
+            self._outbox.close()
+            ends = wait_to_go_on(ours)
+        self.inbox, self._outbox = Inbox(ends.orders), Outbox(ends.messages)
         return True
+
+    def _take_up(self, playing: "_Playing") -> bool:
+        """Go on with the order that comes in, or decline it and end. Called in the copy of a
+        snapshot, which ends with what it does. Returns whether what is played is kept.
+        """
+        line = self.inbox.take()
+        message = read_order(line) if line is not None else None
+        if not isinstance(message, RollMessage):
+            os._exit(0)
+        self.is_copy, self._is_preparing = True, False
+        self._number = number = message.number
+        self._outbox.send(number, "process", os.getpid())
+        order = message.order()
+        scenario, change = played(order), change_of(playing.order, order)
+        if change is None or not playing.play.take_up(order.project, scenario, change.rows):
+            self._outbox.send(number, "declined")
+            os._exit(0)
+        playing.order, playing.scenario = order, scenario
+        self._send_header(number, order, scenario)
+        return message.keeps
 
     def _send_header(self, number: int, order: RollOrder, scenario: Scenario) -> None:
         """All that is to be played could be set up: the take's file can begin."""
         header = header_of(order.project, scenario, order.branched_at)
         self._outbox.send(number, "begun", header.model_dump_json())
 
-    def _recorder(self, number: int, scenario: Scenario) -> TakeRecorder:
+    def _recorder(self, scenario: Scenario) -> TakeRecorder:
         """A recorder that sends its pieces to the supervisor."""
 
         def push(piece: TakePiece) -> None:
-            self._outbox.send(number, "piece", piece)
+            if not self._is_preparing:
+                self._outbox.send(self._number, "piece", piece)
 
         due = _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
         return TakeRecorder(scenario.ticks_per_s, chunk_ticks(scenario), push, due)

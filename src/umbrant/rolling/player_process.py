@@ -1,11 +1,12 @@
 """A player as its supervisor sees it: a process that was forked, is sent orders, sends messages,
-and may be ended.
+and may be ended. It is the supervisor's own child, or a copy of a snapshot.
 """
 
 import ctypes
 import os
 import re
 import signal
+import socket
 import time
 from contextlib import suppress
 from typing import Any
@@ -14,12 +15,15 @@ import msgpack
 
 from umbrant.model.printable import printable
 from umbrant.rolling.player import Pipes, run_player
+from umbrant.rolling.snapshots import PlayerEnds, Snapshot
 from umbrant.rolling.watch import SharedWatch
 
 GONE_S = 0.5
 """How long a player that sends no more may take to be gone."""
 DUMPED_S = 0.5
 """How long is waited for a player to note where it is, before it is ended."""
+MOST_ENDS = 16
+"""How many sockets are taken at a time from what a player sends; those beyond are not."""
 LARGEST_MESSAGE = 1 << 30
 """How many bytes a message may have; a player that sends more is not sane."""
 
@@ -27,11 +31,11 @@ _CRASH_LINE = re.compile(r'^ +File "([^"\n]*)", line (\d+)', re.MULTILINE)
 _PR_SET_PDEATHSIG = 1
 
 
-class PlayerProcess:
-    """A player that was forked, as its supervisor sees it."""
+class PlayerLink:
+    """A player as its supervisor talks with it. `messages` and `orders` are file descriptors."""
 
-    def __init__(self) -> None:
-        self.watch = SharedWatch()
+    def __init__(self, watch: SharedWatch) -> None:
+        self.watch = watch
         self.ended_because = ""
         """Why the supervisor has ended it; empty while it lives, and where it has ended by itself.
         """
@@ -41,20 +45,26 @@ class PlayerProcess:
         """The number of the order for whose sake it was ended. It may have been done with that a
         moment before.
         """
-        self._crash = os.memfd_create("crash")
         orders, self.orders = os.pipe()
-        self.messages, messages = os.pipe()
-        supervisor = os.getpid()
-        self.pid = os.fork()
-        if self.pid == 0:
-            die_with(supervisor, signal.SIGKILL)
-            run_player(Pipes(orders, messages, self._crash), self.watch)
-        os.close(orders)
-        os.close(messages)
+        self._socket, messages = socket.socketpair()
+        self.messages = self._socket.fileno()
         os.set_blocking(self.orders, False)
-        os.set_blocking(self.messages, False)
+        self._socket.setblocking(False)
         self._unsent = bytearray()
         self._unpacker = msgpack.Unpacker(max_buffer_size=LARGEST_MESSAGE, strict_map_key=False)
+        self._sockets: list[socket.socket] = []
+        """The sockets that have come with messages and were not taken yet."""
+        try:
+            self.begin(PlayerEnds(orders, messages.fileno()))
+        finally:
+            messages.close()
+            os.close(orders)
+
+    def begin(self, ends: PlayerEnds) -> None:
+        """Start the process, which hears and sends by these ends; they are closed here after that.
+        Raises OSError.
+        """
+        raise NotImplementedError
 
     def order(self, line: bytes) -> None:
         """Queue a line with an order."""
@@ -78,9 +88,13 @@ class PlayerProcess:
         `fault`.
         """
         try:
-            data = os.read(self.messages, 1 << 20)
+            data, ends, _, _ = socket.recv_fds(self._socket, 1 << 20, MOST_ENDS)
         except BlockingIOError:
             return [], True
+        except ConnectionError:
+            return [], False
+        for each in ends:
+            self._keep_socket(each)
         if not data:
             return [], False
         found = []
@@ -91,10 +105,87 @@ class PlayerProcess:
             self.fault = str(error) or type(error).__name__
         return found, True
 
+    def _keep_socket(self, end: int) -> None:
+        """Keep a file descriptor that was sent, if it is a socket and not one too many."""
+        try:
+            if len(self._sockets) < MOST_ENDS:
+                self._sockets.append(socket.socket(fileno=end))
+                return
+        except OSError:  # it is something else
+            pass
+        os.close(end)
+
+    def take_socket(self) -> socket.socket | None:
+        """The socket that came with the first message that brought one; None if none did."""
+        return self._sockets.pop(0) if self._sockets else None
+
     def end(self, because: str = "", number: int = 0) -> None:
         """Kill the process because of an order. What it has sent can still be read."""
         if not self.ended_because:
             self.ended_because, self.ended_at = because, number
+        self.kill()
+
+    def kill(self) -> None:
+        """Have the system end the process."""
+        raise NotImplementedError
+
+    def close(self) -> str:
+        """Let go of a process that sends no more; returns why it ended, empty if in good order."""
+        os.close(self.orders)
+        self._socket.close()
+        for each in self._sockets:
+            each.close()
+        return self.ended_because
+
+
+class ResumedPlayer(PlayerLink):
+    """A copy of a snapshot that goes on with an order, and ends with that. It runs no project's own
+    code.
+    """
+
+    def __init__(self, snapshot: Snapshot, watch: SharedWatch) -> None:
+        self._snapshot = snapshot
+        self._process = -1
+        """A file descriptor of the process, once it has told its id."""
+        super().__init__(watch)
+
+    def begin(self, ends: PlayerEnds) -> None:
+        self._snapshot.go_on(ends)
+
+    def tell_process(self, process_id: int) -> None:
+        """It has sent its id."""
+        with suppress(OSError):  # it has ended meanwhile
+            self._process = os.pidfd_open(process_id)
+
+    def kill(self) -> None:
+        if self._process >= 0:
+            with suppress(ProcessLookupError):
+                signal.pidfd_send_signal(self._process, signal.SIGKILL)
+        # One that has not come so far as to tell its id ends as soon as it hears or sends.
+        with suppress(OSError):
+            self._socket.shutdown(socket.SHUT_RDWR)
+
+    def close(self) -> str:
+        if self._process >= 0:
+            os.close(self._process)
+        return super().close()
+
+
+class PlayerProcess(PlayerLink):
+    """A player that was forked, as its supervisor sees it."""
+
+    def __init__(self) -> None:
+        self._crash = os.memfd_create("crash")
+        super().__init__(SharedWatch())
+
+    def begin(self, ends: PlayerEnds) -> None:
+        supervisor = os.getpid()
+        self.pid = os.fork()
+        if self.pid == 0:
+            die_with(supervisor, signal.SIGKILL)
+            run_player(Pipes(ends.orders, ends.messages, self._crash), self.watch)
+
+    def kill(self) -> None:
         try:
             os.killpg(self.pid, signal.SIGKILL)
         except (ProcessLookupError, PermissionError):
@@ -131,8 +222,8 @@ class PlayerProcess:
         with suppress(ProcessLookupError, PermissionError):
             os.killpg(self.pid, signal.SIGKILL)  # what it may have started and left behind
         message = self.ended_because or self._end_message(os.waitstatus_to_exitcode(status))
-        for each in (self.orders, self.messages, self._crash):
-            os.close(each)
+        super().close()
+        os.close(self._crash)
         return message
 
     def _silence_message(self) -> str:

@@ -16,6 +16,7 @@ import signal
 import struct
 import sys
 import time
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -24,6 +25,7 @@ from typing import IO, Any
 from pydantic import ValidationError
 
 from umbrant.model.printable import printable
+from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Cue, Push
 from umbrant.rolling.orders import (
     EndMessage,
@@ -32,12 +34,16 @@ from umbrant.rolling.orders import (
     RollMessage,
     StepMessage,
     StopMessage,
+    order_line,
     read_order,
     refused,
     stop_line,
 )
-from umbrant.rolling.player_process import PlayerProcess, die_with
+from umbrant.rolling.player_process import PlayerLink, PlayerProcess, ResumedPlayer, die_with
 from umbrant.rolling.rehearse import RehearsalFrame
+from umbrant.rolling.resuming import change_of
+from umbrant.rolling.snapshots import MOST, Snapshot, TakeHistory
+from umbrant.rolling.watch import SharedWatch
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
 from umbrant.take.pieces import ChunkPiece, TakePiece
@@ -49,6 +55,8 @@ STOP_S = 0.5
 """How long a player may take to stop by itself before it is ended."""
 PROGRESS_S = 0.04
 """How often the progress of a take is told: the window shows what there is of it by then."""
+PREPARE_AFTER_S = 0.2
+"""How long nothing must have been ordered for snapshots to be made."""
 STALLED_S = 120.0
 """How long a player may be at one tick. With thousands of agents one takes a small part of that."""
 
@@ -63,6 +71,14 @@ class RollJob:
     limit_s: float
     """How long a call of the project's own code may take."""
     is_rehearsal: bool
+    keeps: bool = False
+    """Whether what is played is kept, for the next order to go on from."""
+    player: PlayerLink | None = None
+    """Who plays it."""
+    past: Sequence[TakePiece] = ()
+    """What had been played before the tick at which it goes on; empty for one that is played from
+    its first.
+    """
     file: TakeFile | None = None
     """The take, once it has been begun."""
     stopped_because: str = ""
@@ -101,6 +117,15 @@ class Supervisor:
     _selector: selectors.DefaultSelector = field(default_factory=selectors.DefaultSelector)
     _jobs: list[RollJob] = field(default_factory=list)
     _player: PlayerProcess | None = None
+    """Who plays from the first tick."""
+    _resumed: list[ResumedPlayer] = field(default_factory=list)
+    """Those that go on from snapshots: the last of them with the newest order."""
+    _history: TakeHistory | None = None
+    """What has been played of the newest order that snapshots are wanted of."""
+    _prepared: int = 0
+    """The number of the order of which snapshots were made last."""
+    _rests_since_s: float = 0.0
+    """Since when there is nothing to be done."""
     _read: bytes = b""
     _is_input_over: bool = False
     _signal: int = 0
@@ -114,18 +139,23 @@ class Supervisor:
         self._selector.register(self.orders, selectors.EVENT_READ)
         self._new_player()
         while self._jobs or not self._is_input_over:
-            for key, _ in self._selector.select(LOOK_S if self._jobs else None):
+            is_waiting = bool(self._jobs) or self._wants_snapshots()
+            for key, _ in self._selector.select(LOOK_S if is_waiting else None):
                 if key.fd == self.orders:
                     self._read_orders()
-                elif self._player is not None and key.fd == self._player.messages:
-                    self._read_messages(self._player)
-                elif self._player is not None and self._player.send():
-                    self._selector.unregister(key.fd)
+                    continue
+                for player in self._players():
+                    if key.fd == player.messages:
+                        self._read_messages(player)
+                    elif key.fd == player.orders and player.send():
+                        self._selector.unregister(key.fd)
             self._heed_signal()
             self._look_after()
-        if self._player is not None:
-            self._player.end()
-            self._player.close()
+            if self._wants_snapshots():
+                self._prepare()
+        for player in self._players():
+            player.end()
+            player.close()
         return 128 + self._signal if self._signal else 0
 
     def interrupt(self, number: int, _: object) -> None:
@@ -135,8 +165,8 @@ class Supervisor:
         """
         self._signal = number
         if not self._jobs:
-            if self._player is not None:
-                self._player.end()
+            for player in self._players():
+                player.end()
             os._exit(128 + number)
 
     def _heed_signal(self) -> None:
@@ -176,56 +206,122 @@ class Supervisor:
                 if job is not None and job.file is not None and not job.is_superseded:
                     self._show_so_far(job, job.file, Path(path))
             case StepMessage() | EndMessage():
-                if job is None or self._player is None:
+                if job is None or job.player is None:
                     self._reply(Reply(number=message.number))
                 else:
                     job.is_ending = job.is_ending or isinstance(message, EndMessage)
-                    self._send(self._player, line)
+                    self._send(job.player, line)
             case RollMessage():
                 is_rehearsal = message.rehearse is not None
                 place, limit_s = Path(message.path), message.node_limit_s
-                self._begin(RollJob(message.number, line, place, limit_s, is_rehearsal))
+                job = RollJob(message.number, line, place, limit_s, is_rehearsal, message.keeps)
+                self._begin(job, message)
 
-    def _begin(self, job: RollJob) -> None:
+    def _begin(self, job: RollJob, message: RollMessage) -> None:
         self._drop_rehearsals()
         for older in self._jobs:
             older.is_superseded = True
-            older.stop_by_s = older.stop_by_s or time.monotonic() + STOP_S
+            self._stop(older, "a newer order came")
         self._jobs.append(job)
         self._forget_calls()
+        if not (job.keeps and self._resume(job, message)):
+            self._play_from_first(job)
+
+    def _play_from_first(self, job: RollJob) -> None:
+        """Have an order played from its first tick."""
+        job.player, job.past = self._player, ()
+        if job.keeps:
+            self._forget_history()
         if self._player is not None:
             self._send(self._player, job.line)
+
+    def _resume(self, job: RollJob, message: RollMessage) -> bool:
+        """Go on with an order from the last snapshot before anything in it can differ from the one
+        before. Returns whether there is one.
+        """
+        history = self._history
+        if history is not None and self._player is not None and self._prepared == history.number:
+            # Snapshots may still be being made, which the machine has no time for now.
+            self._send(self._player, stop_line(history.number, "a newer order came").encode())
+        if history is None or not history.snapshots:
+            return False
+        try:
+            order = message.order()
+            change = change_of(history.order, order)
+        except (ProjectError, LookupError):  # whoever plays it tells what is wrong
+            return False
+        snapshot = history.snapshot_for(change) if change is not None else None
+        if snapshot is None:
+            return False
+        try:
+            job.player = player = ResumedPlayer(snapshot, self._watch())
+        except OSError:  # it has been killed, or there is no room for another process
+            return False
+        self._history = history.gone_back(snapshot.tick, order, job.number)
+        job.past = tuple(self._history.pieces)
+        self._resumed.append(player)
+        self._selector.register(player.messages, selectors.EVENT_READ)
+        self._send(player, job.line)
+        return True
+
+    def _watch(self) -> SharedWatch:
+        """A copy of a snapshot counts its ticks where the player does that it was forked from."""
+        return self._player.watch if self._player is not None else SharedWatch()
+
+    def _forget_history(self) -> None:
+        if self._history is not None:
+            self._history.close()
+        self._history = None
 
     def _stop(self, job: RollJob, because: str) -> None:
         job.stopped_because = job.stopped_because or because
         job.stop_by_s = job.stop_by_s or time.monotonic() + STOP_S
-        if self._player is not None:
-            self._send(self._player, stop_line(job.number, because).encode())
+        if job.player is not None:
+            self._send(job.player, stop_line(job.number, because).encode())
 
-    def _send(self, player: PlayerProcess, line: bytes) -> None:
+    def _send(self, player: PlayerLink, line: bytes) -> None:
         player.order(line)
         if not player.send() and player.orders not in self._selector.get_map():
             self._selector.register(player.orders, selectors.EVENT_WRITE)
 
-    # the player
+    # the players
+
+    def _players(self) -> list[PlayerLink]:
+        first: list[PlayerLink] = [self._player] if self._player is not None else []
+        return [*first, *self._resumed]
+
+    def _jobs_of(self, player: PlayerLink) -> list[RollJob]:
+        """The jobs that a player has been sent, in their order: it is at the first."""
+        return [each for each in self._jobs if each.player is player]
 
     def _new_player(self) -> None:
         """Fork a player, which has all modules loaded and none of what other takes left behind."""
+        # What went before was forked by the player that has ended.
+        self._forget_history()
         self._player = PlayerProcess()
         self._selector.register(self._player.messages, selectors.EVENT_READ)
         self._forget_calls()
-        for job in self._jobs:
+        for job in self._jobs_of_none():
+            job.player = self._player
             self._send(self._player, job.line)
+
+    def _jobs_of_none(self) -> list[RollJob]:
+        """The jobs whose player is gone."""
+        known = self._players()
+        return [each for each in self._jobs if each.player not in known or each.player is None]
 
     def _forget_calls(self) -> None:
         now_s = time.monotonic()
         self._call, self._tick = (0, now_s), (-1, now_s)
 
-    def _read_messages(self, player: PlayerProcess) -> None:
+    def _read_messages(self, player: PlayerLink) -> None:
         try:
             messages, may_go_on = player.read()
             for number, what, *more in messages:
-                job = next((each for each in self._jobs if each.number == number), None)
+                if what == "snapshot":
+                    self._keep_snapshot(player, number, *more)
+                    continue
+                job = next((each for each in self._jobs_of(player) if each.number == number), None)
                 if job is not None:
                     self._hear(job, what, more)
             if player.fault:
@@ -239,7 +335,7 @@ class Supervisor:
             what = (
                 f"The process that played sent what is no part of a take ({printable(str(error))})."
             )
-            player.end(what, self._jobs[0].number if self._jobs else 0)
+            player.end(what, next((each.number for each in self._jobs_of(player)), 0))
             self._ended(player)
         else:
             if not may_go_on:
@@ -249,17 +345,28 @@ class Supervisor:
         """Act on a message about a job."""
         if what == "begun":
             if not job.is_superseded:
-                header = Header.model_validate_json(more[0])
-                job.file, job.ticks = TakeFile(job.path, header), header.ticks
+                self._begin_file(job, Header.model_validate_json(more[0]))
         elif what == "piece":
             if job.file is not None:
-                job.file.push(_piece(more[0]))
-                self._say_how_far(job, job.file.ticks)
-        elif what == "ready":
-            self._reply(Reply(number=job.number))
-        elif what == "frame":
-            self._reply(Reply(number=job.number, frame=RehearsalFrame.model_validate_json(more[0])))
-        elif what == "stopped":
+                self._add(job, job.file, _piece(more[0]))
+        elif what in ("process", "declined"):
+            self._hear_of_copy(job, *more)
+        elif what in ("ready", "frame"):
+            frame = RehearsalFrame.model_validate_json(more[0]) if more else None
+            self._reply(Reply(number=job.number, frame=frame))
+        else:
+            self._hear_end(job, what, more)
+
+    def _hear_of_copy(self, job: RollJob, process_id: int = 0) -> None:
+        """The copy of a snapshot has told its process id; without one it cannot go on."""
+        if not process_id:
+            self._fall_back(job)
+        elif isinstance(job.player, ResumedPlayer):
+            job.player.tell_process(int(process_id))
+
+    def _hear_end(self, job: RollJob, what: str, more: list[Any]) -> None:
+        """Act on the last message about a job."""
+        if what == "stopped":
             self._conclude(job, job.stopped())
         elif what == "failed":
             self._conclude(job, str(more[0]))
@@ -267,6 +374,72 @@ class Supervisor:
             steps = tuple(Push.model_validate_json(each) for each in more[0])
             cues = tuple(Cue.model_validate_json(each) for each in more[1])
             self._conclude(job, "", steps, cues)
+
+    def _begin_file(self, job: RollJob, header: Header) -> None:
+        job.ticks = header.ticks
+        job.file = TakeFile(job.path, header)
+        for piece in job.past:
+            job.file.push(piece)
+        self._begin_history(job)
+
+    def _add(self, job: RollJob, file: TakeFile, piece: TakePiece) -> None:
+        """Something more of a job has been played."""
+        file.push(piece)
+        if self._history is not None and self._history.number == job.number:
+            self._history.add(piece)
+        self._say_how_far(job, file.ticks)
+
+    def _begin_history(self, job: RollJob) -> None:
+        """Keep what is played of an order from its first tick on, if snapshots are kept of it."""
+        if job.keeps and not job.past:
+            message = read_order(job.line)
+            if isinstance(message, RollMessage):
+                self._forget_history()
+                self._history = TakeHistory(message.order(), job.number)
+
+    def _keep_snapshot(self, player: PlayerLink, number: int, tick: int) -> None:
+        """A player has left a snapshot behind."""
+        channel = player.take_socket()
+        if channel is None:
+            return
+        history = self._history
+        # A player in which a project's own code runs can send anything, and any number of it.
+        is_wanted = (
+            history is not None
+            and history.number == number
+            and not history.order.project.nodes
+            and 0 < int(tick) <= history.ticks
+            and len(history.snapshots) < 2 * MOST
+        )
+        if history is not None and is_wanted:
+            history.keep(Snapshot(int(tick), channel))
+        else:
+            channel.close()
+
+    def _wants_snapshots(self) -> bool:
+        """Whether there are none yet of what was played last, and nothing else is to be done."""
+        history = self._history
+        is_prepared = history is None or history.number == self._prepared
+        return not (is_prepared or self._jobs or self._is_input_over)
+
+    def _prepare(self) -> None:
+        """Once nothing has been ordered for a moment, have snapshots made of what was played last.
+        It is played once more for them, rather than being slowed down by them.
+        """
+        history, player = self._history, self._player
+        rested_s = time.monotonic() - self._rests_since_s
+        if history is None or player is None or rested_s < PREPARE_AFTER_S:
+            return
+        self._prepared = history.number
+        line = order_line(history.number, history.order, prepares=True)
+        self._send(player, line.encode())
+
+    def _fall_back(self, job: RollJob) -> None:
+        """Play an order from its first tick, since nobody can go on with it from a later one."""
+        if job.file is not None:
+            job.file.remove()
+            job.file = None
+        self._play_from_first(job)
 
     def _say_how_far(self, job: RollJob, ticks: int) -> None:
         """Tell of the progress of a take, every so often: short ones are done before that."""
@@ -287,16 +460,29 @@ class Supervisor:
             return
         self._reply(Reply(number=job.number, ticks=file.ticks, of=job.ticks, look=path))
 
-    def _ended(self, player: PlayerProcess) -> None:
-        """The player has ended: conclude the take it was playing and leave the rest to a new
+    def _ended(self, player: PlayerLink) -> None:
+        """A player has ended: conclude the take it was playing and leave the rest to a new
         player.
         """
         for each in (player.messages, player.orders):
             if each in self._selector.get_map():
                 self._selector.unregister(each)
+        jobs = self._jobs_of(player)
+        if isinstance(player, ResumedPlayer):
+            self._resumed.remove(player)
+            player.close()
+            for job in jobs:
+                if job.is_superseded or job.stopped_because:
+                    self._conclude(job, "" if job.is_superseded else job.stopped())
+                else:
+                    self._fall_back(job)
+        else:
+            self._first_ended(player, jobs[0] if jobs else None)
+
+    def _first_ended(self, player: PlayerLink, job: RollJob | None) -> None:
+        """The player has ended that plays from the first tick."""
         how = player.close()
         self._player = None
-        job = self._jobs[0] if self._jobs else None
         if job is not None and (
             job.is_tried or job.file is not None or self._is_to_blame(job, player, how)
         ):
@@ -313,23 +499,30 @@ class Supervisor:
         if not self._is_input_over or self._jobs:
             self._new_player()
 
-    def _is_to_blame(self, job: RollJob, player: PlayerProcess, how: str) -> bool:
+    def _is_to_blame(self, job: RollJob, player: PlayerLink, how: str) -> bool:
         """Whether it was this order at which a player ended that had not begun its take yet."""
         return player.ended_at == job.number if player.ended_because else bool(how)
 
     def _look_after(self) -> None:
         """Kill a player that takes too long for its task."""
-        player = self._player
-        if player is None or not self._jobs or player.ended_because:
-            return
-        now_s, job = time.monotonic(), self._jobs[0]
+        for player in self._players():
+            jobs = self._jobs_of(player)
+            if jobs and not player.ended_because:
+                self._look_at(player, jobs[0])
+
+    def _look_at(self, player: PlayerLink, job: RollJob) -> None:
+        now_s = time.monotonic()
         if player.watch.call != self._call[0]:
             self._call = player.watch.call, now_s
         if player.watch.ticks != self._tick[0]:
             self._tick = player.watch.ticks, now_s
         if job.stop_by_s is not None and now_s > job.stop_by_s:
             player.end(job.stopped_because or "a newer order came", job.number)
-        elif self._call[0] and now_s - self._call[1] > job.limit_s:
+        elif (
+            isinstance(player, PlayerProcess)
+            and self._call[0]
+            and now_s - self._call[1] > job.limit_s
+        ):
             because = (
                 f"{player.called()} did not come back within {job.limit_s:g} s, so it was ended."
             )
@@ -348,6 +541,7 @@ class Supervisor:
     ) -> None:
         """Close the take of a job and reply. With an `error` it was cut short."""
         self._jobs.remove(job)
+        self._rests_since_s = time.monotonic()
         self._forget_calls()
         if job.is_superseded:
             if job.file is not None:
@@ -364,9 +558,9 @@ class Supervisor:
                 error = error or str(cannot)
         self._reply(Reply(number=job.number, take=take, error=error, steps=steps, cues=cues))
 
-    def _fail(self, player: PlayerProcess, error: str) -> None:
+    def _fail(self, player: PlayerLink, error: str) -> None:
         """Give a take up because its file cannot be written."""
-        job = self._jobs[0]
+        job = self._jobs_of(player)[0]
         if job.file is not None:
             job.file.remove()
             job.file = None

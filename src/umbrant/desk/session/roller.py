@@ -95,7 +95,7 @@ class Roller(QObject):
         self._newest += 1
         self._errors = ""
         self._rehearsing = False
-        self._write(order_line(self._newest, order))
+        self._write(order_line(self._newest, order, keeps=True))
         self._set_busy(True)
         return self._newest
 

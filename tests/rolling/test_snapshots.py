@@ -1,0 +1,240 @@
+"""An order goes on from a snapshot of the one before, and whatever becomes of the snapshots, its
+take is the one from the first tick.
+"""
+
+import os
+import signal
+import subprocess
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from tests.conftest import DEMO
+from tests.rolling.supervised import Supervisor
+from tests.rolling.test_resuming import NUMBERS, order_of, tables, with_number
+from umbrant.branching.branch import with_cues
+from umbrant.catalog.validation import open_project
+from umbrant.model.documents import Project
+from umbrant.model.edits import set_guard
+from umbrant.model.staging import RaiseEvent
+from umbrant.rolling import snapshots
+from umbrant.rolling.orders import look_line, order_line, stop_line
+from umbrant.rolling.roll import RollOrder, roll
+from umbrant.rolling.snapshots import snapshot_ticks
+from umbrant.take.reader import read_take
+
+QUAY = open_project(DEMO)
+LATE = ("dog", "woof", "duration", 0.6)
+"""A number of a row that is reached in the second half of the take."""
+
+
+class Session:
+    """Orders that a supervisor carries out one after the other."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self.supervisor = Supervisor()
+        self.number = 0
+
+    @property
+    def snapshots(self) -> list[int]:
+        """The processes that wait to go on."""
+        first = children(self.supervisor.process.pid)[0]
+        return [each for each in children(first) if not has_ended(each)]
+
+    def rest(self) -> None:
+        """Wait until the snapshots of the last order are there."""
+        until(lambda: len(self.snapshots) == snapshots.MOST)
+
+    def roll(self, project: Project) -> tuple[Path, int]:
+        """The take of a project, and the first tick at which something of it was heard of."""
+        self.number += 1
+        path = self.folder / f"{self.number}.take"
+        self.supervisor.say(order_line(self.number, order_of(project, path), keeps=True))
+        first = 0
+        while (reply := self.supervisor.hear()).of or reply.number != self.number:
+            first = first or reply.ticks
+        assert not reply.error
+        assert reply.take == path
+        return path, first
+
+
+def children(process: int) -> list[int]:
+    text = Path(f"/proc/{process}/task/{process}/children").read_text()
+    return [int(each) for each in text.split()]
+
+
+def has_ended(process: int) -> bool:
+    try:
+        return Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[0] == "Z"
+    except FileNotFoundError:
+        return True
+
+
+def until(condition: Callable[[], bool]) -> None:
+    last_s = time.monotonic() + 30
+    while not condition():
+        assert time.monotonic() < last_s
+        time.sleep(0.02)
+
+
+def processes() -> list[str]:
+    listed = subprocess.run(["ps", "-eo", "pid,args"], capture_output=True, text=True, check=True)
+    return [line for line in listed.stdout.splitlines() if "rolling.supervisor" in line]
+
+
+@pytest.fixture
+def session(tmp_path: Path) -> Iterator[Session]:
+    made = Session(tmp_path)
+    yield made
+    made.supervisor.end()
+
+
+def changed(share: float = 1.5) -> Project:
+    return with_number(QUAY, LATE, LATE[-1] * share)
+
+
+def assert_from_first(path: Path, project: Project) -> None:
+    alone = roll(order_of(project, path.with_suffix(".alone")))
+    assert tables(path) == tables(alone)
+
+
+def test_an_edited_number_goes_on_from_a_snapshot(session: Session) -> None:
+    session.roll(QUAY)
+    session.rest()
+    for share in (1.5, 2.0, 2.5):
+        path, first = session.roll(changed(share))
+        assert first >= min(snapshot_ticks(QUAY.scenario("dusk")))
+        assert_from_first(path, changed(share))
+    session.rest()
+    path, first = session.roll(QUAY)
+    assert first > 0
+    assert_from_first(path, QUAY)
+
+
+def test_what_cannot_be_resumed_is_played_from_the_first_tick(session: Session) -> None:
+    session.roll(QUAY)
+    session.rest()
+    guarded = set_guard(QUAY, "warden", "esc", "can_see(visitor, within=11)")
+    path, _ = session.roll(guarded)
+    assert_from_first(path, guarded)
+    until(lambda: len(session.snapshots) == snapshots.MOST)
+    path, first = session.roll(with_number(guarded, LATE, 0.9))
+    assert first > 50
+    assert_from_first(path, with_number(guarded, LATE, 0.9))
+
+
+def test_every_number_of_the_demo_in_turn(session: Session) -> None:
+    session.roll(QUAY)
+    for place in NUMBERS[::9]:
+        session.rest()
+        project = with_number(QUAY, place, round(place[-1] * 1.25, 2))
+        path, _ = session.roll(project)
+        assert_from_first(path, project)
+
+
+def test_orders_that_follow_at_once(session: Session) -> None:
+    """As a number is dragged: each supersedes the one before, wherever that is."""
+    session.roll(QUAY)
+    session.rest()
+    for step in range(12):
+        session.number += 1
+        order = order_of(changed(1 + step / 10), session.folder / f"{session.number}.take")
+        session.supervisor.say(order_line(session.number, order, keeps=True))
+        time.sleep(0.01 * (step % 4))
+    path, _ = session.roll(changed(3.0))
+    assert_from_first(path, changed(3.0))
+    takes = sorted(each.name for each in session.folder.iterdir() if each.suffix == ".take")
+    kept = {"1.take", path.name}
+    assert kept <= set(takes)
+    # One that was nearly over may have come to its end before it was superseded.
+    assert all(read_take(session.folder / each).is_complete for each in takes)
+
+
+@pytest.mark.parametrize("number", [signal.SIGKILL, signal.SIGTERM])
+def test_snapshots_that_are_killed_are_done_without(session: Session, number: int) -> None:
+    session.roll(QUAY)
+    session.rest()
+    for each in session.snapshots:
+        os.kill(each, number)
+    path, _ = session.roll(changed())
+    assert_from_first(path, changed())
+
+
+def test_a_copy_that_is_killed_is_done_without(session: Session) -> None:
+    session.roll(QUAY)
+    session.rest()
+    (first,) = children(session.supervisor.process.pid)
+    session.number += 1
+    order = RollOrder(changed(), "dusk", session.folder / "long.take")
+    session.supervisor.say(order_line(session.number, order, keeps=True))
+    session.supervisor.say(look_line(session.number, session.folder / "look"))
+    copies: list[int] = []
+    until(lambda: bool(copies.extend(_grandchildren(first)) or copies))
+    for each in copies:
+        os.kill(each, signal.SIGKILL)
+    while (reply := session.supervisor.hear()).of:
+        assert reply.number == session.number
+    assert reply.take == order.path
+    assert_from_first(order.path, changed())
+
+
+def _grandchildren(process: int) -> list[int]:
+    found = []
+    for each in children(process):
+        try:
+            found.extend(children(each))
+        except FileNotFoundError:
+            continue
+    return found
+
+
+def test_the_first_player_is_killed_and_its_snapshots_with_it(session: Session) -> None:
+    session.roll(QUAY)
+    session.rest()
+    (first,) = children(session.supervisor.process.pid)
+    os.kill(first, signal.SIGKILL)
+    until(lambda: children(session.supervisor.process.pid) not in ([first], []))
+    path, _ = session.roll(changed())
+    assert_from_first(path, changed())
+
+
+@pytest.mark.parametrize("is_killed", [True, False])
+def test_nothing_is_left_behind(session: Session, is_killed: bool) -> None:
+    session.roll(QUAY)
+    session.rest()
+    mine = [session.supervisor.process.pid, *children(session.supervisor.process.pid)]
+    mine += session.snapshots
+    if is_killed:
+        os.kill(mine[0], signal.SIGKILL)
+    else:
+        assert session.supervisor.process.stdin is not None
+        session.supervisor.process.stdin.close()
+    session.supervisor.process.wait(10)
+    until(lambda: not any(line.split()[0] in map(str, mine) for line in processes()))
+
+
+def test_a_resumed_take_can_be_stopped(session: Session) -> None:
+    seconds = 400.0
+    long = with_cues(QUAY, "dusk", 7500, [RaiseEvent(raises="thunder")])
+    for project in (QUAY, long):
+        session.number += 1
+        path = session.folder / f"{session.number}.take"
+        order = order_of(project, path, seconds)
+        session.supervisor.say(order_line(session.number, order, keeps=True))
+        if project is long:
+            reply = session.supervisor.hear()
+            assert reply.ticks > 7000
+            session.supervisor.say(stop_line(session.number, "enough"))
+        while (reply := session.supervisor.hear()).of:
+            pass
+        if project is QUAY:
+            session.rest()
+    assert "enough at tick" in reply.error
+    take = read_take(path)
+    assert not take.is_complete
+    whole_order = order_of(long, session.folder / "alone.take", take.ticks / 20)
+    alone = read_take(roll(whole_order))
+    assert alone.agents["brine"].rows == take.agents["brine"].rows

@@ -95,7 +95,7 @@ class RollJob:
     """Whether a player has ended without a word before it began with this."""
     ticks: int = 0
     """How many ticks the take is to have."""
-    progress_s: float = field(default_factory=time.monotonic)
+    progress_s: float = 0.0
     """When its progress was told last."""
 
     def stopped(self) -> str:

@@ -65,6 +65,9 @@ class Loaded:
 
 def load(request: Load) -> Loaded:
     """Read and work out. Runs in any thread. Raises TakeError."""
+    if request.is_live:
+        # It is wanted at once, and soon gone.
+        return _load(request)
     with making_what_lives_long():
         return _load(request)
 

@@ -138,6 +138,11 @@ class Driver:
             lambda: self.desk.take is not None and not self.desk.takes.busy and self.desk.is_current
         )
 
+    def has_take(self) -> bool:
+        """Whether a take is shown that is not still being played."""
+        current = self.desk.takes.current
+        return current is not None and current.is_finished
+
     def until(self, condition: Callable[[], bool]) -> None:
         self.qtbot.waitUntil(condition, timeout=LONG_MS)
 

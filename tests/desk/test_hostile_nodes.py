@@ -53,7 +53,7 @@ def test_a_node_that_does_not_come_back_ends_its_take_which_is_shown_as_far_as_i
 ) -> None:
     body = "yield\nyield\nwhile True: pass"
     opened(driver, tmp_path / "p", HostileNode("spins", action(body)))
-    driver.until(lambda: driver.desk.take is not None)
+    driver.until(driver.has_take)
     take = driver.desk.take
     assert (take.ticks, take.is_complete) == (2, False)
     assert [

@@ -114,7 +114,7 @@ def test_two_takes_are_shown_in_one_place_and_n_goes_to_what_differs(demo_driver
     assert hands.desk.other_take is hands.desk.takes.kept[0].loaded.take
     hands.key(Qt.Key.Key_N)
     assert hands.desk.playhead == SEEN
-    lanes = lanes_of(hands.pane.lanes._cast(), "odo", hands.desk.compared, compares=True)
+    lanes = lanes_of(hands.pane.lanes.rows(), "odo", hands.desk.compared, compares=True)
     assert len(lanes[0].stripes) == 2
     assert lanes[0].apart[0].start == SEEN
     assert lanes[0].stripes[0] != lanes[0].stripes[1]

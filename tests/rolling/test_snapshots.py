@@ -235,6 +235,6 @@ def test_a_resumed_take_can_be_stopped(session: Session) -> None:
     assert "enough at tick" in reply.error
     take = read_take(path)
     assert not take.is_complete
-    whole_order = order_of(long, session.folder / "alone.take", take.ticks / 20)
-    alone = read_take(roll(whole_order))
+    shorter = order_of(long, session.folder / "alone.take", take.ticks / 20)
+    alone = read_take(roll(shorter))
     assert alone.agents["brine"].rows == take.agents["brine"].rows

@@ -124,6 +124,7 @@ class DeskPane(QWidget):
         self.lanes.picked.connect(self._show_in_setting)
         self.views.of(MapView).drawn.connect(lambda _: self.command_context.table.begin_missing())
         self.setting.walked.connect(self.stage.choose)
+        self.setting.walked.connect(self.refresh_actions)
         for follows in (self.refresh_actions, self.right.refresh):
             self.rehearsing.switched.connect(follows)
 

@@ -203,6 +203,11 @@ class MainWindow(QMainWindow):
         if self.pane is not None:
             self.pane.finder.open_others()
 
+    def find_uses(self) -> None:
+        """Open the list of where what the setting's line is about is used."""
+        if self.pane is not None:
+            self.pane.finder.open_uses()
+
     def quit(self) -> None:
         """Close the window."""
         self.close()

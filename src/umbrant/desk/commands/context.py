@@ -13,10 +13,15 @@ from umbrant.desk.session.older_version import OlderVersion
 from umbrant.desk.session.playback import Playback
 from umbrant.desk.session.rehearsing import Rehearsing
 from umbrant.desk.views.ledger.view import LedgerView
+from umbrant.desk.views.registry import ROWS, SETTING
 from umbrant.desk.views.setting.view import SettingView
 from umbrant.desk.views.view_set import ViewSet
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.tabs import Tabs
+from umbrant.model import paths
+
+MOST_PLACES = 50
+"""How many places an author can go back to."""
 
 
 class Shell(Protocol):
@@ -61,6 +66,9 @@ class Shell(Protocol):
     def choose_other(self) -> None:
         """Open the search over what a take can be compared with."""
 
+    def find_uses(self) -> None:
+        """Open the list of where what the setting's line is about is used."""
+
 
 class CommandContext:
     """One window's desk and views, as its commands need them. Lives in the window's thread."""
@@ -89,6 +97,8 @@ class CommandContext:
         self.right = right
         self.dialogs = dialogs
         self.shell = shell
+        self._trail: list[Callable[[], None]] = []
+        """What goes back to where the author jumped from, the last place last."""
 
     @property
     def table(self) -> ChipTable:
@@ -102,6 +112,38 @@ class CommandContext:
     def in_setting(self) -> bool:
         """Whether the setting is shown at the left."""
         return self.table is self.setting
+
+    @property
+    def can_go_back(self) -> bool:
+        """Whether the author has jumped from somewhere."""
+        return bool(self._trail)
+
+    def remember_place(self) -> None:
+        """Note where the author is, before a jump."""
+        if self.in_setting:
+            path = self.setting.path
+            self._trail.append(lambda: self.go_to_line(path))
+        else:
+            desk, view = self.desk, self.left.shown
+            behavior, row = desk.behavior.name if desk.behavior else "", desk.row_id
+            self._trail.append(lambda: self.go_to_row(behavior, row, view))
+        del self._trail[:-MOST_PLACES]
+
+    def go_back(self) -> None:
+        """Go back to where the author jumped from last."""
+        if self._trail:
+            self._trail.pop()()
+
+    def go_to_row(self, behavior: str, row: str, view: str = ROWS) -> None:
+        """Look at a row of a behavior."""
+        self.desk.look_at(behavior)
+        self.desk.select_row(row)
+        self.show(view)
+
+    def go_to_line(self, path: paths.Path) -> None:
+        """Look at a line of the setting."""
+        self.show(SETTING)
+        self.setting.unfold_to(path)
 
     def show(self, view_id: str) -> None:
         """Show the tab with this id. One at the left gets the keyboard."""

@@ -2,6 +2,7 @@
 
 from PySide6.QtGui import QGuiApplication, QKeySequence
 
+from umbrant.catalog.uses import has_uses
 from umbrant.desk.commands.action import (
     Action,
     Where,
@@ -12,6 +13,7 @@ from umbrant.desk.commands.action import (
     looks_at_rows,
 )
 from umbrant.desk.commands.context import CommandContext
+from umbrant.desk.views.registry import SETTING
 
 _S = QKeySequence.StandardKey
 
@@ -53,6 +55,27 @@ def previous_chip(context: CommandContext) -> None:
     context.table.focus_chip(-1)
 
 
+def uses(context: CommandContext) -> None:
+    """Go to where what the setting's line is about is used."""
+    context.shell.find_uses()
+
+
+def can_have_uses(context: CommandContext) -> bool:
+    """Whether the setting's line is about something that can be used."""
+    return context.in_setting and has_uses(context.setting.path)
+
+
+def can_go_back(context: CommandContext) -> bool:
+    """Whether the author has jumped from somewhere."""
+    return context.can_go_back
+
+
+def filter_setting(context: CommandContext) -> None:
+    """Show the setting, and put the keyboard into its filter."""
+    context.show(SETTING)
+    context.setting.begin_filter()
+
+
 ACTIONS: tuple[Action, ...] = (
     Action(
         "undo",
@@ -80,6 +103,36 @@ ACTIONS: tuple[Action, ...] = (
         find,
         (_S.Find,),
         starts_group=True,
+    ),
+    Action(
+        "uses",
+        "Edit",
+        "Where it is used",
+        "In the setting: go to the rows and lines that use a key, an event, a place, one of the "
+        "cast",
+        uses,
+        ("J",),
+        Where.PANES,
+        can_have_uses,
+    ),
+    Action(
+        "go_back",
+        "Edit",
+        "Go back",
+        "Go back to where you jumped from",
+        lambda context: context.go_back(),
+        ("Shift+J",),
+        Where.PANES,
+        can_go_back,
+    ),
+    Action(
+        "filter",
+        "Edit",
+        "Filter the setting",
+        "Show only the lines of the setting that hold some words",
+        filter_setting,
+        ("/",),
+        Where.PANES,
     ),
     Action(
         "find_command",

@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QWidget
 from rapidfuzz import fuzz, utils
 
+from umbrant.catalog.uses import Use, uses_of
 from umbrant.desk.chips.drawing import Brushes
 from umbrant.desk.chips.sentence import PieceRole, sentence
 from umbrant.desk.commands.branch_popup import BranchPopup
@@ -19,7 +20,7 @@ from umbrant.desk.commands.context import CommandContext
 from umbrant.desk.commands.registry import ACTIONS, sequences
 from umbrant.desk.session.branches import action_scope, branch
 from umbrant.desk.views.ledger.search import SearchPopup
-from umbrant.desk.views.registry import ROWS, SETTING
+from umbrant.model.expanded import expand_behavior
 from umbrant.model.paths import Path
 
 LEAST_SCORE = 60
@@ -98,13 +99,16 @@ class Finder:
             hint="Which take to compare this one with",
             nothing=nothing,
         )
+        self.uses = SearchPopup(
+            area, brushes, ranked, name="Uses", hint="Where it is used", nothing=nothing
+        )
         self.branches = BranchPopup(area, brushes)
-        for popup in (self.commands, self.things, self.others):
+        for popup in (self.commands, self.things, self.others, self.uses):
             popup.chosen.connect(lambda goal: goal.go())
         self.branches.chosen.connect(lambda found: branch(context.desk, found.actions))
         for popup in (self.others, self.branches):
             popup.chosen.connect(lambda _: context.table.setFocus())
-        for popup in (self.commands, self.things, self.others, self.branches):
+        for popup in (self.commands, self.things, self.others, self.uses, self.branches):
             popup.closed.connect(lambda: context.table.setFocus())
 
     def open_commands(self) -> None:
@@ -159,14 +163,14 @@ class Finder:
             for row in behavior.rows:
                 says = " ".join(piece.text for piece in sentence(row, desk.catalog))
                 title = row.name or row.kind.replace("_", " ")
-                go = partial(self._to_row, behavior.name, row.id)
+                go = partial(self._jump_to_row, behavior.name, row.id)
                 place = f"{behavior.title} {behavior.outline.number[row.id]}"
                 yield FinderEntry(title, place, says, go, row.note or says)
 
     def _setting(self) -> Iterator[FinderEntry]:
         for line in self._context.setting.all_lines():
             if not line.heading and len(line.pieces) > 1:
-                go = partial(self._to_line, line.path)
+                go = partial(self._jump_to_line, line.path)
                 named = line.pieces[1].role is PieceRole.NAME
                 title = line.pieces[1].text if named else line.text
                 yield FinderEntry(
@@ -177,11 +181,42 @@ class Finder:
                     line.help or line.text,
                 )
 
-    def _to_row(self, behavior: str, row_id: str) -> None:
-        self._context.desk.look_at(behavior)
-        self._context.desk.select_row(row_id)
-        self._context.show(ROWS)
+    def open_uses(self) -> None:
+        """List where what the setting's line is about is used; a single use is gone to at once."""
+        context, setting = self._context, self._context.setting
+        desk, line = context.desk, setting.line
+        found = uses_of(desk.project, desk.catalog, setting.path)
+        called = line.pieces[1].text if line is not None and len(line.pieces) > 1 else "this"
+        entries = [each for use in found if (each := self._use(use)) is not None]
+        if not entries:
+            desk.message.emit(f"{called} is used nowhere yet.")
+        elif len(entries) == 1:
+            entries[0].go()
+        else:
+            self.uses.open(entries, self._place())
 
-    def _to_line(self, path: Path) -> None:
-        self._context.show(SETTING)
-        self._context.setting.unfold_to(path)
+    def _use(self, use: Use) -> FinderEntry | None:
+        """A place at which something is used, to go to."""
+        desk, setting = self._context.desk, self._context.setting
+        behavior = desk.project.find_behavior(use.behavior) if use.behavior else None
+        if behavior is None:
+            line = next((each for each in setting.all_lines() if each.path == use.path), None)
+            if line is None:
+                return None
+            return FinderEntry(line.text, "setting", "", partial(self._jump_to_line, use.path))
+        rows = expand_behavior(desk.project, behavior.name).behavior
+        row = rows.by_id.get(use.row_id)
+        if row is None:
+            return None
+        says = " ".join(piece.text for piece in sentence(row, desk.catalog))
+        place = f"{behavior.title} {rows.outline.number[row.id]}"
+        go = partial(self._jump_to_row, behavior.name, row.id)
+        return FinderEntry(row.name or row.kind.replace("_", " "), place, says, go, says)
+
+    def _jump_to_row(self, behavior: str, row_id: str) -> None:
+        self._context.remember_place()
+        self._context.go_to_row(behavior, row_id)
+
+    def _jump_to_line(self, path: Path) -> None:
+        self._context.remember_place()
+        self._context.go_to_line(path)

@@ -6,6 +6,9 @@ from umbrant.desk.session.loader import Loaded
 from umbrant.model.documents import Project
 from umbrant.take.reader import Take
 
+MOST_NOTICED = 3
+"""How many of the things that could not be done are told at once; a large cast can have many."""
+
 
 @dataclass(frozen=True)
 class NumberedTake:
@@ -44,4 +47,5 @@ def noticed_in(take: Take) -> str:
         for name, record in take.agents.items()
         for _, what, cause in record.notices
     ]
-    return ". ".join(found) + "." if found else ""
+    more = f" And {len(found) - MOST_NOTICED} more like these." if len(found) > MOST_NOTICED else ""
+    return ". ".join(found[:MOST_NOTICED]) + "." + more if found else ""

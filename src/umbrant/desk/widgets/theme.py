@@ -159,6 +159,8 @@ QSplitter::handle { background: $rule; }
 QLineEdit, QPlainTextEdit, QSpinBox, QComboBox {
     color: $ink; background: $chip_fill; border: 1px solid $running; border-radius: 4px;
     padding: 1px 4px; selection-background-color: $running; selection-color: $button_ink; }
+QLineEdit#filter { border-color: $chip_rule; }
+QLineEdit#filter:focus { border-color: $running; }
 QToolButton, QPushButton { background: transparent; border: 1px solid transparent;
     border-radius: 5px; padding: 4px 8px; }
 QToolButton:hover, QPushButton:hover { background: $selection; }

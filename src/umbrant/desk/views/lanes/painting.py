@@ -4,7 +4,7 @@ them.
 Plain functions of what is to be shown; `lanes_of` takes that from a take.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt
@@ -12,9 +12,9 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from umbrant.desk.session.loader import Loaded
 from umbrant.desk.views.lanes.cue_ruler import Mark
+from umbrant.desk.views.lanes.rows import LaneRow
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.desk.widgets.time_scale import TimeScale
-from umbrant.model.staging import Member
 from umbrant.reasons.decision_changes import LeadingSpan, behavior_of
 from umbrant.take.compare import TickRange
 from umbrant.take.reader import Take
@@ -68,27 +68,33 @@ AllSpans = tuple[tuple[LeadingSpan, ...], ...]
 
 
 def lanes_of(
-    cast: Sequence[Member], agent: str, loaded: Loaded | None, *, compares: bool = False
+    rows: Sequence[LaneRow],
+    agent: str,
+    loaded: Loaded | None,
+    *,
+    compares: bool = False,
+    opened: Collection[str] = (),
 ) -> tuple[Lane, ...]:
     """The lanes of a cast, of whom one is looked at, in a take; or also in the one that it is
-    compared with.
+    compared with. `opened` are the kinds whose lanes are open.
     """
-    return tuple(_lane(member, agent, loaded, compares=compares) for member in cast)
+    return tuple(
+        _lane(row, agent, loaded, compares=compares, is_open=row.kind in opened) for row in rows
+    )
 
 
-def _lane(member: Member, agent: str, loaded: Loaded | None, *, compares: bool) -> Lane:
-    players = list(member.each())
+def _lane(
+    row: LaneRow, agent: str, loaded: Loaded | None, *, compares: bool, is_open: bool
+) -> Lane:
+    players, title = row.players, row.title
     chosen = next((index for index, player in enumerate(players) if player.name == agent), None)
-    title = member.title or member.name
-    if len(players) > 1:
-        title = (
-            f"{title} × {len(players)}"
-            if chosen is None
-            else f"{players[chosen].title} of {len(players)}"
-        )
-    long_title = f"{title} ({member.behavior})" if member.behavior else title
+    if len(players) > 1 and chosen is not None and not is_open:
+        title = f"{players[chosen].title or players[chosen].name} of {len(players)}"
+    mark = ("▾ " if is_open else "▸ ") if row.kind else "   " if row.is_inside else ""
+    title = mark + title
+    long_title = f"{title} ({row.behavior})" if row.behavior else title
     if loaded is not None and loaded.comparison is not None and compares and len(players) == 1:
-        return _compared_lane(member.name, title, long_title, chosen, loaded)
+        return _compared_lane(players[0].name, title, long_title, chosen, loaded)
     stripes = [_bars(player.name, loaded) for player in players]
     # Copies have a stripe each; there is no room for all the branches of them all.
     shown = stripes[0] if len(players) == 1 else [each[0] if each else () for each in stripes]

@@ -1,13 +1,23 @@
 """The whole take, one lane for each of the cast: what led when, the tape's window, and the
 playhead.
 
-The copies of one member share a lane, each a thin stripe of it. Puppets have none: nothing leads
+Many of a kind share a lane, each a thin stripe of it, which opens. Puppets have none: nothing leads
 them. Above them stand the cues of the scenario, to be dragged to another time.
 """
 
-from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QWheelEvent
-from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
+from functools import partial
+
+from PySide6.QtCore import QEvent, QPoint, QRectF, QSize, Qt, Signal
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QMenu, QScrollBar, QSizePolicy, QToolTip, QWidget
 
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.lanes.cue_ruler import CueRuler, marks
@@ -19,6 +29,7 @@ from umbrant.desk.views.lanes.painting import (
     paint_lanes,
     paint_window,
 )
+from umbrant.desk.views.lanes.rows import LaneOrder, LaneRow, lane_rows
 from umbrant.desk.widgets.compared import draw_quieter
 from umbrant.desk.widgets.painted import PaintedView, draw_focus
 from umbrant.desk.widgets.pixmaps import PixmapCache
@@ -27,6 +38,10 @@ from umbrant.desk.widgets.time_scale import TimeScale
 from umbrant.model.staging import Member
 
 TOP, LEFT, RIGHT = 6, 110, 16
+MARKED = 26
+"""How far from the left a press opens the lane of many, rather than look at one of them."""
+MOST_SHOWN = 9
+"""How many lanes are seen at most; the others are scrolled to. The tables need room, too."""
 
 
 class LanesView(PaintedView):
@@ -44,6 +59,13 @@ class LanesView(PaintedView):
         self._pictures = PixmapCache()
         self.ruler = CueRuler(desk, self, lambda: self.scale)
         self.arranging = False
+        self.order = LaneOrder.CAST
+        """In which order the lanes stand."""
+        self.opened: set[str] = set()
+        """The kinds whose lanes are open."""
+        self._bar = QScrollBar(Qt.Orientation.Vertical, self)
+        self._bar.setAccessibleName("Lanes that are shown")
+        self._bar.valueChanged.connect(self.update)
         self.setAccessibleName("Lanes")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
@@ -56,7 +78,26 @@ class LanesView(PaintedView):
         desk.playhead_moved.connect(self.update)
 
     def sizeHint(self) -> QSize:
-        return QSize(600, int(self._top()) + TOP + LANE * max(1, len(self._cast())))
+        count = max(1, min(MOST_SHOWN, len(self.rows())))
+        return QSize(600, int(self._top()) + TOP + LANE * count)
+
+    def rows(self) -> list[LaneRow]:
+        """The lanes, from the first to the last."""
+        current = self.desk.takes.current
+        loaded = current.loaded if current is not None else None
+        tick = self.desk.playhead if self.order is LaneOrder.LEAD else 0
+        return lane_rows(self._cast(), self.opened, self.order, loaded, tick)
+
+    def open_kind(self, kind: str) -> None:
+        """Open the lane of many, or close it."""
+        if kind:
+            self.opened ^= {kind}
+            self._refresh()
+
+    def set_order(self, order: LaneOrder) -> None:
+        """Put the lanes in another order."""
+        self.order = order
+        self._refresh()
 
     def arrange(self, on: bool) -> None:
         """Show the ruler of cues also where there are none yet."""
@@ -94,6 +135,10 @@ class LanesView(PaintedView):
                 self.picked.emit(held.path)
                 self.update()
                 return
+        row = self._row_at(event.position().y())
+        if row is not None and row.kind and event.position().x() < MARKED:
+            self.open_kind(row.kind)
+            return
         name = self._player_at(event.position().y())
         if name is not None:
             self.desk.select_agent(name)
@@ -135,24 +180,86 @@ class LanesView(PaintedView):
         return super().event(event)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
+        if self._bar.isVisible() and event.position().x() < LEFT:
+            self._bar.event(event)
+            return
         self.desk.tape.zoom(
             0.8 if event.angleDelta().y() > 0 else 1.25, self.tick_at(event.position().x())
         )
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._place_bar()
+
+    def _place_bar(self) -> None:
+        """Show a scroll bar where not all lanes are seen."""
+        seen = max(1, int((self.height() - self._top()) // LANE))
+        over = max(0, len(self.rows()) - seen)
+        self._bar.setPageStep(seen)
+        self._bar.setRange(0, over)
+        self._bar.setVisible(over > 0)
+        wide = self._bar.sizeHint().width()
+        top = int(self._top())
+        self._bar.setGeometry(self.width() - wide, top, wide, max(0, self.height() - top))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self._offer_orders(event.globalPos())
+
+    def _offer_orders(self, at: QPoint) -> None:
+        self.menu = menu = QMenu(self)
+        menu.setAccessibleName("Order of the lanes")
+        for order in LaneOrder:
+            action = menu.addAction(order.value, partial(self.set_order, order))
+            action.setCheckable(True)
+            action.setChecked(order is self.order)
+        menu.popup(at)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            names = [player.name for member in self._cast() for player in member.each()]
-            if self.desk.agent in names:
-                step = 1 if event.key() == Qt.Key.Key_Down else -1
-                self.desk.select_agent(names[(names.index(self.desk.agent) + step) % len(names)])
+            self._walk(1 if event.key() == Qt.Key.Key_Down else -1)
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            names_of = ((row.kind, {each.name for each in row.players}) for row in self.rows())
+            kinds = [kind for kind, names in names_of if kind and self.desk.agent in names]
+            self.open_kind(kinds[0] if kinds else "")
+        elif event.key() == Qt.Key.Key_Menu or event.text() == "o":
+            self._offer_orders(self.mapToGlobal(QPoint(LEFT, int(self._top()))))
         else:
             super().keyPressEvent(event)
+
+    def _walk(self, step: int) -> None:
+        """Look at the one before or after, of all that are shown."""
+        names = [
+            player.name
+            for row in self.rows()
+            for player in row.players
+            if row.kind not in self.opened
+        ]
+        if self.desk.agent in names:
+            self.desk.select_agent(names[(names.index(self.desk.agent) + step) % len(names)])
+
+    def _show_chosen(self) -> None:
+        """Scroll to the lane of the one that is looked at."""
+        for index, row in enumerate(self.rows()):
+            is_there = any(player.name == self.desk.agent for player in row.players)
+            if is_there and row.kind not in self.opened:
+                first, seen = self._bar.value(), self._bar.pageStep()
+                self._bar.setValue(min(index, max(first, index - seen + 1)))
 
     def draw(self, painter: QPainter) -> None:
         """What moves with the playhead is drawn anew each time; lanes and cues are pictures."""
         desk, palette = self.desk, self.palette_
         painter.fillRect(self.rect(), palette.ground)
-        key = (desk.take_number, desk.scenario, desk.agent, desk.tape.ticks, palette.name)
+        key = (
+            desk.take_number,
+            desk.scenario,
+            desk.agent,
+            desk.tape.ticks,
+            palette.name,
+            self.order,
+            desk.playhead if self.order is LaneOrder.LEAD else 0,
+            frozenset(self.opened),
+            self._bar.value(),
+        )
         self._pictures.draw(painter, QRectF(self.rect()), "lanes", key, self._draw_lanes)
         if self._top() > TOP:
             strip = QRectF(0, 0, self.width(), self._top())
@@ -171,7 +278,9 @@ class LanesView(PaintedView):
     def _draw_lanes(self, painter: QPainter, box: QRectF) -> None:
         loaded = self.desk.takes.current.loaded if self.desk.takes.current else None
         compares = self.desk.compared is not None
-        lanes = lanes_of(self._cast(), self.desk.agent, loaded, compares=compares)
+        first = self._bar.value()
+        rows = self.rows()[first : first + self._bar.pageStep() + 1]
+        lanes = lanes_of(rows, self.desk.agent, loaded, compares=compares, opened=self.opened)
         paint_lanes(painter, lanes, self.scale, self._top(), self.palette_)
         branched_at = self.desk.branched_at
         if branched_at is not None:
@@ -191,13 +300,16 @@ class LanesView(PaintedView):
 
     def _player_at(self, y: float) -> str | None:
         """Whose stripe is at a height."""
-        lane = int((y - self._top()) // LANE)
-        cast = self._cast()
-        if not 0 <= lane < len(cast):
+        row = self._row_at(y)
+        if row is None:
             return None
-        players = list(cast[lane].each())
-        share = (y - self._top() - lane * LANE) / BAR
+        players = row.players
+        share = ((y - self._top()) % LANE) / BAR
         return players[max(0, min(len(players) - 1, int(share * len(players))))].name
+
+    def _row_at(self, y: float) -> LaneRow | None:
+        rows, place = self.rows(), int((y - self._top()) // LANE) + self._bar.value()
+        return rows[place] if y >= self._top() and 0 <= place < len(rows) else None
 
     def _move(self, event: QMouseEvent) -> None:
         tick = self.tick_at(event.position().x())
@@ -207,6 +319,8 @@ class LanesView(PaintedView):
             self.desk.move_playhead(int(tick))
 
     def _refresh(self) -> None:
+        self._place_bar()
+        self._show_chosen()
         self.updateGeometry()
         self.update()
 

@@ -60,6 +60,8 @@ class SettingLine:
     help: str = ""
     heading: bool = False
     removable: bool = False
+    begins_closed: bool = False
+    """Whether what is below it is folded away until it is opened."""
 
     @property
     def text(self) -> str:

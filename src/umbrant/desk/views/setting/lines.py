@@ -1,6 +1,6 @@
 """The lines of the setting: each document of a project besides its rows, and all that is in it."""
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import partial
 
 from umbrant.catalog.declare import Catalog, Quantity
@@ -34,6 +34,7 @@ from umbrant.desk.views.setting.fields import (
     point_text,
     read_point,
 )
+from umbrant.desk.views.setting.folding import in_groups
 from umbrant.model.behaviors import Behavior, Blackboard, Event, Key, Sharing
 from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR, expand_behavior
@@ -382,8 +383,11 @@ class Setting:
             say = LineWriter(self.project, (*path, "places", index)).kind("place")
             self._name(say, "name of the place", NamesDocument.PLACE, each.name)
             yield say.words("at").point("at", "where").line(2, *adds)
-        for index, prop in enumerate(stage.props):
-            yield self._prop((*path, "props", index), prop, 2, *adds)
+        props = [
+            (prop.group, [self._prop((*path, "props", index), prop, 2, *adds)])
+            for index, prop in enumerate(stage.props)
+        ]
+        yield from in_groups(props, partial(self._many, (*path, "props"), "props", adds))
 
     def _prop(self, path: Path, prop: Prop, depth: int, *adds: Addition) -> SettingLine:
         say = LineWriter(self.project, path).kind("prop")
@@ -424,16 +428,53 @@ class Setting:
             "ticks a second, seed"
         )
         yield say.number("seed", "seed", Quantity("", 0, None, 1), is_integer=True).line(1, *adds)
-        for index, member in enumerate(scenario.cast):
-            write = partial(self._member, (*path, "cast", index), member, adds)
-            yield from self._kept(
-                (*path, "cast", index), (member, self.project.blackboards, *of_adds), write
-            )
+        yield from in_groups(
+            [
+                (self._sort_of(member), self._member_lines(path, index, member, adds, of_adds))
+                for index, member in enumerate(scenario.cast)
+            ],
+            partial(self._many, (*path, "cast"), "cast", adds),
+        )
         named = [(each.name, each.group) for each in scenario.cast]
         for index, cue in enumerate(scenario.cues):
             made_from = (cue, named, self.project.stages, self.project.blackboards, *of_adds)
             write = partial(self._cue, scenario, (*path, "cues", index), cue, adds)
             yield from self._kept((*path, "cues", index), made_from, write)
+
+    def _many(
+        self,
+        path: Path,
+        what: str,
+        adds: tuple[Addition, ...],
+        kind: str,
+        firsts: Sequence[SettingLine],
+    ) -> SettingLine:
+        """The line of many of a kind, which opens."""
+        say = LineWriter(self.project, (*path, f"many {firsts[0].path[-1]}")).kind(what)
+        say.title(kind).words(f"× {len(firsts)} ·")
+        names = [line.pieces[1].text for line in firsts]
+        say.words(", ".join([*names[:3], "…"] if len(names) > 3 else names))
+        line = say.line(2, *adds, help="F opens it", removable=False)
+        line.begins_closed = True
+        return line
+
+    def _sort_of(self, member: Member) -> str:
+        """What several of a cast can have in common: their group and their behavior."""
+        behavior = self.project.find_behavior(member.behavior) if member.behavior else None
+        parts = [member.group or "", behavior.title if behavior else ""]
+        return " · ".join(part for part in parts if part)
+
+    def _member_lines(
+        self,
+        path: Path,
+        index: int,
+        member: Member,
+        adds: tuple[Addition, ...],
+        of_adds: tuple[object, ...],
+    ) -> list[SettingLine]:
+        place = (*path, "cast", index)
+        write = partial(self._member, place, member, adds)
+        return self._kept(place, (member, self.project.blackboards, *of_adds), write)
 
     def _member(
         self, path: Path, member: Member, adds: tuple[Addition, ...]
@@ -503,14 +544,31 @@ class Setting:
             line = say.line(3, *mine)
             line.path = (*path, "keys", name)
             yield line
-        for index, _ in enumerate(member.walk):
-            say = (
-                LineWriter(self.project, (*path, "walk", index))
-                .kind("walk")
-                .words("at")
-                .number("at_s", "when", SECONDS)
-            )
-            yield say.words("is at").point("to", "where").line(3, *mine)
+        walk = [
+            ("walk", [self._walk_point(path, index, mine)]) for index in range(len(member.walk))
+        ]
+        yield from in_groups(walk, partial(self._walk_of, path, member, mine))
+
+    def _walk_point(self, path: Path, index: int, mine: tuple[Addition, ...]) -> SettingLine:
+        say = LineWriter(self.project, (*path, "walk", index)).kind("walk").words("at")
+        say.number("at_s", "when", SECONDS).words("is at").point("to", "where")
+        return say.line(3, *mine)
+
+    def _walk_of(
+        self,
+        path: Path,
+        member: Member,
+        mine: tuple[Addition, ...],
+        kind: str,
+        points: Sequence[SettingLine],
+    ) -> SettingLine:
+        """The line of a long walk, which opens."""
+        first, last = member.walk[0], member.walk[-1]
+        say = LineWriter(self.project, (*path, "walk", "many")).kind(kind)
+        say.words(f"of {len(points)} points from {first.at_s:g} s to {last.at_s:g} s")
+        line = say.line(3, *mine, help="F opens it", removable=False)
+        line.begins_closed = True
+        return line
 
     def _rename_stat(self, path: Path, old: str, project: Project, value: object) -> Project:
         """A number of a body is called otherwise, in every body that has it and wherever it is

@@ -23,6 +23,7 @@ from umbrant.desk.chips.table import SENTENCES, ChipTable
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.views.setting.fields import Addition, SettingLine
+from umbrant.desk.views.setting.folding import is_closed, lines_around, shown_lines
 from umbrant.desk.views.setting.lines import Setting, SettingMemory
 from umbrant.desk.views.setting.listed import (
     KeysTarget,
@@ -30,6 +31,7 @@ from umbrant.desk.views.setting.listed import (
     NumbersTarget,
     listed_message,
 )
+from umbrant.desk.views.setting.where import WhereHeader
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
 from umbrant.desk.widgets.theme import Palette
@@ -47,20 +49,60 @@ class SettingModel(QAbstractTableModel):
         super().__init__(parent)
         self.desk = desk
         self.lines: list[SettingLine] = []
-        self.folded: set[Path] = set()
+        """Those that are shown."""
+        self.words: tuple[str, ...] = ()
+        """What the lines that are shown must hold; empty for no filter."""
+        self._toggled: set[Path] = set()
+        """The lines that were opened or closed, and have not been the other way round since."""
         self._memory: SettingMemory = {}
+        self._all: list[SettingLine] = []
 
     def reload(self) -> None:
         """Write the lines of the project as it now is."""
         self.beginResetModel()
-        lines = Setting(self.desk.project, self.desk.catalog, self._memory).lines()
-        self.lines, hidden_below = [], -1
-        for line in lines:
-            if hidden_below >= 0 and line.depth > hidden_below:
-                continue
-            hidden_below = line.depth if line.path in self.folded else -1
-            self.lines.append(line)
+        self._all = Setting(self.desk.project, self.desk.catalog, self._memory).lines()
+        self.lines = shown_lines(self._all, self._toggled, self.words)
         self.endResetModel()
+
+    def fold(self, path: Path) -> None:
+        """Fold what is below a line, or unfold it."""
+        self._toggled ^= {path}
+        self.reload()
+
+    def is_folded(self, line: SettingLine) -> bool:
+        """Whether something below a line is not shown."""
+        return is_closed(line, self._toggled) and not self.words
+
+    def open_to(self, path: Path) -> None:
+        """Have the line of a path shown, wherever it is folded away or filtered out."""
+        if self.line_of(path) < 0:
+            self.words = ()
+            for line in lines_around(self._all, path):
+                if is_closed(line, self._toggled):
+                    self._toggled ^= {line.path}
+            self.reload()
+
+    def nearest_around(self, path: Path) -> Path | None:
+        """The path of the innermost line that is shown around one that is not."""
+        around = [each.path for each in lines_around(self._all, path)]
+        return next((each for each in reversed(around) if self.line_of(each) >= 0), None)
+
+    def section_at(self, index: int) -> list[SettingLine]:
+        """The headings that a place is below of: the section and its document."""
+        line = self.line_at(index)
+        around = lines_around(self.lines, line.path) if line is not None else []
+        return [*around, line][:2] if line is not None else []
+
+    def headerData(
+        self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole
+    ) -> Any:
+        if orientation is Qt.Orientation.Horizontal and role == Qt.ItemDataRole.DisplayRole:
+            return "Setting"
+        return None
+
+    def every_line(self) -> list[SettingLine]:
+        """The lines of the project as it now is, those that are not shown too."""
+        return Setting(self.desk.project, self.desk.catalog, self._memory).lines()
 
     def line_at(self, index: int) -> SettingLine | None:
         """The line at a place."""
@@ -111,10 +153,10 @@ class LineDelegate(PaintedDelegate):
         with saved(painter):
             painter.translate(cell.topLeft())
             draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
-            if line.path in view.setting.folded:
+            if view.setting.is_folded(line):
                 painter.setPen(palette.dim)
                 painter.drawText(
-                    QRectF(8, 0, 24, layout.height), Qt.AlignmentFlag.AlignVCenter, "…"
+                    QRectF(8, 0, 24, layout.height), Qt.AlignmentFlag.AlignVCenter, "▸"
                 )
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
 
@@ -140,7 +182,11 @@ class SettingView(ChipTable):
         self.setting = SettingModel(desk, self)
         self.setModel(self.setting)
         self.setItemDelegate(LineDelegate(self))
-        self.horizontalHeader().hide()
+        self.where = WhereHeader(self)
+        self.setHorizontalHeader(self.where)
+        self.where.show()
+        self.where.filtered.connect(self.filter)
+        self.verticalScrollBar().valueChanged.connect(self.where.viewport().update)
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.menu: QMenu | None = None
         self._path: Path = ("cover",)
@@ -196,6 +242,8 @@ class SettingView(ChipTable):
 
     def select_path(self, path: Path) -> None:
         """Look at the line of a path, or at the nearest that is left before it."""
+        if self.setting.line_of(path) < 0:
+            path = self.setting.nearest_around(path) or path
         while path and self.setting.line_of(path) < 0:
             last = path[-1]
             path = (*path[:-1], last - 1) if isinstance(last, int) and last > 0 else path[:-1]
@@ -204,6 +252,11 @@ class SettingView(ChipTable):
         self._path = self.setting.lines[index].path if self.setting.lines else ()
         self.scrollTo(self.currentIndex())
         self.viewport().update()
+
+    @property
+    def path(self) -> Path:
+        """The path of the line that is selected."""
+        return self._path
 
     @property
     def line(self) -> SettingLine | None:
@@ -269,7 +322,7 @@ class SettingView(ChipTable):
         title = addition.title.partition(":")[0].lower()
         if self._apply(Edit(f"Add {title}", apply)):
             self.setFocus()
-            self.select_path(where[-1])
+            self.unfold_to(where[-1])
             self.focus_chip(1)
 
     def can_paste(self) -> bool:
@@ -344,18 +397,38 @@ class SettingView(ChipTable):
         return True
 
     def fold(self) -> None:
-        self.setting.folded ^= {self._path}
-        self.reload()
+        self.setting.fold(self._path)
+        self._set_heights()
+        self.select_path(self._path)
+
+    def filter(self, text: str) -> None:
+        """Show only the lines that hold all words of a text, and what they are below of."""
+        path = self._path
+        self.setting.words = tuple(text.split())
+        self.setting.reload()
+        self._set_heights()
+        found = next((line.path for line in self.setting.lines if self._is_found(line)), None)
+        if found is not None or not text:
+            self.select_path(found or path)
+
+    def _is_found(self, line: SettingLine) -> bool:
+        words = self.setting.words
+        return bool(words) and all(word.lower() in line.text.lower() for word in words)
+
+    def begin_filter(self) -> None:
+        """Put the keyboard into the filter."""
+        self.where.begin()
 
     def all_lines(self) -> list[SettingLine]:
         """The lines of the project, those that are folded away too."""
-        return Setting(self.desk.project, self.desk.catalog).lines()
+        return self.setting.every_line()
 
     def unfold_to(self, path: Path) -> None:
         """Look at the line of a path, wherever it is folded away."""
         if self.setting.line_of(path) < 0:
-            self.setting.folded.clear()
-            self.reload()
+            self.where.clear()
+            self.setting.open_to(path)
+            self._set_heights()
         self.select_path(path)
 
     def behavior_here(self) -> str | None:

@@ -138,6 +138,22 @@ class DeskPane(QWidget):
         for table in self._tables():
             table.set_compact(compact)
 
+    def set_large_stage(self, on: bool) -> None:
+        """Have the tabs at both sides change places. Each place keeps its size."""
+        first, second = (self.right, self.left) if on else (self.left, self.right)
+        if self.across.widget(0) is first:
+            return
+        across, down = self.across.sizes(), self.down.sizes()
+        focused = self.focusWidget()
+        self.down.insertWidget(0, second)
+        self.across.insertWidget(0, first)
+        self.across.setSizes(across)
+        self.down.setSizes(down)
+        self.across.setStretchFactor(0, 5)
+        self.across.setStretchFactor(1, 3)
+        if focused is not None:
+            focused.setFocus()
+
     def refresh_actions(self, *_: object) -> None:
         """Enable what can be done now, and name what undo and redo would do."""
         for action in ACTIONS:

@@ -169,6 +169,12 @@ class MainWindow(QMainWindow):
         if self.pane is not None:
             self.pane.set_compact(on)
 
+    def set_large_stage(self, on: bool) -> None:
+        """Have the stage at the large place, and the rows at the small one; or the other way."""
+        self.settings.set_flag("large_stage", on)
+        if self.pane is not None:
+            self.pane.set_large_stage(on)
+
     def show_shortcuts(self) -> None:
         """List every action and its keys."""
         keyed = [(action.title, sequences(action)) for action in ACTIONS if action.keys]
@@ -289,7 +295,7 @@ class MainWindow(QMainWindow):
                 getattr(self.pane, name).restoreState(state)
         self.setCentralWidget(self.pane)
         self._fill_menus(self.pane)
-        for name in ("night", "compact"):
+        for name in ("night", "compact", "large_stage"):
             self.pane.actions_by_id[name].setChecked(self.settings.flag(name))
         desk.project_changed.connect(self._name_window)
         self._name_window()

@@ -45,6 +45,9 @@ class Shell(Protocol):
     def set_compact(self, on: bool) -> None:
         """Show compact rows, or roomy ones."""
 
+    def set_large_stage(self, on: bool) -> None:
+        """Have the stage at the large place, and the rows at the small one; or the other way."""
+
     def show_shortcuts(self) -> None:
         """List every action and its keys."""
 

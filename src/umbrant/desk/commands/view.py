@@ -43,6 +43,16 @@ def fit_stage(context: CommandContext) -> None:
     context.views.of(StageView).fit()
 
 
+def follow_agent(context: CommandContext, on: bool) -> None:
+    """Keep the one who is looked at in the middle of the stage."""
+    context.views.of(StageView).follow(on)
+
+
+def large_stage(context: CommandContext, on: bool) -> None:
+    """Let the stage and the rows change places."""
+    context.shell.set_large_stage(on)
+
+
 def look_at(context: CommandContext) -> None:
     """Show the rows of the behavior that the setting's line is about."""
     if context.in_setting:
@@ -114,6 +124,24 @@ ACTIONS: tuple[Action, ...] = (
         ("Ctrl+0",),
     ),
     Action("fit_stage", "View", "Whole stage", "The whole stage", fit_stage, ("Ctrl+9",)),
+    Action(
+        "follow_agent",
+        "View",
+        "Stage follows the agent",
+        "Keep the one who is looked at in the middle of the stage",
+        follow_agent,
+        ("Ctrl+J",),
+        switch=True,
+    ),
+    Action(
+        "large_stage",
+        "View",
+        "Large stage",
+        "The stage and the rows change places",
+        large_stage,
+        ("Ctrl+M",),
+        switch=True,
+    ),
     Action(
         "night",
         "View",

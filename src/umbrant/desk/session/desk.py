@@ -24,7 +24,7 @@ from umbrant.model.expanded import ExpandedBehavior, expand_behavior
 from umbrant.model.problems import Problem
 from umbrant.model.staging import Member, Scenario
 from umbrant.model.variants import override_of
-from umbrant.reasons.decision_changes import LeadingSpan, lead_at
+from umbrant.reasons.decision_changes import LeadingSpan, behavior_of, lead_at
 from umbrant.reasons.why import Explainer
 from umbrant.review.findings import Finding
 from umbrant.rolling.roll import RollOrder
@@ -351,6 +351,15 @@ class Desk(QObject):
         if lead is None:
             return None
         return current.loaded.leading[name].index(lead.row_id)
+
+    def leading_row(self, name: str) -> str:
+        """The name of the row that leads one of the cast at the playhead; empty if none does."""
+        current, index = self.takes.current, self.leading(name)
+        if current is None or index is None:
+            return ""
+        behavior = behavior_of(current.loaded.take, name)
+        row = behavior.by_id.get(current.loaded.leading[name][index]) if behavior else None
+        return row.name if row is not None else ""
 
     def _take_shown(self) -> None:
         take = self.take

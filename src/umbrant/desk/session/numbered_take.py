@@ -42,10 +42,14 @@ class NumberedTake:
 
 def noticed_in(take: Take) -> str:
     """What of the scenario could not be done as written, in one sentence; empty if all could."""
+    of_scenario = [
+        f"{what}: {''.join(text for _, text in cause.parts())}" for _, what, cause in take.notices
+    ]
     found = [
         f"{name}: {what}: {''.join(text for _, text in cause.parts())}"
         for name, record in take.agents.items()
         for _, what, cause in record.notices
     ]
+    found = [*of_scenario, *found]
     more = f" And {len(found) - MOST_NOTICED} more like these." if len(found) > MOST_NOTICED else ""
     return ". ".join(found[:MOST_NOTICED]) + "." + more if found else ""

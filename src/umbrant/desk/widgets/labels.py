@@ -8,6 +8,8 @@ from PySide6.QtGui import QColor, QPainter
 
 ABOVE, BELOW = 10, 3
 """How far a line of text reaches above and below the line it stands on."""
+OUT = 20
+"""How far outside something may stand and still have its name at the edge."""
 GAP = 4
 """How much is left free between two texts beside each other."""
 
@@ -35,6 +37,8 @@ class Labels:
         Where there is no room for it, it is left out; if it must be there, it stands where it would
         stand first. Returns where it stands.
         """
+        if not must and not self._area.adjusted(-OUT, -OUT, OUT, OUT).contains(at):
+            return None  # what it would name is out of sight
         boxes = (self._inside(box) for box in self._around(text, at, away))
         first = next(boxes)
         box = next(

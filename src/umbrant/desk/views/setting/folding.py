@@ -53,6 +53,25 @@ def shown_lines(
     return shown
 
 
+def _holds(line: SettingLine, words: Sequence[str]) -> bool:
+    text = line.text.lower()
+    return all(word.lower() in text for word in words)
+
+
+def best_line(lines: Sequence[SettingLine], words: Sequence[str]) -> SettingLine | None:
+    """The line that a filter most likely means: one with that name, else the first whose name
+    begins so or holds it, else the first that holds the words; None without any.
+    """
+    wanted = " ".join(words).lower()
+
+    def rank(line: SettingLine) -> int:
+        name = line.pieces[1].text.lower() if len(line.pieces) > 1 and not line.heading else ""
+        return (name == wanted) * 3 or (name.startswith(wanted)) * 2 or (wanted in name) * 1
+
+    found = [line for line in lines if _holds(line, words)] if words else []
+    return max(found, key=rank, default=None)
+
+
 def _filtered(lines: Sequence[SettingLine], words: Sequence[str]) -> list[SettingLine]:
     found: list[SettingLine] = []
     around: list[SettingLine] = []
@@ -60,8 +79,7 @@ def _filtered(lines: Sequence[SettingLine], words: Sequence[str]) -> list[Settin
         while around and around[-1].depth >= line.depth:
             around.pop()
         around.append(line)
-        text = line.text.lower()
-        if all(word.lower() in text for word in words):
+        if _holds(line, words):
             found.extend(each for each in around if not any(each is known for known in found[-9:]))
     return found
 

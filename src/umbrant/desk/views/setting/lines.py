@@ -64,6 +64,8 @@ SECONDS = Quantity("s", 0, None, 0.5)
 COUNT = Quantity("", 1, 1000, 1)
 SHARE = Quantity("", 0, 1, 0.05)
 NOBODY = "a puppet"
+MOST_USERS = 4
+"""How many are named of those that use a behavior."""
 MOST_LISTED = 12
 """How many rows are named of those that use a key."""
 
@@ -150,7 +152,9 @@ class Setting:
                 )
                 say.words(f"with {len(behavior.overrides)} rows otherwise")
             users = self._users(behavior.name)
-            say.words(f"· used by {', '.join(users)}" if users else "· used by nobody yet")
+            named = ", ".join(users[:MOST_USERS])
+            more = f" and {len(users) - MOST_USERS} more" if len(users) > MOST_USERS else ""
+            say.words(f"· used by {named}{more}" if users else "· used by nobody yet")
             yield say.line(1, *starts, *variants, help="Ctrl+L looks at its rows")
 
     def _new_behavior(self, start: Template) -> Addition:

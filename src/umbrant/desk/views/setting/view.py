@@ -23,7 +23,7 @@ from umbrant.desk.chips.table import SENTENCES, ChipTable
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.views.setting.fields import Addition, SettingLine
-from umbrant.desk.views.setting.folding import is_closed, lines_around, shown_lines
+from umbrant.desk.views.setting.folding import best_line, is_closed, lines_around, shown_lines
 from umbrant.desk.views.setting.lines import Setting, SettingMemory
 from umbrant.desk.views.setting.listed import (
     KeysTarget,
@@ -407,13 +407,9 @@ class SettingView(ChipTable):
         self.setting.words = tuple(text.split())
         self.setting.reload()
         self._set_heights()
-        found = next((line.path for line in self.setting.lines if self._is_found(line)), None)
+        found = best_line(self.setting.lines, self.setting.words)
         if found is not None or not text:
-            self.select_path(found or path)
-
-    def _is_found(self, line: SettingLine) -> bool:
-        words = self.setting.words
-        return bool(words) and all(word.lower() in line.text.lower() for word in words)
+            self.select_path(found.path if found is not None else path)
 
     def begin_filter(self) -> None:
         """Put the keyboard into the filter."""

@@ -3,9 +3,12 @@ that goes on.
 """
 
 import math
+from collections import Counter
 from collections.abc import Iterator
+from functools import partial
 from typing import TYPE_CHECKING
 
+from umbrant.catalog.declare import ROWS
 from umbrant.desk.views.stage.painting import (
     BodyFigure,
     BodyOutline,
@@ -15,14 +18,18 @@ from umbrant.desk.views.stage.painting import (
     StageLook,
     StandingLook,
 )
-from umbrant.desk.views.stage.rings import Ring, rings
+from umbrant.desk.views.stage.rings import Ring, condition_rings, conditions_of, rings
+from umbrant.desk.views.stage.sides import TwoSides, two_sides
+from umbrant.model.kind_ids import MACHINE
 from umbrant.model.staging import Member, Scenario, Stage
-from umbrant.model.values import Point
+from umbrant.model.values import Point, Value
 from umbrant.take.record import RowState
 
 if TYPE_CHECKING:
     from umbrant.desk.views.stage.view import StageView
 
+CROWD = 7
+"""From how many of a kind on their names give way: they are told where the mouse rests."""
 ELSEWHERE_M = 0.05
 """How far apart a body is in two takes, at least, to be drawn twice."""
 SAID_S = 2.0
@@ -54,7 +61,8 @@ def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
     return StageLook(
         things=tuple(_things(view, stage)),
         figures=tuple(_figures(view, scenario)),
-        rings=tuple(_rings(view)),
+        rings=tuple(rings_of(view)),
+        sides=tuple(_sides(view, stage)),
         way=(here[0], *way) if way and here is not None else (),
         cone=_cone(view),
         outlines=tuple(_outlines(view, scenario)),
@@ -66,11 +74,12 @@ def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
 def _things(view: "StageView", stage: Stage) -> Iterator[PropFigure]:
     """Each prop that is there."""
     drains = {prop.name for prop in stage.props if prop.drain_per_s > 0}
-    for name, at, level in _props_now(view, stage):
+    for name, at, level in props_now(view, stage):
         yield PropFigure(at, level, name in drains)
 
 
-def _props_now(view: "StageView", stage: Stage) -> Iterator[tuple[str, Point, float]]:
+def props_now(view: "StageView", stage: Stage) -> Iterator[tuple[str, Point, float]]:
+    """Each prop that is there: its name, where it is, and its level."""
     live, take, tick = view.live, view.desk.take, view.desk.playhead
     if live is not None and live.frame is not None:
         yield from ((name, (x, y), level) for name, (x, y, level) in live.frame.props.items())
@@ -86,7 +95,8 @@ def _props_now(view: "StageView", stage: Stage) -> Iterator[tuple[str, Point, fl
 
 def _figures(view: "StageView", scenario: Scenario) -> Iterator[BodyFigure]:
     """Everyone on the stage; who is followed last, so that nobody covers them."""
-    shown = {member.name for member in scenario.cast}
+    many = Counter((each.behavior, each.group) for each in scenario.cast)
+    shown = {member.name for member in scenario.cast if many[member.behavior, member.group] < CROWD}
     for member in sorted(scenario.players, key=lambda each: _is_followed(view, each)):
         found = view.place_of(member.name)
         if found is None:
@@ -163,24 +173,54 @@ def _cone(view: "StageView") -> Cone | None:
     return Cone(found[0], found[1], member.body.sight_m, member.body.cone_deg)
 
 
-def _rings(view: "StageView") -> Iterator[Ring]:
-    """The ranges that the selected row is about."""
+def rings_of(view: "StageView") -> Iterator[Ring]:
+    """The ranges that the selected row is about; of a machine, those that its states go by."""
+    desk, here, row = view.desk, view.place_of(view.desk.agent), view.desk.row
+    if row is None or here is None:
+        return
+    values = _values(view)
+    yield from rings(row, desk.catalog, values, here[0], partial(_place_named, view))
+    behavior = desk.behavior
+    if behavior is None or row.kind not in (MACHINE, "state"):
+        return
+    seen: set[float] = set()
+    for row_id in behavior.outline.within(row.id):
+        found = behavior.row(row_id)
+        target = behavior.by_id.get(str(found.args.get("to", "")))
+        for when in conditions_of(found, desk.catalog.get(found.kind, *ROWS)) if target else ():
+            name = target.name if target is not None else ""
+            for ring in condition_rings(when, desk.catalog, values, here[0], name):
+                if ring.radius_m not in seen:
+                    seen.add(ring.radius_m)
+                    yield ring
+
+
+def _sides(view: "StageView", stage: Stage) -> Iterator[TwoSides]:
+    """The two sides of what the selected row asks."""
     desk, here = view.desk, view.place_of(view.desk.agent)
     if desk.row is None or here is None:
         return
+    for when in conditions_of(desk.row, desk.catalog.get(desk.row.kind, *ROWS)):
+        yield from two_sides(when, _values(view), here[0], partial(_place_named, view), stage)
+
+
+def _values(view: "StageView") -> dict[str, Value | None]:
+    """What the keys of the agent hold at the playhead."""
+    desk = view.desk
     record = desk.take.agents.get(desk.agent) if desk.take else None
-    keys = (
-        {name: changes.at(desk.playhead) for name, changes in record.keys.items()} if record else {}
-    )
-    values = {name: written.value if written else None for name, written in keys.items()}
+    keys = record.keys.items() if record else ()
+    written = {name: changes.at(desk.playhead) for name, changes in keys}
+    return {name: each.value if each else None for name, each in written.items()}
 
-    def place_named(name: str) -> Point | None:
-        found, stage = view.place_of(name), view.shown_stage()
-        standing = {prop.name: prop.at for prop in stage.props} if stage else {}
-        standing |= {place.name: place.at for place in stage.places} if stage else {}
-        return found[0] if found else standing.get(name)
 
-    yield from rings(desk.row, desk.catalog, values, here[0], place_named)
+def _place_named(view: "StageView", name: str) -> Point | None:
+    """Where one of the cast, a prop or a place is at the playhead."""
+    found, stage = view.place_of(name), view.shown_stage()
+    if found is not None or stage is None:
+        return found[0] if found is not None else None
+    standing: dict[str, Point] = {place.name: place.at for place in stage.places}
+    standing |= {each: at for each, at, _ in props_now(view, stage)}
+    return standing.get(name)
 
 
 def _way(view: "StageView") -> tuple[Point, ...]:

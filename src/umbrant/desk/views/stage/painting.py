@@ -7,12 +7,13 @@ Plain functions of a `StageLook`, which says all that is to be seen. `stage_look
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, QSizeF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from umbrant.desk.views.stage.ground_painting import paint_ground, paint_off_limits
 from umbrant.desk.views.stage.handles import NO_GUIDES, Guides
 from umbrant.desk.views.stage.rings import Ring
+from umbrant.desk.views.stage.sides import TwoSides
 from umbrant.desk.widgets.figures import LEAST_BODY, draw_body, draw_boxed, draw_chosen, draw_prop
 from umbrant.desk.widgets.labels import Labels
 from umbrant.desk.widgets.painted import saved
@@ -20,6 +21,8 @@ from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.staging import Stage
 from umbrant.model.values import Point
 
+BAR = 7.0
+"""Half the length, in pixels, of the bar where a line of sight is cut off."""
 HANDLE = 5.0
 PROP = 5.0
 """How large, in pixels, a handle and a prop are drawn."""
@@ -121,6 +124,7 @@ class StageLook:
     figures: tuple[BodyFigure, ...] = ()
     """Whoever is followed last."""
     rings: tuple[Ring, ...] = ()
+    sides: tuple[TwoSides, ...] = ()
     way: tuple[Point, ...] = ()
     """From the body on; empty without a way."""
     cone: Cone | None = None
@@ -187,7 +191,16 @@ def paint_moving(
         if look.cone is not None:
             _paint_cone(painter, look.cone, projection, palette)
     _paint_outlines(painter, look.outlines, projection, palette)
+    _paint_sides(painter, look.sides, projection, palette)
     _paint_figures(painter, look.figures, projection, size.width(), labels, palette)
+    for each in look.sides:
+        middle = (each.here[0] + each.there[0]) / 2, (each.here[1] + each.there[1]) / 2
+        colour = palette.refused if each.blocked_at else palette.ink
+        labels.write(each.words, projection.to_pixels(middle), 4, colour)
+    for ring in look.rings:
+        if ring.name:
+            at = ring.centre[0], ring.centre[1] + ring.radius_m
+            labels.write(ring.name, projection.to_pixels(at), 4, palette.ink)
     for thing in look.things:
         labels.keep_clear(_around(projection.to_pixels(thing.at), PROP))
     for place in stage.places:
@@ -245,6 +258,22 @@ def _paint_outlines(
         if outline.shown_at is not None:
             painter.setPen(QPen(palette.dim, 1.0, Qt.PenStyle.DotLine))
             painter.drawLine(at, projection.to_pixels(outline.shown_at))
+
+
+def _paint_sides(
+    painter: QPainter, sides: Sequence[TwoSides], projection: Projection, palette: Palette
+) -> None:
+    """A line between the two sides of each condition, with a bar where something cuts it off."""
+    for each in sides:
+        here, there = projection.to_pixels(each.here), projection.to_pixels(each.there)
+        painter.setPen(QPen(palette.now, 1.4, Qt.PenStyle.DotLine))
+        painter.drawLine(here, there)
+        if each.blocked_at is not None:
+            line = QLineF(projection.to_pixels(each.blocked_at), there).normalVector()
+            line.setLength(2 * BAR)
+            across = QPointF(line.dx(), line.dy()) / 2
+            painter.setPen(QPen(palette.refused, 2.4))
+            painter.drawLine(line.p1() - across, line.p1() + across)
 
 
 def _paint_figures(

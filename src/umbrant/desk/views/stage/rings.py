@@ -1,13 +1,15 @@
 """The circles that a row's ranges make on the stage. Knows nothing of Qt."""
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, ParamType
 from umbrant.catalog.language.check import bound_args
+from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import (
     Comparison,
     ConditionTree,
+    KeyTerm,
     LanguageError,
     NumberTerm,
     SenseCall,
@@ -28,6 +30,10 @@ class Ring:
 
     centre: Point
     radius_m: float
+    means: str = field(default="", compare=False)
+    """What it is the range of, in words."""
+    name: str = field(default="", compare=False)
+    """What is written at it; empty for nothing."""
 
 
 def rings(
@@ -44,12 +50,13 @@ def rings(
             radius = values.get(given.key) if isinstance(given, KeyRef) else given
             centre = {"me": here, "target": target}.get(param.quantity.ring)
             if centre is not None and isinstance(radius, int | float):
-                yield Ring(centre, float(radius))
-    for when in _conditions(row, kind):
-        yield from _condition_rings(when, catalog, here)
+                yield Ring(centre, float(radius), f"{param.label} of {row.name or row.kind}")
+    for when in conditions_of(row, kind):
+        yield from condition_rings(when, catalog, values, here)
 
 
-def _conditions(row: Row, kind: Kind | None) -> Iterator[str]:
+def conditions_of(row: Row, kind: Kind | None) -> Iterator[str]:
+    """The guard of a row, and the conditions among what it is given."""
     if row.guard:
         yield row.guard.when
     for param in kind.params if kind else ():
@@ -58,9 +65,11 @@ def _conditions(row: Row, kind: Kind | None) -> Iterator[str]:
             yield value
 
 
-def _condition_rings(when: str, catalog: Catalog, here: Point) -> Iterator[Ring]:
+def condition_rings(
+    when: str, catalog: Catalog, values: Values, here: Point, name: str = ""
+) -> Iterator[Ring]:
     """The ranges that a condition asks about: `can_see(visitor, within=8)`, `distance(lamp) <
-    1.5`.
+    near`, also those that stand in keys. `name` is written at them.
     """
     try:
         tree = parse(when)
@@ -70,24 +79,30 @@ def _condition_rings(when: str, catalog: Catalog, here: Point) -> Iterator[Ring]
         kind = catalog.get(part.sense, Family.SENSE) if isinstance(part, SenseCall) else None
         if kind is None or not isinstance(part, SenseCall):
             continue
-        for name, value in bound_args(part, kind).items():
-            param = kind.param(name)
-            if param is not None and param.quantity.ring == "me" and isinstance(value, NumberTerm):
-                yield Ring(here, value.value)
+        for given, value in bound_args(part, kind).items():
+            param = kind.param(given)
+            radius = _number(value, values)
+            if param is not None and param.quantity.ring == "me" and radius is not None:
+                yield Ring(here, radius, spoken(part, catalog), name)
     for atom in atoms(tree):
-        radius = _distance_bound(atom)
+        radius = _distance_bound(atom, values)
         if radius is not None:
-            yield Ring(here, radius)
+            yield Ring(here, radius, spoken(atom, catalog), name)
 
 
-def _distance_bound(atom: ConditionTree) -> float | None:
-    if not isinstance(atom, Comparison) or not isinstance(atom.right, NumberTerm):
+def _distance_bound(atom: ConditionTree, values: Values) -> float | None:
+    if not isinstance(atom, Comparison):
         return None
-    return (
-        atom.right.value
-        if isinstance(atom.left, SenseCall) and atom.left.sense == "distance"
-        else None
-    )
+    asks = isinstance(atom.left, SenseCall) and atom.left.sense == "distance"
+    return _number(atom.right, values) if asks else None
+
+
+def _number(term: object, values: Values) -> float | None:
+    """The number that a term stands for; None where it is none, or nobody knows it."""
+    if isinstance(term, NumberTerm):
+        return term.value
+    found = values.get(term.key) if isinstance(term, KeyTerm) else None
+    return float(found) if isinstance(found, int | float) and not isinstance(found, bool) else None
 
 
 def _target(

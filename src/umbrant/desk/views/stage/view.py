@@ -8,13 +8,14 @@ from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import (
     QEnterEvent,
     QFocusEvent,
+    QHelpEvent,
     QKeyEvent,
     QMouseEvent,
     QPainter,
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QToolTip, QWidget
 
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.rehearsing import Rehearsing
@@ -25,6 +26,7 @@ from umbrant.desk.views.stage.handles import (
     setting_handles,
     walk_handles,
 )
+from umbrant.desk.views.stage.hover import hover_words
 from umbrant.desk.views.stage.look import look_of, standing_of
 from umbrant.desk.views.stage.painting import Projection, paint_moving, paint_standing
 from umbrant.desk.views.stage.picking import FAR_NUDGE_M, NUDGE_M, PICKING, STEPS, Picking
@@ -40,6 +42,11 @@ from umbrant.model.values import Point
 
 MARGIN = 14
 GRAB, SNAP = 9.0, 6.0
+FOLLOWED = 2.5
+"""How much larger the stage is drawn when it begins to follow somebody."""
+ZOOMS = {"+": 1.25, "-": 0.8}
+PANNED = 40
+"""How far a key moves the stage, in pixels."""
 
 
 class StageView(PaintedView):
@@ -72,6 +79,7 @@ class StageView(PaintedView):
         self._scale = 1.0
         self._offset = QPointF()
         self._fitted = True
+        self._follows = False
         self._held: Handle | None = None
         self.chosen: Path | None = None
         """The path of the handle that is chosen."""
@@ -81,6 +89,8 @@ class StageView(PaintedView):
         self.rehearsing: Rehearsing | None = None
         """The rehearsals that can be held on this stage."""
         self.picking = Picking(self)
+        for moved in (desk.playhead_moved, desk.agent_changed, desk.take_changed):
+            moved.connect(self._keep_agent)
         paint_with(desk, self)
 
     def heading(self) -> str:
@@ -123,7 +133,25 @@ class StageView(PaintedView):
         self._offset = centre + (self._offset - centre) * (scale / self._scale)
         self._scale = scale
         self._fitted = False
+        self._keep_agent()
         self.update()
+
+    def follow(self, on: bool) -> None:
+        """Keep the one who is looked at in the middle, drawn larger if all of the stage was
+        shown; or do so no more.
+        """
+        self._follows = on
+        if on and self._fitted:
+            self.zoom(FOLLOWED)
+        self._keep_agent()
+        self.update()
+
+    def _keep_agent(self) -> None:
+        """Put the one who is followed into the middle."""
+        found = self.place_of(self.desk.agent) if self._follows else None
+        if found is not None and not self._fitted:
+            middle = QPointF(self.width() / 2, self.height() / 2)
+            self._offset += middle - self.to_pixels(found[0])
 
     @property
     def projection(self) -> Projection:
@@ -203,6 +231,7 @@ class StageView(PaintedView):
         super().resizeEvent(event)
         if self._fitted:
             self.fit()
+        self._keep_agent()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         self.zoom(1.15 if event.angleDelta().y() > 0 else 1 / 1.15, event.position())
@@ -295,18 +324,18 @@ class StageView(PaintedView):
         if self.picking.active and self.picking.key(event):
             return
         step = STEPS.get(Qt.Key(event.key()))
-        if event.text() in ("+", "-"):
-            self.zoom(1.25 if event.text() == "+" else 0.8)
+        if event.text() in ZOOMS:
+            self.zoom(ZOOMS[event.text()])
+        elif event.text() == "0":
+            self.fit()
+        elif step is not None:
+            far = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._step(step, FAR_NUDGE_M if far else NUDGE_M)
         elif event.key() in (Qt.Key.Key_BracketLeft, Qt.Key.Key_BracketRight) or event.text() in (
             ",",
             ".",
         ):
             self._choose_next(-1 if event.text() in (",", "[") else 1)
-        elif step is not None and self.chosen is not None:
-            self._nudge(
-                step,
-                FAR_NUDGE_M if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else NUDGE_M,
-            )
         elif self.arranging and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             handle = next((each for each in self.handles() if each.path == self.chosen), None)
             self.sketching.offer(
@@ -331,10 +360,21 @@ class StageView(PaintedView):
                 Qt.Key.Key_Enter,
                 Qt.Key.Key_Delete,
             )
-            if steering or adding or picking or (self.chosen is not None and event.key() in ARROWS):
+            panned = event.key() in ARROWS and (self.chosen is not None or not self._fitted)
+            if steering or adding or picking or panned:
                 event.accept()
                 return True
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            QToolTip.showText(event.globalPos(), self.words_at(QPointF(event.pos())), self)
+            return True
         return super().event(event)
+
+    def words_at(self, pixel: QPointF) -> str:
+        """What stands at a place of the widget, in words; empty for bare ground."""
+        stage, scenario = self.shown_stage(), self.desk.scenario
+        if stage is None or scenario is None:
+            return ""
+        return hover_words(self, stage, scenario, pixel)
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         super().focusInEvent(event)
@@ -342,6 +382,15 @@ class StageView(PaintedView):
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         super().focusOutEvent(event)
+        self.update()
+
+    def _step(self, step: tuple[int, int], metres: float) -> None:
+        """Move what is chosen; without that, look at what lies further in a direction."""
+        if self.chosen is not None:
+            self._nudge(step, metres)
+            return
+        self._offset += QPointF(-step[0] * PANNED, step[1] * PANNED)
+        self._fitted = False
         self.update()
 
     def _choose_next(self, step: int) -> None:

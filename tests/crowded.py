@@ -29,7 +29,7 @@ def crowded(project: Project, *, cast: int = 60, props: int = 200, states: int =
             name=f"guard_{index}",
             behavior="gull",
             group=f"flock_{index // 15}",
-            start=(round(2 + index % 20 * 1.4, 1), round(1 + index // 20 * 0.9, 1)),
+            start=(round(2 + index % 20 * 1.4, 1), round(6.5 + index // 20 * 0.9, 1)),
         )
         for index in range(cast)
     )

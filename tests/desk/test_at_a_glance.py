@@ -126,9 +126,9 @@ def test_a_filter_that_nothing_fits_shows_nothing_and_breaks_nothing(quay_driver
 @pytest.mark.parametrize(
     ("typed", "wanted"),
     [
-        ("_137", "prop light_137"),
+        ("_137", "prop rope_137"),
         ("d_44", "cast guard_44"),
-        ("t bo", "cast bo"),
+        ("bo", "cast bo"),
         ("jetty", "place"),
     ],
 )

@@ -25,6 +25,8 @@ NAMED, BRANCH, MOST_BRANCHES = 8.0, 3.0, 3
 """How high a stripe must be to hold a name, how high those of further branches are, and with more
 branches than how many all are alike.
 """
+GAPLESS = 1.6
+"""Up to which height stripes stand without a gap."""
 LEAST_WIDE = 2.5
 """How wide the mark of a row is at least that began and ended within one tick."""
 HALF, HIGH = 4.5, 7.0
@@ -207,7 +209,9 @@ def _paint_bar(painter: QPainter, box: QRectF, colour: QColor, name: str) -> Non
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
     if box.height() < NAMED:
-        painter.fillRect(box.adjusted(0, 0, -0.5, -0.3), colour)
+        # Very many stripes have no room for gaps between them, which would wash them out.
+        gap = 0.3 if box.height() > GAPLESS else 0.0
+        painter.fillRect(box.adjusted(0, 0, -0.5 if gap else 0, -gap), colour)
         return
     painter.drawRoundedRect(box.adjusted(0, 0, -1, 0), 2, 2)
     if painter.fontMetrics().horizontalAdvance(name) + 8 <= box.width():

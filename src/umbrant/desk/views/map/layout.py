@@ -6,17 +6,24 @@ and no two share a line. A machine's states stand in columns by how many transit
 first one they are; states that only transitions of the machine itself lead to stand below.
 """
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from umbrant.model.behaviors import Behavior, Row, targets_of
 from umbrant.model.kind_ids import CONSIDER, HISTORY, MACHINE, STATES, TRANSITIONS
 
 BOX_H, GAP_X, GAP_Y, PAD, TITLE_H = 30.0, 46.0, 12.0, 14.0, 20.0
-STATE_H, STATE_GAP_X, STATE_GAP_Y = 38.0, 84.0, 34.0
+STATE_H, STATE_GAP_X, STATE_GAP_Y, BAND_GAP = 38.0, 84.0, 34.0, 48.0
 LOOP_ROOM = 32.0
 """How much is left free around a machine in which a transition leads back to its own state."""
-LEAST_W, MOST_W = 62.0, 190.0
+LEAST_W, MOST_W, LINE_W = 62.0, 190.0, 116.0
+"""How narrow and how wide a box is, and from which width on a title is written in two lines."""
+TEXT_EDGES = 34.0
+"""How much room a box has beside its title, for its edges and for the dot of what can lead."""
+MARK_W = 16.0
+"""How wide a mark in a box is: of a guard, of decorators, of what is folded away."""
+MOST_COLUMNS = 6
+"""How many columns of states stand side by side; those after them go on below."""
 
 
 Measure = Callable[[str], float]
@@ -37,6 +44,12 @@ class MapBox:
     inside: list["MapBox"] = field(default_factory=list)
     from_any: bool = False
     """Whether only transitions of the machine itself lead to it."""
+    lines: tuple[str, ...] = ()
+    """Its title as it is written; empty for one that is cut to the room it has."""
+    guarded: bool = False
+    decorators: int = 0
+    folded: int = 0
+    """How many rows nested in it are not shown."""
 
     def moved(self, x: float, y: float) -> None:
         """Move the box, and all boxes nested in it, by a distance."""
@@ -94,16 +107,71 @@ class MapLayout:
         )
 
 
-def draw(behavior: Behavior, row_id: str, measure: Measure) -> MapLayout:
+def draw(
+    behavior: Behavior, row_id: str, measure: Measure, opened: frozenset[str] | None = None
+) -> MapLayout:
     """The map for a row: of the machine that it belongs to; outside of machines of the whole
-    tree.
+    tree, or with what is nested in the `opened` rows only.
     """
     machine = behavior.innermost(row_id, MACHINE)
-    return draw_machine(behavior, machine, measure) if machine else draw_tree(behavior, measure)
+    if machine:
+        return draw_machine(behavior, machine, measure)
+    return draw_tree(behavior, measure, opened)
 
 
-def draw_tree(behavior: Behavior, measure: Measure) -> MapLayout:
-    """The tree from left to right. A machine stands as one box; its inside has a map of its own."""
+def lines_in(high: float) -> int:
+    """How many boxes of a tree stand below one another in so much height."""
+    return max(1, int((high - 2 * PAD + GAP_Y) // (BOX_H + GAP_Y)))
+
+
+def open_rows(behavior: Behavior, wanted: Iterable[str], lines: int) -> frozenset[str]:
+    """The rows of a tree that are shown with what is nested in them, where only so many boxes have
+    room below one another: those that lead to the wanted rows, and then the outermost that still
+    fit.
+    """
+    if not behavior.outline.tops:
+        return frozenset()
+    top = behavior.outline.tops[0]
+    opened, used = {top}, max(1, len(_nested(behavior, top)))
+    around = {each for row_id in wanted for each in _around(behavior, row_id)}
+    waiting = [top]
+    # In breadth, so that what is further out is opened first; what leads to the wanted rows is
+    # opened in any case.
+    for at_any_cost in (True, False):
+        waiting = [top]
+        while waiting:
+            row_id = waiting.pop(0)
+            for child in _nested(behavior, row_id) if row_id in opened else ():
+                inner = len(_nested(behavior, child.id))
+                fits = child.id in around if at_any_cost else used + inner - 1 <= lines
+                if inner and child.id not in opened and fits:
+                    opened.add(child.id)
+                    used += inner - 1
+                waiting.append(child.id)
+    return frozenset(opened)
+
+
+def _around(behavior: Behavior, row_id: str) -> Iterator[str]:
+    """A row and those that it is nested in."""
+    at: str | None = row_id if row_id in behavior.by_id else None
+    while at is not None:
+        yield at
+        at = behavior.outline.parent[at]
+
+
+def _nested(behavior: Behavior, row_id: str) -> list[Row]:
+    """What is drawn to the right of a row."""
+    if behavior.row(row_id).kind == MACHINE:
+        return []
+    return list(_rows(behavior, row_id, but=(*TRANSITIONS, CONSIDER)))
+
+
+def draw_tree(
+    behavior: Behavior, measure: Measure, opened: frozenset[str] | None = None
+) -> MapLayout:
+    """The tree from left to right. A machine stands as one box; its inside has a map of its own.
+    Of rows that are not `opened` it is said how many are nested in them.
+    """
     boxes: list[MapBox] = []
     arrows: list[MapArrow] = []
     widths: dict[int, float] = {}
@@ -111,16 +179,19 @@ def draw_tree(behavior: Behavior, measure: Measure) -> MapLayout:
 
     def place(row: Row, depth: int) -> MapBox:
         nonlocal line
-        box = MapBox(
-            row.id, row.name or row.kind, row.kind, h=BOX_H, w=_width(row.name or row.kind, measure)
-        )
+        title = row.name or row.kind
+        nested = _nested(behavior, row.id)
+        is_open = opened is None or row.id in opened
+        box = MapBox(row.id, title, row.kind, h=BOX_H, guarded=row.guard is not None)
+        box.decorators = len(row.decorators)
+        box.folded = 0 if is_open else len(nested)
+        marks = (box.guarded + bool(box.decorators) + bool(box.folded)) * MARK_W
+        box.lines = in_lines(title, measure)
+        box.w = max(LEAST_W, max(map(measure, box.lines)) + TEXT_EDGES + marks)
         widths[depth] = max(widths.get(depth, 0.0), box.w)
         boxes.append(box)
         depths[row.id] = depth
-        children = (
-            [] if row.kind == MACHINE else _rows(behavior, row.id, but=(*TRANSITIONS, CONSIDER))
-        )
-        inner = [place(child, depth + 1) for child in children]
+        inner = [place(child, depth + 1) for child in nested] if is_open else []
         if inner:
             box.y = (inner[0].y + inner[-1].y) / 2
             arrows.extend(MapArrow(row.id, child.row_id) for child in inner)
@@ -208,15 +279,18 @@ def _arrange(
     for box in boxes:
         if box.row_id in ranks:
             columns.setdefault(ranks[box.row_id], []).append(box)
-    x, width, height = 0.0, 0.0, 0.0
-    for rank in sorted(columns):
-        y = 0.0
+    x, top, width, height = 0.0, 0.0, 0.0, 0.0
+    for place, rank in enumerate(sorted(columns)):
+        if place and place % MOST_COLUMNS == 0:
+            x, top = 0.0, height + BAND_GAP
+        y = top
         for box in columns[rank]:
             box.moved(x - box.x, y - box.y)
             y += box.h + STATE_GAP_Y
         height = max(height, y - STATE_GAP_Y)
-        width = x + max(box.w for box in columns[rank])
-        x = width + _gap(columns[rank], arrows, measure)
+        x += max(box.w for box in columns[rank])
+        width = max(width, x)
+        x += _gap(columns[rank], arrows, measure)
     left = 0.0
     for box in low:
         box.moved(left - box.x, height + STATE_GAP_Y - box.y)
@@ -307,6 +381,15 @@ def _rows(
         row = behavior.row(child)
         if not row.muted and row.kind not in but and (only is None or row.kind in only):
             yield row
+
+
+def in_lines(title: str, measure: Measure) -> tuple[str, ...]:
+    """A title in one line, or broken between words into two of about the same width."""
+    words = title.split()
+    if measure(title) <= LINE_W or len(words) < 2:
+        return (title,)
+    breaks = [(" ".join(words[:place]), " ".join(words[place:])) for place in range(1, len(words))]
+    return min(breaks, key=lambda each: max(map(measure, each)))
 
 
 def _width(title: str, measure: Measure) -> float:

@@ -11,7 +11,8 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter, QPainterPath, QPen
 
 from umbrant.desk.views.map.arrows import ArrowCurve, bowed, draw_head, loop, on_edge
-from umbrant.desk.views.map.layout import MapArrow, MapBox, MapLayout, from_any
+from umbrant.desk.views.map.layout import MARK_W, MapArrow, MapBox, MapLayout, from_any
+from umbrant.desk.widgets.painted import saved
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.kind_ids import FINAL, HISTORY, STATE
 
@@ -43,7 +44,7 @@ class Placement:
     @property
     def title_font(self) -> QFont:
         """The font of what is written in boxes."""
-        return body_font(max(8, round(11 * min(1.0, self.scale * 1.12))))
+        return body_font(max(8, int(11 * min(1.0, self.scale))))
 
 
 @dataclass(frozen=True)
@@ -160,6 +161,14 @@ def _paint_title(painter: QPainter, box: MapBox, rect: QRectF) -> None:
         return
     room = rect.adjusted(6, 0, -6, 0)
     where = Qt.AlignmentFlag.AlignCenter
+    if box.lines:
+        room.setRight(room.right() - _paint_marks(painter, box, rect))
+        high = painter.fontMetrics().lineSpacing()
+        top = room.center().y() - high * len(box.lines) / 2
+        for number, line in enumerate(box.lines):
+            at = QRectF(room.left(), top + number * high, room.width(), high)
+            painter.drawText(at, where, line)
+        return
     if box.inside:
         room, where = (
             rect.adjusted(10, 4, -6, 0),
@@ -169,6 +178,28 @@ def _paint_title(painter: QPainter, box: MapBox, rect: QRectF) -> None:
         box.title, Qt.TextElideMode.ElideRight, int(room.width())
     )
     painter.drawText(room, where, shown)
+
+
+def _paint_marks(painter: QPainter, box: MapBox, rect: QRectF) -> float:
+    """Marks at the right of a box: that it has a guard, decorators, rows that are not shown.
+    Returns how wide they are together.
+    """
+    marks = [
+        *(["?"] if box.guarded else []),
+        *([f"×{box.decorators}" if box.decorators > 1 else "◦"] if box.decorators else []),
+        *([f"+{box.folded}"] if box.folded else []),
+    ]
+    wide = MARK_W * rect.width() / box.w if box.w else MARK_W
+    with saved(painter):
+        painter.setOpacity(0.75)
+        for number, mark in enumerate(reversed(marks)):
+            right = rect.right() - 3 - number * wide
+            painter.drawText(
+                QRectF(right - wide, rect.top(), wide, rect.height()),
+                Qt.AlignmentFlag.AlignCenter,
+                mark,
+            )
+    return wide * len(marks)
 
 
 def _paint_arrows(

@@ -18,7 +18,7 @@ from umbrant.desk.chips.editing import menu_heading
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.machine_table.adding import add_transition, trigger_menu
 from umbrant.desk.views.machine_table.cells import SOURCES, TriggerColumn
-from umbrant.desk.views.map.layout import MapBox, MapLayout, draw
+from umbrant.desk.views.map.layout import MapBox, MapLayout, draw, lines_in, open_rows
 from umbrant.desk.views.map.painting import MapLook, Placement, Trace, paint_map, trace
 from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.theme import Palette, body_font
@@ -27,7 +27,10 @@ from umbrant.model.kind_ids import FINAL, MACHINE, STATES
 from umbrant.reasons.decision_changes import leading_rows
 from umbrant.take.record import RowState
 
-LARGEST, SMALLEST = 1.0, 0.35
+LARGEST, LEGIBLE = 1.0, 0.82
+"""How large a map is drawn at most, and at least: smaller than that nobody reads it. What then has
+no room is folded away, or lies outside.
+"""
 
 
 class MapView(PaintedView):
@@ -54,7 +57,7 @@ class MapView(PaintedView):
         )
         self._font = body_font(11)
         self._drawing: MapLayout | None = None
-        self._made_for: tuple[object, str] = (None, "")
+        self._made_for: tuple[object, str, object] = (None, "", None)
         self._zoom = 0.0
         self._pan = QPointF()
         self._held: QPointF | None = None
@@ -82,12 +85,26 @@ class MapView(PaintedView):
         if behavior is None:
             return None
         machine = self._machine(behavior)
-        if self._made_for != (behavior, machine):
-            self._made_for = (behavior, machine)
+        opened = None if machine else self._opened(behavior)
+        if self._made_for != (behavior, machine, opened):
+            if self._made_for[:2] != (behavior, machine):
+                self._zoom, self._pan = 0.0, QPointF()
+            self._made_for = (behavior, machine, opened)
             metrics = QFontMetricsF(self._font)
-            self._drawing = draw(behavior, machine or self.desk.row_id, metrics.horizontalAdvance)
-            self._zoom, self._pan = 0.0, QPointF()
+            row_id = machine or self.desk.row_id
+            self._drawing = draw(behavior, row_id, metrics.horizontalAdvance, opened)
         return self._drawing
+
+    def _opened(self, behavior: Behavior) -> frozenset[str] | None:
+        """The rows of a tree that are shown with what is in them; None for all of them, as where
+        the author has zoomed.
+        """
+        lines = lines_in(self.height() / LEGIBLE)
+        if self._zoom or len(behavior.rows) <= lines:
+            return None
+        explainer, tick = self.desk.explainer, self.desk.playhead
+        path = explainer.path(tick) if explainer is not None else ()
+        return open_rows(behavior, (*path, self.desk.row_id), lines)
 
     def heading(self) -> str:
         """The machine or the tree that is drawn, or what a link being drawn waits for."""
@@ -126,10 +143,24 @@ class MapView(PaintedView):
         if drawing is None or not drawing.width or not drawing.height:
             return Placement()
         wide, high = (self.width() - 12) / drawing.width, (self.height() - 12) / drawing.height
-        scale = self._zoom or max(SMALLEST, min(LARGEST, wide, high))
-        left = max(6.0, (self.width() - drawing.width * scale) / 2)
-        top = max(6.0, (self.height() - drawing.height * scale) / 2)
+        scale = self._zoom or max(LEGIBLE, min(LARGEST, wide, high))
+        focus = self._focus(drawing)
+        left = _edge(self.width(), drawing.width * scale, focus[0] * scale)
+        top = _edge(self.height(), drawing.height * scale, focus[1] * scale)
         return Placement(scale, left + self._pan.x(), top + self._pan.y())
+
+    def _focus(self, drawing: MapLayout) -> tuple[float, float]:
+        """What is kept in sight where not all of a drawing has room: what runs innermost, else the
+        selected row.
+        """
+        running = [
+            box
+            for top in drawing.boxes
+            for box in top.all()
+            if self._state(box.row_id) is RowState.RUNNING
+        ]
+        box = running[-1] if running else drawing.box(self.desk.row_id)
+        return box.middle if box is not None else (0.0, 0.0)
 
     # events
 
@@ -371,3 +402,12 @@ class MapView(PaintedView):
         starts = {row_id: span.start for row_id, span in fired.items() if span is not None}
         latest = max(starts.values(), default=0)
         return {row_id for row_id, start in starts.items() if start == latest}
+
+
+def _edge(room: float, size: float, focus: float) -> float:
+    """Where a drawing begins: in the middle, or where it is larger than the room, so that its
+    focus is near the middle.
+    """
+    if size <= room - 12:
+        return (room - size) / 2
+    return max(room - size - 6, min(6.0, room / 2 - focus))

@@ -106,7 +106,8 @@ def test_what_leads_is_a_bar_from_its_first_tick_to_its_last() -> None:
     image = drawn(lambda painter: paint_lanes(painter, [lane], SCALE, 0, DAY))
     middle = int(SCALE.x_of(50))
     assert near(image, DAY.leads[0], middle - 30, 2, 20, 3) == 60
-    assert near(image, DAY.leads[1], middle + 90, 2, 20, 3) == 60
+    # The second has a texture over its colour.
+    assert 40 <= near(image, DAY.leads[1], middle + 90, 2, 20, 3) < 60
     assert near(image, DAY.leads[0], middle + 90, 2, 20, 3) == 0
 
 

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication
 from umbrant.desk.garbage import leave_out_what_lives_long
 from umbrant.desk.logs import CrashWatch, log, log_file, log_to_file
 from umbrant.desk.shell import DeskPane
+from umbrant.desk.widgets.accessible import serve_screen_readers
 from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import VISITED, MainWindow
 from umbrant.model.folder import read_project
@@ -38,6 +39,7 @@ def run_desk(folder: Path | None, *, trust: bool = False) -> int:
     application.setDesktopFileName("umbrant")
     application.setStyle("Fusion")
     application.setFont(body_font())
+    serve_screen_readers()
     log_to_file()
     watch = CrashWatch()
     window = MainWindow()

@@ -54,13 +54,13 @@ DAY = Palette(
         sheet="#FBF9F4",
         rule="#DDD6C8",
         ink="#20263A",
-        dim="#7A7566",
-        faint="#B3AC9B",
+        dim="#635F52",
+        faint="#8B8169",
         selection="#ECE4D2",
         running="#4B52C9",
-        success="#0F8B7D",
-        refused="#B4532E",
-        now="#D9962B",
+        success="#0C7367",
+        refused="#A44C2A",
+        now="#AE771F",
         different="#F6E3BC",
         key_fill="#EEF0FC",
         key_rule="#B5B9E6",
@@ -78,7 +78,7 @@ DAY = Palette(
     ),
     leads=tuple(
         QColor(each)
-        for each in ("#C96F66", "#6870C8", "#94994F", "#8A8473", "#8D6CA8", "#6FA3B5", "#C08A3E")
+        for each in ("#BF554B", "#656DC7", "#767A3F", "#7C7667", "#8A68A6", "#497D8F", "#986D31")
     ),
 )
 
@@ -89,12 +89,12 @@ NIGHT = Palette(
         sheet="#1F2330",
         rule="#343A4B",
         ink="#E9E5DA",
-        dim="#A19C8D",
-        faint="#6C6A66",
+        dim="#A49F90",
+        faint="#82807B",
         selection="#323549",
-        running="#7E86F2",
+        running="#9197F4",
         success="#38B8A6",
-        refused="#DE7A50",
+        refused="#E28863",
         now="#EBB04B",
         different="#4A3F28",
         key_fill="#2A2F4C",
@@ -113,7 +113,7 @@ NIGHT = Palette(
     ),
     leads=tuple(
         QColor(each)
-        for each in ("#B5625A", "#626ACB", "#868B45", "#6E6A5F", "#7F609A", "#5B8C9D", "#A97833")
+        for each in ("#B25D54", "#626ACB", "#75793C", "#6E6A5F", "#7F609A", "#517C8B", "#996D2E")
     ),
 )
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 from umbrant.catalog.curves import worth
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.curve.painting import CurveLook, Grip, paint_curve, point_in
+from umbrant.desk.widgets.accessible import AccessiblePart
 from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Row
@@ -23,6 +24,9 @@ GRAB = 9.0
 BARS = 20
 """Into how many bars the inputs of a take are sorted."""
 NUDGE = 0.02
+
+GRIP_BOX = 8.0
+"""Half the size, in pixels, of the place of a point of the curve."""
 
 
 class CurveView(PaintedView):
@@ -64,6 +68,20 @@ class CurveView(PaintedView):
         above = behavior.outline.parent[row.id]
         option = behavior.row(above).name if above else ""
         return f"{row.name or row.args.get('input', '')} → worth of {option}"
+
+    def parts(self) -> list[AccessiblePart]:
+        """The points of the curve that can be dragged, for a screen reader."""
+        row = self.row
+        if row is None:
+            return []
+        low, high = self.range_of(row)
+        found = []
+        for grip in self.grips(row):
+            at, value = self.to_pixels(grip.at), low + (high - low) * grip.at[0]
+            box = QRectF(at.x() - GRIP_BOX, at.y() - GRIP_BOX, 2 * GRIP_BOX, 2 * GRIP_BOX)
+            words = f"{grip.name} · {value:.2f} is worth {grip.at[1]:.2f}"
+            found.append(AccessiblePart(words, box, grip.name == self._chosen))
+        return found
 
     def curve(self, row: Row) -> Curve:
         """The curve of a row that is a consideration."""

@@ -8,7 +8,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from umbrant.desk.session.loader import Loaded
 from umbrant.desk.views.lanes.cue_ruler import Mark
@@ -25,6 +25,9 @@ NAMED, BRANCH, MOST_BRANCHES = 8.0, 3.0, 3
 """How high a stripe must be to hold a name, how high those of further branches are, and with more
 branches than how many all are alike.
 """
+TEXTURES = (Qt.BrushStyle.NoBrush, Qt.BrushStyle.BDiagPattern, Qt.BrushStyle.Dense6Pattern)
+TEXTURE_ALPHA = 70
+"""What is drawn over the colours of what leads, in turn, so that they stay apart in grey."""
 GAPLESS = 1.6
 """Up to which height stripes stand without a gap."""
 LEAST_WIDE = 2.5
@@ -185,7 +188,7 @@ def _paint_lane(
             left, right = scale.x_of(bar.start), scale.x_of(bar.end + 1)
             right = max(right, left + LEAST_WIDE) if bar.is_brief else right
             box = QRectF(QPointF(left, top + foot), QPointF(right, top + foot + high))
-            _paint_bar(painter, box, palette.leads[bar.colour % len(palette.leads)], bar.name)
+            _paint_bar(painter, box, bar, palette)
     if lane.chosen is not None and lane.is_crowd and not lane.apart and len(lane.stripes) > 1:
         foot, high = stripes[lane.chosen]
         painter.setBrush(palette.ink)
@@ -205,7 +208,8 @@ def _heights(lane: Lane) -> list[tuple[float, float]]:
     return [(0.0, first), *((first + BRANCH * index, BRANCH) for index in range(count - 1))]
 
 
-def _paint_bar(painter: QPainter, box: QRectF, colour: QColor, name: str) -> None:
+def _paint_bar(painter: QPainter, box: QRectF, bar: Bar, palette: Palette) -> None:
+    colour, name = palette.leads[bar.colour % len(palette.leads)], bar.name
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(colour)
     if box.height() < NAMED:
@@ -214,6 +218,10 @@ def _paint_bar(painter: QPainter, box: QRectF, colour: QColor, name: str) -> Non
         painter.fillRect(box.adjusted(0, 0, -0.5 if gap else 0, -gap), colour)
         return
     painter.drawRoundedRect(box.adjusted(0, 0, -1, 0), 2, 2)
+    texture = TEXTURES[bar.colour % len(TEXTURES)]
+    if texture is not Qt.BrushStyle.NoBrush:
+        painter.setBrush(QBrush(QColor(255, 255, 255, TEXTURE_ALPHA), texture))
+        painter.drawRoundedRect(box.adjusted(0, 0, -1, 0), 2, 2)
     if painter.fontMetrics().horizontalAdvance(name) + 8 <= box.width():
         painter.setPen(QColor("#FFFFFF"))
         painter.drawText(box.adjusted(5, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, name)

@@ -5,6 +5,7 @@ Many of a kind share a lane, each a thin stripe of it, which opens. Puppets have
 them. Above them stand the cues of the scenario, to be dragged to another time.
 """
 
+from collections import Counter
 from functools import partial
 
 from PySide6.QtCore import QEvent, QPoint, QRectF, QSize, Qt, Signal
@@ -30,6 +31,7 @@ from umbrant.desk.views.lanes.painting import (
     paint_window,
 )
 from umbrant.desk.views.lanes.rows import LaneOrder, LaneRow, lane_rows
+from umbrant.desk.widgets.accessible import AccessiblePart
 from umbrant.desk.widgets.compared import draw_quieter
 from umbrant.desk.widgets.painted import PaintedView, draw_focus
 from umbrant.desk.widgets.pixmaps import PixmapCache
@@ -87,6 +89,27 @@ class LanesView(PaintedView):
         loaded = current.loaded if current is not None else None
         tick = self.desk.playhead if self.order is LaneOrder.LEAD else 0
         return lane_rows(self._cast(), self.opened, self.order, loaded, tick)
+
+    def parts(self) -> list[AccessiblePart]:
+        """The lanes, each with what leads it at the playhead, for a screen reader."""
+        found = []
+        for number, row in enumerate(self.rows()):
+            leads = Counter(self.desk.leading_row(each.name) for each in row.players)
+            says = ", ".join(
+                (f"{name} × {count}" if count > 1 else name)
+                for name, count in leads.items()
+                if name
+            )
+            top = self._top() + LANE * (number - self._bar.value())
+            opens = f" · {'open' if row.kind in self.opened else 'closed'}" if row.kind else ""
+            found.append(
+                AccessiblePart(
+                    f"{row.title}{opens}: {says or 'nothing'}",
+                    QRectF(0, top, self.width(), LANE),
+                    any(each.name == self.desk.agent for each in row.players),
+                )
+            )
+        return found
 
     def open_kind(self, kind: str) -> None:
         """Open the lane of many, or close it."""

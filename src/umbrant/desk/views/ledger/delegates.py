@@ -152,7 +152,7 @@ class OutlineDelegate(_Delegate):
         painter.setFont(self.brushes.fonts.small)
         mark = self._mark_of(row)
         painter.setPen(
-            {" !": palette.refused, " ?": palette.now, " ≠": palette.now}.get(mark, palette.faint)
+            {" !": palette.refused, " ?": palette.now, " ≠": palette.now}.get(mark, palette.dim)
         )
         number = QRectF(layout.indent_x - 70, line.top(), 63, line.height())
         flags = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter

@@ -29,7 +29,7 @@ def paint_ruler(painter: QPainter, rect: QRectF, look: RulerLook, palette: Palet
     while (second := mark * step) * look.ticks_per_s <= look.start + look.length:
         x = rect.left() + (second - look.start / look.ticks_per_s) * a_second
         if x >= rect.left() - 1:
-            painter.setPen(palette.faint)
+            painter.setPen(palette.dim)
             painter.drawLine(QPointF(x, rect.bottom() - 6), QPointF(x, rect.bottom() - 1))
             painter.setPen(palette.dim)
             text = QRectF(x + 3, rect.top(), 60, rect.height())

@@ -295,7 +295,7 @@ class LedgerView(ChipTable):
             self.ledger.rowCount() - 1
         )
         end = max(0, end) if self.ledger.rowCount() else 0
-        painter.setPen(self.brushes.palette.faint)
+        painter.setPen(self.brushes.palette.dim)
         painter.setFont(self.brushes.fonts.body)
         count = len(self.desk.catalog.kinds)
         line = QRect(44, end, self.viewport().width() - 50, 38)

@@ -20,6 +20,7 @@ from umbrant.desk.views.machine_table.adding import add_transition, trigger_menu
 from umbrant.desk.views.machine_table.cells import SOURCES, TriggerColumn
 from umbrant.desk.views.map.layout import MapBox, MapLayout, draw, lines_in, open_rows
 from umbrant.desk.views.map.painting import MapLook, Placement, Trace, paint_map, trace
+from umbrant.desk.widgets.accessible import AccessiblePart
 from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Behavior
@@ -122,6 +123,29 @@ class MapView(PaintedView):
         return (
             "drag from state to state" if machine else f"of {title} · click a box to find its row"
         )
+
+    def parts(self) -> list[AccessiblePart]:
+        """The boxes and the arrows between them, for a screen reader."""
+        drawing = self.drawing
+        if drawing is None:
+            return []
+        boxes = [box for top in drawing.boxes for box in top.all()]
+        titles = {box.row_id: box.title for box in boxes}
+        found = []
+        for box in boxes:
+            words = [box.title]
+            if self._state(box.row_id) is RowState.RUNNING:
+                words.append("running")
+            if box.folded:
+                words.append(f"{box.folded} rows folded away")
+            is_chosen = box.row_id == self.desk.row_id
+            found.append(AccessiblePart(" · ".join(words), self.box_rect(box), is_chosen))
+        for arrow in drawing.arrows if drawing.is_machine else ():
+            start = titles.get(arrow.start, "any state")
+            words = [f"{start} to {titles[arrow.end]}", arrow.label]
+            label = self.labels.get(arrow.row_id, QRectF())
+            found.append(AccessiblePart(" · ".join(each for each in words if each), label))
+        return found
 
     def box_rect(self, box: MapBox) -> QRectF:
         """Where a box is drawn."""

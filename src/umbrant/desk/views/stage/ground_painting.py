@@ -97,7 +97,7 @@ def _name_zone(
     free = next(
         (each for each in boxes if not any(each.intersects(other) for other in taken)), boxes[0]
     )
-    painter.setPen(palette.faint)
+    painter.setPen(palette.dim)
     painter.drawText(free, Qt.AlignmentFlag.AlignTop, name)
     return free
 

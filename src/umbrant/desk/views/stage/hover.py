@@ -1,13 +1,16 @@
 """What the stage says of what the mouse rests on, in words."""
 
 import math
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 import shapely
-from PySide6.QtCore import QPointF
+from PySide6.QtCore import QPointF, QRectF
 
 from umbrant.desk.views.stage.look import props_now, rings_of
+from umbrant.desk.widgets.accessible import AccessiblePart
 from umbrant.model.staging import Blocks, Member, Scenario, Stage
+from umbrant.model.values import Point
 
 if TYPE_CHECKING:
     from umbrant.desk.views.stage.view import StageView
@@ -48,6 +51,29 @@ def hover_words(view: "StageView", stage: Stage, scenario: Scenario, pixel: QPoi
         if len(area.corners) > 2 and shapely.Polygon(area.corners).contains(shapely.Point(x, y)):
             return f"{area.name} · {BLOCKS[area.blocks]}"
     return ""
+
+
+def parts_of(view: "StageView", stage: Stage, scenario: Scenario) -> Iterator[AccessiblePart]:
+    """Everyone and everything on the stage, in words."""
+    for member in scenario.players:
+        found = view.place_of(member.name)
+        if found is not None:
+            words = f"{_of_body(view, member)} · {_where(found[0])}"
+            is_chosen = member.name == view.desk.agent
+            yield AccessiblePart(words, _box(view, found[0]), is_chosen)
+    for name, at, level in props_now(view, stage):
+        yield AccessiblePart(f"{name} · level {level:.2f} · {_where(at)}", _box(view, at))
+    for place in stage.places:
+        yield AccessiblePart(f"{place.name} · a place · {_where(place.at)}", _box(view, place.at))
+
+
+def _where(at: Point) -> str:
+    return f"at {at[0]:.1f}, {at[1]:.1f}"
+
+
+def _box(view: "StageView", at: Point) -> QRectF:
+    middle = view.to_pixels(at)
+    return QRectF(middle.x() - NEAR, middle.y() - NEAR, 2 * NEAR, 2 * NEAR)
 
 
 def _of_body(view: "StageView", member: Member) -> str:

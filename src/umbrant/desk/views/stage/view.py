@@ -26,12 +26,13 @@ from umbrant.desk.views.stage.handles import (
     setting_handles,
     walk_handles,
 )
-from umbrant.desk.views.stage.hover import hover_words
+from umbrant.desk.views.stage.hover import hover_words, parts_of
 from umbrant.desk.views.stage.look import look_of, standing_of
 from umbrant.desk.views.stage.painting import Projection, paint_moving, paint_standing
 from umbrant.desk.views.stage.picking import FAR_NUDGE_M, NUDGE_M, PICKING, STEPS, Picking
 from umbrant.desk.views.stage.sketching import Sketching
 from umbrant.desk.views.stage.steering import ARROWS, STEERING, Steering
+from umbrant.desk.widgets.accessible import AccessiblePart
 from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import Palette
@@ -368,6 +369,13 @@ class StageView(PaintedView):
             QToolTip.showText(event.globalPos(), self.words_at(QPointF(event.pos())), self)
             return True
         return super().event(event)
+
+    def parts(self) -> list[AccessiblePart]:
+        """Everyone and everything on the stage, for a screen reader."""
+        stage, scenario = self.shown_stage(), self.desk.scenario
+        if stage is None or scenario is None:
+            return []
+        return list(parts_of(self, stage, scenario))
 
     def words_at(self, pixel: QPointF) -> str:
         """What stands at a place of the widget, in words; empty for bare ground."""

@@ -17,9 +17,10 @@ ROOMY = 1000
 """How wide a bar is, in pixels, that has room for whole labels."""
 
 
-def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget) -> QToolButton:
-    """A button with a list that is filled anew each time it opens."""
+def pill(name: str, fill: Callable[[QMenu], None], parent: QWidget, says: str) -> QToolButton:
+    """A button with a list that is filled anew each time it opens; `says` what it chooses."""
     button = QToolButton(parent)
+    button.setToolTip(says)
     button.setObjectName("pill")
     button.setAccessibleName(name)
     button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
@@ -44,10 +45,10 @@ class TopBar(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.desk = desk
         self.where = QLabel(self)
-        self.behavior = pill("Behavior", self._behaviors, self)
-        self.scenario = pill("Scenario", self._scenarios, self)
-        self.agent = pill("Agent", self._agents, self)
-        self.take = pill("Take", self._takes, self)
+        self.behavior = pill("Behavior", self._behaviors, self, "Which behavior's rows are shown")
+        self.scenario = pill("Scenario", self._scenarios, self, "Which scenario is played")
+        self.agent = pill("Agent", self._agents, self, "Which one of the cast is looked at")
+        self.take = pill("Take", self._takes, self, "Which take is shown")
         self.state = QLabel(self)
         self.state.setObjectName("dim")
         new = QToolButton(self)
@@ -93,7 +94,7 @@ class TopBar(QWidget):
         self.scenario.setText(f"{scenario.title} ▾" if scenario else "no scenario")
         take = desk.takes.current
         label = take.label if take is not None else ""
-        self.take.setToolTip(label)
+        self.take.setToolTip(f"Which take is shown: {label}" if label else "Which take is shown")
         self.take.setText(
             f"{label if self.width() >= ROOMY else label.partition(' · ')[0]} ▾"
             if label
@@ -199,7 +200,7 @@ class Transport(QWidget):
         layout.setSpacing(4)
         for name in _SHAPES:
             layout.addWidget(self._button(name))
-        self.speed = pill("Speed", self._speeds, self)
+        self.speed = pill("Speed", self._speeds, self, "How fast the take is played")
         layout.addWidget(self.speed)
         self.mind = ShortenedLabel(self)
         layout.addWidget(self.mind, 1)

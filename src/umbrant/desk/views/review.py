@@ -10,7 +10,7 @@ from PySide6.QtCore import (
     QRectF,
     Qt,
 )
-from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
+from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QHeaderView, QStyleOptionViewItem, QWidget
 
 from umbrant.desk.chips.drawing import draw_pieces
@@ -125,6 +125,8 @@ class ReviewView(ChipTable):
         self.review = ReviewModel(desk, self)
         self._go = go
         self._layouts: dict[int, RowLayout] = {}
+        self._is_stale = True
+        """Whether it has not been laid out since it changed."""
         self.setModel(self.review)
         self.setItemDelegate(FindingDelegate(self))
         self.horizontalHeader().hide()
@@ -159,9 +161,18 @@ class ReviewView(ChipTable):
         """Take up the findings as they now are."""
         index = self.selected_index()
         self.review.reload()
-        self.lay_out_again()
+        # Laying out takes long where there is much to say, and mostly another tab is shown.
+        self._is_stale = not self.isVisible()
+        if not self._is_stale:
+            self.lay_out_again()
         last = len(self.review.lines) - 1
         self.setCurrentIndex(self.review.index(max(0, min(index, last)), 0))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._is_stale:
+            self._is_stale = False
+            self.lay_out_again()
 
     def selected_index(self) -> int:
         return self.currentIndex().row()
@@ -201,7 +212,10 @@ class ReviewView(ChipTable):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self.lay_out_again()
+        if self.isVisible():
+            self.lay_out_again()
+        else:
+            self._is_stale = True
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         index = self.indexAt(event.position().toPoint())

@@ -16,7 +16,9 @@ from typer.core import TyperGroup
 from umbrant.cli.branch import branch
 from umbrant.cli.compare import compare
 from umbrant.cli.errors import CutShortError, InputError, StoppedError
+from umbrant.cli.expect import expect
 from umbrant.cli.export import export
+from umbrant.cli.find import find
 from umbrant.cli.nodes import nodes
 from umbrant.cli.open import open_
 from umbrant.cli.review import review_
@@ -56,6 +58,8 @@ app.command("why")(why)
 app.command("review")(review_)
 app.command("branch")(branch)
 app.command("compare")(compare)
+app.command("find")(find)
+app.command("expect")(expect)
 app.command("export")(export)
 app.command("nodes")(nodes)
 app.command("schema")(schema)

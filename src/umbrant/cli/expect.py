@@ -11,7 +11,6 @@ import typer
 
 from umbrant.catalog.language.tree import LanguageError
 from umbrant.cli.errors import InputError
-from umbrant.cli.many_takes import default_jobs, seeds_of, takes_of
 from umbrant.cli.options import JsonOption, ProjectArg, TrustOption
 from umbrant.cli.output import print_json, say
 from umbrant.cli.roll_project import playable_scenario
@@ -31,6 +30,7 @@ from umbrant.model.files import write_atomically
 from umbrant.model.folder import read_project
 from umbrant.model.printable import escaped
 from umbrant.model.problems import ProjectError
+from umbrant.rolling.many_takes import default_jobs, seeds_of, takes_of
 from umbrant.take.errors import TakeError
 
 ALL_HOLD, NOT_ALL, TROUBLE = 0, 1, 2

@@ -8,7 +8,7 @@ from umbrant.catalog.language.tree import LanguageError
 from umbrant.cli.errors import InputError
 from umbrant.cli.options import JsonOption, TakeArg
 from umbrant.cli.output import print_json, say
-from umbrant.expecting.history import History, stretches_of
+from umbrant.expecting.history import TakeSignals, stretches_of
 from umbrant.model.problems import did_you_mean
 from umbrant.take.reader import Take, read_take
 
@@ -31,7 +31,7 @@ def find(
     found = read_take(take)
     name = agent_of(found, agent)
     try:
-        stretches = stretches_of(History(found, name).holds(condition))
+        stretches = stretches_of(TakeSignals(found, name).holds(condition))
     except LanguageError as error:
         raise InputError(f"{condition}: {error}") from None
     seconds = found.header.seconds

@@ -209,6 +209,11 @@ class MainWindow(QMainWindow):
         if self.pane is not None:
             self.pane.finder.open_others()
 
+    def find_in_take(self) -> None:
+        """Open the line that finds ticks of the take."""
+        if self.pane is not None:
+            self.pane.finder.open_in_take()
+
     def find_uses(self) -> None:
         """Open the list of where what the setting's line is about is used."""
         if self.pane is not None:

@@ -14,7 +14,7 @@ import numpy as np
 from pydantic import Field, ValidationError, model_validator
 
 from umbrant.catalog.language.tree import LanguageError
-from umbrant.expecting.history import Bools, History
+from umbrant.expecting.history import Bools, TakeSignals
 from umbrant.expecting.share import wilson
 from umbrant.model.problems import Problem, ProjectError
 from umbrant.model.values import Document, FiniteNumber
@@ -23,8 +23,8 @@ from umbrant.take.reader import Take
 FOLDER = "expectations"
 """The folder of a project that holds them."""
 
-Seconds = Annotated[FiniteNumber, Field(ge=0)]
-Share = Annotated[FiniteNumber, Field(ge=0, le=1)]
+Duration = Annotated[FiniteNumber, Field(ge=0)]
+TakeShare = Annotated[FiniteNumber, Field(ge=0, le=1)]
 
 
 class Expected(StrEnum):
@@ -52,15 +52,15 @@ class Expectation(Document):
     """Whose keys and rows are meant: one of the cast, or a group, each of whom is. Empty for the
     first of the cast that decides.
     """
-    by_s: Seconds | None = None
+    by_s: Duration | None = None
     """Of *by*: until when it must have been so."""
     then: str = ""
     """Of *whenever*: what must follow."""
-    within_s: Seconds | None = None
+    within_s: Duration | None = None
     """Of *whenever*: how soon. Of *at most*: in which time; without it in the whole take."""
     times: Annotated[int, Field(ge=0)] = 1
     """Of *at least* and *at most*: how many times it begins to be so."""
-    between: tuple[Share, Share] | None = None
+    between: tuple[TakeShare, TakeShare] | None = None
     """Of *often*: in which share of takes it is so at some tick."""
 
     @model_validator(mode="after")
@@ -167,22 +167,57 @@ def broken_in(expectation: Expectation, take: Take) -> list[Broken]:
     """
     found = []
     for agent in agents_of(expectation, take):
-        history = History(take, agent)
+        history = TakeSignals(take, agent)
         place = _CHECKS[expectation.expect](expectation, history)
         if place is not None:
             found.append(Broken(agent, *place))
     return found
 
 
+@dataclass(frozen=True)
+class BrokenExpectation:
+    """An expectation that does not hold in a take: what there is to say, for whom, and from which
+    tick on.
+    """
+
+    file: str
+    says: str
+    agent: str
+    tick: int
+
+
+def broken_expectations(
+    expectations: Iterable[NamedExpectation], take: Take
+) -> list[BrokenExpectation]:
+    """What a take breaks, by the tick. One that cannot be understood is told of at its beginning.
+    Any thread.
+    """
+    first = take.header.project.cover.scenario
+    about = for_scenario(expectations, take.header.scenario, first)
+    found = [each for named in about for each in _said_of(named, take)]
+    return sorted(found, key=lambda each: each.tick)
+
+
+def _said_of(named: NamedExpectation, take: Take) -> Iterator[BrokenExpectation]:
+    sentence = named.expectation.sentence
+    try:
+        for each in broken_in(named.expectation, take):
+            seconds = take.header.seconds(each.tick)
+            says = f"{sentence}: broken at {seconds:.2f} s by {each.agent}: {each.says}."
+            yield BrokenExpectation(named.file, says, each.agent, each.tick)
+    except LanguageError as error:
+        yield BrokenExpectation(named.file, f"{sentence}: {error}.", "", 0)
+
+
 def happens_in(expectation: Expectation, take: Take) -> bool:
     """Whether what an expectation is about is so at some tick. Raises LanguageError."""
     return any(
-        bool(History(take, agent).holds(expectation.that).any())
+        bool(TakeSignals(take, agent).holds(expectation.that).any())
         for agent in agents_of(expectation, take)
     )
 
 
-Place = tuple[int, str]
+BrokenAt = tuple[int, str]
 
 
 def _first(holds: Bools) -> int | None:
@@ -195,24 +230,24 @@ def _starts(holds: Bools) -> list[int]:
     return np.flatnonzero(holds & ~np.concatenate(([False], holds[:-1]))).tolist()
 
 
-def _always(each: Expectation, history: History) -> Place | None:
+def _always(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     tick = _first(~history.holds(each.that))
     return None if tick is None else (tick, f"not {each.that}")
 
 
-def _never(each: Expectation, history: History) -> Place | None:
+def _never(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     tick = _first(history.holds(each.that))
     return None if tick is None else (tick, each.that)
 
 
-def _by(each: Expectation, history: History) -> Place | None:
+def _by(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     last = min(history.ticks - 1, _ticks(each.by_s, history))
     if history.holds(each.that)[: last + 1].any():
         return None
     return last, f"{each.that} has not been so"
 
 
-def _whenever(each: Expectation, history: History) -> Place | None:
+def _whenever(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     follows, room = history.holds(each.then), _ticks(each.within_s, history)
     for start in _starts(history.holds(each.that)):
         end = start + room
@@ -222,13 +257,13 @@ def _whenever(each: Expectation, history: History) -> Place | None:
     return None
 
 
-def _at_least(each: Expectation, history: History) -> Place | None:
+def _at_least(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     count = len(_starts(history.holds(each.that)))
     last = max(0, history.ticks - 1)
     return None if count >= each.times else (last, f"{each.that} began {count} times")
 
 
-def _at_most(each: Expectation, history: History) -> Place | None:
+def _at_most(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     starts = _starts(history.holds(each.that))
     room = history.ticks if each.within_s is None else _ticks(each.within_s, history)
     for index in range(each.times, len(starts)):
@@ -237,16 +272,16 @@ def _at_most(each: Expectation, history: History) -> Place | None:
     return None
 
 
-def _often(each: Expectation, history: History) -> Place | None:
+def _often(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     history.holds(each.that)
     return None
 
 
-def _ticks(seconds: float | None, history: History) -> int:
+def _ticks(seconds: float | None, history: TakeSignals) -> int:
     return round((seconds or 0.0) * history.take.header.ticks_per_s)
 
 
-_CHECKS: Mapping[Expected, Callable[[Expectation, History], Place | None]] = {
+_CHECKS: Mapping[Expected, Callable[[Expectation, TakeSignals], BrokenAt | None]] = {
     Expected.ALWAYS: _always,
     Expected.NEVER: _never,
     Expected.BY: _by,

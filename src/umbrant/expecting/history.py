@@ -76,10 +76,10 @@ class Ask:
     help: str
     count: tuple[int, ...]
     """How many arguments it may have."""
-    answer: "Callable[[History, SenseCall], Column]"
+    answer: "Callable[[TakeSignals, SenseCall], Column]"
 
 
-class History:
+class TakeSignals:
     """What conditions over a take are worked out from, as one of its cast knows it. Raises KeyError
     for a name that is not of the cast.
     """
@@ -116,7 +116,7 @@ class History:
             case KeyTerm():
                 return self._key(tree)
             case SenseCall():
-                return self._asked(tree)
+                return self._answered(tree)
             case Negation(part=part):
                 inner = self._yes_no(part)
                 return Column(~inner.values, inner.known)
@@ -193,7 +193,7 @@ class History:
 
     # questions
 
-    def _asked(self, tree: SenseCall) -> Column:
+    def _answered(self, tree: SenseCall) -> Column:
         ask = ASKS.get(tree.sense)
         if ask is None:
             nearest = did_you_mean(tree.sense, sorted(ASKS))
@@ -289,18 +289,18 @@ class History:
         return Column(self._at / self.take.header.ticks_per_s, np.ones(self.ticks, np.bool_))
 
 
-def _ran(history: History, tree: SenseCall) -> Column:
+def _ran(history: TakeSignals, tree: SenseCall) -> Column:
     spans = history.row(tree.args[0]).spans
     ends = [history.ticks - 1 if each.end is None else each.end for each in spans]
     return history.stretches(list(zip((each.start for each in spans), ends, strict=True)))
 
 
-def _entered(history: History, tree: SenseCall) -> Column:
+def _entered(history: TakeSignals, tree: SenseCall) -> Column:
     return history.marks([each.start for each in history.row(tree.args[0]).spans])
 
 
-def _ended(*outcomes: Outcome) -> Callable[[History, SenseCall], Column]:
-    def answer(history: History, tree: SenseCall) -> Column:
+def _ended(*outcomes: Outcome) -> Callable[[TakeSignals, SenseCall], Column]:
+    def answer(history: TakeSignals, tree: SenseCall) -> Column:
         spans = history.row(tree.args[0]).spans
         return history.marks(
             [each.end for each in spans if each.end is not None and each.outcome in outcomes]
@@ -309,12 +309,12 @@ def _ended(*outcomes: Outcome) -> Callable[[History, SenseCall], Column]:
     return answer
 
 
-def _refused(history: History, tree: SenseCall) -> Column:
+def _refused(history: TakeSignals, tree: SenseCall) -> Column:
     refusals = history.row(tree.args[0]).refusals.values()
     return history.stretches([(each.start, each.end) for found in refusals for each in found])
 
 
-def _raised(history: History, tree: SenseCall) -> Column:
+def _raised(history: TakeSignals, tree: SenseCall) -> Column:
     name = history.name_in(tree.args[0])
     steps = [
         *(each for record in history.take.agents.values() for each in record.raised),
@@ -325,7 +325,7 @@ def _raised(history: History, tree: SenseCall) -> Column:
     )
 
 
-def _received(history: History, tree: SenseCall) -> Column:
+def _received(history: TakeSignals, tree: SenseCall) -> Column:
     name = history.name_in(tree.args[0])
     return history.marks(
         [
@@ -336,7 +336,7 @@ def _received(history: History, tree: SenseCall) -> Column:
     )
 
 
-def _changed(history: History, tree: SenseCall) -> Column:
+def _changed(history: TakeSignals, tree: SenseCall) -> Column:
     name = history.name_in(tree.args[0])
     changes = history.record.keys.get(name)
     if changes is None:
@@ -351,7 +351,7 @@ def _changed(history: History, tree: SenseCall) -> Column:
     return history.marks(differs)
 
 
-def _is_set(history: History, tree: SenseCall) -> Column:
+def _is_set(history: TakeSignals, tree: SenseCall) -> Column:
     found = history._key(_as_key(tree))
     return Column(found.known, np.ones(history.ticks, np.bool_))
 
@@ -363,7 +363,7 @@ def _as_key(tree: SenseCall) -> KeyTerm:
     return key
 
 
-def _distance(history: History, tree: SenseCall) -> Column:
+def _distance(history: TakeSignals, tree: SenseCall) -> Column:
     if len(tree.args) == 2:
         one, other = history.place(tree.args[0]), history.place(tree.args[1])
     else:
@@ -372,7 +372,7 @@ def _distance(history: History, tree: SenseCall) -> Column:
     return Column(values, ~np.isnan(values))
 
 
-def _stat(history: History, tree: SenseCall) -> Column:
+def _stat(history: TakeSignals, tree: SenseCall) -> Column:
     body, name = (
         (history.agent, history.name_in(tree.args[0]))
         if len(tree.args) == 1
@@ -386,7 +386,7 @@ def _stat(history: History, tree: SenseCall) -> Column:
     return Column(values, ~np.isnan(values))
 
 
-def _level(history: History, tree: SenseCall) -> Column:
+def _level(history: TakeSignals, tree: SenseCall) -> Column:
     name = history.name_in(tree.args[0])
     levels = history.take.levels.get(name)
     if levels is None:
@@ -396,7 +396,7 @@ def _level(history: History, tree: SenseCall) -> Column:
     return Column(values, ~np.isnan(values))
 
 
-def _said(history: History, tree: SenseCall) -> Column:
+def _said(history: TakeSignals, tree: SenseCall) -> Column:
     wanted = history.name_in(tree.args[0]).lower()
     return history.marks([each.tick for each in history.record.said if wanted in each.text.lower()])
 

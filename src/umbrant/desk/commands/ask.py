@@ -2,6 +2,7 @@
 
 from umbrant.desk.commands.action import Action, Where, has_take
 from umbrant.desk.commands.context import CommandContext
+from umbrant.desk.commands.expecting import expect_now
 from umbrant.desk.views.reasons import Question, ReasonsView
 
 
@@ -28,6 +29,26 @@ def next_step(context: CommandContext) -> None:
 def previous_step(context: CommandContext) -> None:
     """Look at the step before, or at the last of the tick before."""
     context.views.of(ReasonsView).walk(-1)
+
+
+def find_in_take(context: CommandContext) -> None:
+    """Find the ticks of the take at which a condition holds."""
+    context.shell.find_in_take()
+
+
+def next_hit(context: CommandContext) -> None:
+    """Go to the next tick at which what was found begins to hold."""
+    context.desk.next_hit(1)
+
+
+def previous_hit(context: CommandContext) -> None:
+    """Go to the tick before at which what was found begins to hold."""
+    context.desk.next_hit(-1)
+
+
+def expect_this(context: CommandContext) -> None:
+    """Write down that what is so at the playhead must be so."""
+    context.desk.message.emit(expect_now(context.desk, context.dialogs()))
 
 
 def select_running(context: CommandContext) -> None:
@@ -88,6 +109,47 @@ ACTIONS: tuple[Action, ...] = (
         previous_step,
         ("Alt+Left",),
         Where.PANES,
+        has_take,
+    ),
+    Action(
+        "find_in_take",
+        "Ask",
+        "Find in the take…",
+        "Find the ticks at which a condition holds",
+        find_in_take,
+        ("Ctrl+Shift+F",),
+        Where.WINDOW,
+        has_take,
+        True,
+    ),
+    Action(
+        "next_hit",
+        "Ask",
+        "Next that was found",
+        "Go to where what was found begins to hold next",
+        next_hit,
+        ("F3",),
+        Where.WINDOW,
+        has_take,
+    ),
+    Action(
+        "previous_hit",
+        "Ask",
+        "Previous that was found",
+        "Go to where what was found began to hold before",
+        previous_hit,
+        ("Shift+F3",),
+        Where.WINDOW,
+        has_take,
+    ),
+    Action(
+        "expect_this",
+        "Ask",
+        "Expect this…",
+        "Write down what must be so in every take: it is checked after each",
+        expect_this,
+        ("Ctrl+Shift+E",),
+        Where.WINDOW,
         has_take,
     ),
     Action(

@@ -69,6 +69,9 @@ class Shell(Protocol):
     def choose_other(self) -> None:
         """Open the search over what a take can be compared with."""
 
+    def find_in_take(self) -> None:
+        """Open the line that finds ticks of the take."""
+
     def find_uses(self) -> None:
         """Open the list of where what the setting's line is about is used."""
 

@@ -2,8 +2,7 @@
 stage.
 """
 
-from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
 from functools import partial
 
 from PySide6.QtCore import QPoint
@@ -17,6 +16,8 @@ from umbrant.desk.chips.sentence import PieceRole, sentence
 from umbrant.desk.commands.branch_popup import BranchPopup
 from umbrant.desk.commands.compare import compare_with_file, compare_with_revision
 from umbrant.desk.commands.context import CommandContext
+from umbrant.desk.commands.find_popup import FindPopup
+from umbrant.desk.commands.finder_entry import FinderEntry
 from umbrant.desk.commands.registry import ACTIONS, sequences
 from umbrant.desk.session.branches import action_scope, branch
 from umbrant.desk.views.ledger.search import SearchPopup
@@ -24,22 +25,6 @@ from umbrant.model.expanded import expand_behavior
 from umbrant.model.paths import Path
 
 LEAST_SCORE = 60
-
-
-@dataclass(frozen=True)
-class FinderEntry:
-    """Something that can be gone to, or done."""
-
-    title: str
-    place: str
-    phrase: str
-    go: Callable[[], object]
-    help: str = ""
-
-    @property
-    def label(self) -> str:
-        """How it is listed in words."""
-        return f"{self.title}, {self.place}: {self.phrase}"
 
 
 def ranked(text: str, found: Sequence[FinderEntry]) -> tuple[list[FinderEntry], str]:
@@ -103,12 +88,15 @@ class Finder:
             area, brushes, ranked, name="Uses", hint="Where it is used", nothing=nothing
         )
         self.branches = BranchPopup(area, brushes)
+        self.in_take = FindPopup(area, brushes, context.desk)
+        self.in_take.chosen.connect(lambda entry: entry.go())
         for popup in (self.commands, self.things, self.others, self.uses):
             popup.chosen.connect(lambda goal: goal.go())
         self.branches.chosen.connect(lambda found: branch(context.desk, found.actions))
         for popup in (self.others, self.branches):
             popup.chosen.connect(lambda _: context.table.setFocus())
-        for popup in (self.commands, self.things, self.others, self.uses, self.branches):
+        popups = (self.commands, self.things, self.others, self.uses, self.branches, self.in_take)
+        for popup in popups:
             popup.closed.connect(lambda: context.table.setFocus())
 
     def open_commands(self) -> None:
@@ -118,6 +106,10 @@ class Finder:
     def open_things(self) -> None:
         """Search over what is written."""
         self.things.open([*self._rows(), *self._setting()], self._place())
+
+    def open_in_take(self) -> None:
+        """Find ticks of the take at which a condition holds."""
+        self.in_take.open_at(self._place())
 
     def open_branches(self) -> None:
         """Say what is done from the playhead on."""

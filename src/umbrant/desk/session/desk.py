@@ -5,7 +5,8 @@ Everything here happens in the window's thread. Views call methods; the state te
 by signals.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
@@ -17,6 +18,7 @@ from umbrant.desk.session.open_project import OpenProject
 from umbrant.desk.session.takes import Takes
 from umbrant.desk.session.tape_window import TapeWindow
 from umbrant.desk.session.trust import NOTHING_TRUSTED, Trust
+from umbrant.expecting.expectation import BrokenExpectation, NamedExpectation, broken_expectations
 from umbrant.model.behaviors import Behavior, Key, Override, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
@@ -32,6 +34,16 @@ from umbrant.take.compare import TickRange
 from umbrant.take.reader import Take
 
 
+@dataclass(frozen=True)
+class Hits:
+    """Where something that was looked for holds in a take."""
+
+    condition: str = ""
+    stretches: tuple[tuple[int, int], ...] = ()
+    take_number: int = 0
+    agent: str = ""
+
+
 class Desk(QObject):
     """The state of one window."""
 
@@ -44,6 +56,8 @@ class Desk(QObject):
     agent_changed = Signal()
     considered = Signal(object)
     """The kind or the recipe that the search would add now, None once it is closed."""
+    hits_changed = Signal()
+    """Something else was looked for in the take."""
     point_wanted = Signal(object)
     """A function to call with the point that the author picks on the stage."""
     message = Signal(str)
@@ -75,6 +89,9 @@ class Desk(QObject):
         self.documents.changed.connect(self._project_edited)
         self.documents.refreshed.connect(self.project_changed)
         self.documents.message.connect(self.message)
+        self.takes.expectations = self.documents.read_expectations
+        self.hits = Hits()
+        """What was found in the take last."""
         self.takes.shown.connect(self._take_shown)
         self.takes.arrived.connect(self._take_arrived)
         self.takes.progressed.connect(self._look_at_roll)
@@ -305,6 +322,33 @@ class Desk(QObject):
         """What the review found in the take that is shown, of the agent that is looked at."""
         current = self.takes.current
         return current.loaded.findings.get(self.agent, []) if current else []
+
+    @property
+    def broken(self) -> tuple[BrokenExpectation, ...]:
+        """What the take that is shown breaks of what must be so."""
+        current = self.takes.current
+        return current.loaded.broken if current else ()
+
+    def expect(self, named: NamedExpectation) -> None:
+        """Hold the take that is shown against one more expectation."""
+        current = self.takes.current
+        if current is not None:
+            found = broken_expectations([named], current.loaded.take)
+            self.takes.add_broken(found)
+
+    def show_hits(self, condition: str, stretches: Sequence[tuple[int, int]]) -> None:
+        """Mark where something that was looked for holds in the take that is shown."""
+        self.hits = Hits(condition, tuple(stretches), self.take_number, self.agent)
+        self.hits_changed.emit()
+
+    def next_hit(self, step: int) -> None:
+        """Move to where what was found begins to hold next (1), or began before (-1)."""
+        starts = [start for start, _ in self.hits.stretches]
+        ahead = [each for each in starts if (each - self.playhead) * step > 0]
+        if ahead:
+            self.move_playhead(min(ahead) if step > 0 else max(ahead))
+        else:
+            self.message.emit("Nothing more was found. Ctrl+Shift+F looks for something else.")
 
     @property
     def compared(self) -> Loaded | None:

@@ -11,6 +11,7 @@ from umbrant.branching.branch import check_past
 from umbrant.comparing.comparison import TakeComparison, compared
 from umbrant.desk.garbage import making_what_lives_long
 from umbrant.desk.session.background import NewestOnlyWorker
+from umbrant.expecting.expectation import BrokenExpectation, NamedExpectation, broken_expectations
 from umbrant.project_nodes import project_catalog
 from umbrant.reasons.decision_changes import (
     LeadingSpan,
@@ -39,6 +40,8 @@ class Load:
     """Whether it is a look at a take that is still being played."""
     compares: bool = False
     """Whether more is wanted than which rows differ: where the two part, and what followed."""
+    expectations: tuple[NamedExpectation, ...] = ()
+    """What must be so in it."""
     shown: "Loaded | None" = None
     """The take itself where it has been read already: it is compared with another one then."""
 
@@ -56,6 +59,8 @@ class Loaded:
     changes: dict[str, tuple[LeadingSpan, ...]]
     findings: dict[str, list[Finding]]
     request: Load
+    broken: tuple[BrokenExpectation, ...] = ()
+    """What it breaks of what must be so."""
     before: Take | None = None
     """The take that it was compared with."""
     comparison: TakeComparison | None = None
@@ -93,6 +98,7 @@ def _load(request: Load) -> Loaded:
         # What a take does not do by a tick it may still do.
         findings={} if request.is_live else review_take(take, catalog),
         request=request,
+        broken=tuple(broken_expectations(request.expectations, take)),
         before=before,
         comparison=compared(before, take) if before is not None and compares else None,
         before_spans=_spans(before) if before is not None and compares else {},

@@ -12,6 +12,7 @@ from umbrant.desk.session.history import History
 from umbrant.desk.session.reviewing import Reviewer
 from umbrant.desk.session.trust import Nodes, Trust
 from umbrant.desk.widgets.row_index import RowIndex
+from umbrant.expecting.expectation import NamedExpectation, read_expectations
 from umbrant.model.behaviors import NodeFile
 from umbrant.model.changes import Stamp, changed_files, stamp
 from umbrant.model.documents import Project
@@ -204,6 +205,18 @@ class OpenProject(QObject):
             self.message.emit(
                 "The project's own nodes have changed. The next new take asks whether they may run."
             )
+
+    # expectations
+
+    def read_expectations(self) -> tuple[NamedExpectation, ...]:
+        """What must be so in takes, as it stands in the folder now. What cannot be read is told."""
+        if self.folder is None:
+            return ()
+        try:
+            return tuple(read_expectations(self.folder))
+        except ProjectError as error:
+            self.message.emit(str(error))
+            return ()
 
     # problems and findings
 

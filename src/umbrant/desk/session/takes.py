@@ -3,7 +3,7 @@ kept to go back to.
 """
 
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -14,6 +14,7 @@ from umbrant.desk.session.loader import Load, Loaded, Loader
 from umbrant.desk.session.numbered_take import NumberedTake, noticed_in
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.visits import folder_for_takes
+from umbrant.expecting.expectation import BrokenExpectation, NamedExpectation
 from umbrant.model.documents import Project
 from umbrant.reasons.why import Explainer
 from umbrant.rolling.orders import Reply
@@ -78,6 +79,8 @@ class Takes(QObject):
         """Whether a take is shown beside the one that it is compared with."""
         self._before: NumberedTake | None = None
         """The take that was shown before the last edit; the next one is compared with it."""
+        self.expectations: Callable[[], tuple[NamedExpectation, ...]] = tuple
+        """Gives what must be so in takes."""
         self._against: dict[Path, str] = {}
         """What the other take is called, by the file of the one that is compared with it."""
         self._explainers: dict[str, Explainer] = {}
@@ -232,6 +235,7 @@ class Takes(QObject):
                 before.loaded.take if before is not None else None,
                 is_branch=is_branch,
                 compares=self.compares or is_branch,
+                expectations=() if is_branch else self.expectations(),
             )
         )
 
@@ -295,6 +299,16 @@ class Takes(QObject):
         self._remove_file(entry)
         parent = next((each for each in others if each.number == entry.parent), others[-1])
         self._show(parent)
+
+    def add_broken(self, found: list[BrokenExpectation]) -> None:
+        """The take that is shown breaks these, too."""
+        entry = self.current
+        if entry is None or not found:
+            return
+        loaded = replace(entry.loaded, broken=(*entry.loaded.broken, *found))
+        changed = replace(entry, loaded=loaded)
+        self.kept = [changed if each is entry else each for each in self.kept]
+        self._show(changed)
 
     # showing
 

@@ -23,10 +23,11 @@ from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
 from umbrant.desk.widgets.theme import Palette
+from umbrant.expecting.expectation import BrokenExpectation
 from umbrant.model.documents import Dismissal, Project
 from umbrant.model.parts import ROW, Slot
 from umbrant.model.paths import add
-from umbrant.review.findings import Finding, Severity, Subject
+from umbrant.review.findings import Finding, Rule, Severity, Subject
 
 REASONS = (
     "it is meant so",
@@ -37,6 +38,21 @@ REASONS = (
 """Why a finding may be dismissed."""
 
 
+EXPECTED = Rule(
+    "expectation",
+    "An expectation is broken",
+    "The project's authors have written down that it must be otherwise.",
+    Severity.ERROR,
+    Subject.TAKE,
+    "expectations of the project that do not hold in a take",
+)
+
+
+def _finding(broken: BrokenExpectation) -> Finding:
+    """A line about an expectation that is broken."""
+    return Finding(EXPECTED, broken.file, "", "", broken.says, broken.agent)
+
+
 class ReviewModel(QAbstractTableModel):
     """The findings in the documents, then those in the take that is shown; headings are texts."""
 
@@ -44,6 +60,8 @@ class ReviewModel(QAbstractTableModel):
         super().__init__(parent)
         self.desk = desk
         self.lines: list[Finding | str] = []
+        self._first_broken = 0
+        """The place of the first line about a broken expectation, if there is one."""
 
     def reload(self) -> None:
         """Take up the findings as they now are."""
@@ -51,10 +69,19 @@ class ReviewModel(QAbstractTableModel):
         desk = self.desk
         written, played = desk.documents.findings, desk.take_findings
         self.lines = [f"In the documents: {_count(written)}", *written]
+        if desk.broken:
+            self.lines.append(f"Expectations: {len(desk.broken)} broken in this take")
+            self._first_broken = len(self.lines)
+            self.lines.extend(map(_finding, desk.broken))
         if desk.take is not None:
             name = desk.member.title or desk.agent if desk.member else desk.agent
             self.lines.extend([f"In this take of {name}: {_count(played)}", *played])
         self.endResetModel()
+
+    def broken_at(self, index: int) -> BrokenExpectation | None:
+        """The broken expectation that a line is about; None for any other line."""
+        broken, place = self.desk.broken, index - self._first_broken
+        return broken[place] if broken and 0 <= place < len(broken) else None
 
     def finding_at(self, index: int) -> Finding | None:
         """The finding in a line; None for a heading."""
@@ -146,6 +173,7 @@ class ReviewView(ChipTable):
         """The title, with the number of warnings and errors."""
         found = [*self.desk.documents.findings, *self.desk.take_findings]
         count = sum(each.rule.severity is not Severity.HINT for each in found)
+        count += len(self.desk.broken)
         return f"{title} {count}" if count else title
 
     def open_additions(self) -> None:
@@ -202,6 +230,13 @@ class ReviewView(ChipTable):
         """Look at the row that the selected finding is about."""
         finding = self.review.finding_at(self.selected_index())
         if finding is None:
+            return
+        broken = self.review.broken_at(self.selected_index())
+        if broken is not None:
+            if broken.agent:
+                self.desk.select_agent(broken.agent)
+            self.desk.move_playhead(broken.tick)
+            self._go()
             return
         if not finding.row_id:
             self.desk.message.emit(f"{finding.file}: {finding.message} The setting has it.")

@@ -28,6 +28,8 @@ branches than how many all are alike.
 TEXTURES = (Qt.BrushStyle.NoBrush, Qt.BrushStyle.BDiagPattern, Qt.BrushStyle.Dense6Pattern)
 TEXTURE_ALPHA = 70
 """What is drawn over the colours of what leads, in turn, so that they stay apart in grey."""
+HIT_HIGH, CROSS = 4.0, 3.2
+"""How high the line over what was found is, and half the size of a broken expectation's cross."""
 GAPLESS = 1.6
 """Up to which height stripes stand without a gap."""
 LEAST_WIDE = 2.5
@@ -236,6 +238,31 @@ def paint_window(
     painter.setPen(QPen(palette.faint, 1))
     painter.setBrush(shade)
     painter.drawRoundedRect(QRectF(QPointF(left, 2), QPointF(right, high - 2)), 3, 3)
+
+
+def paint_hits(
+    painter: QPainter,
+    stretches: Sequence[tuple[int, int]],
+    scale: TimeScale,
+    top: float,
+    palette: Palette,
+) -> None:
+    """A line over the lanes where what was looked for holds."""
+    for start, end in stretches:
+        left, right = scale.x_of(start), scale.x_of(end + 1)
+        box = QRectF(left, top - HIT_HIGH, max(LEAST_WIDE, right - left), HIT_HIGH)
+        painter.fillRect(box, palette.now)
+
+
+def paint_broken(painter: QPainter, x: float, top: float, palette: Palette) -> None:
+    """A cross on a lane, where an expectation is broken."""
+    middle = QPointF(x, top + BAR / 2)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(palette.sheet)
+    painter.drawEllipse(middle, CROSS + 2.5, CROSS + 2.5)
+    painter.setPen(QPen(palette.refused, 2.2))
+    painter.drawLine(middle + QPointF(-CROSS, -CROSS), middle + QPointF(CROSS, CROSS))
+    painter.drawLine(middle + QPointF(-CROSS, CROSS), middle + QPointF(CROSS, -CROSS))
 
 
 def paint_cues(

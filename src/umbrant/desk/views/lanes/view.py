@@ -26,7 +26,9 @@ from umbrant.desk.views.lanes.painting import (
     BAR,
     LANE,
     lanes_of,
+    paint_broken,
     paint_cues,
+    paint_hits,
     paint_lanes,
     paint_window,
 )
@@ -77,6 +79,7 @@ class LanesView(PaintedView):
         for changed in (desk.project_changed, desk.take_changed, desk.agent_changed):
             changed.connect(self._refresh)
         desk.tape.changed.connect(self.update)
+        desk.hits_changed.connect(self.update)
         desk.playhead_moved.connect(self.update)
 
     def sizeHint(self) -> QSize:
@@ -289,6 +292,7 @@ class LanesView(PaintedView):
             cues = (desk.scenario, self.ruler.held, desk.tape.ticks, palette.name)
             self._pictures.draw(painter, strip, "cues", cues, self._draw_cues)
         if desk.take is not None:
+            self._draw_marks(painter)
             scale, tape = self.scale, desk.tape
             paint_window(
                 painter, scale.x_of(tape.start), scale.x_of(tape.end), self.height(), palette
@@ -297,6 +301,24 @@ class LanesView(PaintedView):
                 QRectF(scale.x_of(desk.playhead) - 1, 1, 2, self.height() - 2), palette.now
             )
         draw_focus(painter, self, palette)
+
+    def _draw_marks(self, painter: QPainter) -> None:
+        """Where what was looked for holds, and where an expectation is broken."""
+        desk, scale, palette = self.desk, self.scale, self.palette_
+        is_of_this = desk.hits.take_number == desk.take_number
+        if is_of_this:
+            paint_hits(painter, desk.hits.stretches, scale, self._top() - 2, palette)
+        rows = self.rows()
+        for each in desk.broken:
+            places = [
+                number
+                for number, row in enumerate(rows)
+                if any(player.name == each.agent for player in row.players)
+            ]
+            if places:
+                top = self._top() + LANE * (places[-1] - self._bar.value())
+                if self._top() <= top < self.height():
+                    paint_broken(painter, scale.x_of(each.tick), top, palette)
 
     def _draw_lanes(self, painter: QPainter, box: QRectF) -> None:
         loaded = self.desk.takes.current.loaded if self.desk.takes.current else None

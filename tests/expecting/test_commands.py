@@ -1,0 +1,124 @@
+"""`umbrant find` and `umbrant expect`, as a shell and a CI service see them."""
+
+import json
+import shutil
+import sys
+import xml.etree.ElementTree as ET
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import DEMO
+from umbrant import cli
+from umbrant.catalog.validation import open_project
+from umbrant.rolling.roll import RollOrder, roll
+
+
+@pytest.fixture
+def umbrant(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Any:
+    def run(*args: object) -> tuple[int, str, str]:
+        monkeypatch.setattr(sys, "argv", ["umbrant", *map(str, args)])
+        with pytest.raises(SystemExit) as ended:
+            cli.main()
+        out, err = capsys.readouterr()
+        return int(ended.value.code or 0), out, err
+
+    return run
+
+
+@pytest.fixture(scope="module")
+def take(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("commands") / "dusk.take"
+    return roll(RollOrder(open_project(DEMO), "dusk", path))
+
+
+@pytest.fixture
+def quay(tmp_path: Path) -> Path:
+    return Path(shutil.copytree(DEMO, tmp_path / "quay"))
+
+
+def test_find_lists_where_it_holds(umbrant: Any, take: Path) -> None:
+    code, out, err = umbrant("find", take, "ran(1.1)")
+    assert (code, err) == (0, "")
+    assert "   10.30 s to" in out
+    assert out.splitlines()[-1].startswith("3 times, ")
+    code, out, _ = umbrant("find", take, "ran(1.1)", "--json")
+    found = json.loads(out)
+    assert found["agent"] == "odo"
+    assert found["stretches"][0]["start"] == 206
+    code, out, _ = umbrant("find", take, 'ran("Drink")', "--agent", "tam")
+    assert code == 0
+    assert "Drink" not in out
+
+
+def test_find_says_when_it_holds_nowhere_and_what_is_wrong(umbrant: Any, take: Path) -> None:
+    assert umbrant("find", take, "time() > 100")[:2] == (1, "It holds at no tick.\n")
+    code, out, err = umbrant("find", take, "ran(9.9)")
+    assert (code, out) == (1, "")
+    assert "odo has no row '9.9'" in err
+    code, _, err = umbrant("find", take, "ran(1)", "--agent", "odd")
+    assert code == 1
+    assert "Did you mean 'odo'?" in err
+
+
+def test_expect_holds_in_the_demo(umbrant: Any) -> None:
+    code, out, err = umbrant("expect", DEMO)
+    assert err == ""
+    lines = out.splitlines()
+    # A share is not decided by a single take.
+    assert code == 1
+    assert lines[-1] == "12 of 13 expectations hold."
+    (undecided,) = [line for line in lines if line.startswith("undecided")]
+    assert "Mila restocks" in undecided
+    assert "seeds would decide it" in out
+
+
+def test_expect_finds_the_seed_that_breaks_it(umbrant: Any, quay: Path, tmp_path: Path) -> None:
+    for each in (quay / "expectations").glob("*.json"):
+        if each.name not in ("he-forgets.json", "the-porter-drinks.json"):
+            each.unlink()
+    junit = tmp_path / "report.xml"
+    code, out, err = umbrant("expect", quay, "--seeds", "8", "--junit", junit, "--jobs", "2")
+    assert (code, err) == (1, "")
+    assert "seed 16, 39.65 s, odo: entered(1.2) began 5 times" in out
+    assert f"umbrant roll {quay} --scenario dusk --seed 16 --out seed16.take" in out
+    assert "1 of 2 expectations hold." in out
+    suites = ET.fromstring(junit.read_text())  # noqa: S314  (our own file)
+    assert suites.tag == "testsuites"
+    (suite,) = suites
+    assert (suite.get("tests"), suite.get("failures"), suite.get("errors")) == ("2", "1", "0")
+    cases = {case.get("classname"): case for case in suite}
+    failure = cases["expectations/he-forgets.json"].find("failure")
+    assert failure is not None
+    assert "seed 16, tick 793, odo" in str(failure.get("message"))
+    assert len(cases["expectations/the-porter-drinks.json"]) == 0
+    alone = umbrant("expect", quay, "--seeds", "8", "--json", "--jobs", "1")
+    together = umbrant("expect", quay, "--seeds", "8", "--json", "--jobs", "3")
+    assert alone == together
+    found = {each["file"]: each for each in json.loads(alone[1])["expectations"]}
+    assert found["expectations/he-forgets.json"]["broken"] == [
+        {"seed": 16, "agent": "odo", "tick": 793, "says": "entered(1.2) began 5 times"}
+    ]
+
+
+def test_expect_in_trouble_says_what_is_wrong(umbrant: Any, quay: Path, tmp_path: Path) -> None:
+    folder = quay / "expectations"
+    (folder / "a.json").write_text('{"expect": "never", "that": "ran(9.9)", "of": "odo"}')
+    code, out, err = umbrant("expect", quay)
+    assert (code, out) == (2, "")
+    assert "expectations/a.json: odo has no row '9.9'" in err
+    (folder / "a.json").write_text('{"expect": "never"}')
+    code, _, err = umbrant("expect", quay)
+    assert code == 2
+    assert "expectations/a.json" in err
+    assert "that" in err
+    (folder / "a.json").unlink()
+    assert umbrant("expect", quay, "--scenario", "dawn")[0] == 2
+    (tmp_path / "file").write_text("no folder")
+    assert umbrant("expect", quay, "--junit", tmp_path / "file" / "report.xml")[0] == 2
+    shutil.rmtree(folder)
+    code, _, err = umbrant("expect", quay)
+    assert code == 2
+    assert "there are no expectations" in err
+    assert umbrant("expect", tmp_path / "nowhere")[0] == 2

@@ -15,16 +15,17 @@ from typer.core import TyperGroup
 
 from umbrant.cli.branch import branch
 from umbrant.cli.compare import compare
-from umbrant.cli.errors import CutShortError, InputError, StoppedError
 from umbrant.cli.expect import expect
 from umbrant.cli.export import export
 from umbrant.cli.find import find
 from umbrant.cli.nodes import nodes
 from umbrant.cli.open import open_
+from umbrant.cli.output import CutShortError, InputError, StoppedError
 from umbrant.cli.review import review_
 from umbrant.cli.roll import roll_
 from umbrant.cli.schema import schema
 from umbrant.cli.show import show
+from umbrant.cli.study import study
 from umbrant.cli.why import why
 from umbrant.model.printable import escaped
 from umbrant.model.problems import ProjectError
@@ -60,6 +61,7 @@ app.command("branch")(branch)
 app.command("compare")(compare)
 app.command("find")(find)
 app.command("expect")(expect)
+app.command("study")(study)
 app.command("export")(export)
 app.command("nodes")(nodes)
 app.command("schema")(schema)

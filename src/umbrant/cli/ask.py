@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from umbrant.cli.errors import InputError
+from umbrant.cli.output import InputError
 from umbrant.model.problems import did_you_mean
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import read_take

@@ -7,9 +7,8 @@ import typer
 
 from umbrant.branching.actions import ActionError, ActionScope, action_text, read_actions
 from umbrant.branching.branch import branch_order, check_past
-from umbrant.cli.errors import InputError
 from umbrant.cli.options import JsonOption, TakeArg, TrustOption
-from umbrant.cli.output import print_json, refuse_cut_take, say
+from umbrant.cli.output import InputError, print_json, refuse_cut_take, say
 from umbrant.cli.roll_project import roll_into
 from umbrant.comparing.comparison import compared
 from umbrant.comparing.words import parting_answer

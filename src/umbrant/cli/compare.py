@@ -10,9 +10,8 @@ from typing import Annotated
 
 import typer
 
-from umbrant.cli.errors import InputError
 from umbrant.cli.options import JsonOption, TrustOption
-from umbrant.cli.output import print_json, say
+from umbrant.cli.output import InputError, print_json, say
 from umbrant.cli.roll_project import playable_scenario, roll_into
 from umbrant.comparing.comparison import TakeComparison, compared
 from umbrant.comparing.revision import project_at

@@ -10,9 +10,8 @@ from typing import Annotated
 import typer
 
 from umbrant.catalog.language.tree import LanguageError
-from umbrant.cli.errors import InputError
 from umbrant.cli.options import JsonOption, ProjectArg, TrustOption
-from umbrant.cli.output import print_json, say
+from umbrant.cli.output import InputError, print_json, say
 from umbrant.cli.roll_project import playable_scenario
 from umbrant.expecting.expectation import (
     ExpectationResult,

@@ -5,9 +5,8 @@ from typing import Annotated
 import typer
 
 from umbrant.catalog.language.tree import LanguageError
-from umbrant.cli.errors import InputError
 from umbrant.cli.options import JsonOption, TakeArg
-from umbrant.cli.output import print_json, say
+from umbrant.cli.output import InputError, print_json, say
 from umbrant.expecting.history import TakeSignals, stretches_of
 from umbrant.model.problems import did_you_mean
 from umbrant.take.reader import Take, read_take

@@ -6,9 +6,8 @@ from typing import Annotated
 
 import typer
 
-from umbrant.cli.errors import InputError
 from umbrant.cli.options import TrustOption
-from umbrant.cli.output import refuse_cut_take
+from umbrant.cli.output import InputError, refuse_cut_take
 from umbrant.cli.roll_project import rolled
 from umbrant.cli.story import print_story
 

@@ -10,8 +10,7 @@ from types import FrameType
 from platformdirs import user_cache_path
 
 from umbrant.catalog.validation import validate
-from umbrant.cli.errors import InputError, StoppedError
-from umbrant.cli.output import say
+from umbrant.cli.output import InputError, StoppedError, say
 from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError, did_you_mean

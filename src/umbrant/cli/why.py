@@ -6,9 +6,8 @@ from typing import Annotated
 import typer
 
 from umbrant.cli.ask import explainer_at, row_called
-from umbrant.cli.errors import InputError
 from umbrant.cli.options import AgentOption, AtOption, JsonOption, TakeArg, TrustOption
-from umbrant.cli.output import print_json, refuse_cut_take, say
+from umbrant.cli.output import InputError, print_json, refuse_cut_take, say
 from umbrant.nearest.search import NOTHING_HELPS, NearestChange, NearestSearch
 from umbrant.nearest.trials import trial_player
 from umbrant.reasons.sentences import Answer

@@ -574,8 +574,11 @@ class Supervisor:
                 self._stop(job, "it was given up")
 
     def _reply(self, reply: Reply) -> None:
-        self.replies.write(reply.line() + "\n")
-        self.replies.flush()
+        # Whoever gave the orders may be no more. That is no fault of what is being played: the end
+        # of the input, or a signal, says what becomes of it.
+        with suppress(BrokenPipeError):
+            self.replies.write(reply.line() + "\n")
+            self.replies.flush()
 
 
 def _piece(data: list[Any]) -> TakePiece:

@@ -1,0 +1,229 @@
+"""What a study varies: a number of a project, over a range or a list of values.
+
+It is told as `warden/1.1.guard.within=6:12:1`: a behavior and a row, then what of the row; or
+`dusk/odo.body.walk_m_s=1,2,3`: a scenario and one of its cast, then a number of that one.
+"""
+
+import re
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from decimal import Decimal, InvalidOperation
+from itertools import product
+from typing import Any
+
+from umbrant.catalog.language.tree import (
+    Arithmetic,
+    Comparison,
+    ConditionTree,
+    Conjunction,
+    Disjunction,
+    LanguageError,
+    Negation,
+    NumberTerm,
+    SenseCall,
+    parse,
+    source,
+)
+from umbrant.model.behaviors import Row
+from umbrant.model.documents import Project
+from umbrant.model.edits import change_row, set_guard
+from umbrant.model.paths import Path, PathError, at, put
+from umbrant.model.problems import did_you_mean
+
+MOST = 100_000
+"""How many takes a study has at most."""
+GUARD = "guard."
+_ROW = re.compile(r"(\d+(?:\.\d+)*)\.(.+)")
+
+
+class VaryError(ValueError):
+    """Raised for what cannot be varied, with the way out."""
+
+
+NumberChange = Callable[[Project, float], Project]
+
+
+@dataclass(frozen=True)
+class Varied:
+    """A number that is varied: what it is called, its values, and how it is put into a project."""
+
+    name: str
+    values: tuple[float, ...]
+    put: NumberChange
+
+
+def read_vary(text: str, project: Project) -> Varied:
+    """What a `--vary` says. Raises VaryError."""
+    name, equals, values = text.partition("=")
+    if not equals:
+        raise VaryError(f"{text}: write it as PLACE=FROM:TO:STEP or PLACE=VALUE,VALUE,…")
+    change = _change(name.strip(), project)
+    found = tuple(_values(values.strip(), text))
+    for value in (found[0], found[-1]):
+        try:
+            change(project, value)
+        except (PathError, LanguageError, ValueError, TypeError) as error:
+            raise VaryError(f"{text}: {error}") from None
+    return Varied(name.strip(), found, change)
+
+
+def combinations(varied: list[Varied]) -> Iterator[tuple[float, ...]]:
+    """Every combination of values, the last varied number changing fastest."""
+    yield from product(*(each.values for each in varied))
+
+
+def with_values(project: Project, varied: list[Varied], values: tuple[float, ...]) -> Project:
+    """The project with these values put in."""
+    for each, value in zip(varied, values, strict=True):
+        project = each.put(project, value)
+    return project
+
+
+def _values(text: str, vary: str) -> Iterator[float]:
+    """The values of a range, both ends included, or of a list."""
+    parts = text.split(":")
+    try:
+        numbers = [Decimal(each) for each in (parts if len(parts) > 1 else text.split(","))]
+    except InvalidOperation:
+        raise VaryError(f"{vary}: '{text}' is no range such as 6:12:1, and no list") from None
+    if not all(each.is_finite() for each in numbers):
+        raise VaryError(f"{vary}: only numbers that are finite can be tried")
+    if len(parts) == 1:
+        yield from map(float, numbers)
+        return
+    if len(parts) != 3:
+        raise VaryError(f"{vary}: a range has three parts, as in 6:12:1")
+    low, high, step = numbers
+    if step == 0 or (high - low) / step < 0:
+        raise VaryError(f"{vary}: with a step of {step} the range never gets to {high}")
+    if (high - low) / step >= MOST:
+        raise VaryError(f"{vary}: that are more than {MOST:,} values; take a larger step")
+    for index in range(int((high - low) / step) + 1):
+        # Decimals, so that the third step of 0.1 is 0.3.
+        yield float(low + index * step)
+
+
+def _change(name: str, project: Project) -> NumberChange:
+    owner, slash, rest = name.partition("/")
+    if not slash:
+        raise VaryError(f"{name}: begin with a behavior or a scenario, as in warden/1.1.1.reach")
+    if project.find_behavior(owner) is not None:
+        return _of_row(name, owner, rest, project)
+    if project.find_scenario(owner) is not None:
+        return _of_member(name, owner, rest, project)
+    known = [each.name for each in project.behaviors]
+    known += [each.name for each in project.scenarios]
+    raise VaryError(f"{name}: there is no '{owner}'. {did_you_mean(owner, known)}")
+
+
+def _of_member(name: str, owner: str, rest: str, project: Project) -> NumberChange:
+    who, _, field = rest.partition(".")
+    cast = [each.name for each in project.scenario(owner).cast]
+    if who not in cast:
+        raise VaryError(f"{name}: '{owner}' has no '{who}'. {did_you_mean(who, cast)}")
+    path: Path = ("scenarios", owner, "cast", cast.index(who), *field.split("."))
+    try:
+        number = at(project, path)
+    except (PathError, LookupError, AttributeError) as error:
+        raise VaryError(f"{name}: there is no such number ({error})") from None
+    if isinstance(number, bool) or not isinstance(number, int | float):
+        raise VaryError(f"{name}: that is no number")
+    return lambda made, value: put(made, path, value)
+
+
+def _of_row(name: str, owner: str, rest: str, project: Project) -> NumberChange:
+    found = _ROW.fullmatch(rest)
+    behavior = project.behavior(owner)
+    row_id = behavior.outline.find(found[1]) if found is not None else None
+    if found is None or row_id is None:
+        numbers = ", ".join(list(behavior.outline.number.values())[:8])
+        raise VaryError(f"{name}: '{owner}' has no such row; it has {numbers}, …")
+    what, row = found[2], behavior.row(row_id)
+    if what.startswith(GUARD):
+        return _of_guard(name, owner, row, what.removeprefix(GUARD))
+    if not _is_number(row.args.get(what)):
+        known = [each for each, value in row.args.items() if _is_number(value)]
+        raise VaryError(
+            f"{name}: row {found[1]} has no number '{what}'. {did_you_mean(what, known)}"
+        )
+
+    def change(made: Project, value: float) -> Project:
+        return change_row(
+            made,
+            owner,
+            row_id,
+            lambda each: each.model_copy(update={"args": {**each.args, what: value}}),
+        )
+
+    return change
+
+
+def _of_guard(name: str, owner: str, row: Row, what: str) -> NumberChange:
+    if row.guard is None:
+        raise VaryError(f"{name}: the row has no guard")
+    tree = parse(row.guard.when)
+    numbers = list(_numbers(tree))
+    named = {label for label, _ in numbers if label}
+    index = next((place for place, (label, _) in enumerate(numbers) if label == what), None)
+    if index is None and what.isdigit() and 1 <= int(what) <= len(numbers):
+        index = int(what) - 1
+    if index is None:
+        known = ", ".join([*sorted(named), *(str(place) for place in range(1, len(numbers) + 1))])
+        raise VaryError(f"{name}: the guard has no number '{what}'; it has {known or 'none'}")
+    place = index
+
+    def change(made: Project, value: float) -> Project:
+        changed, _ = _replaced(tree, place, value)
+        return set_guard(made, owner, row.id, source(changed))
+
+    return change
+
+
+def _is_number(value: object) -> bool:
+    return isinstance(value, int | float) and not isinstance(value, bool)
+
+
+def _numbers(tree: ConditionTree, label: str = "") -> Iterator[tuple[str, NumberTerm]]:
+    """The numbers of a condition in the order in which they are written, with their names."""
+    if isinstance(tree, NumberTerm):
+        yield label, tree
+    for name, part in _parts(tree):
+        yield from _numbers(part, name)
+
+
+def _parts(tree: ConditionTree) -> list[tuple[str, ConditionTree]]:
+    match tree:
+        case SenseCall(args=args, named=named):
+            return [*(("", each) for each in args), *named]
+        case Comparison(left=left, right=right) | Arithmetic(left=left, right=right):
+            return [("", left), ("", right)]
+        case Negation(part=part):
+            return [("", part)]
+        case Conjunction(parts=parts) | Disjunction(parts=parts):
+            return [("", each) for each in parts]
+    return []
+
+
+def _replaced(tree: ConditionTree, place: int, value: float) -> tuple[ConditionTree, int]:
+    """The condition with another number at a place, and how many numbers it has."""
+    if isinstance(tree, NumberTerm):
+        return (replace(tree, value=value) if place == 0 else tree), 1
+    count, parts = 0, []
+    for _, part in _parts(tree):
+        changed, inside = _replaced(part, place - count, value)
+        parts.append(changed)
+        count += inside
+    return (_with_parts(tree, parts) if parts else tree), count
+
+
+def _with_parts(tree: Any, parts: list[ConditionTree]) -> ConditionTree:
+    if isinstance(tree, SenseCall):
+        count = len(tree.args)
+        named = zip((name for name, _ in tree.named), parts[count:], strict=True)
+        return replace(tree, args=tuple(parts[:count]), named=tuple(named))
+    if isinstance(tree, Comparison | Arithmetic):
+        return replace(tree, left=parts[0], right=parts[1])
+    if isinstance(tree, Negation):
+        return replace(tree, part=parts[0])
+    changed: ConditionTree = replace(tree, parts=tuple(parts))
+    return changed

@@ -58,6 +58,7 @@ def main() -> None:
         _drawing(window)
         _help(window)
         _review(window)
+        _found(window)
         _night(window)
         window.desk.documents.history.saved = window.desk.project
         window.close()
@@ -278,6 +279,24 @@ def _rehearsal(window: MainWindow) -> None:
     _wait(lambda: not rehearsing.active and not window.desk.takes.busy)
     window.desk.documents.undo()
     _wait(lambda: window.desk.is_current and not window.desk.takes.busy)
+
+
+def _found(window: MainWindow) -> None:
+    assert window.pane is not None
+    pane, desk = window.pane, window.desk
+    while desk.documents.history.unsaved:
+        desk.documents.undo()
+    _wait(lambda: desk.is_current and not desk.takes.busy)
+    pane.actions_by_id["show_rows"].trigger()
+    pane.actions_by_id["show_stage"].trigger()
+    pane.actions_by_id["large_stage"].trigger()
+    desk.move_playhead(361)
+    desk.select_row("esc")
+    pane.actions_by_id["find_in_take"].trigger()
+    pane.finder.in_take.line.setText("distance(visitor) < 6 and not ran(1.1)")
+    _keep(window, "found-in-the-take")
+    pane.finder.in_take.hide()
+    pane.actions_by_id["large_stage"].trigger()
 
 
 def _night(window: MainWindow) -> None:

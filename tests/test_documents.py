@@ -93,6 +93,9 @@ def test_every_command_line_runs_with_all_that_may_be_given(
         "X,Y": "12,4",
         "RESULT": "failure",
         "TEXT": "'raise thunder'",
+        "CONDITION": "'ran(1)'",
+        "FOLDER": str(tmp_path / "study"),
+        "PLACE=VALUES": "guard/1.1.guard.within=7,8",
     }
     if re.fullmatch(r"umbrant (show|why|export|roll|review)", command):
         command += " --help"  # a command that is only named

@@ -43,6 +43,7 @@ def main() -> None:
         window.open_folder(ROOT / "examples" / "lantern-quay")
         _wait(lambda: window.desk.take is not None and not window.desk.takes.busy)
         _gave_up(window)
+        _found(window)
         _this_tick(window)
         _one_number_changed(window)
         _branch(window)
@@ -58,7 +59,6 @@ def main() -> None:
         _drawing(window)
         _help(window)
         _review(window)
-        _found(window)
         _night(window)
         window.desk.documents.history.saved = window.desk.project
         window.close()
@@ -284,17 +284,13 @@ def _rehearsal(window: MainWindow) -> None:
 def _found(window: MainWindow) -> None:
     assert window.pane is not None
     pane, desk = window.pane, window.desk
-    while desk.documents.history.unsaved:
-        desk.documents.undo()
-    _wait(lambda: desk.is_current and not desk.takes.busy)
-    pane.actions_by_id["show_rows"].trigger()
-    pane.actions_by_id["show_stage"].trigger()
     pane.actions_by_id["large_stage"].trigger()
-    desk.move_playhead(361)
+    desk.move_playhead(GAVE_UP_TICK)
     desk.select_row("esc")
     pane.actions_by_id["find_in_take"].trigger()
     pane.finder.in_take.line.setText("distance(visitor) < 6 and not ran(1.1)")
     _keep(window, "found-in-the-take")
+    desk.show_hits("", [])
     pane.finder.in_take.hide()
     pane.actions_by_id["large_stage"].trigger()
 

@@ -11,11 +11,12 @@ from jsonschema import Draft202012Validator
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.schema import project_schema
+from umbrant.cli.schema import ALSO
 from umbrant.model.folder import read_project, save_project
 from umbrant.model.problems import ProjectError
 from umbrant.project_nodes import project_catalog
 
-SCHEMA = project_schema(BUILTIN)
+SCHEMA = project_schema(BUILTIN, ALSO)
 
 
 def validator(kind: str) -> Draft202012Validator:
@@ -35,6 +36,7 @@ def test_the_demos_files_follow_it(path: Path) -> None:
         "blackboards": "Blackboard",
         "stages": "Stage",
         "scenarios": "Scenario",
+        "expectations": "Expectation",
     }
     kind = names.get(path.parent.name, {"events.json": "EventList"}.get(path.name, "Cover"))
     assert list(validator(kind).iter_errors(json.loads(path.read_text()))) == []
@@ -46,7 +48,7 @@ EVERY_FILE = sorted(DEMO.parent.rglob("*.json"))
 @pytest.mark.parametrize("path", EVERY_FILE, ids=lambda path: str(path.relative_to(DEMO.parent)))
 def test_the_schema_of_a_project_fits_each_of_its_files(path: Path) -> None:
     folder = path.parent if path.name in ("project.json", "events.json") else path.parents[1]
-    schema = project_schema(project_catalog(read_project(folder)).catalog)
+    schema = project_schema(project_catalog(read_project(folder)).catalog, ALSO)
     data = json.loads(path.read_text())
     validator = Draft202012Validator(schema)
     assert list(validator.iter_errors(data)) == []

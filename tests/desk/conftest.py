@@ -298,6 +298,10 @@ def with_cast(folder: Path, *names: str) -> Path:
     scenario = json.loads(dusk.read_text())
     scenario["cast"] = [each for each in scenario["cast"] if each["name"] in names]
     dusk.write_text(json.dumps(scenario))
+    # What is expected of others than these would be wrong.
+    for path in (folder / "expectations").glob("*.json"):
+        if json.loads(path.read_text()).get("of", names[0]) not in names:
+            path.unlink()
     return folder
 
 

@@ -1,5 +1,7 @@
 """The JSON Schema (2020-12) of a project's files, from the documents and the catalog."""
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Any
 
 from pydantic.json_schema import models_json_schema
@@ -8,16 +10,19 @@ from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamTyp
 from umbrant.model.behaviors import EventList
 from umbrant.model.documents import Cover
 from umbrant.model.folder import COVER_FILE, EVENTS_FILE, FOLDERS
+from umbrant.model.values import ProjectFile
 
 DIALECT = "https://json-schema.org/draft/2020-12/schema"
 
 Schema = dict[str, Any]
 
+NO_MORE: Mapping[str, type[ProjectFile]] = MappingProxyType({})
 _NAMED = ("Behavior", "Blackboard", "Stage", "Scenario")
 
 
-def project_schema(catalog: Catalog) -> Schema:
+def project_schema(catalog: Catalog, more: Mapping[str, type[ProjectFile]] = NO_MORE) -> Schema:
     """One schema for every file of a project: a file is valid if it is one of the documents.
+    `more` are documents that the model does not know, by where they are kept.
 
     With the catalog of a project its own nodes are in it. Which document a file holds is said by
     its place; `x-files` lists these, for programs that want to be exact.
@@ -25,7 +30,7 @@ def project_schema(catalog: Catalog) -> Schema:
     models: list[Any] = [
         (Cover, "validation"),
         (EventList, "validation"),
-        *((kind, "validation") for kind in FOLDERS.values()),
+        *((kind, "validation") for kind in (*FOLDERS.values(), *more.values())),
     ]
     _, schema = models_json_schema(models, by_alias=True, ref_template="#/$defs/{model}")
     defs: Schema = schema["$defs"]
@@ -37,7 +42,7 @@ def project_schema(catalog: Catalog) -> Schema:
     files = {
         COVER_FILE: "Cover",
         EVENTS_FILE: "EventList",
-        **{f"{place}/*.json": kind.__name__ for place, kind in FOLDERS.items()},
+        **{f"{place}/*.json": kind.__name__ for place, kind in (*FOLDERS.items(), *more.items())},
     }
     return {
         "$schema": DIALECT,

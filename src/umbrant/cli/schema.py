@@ -8,9 +8,13 @@ import typer
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.schema import project_schema
 from umbrant.cli.output import print_json
+from umbrant.expecting.expectation import FOLDER, Expectation
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
 from umbrant.project_nodes import project_catalog
+
+ALSO = {FOLDER: Expectation}
+"""The documents of a project that are no part of what is played."""
 
 
 def schema(
@@ -21,9 +25,9 @@ def schema(
 ) -> None:
     """Print the JSON Schema (2020-12) of a project's files."""
     if project is None:
-        print_json(project_schema(BUILTIN))
+        print_json(project_schema(BUILTIN, ALSO))
         return
     own = project_catalog(read_project(project))
     if own.problems:
         raise ProjectError([*own.problems])
-    print_json(project_schema(own.catalog))
+    print_json(project_schema(own.catalog, ALSO))

@@ -17,7 +17,7 @@ from umbrant.catalog.language.tree import LanguageError
 from umbrant.expecting.history import Bools, TakeSignals
 from umbrant.expecting.share import wilson
 from umbrant.model.problems import Problem, ProjectError
-from umbrant.model.values import Document, FiniteNumber
+from umbrant.model.values import FiniteNumber, ProjectFile
 from umbrant.take.reader import Take
 
 FOLDER = "expectations"
@@ -39,7 +39,7 @@ class Expected(StrEnum):
     OFTEN = "often"
 
 
-class Expectation(Document):
+class Expectation(ProjectFile):
     """Something that must be so. `that` is a condition over a take, as `umbrant find` takes it."""
 
     expect: Expected

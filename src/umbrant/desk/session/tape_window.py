@@ -15,6 +15,10 @@ class TapeWindow(QObject):
         super().__init__(parent)
         self.start = 0.0
         self.length = 280.0
+        self._wished = self.length
+        """The length that the author chose. A shorter take shows less, and the next one lets the
+        tape have it again.
+        """
         self.ticks = 0
         self.ticks_per_s = 20
 
@@ -26,9 +30,9 @@ class TapeWindow(QObject):
     def fit(self, ticks: int, ticks_per_s: int) -> None:
         """Adapt to a take of another length; the stretch stays where it is as far as it can."""
         if self.ticks == 0 or ticks_per_s != self.ticks_per_s:
-            self.length = FIRST_LENGTH_S * ticks_per_s
+            self._wished = FIRST_LENGTH_S * ticks_per_s
         self.ticks, self.ticks_per_s = ticks, ticks_per_s
-        self._set(self.start, self.length)
+        self._set(self.start, self._wished)
 
     def show(self, tick: float) -> None:
         """Move just far enough that a tick is seen; when it is far outside, put it a quarter in."""
@@ -47,6 +51,7 @@ class TapeWindow(QObject):
         length = min(
             max(self.length * factor, SHORTEST_TICKS), float(max(self.ticks, SHORTEST_TICKS))
         )
+        self._wished = length
         share = (around - self.start) / self.length if self.length else 0.0
         self._set(around - share * length, length)
 

@@ -268,8 +268,9 @@ def test_the_stage_and_the_rows_change_places(quay_driver: Driver) -> None:
     hands, stage = quay_driver, quay_driver.pane.stage
     small = stage.width() * stage.height()
     ledger = hands.ledger.width()
+    hands.ledger.setFocus()
     hands.pane.actions_by_id["large_stage"].trigger()
-    QApplication.processEvents()
+    hands.until(hands.ledger.hasFocus)
     assert stage.width() * stage.height() > 3 * small
     assert hands.ledger.width() < ledger
     assert hands.window.settings.flag("large_stage")

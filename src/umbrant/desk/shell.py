@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import (
     QFrame,
@@ -152,7 +152,8 @@ class DeskPane(QWidget):
         self.across.setStretchFactor(0, 5)
         self.across.setStretchFactor(1, 3)
         if focused is not None:
-            focused.setFocus()
+            # What was put elsewhere is shown by the event loop, and has no keyboard before that.
+            QTimer.singleShot(0, focused, focused.setFocus)
 
     def refresh_actions(self, *_: object) -> None:
         """Enable what can be done now, and name what undo and redo would do."""

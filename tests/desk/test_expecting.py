@@ -98,6 +98,45 @@ def test_an_expectation_that_cannot_be_understood_is_told(quay_driver: Driver, q
     assert hands.desk.broken == ()
 
 
+def test_playing_stops_where_a_condition_begins(
+    demo_driver: Driver, answers: Answers, demo: Path
+) -> None:
+    hands, playback = demo_driver, demo_driver.pane.playback
+    answers.texts = ["ran(1.1)"]
+    hands.pane.actions_by_id["stop_where"].trigger()
+    assert "3 times in this take" in hands.messages[-1]
+    first, second, _ = playback.stop.ticks
+    assert hands.pane.lanes.stops == playback.stop.ticks
+    hands.desk.move_playhead(first - 8)
+    hands.key(Qt.Key.Key_Right, SHIFT)
+    assert hands.desk.playhead == first
+    assert hands.messages[-1] == f"Stopped at {first / 20:.2f} s: odo: ran(1.1)."
+    # From there on it goes on to the next; back it does not stop.
+    hands.key(Qt.Key.Key_Right, SHIFT)
+    assert hands.desk.playhead == first + 20
+    hands.key(Qt.Key.Key_Left, SHIFT)
+    hands.key(Qt.Key.Key_Left, SHIFT)
+    assert hands.desk.playhead == first - 20
+    hands.desk.move_playhead(second - 3)
+    playback.set_speed(8.0)
+    playback.toggle()
+    hands.until(lambda: not playback.playing)
+    assert hands.desk.playhead == second
+    # It is kept for the next visit, in the author's own settings.
+    assert not list(demo.rglob("*stop*"))
+    assert hands.open(demo)
+    assert hands.pane.playback.stop.condition == "ran(1.1)"
+    assert hands.pane.playback.stop.agent == "odo"
+    for text in ("ran(9.9)", None):
+        answers.texts = [text] if text else []
+        hands.pane.actions_by_id["stop_where"].trigger()
+        assert hands.pane.playback.stop.condition == "ran(1.1)"
+    answers.texts = [" "]
+    hands.pane.actions_by_id["stop_where"].trigger()
+    assert hands.pane.playback.stop.ticks == []
+    assert "nowhere" in hands.messages[-1]
+
+
 def test_what_is_so_now_is_expected_of_every_take(
     demo_driver: Driver, answers: Answers, demo: Path
 ) -> None:

@@ -62,6 +62,33 @@ def test_find_says_when_it_holds_nowhere_and_what_is_wrong(umbrant: Any, take: P
     assert "Did you mean 'odo'?" in err
 
 
+def test_find_looks_for_a_seed(umbrant: Any, quay: Path, tmp_path: Path) -> None:
+    out = tmp_path / "found.take"
+    five = "entered(1.2) and time() > 39.6"
+    code, said, err = umbrant("find", quay, five, "--seeds", "12", "--out", out, "--json")
+    assert code == 0
+    found = json.loads(said)
+    assert f"seed {found['seed']}:" in err
+    # It is the first such seed, and its take is kept.
+    code, again, _ = umbrant("find", out, five, "--json")
+    assert (code, json.loads(again)) == (0, found)
+    before = found["seed"] - 11
+    if before:
+        assert umbrant("find", quay, five, "--seeds", before)[0] == 1
+    code, said, _ = umbrant("find", quay, "time() > 100", "--seeds", "2")
+    assert (code, said) == (1, "It holds in none of 2 seeds.\n")
+    assert umbrant("find", quay, "ran(9.9)", "--seeds", "1")[0] == 1
+
+
+def test_find_asks_for_how_long(umbrant: Any, take: Path) -> None:
+    _, out, _ = umbrant("find", take, "ran(1.1)", "--json")
+    lengths = [each["end"] - each["start"] + 1 for each in json.loads(out)["stretches"]]
+    middle = sorted(lengths)[1]
+    _, out, _ = umbrant("find", take, "ran(1.1)", "--for", middle / 20, "--json")
+    assert len(json.loads(out)["stretches"]) == 2
+    assert umbrant("find", take, "ran(1.1)", "--for", "41")[0] == 1
+
+
 def test_expect_holds_in_the_demo(umbrant: Any) -> None:
     code, out, err = umbrant("expect", DEMO)
     assert err == ""

@@ -125,6 +125,8 @@ class DeskPane(QWidget):
         self.views.of(MapView).drawn.connect(lambda _: self.command_context.table.begin_missing())
         self.setting.walked.connect(self.stage.choose)
         self.setting.walked.connect(self.refresh_actions)
+        for changed in (self.playback.stop_changed, desk.take_changed):
+            changed.connect(self._mark_stops)
         for follows in (self.refresh_actions, self.right.refresh):
             self.rehearsing.switched.connect(follows)
 
@@ -170,6 +172,11 @@ class DeskPane(QWidget):
             "End rehearsal" if self.rehearsing.active else "Rehearse"
         )
         self.actions_by_id["mute"].setText("Unmute" if row is not None and row.muted else "Mute")
+
+    def _mark_stops(self) -> None:
+        """Show on the lanes where playing stops."""
+        self.lanes.stops = self.playback.stop.ticks
+        self.lanes.update()
 
     def _follow_compared(self) -> None:
         """Offer where two takes part while there are two."""

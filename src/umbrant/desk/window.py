@@ -3,6 +3,7 @@
 from concurrent.futures import Future
 from functools import partial
 from pathlib import Path
+from urllib.parse import quote
 
 from PySide6.QtCore import QEvent, QSize, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QShowEvent
@@ -302,6 +303,7 @@ class MainWindow(QMainWindow):
         self._fill_menus(self.pane)
         for name in ("night", "compact", "large_stage"):
             self.pane.actions_by_id[name].setChecked(self.settings.flag(name))
+        self._recall_stop(self.pane)
         desk.project_changed.connect(self._name_window)
         self._name_window()
         if self.isVisible():
@@ -310,6 +312,21 @@ class MainWindow(QMainWindow):
             self.pane.show()
         self.pane.ledger.setFocus()
         return self.pane
+
+    def _recall_stop(self, pane: DeskPane) -> None:
+        """Where playing stops is each author's own, so it is kept here and not with the project."""
+        folder, playback = pane.desk.documents.folder, pane.playback
+        name = f"stop/{quote(str(folder), safe='')}"
+        if folder is not None:
+            agent, _, condition = self.settings.text(name).partition(" ")
+            playback.stop.set(condition, agent)
+
+        def keep() -> None:
+            stop = playback.stop
+            said = f"{stop.agent} {stop.condition}" if stop.condition else ""
+            self.settings.set_text(name, said if folder is not None else "")
+
+        playback.stop_changed.connect(keep)
 
     def _fill_menus(self, pane: DeskPane) -> None:
         bar = self.menuBar()

@@ -1,5 +1,6 @@
 """Playing, rehearsing, and moving the playhead."""
 
+from umbrant.catalog.language.tree import LanguageError
 from umbrant.desk.commands.action import Action, Where, has_take
 from umbrant.desk.commands.context import CommandContext
 from umbrant.desk.commands.project import trust
@@ -103,9 +104,38 @@ def slower(context: CommandContext) -> None:
     context.playback.change_speed(-1)
 
 
+def stop_where(context: CommandContext) -> None:
+    """Ask for a condition at which playing stops."""
+    desk, playback = context.desk, context.playback
+    condition = context.dialogs().text(
+        "Stop where",
+        f"Playing stops where this begins to hold for {desk.agent}; empty for nowhere:",
+        playback.stop.condition,
+        "Stop there",
+    )
+    if condition is None:
+        return
+    try:
+        playback.stop.set(condition.strip(), desk.agent)
+    except LanguageError as error:
+        desk.message.emit(f"{condition}: {error}. Nothing was changed.")
+        return
+    playback.stop_changed.emit()
+    count = len(playback.stop.ticks)
+    places = "once" if count == 1 else f"{count} times"
+    desk.message.emit(
+        f"Playing stops where {condition.strip()}: {places} in this take."
+        if condition.strip()
+        else "Playing stops nowhere any more."
+    )
+
+
 def _step(context: CommandContext, ticks: int) -> None:
     context.playback.pause()
-    context.desk.move_playhead(context.desk.playhead + ticks)
+    if ticks > 0:
+        context.playback.move_until_stop(context.desk.playhead + ticks)
+    else:
+        context.desk.move_playhead(context.desk.playhead + ticks)
 
 
 ACTIONS: tuple[Action, ...] = (
@@ -185,6 +215,16 @@ ACTIONS: tuple[Action, ...] = (
         second_back,
         ("Shift+Left",),
         Where.PANES,
+        has_take,
+    ),
+    Action(
+        "stop_where",
+        "Run",
+        "Stop where…",
+        "Playing, and steps ahead, stop where a condition begins to hold",
+        stop_where,
+        ("Ctrl+Shift+P",),
+        Where.WINDOW,
         has_take,
     ),
     Action(

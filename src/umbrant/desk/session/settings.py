@@ -37,6 +37,18 @@ class Settings:
         """Store a switch by its name."""
         self._store.setValue(name, "true" if on else "false")
 
+    def text(self, name: str) -> str:
+        """A text that was stored under a name; empty if none was."""
+        found = self._store.value(name, "")
+        return found if isinstance(found, str) else ""
+
+    def set_text(self, name: str, text: str) -> None:
+        """Store a text under a name; an empty one is forgotten."""
+        if text:
+            self._store.setValue(name, text)
+        else:
+            self._store.remove(name)
+
     def trusts(self, fingerprint: str) -> bool:
         """Whether a project's own nodes of this content may run."""
         return bool(fingerprint) and self.flag(f"trust/{fingerprint}")

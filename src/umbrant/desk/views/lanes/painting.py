@@ -254,6 +254,13 @@ def paint_hits(
         painter.fillRect(box, palette.now)
 
 
+def paint_stop(painter: QPainter, x: float, top: float, palette: Palette) -> None:
+    """A mark over the lanes where playing stops."""
+    box = QRectF(x - 1, top - 2 * HIT_HIGH, 2, 2 * HIT_HIGH)
+    painter.fillRect(box, palette.ink)
+    painter.fillRect(QRectF(x - 1, top - 2 * HIT_HIGH, HIT_HIGH + 2, HIT_HIGH), palette.ink)
+
+
 def paint_broken(painter: QPainter, x: float, top: float, palette: Palette) -> None:
     """A cross on a lane, where an expectation is broken."""
     middle = QPointF(x, top + BAR / 2)

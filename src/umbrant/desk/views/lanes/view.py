@@ -30,6 +30,7 @@ from umbrant.desk.views.lanes.painting import (
     paint_cues,
     paint_hits,
     paint_lanes,
+    paint_stop,
     paint_window,
 )
 from umbrant.desk.views.lanes.rows import LaneOrder, LaneRow, lane_rows
@@ -65,6 +66,8 @@ class LanesView(PaintedView):
         self.arranging = False
         self.order = LaneOrder.CAST
         """In which order the lanes stand."""
+        self.stops: list[int] = []
+        """The ticks at which playing stops."""
         self.opened: set[str] = set()
         """The kinds whose lanes are open."""
         self._bar = QScrollBar(Qt.Orientation.Vertical, self)
@@ -308,6 +311,8 @@ class LanesView(PaintedView):
         is_of_this = desk.hits.take_number == desk.take_number
         if is_of_this:
             paint_hits(painter, desk.hits.stretches, scale, self._top() - 2, palette)
+        for tick in self.stops:
+            paint_stop(painter, scale.x_of(tick), self._top() - 2, palette)
         rows = self.rows()
         for each in desk.broken:
             places = [

@@ -35,6 +35,7 @@ from umbrant.desk.views.registry import SETTING, STAGE, VIEWS
 from umbrant.desk.views.setting.view import SettingView
 from umbrant.desk.views.spec import Side, ViewContext, ViewSpec
 from umbrant.desk.views.stage.view import StageView
+from umbrant.desk.views.study.view import StudyView
 from umbrant.desk.views.view_set import ViewSet
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.notice import Notice
@@ -125,6 +126,7 @@ class DeskPane(QWidget):
         self.views.of(MapView).drawn.connect(lambda _: self.command_context.table.begin_missing())
         self.setting.walked.connect(self.stage.choose)
         self.setting.walked.connect(self.refresh_actions)
+        self.views.of(StudyView).study.changed.connect(self.right.refresh)
         for changed in (self.playback.stop_changed, desk.take_changed):
             changed.connect(self._mark_stops)
         for follows in (self.refresh_actions, self.right.refresh):

@@ -84,6 +84,17 @@ class RowSummary:
     longest_s: TakeSpread
 
 
+@dataclass(frozen=True)
+class RunTally:
+    """What a row did in one take."""
+
+    seed: int
+    entered: int
+    ticks: int
+    first: int | None
+    """The tick at which it was entered first; None if it never was."""
+
+
 def identity(project: Project, scenario: str, seeds: range, vary: Sequence[str]) -> str:
     """What makes two studies the same one."""
     made_of = [document_texts(project), scenario, [seeds.start, seeds.stop], list(vary)]
@@ -185,8 +196,22 @@ class StudyFile:
             )
         ]
 
-    def summary(self, given: str | None = None) -> list[RowSummary]:
-        """What the takes say of each row, of those with some values or of all."""
+    def runs(self, agent: str, row: str) -> list[RunTally]:
+        """What a row of an agent did in each take, in the order of the study."""
+        return [
+            RunTally(*each)
+            for each in self._file.execute(
+                "SELECT seed, coalesce(entered, 0), coalesce(tally.ticks, 0), first FROM run "
+                "LEFT JOIN tally ON run = number AND agent = ? AND row = ? "
+                "WHERE fault = '' ORDER BY number",
+                (agent, row),
+            )
+        ]
+
+    def summary(self, given: str | None = None, agent: str | None = None) -> list[RowSummary]:
+        """What the takes say of each row, of those with some values or of all; of one agent or of
+        all.
+        """
         where, having = ("", ()) if given is None else (" AND given = ?", (given,))
         runs = self._file.execute(
             f"SELECT number, ticks FROM run WHERE fault = ''{where} ORDER BY number",  # noqa: S608
@@ -195,12 +220,13 @@ class StudyFile:
         ticks_of = dict(runs)
         rate = float(self.meta("ticks_per_s") or 1)
         found: dict[tuple[str, str], list[tuple[int, ...]]] = {}
-        for run, agent, row, *numbers in self._file.execute(
+        for run, who, row, *numbers in self._file.execute(
             "SELECT run, agent, row, entered, ticks, succeeded, failed, stopped, first, longest "
-            "FROM tally ORDER BY agent, row, run"
+            "FROM tally WHERE agent = ?1 OR ?1 IS NULL ORDER BY agent, row, run",
+            (agent,),
         ):
             if run in ticks_of:
-                found.setdefault((agent, row), []).append((run, *numbers))
+                found.setdefault((who, row), []).append((run, *numbers))
         return [_summary(*place, lines, ticks_of, rate) for place, lines in found.items()]
 
 

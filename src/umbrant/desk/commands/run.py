@@ -6,7 +6,11 @@ from umbrant.desk.commands.context import CommandContext
 from umbrant.desk.commands.project import trust
 from umbrant.desk.views.registry import STAGE
 from umbrant.desk.views.stage.view import StageView
+from umbrant.desk.views.study.view import StudyView
 from umbrant.model.edits import Edit, set_seed
+
+FIRST_SEEDS, MOST_SEEDS = 100, 10_000
+"""How many seeds a study is offered with, and has at most in the window."""
 
 
 def new_take(context: CommandContext) -> None:
@@ -102,6 +106,22 @@ def faster(context: CommandContext) -> None:
 def slower(context: CommandContext) -> None:
     """Play slower."""
     context.playback.change_speed(-1)
+
+
+def study(context: CommandContext) -> None:
+    """Study the scenario with many seeds; or stop the study that goes on."""
+    running = context.views.of(StudyView).study
+    if running.is_running:
+        running.stop()
+        return
+    obstacle = context.desk.documents.obstacle()
+    if obstacle is not None or context.desk.scenario is None:
+        context.desk.message.emit(str(obstacle or "The project has no scenario to play."))
+        return
+    seeds = context.dialogs().integer("Study", "With how many seeds?", FIRST_SEEDS, "Study")
+    if seeds:
+        running.start(min(seeds, MOST_SEEDS))
+        context.show("study")
 
 
 def stop_where(context: CommandContext) -> None:
@@ -216,6 +236,14 @@ ACTIONS: tuple[Action, ...] = (
         ("Shift+Left",),
         Where.PANES,
         has_take,
+    ),
+    Action(
+        "study",
+        "Run",
+        "Study…",
+        "Play the scenario with many seeds, and see how often each row runs; or stop doing so",
+        study,
+        ("Ctrl+Shift+R",),
     ),
     Action(
         "stop_where",

@@ -14,6 +14,7 @@ from umbrant.desk.views.review import ReviewView
 from umbrant.desk.views.setting.view import SettingView
 from umbrant.desk.views.spec import Side, ViewSpec
 from umbrant.desk.views.stage.view import StageView
+from umbrant.desk.views.study.view import StudyView
 
 ROWS, SETTING, STAGE = "rows", "setting", "stage"
 """The ids of views that other views lead to."""
@@ -85,6 +86,15 @@ VIEWS: tuple[ViewSpec[Any], ...] = (
         "Ctrl+7",
         keyboard=lambda view: view.page,
         close=lambda view: view.example.finish(),
+    ),
+    ViewSpec(
+        "study",
+        Side.RIGHT,
+        "Study",
+        "Show how often each row ran in many takes",
+        lambda c: StudyView(c.desk, c.palette, c.parent),
+        "Ctrl+Shift+U",
+        close=lambda view: view.study.close(),
     ),
     ViewSpec(
         "reasons",

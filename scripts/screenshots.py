@@ -17,6 +17,7 @@ from umbrant.desk.chips.values import chip_edit
 from umbrant.desk.session.settings import Settings
 from umbrant.desk.views.help.view import HelpView
 from umbrant.desk.views.review import ReviewView
+from umbrant.desk.views.study.view import StudyView
 from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
 from umbrant.model.behaviors import Key, Watch
@@ -44,6 +45,7 @@ def main() -> None:
         _wait(lambda: window.desk.take is not None and not window.desk.takes.busy)
         _gave_up(window)
         _found(window)
+        _study(window)
         _this_tick(window)
         _one_number_changed(window)
         _branch(window)
@@ -56,7 +58,6 @@ def main() -> None:
         _scores(window)
         _rehearsal(window)
         _setting(window)
-        _drawing(window)
         _help(window)
         _review(window)
         _night(window)
@@ -212,23 +213,18 @@ def _table(window: MainWindow) -> None:
     window.pane.actions_by_id["show_rows"].trigger()
 
 
-def _drawing(window: MainWindow) -> None:
-    """An area half drawn, on a stage that has most of the room at the right."""
+def _study(window: MainWindow) -> None:
     assert window.pane is not None
-    pane, stage = window.pane, window.pane.stage
+    pane = window.pane
+    view = pane.views.of(StudyView)
+    pane.actions_by_id["large_stage"].trigger()
+    pane.actions_by_id["show_study"].trigger()
+    view.study.start(40)
+    _wait(lambda: view.study.found is not None and view.study.found.counted == 40)
+    _wait(lambda: not view.study.is_running)
+    _keep(window, "a-study")
     pane.actions_by_id["show_stage"].trigger()
-    sizes = pane.down.sizes()
-    pane.down.setSizes([420, 60, 60])
-    pane.setting.select_path(("stages", "quay"))
-    _wait(lambda: stage.height() > 300)
-    one, other = (stage.to_pixels(place).toPoint() for place in ((16.4, 6.2), (20.6, 8.4)))
-    QTest.mousePress(stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, one)
-    stage.sketching.go_on(other.toPointF())
-    _keep(window, "drawing-on-the-stage")
-    stage.sketching.go_on(one.toPointF())
-    QTest.mouseRelease(stage, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, one)
-    pane.down.setSizes(sizes)
-    pane.actions_by_id["show_rows"].trigger()
+    pane.actions_by_id["large_stage"].trigger()
 
 
 def _help(window: MainWindow) -> None:

@@ -16,9 +16,9 @@ from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.rolling.roll import RollOrder
 from umbrant.studying.study import RowSummary, RunTally
 
-NAME, BAR = range(2)
+NAME, BAR, WORDS = range(3)
 LINE, INSET = 26, 5.0
-SHARES = (0.42, 0.58)
+SHARES = (0.36, 0.24, 0.4)
 
 
 @dataclass(frozen=True)
@@ -97,20 +97,15 @@ class StudyDelegate(PaintedDelegate):
         row, palette = self._model.rows[index.row()], self.palette_
         if index.row() == self._view.currentIndex().row():
             painter.fillRect(box, palette.selection)
-        painter.setFont(self._font)
-        if index.column() == NAME:
-            painter.setPen(palette.ink if row.found else palette.dim)
-            text = self._metrics.elidedText(
-                row.title, Qt.TextElideMode.ElideRight, box.width() - 14
-            )
-            painter.drawText(box.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
+        if index.column() == BAR:
+            if row.found is not None:
+                self._bar(painter, box.adjusted(4, INSET, -10, -INSET), row.found)
             return
-        inside = box.adjusted(4, INSET, -10, -INSET)
-        if row.found is not None:
-            self._bar(painter, inside, row.found)
+        text = row.title if index.column() == NAME else row.words
+        painter.setFont(self._font)
         painter.setPen(palette.ink if row.found else palette.dim)
-        text = self._metrics.elidedText(row.words, Qt.TextElideMode.ElideRight, inside.width() - 6)
-        painter.drawText(inside.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
+        shown = self._metrics.elidedText(text, Qt.TextElideMode.ElideRight, box.width() - 14)
+        painter.drawText(box.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, shown)
 
     def _bar(self, painter: QPainter, box: QRectF, found: RowSummary) -> None:
         palette, time = self.palette_, found.time

@@ -9,9 +9,12 @@ import shutil
 import sys
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, settings
+
+from umbrant import cli
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -67,6 +70,20 @@ def no_hidden_errors(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     logging.getLogger("umbrant").removeHandler(listener)
     assert caught == []
     assert [record.getMessage() for record in records] == []
+
+
+@pytest.fixture
+def umbrant(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Any:
+    """Runs a command of the program; gives its exit code, stdout and stderr."""
+
+    def run(*args: object) -> tuple[int, str, str]:
+        monkeypatch.setattr(sys, "argv", ["umbrant", *map(str, args)])
+        with pytest.raises(SystemExit) as ended:
+            cli.main()
+        out, err = capsys.readouterr()
+        return int(ended.value.code or 0), out, err
+
+    return run
 
 
 @pytest.fixture

@@ -17,28 +17,11 @@ from benchmarks.fuzz.hostile_nodes import HostileNode, action
 from benchmarks.fuzz.nodes import project_with
 
 from tests.conftest import DEMO
-from umbrant import cli
 from umbrant.catalog.declare import Family
 from umbrant.catalog.node_template import new_node_file
 from umbrant.model.folder import save_project
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import read_take
-
-
-def run(
-    capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch, *args: str
-) -> tuple[int, str, str]:
-    """Exit code, stdout and stderr of a command."""
-    monkeypatch.setattr(sys, "argv", ["umbrant", *args])
-    with pytest.raises(SystemExit) as ended:
-        cli.main()
-    out, err = capsys.readouterr()
-    return int(ended.value.code or 0), out, err
-
-
-@pytest.fixture
-def umbrant(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Any:
-    return lambda *args: run(capsys, monkeypatch, *map(str, args))
 
 
 @pytest.fixture

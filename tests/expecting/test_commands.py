@@ -2,7 +2,6 @@
 
 import json
 import shutil
-import sys
 import xml.etree.ElementTree as ET
 from pathlib import Path
 from typing import Any
@@ -10,21 +9,8 @@ from typing import Any
 import pytest
 
 from tests.conftest import DEMO
-from umbrant import cli
 from umbrant.catalog.validation import open_project
 from umbrant.rolling.roll import RollOrder, roll
-
-
-@pytest.fixture
-def umbrant(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Any:
-    def run(*args: object) -> tuple[int, str, str]:
-        monkeypatch.setattr(sys, "argv", ["umbrant", *map(str, args)])
-        with pytest.raises(SystemExit) as ended:
-            cli.main()
-        out, err = capsys.readouterr()
-        return int(ended.value.code or 0), out, err
-
-    return run
 
 
 @pytest.fixture(scope="module")

@@ -32,18 +32,6 @@ def takes(tmp_path_factory: pytest.TempPathFactory) -> list[Take]:
 
 
 @pytest.fixture
-def umbrant(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Any:
-    def run(*args: object) -> tuple[int, str, str]:
-        monkeypatch.setattr(sys, "argv", ["umbrant", *map(str, args)])
-        with pytest.raises(SystemExit) as ended:
-            cli.main()
-        out, err = capsys.readouterr()
-        return int(ended.value.code or 0), out, err
-
-    return run
-
-
-@pytest.fixture
 def short(tmp_path: Path) -> Path:
     """The demo, four seconds long at dusk."""
     folder = Path(shutil.copytree(DEMO, tmp_path / "short"))

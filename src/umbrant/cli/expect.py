@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from umbrant.catalog.language.tree import LanguageError
-from umbrant.cli.options import JsonOption, ProjectArg, TrustOption
+from umbrant.cli.options import JobsOption, JsonOption, ProjectArg, TrustOption
 from umbrant.cli.output import InputError, print_json, say
 from umbrant.cli.roll_project import playable_scenario
 from umbrant.expecting.expectation import (
@@ -50,9 +50,7 @@ def expect(
     junit: Annotated[
         Path | None, typer.Option(metavar="FILE", help="write JUnit XML for a CI service")
     ] = None,
-    jobs: Annotated[
-        int | None, typer.Option(metavar="N", min=1, max=256, help="processes; as many as cores")
-    ] = None,
+    jobs: JobsOption = None,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:

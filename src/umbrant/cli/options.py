@@ -14,4 +14,8 @@ AtOption = Annotated[
 TrustOption = Annotated[
     bool, typer.Option("--trust", help="let the nodes run that the project brings along")
 ]
+JobsOption = Annotated[
+    int | None,
+    typer.Option("--jobs", metavar="N", min=1, max=256, help="processes; as many as cores"),
+]
 JsonOption = Annotated[bool, typer.Option("--json", help="print JSON, for a program to read")]

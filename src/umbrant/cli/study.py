@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from umbrant.catalog.validation import validate
-from umbrant.cli.options import JsonOption, ProjectArg, TrustOption
+from umbrant.cli.options import JobsOption, JsonOption, ProjectArg, TrustOption
 from umbrant.cli.output import InputError, print_json, say
 from umbrant.cli.roll_project import playable_scenario
 from umbrant.model.documents import Project
@@ -37,9 +37,7 @@ def study(
         list[str] | None,
         typer.Option(metavar="PLACE=FROM:TO:STEP", help="a number to vary; may be given again"),
     ] = None,
-    jobs: Annotated[
-        int | None, typer.Option(metavar="N", min=1, max=256, help="processes; as many as cores")
-    ] = None,
+    jobs: JobsOption = None,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:

@@ -7,8 +7,6 @@ from typing import Any
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter, QResizeEvent
 from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QHeaderView,
     QStyleOptionViewItem,
     QTableView,
     QWidget,
@@ -234,18 +232,8 @@ class BlackboardView(PaintedTable):
         self.setAccessibleName("Blackboard")
         self.delegate = BoardDelegate(self.board, palette, self)
         self.setItemDelegate(self.delegate)
-        self.horizontalHeader().hide()
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(23)
-        self.setShowGrid(False)
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setTabKeyNavigation(False)
+        self.be_list(23)
         self.setMinimumHeight(48)
-        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        self.horizontalHeader().setMinimumSectionSize(20)
         self.activated.connect(self._show_writer)
 
     def heading(self) -> str:
@@ -259,8 +247,7 @@ class BlackboardView(PaintedTable):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        for column, share in enumerate(SHARES):
-            self.setColumnWidth(column, int(self.viewport().width() * share))
+        self.share_columns(SHARES)
 
     def _show_writer(self, index: QModelIndex) -> None:
         row_id = self.board.writer_row(index.row())

@@ -7,12 +7,19 @@ mistake there is logged and told in words in place of the view, while the rest o
 What they draw is worked out in plain functions, which are tested without a window.
 """
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, Qt
 from PySide6.QtGui import QPaintDevice, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem, QTableView, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QWidget,
+)
 
 from umbrant.desk.logs import log, log_file
 from umbrant.desk.session.desk import Desk
@@ -112,6 +119,25 @@ class PaintedTable(QTableView):
     """A table whose cells are drawn by a PaintedDelegate, on a ground and under what it draws
     itself.
     """
+
+    def be_list(self, line_high: int) -> None:
+        """Show lines of this height without headers, one of which is selected as a whole."""
+        for header in (self.horizontalHeader(), self.verticalHeader()):
+            header.hide()
+        self.verticalHeader().setDefaultSectionSize(line_high)
+        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+        self.horizontalHeader().setMinimumSectionSize(20)
+        self.setShowGrid(False)
+        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setTabKeyNavigation(False)
+
+    def share_columns(self, shares: Sequence[float]) -> None:
+        """Give each column its share of the width."""
+        for column, share in enumerate(shares):
+            self.setColumnWidth(column, int(self.viewport().width() * share))
 
     def draw_ground(self, painter: QPainter) -> None:
         """Draw what lies under the cells, or stands where there are none."""

@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPoint, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QResizeEvent
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyleOptionViewItem, QWidget
+from PySide6.QtWidgets import QMenu, QStyleOptionViewItem, QWidget
 
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.study.running import RunningStudy
@@ -134,17 +134,8 @@ class StudyView(PaintedTable):
         self.setAccessibleName("Study")
         self.delegate = StudyDelegate(self.found, palette, self)
         self.setItemDelegate(self.delegate)
-        self.horizontalHeader().hide()
-        self.verticalHeader().hide()
-        self.verticalHeader().setDefaultSectionSize(LINE)
-        self.setShowGrid(False)
-        self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setTabKeyNavigation(False)
+        self.be_list(LINE)
         self.setMinimumHeight(72)
-        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         self.activated.connect(self._offer_takes)
         for changed in (self.study.changed, desk.agent_changed, desk.project_changed):
             changed.connect(self.found.reload)
@@ -172,8 +163,7 @@ class StudyView(PaintedTable):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        for column, share in enumerate(SHARES):
-            self.setColumnWidth(column, int(self.viewport().width() * share))
+        self.share_columns(SHARES)
 
     def _offer_takes(self, index: QModelIndex) -> None:
         """Offer the takes that say most about a row."""

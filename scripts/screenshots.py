@@ -316,7 +316,7 @@ def _pause(milliseconds: int) -> None:
 
 
 def _wait(condition: Callable[[], bool]) -> None:
-    for _ in range(1000):
+    for _ in range(6000):
         if condition():
             return
         _pause(20)

@@ -7,7 +7,6 @@ from typing import Any
 import pytest
 
 from tests.conftest import DEMO
-from tests.test_cli import run
 from umbrant.model.folder import read_project
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import read_take
@@ -21,8 +20,8 @@ def parent(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture
-def umbrant(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Any:
-    return lambda *args: run(capsys, monkeypatch, "branch", *map(str, args))
+def umbrant(umbrant: Any) -> Any:
+    return lambda *args: umbrant("branch", *args)
 
 
 def test_a_branch_says_what_was_done_and_what_came_of_it(umbrant: Any, parent: Path) -> None:

@@ -10,7 +10,6 @@ from typing import Any
 import pytest
 
 from tests.small import project, row
-from tests.test_cli import run
 from umbrant.comparing.revision import project_at
 from umbrant.model.folder import read_project, save_project
 from umbrant.model.problems import ProjectError
@@ -20,8 +19,8 @@ Folders = tuple[Path, Path]
 
 
 @pytest.fixture
-def umbrant(capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Any:
-    return lambda *args: run(capsys, monkeypatch, "compare", *map(str, args))
+def umbrant(umbrant: Any) -> Any:
+    return lambda *args: umbrant("compare", *args)
 
 
 @pytest.fixture

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QPlainTextEdit, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import DEMO
@@ -60,14 +60,17 @@ class Answers(Dialogs):
     def edit_file(self, path: Path) -> None:
         self.edited.append(path)
 
-    def text(self, title: str, label: str, first: str = "", verb: str = "") -> str | None:
-        return self.texts.pop(0) if self.texts else None
-
-    def note(self, title: str, label: str, first: str = "", verb: str = "") -> str | None:
-        return self.texts.pop(0) if self.texts else None
-
-    def integer(self, title: str, label: str, first: int, verb: str = "") -> int | None:
-        return self.number
+    def _fill(self, title: str, label: str, field: QWidget, verb: str) -> bool:
+        """What comes of the filled field is up to the real question."""
+        if isinstance(field, QLineEdit) and field.validator() is not None:
+            field.setText("" if self.number is None else str(self.number))
+            return self.number is not None
+        assert isinstance(field, QLineEdit | QPlainTextEdit)
+        if self.texts:
+            text = self.texts.pop(0)
+            field.setText(text) if isinstance(field, QLineEdit) else field.setPlainText(text)
+            return True
+        return False
 
     def choice(self, title: str, label: str, options: list[str], verb: str = "") -> str | None:
         return self.picked if self.picked in options else options[0]

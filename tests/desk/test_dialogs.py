@@ -10,7 +10,14 @@ from PySide6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from umbrant.desk.widgets.dialogs import Dialogs
-from umbrant.desk.widgets.question import QuestionDialog
+from umbrant.desk.widgets.question import (
+    QuestionDialog,
+    Verb,
+    integer_field,
+    line_field,
+    note_field,
+)
+from umbrant.desk.widgets.theme import DAY, style_sheet
 
 QUESTIONS = [
     ("breaks", ("Set type to text", ["one row", "another"]), "Change it", "Leave it"),
@@ -78,6 +85,30 @@ def test_a_line_is_typed_and_enter_takes_it(qtbot: QtBot) -> None:
     assert answered(qtbot, ask, "mood", ESCAPE) is None
     assert answered(qtbot, ask, Qt.Key.Key_Delete, ENTER) is None
 
+    def ask_for_any(dialogs: Dialogs) -> str | None:
+        return dialogs.optional_text("Stop where", "Empty for nowhere:", "old", "Stop there")
+
+    assert answered(qtbot, ask_for_any, Qt.Key.Key_Delete, ENTER) == ""
+    assert answered(qtbot, ask_for_any, Qt.Key.Key_Delete, ESCAPE) is None
+
+
+@pytest.mark.parametrize(
+    "make",
+    [line_field, note_field, lambda text: integer_field(int(text))],
+    ids=["line", "lines", "number"],
+)
+def test_what_is_in_a_field_is_seen(qtbot: QtBot, make: Callable[[str], QWidget]) -> None:
+    pictures = []
+    for text in ("1", "1888"):
+        parent, field = QWidget(), make(text)
+        qtbot.addWidget(parent)
+        parent.setStyleSheet(style_sheet(DAY))
+        box = QuestionDialog(parent, "Seed", "Which?", [Verb("Go on", is_default=True)], field)
+        box.show()
+        pictures.append(field.grab().toImage())
+    assert pictures[0].size() == pictures[1].size()
+    assert pictures[0] != pictures[1]
+
 
 def test_several_lines_are_kept_with_ctrl(qtbot: QtBot) -> None:
     def ask(dialogs: Dialogs) -> str | None:
@@ -89,6 +120,10 @@ def test_several_lines_are_kept_with_ctrl(qtbot: QtBot) -> None:
 
 def test_a_number_and_one_of_a_list_are_given_by_keys(qtbot: QtBot) -> None:
     assert answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), "12", ENTER) == 12
+    assert answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), ENTER) == 7
+    assert answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), "x-3.5", ENTER) == 35
+    rubbed_out = Qt.Key.Key_Delete
+    assert answered(qtbot, lambda d: d.integer("Seed", "Seed:", 7), rubbed_out, ENTER) is None
     options = ["number", "text", "point"]
     down = Qt.Key.Key_Down
     assert answered(qtbot, lambda d: d.choice("Key", "Holds:", options), down, ENTER) == "text"

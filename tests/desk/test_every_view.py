@@ -16,6 +16,7 @@ from tests.conftest import DEMO
 from tests.desk.conftest import Driver
 from umbrant.desk.views.registry import VIEWS
 from umbrant.desk.widgets.painted import FAULT
+from umbrant.desk.widgets.shortened_label import ShortenedLabel
 
 EXAMPLES = DEMO.parent
 TABS = [spec.action for spec in VIEWS if spec.is_tab]
@@ -126,11 +127,22 @@ def test_every_view_is_painted(
             for scale in (1.0, 1.5):
                 driver.desk.select_row(rows[hash_of(tab, night, scale) % len(rows)])
                 assert_painted(driver, scale)
+                if scale == 1.0:
+                    assert [each for each in headings(driver) if each.endswith("…")] == []
 
 
 def hash_of(tab: str, night: bool, scale: float) -> int:
     """Some number, another for each, so that many rows are selected in turn."""
     return TABS.index(tab) * 4 + night * 2 + (scale > 1)
+
+
+def headings(hands: Driver) -> list[str]:
+    """What can be read of the lines about the views that are seen."""
+    return [
+        line.shown()
+        for line in hands.window.findChildren(ShortenedLabel)
+        if line.isVisible() and line.parentWidget().objectName() == "heading"
+    ]
 
 
 def assert_painted(hands: Driver, scale: float) -> None:

@@ -60,7 +60,7 @@ def test_the_help_beside_the_rows_is_about_the_selected_row(demo_driver: Driver)
     assert text.index("sequence") < text.index("can see"), (
         "the senses of its guard come after its kind"
     )
-    assert hands.pane.right.heading() == "about sequence, and what is on the row"
+    assert hands.pane.right.heading() == "about sequence · and what is on the row"
 
 
 def test_the_help_plays_the_recipe_that_the_search_would_add(demo_driver: Driver) -> None:
@@ -72,7 +72,7 @@ def test_the_help_plays_the_recipe_that_the_search_would_add(demo_driver: Driver
     hands.qtbot.keyClicks(hands.ledger.search.line, "chase and")
     hands.until(lambda: help_view.example.accessibleName() == "Example of recipe chase")
     assert "Chase and give up" in help_view.page.toPlainText()
-    assert help_view.heading() == "about chase and give up, which Enter adds"
+    assert help_view.heading() == "about chase and give up · Enter adds it"
     assert not help_view.example.grab().isNull()
     hands.ledger.search.line.clear()
     hands.qtbot.keyClicks(hands.ledger.search.line, "look about")

@@ -127,7 +127,7 @@ def study(context: CommandContext) -> None:
 def stop_where(context: CommandContext) -> None:
     """Ask for a condition at which playing stops."""
     desk, playback = context.desk, context.playback
-    condition = context.dialogs().text(
+    condition = context.dialogs().optional_text(
         "Stop where",
         f"Playing stops where this begins to hold for {desk.agent}; empty for nowhere:",
         playback.stop.condition,
@@ -136,7 +136,7 @@ def stop_where(context: CommandContext) -> None:
     if condition is None:
         return
     try:
-        playback.stop.set(condition.strip(), desk.agent)
+        playback.stop.set(condition, desk.agent)
     except LanguageError as error:
         desk.message.emit(f"{condition}: {error}. Nothing was changed.")
         return
@@ -144,8 +144,8 @@ def stop_where(context: CommandContext) -> None:
     count = len(playback.stop.ticks)
     places = "once" if count == 1 else f"{count} times"
     desk.message.emit(
-        f"Playing stops where {condition.strip()}: {places} in this take."
-        if condition.strip()
+        f"Playing stops where {condition}: {places} in this take."
+        if condition
         else "Playing stops nowhere any more."
     )
 

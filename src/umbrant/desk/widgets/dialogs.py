@@ -61,10 +61,15 @@ class Dialogs:
         QDesktopServices.openUrl(QUrl.fromLocalFile(str(path)))
 
     def text(self, title: str, label: str, first: str = "", verb: str = "Go on") -> str | None:
-        """Ask for a line of text; None if the author cancels."""
+        """Ask for a line of text; None if the author cancels or gives none."""
+        return self.optional_text(title, label, first, verb) or None
+
+    def optional_text(
+        self, title: str, label: str, first: str = "", verb: str = "Go on"
+    ) -> str | None:
+        """Ask for a line of text, which may be empty; None if the author cancels."""
         field = line_field(first)
-        fine = self._fill(title, label, field, verb)
-        return field.text().strip() if fine and field.text().strip() else None
+        return field.text().strip() if self._fill(title, label, field, verb) else None
 
     def note(self, title: str, label: str, first: str = "", verb: str = "Keep it") -> str | None:
         """Several lines of text, which may be empty. Ctrl+Enter keeps them."""
@@ -72,9 +77,10 @@ class Dialogs:
         return field.toPlainText() if self._fill(title, label, field, verb) else None
 
     def integer(self, title: str, label: str, first: int, verb: str = "Go on") -> int | None:
-        """A whole number from 0 on."""
+        """A whole number from 0 on; None if the author cancels or gives none."""
         field = integer_field(first)
-        return field.value() if self._fill(title, label, field, verb) else None
+        fine = self._fill(title, label, field, verb)
+        return int(field.text()) if fine and field.hasAcceptableInput() else None
 
     def choice(
         self, title: str, label: str, options: list[str], verb: str = "Take it"

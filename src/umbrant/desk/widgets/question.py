@@ -6,9 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QIntValidator, QKeyEvent
 from PySide6.QtWidgets import (
-    QAbstractSpinBox,
     QDialog,
     QHBoxLayout,
     QLabel,
@@ -17,7 +16,6 @@ from PySide6.QtWidgets import (
     QPlainTextEdit,
     QPushButton,
     QScrollArea,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -26,6 +24,7 @@ WIDTH, FROM_TOP = 480, 96
 """How wide a question is, and how far below the top of its window it stands, in pixels."""
 MOST_TEXT = 380
 """A text that is higher scrolls, so that the buttons stay on the screen."""
+MOST_INTEGER = 2**31 - 1
 ONWARDS: Mapping[int, int] = {
     Qt.Key.Key_Right: 1,
     Qt.Key.Key_Down: 1,
@@ -177,13 +176,12 @@ def note_field(first: str) -> QPlainTextEdit:
     return field
 
 
-def integer_field(first: int) -> QSpinBox:
-    """A whole number from 0 on."""
-    field = QSpinBox()
-    field.setRange(0, 2**31 - 1)
-    field.setButtonSymbols(QAbstractSpinBox.ButtonSymbols.NoButtons)
-    field.setValue(first)
-    field.selectAll()
+def integer_field(first: int) -> QLineEdit:
+    """A whole number from 0 on. The toolkit's own field for numbers leaves what is typed no width
+    when the style sheet gives it a border and its arrows are left out.
+    """
+    field = line_field(str(first))
+    field.setValidator(QIntValidator(0, MOST_INTEGER, field))
     return field
 
 

@@ -6,9 +6,12 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from umbrant.desk.widgets.painted import PaintedView
 
+PART = " · "
+"""Stands between the parts of a text, of which the last are left out first."""
+
 
 class ShortenedLabel(PaintedView):
-    """A line of dim text, shortened to the room there is; the tooltip has the whole.
+    """A line of dim text, of which as many parts are shown as fit whole; the tooltip has all.
 
     Unlike a QLabel it does not lay out the window anew when its text changes, which it does at
     every tick.
@@ -29,7 +32,7 @@ class ShortenedLabel(PaintedView):
         return self._text
 
     def setText(self, text: str) -> None:
-        """Show another text, cut with an ellipsis where it does not fit."""
+        """Show another text, whose most important part is the first."""
         if text != self._text:
             self._text = text
             self.setToolTip(text)
@@ -41,5 +44,11 @@ class ShortenedLabel(PaintedView):
 
     def draw(self, painter: QPainter) -> None:
         painter.setPen(self.palette().windowText().color())
-        shown = self.fontMetrics().elidedText(self._text, Qt.TextElideMode.ElideRight, self.width())
-        painter.drawText(self.rect(), self._align | Qt.AlignmentFlag.AlignVCenter, shown)
+        painter.drawText(self.rect(), self._align | Qt.AlignmentFlag.AlignVCenter, self.shown())
+
+    def shown(self) -> str:
+        """As many parts as there is room for. Only the first is cut, with an ellipsis."""
+        metrics, parts = self.fontMetrics(), self._text.split(PART)
+        while len(parts) > 1 and metrics.horizontalAdvance(PART.join(parts)) > self.width():
+            parts.pop()
+        return metrics.elidedText(PART.join(parts), Qt.TextElideMode.ElideRight, self.width())

@@ -156,7 +156,7 @@ QHeaderView { background: $ground; }
 QHeaderView::section { background: $ground; color: $dim; border: none;
     border-bottom: 1px solid $rule; padding: 0 8px; }
 QSplitter::handle { background: $rule; }
-QLineEdit, QPlainTextEdit, QSpinBox, QComboBox {
+QLineEdit, QPlainTextEdit, QComboBox {
     color: $ink; background: $chip_fill; border: 1px solid $running; border-radius: 4px;
     padding: 1px 4px; selection-background-color: $running; selection-color: $button_ink; }
 QLineEdit#filter { border-color: $chip_rule; }

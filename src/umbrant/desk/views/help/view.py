@@ -50,10 +50,12 @@ class HelpView(QWidget):
     def heading(self) -> str:
         """The kind of row that the page is about."""
         if self._considered is not None:
-            return f"about {self._considered.title.lower()}, which Enter adds"
+            return f"about {self._considered.title.lower()} · Enter adds it"
         row = self.desk.row
         return (
-            f"about {row.kind.replace('_', ' ')}, and what is on the row" if row is not None else ""
+            f"about {row.kind.replace('_', ' ')} · and what is on the row"
+            if row is not None
+            else ""
         )
 
     def set_palette(self, palette: Palette) -> None:

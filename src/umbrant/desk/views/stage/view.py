@@ -100,7 +100,7 @@ class StageView(PaintedView):
             return "arrows · E event · D drop · Esc"
         if self.arranging:
             return "drag: an area · Enter: more"
-        return "drag squares · wheel zooms"
+        return "wheel zooms · drag squares"
 
     @property
     def is_handled(self) -> bool:

@@ -18,7 +18,10 @@ from umbrant.studying.study import RowSummary, RunTally
 
 NAME, BAR, WORDS = range(3)
 LINE, INSET = 26, 5.0
-SHARES = (0.36, 0.24, 0.4)
+NOTHING = """Run › Study… (Ctrl+Shift+R) plays the scenario with many seeds,
+and shows how often each row ran."""
+WORDS_WIDE = 240
+"""All that is said of a row can be read in so many pixels."""
 
 
 @dataclass(frozen=True)
@@ -66,7 +69,7 @@ class StudyModel(QAbstractTableModel):
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(SHARES)
+        return 0 if parent.isValid() else 3
 
     def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
         row = self.rows[index.row()] if 0 <= index.row() < len(self.rows) else None
@@ -144,11 +147,11 @@ class StudyView(PaintedTable):
         """How far the study is, or what can be done."""
         study = self.study
         if not study.seeds:
-            return "Run › Study… plays many seeds"
+            return ""
         counted = study.found.counted if study.found is not None else 0
         if study.is_running:
             return f"{counted} of {study.seeds} takes · Study… stops it"
-        return f"{counted} takes of {study.scenario} · Enter opens one"
+        return f"{counted} takes · Enter opens one · {study.scenario}"
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""
@@ -158,12 +161,13 @@ class StudyView(PaintedTable):
     def draw_ground(self, painter: QPainter) -> None:
         if not self.found.rows:
             painter.setPen(self.delegate.palette_.dim)
-            text = "Nothing has been studied yet." if not self.study.seeds else "Playing …"
+            text = NOTHING if not self.study.seeds else "Playing …"
             painter.drawText(self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, text)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self.share_columns(SHARES)
+        words = min(0.6, WORDS_WIDE / max(1, self.viewport().width()))
+        self.share_columns((0.65 * (1 - words), 0.35 * (1 - words), words))
 
     def _offer_takes(self, index: QModelIndex) -> None:
         """Offer the takes that say most about a row."""

@@ -39,7 +39,8 @@ class StudyRow:
         if found is None:
             return "in no take"
         times = "once" if found.entered.median == 1 else f"{found.entered.median:g} times"
-        return f"{found.time.median * 100:.0f} % · in {found.takes} of {found.of} takes · {times}"
+        share = "< 1" if 0 < found.time.median < 0.01 else f"{found.time.median * 100:.0f}"
+        return f"{share} % · in {found.takes} of {found.of} takes · {times}"
 
 
 class StudyModel(QAbstractTableModel):

@@ -13,7 +13,7 @@ from umbrant.studying.study import RunTally
 def test_a_study_shows_how_often_each_row_ran(demo_driver: Driver, answers: Answers) -> None:
     hands = demo_driver
     view = hands.pane.views.of(StudyView)
-    assert view.heading() == ""
+    assert view.heading() == "over many seeds"
     answers.number = 4
     hands.pane.actions_by_id["study"].trigger()
     assert hands.pane.right.view is view

@@ -148,7 +148,7 @@ class StudyView(PaintedTable):
         """How far the study is, or what can be done."""
         study = self.study
         if not study.seeds:
-            return ""
+            return "over many seeds"
         counted = study.found.counted if study.found is not None else 0
         if study.is_running:
             return f"{counted} of {study.seeds} takes · Study… stops it"

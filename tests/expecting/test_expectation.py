@@ -2,6 +2,7 @@
 
 import json
 import math
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -59,6 +60,18 @@ def test_by_is_broken_where_its_time_is_over(take: Take) -> None:
     assert broken(take, expect="by", that="ran(1.1)", by_s=10.3) == []
     assert broken(take, expect="by", that="ran(1.1)", by_s=10.25) == [("odo", 205)]
     assert broken(take, expect="by", that="time() > 900", by_s=900) == [("odo", 839)]
+
+
+def test_a_take_that_was_cut_short_breaks_nothing_by_what_it_did_not_come_to(take: Take) -> None:
+    cut = replace(take, ended="somebody stopped it")
+    for fields in (
+        {"expect": "by", "that": "time() > 900", "by_s": 900},
+        {"expect": "at least", "that": "ran(1.1)", "times": 4},
+    ):
+        assert broken(take, **fields)
+        assert broken(cut, **fields) == []
+    # What it came to, it breaks all the same.
+    assert broken(cut, expect="by", that="ran(1.1)", by_s=10.25) == [("odo", 205)]
 
 
 def test_whenever_waits_for_what_follows(take: Take) -> None:

@@ -16,7 +16,7 @@ from umbrant.catalog.validation import open_project
 from umbrant.expecting.history import ASKS, TakeSignals, stretches_of
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import Take, read_take
-from umbrant.take.record import RowState
+from umbrant.take.record import Outcome, RowRecord, RowState
 
 
 @pytest.fixture(scope="module")
@@ -30,14 +30,28 @@ def odo(take: Take) -> TakeSignals:
     return TakeSignals(take, "odo")
 
 
+def ran_at(take: Take, record: RowRecord) -> set[int]:
+    """The ticks at which a row was at work, or ended by itself."""
+    return {
+        tick
+        for tick in range(take.ticks)
+        for span in record.spans
+        if span.covers(tick) and not (tick == span.end and span.outcome is Outcome.STOPPED)
+    }
+
+
 def ticks_of(history: TakeSignals, text: str) -> set[int]:
     return set(np.flatnonzero(history.holds(text)).tolist())
 
 
 def test_a_row_is_told_by_its_number_its_name_and_its_id(odo: TakeSignals, take: Take) -> None:
     record = take.agents["odo"].row("esc")
-    expected = {tick for tick in range(take.ticks) if record.span_at(tick) is not None}
+    expected = ran_at(take, record)
     assert expected
+    # Where it was stopped something else ran.
+    assert ticks_of(odo, "stopped(1.1)")
+    assert not ticks_of(odo, "stopped(1.1)") & ticks_of(odo, "ran(1.1)")
+    assert ticks_of(odo, "ran(1.1) and ran(1.2)") == set()
     for text in ("ran(1.1)", 'ran("1.1")', 'ran("Escort the visitor")', 'ran("esc")', "ran(esc)"):
         assert ticks_of(odo, text) == expected
     assert ticks_of(odo, "ran(1)") == set(range(take.ticks))
@@ -161,8 +175,7 @@ def test_rows_of_random_projects(seed: int) -> None:
     take = played(RandomProject(seed).made)
     history = TakeSignals(take, "a")
     for row_id, record in take.agents["a"].rows.items():
-        covered = {tick for tick in range(take.ticks) if any(s.covers(tick) for s in record.spans)}
-        assert ticks_of(history, f'ran("{row_id}")') == covered
+        assert ticks_of(history, f'ran("{row_id}")') == ran_at(take, record)
 
 
 @given(st.lists(st.booleans(), max_size=60))

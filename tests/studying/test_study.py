@@ -16,6 +16,7 @@ from umbrant.expecting.share import wilson
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.studying.study import Run, StudyError, StudyFile, TakeSpread, identity, tallies
 from umbrant.take.reader import Take, read_take
+from umbrant.take.record import Outcome
 
 QUAY = open_project(DEMO)
 
@@ -51,13 +52,18 @@ def test_a_take_is_counted_tick_by_tick(takes: list[Take]) -> None:
                 assert (agent, row_id) not in counted
                 continue
             entered, ticks, succeeded, failed, stopped, first, longest = counted[agent, row_id]
-            covered = [tick for tick in range(take.ticks) if any(s.covers(tick) for s in row.spans)]
-            assert ticks == len(covered)
+            at_work = {
+                tick
+                for tick in range(take.ticks)
+                for span in row.spans
+                if span.covers(tick) and not (tick == span.end and span.outcome is Outcome.STOPPED)
+            }
+            assert ticks == len(at_work)
             assert entered == len(row.spans)
             going_on = sum(each.end is None for each in row.spans)
             assert succeeded + failed + stopped == entered - going_on  # type: ignore[operator]
-            assert first == covered[0]
-            assert 1 <= longest <= ticks  # type: ignore[operator]
+            assert first == row.spans[0].start
+            assert 0 <= longest <= ticks  # type: ignore[operator]
 
 
 def test_a_summary_is_made_of_all_takes(tmp_path: Path, takes: list[Take]) -> None:

@@ -87,6 +87,10 @@ class Expectation(ProjectFile):
         return who + _SENTENCES[self.expect](self)
 
 
+def _times(count: int) -> str:
+    return "once" if count == 1 else f"{count} times"
+
+
 def _share_words(each: Expectation) -> str:
     low, high = each.between or (0.0, 1.0)
     return f"between {low * 100:g} and {high * 100:g} % of takes have {each.that}"
@@ -94,7 +98,7 @@ def _share_words(each: Expectation) -> str:
 
 def _most_words(each: Expectation) -> str:
     time = f" in any {each.within_s:g} s" if each.within_s is not None else ""
-    return f"{each.that} begins at most {each.times} times{time}"
+    return f"{each.that} begins at most {_times(each.times)}{time}"
 
 
 _SENTENCES: Mapping[Expected, Callable[[Expectation], str]] = {
@@ -102,7 +106,7 @@ _SENTENCES: Mapping[Expected, Callable[[Expectation], str]] = {
     Expected.NEVER: lambda each: f"never {each.that}",
     Expected.BY: lambda each: f"by {each.by_s:g} s {each.that}",
     Expected.WHENEVER: lambda each: f"whenever {each.that}, within {each.within_s:g} s {each.then}",
-    Expected.AT_LEAST: lambda each: f"{each.that} begins at least {each.times} times",
+    Expected.AT_LEAST: lambda each: f"{each.that} begins at least {_times(each.times)}",
     Expected.AT_MOST: _most_words,
     Expected.OFTEN: _share_words,
 }
@@ -241,8 +245,12 @@ def _never(each: Expectation, history: TakeSignals) -> BrokenAt | None:
 
 
 def _by(each: Expectation, history: TakeSignals) -> BrokenAt | None:
-    last = min(history.ticks - 1, _ticks(each.by_s, history))
+    wanted = _ticks(each.by_s, history)
+    last = max(0, min(history.ticks - 1, wanted))
     if history.holds(each.that)[: last + 1].any():
+        return None
+    # A take that was cut short might have gone on to it.
+    if last < wanted and not history.take.is_complete:
         return None
     return last, f"{each.that} has not been so"
 
@@ -260,7 +268,10 @@ def _whenever(each: Expectation, history: TakeSignals) -> BrokenAt | None:
 def _at_least(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     count = len(_starts(history.holds(each.that)))
     last = max(0, history.ticks - 1)
-    return None if count >= each.times else (last, f"{each.that} began {count} times")
+    # A take that was cut short might have gone on to the rest.
+    if count >= each.times or not history.take.is_complete:
+        return None
+    return last, f"{each.that} began {_times(count)}"
 
 
 def _at_most(each: Expectation, history: TakeSignals) -> BrokenAt | None:
@@ -268,7 +279,7 @@ def _at_most(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     room = history.ticks if each.within_s is None else _ticks(each.within_s, history)
     for index in range(each.times, len(starts)):
         if starts[index] - starts[index - each.times] <= room:
-            return starts[index], f"{each.that} began {each.times + 1} times"
+            return starts[index], f"{each.that} began {_times(each.times + 1)}"
     return None
 
 

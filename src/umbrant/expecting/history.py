@@ -291,8 +291,7 @@ class TakeSignals:
 
 def _ran(history: TakeSignals, tree: SenseCall) -> Column:
     spans = history.row(tree.args[0]).spans
-    ends = [history.ticks - 1 if each.end is None else each.end for each in spans]
-    return history.stretches(list(zip((each.start for each in spans), ends, strict=True)))
+    return history.stretches([(each.start, each.last_ran(history.ticks)) for each in spans])
 
 
 def _entered(history: TakeSignals, tree: SenseCall) -> Column:
@@ -402,8 +401,8 @@ def _said(history: TakeSignals, tree: SenseCall) -> Column:
 
 
 ASKS: Mapping[str, Ask] = {
-    "ran": Ask("ran(1.2)", "the row, by number or name, was active", (1,), _ran),
-    "in_state": Ask('in_state("Chase")', "the state, by name, was active", (1,), _ran),
+    "ran": Ask("ran(1.2)", "the row, by number or name, ran; not where it was stopped", (1,), _ran),
+    "in_state": Ask('in_state("Chase")', "the state, by name, ran", (1,), _ran),
     "entered": Ask("entered(1.2)", "the row was entered at this tick", (1,), _entered),
     "succeeded": Ask(
         "succeeded(1.2)", "the row ended with success at this tick", (1,), _ended(Outcome.SUCCESS)

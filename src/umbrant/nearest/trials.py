@@ -19,7 +19,7 @@ from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
 from umbrant.take.reader import Take, read_take
-from umbrant.take.record import Outcome, RowRecord
+from umbrant.take.record import RowRecord
 
 MOST_AT_ONCE = 4
 """How many trials are played at once, at the most."""
@@ -42,7 +42,7 @@ def ran(record: RowRecord, tick: int) -> bool:
     stopped there did not run any more.
     """
     span = record.span_at(tick)
-    return span is not None and not (span.end == tick and span.outcome is Outcome.STOPPED)
+    return span is not None and tick <= span.last_ran(tick + 1)
 
 
 class TrialPlayer:

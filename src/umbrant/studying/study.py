@@ -239,10 +239,10 @@ def tallies(take: Take) -> Iterator[tuple[object, ...]]:
 
 
 def _tally(row: RowRecord, ticks: int) -> tuple[int | None, ...]:
-    lengths = [(ticks - 1 if span.end is None else span.end) - span.start + 1 for span in row.spans]
+    lengths = [span.last_ran(ticks) - span.start + 1 for span in row.spans]
     covered = np.zeros(ticks, np.bool_)
     for span in row.spans:
-        covered[span.start : ticks if span.end is None else span.end + 1] = True
+        covered[span.start : span.last_ran(ticks) + 1] = True
     outcomes = [span.outcome for span in row.spans]
     return (
         len(row.spans),

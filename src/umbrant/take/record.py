@@ -51,6 +51,14 @@ class Span:
         """Whether the row was active or ended at this tick."""
         return self.start <= tick and (self.end is None or tick <= self.end)
 
+    def last_ran(self, ticks: int) -> int:
+        """The last tick at which the row ran, in a take of so many; before `start` if it never did.
+        At the tick it was stopped at, something else ran in its place.
+        """
+        if self.end is None:
+            return ticks - 1
+        return self.end - 1 if self.outcome is Outcome.STOPPED else self.end
+
 
 @dataclass(slots=True)
 class Refusal:

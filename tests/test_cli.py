@@ -258,6 +258,7 @@ def test_a_take_that_was_cut_short_says_so_in_every_output(umbrant: Any, tmp_pat
         ("show", path, "--agent", "warden", "--at", "0"),
         ("why", path, "--agent", "warden", "--at", "0"),
         ("export", path),
+        ("find", path, "time() >= 0"),
     ):
         code, out, err = umbrant(*arguments)
         assert code == 3

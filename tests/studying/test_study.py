@@ -179,7 +179,7 @@ def test_a_study_says_what_is_wrong(umbrant: Any, short: Path, tmp_path: Path) -
     vary = ("--vary", "warden/1.1.1.reach=0:10:0.01", "--seeds", "200")
     code, _, err = umbrant("study", short, *vary, "--out", out)
     assert code == 1
-    assert "that are 200,200 takes, and a study has at most 100,000" in err
+    assert "these are 200,200 takes, and a study has at most 100,000" in err
     (tmp_path / "file").write_text("no folder")
     code, _, err = umbrant("study", short, "--seeds", "1", "--out", tmp_path / "file" / "x")
     assert code == 1

@@ -9,11 +9,12 @@ import typer
 
 from umbrant.catalog.language.tree import LanguageError
 from umbrant.cli.options import JsonOption, TrustOption
-from umbrant.cli.output import InputError, print_json, say
+from umbrant.cli.output import InputError, print_json, refuse_cut_take, say
 from umbrant.cli.roll_project import playable_scenario
 from umbrant.expecting.history import TakeSignals, stretches_of
 from umbrant.model.folder import read_project
 from umbrant.model.problems import did_you_mean
+from umbrant.model.values import times_text
 from umbrant.rolling.many_takes import default_jobs, seeds_of, takes_of
 from umbrant.take.reader import Take, read_take
 
@@ -72,8 +73,9 @@ def find(
         if len(stretches) > MOST_SAID:
             say(f"and {len(stretches) - MOST_SAID} more")
         ticks = sum(end - start + 1 for start, end in stretches)
-        times = "once" if len(stretches) == 1 else f"{len(stretches)} times"
+        times = times_text(len(stretches))
         say(f"{times}, {seconds(ticks):.2f} s in all" if stretches else "It holds at no tick.")
+    refuse_cut_take(found)
     if not stretches:
         raise SystemExit(NOT_FOUND)
 

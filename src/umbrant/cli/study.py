@@ -17,6 +17,7 @@ from umbrant.model.documents import Project
 from umbrant.model.expanded import expand_behavior
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
+from umbrant.model.values import times_text
 from umbrant.project_nodes import project_catalog
 from umbrant.rolling.many_takes import default_jobs, takes_of
 from umbrant.rolling.roll import RollOrder
@@ -70,8 +71,8 @@ def _runs(project: Project, scenario: str, seeds: int, varied: list[Varied]) -> 
         count *= len(each.values)
     if count > MOST:
         raise VaryError(
-            f"that are {count:,} takes, and a study has at most {MOST:,}. Vary less, or take fewer "
-            "seeds."
+            f"these are {count:,} takes, and a study has at most {MOST:,}. Vary less, or take "
+            "fewer seeds."
         )
     first, number = project.scenario(scenario).seed, 0
     for values in combinations(varied):
@@ -92,12 +93,14 @@ def _play(
 ) -> None:
     """Play what has not been counted yet."""
     known = file.counted()
+    # Runs are numbered alike whenever the study is begun, so what is counted says what is left.
     left = [run for run in runs if run.number not in known]
     made: dict[tuple[float, ...], Project] = {}
     with TemporaryDirectory(prefix="umbrant-") as folder:
         orders = []
         for run in left:
             values = tuple(run.given[each.name] for each in varied)
+            # All seeds of the same values share one project, which is checked and written once.
             if values not in made:
                 made[values] = _checked(with_values(project, varied, values))
             path = Path(folder) / f"{run.number}.take"
@@ -158,7 +161,7 @@ def _line(each: RowSummary, names: dict[tuple[str, str], str]) -> str:
     ran = f"in {each.takes} of {each.of} takes ({low * 100:.0f} to {high * 100:.0f} %)"
     title = names.get((each.agent, each.row), each.row)
     time = f"{each.time.median * 100:.0f} % of the time"
-    return f"{each.agent} {title}: {ran}, {each.entered.median:g} times, {time}"
+    return f"{each.agent} {title}: {ran}, {times_text(each.entered.median)}, {time}"
 
 
 def _data(file: StudyFile) -> dict[str, object]:

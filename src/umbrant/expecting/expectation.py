@@ -17,7 +17,7 @@ from umbrant.catalog.language.tree import LanguageError
 from umbrant.expecting.history import Bools, TakeSignals
 from umbrant.expecting.share import wilson
 from umbrant.model.problems import Problem, ProjectError
-from umbrant.model.values import FiniteNumber, ProjectFile
+from umbrant.model.values import FiniteNumber, ProjectFile, times_text
 from umbrant.take.reader import Take
 
 FOLDER = "expectations"
@@ -87,10 +87,6 @@ class Expectation(ProjectFile):
         return who + _SENTENCES[self.expect](self)
 
 
-def _times(count: int) -> str:
-    return "once" if count == 1 else f"{count} times"
-
-
 def _share_words(each: Expectation) -> str:
     low, high = each.between or (0.0, 1.0)
     return f"between {low * 100:g} and {high * 100:g} % of takes have {each.that}"
@@ -98,7 +94,7 @@ def _share_words(each: Expectation) -> str:
 
 def _most_words(each: Expectation) -> str:
     time = f" in any {each.within_s:g} s" if each.within_s is not None else ""
-    return f"{each.that} begins at most {_times(each.times)}{time}"
+    return f"{each.that} begins at most {times_text(each.times)}{time}"
 
 
 _SENTENCES: Mapping[Expected, Callable[[Expectation], str]] = {
@@ -106,7 +102,7 @@ _SENTENCES: Mapping[Expected, Callable[[Expectation], str]] = {
     Expected.NEVER: lambda each: f"never {each.that}",
     Expected.BY: lambda each: f"by {each.by_s:g} s {each.that}",
     Expected.WHENEVER: lambda each: f"whenever {each.that}, within {each.within_s:g} s {each.then}",
-    Expected.AT_LEAST: lambda each: f"{each.that} begins at least {_times(each.times)}",
+    Expected.AT_LEAST: lambda each: f"{each.that} begins at least {times_text(each.times)}",
     Expected.AT_MOST: _most_words,
     Expected.OFTEN: _share_words,
 }
@@ -271,7 +267,7 @@ def _at_least(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     # A take that was cut short might have gone on to the rest.
     if count >= each.times or not history.take.is_complete:
         return None
-    return last, f"{each.that} began {_times(count)}"
+    return last, f"{each.that} began {times_text(count)}"
 
 
 def _at_most(each: Expectation, history: TakeSignals) -> BrokenAt | None:
@@ -279,7 +275,7 @@ def _at_most(each: Expectation, history: TakeSignals) -> BrokenAt | None:
     room = history.ticks if each.within_s is None else _ticks(each.within_s, history)
     for index in range(each.times, len(starts)):
         if starts[index] - starts[index - each.times] <= room:
-            return starts[index], f"{each.that} began {_times(each.times + 1)}"
+            return starts[index], f"{each.that} began {times_text(each.times + 1)}"
     return None
 
 

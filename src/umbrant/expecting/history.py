@@ -99,6 +99,7 @@ class TakeSignals:
         LanguageError, which names what is wrong.
         """
         tree = parse(_BARE.sub(r'"\1"', text))
+        # What is divided by nothing is unknown there, which is no reason to warn.
         with np.errstate(all="ignore"):
             found = self._column(tree)
         if found.values.dtype.kind != "b":
@@ -177,6 +178,8 @@ class TakeSignals:
 
     def _of_changes(self, found: list[Any], ticks: list[int]) -> Column:
         """A value that is kept where it changes, at every tick."""
+        # A change counts from its own tick on. Before the first one the place is -1, which is the
+        # extra value at the end of each column below: unknown.
         places = np.searchsorted(np.asarray(ticks, np.int64), self._at, side="right") - 1
         kinds = {type(each) for each in found if each is not None}
         if kinds <= {int, float}:

@@ -123,6 +123,11 @@ def number_text(number: float) -> str:
     return "0" if text in ("-0", "") else text
 
 
+def times_text(count: float) -> str:
+    """How many times something happened: once, 3 times, 4.5 times."""
+    return "once" if count == 1 else f"{number_text(count)} times"
+
+
 def value_text(value: ParamValue | None, unit: str = "") -> str:
     """A value as it is read in a sentence: `2 s ± 0.5`, `(14.2, 6.1)`, `yes`, `not set`."""
     after = f" {unit}" if unit else ""

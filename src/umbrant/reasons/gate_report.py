@@ -1,7 +1,7 @@
 """What a part of a row goes by, in words: time left, how many of how many, a roll and its bound."""
 
 from umbrant.catalog.protocols import Gauge, Measured
-from umbrant.model.values import number_text
+from umbrant.model.values import number_text, times_text
 
 
 def gauge_text(gauge: Gauge, now_s: float) -> str:
@@ -15,7 +15,7 @@ def gauge_text(gauge: Gauge, now_s: float) -> str:
         case Measured.COUNT:
             if gauge.of is not None:
                 return f"{number_text(gauge.value)} of {number_text(gauge.of)}"
-            return "once" if gauge.value == 1 else f"{number_text(gauge.value)} times"
+            return times_text(gauge.value)
         case Measured.ROLL:
             bound = gauge.of or 0.0
             return (

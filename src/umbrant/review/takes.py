@@ -8,7 +8,7 @@ from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.behaviors import Row, targets_of
 from umbrant.model.kind_ids import HISTORY
 from umbrant.model.parts import ROW
-from umbrant.model.values import KeyRef, value_text
+from umbrant.model.values import KeyRef, times_text, value_text
 from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
 from umbrant.reasons.sentences import parted
 from umbrant.review.agent_take import AgentTake
@@ -51,7 +51,7 @@ def _why_never(run: AgentTake, row: Row) -> str:
         tick = refusals[-1].end
         words, _ = parted(run.explainer.refused(row.id, refusals[-1].cause, tick, tick))
         why = "".join(word.text for word in words).removeprefix(" was refused: ")
-        times = _times(sum(each.end + 1 - each.start for each in refusals))
+        times = times_text(sum(each.end + 1 - each.start for each in refusals))
         return f"It was refused {times}, last at {run.seconds(tick):.2f} s: {why}."
     scores = run.record(row.id).gauges.get(ROW)
     if scores is not None and scores.values and row.under is not None:
@@ -230,7 +230,7 @@ def node_raised(run: AgentTake) -> Iterator[RuleMatch]:
             tick, cause = min(found, key=lambda each: each[0])
             at = run.seconds(tick)
             said = run.words(cause)
-            yield RuleMatch(f"At {at:.2f} s, and {_times(len(found))} in all, {said}.", row_id)
+            yield RuleMatch(f"At {at:.2f} s, and {times_text(len(found))} in all, {said}.", row_id)
 
 
 @take_rule(
@@ -259,7 +259,3 @@ def unchanged_key(run: AgentTake) -> Iterator[RuleMatch]:
             yield RuleMatch(
                 f"{name} was {value_text(changes.values[0].value)} all along.", "", about=name
             )
-
-
-def _times(count: int) -> str:
-    return "once" if count == 1 else f"{count} times"

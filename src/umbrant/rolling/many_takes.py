@@ -50,6 +50,7 @@ def takes_of(
                     waiting.append((order, pool.submit(play, order)))
                 if not waiting:
                     return
+                # The oldest, not the first that is done: results come in one order for any jobs.
                 order, future = waiting.pop(0)
                 reply = future.result()
                 if reply.take is None or reply.error:

@@ -108,6 +108,7 @@ def wait_to_go_on(channel: socket.socket) -> PlayerEnds:
             os._exit(0)
         if not data or len(ends) != 2:
             os._exit(0)
+        # The copy plays and the snapshot stays, for the next order that comes from here.
         if forked() == 0:
             channel.close()
             return PlayerEnds(*ends)
@@ -158,6 +159,7 @@ class TakeHistory:
         self.pieces.append(piece)
         for chunk in piece.chunks:
             _, ticks = chunk.columns[0]
+            # Its ticks rise, so the first one of the first chunk is when it was heard of.
             if ticks:
                 self.heard.setdefault((chunk.agent, chunk.row), ticks[0])
 

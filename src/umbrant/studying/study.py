@@ -168,6 +168,7 @@ class StudyFile:
         """Count a take, or note why there is none."""
         given = json.dumps(dict(run.given), sort_keys=True)
         ticks = take.ticks if take is not None else 0
+        # A take is counted whole or not at all: who is killed here takes the study up again.
         self._file.execute("BEGIN")
         try:
             self._file.execute(
@@ -240,6 +241,7 @@ def tallies(take: Take) -> Iterator[tuple[object, ...]]:
 
 def _tally(row: RowRecord, ticks: int) -> tuple[int | None, ...]:
     lengths = [span.last_ran(ticks) - span.start + 1 for span in row.spans]
+    # A row that ends and begins again within a tick has that tick in two of its spans.
     covered = np.zeros(ticks, np.bool_)
     for span in row.spans:
         covered[span.start : span.last_ran(ticks) + 1] = True
@@ -262,6 +264,7 @@ def _summary(
     ticks_of: Mapping[int, int],
     rate: float,
 ) -> RowSummary:
+    # A take in which the row never ran has no line, and counts all the same: with nothing.
     by_run = {line[0]: line[1:] for line in lines}
     nothing = (0, 0, 0, 0, 0, 0, 0)
     runs = [(by_run.get(run, nothing), max(1, ticks)) for run, ticks in ticks_of.items()]

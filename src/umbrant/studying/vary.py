@@ -97,7 +97,7 @@ def _values(text: str, vary: str) -> Iterator[float]:
     if step == 0 or (high - low) / step < 0:
         raise VaryError(f"{vary}: with a step of {step} the range never gets to {high}")
     if (high - low) / step >= MOST:
-        raise VaryError(f"{vary}: that are more than {MOST:,} values; take a larger step")
+        raise VaryError(f"{vary}: these are more than {MOST:,} values; take a larger step")
     for index in range(int((high - low) / step) + 1):
         # Decimals, so that the third step of 0.1 is 0.3.
         yield float(low + index * step)

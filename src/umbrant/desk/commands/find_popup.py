@@ -9,6 +9,7 @@ from umbrant.desk.commands.finder_entry import FinderEntry
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.search import SearchPopup
 from umbrant.expecting.history import ASKS, TakeSignals, stretches_of
+from umbrant.model.values import times_text
 
 MOST_LISTED = 200
 HELP = "Ask, for example: " + ", ".join(each.phrase for each in list(ASKS.values())[:6])
@@ -48,7 +49,7 @@ class FindPopup(SearchPopup):
             return [], ""
         desk.show_hits(text, stretches)
         ticks = sum(end - start + 1 for start, end in stretches)
-        times = "once" if len(stretches) == 1 else f"{len(stretches)} times"
+        times = times_text(len(stretches))
         self._says = (
             f"It holds {times}, {desk.seconds(ticks):.2f} s in all. F3 goes to the next."
             if stretches

@@ -8,6 +8,7 @@ from umbrant.desk.views.registry import STAGE
 from umbrant.desk.views.stage.view import StageView
 from umbrant.desk.views.study.view import StudyView
 from umbrant.model.edits import Edit, set_seed
+from umbrant.model.values import times_text
 
 FIRST_SEEDS, MOST_SEEDS = 100, 10_000
 """How many seeds a study is offered with, and has at most in the window."""
@@ -142,7 +143,7 @@ def stop_where(context: CommandContext) -> None:
         return
     playback.stop_changed.emit()
     count = len(playback.stop.ticks)
-    places = "once" if count == 1 else f"{count} times"
+    places = times_text(count)
     desk.message.emit(
         f"Playing stops where {condition}: {places} in this take."
         if condition

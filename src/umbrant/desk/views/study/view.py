@@ -13,6 +13,7 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.study.running import RunningStudy
 from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, PaintedTable
 from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.model.values import times_text
 from umbrant.rolling.roll import RollOrder
 from umbrant.studying.study import RowSummary, RunTally
 
@@ -38,7 +39,7 @@ class StudyRow:
         found = self.found
         if found is None:
             return "in no take"
-        times = "once" if found.entered.median == 1 else f"{found.entered.median:g} times"
+        times = times_text(found.entered.median)
         share = "< 1" if 0 < found.time.median < 0.01 else f"{found.time.median * 100:.0f}"
         return f"{share} % · in {found.takes} of {found.of} takes · {times}"
 

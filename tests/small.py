@@ -5,7 +5,17 @@ from tempfile import TemporaryDirectory
 from typing import Any
 
 from tests.kinds import CATALOG
-from umbrant.model.behaviors import Behavior, Blackboard, Decorator, Guard, Key, Row, Upkeep, Watch
+from umbrant.model.behaviors import (
+    Behavior,
+    Blackboard,
+    Decorator,
+    Guard,
+    Key,
+    Row,
+    Upkeep,
+    UpkeepMoment,
+    Watch,
+)
 from umbrant.model.documents import Cover, Project
 from umbrant.model.staging import Body, Member, Place, Scenario, Stage
 from umbrant.model.values import KeyRef
@@ -17,8 +27,8 @@ RATE = 10
 
 
 def row(row_id: str, kind: str, under: str | None = None, **more: Any) -> Row:
-    """A row. `guard` is a condition or (condition, watch); decorators and upkeep are (kind,
-    arguments) pairs.
+    """A row. `guard` is a condition or (condition, watch); decorators are (kind, arguments) and
+    upkeep (kind, seconds or moment, arguments).
     """
     guard = more.pop("guard", None)
     if guard is not None:
@@ -34,8 +44,10 @@ def row(row_id: str, kind: str, under: str | None = None, **more: Any) -> Row:
             Decorator(kind=kind, args=args) for kind, args in more.pop("decorators", ())
         ),
         upkeep=tuple(
-            Upkeep(kind=kind, every_s=every, args=args)
-            for kind, every, args in more.pop("upkeep", ())
+            Upkeep(kind=kind, at=when, args=args)
+            if isinstance(when, UpkeepMoment)
+            else Upkeep(kind=kind, every_s=when, args=args)
+            for kind, when, args in more.pop("upkeep", ())
         ),
         muted=more.pop("muted", False),
         binds=more.pop("binds", {}),

@@ -20,7 +20,7 @@ from umbrant.desk.chips.values import (
     stepped,
     typed_value,
 )
-from umbrant.model.behaviors import Key, Row, Watch
+from umbrant.model.behaviors import Key, Row, UpkeepMoment, Watch
 from umbrant.model.documents import Project
 from umbrant.model.expanded import expand_behavior
 from umbrant.model.staging import Member, Prop
@@ -135,6 +135,24 @@ def test_the_watch_the_name_and_the_period_are_chips_too() -> None:
         "Stand",
         2.0,
     )
+
+
+def test_an_upkeep_is_done_every_so_often_or_once_as_picked_or_typed() -> None:
+    start = made(row("r1", "wait", upkeep=[("clear", 2.0, {"key": key("n")})]))
+    every = chip(start.behavior("b").row("r1"), "every")
+    assert [each.label for each in choices(every, start, None)] == [
+        "every so often",
+        "on entry",
+        "on leaving",
+    ]
+    once = chip_edit("b", every, typed_value(every, "on leaving")).apply(start)
+    of = once.behavior("b").row("r1")
+    assert of.upkeep[0].at is UpkeepMoment.LEAVING
+    read = " ".join(piece.text for piece in sentence(of, BUILTIN))
+    assert read.endswith("upkeep on leaving clear n")
+    often = choices(chip(of, "every"), once, None)[0]
+    again = chip_edit("b", chip(of, "every"), often.value).apply(once).behavior("b").row("r1")
+    assert (again.upkeep[0].at, again.upkeep[0].every_s) == (UpkeepMoment.EVERY, 0.5)
 
 
 def test_an_edit_is_named_after_what_it_does() -> None:

@@ -1,5 +1,6 @@
 """Recipes by keyboard: from a new project to an NPC that chases, strikes and hides."""
 
+import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
@@ -8,6 +9,7 @@ from tests.desk.presses import Presses, new_project
 from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.desk.chips.inline_editor import InlineEditor
 from umbrant.desk.views.ledger.search import RecipeOffer
+from umbrant.model.behaviors import UpkeepMoment
 from umbrant.model.values import KeyType
 
 
@@ -113,6 +115,32 @@ def test_keys_that_are_typed_and_do_not_exist_are_offered_to_be_made(driver: Dri
     assert driver.desk.documents.history.undo_name == "Add look out"
     driver.desk.documents.undo()
     assert driver.desk.documents.history.undo_name is None
+
+
+@pytest.mark.parametrize(
+    ("typed", "moment"),
+    [
+        ("set yes no on entry seen yes", UpkeepMoment.ENTRY),
+        ("on leaving set yes no seen no", UpkeepMoment.LEAVING),
+        ("on exit set yes no seen no", UpkeepMoment.LEAVING),
+    ],
+)
+def test_what_is_done_once_is_typed_with_its_moment(
+    driver: Driver, typed: str, moment: UpkeepMoment
+) -> None:
+    new_project(driver)
+    driver.key(Qt.Key.Key_Home)
+    driver.key(Qt.Key.Key_Return)
+    search = driver.ledger.search
+    search.line.setText(typed)
+    assert search.offer_at(0).kind.id == "set_yes_no"
+    assert search.offer_at(0).at is moment
+    driver.qtbot.keyClick(search.line, Qt.Key.Key_Return)
+    driver.settle()
+    upkeep = driver.desk.behavior.rows[0].upkeep[0]
+    assert (upkeep.at, upkeep.kind) == (moment, "set_yes_no")
+    assert upkeep.args["key"].key == "seen"
+    assert driver.desk.documents.problems == []
 
 
 def test_what_may_be_a_slip_is_offered_second_and_what_fits_nothing_is_said(

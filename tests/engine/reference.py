@@ -22,6 +22,7 @@ class Node:
     restarts: bool = False
     needed: int = 0
     borne: int = 1
+    at_once: int = 0
     guard: Callable[[int], bool] | None = None
     watch: str = "on entry"
     decorators: list[tuple[str, float]] = field(default_factory=list)
@@ -197,11 +198,18 @@ class Reference:
         return None
 
     def side_by_side(self, node: Node) -> str:
+        most = node.at_once or len(node.children)
         for child in node.children:
-            if child.row not in node.done:
-                status = self.visit(child)
-                if status != R:
-                    node.done[child.row] = status
+            running = [each for each in node.children if each.active]
+            if child.row in node.done:
+                continue
+            if not child.active and len(running) >= most:
+                self.refused.setdefault(child.row, set()).add(self.now)
+                child.was_open = False
+                continue
+            status = self.visit(child)
+            if status != R:
+                node.done[child.row] = status
         total = len(node.children)
         won = sum(each == S for each in node.done.values())
         lost = len(node.done) - won

@@ -89,6 +89,45 @@ def test_a_parallel_whose_children_all_succeed_succeeds_with_the_last() -> None:
     assert spans(take, "aa") == [(0, 1, "success")], "one that has ended waits for the others"
 
 
+def test_of_a_parallels_children_no_more_run_at_once_than_it_says() -> None:
+    take = played(
+        project(
+            row("pp", "parallel", at_once=1.0),
+            row("aa", "last", "pp", ticks=2),
+            row("bb", "last", "pp", ticks=1, guard="not between(0.2, 0.3)"),
+            row("cc", "last", "pp", ticks=1),
+            seconds=0.8,
+        )
+    )
+    assert spans(take, "aa")[0] == (0, 2, "success")
+    assert refusals(take, "bb")[:2] == [(0, 1, "in_turn"), (2, 2, "guard")]
+    assert spans(take, "pp")[0] == (0, 2, "failure"), "a refused child has failed"
+    waits = record(take, "cc").refusals[""][0].cause
+    assert "".join(text for _, text in waits.parts()) == (
+        "it waits its turn: no more than 1 may run at once"
+    )
+
+
+def test_a_child_that_waits_its_turn_begins_as_soon_as_another_has_ended() -> None:
+    take = played(
+        project(
+            row("pp", "parallel", at_once=2.0),
+            row("aa", "last", "pp", ticks=4),
+            row("bb", "last", "pp", ticks=2),
+            row("cc", "last", "pp", ticks=1),
+            row("dd", "last", "pp", ticks=1),
+            seconds=0.7,
+        )
+    )
+    assert [spans(take, each)[0] for each in ("aa", "bb", "cc", "dd")] == [
+        (0, 4, "success"),
+        (0, 2, "success"),
+        (2, 3, "success"),
+        (3, 4, "success"),
+    ]
+    assert spans(take, "pp")[0] == (0, 4, "success")
+
+
 def test_who_leads_ends_it_and_those_who_accompany_are_begun_again() -> None:
     def take(others: str) -> object:
         return played(

@@ -99,6 +99,7 @@ def reference_of(rows: list[Row]) -> Reference:
             restarts=each.args.get("resumes_at") == "the first",
             needed=int(each.args.get("successes", 0)),  # type: ignore[call-overload]
             borne=int(each.args.get("failures", 1)),  # type: ignore[call-overload]
+            at_once=int(each.args.get("at_once", 0)),  # type: ignore[call-overload]
             guard=HOLDS[when] if when else None,
             watch=str(each.guard.watch) if each.guard else "on entry",
             decorators=[

@@ -4,9 +4,10 @@ import re
 from pathlib import Path
 
 from tests.small import key, played, project, received, record, row, spans, values
-from umbrant.model.behaviors import Key, Row, Watch
+from umbrant.model.behaviors import Key, Row, UpkeepMoment, Watch
 from umbrant.model.staging import Member
 from umbrant.model.values import KeyType
+from umbrant.take.reader import Take
 
 
 def test_chance_is_rolled_once_each_time_the_guard_of_a_take_over_comes_true() -> None:
@@ -281,10 +282,91 @@ def test_an_event_is_received_at_the_next_tick_whatever_the_order_of_the_cast() 
         assert received(take, "a") == received(take, "z") == [(1, "bell", "a")]
 
 
+def busy(at: UpkeepMoment, value: float) -> tuple[str, UpkeepMoment, dict[str, object]]:
+    return "set_number", at, {"key": key("n"), "value": value}
+
+
+AROUND = [busy(UpkeepMoment.ENTRY, 1.0), busy(UpkeepMoment.LEAVING, 2.0)]
+N = Key(name="n", type=KeyType.NUMBER, default=0.0)
+
+
+def written(take: Take) -> list[tuple[int, object]]:
+    """Each write of a key by a row: its tick and the value, in their order."""
+    return [(each.tick, each.value) for each in take.agents["a"].writes if each.row_id]
+
+
+def test_upkeep_is_done_once_as_a_row_is_entered_and_left() -> None:
+    again = [("repeat", {"times": 2.0})]
+    take = played(
+        project(
+            row("top", "sequence"),
+            row("aa", "last", "top", ticks=2, upkeep=AROUND, decorators=again),
+            row("bb", "last", "top", ticks=9),
+            keys=(N,),
+            seconds=1.0,
+        )
+    )
+    assert values(take, "n") == [(0, 1.0), (5, 2.0)], "a turn is no entry"
+    _, one, other = take.agents["a"].writes
+    assert (one.row_id, one.part, other.part) == ("aa", "upkeep 0", "upkeep 1")
+
+
+def test_what_is_left_by_a_take_over_is_wound_up_from_the_inside_out() -> None:
+    inner = [busy(UpkeepMoment.ENTRY, 3.0), busy(UpkeepMoment.LEAVING, 4.0)]
+    take = played(
+        project(
+            row("top", "selector"),
+            row("up", "last", "top", ticks=9, guard=("clock() > 0.25", Watch.TAKE_OVER)),
+            row("out", "sequence", "top", upkeep=AROUND),
+            row("in", "last", "out", ticks=9, upkeep=inner),
+            keys=(N,),
+            seconds=0.5,
+        )
+    )
+    assert written(take) == [(0, 1.0), (0, 3.0), (3, 4.0), (3, 2.0)]
+
+
+def test_what_is_set_on_entry_is_what_the_row_is_given() -> None:
+    take = played(
+        project(row("aa", "last", ticks=key("n"), upkeep=AROUND), keys=(N,), seconds=0.35)
+    )
+    assert spans(take, "aa")[0] == (0, 1, "success")
+
+
+def test_a_row_that_cannot_start_is_entered_and_left_all_the_same() -> None:
+    unset = Key(name="m", type=KeyType.NUMBER)
+    take = played(
+        project(row("aa", "last", ticks=key("m"), upkeep=AROUND), keys=(N, unset), seconds=0.05)
+    )
+    assert spans(take, "aa")[0] == (0, 0, "failure")
+    assert written(take) == [(0, 1.0), (0, 2.0)]
+
+
+def test_states_and_options_do_what_is_due_on_entry_and_on_leaving() -> None:
+    machine = (
+        row("mm", "machine"),
+        row("aa", "state", "mm", upkeep=AROUND),
+        row("t1", "after", "aa", time=0.3, to="bb"),
+        row("bb", "state", "mm"),
+    )
+    take = played(project(*machine, keys=(N,), seconds=0.8))
+    assert values(take, "n") == [(0, 1.0), (3, 2.0)]
+    utility = (
+        row("uu", "utility"),
+        row("aa", "option", "uu", upkeep=AROUND),
+        row("c1", "consider", "aa", input="0.5"),
+        row("bb", "option", "uu"),
+        row("c2", "consider", "bb", input="clock()"),
+    )
+    take = played(project(*utility, keys=(N,), seconds=0.8))
+    assert values(take, "n") == [(0, 1.0), (6, 2.0)]
+
+
 RULES = {
     "What a take-over is an edge of": "yes_all_along_takes_over_when_the_cooldown_ends",
     "When chance is rolled": "chance_is_rolled_once",
     "Guard, decorators, upkeep": "watched_guard_is_asked_before_the_upkeep",
+    "On entry, on leaving": "done_once_as_a_row_is_entered_and_left",
     "Turns of a repeat": "turns_are_one_entry",
     "Time limit and success at the same tick": "time_limit_comes_before_a_success",
     "Invert and a refusal": "refusal_is_a_failure_though",

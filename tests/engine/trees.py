@@ -83,7 +83,8 @@ class _Growing:
             return {"resumes_at": self._draw(st.sampled_from(["where it was", "the first"]))}
         if kind == "parallel":
             return {
-                each: float(self._draw(st.integers(0, 2))) for each in ("successes", "failures")
+                each: float(self._draw(st.integers(0, 2)))
+                for each in ("successes", "failures", "at_once")
             }
         return {}
 

@@ -98,7 +98,7 @@ def test_guards_decorators_and_upkeep_can_be_put_on_and_taken_off() -> None:
     made = edits.set_guard(tree(), "b", "r3", "no", Watch.THROUGHOUT)
     made = edits.add_decorator(made, "b", "r3", "invert")
     made = edits.add_upkeep(made, "b", "r3", "clear")
-    made = edits.set_every(made, "b", Slot("r3", "upkeep 0", "every"), 0.01)
+    made = edits.set_moment(made, "b", Slot("r3", "upkeep 0", "every"), 0.01)
     found = made.behavior("b").row("r3")
     assert found.guard is not None
     assert (found.guard.when, found.guard.watch) == ("no", Watch.THROUGHOUT)

@@ -14,6 +14,7 @@ from umbrant.model.behaviors import (
     Key,
     Row,
     Sharing,
+    UpkeepMoment,
     Watch,
 )
 from umbrant.model.documents import Project
@@ -137,7 +138,8 @@ class RandomProject:
         if under is None or draw.random() < 0.5:
             return {}
         guard = (self.condition(), draw.choice(list(Watch)))
-        upkeep = [("look_out", 0.2, SIGHT)] if draw.random() < 0.2 else []
+        when = draw.choice((0.2, UpkeepMoment.ENTRY, UpkeepMoment.LEAVING))
+        upkeep = [("look_out", when, SIGHT)] if draw.random() < 0.2 else []
         decorators: list[tuple[str, dict[str, Any]]] = [
             ("invert", {}),
             ("always_fail", {}),

@@ -26,6 +26,7 @@ SENTENCES: Mapping[str, str] = {
     "round_over": "{row}, which it is in, was at the end of a round",
     "child": "{row} failed",
     "all_failed": "none of its children could be done",
+    "in_turn": "it waits its turn: no more than {most} may run at once",
     "held": "its result is held by a cue",
     "held_back": "it is held back by a cue",
     "off_stage": "its body is not on the stage",

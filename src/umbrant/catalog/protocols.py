@@ -332,6 +332,9 @@ class Child(Protocol):
     def halt(self, me: Me, cause: Cause) -> None:
         """Stop the row if it is active, and before it everything active inside it."""
 
+    def keep_out(self, cause: Cause) -> None:
+        """Record that it is not visited at this tick, and why. It is not active."""
+
     def taking_over(self, take: Callable[[Me], Status]) -> GateCheck | None:
         """The check that calls `take` as soon as the row may take over; None if its guard is not
         watched for that.

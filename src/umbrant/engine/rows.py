@@ -29,19 +29,21 @@ from umbrant.catalog.protocols import (
 from umbrant.catalog.world import Me
 from umbrant.engine.path import PathCache, PathTable
 from umbrant.engine.recorder import Recorder
-from umbrant.model.behaviors import Upkeep, Watch
+from umbrant.model.behaviors import Upkeep, UpkeepMoment, Watch
 from umbrant.model.parts import ROW
 
 
 class UpkeepTask:
     """An upkeep of a row: done when the row is entered, then every so many seconds while it is
-    active. With a half-width each interval is drawn anew.
+    active. With a half-width each interval is drawn anew. What is done once, on entry or on
+    leaving, is done by the row itself.
     """
 
     def __init__(
         self, work: InstantWork, upkeep: Upkeep, row_id: str, part: str, recorder: Recorder
     ) -> None:
         self.work = work
+        self.at = upkeep.at
         self.due_s = 0.0
         """When it is next due, less what times may be missed by."""
         self.timed = TimedCheck(self, self.do)
@@ -215,7 +217,12 @@ class LiveRow(Wrapper):
         self._watches_running = watch.while_running
         self._watches_over = watch.take_over
         self.wrapping = wrapping
-        self._upkeep_tasks = upkeep_tasks
+        by_moment: dict[UpkeepMoment, list[UpkeepTask]] = {each: [] for each in UpkeepMoment}
+        for task in upkeep_tasks:
+            by_moment[task.at].append(task)
+        self._upkeep_tasks = by_moment[UpkeepMoment.EVERY]
+        self._entry_tasks = by_moment[UpkeepMoment.ENTRY]
+        self._leaving_tasks = by_moment[UpkeepMoment.LEAVING]
         self._children = children
         self._is_kept_out = guard is not None or bool(wrapping.gates)
         self._renewed = [part for child in children for part in child.wrapping.renewed]
@@ -265,6 +272,10 @@ class LiveRow(Wrapper):
         if self.active:
             self.work.stop(me)
             self.leave(me, None, reason)
+
+    def keep_out(self, reason: Cause) -> None:
+        """Record that the row around it does not let it be entered at this tick."""
+        self._refuse(reason)
 
     def hold(self, me: Me, status: Status | None) -> None:
         """Have the row end with this status as soon as it runs, instead of doing its work; None for
@@ -341,6 +352,9 @@ class LiveRow(Wrapper):
             part.renew()
         for gate in self.wrapping.gates:
             gate.row_entered()
+        # Before the work starts, which may bind its arguments to what is written here.
+        for task in self._entry_tasks:
+            task.do(me)
         try:
             self.work.start(me)
         except Unbound as unbound:
@@ -356,6 +370,10 @@ class LiveRow(Wrapper):
         for child in self._children:
             if child.active:
                 child.halt(me, cause_of_row("parent_left", self.id))
+        # After its children, before the row is recorded as left: what is written here is written by
+        # a row that is active, and by the last one that is.
+        for task in self._leaving_tasks:
+            task.do(me)
         self.active = False
         self.visit = self._beginning
         if self._path_cache.holders:

@@ -49,12 +49,21 @@ class Decorator(Document):
     args: dict[str, ParamValue] = Field(default_factory=dict, alias="with")
 
 
+class UpkeepMoment(StrEnum):
+    """When an upkeep is done."""
+
+    EVERY = "every so often"
+    ENTRY = "on entry"
+    LEAVING = "on leaving"
+
+
 class Upkeep(Document):
-    """Small work done every so many seconds while its row is active; first when the row is
-    entered.
+    """Small work of a row, done at once: every so many seconds while the row is active, first when
+    it is entered; or once, as it is entered or left.
     """
 
     kind: str
+    at: UpkeepMoment = UpkeepMoment.EVERY
     every_s: FiniteNumber = Field(default=0.5, gt=0)
     half_width_s: FiniteNumber = Field(
         default=0.0, ge=0, validation_alias=AliasChoices("half_width_s", "give_s")

@@ -10,7 +10,17 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import TypeVar
 
-from umbrant.model.behaviors import BINDS, Behavior, Decorator, Guard, Key, Row, Upkeep, Watch
+from umbrant.model.behaviors import (
+    BINDS,
+    Behavior,
+    Decorator,
+    Guard,
+    Key,
+    Row,
+    Upkeep,
+    UpkeepMoment,
+    Watch,
+)
 from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR, resolve_variant
 from umbrant.model.parts import GUARD, Slot, part_index
@@ -155,13 +165,18 @@ def set_value(project: Project, behavior: str, slot: Slot, value: ParamValue | N
     return change_row(project, behavior, slot.row_id, change)
 
 
-def set_every(project: Project, behavior: str, slot: Slot, every_s: float) -> Project:
-    """Change how often an upkeep is done, in seconds."""
+def set_moment(project: Project, behavior: str, slot: Slot, when: float | UpkeepMoment) -> Project:
+    """Change when an upkeep is done: how often, in seconds, or at which moment."""
     _, index = part_index(slot.part)
+    changed: dict[str, object] = (
+        {"at": when}
+        if isinstance(when, UpkeepMoment)
+        else {"at": UpkeepMoment.EVERY, "every_s": max(0.05, when)}
+    )
 
     def change(row: Row) -> Row:
         upkeep = list(row.upkeep)
-        upkeep[index] = upkeep[index].model_copy(update={"every_s": max(0.05, every_s)})
+        upkeep[index] = upkeep[index].model_copy(update=changed)
         return row.model_copy(update={"upkeep": tuple(upkeep)})
 
     return change_row(project, behavior, slot.row_id, change)
@@ -198,7 +213,12 @@ def add_decorator(
 
 
 def add_upkeep(
-    project: Project, behavior: str, row_id: str, kind: str, args: Args | None = None
+    project: Project,
+    behavior: str,
+    row_id: str,
+    kind: str,
+    args: Args | None = None,
+    at: UpkeepMoment = UpkeepMoment.EVERY,
 ) -> Project:
     """Give a row one more upkeep."""
     return change_row(
@@ -206,7 +226,7 @@ def add_upkeep(
         behavior,
         row_id,
         lambda row: row.model_copy(
-            update={"upkeep": (*row.upkeep, Upkeep(kind=kind, args=args or {}))}
+            update={"upkeep": (*row.upkeep, Upkeep(kind=kind, at=at, args=args or {}))}
         ),
     )
 

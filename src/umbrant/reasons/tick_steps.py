@@ -16,6 +16,7 @@ from umbrant.catalog.declare import Family
 from umbrant.engine.board import FORMULA
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.engine.utility import DECISION
+from umbrant.model.behaviors import UpkeepMoment
 from umbrant.model.kind_ids import MACHINE, UTILITY
 from umbrant.model.parts import GUARD, ROW, part_index
 from umbrant.model.staging import (
@@ -198,8 +199,9 @@ class TickReport(RowReport):
         if part == DECISION:
             yield self._about(StepKind.SCORED, row_id, [" scores its options."], step)
         elif family == "upkeep":
-            kind = self.behavior.row(row_id).upkeep[index].kind.replace("_", " ")
-            text = f" does its upkeep: {kind}."
+            upkeep = self.behavior.row(row_id).upkeep[index]
+            when = "" if upkeep.at is UpkeepMoment.EVERY else f" {upkeep.at}"
+            text = f" does its upkeep{when}: {upkeep.kind.replace('_', ' ')}."
             yield self._about(StepKind.UPKEEP, row_id, [text], step, {"part": part})
 
     def _enters(self, row_id: str, span: Span) -> TickStep:

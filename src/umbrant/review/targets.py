@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from umbrant.catalog.declare import RUNS
 from umbrant.catalog.references import param_uses
-from umbrant.model.behaviors import Row
+from umbrant.model.behaviors import Row, UpkeepMoment
 from umbrant.model.kind_ids import MACHINE, STATE, STATES
 from umbrant.model.parts import ROW
 from umbrant.model.staging import MoveTo, Scenario
@@ -94,9 +94,13 @@ def _goes_to(reading: BehaviorAnalysis, row_id: str, key: str) -> bool:
 
 
 def _refreshed(reading: BehaviorAnalysis) -> set[str]:
-    """The keys that upkeep has to do with."""
+    """The keys that upkeep has to do with again and again."""
     values = (
-        value for row in reading.rows for upkeep in row.upkeep for value in upkeep.args.values()
+        value
+        for row in reading.rows
+        for upkeep in row.upkeep
+        if upkeep.at is UpkeepMoment.EVERY
+        for value in upkeep.args.values()
     )
     return {value.key for value in values if isinstance(value, KeyRef)}
 

@@ -227,7 +227,7 @@ class RandomSelector(Wrapper):
 
 
 @composite(
-    "until {successes} succeed or {failures} fail",
+    "until {successes} succeed or {failures} fail[, at most {at_once} at once]",
     success="when as many children have succeeded as it needs",
     failure="when so many children have failed, or all have ended and too few have succeeded",
     summary="runs its children side by side",
@@ -239,15 +239,16 @@ class Parallel:
     """Runs all of its children at once, and ends when enough of them have succeeded or failed.
 
     A child that has ended waits for the others. When the parallel ends, those that still run are
-    stopped.
+    stopped. With *at most* so many at once, the others wait in their order until one has ended.
 
     Example: *Walk to the gate* and *Call for help* until 1 succeeds.
 
     For: at the same time, together, both, simultaneously, meanwhile, side by side, while, and
-    also, as well, multitask, concurrently.
+    also, as well, multitask, concurrently, at most one branch, one at a time.
 
     successes: how many must succeed; 0 is all of them
     failures: how many may fail before it fails; 0 is all of them
+    at_once: how many children may run at the same time; 0 is all of them
     """
 
     def __init__(
@@ -255,10 +256,12 @@ class Parallel:
         children: Children,
         successes: Live[CountOrAll] = Fixed(0.0),
         failures: Live[CountOrAll] = Fixed(1.0),
+        at_once: Live[CountOrAll] = Fixed(0.0),
     ) -> None:
         self.children = children
         self.successes = successes
         self.failures = failures
+        self.at_once = at_once
         self.cause: Cause | None = None
         self.ended: dict[str, Status] = {}
 
@@ -267,13 +270,24 @@ class Parallel:
         self.cause = None
 
     def tick(self, me: Me) -> Status:
+        most = round(self.at_once()) or len(self.children)
+        # Those that run go on before any other may begin, wherever they stand: what runs is never
+        # stopped for one that has not begun.
+        room = most - sum(child.active for child in self.children)
         for child in self.children:
-            if child.id not in self.ended:
-                status = child.visit(me)
-                if status is not RUNNING:
-                    self.ended[child.id] = status
-                    if status is FAILURE:
-                        self.cause = _failed(child)
+            if child.id in self.ended:
+                continue
+            if not child.active:
+                if room <= 0:
+                    child.keep_out(cause("in_turn", most=float(most)))
+                    continue
+                room -= 1
+            status = child.visit(me)
+            if status is not RUNNING:
+                room += 1
+                self.ended[child.id] = status
+                if status is FAILURE:
+                    self.cause = _failed(child)
         return self._ended()
 
     def stop(self, me: Me) -> None:

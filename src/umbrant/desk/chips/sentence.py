@@ -9,7 +9,7 @@ from enum import StrEnum
 from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamType, Quantity
 from umbrant.catalog.language.phrases import PhrasePiece, PhrasePieceKind, pieces
 from umbrant.catalog.language.tree import LanguageError, parse
-from umbrant.model.behaviors import BINDS, Decorator, Key, Row, Upkeep
+from umbrant.model.behaviors import BINDS, Decorator, Key, Row, Upkeep, UpkeepMoment
 from umbrant.model.kind_ids import ANY_EVENT, STATE_DONE, USE_BEHAVIOR, UTILITY
 from umbrant.model.parts import GUARD, ROW, Slot, part_name
 from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread, value_text
@@ -214,17 +214,16 @@ class _Writer:
     def _upkeep(self, index: int, upkeep: Upkeep) -> list[SentencePiece]:
         part = part_name("upkeep", index)
         quantity = Quantity("s", low=0.05, step=0.05)
-        every = Chip(
-            Slot(self.row.id, part, EVERY),
-            ChipEditor.NUMBER,
-            upkeep.every_s,
-            "every",
-            None,
-            quantity,
-        )
+        slot = Slot(self.row.id, part, EVERY)
+        if upkeep.at is UpkeepMoment.EVERY:
+            text = value_text(upkeep.every_s, "s")
+            when = Chip(slot, ChipEditor.NUMBER, upkeep.every_s, "every", None, quantity)
+        else:
+            text = str(upkeep.at)
+            when = Chip(slot, ChipEditor.PICK, text, "when", None, quantity)
         found = [
             SentencePiece("upkeep", PieceRole.WORDS, Pill.WRAP),
-            SentencePiece(value_text(upkeep.every_s, "s"), PieceRole.CHIP, Pill.WRAP, every),
+            SentencePiece(text, PieceRole.CHIP, Pill.WRAP, when),
         ]
         kind = self.catalog.get(upkeep.kind, Family.ACTION, Family.CONDITION)
         if kind is None:

@@ -9,9 +9,9 @@ from umbrant.catalog.declare import ParamType
 from umbrant.catalog.input_range import take_over_range
 from umbrant.catalog.language.completion import Completion
 from umbrant.desk.chips.sentence import EVERY, Chip, ChipEditor, number_of
-from umbrant.model.behaviors import Key, Watch
+from umbrant.model.behaviors import Key, Upkeep, UpkeepMoment, Watch
 from umbrant.model.documents import Project
-from umbrant.model.edits import Edit, rename_row, row_of, set_every, set_guard, set_value
+from umbrant.model.edits import Edit, rename_row, row_of, set_guard, set_moment, set_value
 from umbrant.model.expanded import ExpandedBehavior
 from umbrant.model.kind_ids import ANY_EVENT, MACHINE, ON_EVENT, STATE_DONE, STATES
 from umbrant.model.parts import GUARD
@@ -81,6 +81,8 @@ def typed_value(chip: Chip, text: str) -> Any:
         return text
     if chip.quantity.zero and text.strip() == chip.quantity.zero:
         return 0.0
+    if chip.slot.param == EVERY and text.strip() in _MOMENT_HELP:
+        return text.strip()
     spread = _SPREAD.match(text)
     if spread and chip.param is not None and chip.param.type is ParamType.SPREAD:
         return Spread(mean=_float(spread[1]), half_width=_float(spread[2]))
@@ -136,7 +138,7 @@ def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: st
         if slot.part == GUARD:
             return _set_guard(project, behavior, chip, value)
         if slot.param == EVERY:
-            return set_every(project, behavior, slot, number_of(value))
+            return set_moment(project, behavior, slot, _moment(value))
         if chip.span is not None:
             return set_value(project, behavior, slot, _respelled(project, behavior, chip, value))
         changed = set_value(project, behavior, slot, value)
@@ -180,6 +182,8 @@ def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> 
         return list(chip.offered)
     if chip.editor is ChipEditor.WATCH:
         return [Choice(str(watch), str(watch), _WATCH_HELP[watch]) for watch in Watch]
+    if chip.slot.param == EVERY and chip.slot.part:
+        return _moments(chip)
     param = chip.param
     if param is None:
         return []
@@ -202,6 +206,19 @@ def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> 
     if param.type is ParamType.EVENT and expanded is not None:
         found.extend(_inside_events(chip, expanded))
     return [*found, *_named(param.type, project)]
+
+
+def _moments(chip: Chip) -> list[Choice]:
+    """When an upkeep may be done: as often as it is, or as its row is entered or left."""
+    every = (
+        chip.value if chip.editor is ChipEditor.NUMBER else Upkeep.model_fields["every_s"].default
+    )
+    often = Choice("every so often", every, "when the row is entered, then again and again")
+    return [often, *(Choice(moment, moment, about) for moment, about in _MOMENT_HELP.items())]
+
+
+def _moment(value: ParamValue | None) -> float | UpkeepMoment:
+    return UpkeepMoment(value) if isinstance(value, str) else number_of(value)
 
 
 def _inside_events(chip: Chip, expanded: ExpandedBehavior) -> Iterator[Choice]:
@@ -282,6 +299,10 @@ def _listed(wanted: ParamType, project: Project) -> Iterator[Choice]:
             yield Choice(name, name, "an area of the stage", "Areas")
 
 
+_MOMENT_HELP = {
+    str(UpkeepMoment.ENTRY): "once, when the row is entered, before it begins",
+    str(UpkeepMoment.LEAVING): "once, when the row is left, however it is left",
+}
 _WATCH_HELP = {
     Watch.ON_ENTRY: "asked once, when the row is to be entered",
     Watch.WHILE_RUNNING: (

@@ -6,6 +6,7 @@ selected row.
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QPoint, QTimer
@@ -244,7 +245,7 @@ class RowAdding(QObject):
         found = self._filling(first.kind, rest)
         if not found.new_keys:
             return listed
-        offer = NewKeysOffer(first.kind, first.role, found)
+        offer = NewKeysOffer(first.kind, first.role, found, at=first.at)
         known = list(desk.keys_at(desk.row_id))
         near = any(
             process.extractOne(key.name, known, score_cutoff=NEARLY) for _, key in found.new_keys
@@ -286,7 +287,7 @@ class RowAdding(QObject):
             new = Row(id=fresh_id(behavior), kind=kind.id, args=args)
             self._insert(behavior, new, kind, new_keys)
         elif row is not None:
-            put = add_decorator if offer.role == "decorator" else add_upkeep
+            put = add_decorator if offer.role == "decorator" else partial(add_upkeep, at=offer.at)
             board = behavior.blackboard
             edit = Edit(
                 f"Add {kind.title}",

@@ -1,7 +1,7 @@
 """Type-to-search over the catalog, to add a row, a decorator or an upkeep."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Any
 
@@ -29,6 +29,7 @@ from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.catalog.recipes.recipe import Recipe
 from umbrant.desk.chips.drawing import Brushes
 from umbrant.desk.chips.offered import LINE, OfferDelegate, SearchMatch
+from umbrant.model.behaviors import UpkeepMoment
 
 WIDTH, MOST_LINES, MARGIN = 420, 10, 8
 EDGES, LEAST_HELP = 58, 48
@@ -36,6 +37,15 @@ EDGES, LEAST_HELP = 58, 48
 
 LEAST_SCORE = 72
 ROLES = ("row", "decorator", "upkeep")
+MOMENTS = {
+    "on entry": UpkeepMoment.ENTRY,
+    "on enter": UpkeepMoment.ENTRY,
+    "on entering": UpkeepMoment.ENTRY,
+    "on leaving": UpkeepMoment.LEAVING,
+    "on leave": UpkeepMoment.LEAVING,
+    "on exit": UpkeepMoment.LEAVING,
+}
+"""What is typed for an upkeep that is done once, before what it does or behind it."""
 
 
 Rank = Callable[[str, Sequence[Any]], tuple[list[Any], str]]
@@ -49,6 +59,8 @@ class Offer:
     kind: Kind
     role: str
     """'row', 'decorator' or 'upkeep'."""
+    at: UpkeepMoment = field(default=UpkeepMoment.EVERY, kw_only=True)
+    """When it is done, of an upkeep."""
 
     @property
     def title(self) -> str:
@@ -74,6 +86,8 @@ class Offer:
     @property
     def place(self) -> str:
         """What it becomes: the family of the row, or what is put on the row."""
+        if self.at is not UpkeepMoment.EVERY:
+            return str(self.at)
         return str(self.kind.family) if self.role == "row" else self.role
 
     @property
@@ -176,6 +190,9 @@ def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
     """The offers that fit, and what was typed besides: `move visitor 1.5` is *move to* with
     `visitor 1.5` left.
     """
+    once = _at_moment(text, found)
+    if once is not None:
+        return once
     words = text.split()
     if any(text.strip().lower() in offer.intents for offer in found):
         # Such as `pick up`, which is no *pick* with `up` left over.
@@ -194,6 +211,20 @@ def typed(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str]:
             meant = [each for each in ranked(text, found) if _means(text, each.intents)]
             return [*meant, *(each for each in named if each not in meant)], rest
     return ranked(text, found), ""
+
+
+def _at_moment(text: str, found: Sequence[Offer]) -> tuple[list[Offer], str] | None:
+    """What fits `set mood calm on leaving` or `on leaving set mood calm`: upkeep that is done once.
+    None where no such moment is typed, or a row is called so that can stand here, as in a state.
+    """
+    given = " ".join(text.lower().split())
+    spoken = next((each for each in MOMENTS if f" {each} " in f" {given} "), None)
+    if spoken is None or any(_begins(offer, text) for offer in found):
+        return None
+    before, _, after = f" {' '.join(text.split())} ".partition(f" {spoken} ")
+    once = [replace(each, at=MOMENTS[spoken]) for each in found if each.role == "upkeep"]
+    offered, besides = typed(before or after, once)
+    return offered, " ".join(f"{besides} {after if before.strip() else ''}".split())
 
 
 def _begins(offer: Offer, text: str) -> bool:

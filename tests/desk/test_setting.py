@@ -224,6 +224,22 @@ def test_a_number_of_a_body_is_renamed_where_it_is_used_too(hands: Hands) -> Non
     assert hands.project is before
 
 
+def test_a_variant_begins_a_number_of_the_body_elsewhere(hands: Hands) -> None:
+    cast = hands.project.scenario("dusk").cast
+    odo = next(index for index, each in enumerate(cast) if each.name == "odo")
+    hands.at("scenarios", "dusk", "cast", odo)
+    hands.add("Number of the body")
+    hands.at("behaviors", "stern-warden")
+    path = hands.add("Other health of the body")
+    assert path == ("behaviors", "stern-warden", "stats", "health")
+    hands.write("what health begins at", "0.4")
+    assert hands.project.stats_of("stern-warden") == {"health": 0.4}
+    pieces = hands.view.line.pieces
+    assert [piece.text for piece in pieces] == ["begins with", "health", "=", "0.4"]
+    hands.key(Qt.Key.Key_Delete)
+    assert hands.project.stats_of("stern-warden") == {}
+
+
 def test_a_selected_number_may_go_with_whom_it_belongs_to(hands: Hands) -> None:
     before = hands.project
     hands.at("scenarios", "dusk")

@@ -4,9 +4,10 @@ from collections.abc import Callable
 
 import pytest
 
-from tests.small import project, row
+from tests.small import played, project, row
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.renaming import rename_key
+from umbrant.catalog.renaming import NamesDocument, rename_key, rename_used
+from umbrant.catalog.validation import validate
 from umbrant.model.behaviors import Behavior, Blackboard, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import (
@@ -26,6 +27,7 @@ from umbrant.model.edits import (
 )
 from umbrant.model.expanded import resolve_variant
 from umbrant.model.parts import Slot
+from umbrant.model.staging import Body, Member, Stat
 from umbrant.model.values import KeyType
 from umbrant.model.variants import is_overridden, override_of
 
@@ -126,3 +128,55 @@ def test_a_row_that_the_original_moves_out_of_a_replaced_branch_is_not_there_twi
     rows = [each.id for each in resolve_variant(moved, "v").rows]
     assert sorted(set(rows)) == sorted(rows)
     assert "cc" in rows
+
+
+def bodied(name: str, behavior: str, **health: float) -> Member:
+    """One of the cast with a health."""
+    return Member(
+        name=name, behavior=behavior, start=(5, 5), body=Body(stats={"health": Stat(**health)})
+    )
+
+
+def with_health(**stats: float) -> Project:
+    """A project in which `a` has the original, and `z` a variant of it that begins so."""
+    variant = VARIANT.model_copy(update={"stats": stats})
+    cast = (bodied("a", "b", value=50.0, high=100.0), bodied("z", "v", value=50.0, high=100.0))
+    made = project(row("ww", "wait", duration=9.0), behaviors=(variant,), seconds=0.5)
+    scenario = made.scenarios[0].model_copy(update={"cast": cast})
+    return made.model_copy(update={"scenarios": (scenario,)})
+
+
+def test_a_variant_begins_with_other_numbers_of_the_body() -> None:
+    take = played(with_health(health=80.0))
+    begins = [float(take.body_numbers[name]["health"][0]) for name in ("a", "z")]
+    assert begins == [50.0, 80.0]
+
+
+def test_the_nearest_variant_says_what_a_number_begins_at() -> None:
+    made = with_health(health=80.0, speed=2.0)
+    further = Behavior(name="w", title="W", blackboard="k", variant_of="v", stats={"health": 9.0})
+    made = made.model_copy(update={"behaviors": (*made.behaviors, further)})
+    assert made.stats_of("w") == {"health": 9.0, "speed": 2.0}
+    assert made.stats_of("b") == made.stats_of(None) == {}
+    circle = made.behavior("v").model_copy(update={"variant_of": "w"})
+    around = made.model_copy(update={"behaviors": (made.behavior("b"), circle, further)})
+    assert around.stats_of("w") == {"health": 9.0, "speed": 2.0}
+
+
+def test_numbers_that_no_body_has_or_that_are_out_of_range_are_told() -> None:
+    assert [str(each) for each in validate(with_health(health=80.0), BUILTIN)] == []
+    out = [str(each) for each in validate(with_health(health=101.0), BUILTIN)]
+    assert out == [
+        "behaviors/v.json: it begins 'health' at 101, and that of 'z' goes from 0 to 100. "
+        "Write a number in between, or widen the range."
+    ]
+    lacks = [str(each) for each in validate(with_health(helth=8.0), BUILTIN)]
+    assert lacks == [
+        "behaviors/v.json: it begins 'helth' at 8, which the body of 'z' lacks. "
+        "Did you mean 'health'?"
+    ]
+
+
+def test_a_number_that_is_renamed_is_renamed_in_variants() -> None:
+    made = rename_used(with_health(health=80.0), BUILTIN, NamesDocument.STAT, "health", "vigour")
+    assert made.behavior("v").stats == {"vigour": 80.0}

@@ -169,7 +169,10 @@ def rename_used(
     renaming = _UseRenaming(project, catalog, named, old, new)
     renamed = _with_scenarios(_with_rows(project, renaming.row), renaming.member, renaming.cue)
     return renamed.model_copy(
-        update={"blackboards": tuple(renaming.board(each) for each in project.blackboards)}
+        update={
+            "blackboards": tuple(renaming.board(each) for each in project.blackboards),
+            "behaviors": tuple(renaming.behavior(each) for each in renamed.behaviors),
+        }
     )
 
 
@@ -199,6 +202,12 @@ class _UseRenaming:
             return self._name(value) if wanted in types and isinstance(value, str) else value
 
         return texts.row(row, own)
+
+    def behavior(self, behavior: Behavior) -> Behavior:
+        if self._named is not NamesDocument.STAT or not behavior.stats:
+            return behavior
+        stats = {self._name(name): value for name, value in behavior.stats.items()}
+        return behavior.model_copy(update={"stats": stats})
 
     def cue(self, cue: Cue, scenario: Scenario) -> Cue:
         does = _cue_action(cue.does, self._named, self._name)

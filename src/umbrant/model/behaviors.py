@@ -129,6 +129,10 @@ class Behavior(ProjectFile):
     title: str
     blackboard: Slug
     variant_of: Slug | None = None
+    stats: dict[KeyName, FiniteNumber] = Field(default_factory=dict)
+    """Of a variant: what numbers of a body begin at for whoever of the cast has it, instead of what
+    stands with the body.
+    """
     overrides: tuple[Override, ...] = ()
     rows: tuple[Row, ...] = ()
 

@@ -78,6 +78,22 @@ class Project(Document):
         """The scenario with this name; None if there is none."""
         return find_named(self.scenarios, name)
 
+    def stats_of(self, behavior: str | None) -> dict[str, float]:
+        """What numbers of a body begin at because of a behavior: its own, and those of the
+        behaviors that it is a variant of.
+        """
+        found: dict[str, float] = {}
+        seen = set[str]()
+        # Variants may name each other in a circle, which validation reports; the walk must end.
+        while behavior is not None and behavior not in seen:
+            seen.add(behavior)
+            variant = self.find_behavior(behavior)
+            if variant is None:
+                break
+            found = {**variant.stats, **found}
+            behavior = variant.variant_of
+        return found
+
     def keys_of(self, behavior: Behavior) -> dict[str, Key]:
         """The keys that a behavior may use, by name; none at all if its blackboard is missing."""
         return self.keys_on(behavior.blackboard)

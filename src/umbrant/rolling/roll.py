@@ -17,7 +17,7 @@ from umbrant.engine.runner import Cast, CastContext, Runner
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts
-from umbrant.model.staging import CueAction, Scenario
+from umbrant.model.staging import CueAction, Member, Scenario
 from umbrant.model.values import Point
 from umbrant.project_code import running_catalog
 from umbrant.rolling.cues import CuePlayer
@@ -171,10 +171,27 @@ def header_of(project: Project, scenario: Scenario, branched_at: int | None = No
     )
 
 
+def _with_stats(member: Member, begin: Mapping[str, float]) -> Member:
+    """One of the cast whose numbers begin elsewhere; those that its body does not have are left
+    out, which validation reports.
+    """
+    stats = member.body.stats
+    changed = {
+        name: stats[name].model_copy(update={"value": value})
+        for name, value in begin.items()
+        if name in stats
+    }
+    if not changed:
+        return member
+    body = member.body.model_copy(update={"stats": {**stats, **changed}})
+    return member.model_copy(update={"body": body})
+
+
 def played(order: RollOrder) -> Scenario:
-    """The scenario as it is to be played."""
+    """The scenario as it is to be played: with the numbers that variants give to bodies."""
     scenario = order.project.scenario(order.scenario)
-    changed: dict[str, object] = {}
+    cast = [_with_stats(each, order.project.stats_of(each.behavior)) for each in scenario.cast]
+    changed: dict[str, object] = {"cast": tuple(cast)}
     if order.seed is not None:
         changed["seed"] = order.seed
     if order.seconds is not None:

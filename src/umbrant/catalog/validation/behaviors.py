@@ -69,6 +69,7 @@ def behavior_problems(
         yield Problem(
             f"behaviors/{behavior.name}.json", "", message, "Use fewer behaviors inside each other."
         )
+    yield from _stat_problems(project, behavior)
     if behavior.variant_of is not None:
         faults_found = list(_variant_problems(project, behavior))
         yield from faults_found
@@ -88,6 +89,33 @@ def _own_problems(
         row = rows.by_id.get(problem.row_id)
         if row is None or original.get(row.id) != row:
             yield problem
+
+
+def _stat_problems(project: Project, behavior: Behavior) -> Iterator[Problem]:
+    """The problems of the numbers that a variant gives to the bodies that have it."""
+    file = f"behaviors/{behavior.name}.json"
+    if behavior.stats and behavior.variant_of is None:
+        message = "`stats` is for variants; this one is a variant of nothing."
+        yield Problem(file, "", message, "Write the numbers with the bodies of the cast.")
+        return
+    bodies = [
+        (member.name, member.body.stats)
+        for scenario in project.scenarios
+        for member in scenario.cast
+        if member.behavior == behavior.name
+    ]
+    for name, value in behavior.stats.items():
+        for member, stats in bodies:
+            stat = stats.get(name)
+            if stat is None:
+                message = f"it begins '{name}' at {value:g}, which the body of '{member}' lacks."
+                yield Problem(file, "", message, did_you_mean(name, list(stats)))
+            elif not stat.low <= value <= stat.high:
+                message = (
+                    f"it begins '{name}' at {value:g}, and that of '{member}' goes from "
+                    f"{stat.low:g} to {stat.high:g}."
+                )
+                yield Problem(file, "", message, "Write a number in between, or widen the range.")
 
 
 def _variant_problems(project: Project, behavior: Behavior) -> Iterator[Problem]:

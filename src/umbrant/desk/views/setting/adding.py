@@ -6,7 +6,7 @@ from typing import Any
 
 from umbrant.catalog.templates import fresh_name
 from umbrant.desk.views.setting.fields import Addition, read_point
-from umbrant.model.behaviors import Blackboard, Key
+from umbrant.model.behaviors import Behavior, Blackboard, Key
 from umbrant.model.documents import Project
 from umbrant.model.paths import Path, at
 from umbrant.model.staging import (
@@ -156,6 +156,26 @@ def about_member(path: Path, project: Project, member: Member) -> tuple[Addition
             )
         )
     return tuple(adds)
+
+
+def about_variant(project: Project, behavior: Behavior) -> tuple[Addition, ...]:
+    """The numbers of bodies that a variant can begin elsewhere: those of the cast that have it, or
+    of anyone as long as nobody has.
+    """
+    if behavior.variant_of is None:
+        return ()
+    cast = [member for scenario in project.scenarios for member in scenario.cast]
+    own = [member for member in cast if member.behavior == behavior.name]
+    stats = {name: stat for each in own or cast for name, stat in each.body.stats.items()}
+    return tuple(
+        Addition(
+            f"Other {name} of the body",
+            ("behaviors", behavior.name, "stats"),
+            partial(_always, (name, stat.value)),
+        )
+        for name, stat in stats.items()
+        if name not in behavior.stats
+    )
 
 
 def _first_value(key: Key) -> Value:

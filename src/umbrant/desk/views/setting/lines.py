@@ -20,6 +20,7 @@ from umbrant.desk.chips.sentence import ChipEditor
 from umbrant.desk.chips.values import Choice
 from umbrant.desk.views.setting.adding import (
     about_member,
+    about_variant,
     casting,
     cueing,
     literal,
@@ -155,7 +156,15 @@ class Setting:
             named = ", ".join(users[:MOST_USERS])
             more = f" and {len(users) - MOST_USERS} more" if len(users) > MOST_USERS else ""
             say.words(f"· used by {named}{more}" if users else "· used by nobody yet")
-            yield say.line(1, *starts, *variants, help="Ctrl+L looks at its rows")
+            adds = (*about_variant(self.project, behavior), *starts, *variants)
+            yield say.line(1, *adds, help="Ctrl+L looks at its rows")
+            for name in behavior.stats:
+                path = ("behaviors", behavior.name, "stats")
+                number = LineWriter(self.project, path).kind("begins with").title(name)
+                number.words("=").number(name, f"what {name} begins at", Quantity(step=0.05))
+                line = number.line(2, *adds)
+                line.path = (*path, name)
+                yield line
 
     def _new_behavior(self, start: Template) -> Addition:
         def make(project: Project) -> Behavior:

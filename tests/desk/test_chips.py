@@ -24,7 +24,7 @@ from umbrant.model.behaviors import Key, Row, UpkeepMoment, Watch
 from umbrant.model.documents import Project
 from umbrant.model.expanded import expand_behavior
 from umbrant.model.staging import Member, Prop
-from umbrant.model.values import KeyRef, KeyType, PlaceRef, Spread
+from umbrant.model.values import Curve, KeyRef, KeyType, PlaceRef, Shape, Spread
 
 KEYS = (
     Key(name="visitor", type=KeyType.AGENT),
@@ -205,3 +205,22 @@ def test_a_chip_says_what_it_is_and_how_it_is_changed() -> None:
     for piece in sentence(GUARDED, BUILTIN):
         if piece.chip:
             assert chip_tip(piece.chip).endswith(".")
+
+
+def test_a_steps_sign_and_threshold_are_chips() -> None:
+    step = row("cc", "consider", curve=Curve(shape=Shape.STEP), input="n")
+    start = made(
+        row("uu", "utility"), row("oo", "option", "uu"), step.model_copy(update={"under": "oo"})
+    )
+    of = start.behavior("b").row("cc")
+    assert [piece.text for piece in sentence(of, BUILTIN)][-3:] == ["step", "≥", "0"]
+    sign, threshold = (
+        next(each.chip for each in sentence(of, BUILTIN) if each.chip and each.chip.label == label)
+        for label in ("sign", "threshold")
+    )
+    less = next(each for each in choices(sign, start, None) if each.label == "≤")
+    now = chip_edit("b", sign, less.value).apply(start)
+    now = chip_edit("b", threshold, typed_value(threshold, "2.5")).apply(now)
+    curve = now.behavior("b").row("cc").args["curve"]
+    assert (curve.sign, curve.threshold) == ("<=", 2.5)
+    assert chip_edit("b", threshold, 3.0).name == "Set threshold to 3"

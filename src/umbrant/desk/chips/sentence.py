@@ -8,11 +8,21 @@ from enum import StrEnum
 
 from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamType, Quantity
 from umbrant.catalog.language.phrases import PhrasePiece, PhrasePieceKind, pieces
-from umbrant.catalog.language.tree import LanguageError, parse
+from umbrant.catalog.language.tree import SIGNS, LanguageError, parse
 from umbrant.model.behaviors import BINDS, Decorator, Key, Row, Upkeep, UpkeepMoment
 from umbrant.model.kind_ids import ANY_EVENT, STATE_DONE, USE_BEHAVIOR, UTILITY
 from umbrant.model.parts import GUARD, ROW, Slot, part_name
-from umbrant.model.values import KeyRef, KeyType, ParamValue, PlaceRef, Spread, value_text
+from umbrant.model.values import (
+    Curve,
+    KeyRef,
+    KeyType,
+    ParamValue,
+    PlaceRef,
+    Shape,
+    Spread,
+    number_text,
+    value_text,
+)
 
 
 class PieceRole(StrEnum):
@@ -52,6 +62,8 @@ ChipKey = tuple[Slot, ChipEditor, int]
 
 WHEN, WATCH, EVERY = "when", "watch", "every"
 """The parameters of a guard, and the one that every upkeep has, as they stand in a `Slot`."""
+STEP_SIGN, STEP_THRESHOLD = "curve.sign", "curve.threshold"
+"""Two fields of a curve that is a step, as they stand in a `Slot`."""
 
 
 @dataclass(frozen=True)
@@ -266,6 +278,19 @@ class _Writer:
                     )
             else:
                 yield self._chip(param, args.get(param.name), part, pill)
+                yield from self._step(args.get(param.name), pill)
+
+    def _step(self, curve: ParamValue | None, pill: Pill) -> Iterator[SentencePiece]:
+        """What a curve that is a step compares its input with; nothing for any other value."""
+        if not isinstance(curve, Curve) or curve.shape is not Shape.STEP:
+            return
+        sign = Chip(Slot(self.row.id, ROW, STEP_SIGN), ChipEditor.PICK, curve.sign, "sign")
+        yield SentencePiece(SIGNS[curve.sign], PieceRole.CHIP, pill, sign)
+        slot = Slot(self.row.id, ROW, STEP_THRESHOLD)
+        threshold = Chip(
+            slot, ChipEditor.NUMBER, curve.threshold, "threshold", None, Quantity("", step=0.1)
+        )
+        yield SentencePiece(number_text(curve.threshold), PieceRole.CHIP, pill, threshold)
 
     def _chip(self, param: Param, given: ParamValue | None, part: str, pill: Pill) -> SentencePiece:
         value = param.default if given is None else given

@@ -8,13 +8,21 @@ from typing import Any
 from umbrant.catalog.declare import ParamType
 from umbrant.catalog.input_range import take_over_range
 from umbrant.catalog.language.completion import Completion
-from umbrant.desk.chips.sentence import EVERY, Chip, ChipEditor, number_of
+from umbrant.catalog.language.tree import SIGNS
+from umbrant.desk.chips.sentence import (
+    EVERY,
+    STEP_SIGN,
+    STEP_THRESHOLD,
+    Chip,
+    ChipEditor,
+    number_of,
+)
 from umbrant.model.behaviors import Key, Upkeep, UpkeepMoment, Watch
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, rename_row, row_of, set_guard, set_moment, set_value
 from umbrant.model.expanded import ExpandedBehavior
 from umbrant.model.kind_ids import ANY_EVENT, MACHINE, ON_EVENT, STATE_DONE, STATES
-from umbrant.model.parts import GUARD
+from umbrant.model.parts import GUARD, Slot
 from umbrant.model.values import (
     Curve,
     KeyRef,
@@ -137,6 +145,8 @@ def chip_edit(behavior: str, chip: Chip, value: ParamValue | None, *, merges: st
             return rename_row(project, behavior, slot.row_id, str(value or ""))
         if slot.part == GUARD:
             return _set_guard(project, behavior, chip, value)
+        if slot.param in (STEP_SIGN, STEP_THRESHOLD):
+            return _with_step(project, behavior, slot, value)
         if slot.param == EVERY:
             return set_moment(project, behavior, slot, _moment(value))
         if chip.span is not None:
@@ -184,6 +194,8 @@ def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> 
         return [Choice(str(watch), str(watch), _WATCH_HELP[watch]) for watch in Watch]
     if chip.slot.param == EVERY and chip.slot.part:
         return _moments(chip)
+    if chip.slot.param == STEP_SIGN:
+        return [Choice(SIGNS[sign], sign, about) for sign, about in _SIGN_HELP.items()]
     param = chip.param
     if param is None:
         return []
@@ -206,6 +218,18 @@ def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> 
     if param.type is ParamType.EVENT and expanded is not None:
         found.extend(_inside_events(chip, expanded))
     return [*found, *_named(param.type, project)]
+
+
+def _with_step(project: Project, behavior: str, slot: Slot, value: ParamValue | None) -> Project:
+    """The project with another sign or threshold in a curve that is a step; as it is where the
+    curve has become another.
+    """
+    name, _, field_name = slot.param.partition(".")
+    curve = row_of(project, behavior, slot.row_id).args.get(name)
+    if not isinstance(curve, Curve) or value is None:
+        return project
+    changed = curve.model_copy(update={field_name: value})
+    return set_value(project, behavior, Slot(slot.row_id, slot.part, name), changed)
 
 
 def _moments(chip: Chip) -> list[Choice]:
@@ -299,6 +323,14 @@ def _listed(wanted: ParamType, project: Project) -> Iterator[Choice]:
             yield Choice(name, name, "an area of the stage", "Areas")
 
 
+_SIGN_HELP = {
+    "<": "worth 1 where the input is below the threshold",
+    "<=": "worth 1 where the input is at most the threshold",
+    ">": "worth 1 where the input is above the threshold",
+    ">=": "worth 1 where the input is at least the threshold",
+    "==": "worth 1 where the input is just the threshold",
+    "!=": "worth 1 where the input is anything but the threshold",
+}
 _MOMENT_HELP = {
     str(UpkeepMoment.ENTRY): "once, when the row is entered, before it begins",
     str(UpkeepMoment.LEAVING): "once, when the row is left, however it is left",

@@ -85,10 +85,18 @@ def project_catalog(project: Project, base: Catalog = BUILTIN) -> ProjectCatalog
 def problems_of_rows(
     project: Project, catalog: Catalog, problems: Iterable[Problem]
 ) -> Iterator[Problem]:
-    """For each row whose node stands in a file that cannot be read, what is wrong with the file."""
+    """For each row whose node stands in a file that cannot be read or run, what is wrong with the
+    file.
+    """
     texts = {f"{NODES}/{file.name}": file.text for file in project.nodes}
     for problem in problems:
-        names = set(_DEFINED.findall(texts.get(problem.file, ""))) - set(catalog.kinds)
+        found = _DEFINED.findall(texts.get(problem.file, ""))
+        # A name that belongs to a kind from elsewhere is not this file's.
+        names = {
+            name
+            for name in found
+            if name not in catalog.kinds or catalog.kinds[name].own == problem.file
+        }
         for behavior in project.behaviors:
             for row in behavior.rows:
                 if row.kind in names:

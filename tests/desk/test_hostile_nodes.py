@@ -8,8 +8,10 @@ from pathlib import Path
 import pytest
 from benchmarks.fuzz.hostile_nodes import HostileNode, action
 from benchmarks.fuzz.nodes import project_with
+from PySide6.QtCore import Qt
 
 from tests.desk.conftest import Driver
+from umbrant.desk.views.review import ReviewView
 from umbrant.model.folder import save_project
 
 
@@ -20,6 +22,24 @@ def opened(driver: Driver, folder: Path, node: HostileNode) -> Path:
     assert driver.window.open_folder(folder)
     driver.desk.message.connect(driver.messages.append)
     return folder / "nodes" / "bad.py"
+
+
+def assert_told_in_review(driver: Driver, file: Path) -> None:
+    """The file's fault stands at the row that uses its node and in the review; Enter goes there."""
+    row = next(each for each in driver.desk.behavior.rows if each.kind == "bad")
+    (problem,) = driver.desk.problems_of(row.id)
+    assert problem.message.startswith("its node stands in nodes/bad.py, ")
+    driver.pane.actions_by_id["show_review"].trigger()
+    view = driver.pane.views.of(ReviewView)
+    assert view.review.data(view.review.index(0, 0)) == "Problems: 2 to be mended"
+    driver.key(Qt.Key.Key_Home, to=view)
+    driver.key(Qt.Key.Key_Down, to=view)
+    driver.key(Qt.Key.Key_Return, to=view)
+    assert driver.desk.row_id == row.id
+    driver.pane.actions_by_id["show_review"].trigger()
+    driver.key(Qt.Key.Key_Down, to=view)
+    driver.key(Qt.Key.Key_Return, to=view)
+    assert driver.answers.edited == [file]
 
 
 @pytest.mark.parametrize(
@@ -39,6 +59,7 @@ def test_a_file_that_fails_as_it_is_run_is_told_of_and_mending_it_is_enough(
     driver.until(lambda: any(each.startswith("nodes/bad.py") for each in driver.messages))
     assert driver.desk.take is None
     assert "bad" in driver.desk.catalog.kinds, "it is declared all the same"
+    assert_told_in_review(driver, file)
     file.write_text(action("return True"))
     driver.desk.roll()
     assert driver.desk.documents.needs_trust, "other code is to be trusted anew"
@@ -46,6 +67,7 @@ def test_a_file_that_fails_as_it_is_run_is_told_of_and_mending_it_is_enough(
     driver.desk.roll()
     driver.settle()
     assert driver.desk.take.is_complete
+    assert driver.desk.documents.problems == []
 
 
 def test_a_node_that_does_not_come_back_ends_its_take_which_is_shown_as_far_as_it_went(

@@ -96,6 +96,8 @@ class Desk(QObject):
         self.takes.arrived.connect(self._take_arrived)
         self.takes.progressed.connect(self._look_at_roll)
         self.takes.message.connect(self.message)
+        self.takes.roller.failed.connect(self.documents.note_play)
+        self.takes.roller.rolled.connect(lambda _: self.documents.note_play())
         self._select_first_row()
 
     def close(self) -> None:

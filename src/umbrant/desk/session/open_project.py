@@ -48,6 +48,8 @@ class OpenProject(QObject):
         self._declined: tuple[NodeFile, ...] = ()
         """The node files as they were when the author last said that they may not run."""
         self._validated: ValidationMemory = {}
+        self._node_faults: tuple[Problem, ...] = ()
+        """What went wrong as a node file was run for the last take."""
         self.problems: list[Problem] = self._validate()
         self.findings: list[Finding] = []
         """What the review found in the documents."""
@@ -199,6 +201,7 @@ class OpenProject(QObject):
         if not self.history.take_up_nodes(nodes):
             return
         self._nodes.take_up(self.project)
+        self._node_faults = ()
         self.problems = self._validate()
         self.refreshed.emit()
         if self.needs_trust:
@@ -239,9 +242,23 @@ class OpenProject(QObject):
         """What the review found about a row, by the behavior that it is written in."""
         return self._findings_by_row.of(self.findings, _file_of(behavior), row_id)
 
+    def note_play(self, fault: str = "") -> None:
+        """Take up how the last take went: what was wrong with a node file, which is shown at the
+        rows that use its nodes until the file is read again or a take is played; or nothing.
+        """
+        files = (f"{NODES}/{file.name}" for file in self.project.nodes)
+        file = next((file for file in files if fault.startswith(file)), None)
+        faults: tuple[Problem, ...] = ()
+        if file is not None:
+            faults = (Problem(file, "", fault.removeprefix(file).lstrip(":, ")),)
+        if faults != self._node_faults:
+            self._node_faults = faults
+            self.problems = self._validate()
+            self.refreshed.emit()
+
     def _validate(self) -> list[Problem]:
         written = validate(self.project, self.catalog, self._validated)
-        own = self._nodes.own.problems
+        own = (*self._nodes.own.problems, *self._node_faults)
         return [*written, *problems_of_rows(self.project, self.catalog, own), *own]
 
     def _reviewed(self, found: list[Finding]) -> None:

@@ -25,8 +25,10 @@ from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
 from umbrant.desk.widgets.theme import Palette
 from umbrant.expecting.expectation import BrokenExpectation
 from umbrant.model.documents import Dismissal, Project
+from umbrant.model.folder import NODES
 from umbrant.model.parts import ROW, Slot
 from umbrant.model.paths import add
+from umbrant.model.problems import Problem
 from umbrant.review.findings import Finding, Rule, Severity, Subject
 
 REASONS = (
@@ -48,13 +50,32 @@ EXPECTED = Rule(
 )
 
 
+PROBLEM = Rule(
+    "problem",
+    "Something cannot be played as it is written",
+    "A row with a problem fails each time it is tried; a document with one keeps the scenario "
+    "from being played.",
+    Severity.ERROR,
+    Subject.BEHAVIOR,
+    "what is wrong with the documents of the project",
+)
+
+
 def _finding(broken: BrokenExpectation) -> Finding:
     """A line about an expectation that is broken."""
     return Finding(EXPECTED, broken.file, "", "", broken.says, broken.agent)
 
 
+def _problem(problem: Problem) -> Finding:
+    """A line about a problem of the documents."""
+    says = f"{problem.message} {problem.remedy}".strip()
+    return Finding(PROBLEM, problem.file, problem.row_id, problem.row, says)
+
+
 class ReviewModel(QAbstractTableModel):
-    """The findings in the documents, then those in the take that is shown; headings are texts."""
+    """The problems of the documents, the findings in them, then those in the take that is shown;
+    headings are texts.
+    """
 
     def __init__(self, desk: Desk, parent: QObject) -> None:
         super().__init__(parent)
@@ -67,8 +88,12 @@ class ReviewModel(QAbstractTableModel):
         """Take up the findings as they now are."""
         self.beginResetModel()
         desk = self.desk
-        written, played = desk.documents.findings, desk.take_findings
-        self.lines = [f"In the documents: {_count(written)}", *written]
+        problems, written = desk.documents.problems, desk.documents.findings
+        played = desk.take_findings
+        self.lines = []
+        if problems:
+            self.lines = [f"Problems: {len(problems)} to be mended", *map(_problem, problems)]
+        self.lines.extend([f"In the documents: {_count(written)}", *written])
         if desk.broken:
             self.lines.append(f"Expectations: {len(desk.broken)} broken in this take")
             self._first_broken = len(self.lines)
@@ -150,7 +175,7 @@ class ReviewView(ChipTable):
         super().__init__(desk, palette, dialogs, parent)
         self.setAccessibleName("Review")
         self.review = ReviewModel(desk, self)
-        self._go = go
+        self._go, self._dialogs = go, dialogs
         self._layouts: dict[int, RowLayout] = {}
         self._is_stale = True
         """Whether it has not been laid out since it changed."""
@@ -159,7 +184,12 @@ class ReviewView(ChipTable):
         self.horizontalHeader().hide()
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.selectionModel().currentRowChanged.connect(self._walked)
-        for changed in (desk.documents.findings_changed, desk.take_changed, desk.agent_changed):
+        for changed in (
+            desk.documents.findings_changed,
+            desk.documents.refreshed,
+            desk.take_changed,
+            desk.agent_changed,
+        ):
             changed.connect(self.reload)
         self.reload()
 
@@ -173,7 +203,7 @@ class ReviewView(ChipTable):
         """The title, with the number of warnings and errors."""
         found = [*self.desk.documents.findings, *self.desk.take_findings]
         count = sum(each.rule.severity is not Severity.HINT for each in found)
-        count += len(self.desk.broken)
+        count += len(self.desk.broken) + len(self.desk.documents.problems)
         return f"{title} {count}" if count else title
 
     def open_additions(self) -> None:
@@ -239,11 +269,20 @@ class ReviewView(ChipTable):
             self._go()
             return
         if not finding.row_id:
-            self.desk.message.emit(f"{finding.file}: {finding.message} The setting has it.")
+            self._go_to_file(finding)
             return
         self.desk.look_at(finding.file.removeprefix("behaviors/").removesuffix(".json"))
         self.desk.select_row(finding.row_id)
         self._go()
+
+    def _go_to_file(self, finding: Finding) -> None:
+        """Open a node file in the author's editor; of any other document say what is the matter."""
+        folder = self.desk.documents.folder
+        if folder is not None and finding.file.startswith(f"{NODES}/"):
+            self._dialogs().edit_file(folder / finding.file)
+            self.desk.message.emit(f"{finding.file} is opened: {finding.message}")
+        else:
+            self.desk.message.emit(f"{finding.file}: {finding.message} The setting has it.")
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -301,7 +340,7 @@ def _pieces(finding: Finding) -> list[SentencePiece]:
         says=f"Dismiss: {finding.rule.title.lower()}",
         help="do not tell of this any more; the reason is kept in the project",
     )
-    if finding.rule.subject is not Subject.TAKE:
+    if finding.rule.subject is not Subject.TAKE and finding.rule is not PROBLEM:
         done.append(SentencePiece("dismiss", PieceRole.CHIP, Pill.WRAP, dismiss, 2))
     return [
         SentencePiece(weight, PieceRole.KIND),

@@ -241,3 +241,30 @@ def test_a_text_that_is_no_condition_raises_under_the_word() -> None:
     with pytest.raises(LanguageError) as raised:
         read_phrase("can see visitor § 8", KEYS, BUILTIN, NAMES)
     assert raised.value.span == (16, 17)
+
+
+@pytest.mark.parametrize(
+    ("typed", "stored"),
+    [
+        ("distance(visitor, 'the old gate') < 3", "distance_between(visitor, 'the old gate') < 3"),
+        ("distance(visitor, odo) < 3", "distance_between(visitor, 'odo') < 3"),
+        ("stat(odo, energy) < 0.5", "stat_of('odo', 'energy') < 0.5"),
+        (
+            "can_see(odo, within=4) and stat(energy) < 1",
+            "can_see('odo', within=4) and stat('energy') < 1",
+        ),
+    ],
+)
+def test_a_call_is_stored_as_the_language_has_it(typed: str, stored: str) -> None:
+    assert typed_condition(typed, KEYS, BUILTIN, NAMES) == (stored, [])
+
+
+def test_what_is_wrong_with_a_call_is_told_of_all_that_was_typed() -> None:
+    text, found = typed_condition("distance(visitor, odoo) < 3", KEYS, BUILTIN, NAMES)
+    assert text == "distance(visitor, odoo) < 3"
+    assert [(each.message, each.span) for each in found] == [("`odoo` is no key.", (0, len(text)))]
+
+
+def test_a_known_word_in_the_wrong_place_is_told_with_the_phrase_it_belongs_to() -> None:
+    _, found = typed_condition("can see within 8 visitor", KEYS, BUILTIN, NAMES)
+    assert found[0].message == "`within` cannot stand here. Write: can see … within …."

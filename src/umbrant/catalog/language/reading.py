@@ -30,6 +30,7 @@ from umbrant.catalog.language.tree import (
     YesNoTerm,
     parse,
     source,
+    walk,
 )
 from umbrant.model.behaviors import Key
 from umbrant.model.problems import did_you_mean
@@ -118,9 +119,13 @@ def typed_condition(
     """A condition that was typed, in the form in which it is stored, and what is wrong with it. One
     that is wrong stays as it was typed.
     """
-    direct = faults(text, keys, catalog, wants=wants)
+    called = _spelled_out(text, keys, catalog, names)
+    direct = faults(called, keys, catalog, wants=wants)
     if not direct:
-        return text, []
+        return called, []
+    if called != text:
+        # It is a call form, so the phrases have nothing to say of it; its columns are others.
+        return text, [replace(each, span=(0, len(text))) for each in direct]
     try:
         read = source(read_phrase(text, keys, catalog, names))
     except LanguageError as error:
@@ -130,6 +135,32 @@ def typed_condition(
     typed = 0, len(text)
     found = [replace(each, span=typed) for each in faults(read, keys, catalog, wants=wants)]
     return (text, found) if found else (read, [])
+
+
+def _spelled_out(text: str, keys: Mapping[str, Key], catalog: Catalog, names: Names) -> str:
+    """A call form as the language has it. A sense that is given one thing too many is the one that
+    takes it: `distance(a, b)` is `distance_between(a, b)`, `stat(a, energy)` is `stat_of(a,
+    "energy")`. What names no key and something of the scene gets its quotes.
+    """
+    try:
+        calls = [each for each in walk(parse(text)) if isinstance(each, SenseCall)]
+    except LanguageError:
+        return text
+    scene = {name for found in names.values() for name in found}
+    changes: list[tuple[TextSpan, str]] = []
+    for call in calls:
+        kind = catalog.get(call.sense, Family.SENSE)
+        if kind is not None and len(call.args) > len(kind.params):
+            longer = (f"{call.sense}_between", f"{call.sense}_of")
+            name = next((each for each in longer if catalog.get(each, Family.SENSE)), call.sense)
+            changes.append(((call.span[0], call.span[0] + len(call.sense)), name))
+        for arg in (*call.args, *(each for _, each in call.named)):
+            if isinstance(arg, KeyTerm) and arg.key not in keys and arg.key in scene:
+                changes.append((arg.span, repr(arg.key)))
+    # From the end on, so that the places of those before stay what they are.
+    for (start, end), new in sorted(changes, reverse=True):
+        text = text[:start] + new + text[end:]
+    return text
 
 
 def _is_broken(text: str) -> bool:
@@ -200,10 +231,24 @@ class _PhraseReader:
         words = {word for each in self.patterns for word in _words_of(each)} - SMALL
         # A word is hardly a slip of one that is half as long.
         known = {*self.keys, *words, *self._all_names()}
+        if token.text in known or token.word in words:
+            return LanguageError(
+                f"`{token.text}` cannot stand here.{self._pattern_of(token)}", token.span
+            )
         alike = sorted(each for each in known if 2 * len(each) > len(token.text))
         near = did_you_mean(token.text, alike)
         hint = f" {near}" if near.startswith("Did you mean") else ""
         return LanguageError(f"`{token.text}` is not understood here.{hint}", token.span)
+
+    def _pattern_of(self, token: Token) -> str:
+        """How a sense is written that a word belongs to, of which other words were typed too."""
+        typed = {each.word for each in self.tokens if each is not token}
+        for each in self.patterns:
+            begins = each.kind.phrase.split()[0]
+            if token.word in _words_of(each) and begins in typed:
+                parts = each.kind.phrase_parts([param.name for param in each.kind.params])
+                return f" Write: {' '.join('…' if param else words for words, param in parts)}."
+        return ""
 
     def _all_names(self) -> set[str]:
         return {name for found in self.names.values() for name in found}

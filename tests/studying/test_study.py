@@ -14,7 +14,9 @@ from umbrant import cli
 from umbrant.catalog.validation import open_project
 from umbrant.expecting.share import wilson
 from umbrant.rolling.roll import RollOrder, roll
-from umbrant.studying.study import Run, StudyError, StudyFile, TakeSpread, identity, tallies
+from umbrant.studying.counts import count_take, row_counts
+from umbrant.studying.study import Run, StudyError, StudyFile, identity
+from umbrant.studying.summaries import TakeSpread
 from umbrant.take.reader import Take, read_take
 from umbrant.take.record import Outcome
 
@@ -45,7 +47,7 @@ def short(tmp_path: Path) -> Path:
 
 def test_a_take_is_counted_tick_by_tick(takes: list[Take]) -> None:
     take = takes[0]
-    counted = {(agent, row): numbers for agent, row, *numbers in tallies(take)}
+    counted = {(agent, row): numbers for agent, row, *numbers in row_counts(take)}
     for agent, record in take.agents.items():
         for row_id, row in record.rows.items():
             if not row.spans:
@@ -70,7 +72,7 @@ def test_a_summary_is_made_of_all_takes(tmp_path: Path, takes: list[Take]) -> No
     with StudyFile(tmp_path / "study", "one") as file:
         file.note(ticks_per_s=20)
         for number, take in enumerate(takes):
-            file.count(Run(number, take.header.seed, {}), take)
+            file.count(Run(number, take.header.seed, {}), count_take(take))
         file.count(Run(99, 99, {}), None, "it went wrong")
         assert file.counted() == {0, 1, 2, 3, 99}
         assert file.faults() == [(99, "it went wrong")]

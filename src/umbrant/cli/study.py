@@ -3,6 +3,7 @@
 import json
 import sys
 from collections.abc import Iterator
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Annotated
@@ -21,10 +22,22 @@ from umbrant.model.values import times_text
 from umbrant.project_nodes import project_catalog
 from umbrant.rolling.many_takes import default_jobs, takes_of
 from umbrant.rolling.roll import RollOrder
-from umbrant.studying.study import RowSummary, Run, StudyError, StudyFile, TakeSpread, identity
+from umbrant.studying.cluster import TakeAsked, counted_on_cluster
+from umbrant.studying.clusters import TakeCluster
+from umbrant.studying.counts import CountedTake, count_take
+from umbrant.studying.study import Run, StudyError, StudyFile, identity
+from umbrant.studying.summaries import (
+    FindingSummary,
+    KeySummary,
+    RowSummary,
+    ShareSummary,
+    TakeSpread,
+)
 from umbrant.studying.vary import MOST, Varied, VaryError, combinations, read_vary, with_values
 
 MOST_SAID = 40
+MOST_LED = 3
+"""How many rows that led, and how many seeds, are told of takes that went alike."""
 
 
 def study(
@@ -39,6 +52,10 @@ def study(
         typer.Option(metavar="PLACE=FROM:TO:STEP", help="a number to vary; may be given again"),
     ] = None,
     jobs: JobsOption = None,
+    scheduler: Annotated[
+        str | None,
+        typer.Option(metavar="ADDRESS", help="of a Dask scheduler, whose workers play the takes"),
+    ] = None,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
@@ -55,7 +72,8 @@ def study(
         same = identity(found, name, range(first, first + seeds), vary or ())
         with StudyFile(out, same) as file:
             file.note(scenario=name, ticks_per_s=found.scenario(name).ticks_per_s, runs=len(runs))
-            _play(file, found, name, runs, varied, jobs or default_jobs(), trust)
+            orders = _Orders(found, name, varied, trust, jobs or default_jobs())
+            _play(file, runs, orders, scheduler)
             if as_json:
                 print_json(_data(file))
             else:
@@ -82,39 +100,60 @@ def _runs(project: Project, scenario: str, seeds: int, varied: list[Varied]) -> 
             number += 1
 
 
-def _play(
-    file: StudyFile,
-    project: Project,
-    scenario: str,
-    runs: list[Run],
-    varied: list[Varied],
-    jobs: int,
-    trust: bool,
-) -> None:
+def _play(file: StudyFile, runs: list[Run], orders: "_Orders", scheduler: str | None) -> None:
     """Play what has not been counted yet."""
     known = file.counted()
     # Runs are numbered alike whenever the study is begun, so what is counted says what is left.
     left = [run for run in runs if run.number not in known]
-    made: dict[tuple[float, ...], Project] = {}
-    with TemporaryDirectory(prefix="umbrant-") as folder:
-        orders = []
-        for run in left:
-            values = tuple(run.given[each.name] for each in varied)
-            # All seeds of the same values share one project, which is checked and written once.
-            if values not in made:
-                made[values] = _checked(with_values(project, varied, values))
-            path = Path(folder) / f"{run.number}.take"
-            orders.append(RollOrder(made[values], scenario, path, run.seed, trusted=trust))
-        for run, (_, take) in zip(left, takes_of(orders, jobs), strict=True):
-            if isinstance(take, str):
-                file.count(run, None, take)
-            else:
-                file.count(run, take)
-            if sys.stderr.isatty():
-                done = len(runs) - len(left) + run.number + 1 - left[0].number
-                print(f"\r{done} of {len(runs)} takes", end="", file=sys.stderr, flush=True)
+    counted = orders.on_cluster(left, scheduler) if scheduler else orders.here(left)
+    for done, (run, found) in enumerate(zip(left, counted, strict=True), len(runs) - len(left)):
+        if isinstance(found, str):
+            file.count(run, None, found)
+        else:
+            file.count(run, found)
+        if sys.stderr.isatty():
+            print(f"\r{done + 1} of {len(runs)} takes", end="", file=sys.stderr, flush=True)
     if sys.stderr.isatty() and left:
         print(file=sys.stderr)
+
+
+@dataclass
+class _Orders:
+    """How the takes of a study are played: which project each is of, and by how many."""
+
+    project: Project
+    scenario: str
+    varied: list[Varied]
+    trust: bool
+    jobs: int
+
+    def __post_init__(self) -> None:
+        self._made: dict[tuple[float, ...], Project] = {}
+
+    def of(self, run: Run) -> Project:
+        """The project with the values of a run. All seeds of the same values share one, which is
+        checked and written once. Raises ProjectError.
+        """
+        values = tuple(run.given[each.name] for each in self.varied)
+        if values not in self._made:
+            self._made[values] = _checked(with_values(self.project, self.varied, values))
+        return self._made[values]
+
+    def here(self, runs: list[Run]) -> Iterator[CountedTake | str]:
+        """Play them with processes of this machine, and count them in their order."""
+        with TemporaryDirectory(prefix="umbrant-") as folder:
+            orders = []
+            for run in runs:
+                path = Path(folder) / f"{run.number}.take"
+                made = self.of(run)
+                orders.append(RollOrder(made, self.scenario, path, run.seed, trusted=self.trust))
+            for _, take in takes_of(orders, self.jobs):
+                yield take if isinstance(take, str) else count_take(take)
+
+    def on_cluster(self, runs: list[Run], scheduler: str) -> Iterator[CountedTake | str]:
+        """Have a cluster play and count them."""
+        asked = [TakeAsked(self.of(run), self.scenario, run.seed, self.trust) for run in runs]
+        yield from counted_on_cluster(scheduler, asked)
 
 
 def _checked(project: Project) -> Project:
@@ -126,22 +165,42 @@ def _checked(project: Project) -> Project:
 
 
 def _tell(file: StudyFile, project: Project, scenario: str) -> None:
+    names = _names(project, scenario)
+    agents = [each.name for each in project.scenario(scenario).players if each.behavior]
     for given in file.groups():
         values = json.loads(given)
         if values:
             say(", ".join(f"{name} = {value:g}" for name, value in values.items()) + ":")
-        names = _names(project, scenario)
-        order = {place: number for number, place in enumerate(names)}
-        last = len(order)
-        summary = sorted(
-            file.summary(given), key=lambda each: order.get((each.agent, each.row), last)
+        _tell_rows(file, given, names)
+        # A key that is the same at every tick of every take has nothing to tell.
+        moved = [_key_line(each) for each in file.keys(given) if each.lowest < each.highest]
+        by_chance = [*file.chances(given), *file.draws(given)]
+        _tell_lines("Left to chance:", [_chance_line(each, names) for each in by_chance])
+        _tell_lines("Keys:", moved)
+        _tell_lines("Found:", [_finding_line(each) for each in file.findings(given)])
+        led = [(agent, file.clusters(agent, given)) for agent in agents]
+        _tell_lines(
+            "Takes that went alike, the odd ones first:",
+            [_cluster_line(agent, each, names) for agent, found in led for each in found[:-1]],
         )
-        for each in summary[:MOST_SAID]:
-            say(f"  {_line(each, names)}")
-        if len(summary) > MOST_SAID:
-            say(f"  and {len(summary) - MOST_SAID} more rows; --json has them all")
     for seed, fault in file.faults():
         say(f"seed {seed}: {fault}")
+
+
+def _tell_rows(file: StudyFile, given: str, names: dict[tuple[str, str], str]) -> None:
+    order = {place: number for number, place in enumerate(names)}
+    last = len(order)
+    summary = sorted(file.summary(given), key=lambda each: order.get((each.agent, each.row), last))
+    _tell_lines("", [_line(each, names) for each in summary])
+
+
+def _tell_lines(heading: str, lines: list[str]) -> None:
+    if heading and lines:
+        say(heading)
+    for each in lines[:MOST_SAID]:
+        say(f"  {each}")
+    if len(lines) > MOST_SAID:
+        say(f"  and {len(lines) - MOST_SAID} more; --json has them all")
 
 
 def _names(project: Project, scenario: str) -> dict[tuple[str, str], str]:
@@ -164,14 +223,65 @@ def _line(each: RowSummary, names: dict[tuple[str, str], str]) -> str:
     return f"{each.agent} {title}: {ran}, {times_text(each.entered.median)}, {time}"
 
 
+def _chance_line(each: ShareSummary, names: dict[tuple[str, str], str]) -> str:
+    title = names.get((each.agent, each.row), each.row)
+    low, high = (share * 100 for share in each.share)
+    share = 100 * each.happened / max(1, each.tried)
+    came = f"{each.happened} of {each.tried} times, {share:.1f} % ({low:.0f} to {high:.0f} %)"
+    if each.expected is None:
+        return f"{each.agent} {title}: {came}"
+    verdict = ", which is not likely" if each.is_odd else ""
+    return f"{each.agent} {title}: {came}; set {each.expected * 100:.1f} %{verdict}"
+
+
+def _key_line(each: KeySummary) -> str:
+    last, times = each.last, times_text(each.changes.median)
+    return (
+        f"{each.agent} {each.key}: {each.lowest:.3g} to {each.highest:.3g}, changes {times}, ends "
+        f"at {last.median:.3g} ({last.low:.3g} to {last.high:.3g})"
+    )
+
+
+def _finding_line(each: FindingSummary) -> str:
+    return f"in {each.takes} of {each.of} takes (seed {each.seed}): {each.agent}: {each.says}"
+
+
+def _cluster_line(agent: str, each: TakeCluster, names: dict[tuple[str, str], str]) -> str:
+    led = ", ".join(
+        f"{names.get((agent, row), row)} {share * 100:.0f} %"
+        for row, share in list(each.shares.items())[:MOST_LED]
+    )
+    seeds = ", ".join(map(str, each.runs[:MOST_LED]))
+    count = len(each.runs)
+    takes = f"seed {seeds}" if count == 1 else f"{count} takes (seeds {seeds}"
+    more = ", …)" if count > MOST_LED else ")" if count > 1 else ""
+    return f"{agent}: {takes}{more}: {led}"
+
+
 def _data(file: StudyFile) -> dict[str, object]:
     return {
         "groups": [
-            {"given": json.loads(given), "rows": [_plain(each) for each in file.summary(given)]}
+            {
+                "given": json.loads(given),
+                "rows": [_plain(each) for each in file.summary(given)],
+                "chances": [_plain_share(each) for each in file.chances(given)],
+                "draws": [_plain_share(each) for each in file.draws(given)],
+                "keys": [asdict(each) for each in file.keys(given)],
+                "findings": [asdict(each) for each in file.findings(given)],
+                "clusters": [
+                    {"agent": agent, "seeds": each.runs, "shares": each.shares}
+                    for agent in file.agents()
+                    for each in file.clusters(agent, given)
+                ],
+            }
             for given in file.groups()
         ],
         "faults": [{"seed": seed, "fault": fault} for seed, fault in file.faults()],
     }
+
+
+def _plain_share(each: ShareSummary) -> dict[str, object]:
+    return {**asdict(each), "share": list(each.share), "is_odd": each.is_odd}
 
 
 def _plain(each: RowSummary) -> dict[str, object]:

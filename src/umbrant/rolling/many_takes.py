@@ -12,6 +12,7 @@ from umbrant.model.documents import Project
 from umbrant.rolling.client import SupervisedRolls
 from umbrant.rolling.orders import Reply
 from umbrant.rolling.roll import RollOrder
+from umbrant.take.errors import TakeError
 from umbrant.take.reader import Take, read_take
 
 AHEAD = 2
@@ -30,15 +31,23 @@ def takes_of(
     Where there is no take there is what went wrong. Files are removed once read, unless `keep`.
     """
     with ExitStack() as stack:
+        supervisors = [SupervisedRolls() for _ in range(min(jobs, len(orders)))]
+        # Closed after the pool, whose threads replace those that have died.
+        stack.callback(_close, supervisors)
         idle: SimpleQueue[SupervisedRolls] = SimpleQueue()
-        for _ in range(min(jobs, len(orders))):
-            idle.put(stack.enter_context(SupervisedRolls()))
+        for each in supervisors:
+            idle.put(each)
         pool = stack.enter_context(ThreadPoolExecutor(max(1, jobs)))
 
         def play(order: RollOrder) -> Reply:
             supervisor = idle.get()
             try:
                 return supervisor.roll(order)
+            except TakeError as error:
+                # A supervisor that has ended costs the take that it was at, no other.
+                supervisor = SupervisedRolls()
+                supervisors.append(supervisor)
+                return Reply(number=0, error=str(error))
             finally:
                 idle.put(supervisor)
 
@@ -62,6 +71,11 @@ def takes_of(
         finally:
             for _, future in waiting:
                 future.cancel()
+
+
+def _close(supervisors: list[SupervisedRolls]) -> None:
+    for each in supervisors:
+        each.__exit__()
 
 
 def seeds_of(

@@ -9,26 +9,47 @@ import json
 import sqlite3
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
+from typing import Any
 
-import numpy as np
-
-from umbrant.expecting.share import wilson
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts
-from umbrant.take.reader import Take
-from umbrant.take.record import Outcome, RowRecord
+from umbrant.studying.clusters import TakeCluster, clusters
+from umbrant.studying.counts import CountedTake
+from umbrant.studying.summaries import (
+    FindingSummary,
+    KeySummary,
+    RowSummary,
+    ShareSummary,
+    TakeSpread,
+    row_summary,
+)
 
 APPLICATION_ID = 0x756D7374
+VERSION = 2
+"""Of the tables. A study with others is not taken up."""
 SCHEMA = """
 CREATE TABLE meta (name TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT;
 CREATE TABLE run (number INTEGER PRIMARY KEY, seed INTEGER NOT NULL, given TEXT NOT NULL,
     ticks INTEGER NOT NULL, fault TEXT NOT NULL) STRICT;
-CREATE TABLE tally (run INTEGER NOT NULL, agent TEXT NOT NULL, row TEXT NOT NULL,
+CREATE TABLE row (run INTEGER NOT NULL, agent TEXT NOT NULL, row TEXT NOT NULL,
     entered INTEGER NOT NULL, ticks INTEGER NOT NULL, succeeded INTEGER NOT NULL,
     failed INTEGER NOT NULL, stopped INTEGER NOT NULL, first INTEGER, longest INTEGER NOT NULL,
     PRIMARY KEY (run, agent, row)) STRICT;
+CREATE TABLE chance (run INTEGER NOT NULL, agent TEXT NOT NULL, row TEXT NOT NULL,
+    part TEXT NOT NULL, rolled INTEGER NOT NULL, passed INTEGER NOT NULL, expected REAL NOT NULL,
+    PRIMARY KEY (run, agent, row, part)) STRICT;
+CREATE TABLE draw (run INTEGER NOT NULL, agent TEXT NOT NULL, row TEXT NOT NULL,
+    child TEXT NOT NULL, times INTEGER NOT NULL, share REAL,
+    PRIMARY KEY (run, agent, row, child)) STRICT;
+CREATE TABLE key (run INTEGER NOT NULL, agent TEXT NOT NULL, key TEXT NOT NULL,
+    changes INTEGER NOT NULL, low REAL NOT NULL, high REAL NOT NULL, last REAL NOT NULL,
+    PRIMARY KEY (run, agent, key)) STRICT;
+CREATE TABLE lead (run INTEGER NOT NULL, agent TEXT NOT NULL, row TEXT NOT NULL,
+    ticks INTEGER NOT NULL, PRIMARY KEY (run, agent, row)) STRICT;
+CREATE TABLE finding (run INTEGER NOT NULL, key TEXT NOT NULL, agent TEXT NOT NULL,
+    says TEXT NOT NULL, PRIMARY KEY (run, key, agent)) STRICT;
 """
 FILE = "study.sqlite"
 
@@ -44,44 +65,6 @@ class Run:
     number: int
     seed: int
     given: Mapping[str, float]
-
-
-@dataclass(frozen=True)
-class TakeSpread:
-    """How a number is spread over takes: its median, and the middle nine tenths."""
-
-    median: float
-    low: float
-    high: float
-
-    @classmethod
-    def of(cls, numbers: Sequence[float]) -> "TakeSpread":
-        """The spread of some numbers, of which there is one at least."""
-        low, median, high = np.percentile(np.asarray(numbers, np.float64), (5, 50, 95)).tolist()
-        return cls(median, low, high)
-
-
-@dataclass(frozen=True)
-class RowSummary:
-    """What the takes of a study say of one row of one agent."""
-
-    agent: str
-    row: str
-    takes: int
-    """In how many of them it was entered."""
-    of: int
-    share: tuple[float, float]
-    """In which share of all takes it is entered, likely (Wilson, 95 %)."""
-    entered: TakeSpread
-    """How many times, in a take."""
-    time: TakeSpread
-    """Which share of the take it was active."""
-    succeeded: int
-    failed: int
-    stopped: int
-    first_s: TakeSpread | None
-    """When it was entered first, of the takes in which it was."""
-    longest_s: TakeSpread
 
 
 @dataclass(frozen=True)
@@ -117,6 +100,7 @@ class StudyFile:
         try:
             if is_new:
                 self._file.execute(f"PRAGMA application_id={APPLICATION_ID}")
+                self._file.execute(f"PRAGMA user_version={VERSION}")
                 self._file.executescript(SCHEMA)
                 self._put_meta("identity", identity)
             self._check(identity)
@@ -139,6 +123,12 @@ class StudyFile:
         (found,) = self._file.execute("PRAGMA application_id").fetchone()
         if found != APPLICATION_ID:
             raise StudyError(f"{self.path}: this is no study. Choose another folder.")
+        (version,) = self._file.execute("PRAGMA user_version").fetchone()
+        if version != VERSION:
+            raise StudyError(
+                f"{self.path}: this study was made by another version. Choose another folder, or "
+                "remove the file."
+            )
         known = self.meta("identity")
         if identity and known != identity:
             raise StudyError(
@@ -164,29 +154,40 @@ class StudyFile:
         """The numbers of the takes that have been counted."""
         return {number for (number,) in self._file.execute("SELECT number FROM run")}
 
-    def count(self, run: Run, take: Take | None, fault: str = "") -> None:
-        """Count a take, or note why there is none."""
+    def count(self, run: Run, counted: CountedTake | None, fault: str = "") -> None:
+        """Keep what a take was counted as, or note why there is none."""
         given = json.dumps(dict(run.given), sort_keys=True)
-        ticks = take.ticks if take is not None else 0
+        ticks = counted.ticks if counted is not None else 0
         # A take is counted whole or not at all: who is killed here takes the study up again.
         self._file.execute("BEGIN")
         try:
             self._file.execute(
                 "INSERT INTO run VALUES (?,?,?,?,?)", (run.number, run.seed, given, ticks, fault)
             )
-            if take is not None:
-                rows = [(run.number, *each) for each in tallies(take)]
-                self._file.executemany("INSERT INTO tally VALUES (?,?,?,?,?,?,?,?,?,?)", rows)
+            if counted is not None:
+                for table, lines in counted.lines.items():
+                    self._insert(table, [(run.number, *each) for each in lines])
             self._file.execute("COMMIT")
         except BaseException:
             self._file.execute("ROLLBACK")
             raise
+
+    def _insert(self, table: str, lines: list[tuple[object, ...]]) -> None:
+        if lines:
+            places = ",".join("?" * len(lines[0]))
+            # The table is one of TABLES.
+            self._file.executemany(f"INSERT INTO {table} VALUES ({places})", lines)  # noqa: S608
 
     def faults(self) -> list[tuple[int, str]]:
         """The seeds of which there is no take, and why."""
         return self._file.execute(
             "SELECT seed, fault FROM run WHERE fault != '' ORDER BY number"
         ).fetchall()
+
+    def agents(self) -> list[str]:
+        """The agents of which anything is counted, by name."""
+        found = self._file.execute("SELECT DISTINCT agent FROM row ORDER BY 1")
+        return [agent for (agent,) in found]
 
     def groups(self) -> list[str]:
         """The combinations of varied values, as they are kept, in the order of the study."""
@@ -202,8 +203,8 @@ class StudyFile:
         return [
             RunTally(*each)
             for each in self._file.execute(
-                "SELECT seed, coalesce(entered, 0), coalesce(tally.ticks, 0), first FROM run "
-                "LEFT JOIN tally ON run = number AND agent = ? AND row = ? "
+                "SELECT seed, coalesce(entered, 0), coalesce(row.ticks, 0), first FROM run "
+                "LEFT JOIN row ON run = number AND agent = ? AND row = ? "
                 "WHERE fault = '' ORDER BY number",
                 (agent, row),
             )
@@ -213,72 +214,130 @@ class StudyFile:
         """What the takes say of each row, of those with some values or of all; of one agent or of
         all.
         """
-        where, having = ("", ()) if given is None else (" AND given = ?", (given,))
-        runs = self._file.execute(
-            f"SELECT number, ticks FROM run WHERE fault = ''{where} ORDER BY number",  # noqa: S608
-            having,
-        ).fetchall()
-        ticks_of = dict(runs)
+        ticks_of = self._ticks_of(given)
         rate = float(self.meta("ticks_per_s") or 1)
         found: dict[tuple[str, str], list[tuple[int, ...]]] = {}
-        for run, who, row, *numbers in self._file.execute(
-            "SELECT run, agent, row, entered, ticks, succeeded, failed, stopped, first, longest "
-            "FROM tally WHERE agent = ?1 OR ?1 IS NULL ORDER BY agent, row, run",
-            (agent,),
+        for run, who, row, *numbers in self._lines(
+            "row",
+            "run, agent, row, entered, ticks, succeeded, failed, stopped, first, longest",
+            agent,
         ):
             if run in ticks_of:
                 found.setdefault((who, row), []).append((run, *numbers))
-        return [_summary(*place, lines, ticks_of, rate) for place, lines in found.items()]
+        return [row_summary(*place, lines, ticks_of, rate) for place, lines in found.items()]
+
+    def chances(self, given: str | None = None, agent: str | None = None) -> list[ShareSummary]:
+        """How often each chance let its row in, against how often it should have."""
+        ticks_of = self._ticks_of(given)
+        found: dict[tuple[str, str, str], list[tuple[float, ...]]] = {}
+        for run, who, row, part, *numbers in self._lines(
+            "chance", "run, agent, row, part, rolled, passed, expected", agent
+        ):
+            if run in ticks_of:
+                found.setdefault((who, row, part), []).append(tuple(numbers))
+        summed = {
+            place: [sum(each) for each in zip(*lines, strict=True)]
+            for place, lines in found.items()
+        }
+        return [
+            ShareSummary(*place, int(rolled), int(passed), expected / rolled)
+            for place, (rolled, passed, expected) in summed.items()
+        ]
+
+    def draws(self, given: str | None = None, agent: str | None = None) -> list[ShareSummary]:
+        """How often each child of a row that draws was drawn first, against its weight."""
+        ticks_of = self._ticks_of(given)
+        found: dict[tuple[str, str], dict[str, list[tuple[int, float | None]]]] = {}
+        for run, who, row, child, times, share in self._lines(
+            "draw", "run, agent, row, child, times, share", agent
+        ):
+            if run in ticks_of:
+                found.setdefault((who, row), {}).setdefault(child, []).append((times, share))
+        return [
+            each for place, children in found.items() for each in _draw_summaries(place, children)
+        ]
+
+    def keys(self, given: str | None = None, agent: str | None = None) -> list[KeySummary]:
+        """How each key fared that holds numbers, or yes and no."""
+        ticks_of = self._ticks_of(given)
+        found: dict[tuple[str, str], list[tuple[float, ...]]] = {}
+        for run, who, key, *numbers in self._lines(
+            "key", "run, agent, key, changes, low, high, last", agent
+        ):
+            if run in ticks_of:
+                found.setdefault((who, key), []).append(tuple(numbers))
+        return [
+            KeySummary(
+                *place,
+                len(lines),
+                TakeSpread.of([line[0] for line in lines]),
+                min(line[1] for line in lines),
+                max(line[2] for line in lines),
+                TakeSpread.of([line[3] for line in lines]),
+            )
+            for place, lines in found.items()
+        ]
+
+    def findings(self, given: str | None = None, agent: str | None = None) -> list[FindingSummary]:
+        """What the review found in takes, that in most takes first."""
+        ticks_of = self._ticks_of(given)
+        seeds = dict(self._file.execute("SELECT number, seed FROM run"))
+        found: dict[tuple[str, str], list[tuple[int, str]]] = {}
+        for run, key, who, says in self._lines("finding", "run, key, agent, says", agent):
+            if run in ticks_of:
+                found.setdefault((key, who), []).append((run, says))
+        summed = [
+            FindingSummary(*place, lines[0][1], len(lines), len(ticks_of), seeds[lines[0][0]])
+            for place, lines in found.items()
+        ]
+        return sorted(summed, key=lambda each: -each.takes)
+
+    def clusters(self, agent: str, given: str | None = None) -> list[TakeCluster]:
+        """The takes sorted by what led an agent, the odd ones first; the runs are told by their
+        seeds.
+        """
+        ticks_of = self._ticks_of(given)
+        leads: dict[int, dict[str, int]] = {run: {} for run in ticks_of}
+        for run, row, ticks in self._lines("lead", "run, row, ticks", agent):
+            if run in ticks_of:
+                leads[run][row] = ticks
+        seeds = dict(self._file.execute("SELECT number, seed FROM run"))
+        return [
+            replace(each, runs=tuple(seeds[run] for run in each.runs))
+            for each in clusters(leads, ticks_of)
+        ]
+
+    def _ticks_of(self, given: str | None) -> dict[int, int]:
+        """How many ticks each take has of which something was counted."""
+        where, having = ("", ()) if given is None else (" AND given = ?", (given,))
+        return dict(
+            self._file.execute(
+                f"SELECT number, ticks FROM run WHERE fault = ''{where} ORDER BY number",  # noqa: S608
+                having,
+            )
+        )
+
+    def _lines(self, table: str, columns: str, agent: str | None) -> Iterator[tuple[Any, ...]]:
+        """Lines of a table, those of one agent or of all, in the order of the study."""
+        yield from self._file.execute(
+            f"SELECT {columns} FROM {table} WHERE agent = ?1 OR ?1 IS NULL "  # noqa: S608
+            "ORDER BY agent, run, rowid",
+            (agent,),
+        )
 
 
-def tallies(take: Take) -> Iterator[tuple[object, ...]]:
-    """What each row of each agent did in a take: as in the table of tallies, but for the run."""
-    for agent, record in take.agents.items():
-        for row_id, row in record.rows.items():
-            if row.spans:
-                yield (agent, row_id, *_tally(row, take.ticks))
-
-
-def _tally(row: RowRecord, ticks: int) -> tuple[int | None, ...]:
-    lengths = [span.last_ran(ticks) - span.start + 1 for span in row.spans]
-    # A row that ends and begins again within a tick has that tick in two of its spans.
-    covered = np.zeros(ticks, np.bool_)
-    for span in row.spans:
-        covered[span.start : span.last_ran(ticks) + 1] = True
-    outcomes = [span.outcome for span in row.spans]
-    return (
-        len(row.spans),
-        int(covered.sum()),
-        outcomes.count(Outcome.SUCCESS),
-        outcomes.count(Outcome.FAILURE),
-        outcomes.count(Outcome.STOPPED),
-        row.spans[0].start,
-        max(lengths),
-    )
-
-
-def _summary(
-    agent: str,
-    row: str,
-    lines: list[tuple[int, ...]],
-    ticks_of: Mapping[int, int],
-    rate: float,
-) -> RowSummary:
-    # A take in which the row never ran has no line, and counts all the same: with nothing.
-    by_run = {line[0]: line[1:] for line in lines}
-    nothing = (0, 0, 0, 0, 0, 0, 0)
-    runs = [(by_run.get(run, nothing), max(1, ticks)) for run, ticks in ticks_of.items()]
-    return RowSummary(
-        agent,
-        row,
-        len(by_run),
-        len(runs),
-        wilson(len(by_run), len(runs)),
-        TakeSpread.of([line[0] for line, _ in runs]),
-        TakeSpread.of([line[1] / ticks for line, ticks in runs]),
-        sum(line[2] for line, _ in runs),
-        sum(line[3] for line, _ in runs),
-        sum(line[4] for line, _ in runs),
-        TakeSpread.of([line[5] / rate for line in by_run.values()]) if by_run else None,
-        TakeSpread.of([line[6] / rate for line, _ in runs]),
-    )
+def _draw_summaries(
+    place: tuple[str, str], children: dict[str, list[tuple[int, float | None]]]
+) -> Iterator[ShareSummary]:
+    """The children of one row that draws. Where any was refused as it was drawn, weights alone do
+    not say how often each is entered first.
+    """
+    times = {child: sum(each[0] for each in lines) for child, lines in children.items()}
+    agent, row = place
+    for child, lines in children.items():
+        if child:
+            shares = [share for _, share in lines]
+            known = [each for each in shares if each is not None]
+            is_clean = "" not in children and len(known) == len(shares)
+            expected = sum(known) / len(known) if is_clean else None
+            yield ShareSummary(agent, child, row, sum(times.values()), times[child], expected)

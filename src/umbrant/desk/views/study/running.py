@@ -11,7 +11,8 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.roller import KILLED_MS
 from umbrant.model.folder import save_project
 from umbrant.rolling.client import ENVIRONMENT
-from umbrant.studying.study import RowSummary, RunTally, StudyError, StudyFile
+from umbrant.studying.study import RunTally, StudyError, StudyFile
+from umbrant.studying.summaries import RowSummary
 
 LOOK_MS = 700
 """How often what has been found is read while the study goes on."""

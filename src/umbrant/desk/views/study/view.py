@@ -15,7 +15,8 @@ from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, PaintedTab
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.values import times_text
 from umbrant.rolling.roll import RollOrder
-from umbrant.studying.study import RowSummary, RunTally
+from umbrant.studying.study import RunTally
+from umbrant.studying.summaries import RowSummary
 
 NAME, BAR, WORDS = range(3)
 LINE, INSET = 26, 5.0

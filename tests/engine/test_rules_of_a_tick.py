@@ -1,9 +1,14 @@
 """The rules of a tick that docs/semantics.md settles, each where it is easily got wrong."""
 
+import math
 import re
 from pathlib import Path
+from types import SimpleNamespace
 
 from tests.small import key, played, project, received, record, row, spans, values
+from umbrant.catalog.kinds.decorators import Chance
+from umbrant.catalog.protocols import Gauge
+from umbrant.engine.leaf import IdleLeaf
 from umbrant.model.behaviors import Key, Row, UpkeepMoment, Watch
 from umbrant.model.staging import Member
 from umbrant.model.values import KeyType
@@ -29,6 +34,21 @@ def test_chance_is_rolled_once_each_time_the_guard_of_a_take_over_comes_true() -
         for seed in range(1, 41)
     ]
     assert 0 < sum(took_over) <= 10
+
+
+def test_a_chance_of_one_always_lets_in_whatever_is_rolled() -> None:
+    """Rolls just below 1 must not be rounded up to it."""
+
+    class HighRolls:
+        def random(self) -> float:
+            return math.nextafter(1.0, 0.0)
+
+    me = SimpleNamespace(random=HighRolls())
+    gauges: list[Gauge] = []
+    always = Chance.run(IdleLeaf(), gauges.append, lambda: 1.0)
+    assert always.refusal(me) is None
+    assert gauges[0].value < 1.0
+    assert Chance.run(IdleLeaf(), gauges.append, lambda: 0.9999).refusal(me) is not None
 
 
 def test_chance_is_rolled_anew_when_the_guard_comes_true_again() -> None:

@@ -10,13 +10,20 @@ from typing import Any
 import pytest
 
 from tests.conftest import DEMO
+from tests.small import key, played, project, row
 from umbrant import cli
+from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
 from umbrant.expecting.share import wilson
+from umbrant.model.behaviors import Key, Row, Sharing
+from umbrant.model.staging import Member
+from umbrant.model.values import KeyType
+from umbrant.review import review_cast
 from umbrant.rolling.roll import RollOrder, roll
-from umbrant.studying.counts import count_take, row_counts
+from umbrant.studying.clusters import clusters
+from umbrant.studying.counts import TABLES, count_take, row_counts
 from umbrant.studying.study import Run, StudyError, StudyFile, identity
-from umbrant.studying.summaries import TakeSpread
+from umbrant.studying.summaries import ShareSummary, TakeSpread
 from umbrant.take.reader import Take, read_take
 from umbrant.take.record import Outcome
 
@@ -49,22 +56,22 @@ def test_a_take_is_counted_tick_by_tick(takes: list[Take]) -> None:
     take = takes[0]
     counted = {(agent, row): numbers for agent, row, *numbers in row_counts(take)}
     for agent, record in take.agents.items():
-        for row_id, row in record.rows.items():
-            if not row.spans:
+        for row_id, kept in record.rows.items():
+            if not kept.spans:
                 assert (agent, row_id) not in counted
                 continue
             entered, ticks, succeeded, failed, stopped, first, longest = counted[agent, row_id]
             at_work = {
                 tick
                 for tick in range(take.ticks)
-                for span in row.spans
+                for span in kept.spans
                 if span.covers(tick) and not (tick == span.end and span.outcome is Outcome.STOPPED)
             }
             assert ticks == len(at_work)
-            assert entered == len(row.spans)
-            going_on = sum(each.end is None for each in row.spans)
+            assert entered == len(kept.spans)
+            going_on = sum(each.end is None for each in kept.spans)
             assert succeeded + failed + stopped == entered - going_on  # type: ignore[operator]
-            assert first == row.spans[0].start
+            assert first == kept.spans[0].start
             assert 0 <= longest <= ticks  # type: ignore[operator]
 
 
@@ -121,7 +128,7 @@ def rows_of(folder: Path) -> list[list[tuple[object, ...]]]:
     with sqlite3.connect(folder / "study.sqlite") as file:
         return [
             file.execute(f"SELECT * FROM {table} ORDER BY rowid").fetchall()  # noqa: S608
-            for table in ("run", "tally")
+            for table in ("run", *TABLES)
         ]
 
 
@@ -189,3 +196,136 @@ def test_a_study_says_what_is_wrong(umbrant: Any, short: Path, tmp_path: Path) -
     code, said, err = umbrant("study", short, "--seeds", "2", "--out", out)
     assert (code, err) == (0, "")
     assert said.splitlines()[0].startswith("  odo 1 Keep the quay: in 2 of 2 takes (34 to 100 %)")
+
+
+def test_a_study_is_held_against_one_from_before(umbrant: Any, short: Path, tmp_path: Path) -> None:
+    before, after = tmp_path / "before", tmp_path / "after"
+    args = ("study", short, "--seeds", "4")
+    assert umbrant(*args, "--out", before)[0] == 0
+    code, said, _ = umbrant(*args, "--out", before, "--against", before)
+    assert (code, said) == (0, "Nothing is otherwise than before.\n")
+    path = short / "behaviors" / "gull.json"
+    gull = json.loads(path.read_text())
+    top = next(each for each in gull["rows"] if "under" not in each)
+    path.write_text(json.dumps({**gull, "rows": [{**top, "muted": True}, *gull["rows"][1:]]}))
+    code, said, _ = umbrant(*args, "--out", after, "--against", before)
+    lines = said.splitlines()
+    assert (code, lines[0]) == (0, "Otherwise than before:")
+    assert "gull_1 1 " in lines[1]
+    assert "in 4 of 4 takes, now in 0 of 4" in lines[1]
+    found = json.loads(umbrant(*args, "--out", after, "--against", before, "--json")[1])
+    gone = {(each["agent"], each["row"]) for each in found["differences"] if each["is_likely"]}
+    assert ("gull_1", top["id"]) in gone
+
+
+def counted(folder: Path, *rows: Row, seeds: int = 30, **more: Any) -> StudyFile:
+    """A study of a small behavior."""
+    file = StudyFile(folder / "study", "small")
+    file.note(ticks_per_s=10)
+    for number in range(seeds):
+        made = project(*rows, seed=number + 1, **more)
+        file.count(Run(number, number + 1, {}), count_take(played(made)))
+    return file
+
+
+def test_a_chance_is_counted_against_what_it_was_set_to(tmp_path: Path) -> None:
+    rows = (
+        row("top", "selector"),
+        row("aa", "last", "top", ticks=0, decorators=[("chance", {"share": 0.3})]),
+        row("bb", "last", "top", ticks=0),
+    )
+    with counted(tmp_path, *rows, seconds=3.0) as file:
+        (found,) = file.chances()
+        (first,) = file.chances(agent="a")
+        assert file.chances(agent="nobody") == []
+    assert found == first
+    assert (found.row, found.around, found.tried) == ("aa", "decorator 0", 30 * 30)
+    assert found.expected == pytest.approx(0.3)
+    assert found.share == wilson(found.happened, found.tried)
+    assert found.share[0] < 0.3 < found.share[1]
+    assert not found.is_odd
+    assert ShareSummary("a", "aa", "", 900, 400, 0.3).is_odd
+    assert not ShareSummary("a", "aa", "", 900, 400, None).is_odd
+
+
+def test_a_draw_is_counted_against_the_weights(tmp_path: Path) -> None:
+    rows = (
+        row("top", "random_selector"),
+        row("aa", "last", "top", ticks=0, decorators=[("weight", {"weight": 3.0})]),
+        row("bb", "last", "top", ticks=0),
+    )
+    with counted(tmp_path, *rows, seconds=3.0) as file:
+        found = {each.row: each for each in file.draws()}
+    assert [found[each].expected for each in ("aa", "bb")] == [0.75, 0.25]
+    assert found["aa"].happened + found["bb"].happened == found["aa"].tried == 30 * 30
+    assert not found["aa"].is_odd
+    refused = (*rows[:2], row("bb", "last", "top", ticks=0, guard="not between(0, 1)"))
+    with counted(tmp_path / "refused", *refused, seconds=3.0) as file:
+        kept_out = {each.row: each for each in file.draws()}
+    assert kept_out["aa"].expected is None, "weights alone do not say how often it comes"
+    assert kept_out["aa"].happened + kept_out["bb"].happened < kept_out["aa"].tried
+
+
+def test_keys_are_counted_once_for_all_who_share_them(tmp_path: Path) -> None:
+    keys = (
+        Key(name="own", type=KeyType.NUMBER, default=0.0),
+        Key(name="all", type=KeyType.YES_NO, default=False, scope=Sharing.WORLD),
+    )
+    rows = (
+        row("top", "sequence"),
+        row("aa", "set_number", "top", key=key("own"), value=2.0),
+        row("bb", "set_yes_no", "top", key=key("all"), value=True),
+        row("cc", "wait", "top", duration=9.0),
+    )
+    cast = tuple(Member(name=name, behavior="b", start=(5, 5)) for name in ("z",))
+    with counted(tmp_path, *rows, keys=keys, cast=cast, seeds=3, seconds=1.0) as file:
+        found = {(each.agent, each.key): each for each in file.key_summaries()}
+    assert set(found) == {("a", "own"), ("z", "own"), ("everyone", "all")}
+    own = found["z", "own"]
+    assert (own.takes, own.lowest, own.highest, own.last.median) == (3, 2.0, 2.0, 2.0)
+
+
+def test_findings_are_told_by_how_many_takes_have_them(tmp_path: Path, takes: list[Take]) -> None:
+    with StudyFile(tmp_path / "study", "one") as file:
+        file.note(ticks_per_s=20)
+        for number, take in enumerate(takes):
+            file.count(Run(number, take.header.seed, {}), count_take(take))
+        found, of_odo = file.findings(), file.findings(agent="odo")
+    reviewed = [review_cast(take, BUILTIN) for take in takes]
+    first = found[0]
+    having = [
+        take.header.seed
+        for take, findings in zip(takes, reviewed, strict=True)
+        if any((each.finding.key, each.agents[0]) == (first.key, first.agent) for each in findings)
+    ]
+    assert (first.takes, first.of, first.seed) == (len(having), 4, having[0])
+    assert [each.takes for each in found] == sorted((each.takes for each in found), reverse=True)
+    assert of_odo == [each for each in found if each.agent == "odo"]
+
+
+def test_takes_that_went_alike_are_told_together_the_odd_ones_first() -> None:
+    usual = {number: {"walk": 80 + number % 3, "rest": 20 - number % 3} for number in range(12)}
+    leads = {**usual, 5: {"walk": 10, "flee": 90}}
+    odd, many = clusters(leads, dict.fromkeys(range(12), 100))
+    assert (odd.runs, dict(odd.shares)) == ((5,), {"flee": 0.9, "walk": 0.1})
+    assert (len(many.runs), list(many.shares)) == (11, ["walk", "rest"])
+    assert clusters({}, {}) == []
+    assert len(clusters({1: {"walk": 5}}, {1: 10})) == 1
+
+
+def test_very_many_takes_are_sorted_in_bounded_memory(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("umbrant.studying.clusters.MOST", 8)
+    leads = {number: {"walk": number % 20, "rest": 100 - number % 20} for number in range(200)}
+    leads[7] = {"flee": 100}
+    found = clusters(leads, dict.fromkeys(leads, 100))
+    assert sorted(run for each in found for run in each.runs) == sorted(leads)
+    assert found[0].runs == (7,)
+
+
+def test_a_study_of_another_version_is_not_taken_up(tmp_path: Path) -> None:
+    with StudyFile(tmp_path, "one"):
+        pass
+    with sqlite3.connect(tmp_path / "study.sqlite") as file:
+        file.execute("PRAGMA user_version = 1")
+    with pytest.raises(StudyError, match="made by another version"):
+        StudyFile(tmp_path, "one")

@@ -25,6 +25,7 @@ from umbrant.rolling.roll import RollOrder
 from umbrant.studying.cluster import TakeAsked, counted_on_cluster
 from umbrant.studying.clusters import TakeCluster
 from umbrant.studying.counts import CountedTake, count_take
+from umbrant.studying.differences import RowDifference, differences
 from umbrant.studying.study import Run, StudyError, StudyFile, identity
 from umbrant.studying.summaries import (
     FindingSummary,
@@ -56,6 +57,10 @@ def study(
         str | None,
         typer.Option(metavar="ADDRESS", help="of a Dask scheduler, whose workers play the takes"),
     ] = None,
+    against: Annotated[
+        Path | None,
+        typer.Option(metavar="DIR", help="a study from before, to say what is otherwise now"),
+    ] = None,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
@@ -74,7 +79,9 @@ def study(
             file.note(scenario=name, ticks_per_s=found.scenario(name).ticks_per_s, runs=len(runs))
             orders = _Orders(found, name, varied, trust, jobs or default_jobs())
             _play(file, runs, orders, scheduler)
-            if as_json:
+            if against is not None:
+                _tell_against(against, file, _names(found, name), as_json)
+            elif as_json:
                 print_json(_data(file))
             else:
                 _tell(file, found, name)
@@ -173,10 +180,10 @@ def _tell(file: StudyFile, project: Project, scenario: str) -> None:
             say(", ".join(f"{name} = {value:g}" for name, value in values.items()) + ":")
         _tell_rows(file, given, names)
         # A key that is the same at every tick of every take has nothing to tell.
-        moved = [_key_line(each) for each in file.keys(given) if each.lowest < each.highest]
+        keys = [each for each in file.key_summaries(given) if each.lowest < each.highest]
         by_chance = [*file.chances(given), *file.draws(given)]
         _tell_lines("Left to chance:", [_chance_line(each, names) for each in by_chance])
-        _tell_lines("Keys:", moved)
+        _tell_lines("Keys:", [_key_line(each) for each in keys])
         _tell_lines("Found:", [_finding_line(each) for each in file.findings(given)])
         led = [(agent, file.clusters(agent, given)) for agent in agents]
         _tell_lines(
@@ -185,6 +192,30 @@ def _tell(file: StudyFile, project: Project, scenario: str) -> None:
         )
     for seed, fault in file.faults():
         say(f"seed {seed}: {fault}")
+
+
+def _tell_against(
+    folder: Path, file: StudyFile, names: dict[tuple[str, str], str], as_json: bool
+) -> None:
+    """Say what is otherwise than in a study from before."""
+    with StudyFile(folder) as before:
+        found = differences(before, file)
+    if as_json:
+        print_json({"differences": [asdict(each) for each in found]})
+        return
+    likely = [_difference_line(each, names) for each in found if each.is_likely]
+    chance = [_difference_line(each, names) for each in found if not each.is_likely]
+    _tell_lines("Otherwise than before:", likely)
+    _tell_lines("Otherwise, maybe by chance:", chance)
+    if not found:
+        say("Nothing is otherwise than before.")
+
+
+def _difference_line(each: RowDifference, names: dict[tuple[str, str], str]) -> str:
+    title = names.get((each.agent, each.row), each.row)
+    takes = f"in {each.takes[0]} of {each.of[0]} takes, now in {each.takes[1]} of {each.of[1]}"
+    time = f"{each.time[0] * 100:.0f} % of the time, now {each.time[1] * 100:.0f} %"
+    return f"{each.agent} {title}: {takes}; {time}"
 
 
 def _tell_rows(file: StudyFile, given: str, names: dict[tuple[str, str], str]) -> None:
@@ -266,7 +297,7 @@ def _data(file: StudyFile) -> dict[str, object]:
                 "rows": [_plain(each) for each in file.summary(given)],
                 "chances": [_plain_share(each) for each in file.chances(given)],
                 "draws": [_plain_share(each) for each in file.draws(given)],
-                "keys": [asdict(each) for each in file.keys(given)],
+                "keys": [asdict(each) for each in file.key_summaries(given)],
                 "findings": [asdict(each) for each in file.findings(given)],
                 "clusters": [
                     {"agent": agent, "seeds": each.runs, "shares": each.shares}

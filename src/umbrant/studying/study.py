@@ -257,7 +257,7 @@ class StudyFile:
             each for place, children in found.items() for each in _draw_summaries(place, children)
         ]
 
-    def keys(self, given: str | None = None, agent: str | None = None) -> list[KeySummary]:
+    def key_summaries(self, given: str | None = None, agent: str | None = None) -> list[KeySummary]:
         """How each key fared that holds numbers, or yes and no."""
         ticks_of = self._ticks_of(given)
         found: dict[tuple[str, str], list[tuple[float, ...]]] = {}

@@ -2,6 +2,7 @@
 are written.
 """
 
+import math
 from collections.abc import Sequence
 from typing import Literal
 
@@ -16,7 +17,6 @@ from umbrant.catalog.declare import (
     Times,
     decorator,
 )
-from umbrant.catalog.geometry import to_grid
 from umbrant.catalog.outcomes import (
     as_inside,
     failure_as_inside,
@@ -41,6 +41,8 @@ from umbrant.catalog.protocols import (
 )
 from umbrant.catalog.world import Me
 
+ROLLS = 2**24
+"""How many different numbers a chance can roll."""
 SLACK_S = 1e-9
 """Times are sums of ticks; a moment counts as reached when it is missed by no more than this."""
 
@@ -485,7 +487,9 @@ class Chance(DecoratorBase):
 
     def refusal(self, me: Me) -> Cause | None:
         """Why the row may not be entered now."""
-        roll, share = to_grid(me.random.random()), self.share()
+        # As fine as a take keeps numbers, and never 1: a chance of 1 must always let in, and one
+        # of 0.3 no more often than it says, which rolls on a coarser grid do.
+        roll, share = math.floor(me.random.random() * ROLLS) / ROLLS, self.share()
         self.report(Gauge(Measured.ROLL, roll, share))
         return None if roll < share else cause("chance", roll=roll, share=share)
 

@@ -7,7 +7,17 @@ from hypothesis import strategies as st
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project, validate
-from umbrant.studying.vary import VaryError, combinations, read_vary, with_values
+from umbrant.desk.chips.sentence import Chip, ChipEditor, sentence
+from umbrant.model.documents import Project
+from umbrant.model.expanded import resolve_variant
+from umbrant.model.values import Spread
+from umbrant.studying.vary import (
+    VaryError,
+    combinations,
+    name_of_number,
+    read_vary,
+    with_values,
+)
 
 QUAY = open_project(DEMO)
 
@@ -21,6 +31,10 @@ QUAY = open_project(DEMO)
         ("warden/1.1.1.reach=3:1:-1", (3.0, 2.0, 1.0)),
         ("warden/1.1.1.reach=2", (2.0,)),
         ("dusk/odo.body.walk_m_s=1:2:0.5", (1.0, 1.5, 2.0)),
+        ("dusk/seconds=10,20", (10.0, 20.0)),
+        ("stern-warden/1.1.guard.within=6,7", (6.0, 7.0)),
+        ("commons/alarm=0.1,0.2", (0.1, 0.2)),
+        ("warden/1.1.2.1.cooldown.duration=1,2", (1.0, 2.0)),
     ],
 )
 def test_values_are_what_is_written(text: str, values: tuple[float, ...]) -> None:
@@ -98,3 +112,29 @@ def test_any_text_is_understood_or_refused(place: str, values: str) -> None:
             assert said
         else:
             assert varied.values
+
+
+def numbers_of(project: Project, behavior: str) -> list[Chip]:
+    """The chips of all rows of a behavior that are numbers."""
+    rows = resolve_variant(project, behavior).rows
+    pieces = (piece for row in rows for piece in sentence(row, BUILTIN))
+    return [each.chip for each in pieces if each.chip and each.chip.editor is ChipEditor.NUMBER]
+
+
+@pytest.mark.parametrize("behavior", ["warden", "stern-warden", "dog", "porter"])
+def test_every_number_of_a_behavior_can_be_called_and_varied(behavior: str) -> None:
+    called = 0
+    for chip in numbers_of(QUAY, behavior):
+        start = chip.span[0] if chip.span else None
+        name = name_of_number(QUAY, behavior, chip.slot, start)
+        if name is None:
+            continue
+        called += 1
+        changed = read_vary(f"{name}=0.25", QUAY).put(QUAY, 0.25)
+        values = [
+            each.value
+            for each in numbers_of(changed, behavior)
+            if each.slot == chip.slot and (each.span[0] if each.span else None) == start
+        ]
+        assert [each.mean if isinstance(each, Spread) else each for each in values] == [0.25]
+    assert called

@@ -1,11 +1,13 @@
 """What a study varies: a number of a project, over a range or a list of values.
 
-It is told as `warden/1.1.guard.within=6:12:1`: a behavior and a row, then what of the row; or
-`dusk/odo.body.walk_m_s=1,2,3`: a scenario and one of its cast, then a number of that one.
+It is told as `warden/1.1.guard.within=6:12:1`: a behavior and a row, then what of the row, or of
+one of its decorators and upkeeps, `warden/1.2.cooldown.duration`; as `dusk/odo.body.walk_m_s=1,2`:
+a scenario and one of its cast, then a number of that one, or `dusk/seconds`; or as `quay/alarm`: a
+blackboard and a key, whose default it is.
 """
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal, InvalidOperation
 from itertools import product
@@ -24,15 +26,20 @@ from umbrant.catalog.language.tree import (
     parse,
     source,
 )
-from umbrant.model.behaviors import Row
+from umbrant.model.behaviors import Decorator, Row, Upkeep
 from umbrant.model.documents import Project
-from umbrant.model.edits import change_row, set_guard
+from umbrant.model.edits import set_guard, set_value
+from umbrant.model.expanded import resolve_variant
+from umbrant.model.parts import ROW, Slot, part_name
 from umbrant.model.paths import Path, PathError, at, put
 from umbrant.model.problems import did_you_mean
+from umbrant.model.values import KeyType, ParamValue, Spread
 
 MOST = 100_000
 """How many takes a study has at most."""
 GUARD = "guard."
+OF_SCENARIO = ("seconds",)
+"""The numbers of a scenario itself that can be varied."""
 _ROW = re.compile(r"(\d+(?:\.\d+)*)\.(.+)")
 
 
@@ -111,14 +118,29 @@ def _change(name: str, project: Project) -> NumberChange:
         return _of_row(name, owner, rest, project)
     if project.find_scenario(owner) is not None:
         return _of_member(name, owner, rest, project)
+    if any(each.name == owner for each in project.blackboards):
+        return _of_key(name, owner, rest, project)
     known = [each.name for each in project.behaviors]
     known += [each.name for each in project.scenarios]
+    known += [each.name for each in project.blackboards]
     raise VaryError(f"{name}: there is no '{owner}'. {did_you_mean(owner, known)}")
+
+
+def _of_key(name: str, owner: str, rest: str, project: Project) -> NumberChange:
+    keys = project.blackboard(owner).by_name
+    key = keys.get(rest)
+    if key is None or key.type is not KeyType.NUMBER or key.formula:
+        known = [each.name for each in keys.values() if each.type is KeyType.NUMBER]
+        raise VaryError(f"{name}: '{owner}' has no number '{rest}'. {did_you_mean(rest, known)}")
+    path: Path = ("blackboards", owner, "keys", list(keys).index(rest), "default")
+    return lambda made, value: put(made, path, value)
 
 
 def _of_member(name: str, owner: str, rest: str, project: Project) -> NumberChange:
     who, _, field = rest.partition(".")
     cast = [each.name for each in project.scenario(owner).cast]
+    if rest in OF_SCENARIO:
+        return lambda made, value: put(made, ("scenarios", owner, rest), value)
     if who not in cast:
         raise VaryError(f"{name}: '{owner}' has no '{who}'. {did_you_mean(who, cast)}")
     path: Path = ("scenarios", owner, "cast", cast.index(who), *field.split("."))
@@ -133,7 +155,7 @@ def _of_member(name: str, owner: str, rest: str, project: Project) -> NumberChan
 
 def _of_row(name: str, owner: str, rest: str, project: Project) -> NumberChange:
     found = _ROW.fullmatch(rest)
-    behavior = project.behavior(owner)
+    behavior = resolve_variant(project, owner)
     row_id = behavior.outline.find(found[1]) if found is not None else None
     if found is None or row_id is None:
         numbers = ", ".join(list(behavior.outline.number.values())[:8])
@@ -141,21 +163,70 @@ def _of_row(name: str, owner: str, rest: str, project: Project) -> NumberChange:
     what, row = found[2], behavior.row(row_id)
     if what.startswith(GUARD):
         return _of_guard(name, owner, row, what.removeprefix(GUARD))
-    if not _is_number(row.args.get(what)):
-        known = [each for each, value in row.args.items() if _is_number(value)]
+    part, param, args = _part(row, what)
+    if not _is_number(args.get(param)):
+        known = [each for each, value in args.items() if _is_number(value)]
         raise VaryError(
-            f"{name}: row {found[1]} has no number '{what}'. {did_you_mean(what, known)}"
+            f"{name}: row {found[1]} has no number '{what}'. {did_you_mean(param, known)}"
         )
+    slot = Slot(row_id, part, param)
+    return lambda made, value: _with_number(made, owner, slot, value)
 
-    def change(made: Project, value: float) -> Project:
-        return change_row(
-            made,
-            owner,
-            row_id,
-            lambda each: each.model_copy(update={"args": {**each.args, what: value}}),
-        )
 
-    return change
+def _part(row: Row, what: str) -> tuple[str, str, Mapping[str, ParamValue]]:
+    """The part of a row that something is of, by the kind of a decorator or an upkeep; the name of
+    the parameter; and the arguments of that part.
+    """
+    called, dot, param = what.partition(".")
+    names = {name: part for part, name in _names_of(row).items()} if dot else {}
+    if called not in names:
+        return ROW, what, row.args
+    return names[called], param, _parts_of(row)[names[called]].args
+
+
+def _names_of(row: Row) -> dict[str, str]:
+    """What the decorators and upkeeps of a row are called: by their kinds, the second of a kind
+    with a number.
+    """
+    names: dict[str, str] = {}
+    for part, each in _parts_of(row).items():
+        count = sum(_parts_of(row)[before].kind == each.kind for before in names)
+        names[part] = f"{each.kind}-{count + 1}" if count else each.kind
+    return names
+
+
+def _parts_of(row: Row) -> dict[str, Decorator | Upkeep]:
+    """The decorators and upkeeps of a row by their parts."""
+    decorators = {part_name("decorator", at): each for at, each in enumerate(row.decorators)}
+    return {**decorators, **{part_name("upkeep", at): each for at, each in enumerate(row.upkeep)}}
+
+
+def _with_number(project: Project, behavior: str, slot: Slot, value: float) -> Project:
+    """The project with another number in a chip; of a spread its middle."""
+    row = resolve_variant(project, behavior).row(slot.row_id)
+    before = (_parts_of(row)[slot.part] if slot.part else row).args.get(slot.param)
+    number = before.model_copy(update={"mean": value}) if isinstance(before, Spread) else value
+    return set_value(project, behavior, slot, number)
+
+
+def name_of_number(project: Project, behavior: str, slot: Slot, start: int | None) -> str | None:
+    """What `--vary` calls the number in a chip; `start` is where it begins in its guard. None for a
+    chip without a number of its own.
+    """
+    written = resolve_variant(project, behavior)
+    if slot.row_id not in written.by_id:
+        return None
+    row, number = written.row(slot.row_id), written.outline.number[slot.row_id]
+    what: str | None = None
+    if slot.part == "guard" and row.guard is not None:
+        begins = [each.span[0] for _, each in _numbers(parse(row.guard.when))]
+        what = f"{GUARD}{begins.index(start) + 1}" if start in begins else None
+    elif slot.part == ROW and start is None and _is_number(row.args.get(slot.param)):
+        what = slot.param
+    elif start is None and (of_part := _parts_of(row).get(slot.part)) is not None:
+        called = _names_of(row)[slot.part]
+        what = f"{called}.{slot.param}" if _is_number(of_part.args.get(slot.param)) else None
+    return f"{behavior}/{number}.{what}" if what is not None else None
 
 
 def _of_guard(name: str, owner: str, row: Row, what: str) -> NumberChange:
@@ -180,7 +251,7 @@ def _of_guard(name: str, owner: str, row: Row, what: str) -> NumberChange:
 
 
 def _is_number(value: object) -> bool:
-    return isinstance(value, int | float) and not isinstance(value, bool)
+    return isinstance(value, int | float | Spread) and not isinstance(value, bool)
 
 
 def _numbers(tree: ConditionTree, label: str = "") -> Iterator[tuple[str, NumberTerm]]:

@@ -329,6 +329,7 @@ def _plain(each: RowSummary) -> dict[str, object]:
         "stopped": each.stopped,
         "first_s": _spread(each.first_s) if each.first_s else None,
         "longest_s": _spread(each.longest_s),
+        "bins": each.bins,
     }
 
 

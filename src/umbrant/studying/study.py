@@ -72,6 +72,8 @@ class RunTally:
     """What a row did in one take."""
 
     seed: int
+    given: str
+    """The varied values, as `groups` has them."""
     entered: int
     ticks: int
     first: int | None
@@ -203,7 +205,7 @@ class StudyFile:
         return [
             RunTally(*each)
             for each in self._file.execute(
-                "SELECT seed, coalesce(entered, 0), coalesce(row.ticks, 0), first FROM run "
+                "SELECT seed, given, coalesce(entered, 0), coalesce(row.ticks, 0), first FROM run "
                 "LEFT JOIN row ON run = number AND agent = ? AND row = ? "
                 "WHERE fault = '' ORDER BY number",
                 (agent, row),

@@ -7,6 +7,7 @@ import numpy as np
 
 from umbrant.expecting.share import wilson
 
+BINS = 20
 Share = tuple[float, float]
 """Between which shares of all takes something lies, likely (Wilson, 95 %)."""
 
@@ -47,6 +48,10 @@ class RowSummary:
     first_s: TakeSpread | None
     """When it was entered first, of the takes in which it was."""
     longest_s: TakeSpread
+    bins: tuple[int, ...]
+    """How many takes it was active in for which share of the time, from none to all of it in BINS
+    steps.
+    """
 
 
 @dataclass(frozen=True)
@@ -131,4 +136,10 @@ def row_summary(
         sum(line[4] for line, _ in runs),
         TakeSpread.of([line[5] / rate for line in by_run.values()]) if by_run else None,
         TakeSpread.of([line[6] / rate for line, _ in runs]),
+        _binned([line[1] / ticks for line, ticks in runs]),
     )
+
+
+def _binned(shares: list[float]) -> tuple[int, ...]:
+    counts, _ = np.histogram(np.clip(shares, 0.0, 1.0), BINS, (0.0, 1.0))
+    return tuple(int(each) for each in counts)

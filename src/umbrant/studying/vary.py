@@ -229,6 +229,25 @@ def name_of_number(project: Project, behavior: str, slot: Slot, start: int | Non
     return f"{behavior}/{number}.{what}" if what is not None else None
 
 
+def name_of_field(project: Project, path: Path) -> str | None:
+    """What `--vary` calls the number at a path of the project; None for anything else."""
+    match path:
+        case ("scenarios", owner, "cast", member, *field) if field:
+            who = project.scenario(str(owner)).cast[int(member)].name
+            name = f"{owner}/{who}.{'.'.join(map(str, field))}"
+        case ("scenarios", owner, field):
+            name = f"{owner}/{field}"
+        case ("blackboards", owner, "keys", key, "default"):
+            name = f"{owner}/{project.blackboard(str(owner)).keys[int(key)].name}"
+        case _:
+            return None
+    try:
+        _change(name, project)
+    except VaryError:
+        return None
+    return name
+
+
 def _of_guard(name: str, owner: str, row: Row, what: str) -> NumberChange:
     if row.guard is None:
         raise VaryError(f"{name}: the row has no guard")

@@ -1,6 +1,7 @@
 """Playing, rehearsing, and moving the playhead."""
 
 from umbrant.catalog.language.tree import LanguageError
+from umbrant.desk.chips.values import FieldChip
 from umbrant.desk.commands.action import Action, Where, has_take
 from umbrant.desk.commands.context import CommandContext
 from umbrant.desk.commands.project import trust
@@ -9,7 +10,10 @@ from umbrant.desk.views.stage.view import StageView
 from umbrant.desk.views.study.view import StudyView
 from umbrant.model.edits import Edit, set_seed
 from umbrant.model.values import times_text
+from umbrant.studying.vary import VaryError, name_of_field, name_of_number
 
+SEEDS_EACH = 20
+"""How many seeds are offered for each value of a number."""
 FIRST_SEEDS, MOST_SEEDS = 100, 10_000
 """How many seeds a study is offered with, and has at most in the window."""
 
@@ -123,6 +127,44 @@ def study(context: CommandContext) -> None:
     if seeds:
         running.start(min(seeds, MOST_SEEDS))
         context.show("study")
+
+
+def study_number(context: CommandContext) -> None:
+    """Study the number in the chip that has the focus: many seeds for each of several values."""
+    running, desk, dialogs = context.views.of(StudyView).study, context.desk, context.dialogs()
+    name = _number_in_focus(context)
+    if name is None:
+        desk.message.emit(
+            "Go to a number first (C, or a click): of a row, a guard, a body, a key or a scenario."
+        )
+        return
+    obstacle = desk.documents.obstacle()
+    if obstacle is not None:
+        desk.message.emit(str(obstacle))
+        return
+    ask = f"Which values of {name}? From, to and step, as in 6:12:1; or a list, as in 6,8,12."
+    values = dialogs.text("Study this number", ask, verb="Go on")
+    seeds = values and dialogs.integer("Study", "With how many seeds each?", SEEDS_EACH, "Study")
+    if not values or not seeds:
+        return
+    try:
+        running.start(min(seeds, MOST_SEEDS), f"{name}={values.strip()}")
+    except VaryError as error:
+        desk.message.emit(str(error))
+        return
+    context.show("study")
+
+
+def _number_in_focus(context: CommandContext) -> str | None:
+    """What a study calls the number in the chip that has the focus; None if it has none."""
+    focused, desk = context.table.focused_chip, context.desk
+    if focused is None or desk.behavior is None:
+        return None
+    chip, _ = focused
+    if isinstance(chip, FieldChip):
+        return name_of_field(desk.project, (*chip.slot.row_id.split("/"), chip.slot.param))
+    start = chip.span[0] if chip.span is not None else None
+    return name_of_number(desk.project, desk.behavior.name, chip.slot, start)
 
 
 def stop_where(context: CommandContext) -> None:
@@ -245,6 +287,14 @@ ACTIONS: tuple[Action, ...] = (
         "Play the scenario with many seeds, and see how often each row runs; or stop doing so",
         study,
         ("Ctrl+Shift+R",),
+    ),
+    Action(
+        "study_number",
+        "Run",
+        "Study this number…",
+        "Play the scenario with many seeds for each of several values of the number in the chip",
+        study_number,
+        ("Ctrl+Shift+N",),
     ),
     Action(
         "stop_where",

@@ -15,7 +15,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QToolTip, QWidget
+from PySide6.QtWidgets import QApplication, QToolTip, QWidget
 
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.rehearsing import Rehearsing
@@ -287,15 +287,24 @@ class StageView(PaintedView):
             self._move_point(self._held, to, f"drag {self._drags}")
         elif self.sketching.active:
             self.sketching.go_on(event.position())
-        elif self._panned_from is not None:
-            self._offset += event.position() - self._panned_from
-            self._panned_from = event.position()
-            self._fitted = False
-            self.update()
+        elif self._panned_from is not None and event.buttons():
+            self._pan(event.position())
         else:
             grabs = self._handle_at(event.position()) is not None
             empty = Qt.CursorShape.CrossCursor if self.arranging else Qt.CursorShape.ArrowCursor
             self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else empty)
+
+    def _pan(self, to: QPointF) -> None:
+        """Move the ground with the hand. One that trembles in a click does not: from then on the
+        stage would no longer be fitted to its room.
+        """
+        moved = to - (self._panned_from or to)
+        if self._fitted and moved.manhattanLength() < QApplication.startDragDistance():
+            return
+        self._offset += moved
+        self._panned_from = to
+        self._fitted = False
+        self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         if self.live is not None:

@@ -4,40 +4,55 @@ import sys
 from dataclasses import dataclass
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTemporaryDir, QTimer, Signal
+from PySide6.QtCore import (
+    QElapsedTimer,
+    QObject,
+    QProcess,
+    QProcessEnvironment,
+    QTemporaryDir,
+    QTimer,
+    Signal,
+)
 
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.roller import KILLED_MS
+from umbrant.desk.views.study.lines import StudyLook
 from umbrant.model.folder import save_project
 from umbrant.rolling.client import ENVIRONMENT
-from umbrant.studying.study import RunTally, StudyError, StudyFile
+from umbrant.studying.study import FILE, RunTally, StudyError, StudyFile
 from umbrant.studying.summaries import RowSummary
+from umbrant.studying.vary import read_vary
 
 LOOK_MS = 700
 """How often what has been found is read while the study goes on."""
 
 
 @dataclass(frozen=True)
-class StudyLook:
-    """What has been found so far of one of the cast."""
-
-    agent: str
-    counted: int
-    rows: tuple[RowSummary, ...]
-
-
-@dataclass(frozen=True)
 class _Question:
     folder: Path
     agent: str
+    before: Path | None
 
 
 def look(question: _Question) -> StudyLook:
     """Read what has been found so far. Runs in any thread. Raises StudyError."""
+    agent, before = question.agent, tuple[RowSummary, ...]()
+    if question.before is not None:
+        with StudyFile(question.before) as file:
+            before = tuple(file.summary(agent=agent))
     with StudyFile(question.folder) as file:
+        groups = file.groups()
+        by_value = {each: tuple(file.summary(each, agent)) for each in groups}
         return StudyLook(
-            question.agent, len(file.counted()), tuple(file.summary(agent=question.agent))
+            agent,
+            len(file.counted()),
+            tuple(file.summary(agent=agent)),
+            (*file.chances(agent=agent), *file.draws(agent=agent)),
+            tuple(file.findings(agent=agent)),
+            tuple(file.clusters(agent)),
+            by_value if len(groups) > 1 else {},
+            before,
         )
 
 
@@ -51,11 +66,18 @@ class RunningStudy(QObject):
         super().__init__(desk)
         self._desk = desk
         self.seeds = 0
-        """How many takes the study has; 0 before the first."""
+        """With how many seeds it plays; 0 before the first study."""
+        self.takes = 0
+        """How many takes the study has."""
         self.found: StudyLook | None = None
         self.scenario = ""
+        self.vary = ""
+        """What is varied, as `--vary` says it; empty for nothing."""
         self._process: QProcess | None = None
         self._folder: QTemporaryDir | None = None
+        self._before: QTemporaryDir | None = None
+        """The study before this one, of the same scenario."""
+        self._clock = QElapsedTimer()
         self._timer = QTimer(self)
         self._timer.setInterval(LOOK_MS)
         self._timer.timeout.connect(self.read)
@@ -73,10 +95,25 @@ class RunningStudy(QObject):
         """The folder of its results; None before the first study."""
         return Path(self._folder.path()) / "results" if self._folder is not None else None
 
-    def start(self, seeds: int) -> None:
-        """Study the scenario that is looked at with so many seeds, instead of any other study."""
+    @property
+    def left_s(self) -> float | None:
+        """How many seconds it will go on, as far as can be told; None before the first takes."""
+        counted = self.found.counted if self.found is not None else 0
+        if not self.is_running or not counted:
+            return None
+        return self._clock.elapsed() / 1000 * (self.takes - counted) / counted
+
+    def start(self, seeds: int, vary: str = "") -> None:
+        """Study the scenario that is looked at with so many seeds, instead of any other study; for
+        each value of a number, where one is varied. Raises VaryError.
+        """
+        values = len(read_vary(vary, self._desk.project).values) if vary else 1
         self.stop()
-        self._folder = QTemporaryDir()
+        # A study of the same scenario stays to be compared with; of a varied number nothing is.
+        is_same = self.scenario == self._desk.scenario_name and not vary and not self.vary
+        self._before = self._folder if is_same else None
+        self._folder, self.vary, self.takes = QTemporaryDir(), vary, seeds * values
+        self._clock.start()
         project = Path(self._folder.path()) / "project"
         save_project(self._desk.project, project)
         self.seeds, self.found, self.scenario = seeds, None, self._desk.scenario_name
@@ -91,6 +128,8 @@ class RunningStudy(QObject):
         process.errorOccurred.connect(self._could_not)
         arguments = ["-P", "-m", "umbrant", "study", str(project), "--scenario", self.scenario]
         arguments += ["--seeds", str(seeds), "--out", str(self.results)]
+        if vary:
+            arguments += ["--vary", vary]
         if self._desk.documents.may_run_nodes:
             arguments.append("--trust")
         self._process = process
@@ -120,8 +159,11 @@ class RunningStudy(QObject):
 
     def read(self) -> None:
         """Read what has been found so far of the one who is looked at."""
-        if self.results is not None and (self.results / "study.sqlite").exists():
-            self._reader.request(_Question(self.results, self._desk.agent))
+        if self.results is not None and (self.results / FILE).exists():
+            before = Path(self._before.path()) / "results" if self._before is not None else None
+            has_before = before is not None and (before / FILE).exists()
+            question = _Question(self.results, self._desk.agent, before if has_before else None)
+            self._reader.request(question)
 
     def runs(self, row: str) -> list[RunTally]:
         """What a row of the one who is looked at did in each take."""

@@ -1,22 +1,29 @@
 """How often each row ran in many takes: a bar for each, which leads to a take."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPoint, QRectF, Qt
-from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen, QResizeEvent
+from PySide6.QtGui import QFontMetricsF, QPainter, QResizeEvent
 from PySide6.QtWidgets import QMenu, QStyleOptionViewItem, QWidget
 
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.views.study.lines import (
+    StudyLine,
+    given_words,
+    percent,
+    study_lines,
+    values_of,
+)
+from umbrant.desk.views.study.painting import paint_line
 from umbrant.desk.views.study.running import RunningStudy
 from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, PaintedTable
 from umbrant.desk.widgets.theme import Palette, body_font
-from umbrant.model.values import times_text
 from umbrant.rolling.roll import RollOrder
 from umbrant.studying.study import RunTally
-from umbrant.studying.summaries import RowSummary
+from umbrant.studying.vary import VaryError, read_vary
 
 NAME, BAR, WORDS = range(3)
 LINE, INSET = 26, 5.0
@@ -26,105 +33,97 @@ WORDS_WIDE = 240
 """All that is said of a row can be read in so many pixels."""
 
 
-@dataclass(frozen=True)
-class StudyRow:
-    """A row of the behavior, and what the takes say of it; None if it ran in none."""
-
-    row_id: str
-    title: str
-    found: RowSummary | None
-
-    @property
-    def words(self) -> str:
-        """What the takes say, in words."""
-        found = self.found
-        if found is None:
-            return "in no take"
-        times = times_text(found.entered.median)
-        share = "< 1" if 0 < found.time.median < 0.01 else f"{found.time.median * 100:.0f}"
-        return f"{share} % · in {found.takes} of {found.of} takes · {times}"
-
-
 class StudyModel(QAbstractTableModel):
-    """The rows of the behavior that is looked at, in their order."""
+    """What has been found of the one who is looked at, line by line."""
 
     def __init__(self, desk: Desk, study: RunningStudy, parent: QObject) -> None:
         super().__init__(parent)
-        self.rows: list[StudyRow] = []
+        self.lines: list[StudyLine] = []
         self._desk, self._study = desk, study
 
     def reload(self) -> None:
         """Take up what has been found."""
         self.beginResetModel()
         found, behavior = self._study.found, self._desk.behavior
-        known = found.rows if found is not None and found.agent == self._desk.agent else ()
-        by_row = {each.row: each for each in known}
-        self.rows = [
-            StudyRow(row_id, f"{number} {behavior.row(row_id).name}", by_row.get(row_id))
-            for row_id, number in (behavior.outline.number.items() if behavior and known else ())
-            if behavior is not None
-        ]
+        is_known = found is not None and found.agent == self._desk.agent and found.rows
+        self.lines = study_lines(found, behavior) if found and behavior and is_known else []
         self.endResetModel()
 
     # Qt's own signature.
     def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
-        return 0 if parent.isValid() else len(self.rows)
+        return 0 if parent.isValid() else len(self.lines)
 
     # Qt's own signature.
     def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
         return 0 if parent.isValid() else 3
 
     def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
-        row = self.rows[index.row()] if 0 <= index.row() < len(self.rows) else None
-        if row is None:
+        line = self.lines[index.row()] if 0 <= index.row() < len(self.lines) else None
+        if line is None:
             return None
         if role == Qt.ItemDataRole.DisplayRole:
-            return row.title if index.column() == NAME else row.words
-        if role == Qt.ItemDataRole.ToolTipRole and row.found is not None:
-            low, high = row.found.share
-            return f"{row.words}; of all takes, likely {low * 100:.0f} to {high * 100:.0f} %"
+            return line.title if index.column() == NAME else line.words
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return _tip(line)
         return None
 
 
+def _tip(line: StudyLine) -> str:
+    """All that is known of a line, in words."""
+    if line.curve:
+        said = (
+            f"{at:g}: {percent(time.median)} % ({percent(time.low)} to {percent(time.high)} %)"
+            for at, time in line.curve
+        )
+        return f"{line.title}, of the time: {'; '.join(said)}"
+    if line.share is not None:
+        low, high = line.share.share
+        return f"{line.title}: {line.words}; likely {low * 100:.1f} to {high * 100:.1f} %"
+    if line.found is None:
+        return f"{line.title}: {line.words}" if line.words else ""
+    low, high = line.found.share
+    first = line.found.first_s
+    begins = f"; first at {first.median:.2f} s" if first is not None else ""
+    return (
+        f"{line.title}: {line.words}; of all takes, likely {low * 100:.0f} to {high * 100:.0f} %; "
+        f"{line.found.succeeded} times done, {line.found.failed} failed, {line.found.stopped} "
+        f"stopped{begins}; at the longest {line.found.longest_s.median:.2f} s"
+    )
+
+
 class StudyDelegate(PaintedDelegate):
-    """Draws a row's name, and a bar for its share of the time: the median over all takes, and
-    between which shares nine of ten takes lie.
+    """Draws a line's name and words, and between them what it says: for which share of the time a
+    row ran in how many takes, how that goes with a varied number, or how likely a share is.
     """
 
     def __init__(self, model: StudyModel, palette: Palette, view: "StudyView") -> None:
         super().__init__(view)
         self._model, self._view, self.palette_ = model, view, palette
-        self._font = body_font(11)
+        self._font, self._bold = body_font(11), body_font(11, bold=True)
         self._metrics = QFontMetricsF(self._font)
 
     def draw_cell(
         self, painter: QPainter, box: QRectF, option: QStyleOptionViewItem, index: ModelIndex
     ) -> None:
-        row, palette = self._model.rows[index.row()], self.palette_
-        if index.row() == self._view.currentIndex().row():
+        line, palette = self._model.lines[index.row()], self.palette_
+        if line.is_heading:
+            painter.fillRect(box, palette.ground)
+        elif index.row() == self._view.currentIndex().row():
             painter.fillRect(box, palette.selection)
         if index.column() == BAR:
-            if row.found is not None:
-                self._bar(painter, box.adjusted(4, INSET, -10, -INSET), row.found)
+            paint_line(painter, box.adjusted(4, INSET, -10, -INSET), line, palette)
             return
-        text = row.title if index.column() == NAME else row.words
-        painter.setFont(self._font)
-        painter.setPen(palette.ink if row.found else palette.dim)
-        shown = self._metrics.elidedText(text, Qt.TextElideMode.ElideRight, box.width() - 14)
-        painter.drawText(box.adjusted(12, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, shown)
-
-    def _bar(self, painter: QPainter, box: QRectF, found: RowSummary) -> None:
-        palette, time = self.palette_, found.time
-        fill = QColor(palette.running)
-        fill.setAlphaF(0.25)
-        wide = box.width() * time.median
-        painter.fillRect(QRectF(box.left(), box.top(), wide, box.height()), fill)
-        low, high = (box.left() + box.width() * each for each in (time.low, time.high))
-        painter.setPen(QPen(palette.running, 1.6))
-        foot = box.bottom() - 1
-        painter.drawLine(int(low), int(foot), int(high), int(foot))
-        for x in (low, high):
-            painter.drawLine(int(x), int(foot - 3), int(x), int(foot))
+        text = line.title if index.column() == NAME else line.words
+        painter.setFont(self._bold if line.is_heading else self._font)
+        is_odd = line.share is not None and line.share.is_odd and index.column() == WORDS
+        is_faint = not line.is_heading and line.found is None and line.share is None
+        painter.setPen(
+            palette.refused if is_odd else palette.dim if is_faint and line.row_id else palette.ink
+        )
+        wide = box.width() - 14 if not line.is_heading else 2 * box.width()
+        shown = self._metrics.elidedText(text, Qt.TextElideMode.ElideRight, wide)
+        place = QRectF(box.left() + 12, box.top(), wide, box.height())
+        painter.drawText(place, Qt.AlignmentFlag.AlignVCenter, shown)
 
 
 class StudyView(PaintedTable):
@@ -136,6 +135,8 @@ class StudyView(PaintedTable):
         self.study = RunningStudy(desk)
         self.found = StudyModel(desk, self.study, self)
         self.menu: QMenu | None = None
+        self._wanted: tuple[Path, int] | None = None
+        """The file of a take that was opened, and the tick at which it is to be looked at."""
         self.setModel(self.found)
         self.setAccessibleName("Study")
         self.delegate = StudyDelegate(self.found, palette, self)
@@ -145,6 +146,7 @@ class StudyView(PaintedTable):
         self.activated.connect(self._offer_takes)
         for changed in (self.study.changed, desk.agent_changed, desk.project_changed):
             changed.connect(self.found.reload)
+        desk.take_changed.connect(self._go_to_tick)
 
     def heading(self) -> str:
         """How far the study is, or what can be done."""
@@ -152,9 +154,11 @@ class StudyView(PaintedTable):
         if not study.seeds:
             return "over many seeds"
         counted = study.found.counted if study.found is not None else 0
+        varied = f" · {study.vary.partition('=')[0]}" if study.vary else ""
         if study.is_running:
-            return f"{counted} of {study.seeds} takes · Study… stops it"
-        return f"{counted} takes · Enter opens one · {study.scenario}"
+            left = f" · {study.left_s:.0f} s to go" if study.left_s is not None else ""
+            return f"{counted} of {study.takes} takes{left} · Study… stops it{varied}"
+        return f"{counted} takes · Enter opens one · {study.scenario}{varied}"
 
     def set_palette(self, palette: Palette) -> None:
         """Turn to Day or Night."""
@@ -162,7 +166,11 @@ class StudyView(PaintedTable):
         self.viewport().update()
 
     def draw_ground(self, painter: QPainter) -> None:
-        if not self.found.rows:
+        if self.study.is_running and self.study.found is not None:
+            share = self.study.found.counted / max(1, self.study.takes)
+            wide = self.viewport().width() * share
+            painter.fillRect(QRectF(0, 0, wide, 2), self.delegate.palette_.running)
+        if not self.found.lines:
             painter.setPen(self.delegate.palette_.dim)
             text = NOTHING if not self.study.seeds else "Playing …"
             painter.drawText(self.viewport().rect(), Qt.AlignmentFlag.AlignCenter, text)
@@ -173,23 +181,51 @@ class StudyView(PaintedTable):
         self.share_columns((0.65 * (1 - words), 0.35 * (1 - words), words))
 
     def _offer_takes(self, index: QModelIndex) -> None:
-        """Offer the takes that say most about a row."""
-        row = self.found.rows[index.row()]
-        self._desk.select_row(row.row_id)
+        """Offer the takes that say most about a line."""
+        line = self.found.lines[index.row()]
+        offered: list[tuple[str, int, str, int | None]] = []
+        if line.row_id:
+            self._desk.select_row(line.row_id)
+            for text, run in telling_runs(self.study.runs(line.row_id)):
+                offered.append((text, run.seed, run.given, run.first))
+        offered += [("It went so", seed, "{}", None) for seed in line.seeds]
+        if not offered:
+            return
         self.menu = menu = QMenu(self)
         menu.setAccessibleName("Takes of the study")
-        for text, run in telling_runs(self.study.runs(row.row_id)):
-            menu.addAction(f"{text}: seed {run.seed}", partial(self.open_seed, run.seed))
+        for text, seed, given, tick in offered:
+            values = given_words(given)
+            called = f"{text}: seed {seed}" + (f", {values}" if values else "")
+            menu.addAction(called, partial(self.open_seed, seed, given, tick))
         corner = self.visualRect(index).bottomLeft()
         menu.popup(self.viewport().mapToGlobal(corner + QPoint(20, 0)))
 
-    def open_seed(self, seed: int) -> None:
-        """Play the scenario with a seed of the study, and look at the take."""
-        desk = self._desk
+    def open_seed(self, seed: int, given: str = "{}", tick: int | None = None) -> None:
+        """Play the scenario with a seed and varied values of the study, and look at the take at a
+        tick of it.
+        """
+        desk, project = self._desk, self._desk.project
+        try:
+            for name, value in values_of(given).items():
+                project = read_vary(f"{name}={value!r}", project).put(project, value)
+        except VaryError as error:
+            desk.message.emit(f"{error}. The project has been changed since the study.")
+            return
         path = desk.takes.next_file()
         trusted = desk.documents.may_run_nodes
-        order = RollOrder(desk.project, self.study.scenario, path, seed=seed, trusted=trusted)
+        order = RollOrder(project, self.study.scenario, path, seed=seed, trusted=trusted)
+        self._wanted = (path, tick) if tick is not None else None
         desk.takes.order(order)
+
+    def _go_to_tick(self) -> None:
+        """Put the playhead where the take that was opened is to be looked at, once it is there."""
+        current = self._desk.takes.current
+        if self._wanted is None or current is None or not current.is_finished:
+            return
+        path, tick = self._wanted
+        if current.loaded.take.path == path:
+            self._wanted = None
+            self._desk.move_playhead(tick)
 
 
 def telling_runs(runs: Sequence[RunTally]) -> list[tuple[str, RunTally]]:

@@ -1,6 +1,7 @@
 """Playing, rehearsing, and moving the playhead."""
 
 from umbrant.catalog.language.tree import LanguageError
+from umbrant.desk.chips.sentence import number_of
 from umbrant.desk.chips.values import FieldChip
 from umbrant.desk.commands.action import Action, Where, has_take
 from umbrant.desk.commands.context import CommandContext
@@ -9,7 +10,7 @@ from umbrant.desk.views.registry import STAGE
 from umbrant.desk.views.stage.view import StageView
 from umbrant.desk.views.study.view import StudyView
 from umbrant.model.edits import Edit, set_seed
-from umbrant.model.values import times_text
+from umbrant.model.values import number_text, times_text
 from umbrant.studying.vary import VaryError, name_of_field, name_of_number
 
 SEEDS_EACH = 20
@@ -143,7 +144,7 @@ def study_number(context: CommandContext) -> None:
         desk.message.emit(str(obstacle))
         return
     ask = f"Which values of {name}? From, to and step, as in 6:12:1; or a list, as in 6,8,12."
-    values = dialogs.text("Study this number", ask, verb="Go on")
+    values = dialogs.text("Study this number", ask, _around(context), verb="Go on")
     seeds = values and dialogs.integer("Study", "With how many seeds each?", SEEDS_EACH, "Study")
     if not values or not seeds:
         return
@@ -153,6 +154,16 @@ def study_number(context: CommandContext) -> None:
         desk.message.emit(str(error))
         return
     context.show("study")
+
+
+def _around(context: CommandContext) -> str:
+    """A range around the number in focus, from half of it to half more."""
+    focused = context.table.focused_chip
+    value = number_of(focused[0].value) if focused is not None else 0.0
+    if value == 0:
+        return "0:1:0.25"
+    low, high, step = (number_text(value * part) for part in (0.5, 1.5, 0.25))
+    return f"{low}:{high}:{step}"
 
 
 def _number_in_focus(context: CommandContext) -> str | None:

@@ -8,6 +8,8 @@ from umbrant.desk.widgets.theme import Palette
 from umbrant.studying.summaries import RowSummary, ShareSummary, TakeSpread
 
 MARK, DOT = 3.0, 2.5
+LEAST_SHARE = 0.02
+"""A curve that never comes to so much of the time is not drawn higher than it is."""
 
 
 def paint_line(painter: QPainter, box: QRectF, line: StudyLine, palette: Palette) -> None:
@@ -76,11 +78,13 @@ def _curve(
 ) -> None:
     """The share of the time over the varied number: the median, and nine of ten takes around it."""
     low, high = curve[0][0], curve[-1][0]
-    span = (high - low) or 1.0
+    # As high as the line is, whatever the row's share: it is the shape that is looked for, and the
+    # words beside it say from where to where.
+    span, most = (high - low) or 1.0, max(LEAST_SHARE, *(time.high for _, time in curve))
 
     def at(value: float, share: float) -> QPointF:
         x = box.left() + box.width() * (value - low) / span
-        return QPointF(x, box.bottom() - box.height() * share)
+        return QPointF(x, box.bottom() - box.height() * share / most)
 
     painter.fillRect(QRectF(box.left(), box.bottom(), box.width(), 1), palette.rule)
     upper = [at(value, time.high) for value, time in curve]

@@ -18,6 +18,7 @@ from umbrant.cli.compare import compare
 from umbrant.cli.expect import expect
 from umbrant.cli.export import export
 from umbrant.cli.find import find
+from umbrant.cli.map import map_
 from umbrant.cli.nodes import nodes
 from umbrant.cli.open import open_
 from umbrant.cli.output import CutShortError, InputError, StoppedError
@@ -62,6 +63,7 @@ app.command("compare")(compare)
 app.command("find")(find)
 app.command("expect")(expect)
 app.command("study")(study)
+app.command("map")(map_)
 app.command("export")(export)
 app.command("nodes")(nodes)
 app.command("schema")(schema)

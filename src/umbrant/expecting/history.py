@@ -108,6 +108,14 @@ class TakeSignals:
             )
         return found.values & found.known
 
+    def numbers(self, text: str) -> Numbers:
+        """What a formula comes to at each tick; NaN where something in it is unknown. Raises
+        LanguageError.
+        """
+        with np.errstate(all="ignore"):
+            found = self._number(parse(_BARE.sub(r'"\1"', text)))
+        return np.where(found.known, found.values.astype(np.float64), np.nan)
+
     # terms
 
     def _column(self, tree: ConditionTree) -> Column:

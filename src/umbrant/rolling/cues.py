@@ -30,8 +30,8 @@ from umbrant.model.staging import (
     TakeAway,
     concerned,
 )
+from umbrant.rolling.play_recorder import PlayRecorder
 from umbrant.stage.world import StageWorld
-from umbrant.take.recorder import TakeRecorder
 
 BY_CUE = "cue"
 """The part that is noted as the writer of keys that a cue sets."""
@@ -45,7 +45,7 @@ class CueHost:
     name = ""
     began_s = 0.0
 
-    def __init__(self, common: CastContext, world: StageWorld, writer: TakeRecorder) -> None:
+    def __init__(self, common: CastContext, world: StageWorld, writer: PlayRecorder) -> None:
         keys = common.project.world_keys()
         recorder = writer.agent("")
         self.world = world
@@ -115,7 +115,7 @@ class CuePlayer:
     """
 
     def __init__(
-        self, scenario: Scenario, common: CastContext, world: StageWorld, writer: TakeRecorder
+        self, scenario: Scenario, common: CastContext, world: StageWorld, writer: PlayRecorder
     ) -> None:
         self._scenario = scenario
         self._common = common

@@ -21,9 +21,9 @@ from umbrant.model.staging import CueAction, Member, Scenario
 from umbrant.model.values import Point
 from umbrant.project_code import running_catalog
 from umbrant.rolling.cues import CuePlayer
+from umbrant.rolling.play_recorder import PlayRecorder
 from umbrant.stage.world import StageWorld
 from umbrant.take.header import Header
-from umbrant.take.recorder import TakeRecorder
 from umbrant.take.writer import TakeWriter
 
 CHUNK_AGENT_S = 6000.0
@@ -80,6 +80,12 @@ def roll(
     return order.path
 
 
+def begin_play(order: RollOrder, writer: PlayRecorder, catalog: Catalog = BUILTIN) -> "Play":
+    """A play of an order, before its first tick. Raises ProjectError where a node file fails."""
+    running = running_catalog(order.project, trusted=order.trusted, base=catalog)
+    return Play(order.project, played(order), writer, running)
+
+
 class Play:
     """A scenario being played into a take, one tick after the other."""
 
@@ -87,7 +93,7 @@ class Play:
         self,
         project: Project,
         scenario: Scenario,
-        writer: TakeRecorder,
+        writer: PlayRecorder,
         catalog: Catalog,
         watch: CallWatch = UNWATCHED,
     ) -> None:
@@ -110,14 +116,7 @@ class Play:
 
         A hand may steer a puppet (its name, and how it is pushed); its actions follow the cues.
         """
-        self.world.begin(tick)
-        if steered is not None:
-            self.world.steer(*steered)
-        self.cues.tick()
-        for action in cue_actions:
-            self.cues.do(action, "the hand")
-        # After the cues: an event that a cue raises is received in this very tick.
-        self.common.begin(self.world.now_s)
+        self._begin(tick, cue_actions, steered)
         # Poses are recorded before anybody decides: a take shows at a tick what the agents saw when
         # they decided in it, not what came of that.
         for body, pose in self._poses:
@@ -133,6 +132,31 @@ class Play:
             self._decide(runner)
         self.world.finish()
         self._writer.tick_done()
+
+    def decide(self, tick: int, cue_actions: Sequence[CueAction], agent: str) -> None:
+        """Play a tick as far as the decision of one agent: cues, then those before it in the cast.
+        The tick cannot be played on.
+        """
+        self._begin(tick, cue_actions)
+        for runner in self._cast.runners:
+            self._decide(runner)
+            if runner.name == agent:
+                return
+
+    def _begin(
+        self,
+        tick: int,
+        cue_actions: Sequence[CueAction],
+        steered: tuple[str, Point] | None = None,
+    ) -> None:
+        self.world.begin(tick)
+        if steered is not None:
+            self.world.steer(*steered)
+        self.cues.tick()
+        for action in cue_actions:
+            self.cues.do(action, "the hand")
+        # After the cues: an event that a cue raises is received in this very tick.
+        self.common.begin(self.world.now_s)
 
     def take_up(
         self, project: Project, scenario: Scenario, rows: Mapping[str, Sequence[Row]]

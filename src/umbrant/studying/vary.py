@@ -19,6 +19,7 @@ from umbrant.catalog.language.tree import (
     ConditionTree,
     Conjunction,
     Disjunction,
+    KeyTerm,
     LanguageError,
     Negation,
     NumberTerm,
@@ -33,7 +34,7 @@ from umbrant.model.expanded import resolve_variant
 from umbrant.model.parts import ROW, Slot, part_name
 from umbrant.model.paths import Path, PathError, at, put
 from umbrant.model.problems import did_you_mean
-from umbrant.model.values import KeyType, ParamValue, Spread
+from umbrant.model.values import KeyRef, KeyType, ParamValue, Spread
 
 MOST = 100_000
 """How many takes a study has at most."""
@@ -252,6 +253,17 @@ def _of_guard(name: str, owner: str, row: Row, what: str) -> NumberChange:
     if row.guard is None:
         raise VaryError(f"{name}: the row has no guard")
     tree = parse(row.guard.when)
+    place = _place_in(name, tree, what)
+
+    def change(made: Project, value: float) -> Project:
+        changed, _ = _replaced(tree, place, lambda number: replace(number, value=value))
+        return set_guard(made, owner, row.id, source(changed))
+
+    return change
+
+
+def _place_in(name: str, tree: ConditionTree, what: str) -> int:
+    """Which of the numbers of a guard is meant, by its name or its place from 1 on."""
     numbers = list(_numbers(tree))
     named = {label for label, _ in numbers if label}
     index = next((place for place, (label, _) in enumerate(numbers) if label == what), None)
@@ -260,13 +272,33 @@ def _of_guard(name: str, owner: str, row: Row, what: str) -> NumberChange:
     if index is None:
         known = ", ".join([*sorted(named), *(str(place) for place in range(1, len(numbers) + 1))])
         raise VaryError(f"{name}: the guard has no number '{what}'; it has {known or 'none'}")
-    place = index
+    return index
 
-    def change(made: Project, value: float) -> Project:
-        changed, _ = _replaced(tree, place, value)
-        return set_guard(made, owner, row.id, source(changed))
 
-    return change
+def number_as_key(project: Project, name: str, key: str) -> tuple[Project, float]:
+    """The project in which a number of a row or its guard is bound to a key, and that number.
+    Raises VaryError. Whether the chip takes a key is for validation to say.
+    """
+    owner, _, rest = name.partition("/")
+    found = _ROW.fullmatch(rest)
+    if found is None or project.find_behavior(owner) is None:
+        raise VaryError(f"{name}: write it as BEHAVIOR/ROW.WHAT, as in warden/1.1.1.reach")
+    # What there is not is refused there, with the numbers that there are.
+    _of_row(name, owner, rest, project)
+    behavior, what = resolve_variant(project, owner), found[2]
+    row = behavior.row(behavior.outline.find(found[1]) or "")
+    if what.startswith(GUARD) and row.guard is not None:
+        tree = parse(row.guard.when)
+        place = _place_in(name, tree, what.removeprefix(GUARD))
+        number = [each for _, each in _numbers(tree)][place]
+        changed, _ = _replaced(tree, place, lambda each: KeyTerm(key, each.span))
+        return set_guard(project, owner, row.id, source(changed)), number.value
+    part, param, args = _part(row, what)
+    value = args[param]
+    if isinstance(value, Spread):
+        raise VaryError(f"{name}: it is drawn from a spread; write a plain number first")
+    bound = set_value(project, owner, Slot(row.id, part, param), KeyRef(key=key))
+    return bound, float(value)  # type: ignore[arg-type]
 
 
 def _is_number(value: object) -> bool:
@@ -294,13 +326,15 @@ def _parts(tree: ConditionTree) -> list[tuple[str, ConditionTree]]:
     return []
 
 
-def _replaced(tree: ConditionTree, place: int, value: float) -> tuple[ConditionTree, int]:
-    """The condition with another number at a place, and how many numbers it has."""
+def _replaced(
+    tree: ConditionTree, place: int, by: Callable[[NumberTerm], ConditionTree]
+) -> tuple[ConditionTree, int]:
+    """The condition with something else for the number at a place, and how many numbers it has."""
     if isinstance(tree, NumberTerm):
-        return (replace(tree, value=value) if place == 0 else tree), 1
+        return (by(tree) if place == 0 else tree), 1
     count, parts = 0, []
     for _, part in _parts(tree):
-        changed, inside = _replaced(part, place - count, value)
+        changed, inside = _replaced(part, place - count, by)
         parts.append(changed)
         count += inside
     return (_with_parts(tree, parts) if parts else tree), count

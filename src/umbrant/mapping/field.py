@@ -1,0 +1,223 @@
+"""The field of a decision map: which row would lead over a square of values, coarse first, then
+finer where two leads meet.
+"""
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import distance_transform_edt
+
+from umbrant.catalog.declare import Catalog
+from umbrant.catalog.language.phrases import spoken
+from umbrant.catalog.language.tree import LanguageError, atoms, parse
+from umbrant.mapping.asking import MapAnswer, Values, row_names
+from umbrant.mapping.axes import MapAxis, MapSubject
+from umbrant.model.behaviors import Behavior
+from umbrant.model.parts import GUARD, ROW
+from umbrant.model.values import Document
+from umbrant.reasons.decision_changes import behavior_of
+
+STEPS = 64
+"""Into how many steps each axis is divided at the finest."""
+COARSE = 8
+"""How many steps lie between the first questions."""
+Place = tuple[int, int]
+"""Steps along the axes, from 0 to STEPS."""
+
+
+class MapBorder(Document):
+    """What makes the border between two leads: the condition that is yes on one side and no on the
+    other.
+    """
+
+    one: int
+    other: int
+    """The labels on its sides."""
+    row_id: str
+    """The row whose condition it is; empty where scores or memory decide."""
+    says: str
+    at: Values
+    """A place on it, in values."""
+
+
+class MapPicture(Document):
+    """A decision map as far as it is known."""
+
+    x: str
+    y: str
+    low: Values
+    """The lowest values of x and y."""
+    high: Values
+    labels: tuple[str, ...] = ()
+    """What leads, by number and name of the row."""
+    leads: tuple[str, ...] = ()
+    """The same by the rows' ids, of several branches with ' + ' between them."""
+    grid: tuple[tuple[int, ...], ...] = ()
+    """The label at each place: lines from the lowest y up, each from the lowest x on."""
+    here: tuple[float | None, float | None] = (None, None)
+    """The inputs in the take at the tick; None for one that it cannot tell."""
+    path: tuple[tuple[float, float], ...] = ()
+    """The inputs over the whole of the take, where both are known."""
+    borders: tuple[MapBorder, ...] = ()
+    asked: int = 0
+    """How many places were asked about."""
+    is_final: bool = False
+
+    def shares(self) -> list[tuple[str, float]]:
+        """Each label with its share of the field, the largest first."""
+        count = Counter(label for line in self.grid for label in line)
+        total = max(1, sum(count.values()))
+        found = [(self.labels[label], number / total) for label, number in count.items()]
+        return sorted(found, key=lambda each: -each[1])
+
+
+@dataclass
+class MapField:
+    """Asks about places until each border is known to a step."""
+
+    subject: MapSubject
+    axes: tuple[MapAxis, MapAxis]
+    ask: Callable[[Sequence[Values]], list[MapAnswer]]
+    _known: dict[Place, MapAnswer] = field(default_factory=dict)
+
+    def pictures(self) -> Iterator[MapPicture]:
+        """The map after each round, the last of which is final."""
+        coarse = range(0, STEPS + 1, COARSE)
+        self._ask([(i, j) for j in coarse for i in coarse])
+        step = COARSE
+        while step > 1:
+            yield self._picture(is_final=False)
+            self._ask(list(self._between(step)))
+            step //= 2
+        yield self._picture(is_final=True)
+
+    def value(self, place: Place) -> Values:
+        """The values at a place."""
+        x, y = (
+            axis.low + (axis.high - axis.low) * at / STEPS
+            for axis, at in zip(self.axes, place, strict=True)
+        )
+        return x, y
+
+    def _ask(self, places: list[Place]) -> None:
+        answers = self.ask([self.value(place) for place in places])
+        self._known.update(zip(places, answers, strict=True))
+
+    def _between(self, step: int) -> Iterator[Place]:
+        """The places halfway between known ones around which not all lead to the same."""
+        half = step // 2
+        for j in range(0, STEPS + 1, half):
+            for i in range(0, STEPS + 1, half):
+                if (i, j) not in self._known and self._differ(i, j, step):
+                    yield i, j
+
+    def _differ(self, i: int, j: int, step: int) -> bool:
+        reach = range(-step, step + 1)
+        around = (self._known.get((i + across, j + up)) for up in reach for across in reach)
+        return len({each.lead for each in around if each is not None}) > 1
+
+    def _picture(self, *, is_final: bool) -> MapPicture:
+        leads = list(dict.fromkeys(each.lead for each in self._known.values()))
+        names = row_names(self._behavior())
+        one, other = self.axes
+        return MapPicture(
+            x=one.name,
+            y=other.name,
+            low=(one.low, other.low),
+            high=(one.high, other.high),
+            labels=tuple(_label(lead, names) for lead in leads),
+            leads=tuple(leads),
+            grid=tuple(tuple(line) for line in self._grid(leads).tolist()),
+            here=(one.now(self.subject), other.now(self.subject)),
+            path=self._path(),
+            borders=tuple(self._borders(leads)) if is_final else (),
+            asked=len(self._known),
+            is_final=is_final,
+        )
+
+    def _behavior(self) -> Behavior:
+        behavior = behavior_of(self.subject.take, self.subject.agent)
+        if behavior is None:
+            raise ValueError(f"'{self.subject.agent}' decides nothing")
+        return behavior
+
+    def _grid(self, leads: list[str]) -> NDArray[np.int64]:
+        """The label of each place: of those that were not asked about that of the nearest known."""
+        grid = np.full((STEPS + 1, STEPS + 1), -1)
+        for (i, j), answer in self._known.items():
+            grid[j, i] = leads.index(answer.lead)
+        nearest = distance_transform_edt(grid < 0, return_distances=False, return_indices=True)
+        filled: NDArray[np.int64] = grid[tuple(nearest)]
+        return filled
+
+    def _path(self) -> tuple[tuple[float, float], ...]:
+        xs, ys = (axis.over_take(self.subject) for axis in self.axes)
+        if xs is None or ys is None:
+            return ()
+        known = ~(np.isnan(xs) | np.isnan(ys))
+        points = np.column_stack((xs[known], ys[known])).round(3)
+        # What stands still is one point.
+        moved = np.ones(len(points), np.bool_)
+        moved[1:] = (points[1:] != points[:-1]).any(axis=1)
+        return tuple((x, y) for x, y in points[moved].tolist())
+
+    def _borders(self, leads: list[str]) -> Iterator[MapBorder]:
+        """For each two leads that meet the condition that differs most often where they do."""
+        met: dict[tuple[str, str], list[tuple[Place, str]]] = {}
+        for (i, j), one in self._known.items():
+            for near in ((i + 1, j), (i, j + 1)):
+                other = self._known.get(near)
+                if other is not None and other.lead != one.lead:
+                    pair = (one.lead, other.lead)
+                    place = pair if leads.index(pair[0]) < leads.index(pair[1]) else pair[::-1]
+                    met.setdefault(place, []).append(((i, j), self._differing(one, other)))
+        for (one_lead, other_lead), found in met.items():
+            causes = Counter(cause for _, cause in found)
+            cause = max(causes, key=lambda each: causes[each])
+            places = [place for place, each in found if each == cause]
+            row_id, says = self._words(cause)
+            yield MapBorder(
+                one=leads.index(one_lead),
+                other=leads.index(other_lead),
+                row_id=row_id,
+                says=says,
+                at=self.value(places[len(places) // 2]),
+            )
+
+    def _differing(self, one: MapAnswer, other: MapAnswer) -> str:
+        """The first atom, in the order of the rows, that is yes on one side and no on the other."""
+        number = self._behavior().outline.number
+        order = {row_id: place for place, row_id in enumerate(number)}
+        both = sorted(atom for atom in one.atoms if atom in other.atoms)
+        differing = [atom for atom in both if one.atoms[atom] != other.atoms[atom]]
+        last = len(order)
+        return min(differing, key=lambda each: order.get(each.split("|")[0], last), default="")
+
+    def _words(self, atom: str) -> tuple[str, str]:
+        """The row of an atom, and the atom with the row's number, as it is read."""
+        if not atom:
+            return "", "scores or memory"
+        row_id, part, index = atom.split("|")
+        behavior, catalog = self._behavior(), self.subject.catalog
+        row = behavior.by_id.get(row_id)
+        when = None
+        if row is not None:
+            asked = row.guard.when if part == GUARD and row.guard else row.args.get("when")
+            when = asked if part in (GUARD, ROW) and isinstance(asked, str) else None
+        phrase = _phrase(when, int(index), catalog) if when is not None else ""
+        return row_id, f"{row_names(behavior).get(row_id, row_id)}: {phrase}".rstrip(": ")
+
+
+def _phrase(when: str, index: int, catalog: Catalog) -> str:
+    try:
+        found = list(atoms(parse(when)))
+    except LanguageError:
+        return when
+    return spoken(found[index], catalog) if index < len(found) else when
+
+
+def _label(lead: str, names: dict[str, str]) -> str:
+    return " + ".join(names.get(each, each) for each in lead.split(" + ")) or "nothing"

@@ -1,0 +1,67 @@
+"""A process that draws decision maps: run as `python -P -m umbrant.mapping.worker`.
+
+A question comes in on stdin as one line of JSON, and the map goes out on stdout each time more of
+it is known. Who does not want it any more ends the process.
+"""
+
+import gc
+import sys
+from pathlib import Path
+
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.mapping.asking import DecisionAsker
+from umbrant.mapping.axes import AxisError, MapSubject, read_axis
+from umbrant.mapping.field import MapField, MapPicture
+from umbrant.model.problems import ProjectError
+from umbrant.model.values import Document
+from umbrant.take.errors import TakeError
+from umbrant.take.reader import read_take
+
+COMMAND = (sys.executable, "-P", "-m", "umbrant.mapping.worker")
+"""What starts a worker."""
+
+
+class MapQuestion(Document):
+    """What is to be mapped: the inputs as they are typed, with their ranges."""
+
+    take: Path
+    agent: str
+    tick: int
+    x: str
+    y: str
+    trusted: bool = False
+
+
+class MapReply(Document):
+    """The map as far as it is known, or why there is none."""
+
+    picture: MapPicture | None = None
+    error: str = ""
+
+
+def main() -> int:
+    """Answer the question that comes in."""
+    question = MapQuestion.model_validate_json(sys.stdin.readline())
+    try:
+        subject = MapSubject(read_take(question.take), question.agent, question.tick, BUILTIN)
+        axes = read_axis(question.x, subject, "x"), read_axis(question.y, subject, "y")
+        asker = DecisionAsker(subject, axes, trusted=question.trusted)
+        # What lives now lives until the end. Left out of what is searched for garbage its pages
+        # stay shared with the processes that are forked for each place.
+        gc.collect()
+        gc.freeze()
+        gc.disable()
+        for picture in MapField(subject, axes, asker.ask).pictures():
+            _say(MapReply(picture=picture))
+    except (AxisError, TakeError, ProjectError) as error:
+        _say(MapReply(error=str(error)))
+        return 1
+    return 0
+
+
+def _say(reply: MapReply) -> None:
+    print(reply.model_dump_json(), flush=True)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,260 @@
+"""Decision maps: what they say is what is played, and what cannot be an axis is told."""
+
+import json
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from random import Random
+from typing import Any
+from xml.etree import ElementTree
+
+import pytest
+
+from tests.conftest import DEMO
+from tests.small import key, played, project, row
+from umbrant.branching.branch import branch_order
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.validation import open_project
+from umbrant.mapping.asking import DecisionAsker, MapAnswer
+from umbrant.mapping.axes import AxisError, MapSubject, both_actions, read_axis
+from umbrant.mapping.drawing import runs_inside, svg
+from umbrant.mapping.field import STEPS, MapField, MapPicture
+from umbrant.model.behaviors import Key
+from umbrant.model.staging import Body, Member, Stat
+from umbrant.model.values import KeyType
+from umbrant.reasons.decision_changes import lead_at, leading_spans
+from umbrant.rolling.roll import RollOrder, roll
+from umbrant.take.reader import Take, read_take
+
+N = Key(name="n", type=KeyType.NUMBER, default=0.5)
+TWICE = Key(name="twice", type=KeyType.NUMBER, formula="n * 2")
+
+
+def bands() -> Take:
+    """An agent that flees near the visitor, stands by it further off, and else waits."""
+    return played(
+        project(
+            row("top", "selector"),
+            row("flee", "wait", "top", duration=9.0, guard="distance(who) < 4"),
+            row("talk", "wait", "top", duration=9.0, guard="distance(who) < 12 and n > 0.25"),
+            row("rest", "wait", "top", duration=9.0),
+            keys=(N, TWICE, Key(name="who", type=KeyType.AGENT, default="v")),
+            cast=(Member(name="v", start=(9, 5)),),
+            seconds=0.3,
+        )
+    )
+
+
+def asker(take: Take, x: str, y: str, tick: int = 0, agent: str = "a") -> DecisionAsker:
+    subject = MapSubject(take, agent, tick, BUILTIN)
+    axes = read_axis(x, subject, "x"), read_axis(y, subject, "y")
+    return DecisionAsker(subject, axes, trusted=False)
+
+
+def picture(made: DecisionAsker) -> MapPicture:
+    *_, last = MapField(made.subject, made.axes, made.ask).pictures()
+    return last
+
+
+def test_bands_are_where_their_numbers_are() -> None:
+    found = picture(asker(bands(), "distance(who)=0:16", "n=0:1"))
+    assert found.is_final
+    assert set(found.labels) == {"1.1 flee", "1.2 talk", "1.3 rest"}
+    places = {label: found.labels.index(label) for label in found.labels}
+    step = 16 / STEPS
+    for j, line in enumerate(found.grid):
+        n = j / STEPS
+        for i, label in enumerate(line):
+            near, far = i * step < 4, i * step < 12 and n > 0.25
+            wanted = "1.1 flee" if near else "1.2 talk" if far else "1.3 rest"
+            assert label == places[wanted], (i * step, n)
+    assert found.asked < (STEPS + 1) ** 2 / 4, "only at borders it is looked at closely"
+    says = {
+        frozenset((found.labels[each.one], found.labels[each.other])): each.says
+        for each in found.borders
+    }
+    assert says[frozenset(("1.1 flee", "1.2 talk"))] == "1.1 flee: distance to who < 4 m"
+    assert says[frozenset(("1.2 talk", "1.3 rest"))].startswith("1.2 talk: ")
+    assert {each.row_id for each in found.borders} == {"flee", "talk"}
+
+
+def test_the_point_of_the_take_and_its_path_are_told() -> None:
+    take = bands()
+    made = asker(take, "distance(who)=0:16", "v.x=0:20")
+    found = picture(made)
+    assert found.here == pytest.approx((7.0, 9.0), abs=0.01)
+    assert found.path
+    assert asker(take, "1.1.guard.1=0:9", "n=0:1").axes[0].now(made.subject) == 4.0
+
+
+@pytest.mark.parametrize(
+    ("x", "y", "wanted"),
+    [
+        ("v.distance=0:20", "n=0.5:1", {(2.0, 0.5): "flee", (8.0, 0.5): "talk"}),
+        ("v.x=0:20", "v.y=0:10", {(5.0, 7.0): "flee", (17.5, 5.0): "rest"}),
+        ("1.1.guard.1=0:20", "n=0:1", {(3.0, 0.5): "talk", (8.0, 0.5): "flee"}),
+        ("1.1.duration=0:9", "distance(who)=0:16", {(0.0, 3.0): "flee"}),
+    ],
+)
+def test_each_sort_of_input_can_be_an_axis(
+    x: str, y: str, wanted: dict[tuple[float, float], str]
+) -> None:
+    answers = asker(bands(), x, y).ask(list(wanted))
+    assert [each.lead for each in answers] == list(wanted.values())
+
+
+def test_a_number_of_the_body_can_be_an_axis() -> None:
+    body = Body(stats={"health": Stat(value=0.9)})
+    take = played(
+        project(
+            row("top", "selector"),
+            row("rest", "wait", "top", duration=9.0, guard='stat("health") < 0.3'),
+            row("work", "wait", "top", duration=9.0),
+            keys=(N,),
+            cast=(Member(name="z", behavior="b", start=(5, 5), body=body),),
+            seconds=0.3,
+        )
+    )
+    made = asker(take, "health=0:1", "n=0:1", agent="z")
+    assert [each.lead for each in made.ask([(0.2, 0.5), (0.4, 0.5)])] == ["rest", "work"]
+    assert made.axes[0].now(made.subject) == pytest.approx(0.9)
+    sensed = asker(take, 'stat("health")=0:1', "n=0:1", agent="z")
+    assert [each.lead for each in sensed.ask([(0.2, 0.5), (0.4, 0.5)])] == ["rest", "work"]
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("n", "write it as INPUT=LOW:HIGH"),
+        ("n=3:1", "from a lower to a higher number"),
+        ("n=0:inf", "from a lower to a higher number"),
+        ("twice=0:1", "is worked out from others"),
+        ("who=0:1", "holds agent"),
+        ("nn=0:1", "there is no such input. Did you mean"),
+        ("can_see(who)=0:1", "Move what it asks about instead, as in visitor.distance=0:20"),
+        ("distence(who)=0:1", "Did you mean 'distance'?"),
+        ("n + f(1)=0:1", "write one sense"),
+        ("f(=0:1", "never closed"),
+        ("a.distance=0:1", "that is always 0"),
+        ("9.9.reach=0:1", "has no such row"),
+        ("1.1.guard.7=0:1", "the guard has no number '7'"),
+    ],
+)
+def test_what_cannot_be_an_axis_is_told_with_the_way_out(text: str, says: str) -> None:
+    subject = MapSubject(bands(), "a", 0, BUILTIN)
+    with pytest.raises(AxisError) as told:
+        read_axis(text, subject, "x")
+    assert says in str(told.value)
+
+
+@pytest.fixture(scope="module")
+def dusk(tmp_path_factory: pytest.TempPathFactory) -> Take:
+    path = tmp_path_factory.mktemp("dusk") / "dusk.take"
+    return read_take(roll(RollOrder(open_project(DEMO), "dusk", path, seconds=20.0)))
+
+
+AXES = {
+    "odo": ("visitor.x=1:35", "visitor.y=1:12", "visitor.distance=0:15", "alarm=0:1"),
+    "brine": ("visitor.distance=0.5:12", "alarm=0:1", "barks=0:5"),
+    "mila": ("stock=0:14", "alarm=0:1", "visitor.distance=1:12"),
+}
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_what_a_map_says_is_what_a_branch_does(dusk: Take, tmp_path: Path, seed: int) -> None:
+    """The same values put in by a branch, which is a whole take, lead to the same row."""
+    random = Random(seed)  # noqa: S311  (nothing is to be kept secret)
+    agent = random.choice(list(AXES))
+    x, y = random.sample(AXES[agent], 2)
+    subject = MapSubject(dusk, agent, random.randrange(1, 390), BUILTIN)
+    axes = read_axis(x, subject, "x"), read_axis(y, subject, "y")
+    asked = DecisionAsker(subject, axes, trusted=False)
+    for number in range(2):
+        values = tuple(random.uniform(axis.low, axis.high) for axis in axes)
+        (answer,) = asked.ask([(values[0], values[1])])
+        actions = both_actions(subject, axes, (values[0], values[1]))
+        order = branch_order(dusk, subject.tick, actions, tmp_path / f"{number}", trusted=False)
+        branch = read_take(roll(order))
+        leads = [lead_at(found, subject.tick) for found in leading_spans(branch, agent)]
+        rows = dict.fromkeys(each.row_id for each in leads if each is not None)
+        assert answer.lead == " + ".join(rows)
+
+
+def test_a_node_that_hangs_or_ends_its_process_costs_its_place_alone(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    made = asker(bands(), "n=0:1", "distance(who)=0:16")
+    real = made._play.decide
+
+    def decide(*more: Any) -> None:
+        if made._given["distance(who)"] > 10:
+            sys.exit(3)
+        if made._given["distance(who)"] > 8:
+            while True:
+                pass
+        real(*more)
+
+    monkeypatch.setattr(made._play, "decide", decide)
+    made._limit_s = 0.3
+    found = made.ask([(0.5, 2.0), (0.5, 9.0), (0.5, 12.0), (0.5, 3.0)])
+    assert [each.lead for each in found] == ["flee", "?", "?", "flee"]
+
+
+def test_nothing_is_left_running_after_questions() -> None:
+    made = asker(bands(), "n=0:1", "distance(who)=0:16")
+    made.ask([(0.5, float(at)) for at in range(9)])
+    children = Path(f"/proc/self/task/{threads()}/children").read_text()
+    assert children.split() == []
+
+
+def threads() -> str:
+    return Path("/proc/self").resolve().name
+
+
+def pictures() -> Iterator[MapPicture]:
+    grid = tuple(tuple(int(i > j) for i in range(STEPS + 1)) for j in range(STEPS + 1))
+    yield MapPicture(
+        x="a<b",
+        y="y",
+        low=(0.0, 0.0),
+        high=(1.0, 2.0),
+        labels=("one & two", "three"),
+        leads=("r1", "r2"),
+        grid=grid,
+        here=(0.5, 1.0),
+        path=((0.1, 0.1), (0.2, 0.1), (5.0, 5.0), (0.3, 0.3), (0.4, 0.3)),
+    )
+
+
+@pytest.mark.parametrize("made", list(pictures()))
+def test_a_map_is_drawn_as_svg(made: MapPicture) -> None:
+    root = ElementTree.fromstring(svg(made))  # noqa: S314  (our own text)
+    space = "{http://www.w3.org/2000/svg}"
+    texts = [each.text for each in root.iter(f"{space}text")]
+    assert {"a<b", "y", "1", "2"} <= set(texts)
+    assert any(text and text.startswith("one & two · ") for text in texts)
+    assert len(list(root.iter(f"{space}polyline"))) == len(runs_inside(made)) == 2
+    assert len(list(root.iter(f"{space}circle"))) == 1
+    assert sum(share for _, share in made.shares()) == pytest.approx(1.0)
+
+
+def test_the_command_line_maps_and_draws(umbrant: Any, dusk: Take, tmp_path: Path) -> None:
+    out = tmp_path / "map.svg"
+    args = ("map", dusk.path, "--agent", "odo", "--at", "18.05")
+    axes = ("--x", "visitor.distance=0:16", "--y", "1.1.guard.within=2:14")
+    code, said, err = umbrant(*args, *axes, "--out", out)
+    assert (code, err) == (0, "")
+    assert said.splitlines()[0].startswith("across visitor.distance, up warden/1.1.guard.within")
+    assert "by 1.1 Escort the visitor: can see visitor within 8 m" in said
+    assert ElementTree.parse(out)  # noqa: S314
+    found = MapPicture.model_validate(json.loads(umbrant(*args, *axes, "--json")[1]))
+    assert (found.is_final, len(found.grid)) == (True, STEPS + 1)
+    code, _, err = umbrant(*args, "--x", "nothing=0:1", "--y", "alarm=0:1")
+    assert (code, "there is no such input" in err) == (1, True)
+    code, _, err = umbrant(*args, *axes, "--out", tmp_path / "no" / "map.svg")
+    assert (code, "cannot be written" in err) == (1, True)
+
+
+def test_an_answer_of_nobody_is_nothing() -> None:
+    assert MapAnswer("").lead == ""
+    assert key("n").key == "n"

@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QAbstractItemView, QApplication
 
 from umbrant.desk.chips.values import chip_edit
 from umbrant.desk.session.settings import Settings
+from umbrant.desk.views.decisions.view import DecisionsView
 from umbrant.desk.views.help.view import HelpView
 from umbrant.desk.views.review import ReviewView
 from umbrant.desk.views.study.view import StudyView
@@ -46,11 +47,11 @@ def main() -> None:
         _gave_up(window)
         _found(window)
         _study(window)
+        _decisions(window)
         _this_tick(window)
         _one_number_changed(window)
         _branch(window)
         _nearest(window)
-        _search(window)
         _completion(window)
         _recipe(window)
         _map(window)
@@ -119,16 +120,6 @@ def _nearest(window: MainWindow) -> None:
     _wait(lambda: bool(window.desk.nearest.found) and not window.desk.nearest.is_searching)
     _keep(window, "what-would-have-made-it-run")
     window.pane.actions_by_id["why"].trigger()
-
-
-def _search(window: MainWindow) -> None:
-    assert window.pane is not None
-    window.desk.select_row("off")
-    window.pane.ledger.setFocus()
-    window.pane.actions_by_id["add_row"].trigger()
-    QTest.keyClicks(window.pane.ledger.search.line, "look")
-    _keep(window, "adding-a-row")
-    window.pane.ledger.search.dismiss()
 
 
 def _completion(window: MainWindow) -> None:
@@ -223,6 +214,20 @@ def _study(window: MainWindow) -> None:
     _wait(lambda: view.study.found is not None and view.study.found.counted == 40)
     _wait(lambda: not view.study.is_running)
     _keep(window, "a-study")
+    pane.actions_by_id["show_stage"].trigger()
+    pane.actions_by_id["large_stage"].trigger()
+
+
+def _decisions(window: MainWindow) -> None:
+    assert window.pane is not None
+    pane = window.pane
+    view = pane.views.of(DecisionsView)
+    window.desk.move_playhead(361)
+    window.desk.select_row("esc")
+    pane.actions_by_id["large_stage"].trigger()
+    pane.actions_by_id["show_decisions"].trigger()
+    _wait(lambda: view.running.picture is not None and view.running.picture.is_final)
+    _keep(window, "a-decision-map")
     pane.actions_by_id["show_stage"].trigger()
     pane.actions_by_id["large_stage"].trigger()
 

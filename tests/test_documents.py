@@ -94,6 +94,7 @@ def test_every_command_line_runs_with_all_that_may_be_given(
         "RESULT": "failure",
         "TEXT": "'raise thunder'",
         "CONDITION": "'ran(1)'",
+        "INPUT=LOW:HIGH": "alarm=0:1",
         "PLACE=VALUES": "guard/1.1.guard.within=7,8",
     }
     if re.fullmatch(r"umbrant (show|why|export|roll|review)", command):

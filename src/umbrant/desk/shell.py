@@ -27,6 +27,7 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.older_version import OlderVersion
 from umbrant.desk.session.playback import Playback
 from umbrant.desk.session.rehearsing import Rehearsing
+from umbrant.desk.views.decisions.view import DecisionsView
 from umbrant.desk.views.lanes.view import LanesView
 from umbrant.desk.views.ledger.view import LedgerView
 from umbrant.desk.views.map.view import MapView
@@ -127,6 +128,7 @@ class DeskPane(QWidget):
         self.setting.walked.connect(self.stage.choose)
         self.setting.walked.connect(self.refresh_actions)
         self.views.of(StudyView).study.changed.connect(self.right.refresh)
+        self.views.of(DecisionsView).running.changed.connect(self.right.refresh)
         for changed in (self.playback.stop_changed, desk.take_changed):
             changed.connect(self._mark_stops)
         for follows in (self.refresh_actions, self.right.refresh):

@@ -13,7 +13,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
-from typing import IO, NoReturn
+from typing import IO, Any, NoReturn
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import Cause
@@ -55,6 +55,8 @@ class MapAnswer:
     """
     atoms: dict[str, bool] = field(default_factory=dict)
     """Each atom of a condition that was evaluated, as 'row|part|index', and what it came to."""
+    failed: tuple[str, ...] = ()
+    """The rows that were entered or went on in this tick and failed in it, the innermost first."""
 
 
 class WatchedAgent(NullRecorder):
@@ -69,6 +71,8 @@ class WatchedAgent(NullRecorder):
         """When each row was entered last: the tick, and its place in the order."""
         self._active: dict[str, bool] = {}
         self.atoms: dict[str, bool] = {}
+        self._failed: tuple[int, list[str]] = (-1, [])
+        """The rows that failed, and in which tick."""
 
     def running(self, row_id: str) -> RowLog:
         return _WatchedRow(self, row_id)
@@ -91,9 +95,18 @@ class WatchedAgent(NullRecorder):
         self._entered[row_id] = self.tick, self._order
         self._active[row_id] = True
 
-    def left(self, row_id: str) -> None:
+    def left(self, row_id: str, status: Status | None) -> None:
         """A row was left."""
         self._active[row_id] = False
+        if status is Status.FAILURE:
+            if self._failed[0] != self.tick:
+                self._failed = self.tick, []
+            self._failed[1].append(row_id)
+
+    @property
+    def failed(self) -> list[str]:
+        """The rows that failed in this tick, in the order in which they did."""
+        return self._failed[1] if self._failed[0] == self.tick else []
 
     def lead(self, branch: Sequence[str]) -> str:
         """The row of a branch that leads at the end of the tick: of those that are active the one
@@ -113,7 +126,7 @@ class _WatchedRow:
         self.agent.entered(self.row_id)
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
-        self.agent.left(self.row_id)
+        self.agent.left(self.row_id, status)
 
 
 class SilentWriter:
@@ -217,7 +230,8 @@ class DecisionAsker:
         watched = self._writer.agent_watched
         self._play.decide(self.subject.tick, actions, self.subject.agent)
         leads = [watched.lead(branch) for branch in self._branches]
-        said = [" + ".join(dict.fromkeys(each for each in leads if each)), watched.atoms]
+        lead = " + ".join(dict.fromkeys(each for each in leads if each))
+        said = [lead, watched.atoms, watched.failed]
         # One write of less than a pipe holds is not broken up; the parent reads lines.
         os.write(writing, (json.dumps(said) + "\n").encode())
 
@@ -245,9 +259,16 @@ def _answers(pipe: IO[str], count: int) -> Iterator[MapAnswer]:
         given = 0
         for line in pipe:
             found = json.loads(line)
-            yield MapAnswer(UNANSWERED) if found is None else MapAnswer(found[0], found[1])
+            yield _answer_of(found)
             given += 1
         yield from [MapAnswer(UNANSWERED)] * (count - given)
+
+
+def _answer_of(said: list[Any] | None) -> MapAnswer:
+    if said is None:
+        return MapAnswer(UNANSWERED)
+    lead, atoms, failed = said
+    return MapAnswer(lead, atoms, tuple(failed))
 
 
 def row_names(behavior: Behavior) -> dict[str, str]:

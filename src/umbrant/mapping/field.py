@@ -24,6 +24,8 @@ STEPS = 64
 """Into how many steps each axis is divided at the finest."""
 COARSE = 8
 """How many steps lie between the first questions."""
+FAILS = "|fails"
+"""Stands behind a row whose failure makes a border."""
 Place = tuple[int, int]
 """Steps along the axes, from 0 to STEPS."""
 
@@ -188,18 +190,27 @@ class MapField:
             )
 
     def _differing(self, one: MapAnswer, other: MapAnswer) -> str:
-        """The first atom, in the order of the rows, that is yes on one side and no on the other."""
+        """The first atom, in the order of the rows, that is yes on one side and no on the other;
+        where there is none the innermost row that fails on one side only, with FAILS.
+        """
         number = self._behavior().outline.number
         order = {row_id: place for place, row_id in enumerate(number)}
         both = sorted(atom for atom in one.atoms if atom in other.atoms)
         differing = [atom for atom in both if one.atoms[atom] != other.atoms[atom]]
         last = len(order)
-        return min(differing, key=lambda each: order.get(each.split("|")[0], last), default="")
+        if differing:
+            return min(differing, key=lambda each: order.get(each.split("|")[0], last))
+        failed = (*one.failed, *other.failed)
+        fails = (each for each in failed if (each in one.failed) != (each in other.failed))
+        return next((f"{each}{FAILS}" for each in fails), "")
 
     def _words(self, atom: str) -> tuple[str, str]:
         """The row of an atom, and the atom with the row's number, as it is read."""
         if not atom:
             return "", "scores or memory"
+        if atom.endswith(FAILS):
+            row_id = atom.removesuffix(FAILS)
+            return row_id, f"{row_names(self._behavior()).get(row_id, row_id)} fails"
         row_id, part, index = atom.split("|")
         behavior, catalog = self._behavior(), self.subject.catalog
         row = behavior.by_id.get(row_id)

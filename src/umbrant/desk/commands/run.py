@@ -6,6 +6,7 @@ from umbrant.desk.chips.values import FieldChip
 from umbrant.desk.commands.action import Action, Where, has_take
 from umbrant.desk.commands.context import CommandContext
 from umbrant.desk.commands.project import trust
+from umbrant.desk.views.decisions.view import DecisionsView
 from umbrant.desk.views.registry import STAGE
 from umbrant.desk.views.stage.view import StageView
 from umbrant.desk.views.study.view import StudyView
@@ -178,6 +179,21 @@ def _number_in_focus(context: CommandContext) -> str | None:
     return name_of_number(desk.project, desk.behavior.name, chip.slot, start)
 
 
+def decision_map(context: CommandContext) -> None:
+    """Ask for two inputs, and show which row would lead for each pair of their values."""
+    view, dialogs = context.views.of(DecisionsView), context.dialogs()
+    offered = view.inputs or view.offered_inputs() or ("", "")
+    ask = (
+        "What goes {}? A sense, a key, a number of the body, visitor.x, .y or .distance, or a "
+        "number of a row, such as 1.1.guard.within, with its range: distance(visitor)=0:20"
+    )
+    across = dialogs.text("Decision map", ask.format("across"), offered[0], verb="Go on")
+    up = across and dialogs.text("Decision map", ask.format("up"), offered[1], verb="Show it")
+    if across and up:
+        context.show("decisions")
+        view.show_inputs(across, up)
+
+
 def stop_where(context: CommandContext) -> None:
     """Ask for a condition at which playing stops."""
     desk, playback = context.desk, context.playback
@@ -306,6 +322,15 @@ ACTIONS: tuple[Action, ...] = (
         "Play the scenario with many seeds for each of several values of the number in the chip",
         study_number,
         ("Ctrl+Shift+N",),
+    ),
+    Action(
+        "decision_map",
+        "Run",
+        "Decision map…",
+        "Show which row would lead at the playhead, over two inputs",
+        decision_map,
+        ("Ctrl+Shift+M",),
+        enabled=has_take,
     ),
     Action(
         "stop_where",

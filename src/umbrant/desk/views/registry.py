@@ -4,6 +4,7 @@ from typing import Any
 
 from umbrant.desk.views.blackboard import BlackboardView
 from umbrant.desk.views.curve.view import CurveView
+from umbrant.desk.views.decisions.view import DecisionsView
 from umbrant.desk.views.help.view import HelpView
 from umbrant.desk.views.lanes.view import LanesView
 from umbrant.desk.views.ledger.view import LedgerView
@@ -95,6 +96,15 @@ VIEWS: tuple[ViewSpec[Any], ...] = (
         lambda c: StudyView(c.desk, c.palette, c.parent),
         "Ctrl+Shift+U",
         close=lambda view: view.study.close(),
+    ),
+    ViewSpec(
+        "decisions",
+        Side.RIGHT,
+        "Decisions",
+        "Show which row would lead now, over two inputs",
+        lambda c: DecisionsView(c.desk, c.palette, c.parent),
+        "Ctrl+Shift+I",
+        close=lambda view: view.running.close(),
     ),
     ViewSpec(
         "reasons",

@@ -1,0 +1,1 @@
+"""The decision map in the window: which row would lead now, over two inputs."""

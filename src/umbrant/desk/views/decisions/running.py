@@ -1,0 +1,102 @@
+"""A decision map that is drawn in a process of its own, round by round."""
+
+from pydantic import ValidationError
+from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTimer, Signal
+
+from umbrant.desk.logs import log
+from umbrant.desk.session.roller import KILLED_MS
+from umbrant.mapping.field import MapPicture
+from umbrant.mapping.worker import COMMAND, MapQuestion, MapReply
+from umbrant.rolling.client import ENVIRONMENT
+
+SETTLED_MS = 300
+"""How long the playhead must stand before a map is drawn for it."""
+
+
+class RunningMap(QObject):
+    """Draws one map at a time, the newest that is asked for. Lives in the window's thread."""
+
+    changed = Signal()
+    """There is more of the map, or it is known that there is none."""
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self.question: MapQuestion | None = None
+        self.picture: MapPicture | None = None
+        """The map as far as it is known; that of the question before until there is more."""
+        self.error = ""
+        """Why there is no map."""
+        self._process: QProcess | None = None
+        self._timer = QTimer(self, singleShot=True, interval=SETTLED_MS)
+        self._timer.timeout.connect(self._start)
+
+    @property
+    def is_running(self) -> bool:
+        """Whether more of the map will come."""
+        return self._process is not None or self._timer.isActive()
+
+    def ask(self, question: MapQuestion) -> None:
+        """Draw this map instead of any other, once no other is asked for."""
+        if question == self.question:
+            return
+        self.question, self.error = question, ""
+        self._end()
+        self._timer.start()
+
+    def close(self) -> None:
+        """Draw nothing more."""
+        self._timer.stop()
+        self._end()
+
+    def _start(self) -> None:
+        if self.question is None:
+            return
+        process = QProcess(self)
+        environment = QProcessEnvironment.systemEnvironment()
+        for name, value in ENVIRONMENT.items():
+            environment.insert(name, value)
+        process.setProcessEnvironment(environment)
+        process.readyReadStandardOutput.connect(self._read)
+        process.finished.connect(self._ended)
+        process.errorOccurred.connect(self._could_not)
+        self._process = process
+        program, *arguments = COMMAND
+        process.start(program, arguments)
+        process.write((self.question.model_dump_json() + "\n").encode())
+        process.closeWriteChannel()
+
+    def _end(self) -> None:
+        process, self._process = self._process, None
+        if process is not None:
+            process.blockSignals(True)
+            # The processes that it has forked end with it.
+            process.kill()
+            process.waitForFinished(KILLED_MS)
+            process.deleteLater()
+
+    def _read(self) -> None:
+        while self._process is not None and self._process.canReadLine():
+            line = bytes(self._process.readLine().data())
+            try:
+                reply = MapReply.model_validate_json(line)
+            except ValidationError:
+                log.exception("a decision map could not be read")
+                continue
+            self.error = reply.error
+            self.picture = None if reply.error else reply.picture
+            self.changed.emit()
+
+    def _ended(self) -> None:
+        process, self._process = self._process, None
+        if process is not None:
+            if process.exitCode() and not self.error:
+                said = bytes(process.readAllStandardError().data()).decode(errors="replace")
+                self.error = "The map could not be drawn. " + said.strip().rpartition("\n")[2]
+            process.deleteLater()
+        self.changed.emit()
+
+    def _could_not(self, error: QProcess.ProcessError) -> None:
+        if error is QProcess.ProcessError.FailedToStart:
+            self._process = None
+            self.error = "The map could not be started."
+            self.changed.emit()

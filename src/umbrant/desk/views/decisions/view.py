@@ -1,0 +1,366 @@
+"""Which row would lead at the playhead, over two inputs: a field of colours, the take's path
+through it, and what makes its borders.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import (
+    QColor,
+    QFontMetricsF,
+    QHelpEvent,
+    QImage,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPen,
+    QPolygonF,
+    QShowEvent,
+)
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.views.decisions.running import RunningMap
+from umbrant.desk.widgets.accessible import AccessiblePart
+from umbrant.desk.widgets.painted import PaintedView, draw_focus
+from umbrant.desk.widgets.theme import Palette, body_font
+from umbrant.mapping.axes import PLACES
+from umbrant.mapping.drawing import runs_inside
+from umbrant.mapping.field import STEPS, MapPicture
+from umbrant.mapping.worker import MapQuestion
+from umbrant.model.values import KeyType, number_text
+from umbrant.reasons.decision_changes import leading_rows
+
+LEFT, TOP, BELOW, GAP, LINE, SWATCH = 34.0, 8.0, 30.0, 14.0, 19.0, 10.0
+LEAST_LEGEND = 150.0
+NOTHING = """Run › Decision map… (Ctrl+Shift+M) asks for two inputs,
+and shows which row would lead for each pair of values."""
+
+
+@dataclass(frozen=True)
+class LegendLine:
+    """A line beside the field: a label with its share, or what makes a border."""
+
+    text: str
+    row_id: str
+    label: int | None
+    """The label whose colour it has; None for a border."""
+
+
+class DecisionsView(PaintedView):
+    """The decision map. Up and Down walk the lines beside it, Enter goes to the row of one."""
+
+    def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.desk, self.palette_ = desk, palette
+        self.running = RunningMap(self)
+        self.inputs: tuple[str, str] | None = None
+        """The inputs with their ranges, as they were typed; None for those that are offered."""
+        self.chosen = 0
+        """The line beside the field that is chosen."""
+        self._image: QImage | None = None
+        self._lines: list[LegendLine] = []
+        self.setAccessibleName("Decision map")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(200, 72)
+        self.running.changed.connect(self._take_up)
+        for changed in (desk.playhead_moved, desk.take_changed, desk.agent_changed):
+            changed.connect(self.draw_again)
+
+    def sizeHint(self) -> QSize:
+        return QSize(480, 270)
+
+    def heading(self) -> str:
+        """Nothing: what it says stands in it, where there is room."""
+        return ""
+
+    def progress(self) -> str:
+        """How far the map is."""
+        asked = self.running.picture.asked if self.running.picture is not None else 0
+        return f"{asked} places played" + (", more to come" if self.running.is_running else "")
+
+    def set_palette(self, palette: Palette) -> None:
+        super().set_palette(palette)
+        self._take_up()
+
+    # what is asked
+
+    def show_inputs(self, across: str, up: str) -> None:
+        """Draw the map of two inputs from now on."""
+        self.inputs = across, up
+        self.draw_again()
+
+    def offered_inputs(self) -> tuple[str, str] | None:
+        """Two inputs that can be looked at: where somebody stands whom the agent has to do with."""
+        desk, take = self.desk, self.desk.take
+        if take is None or desk.agent not in take.agents:
+            return None
+        who = next(self._others(), None)
+        stage = take.header.project.find_stage(take.header.played.stage)
+        if who is None or stage is None:
+            return None
+        sizes = stage.width_m, stage.height_m
+        across, up = (
+            f"{who}.{along}=0:{number_text(size)}"
+            for along, size in zip(PLACES[:2], sizes, strict=True)
+        )
+        return across, up
+
+    def _others(self) -> Iterator[str]:
+        """Those of the cast that the agent may decide by, whom a key names first."""
+        take, agent, behavior = self.desk.take, self.desk.agent, self._behavior_name()
+        if take is None or not behavior:
+            return
+        for key in take.header.expanded(behavior).keys.values():
+            changes = take.agents[agent].keys.get(key.name)
+            held = changes.at(self.desk.playhead) if changes is not None else None
+            if key.type is KeyType.AGENT and held is not None and held.value in take.poses:
+                yield str(held.value)
+        for member in take.header.cast:
+            if member.name != agent and not member.waits:
+                yield member.name
+
+    def _behavior_name(self) -> str:
+        take = self.desk.take
+        member = take.header.played.member(self.desk.agent) if take is not None else None
+        return member.behavior or "" if member is not None else ""
+
+    def draw_again(self) -> None:
+        """Ask for the map at the playhead, if it is looked at."""
+        desk, current = self.desk, self.desk.takes.current
+        inputs = self.inputs or self.offered_inputs()
+        can_ask = inputs is not None and current is not None and current.is_finished
+        if not self.isVisible() or not can_ask or not self._behavior_name():
+            return
+        take = desk.take
+        assert take is not None  # noqa: S101  (a finished take is shown)
+        assert inputs is not None  # noqa: S101  (checked above)
+        question = MapQuestion(
+            take=take.path,
+            agent=desk.agent,
+            tick=min(desk.playhead, take.last_tick),
+            x=inputs[0],
+            y=inputs[1],
+            trusted=desk.documents.may_run_nodes,
+        )
+        self.running.ask(question)
+        self.update()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self.draw_again()
+
+    # what is shown
+
+    def lines(self) -> list[LegendLine]:
+        """The lines beside the field: the labels, the largest first, and the borders."""
+        return self._lines
+
+    def colour_of(self, picture: MapPicture, label: int) -> QColor:
+        """The colour of a label: that of its row in the lanes."""
+        behavior = self.desk.behavior
+        rows = leading_rows(behavior) if behavior is not None else ()
+        lead = picture.leads[label].partition(" + ")[0]
+        place = rows.index(lead) if lead in rows else label
+        # Leads of several branches at a time would else have the colour of the first alone.
+        others = sum(each.partition(" + ")[0] == lead for each in picture.leads[:label])
+        colours = self.palette_.leads
+        return colours[place % len(colours)].lighter(100 + 22 * others)
+
+    def _take_up(self) -> None:
+        picture = self.running.picture
+        self._image, self._lines = None, _lines_of(picture) if picture is not None else []
+        if picture is not None and picture.grid:
+            colours = [self.colour_of(picture, at).rgb() for at in range(len(picture.labels))]
+            image = QImage(STEPS + 1, STEPS + 1, QImage.Format.Format_RGB32)
+            for j, line in enumerate(picture.grid):
+                for i, label in enumerate(line):
+                    image.setPixel(i, STEPS - j, colours[label])
+            self._image = image
+        self.chosen = min(self.chosen, max(0, len(self._lines) - 1))
+        self.update()
+
+    def field(self) -> QRectF:
+        """Where the field is drawn: a square, or as the stage is if both inputs are along it."""
+        wide, high = self.width() - LEFT - GAP - LEAST_LEGEND, self.height() - TOP - BELOW
+        picture, shape = self.running.picture, 1.0
+        if picture is not None and picture.x.endswith(".x") and picture.y.endswith(".y"):
+            across, up = (high - low for low, high in zip(picture.low, picture.high, strict=True))
+            shape = across / up
+        wide = max(40.0, min(wide, high * shape))
+        return QRectF(LEFT, TOP, wide, wide / shape)
+
+    def box_of(self, index: int) -> QRectF:
+        """Where a line beside the field is drawn."""
+        field = self.field()
+        left = field.right() + GAP
+        borders = sum(each.label is None for each in self.lines()[: index + 1])
+        top = TOP + index * LINE + (6 if borders else 0)
+        return QRectF(left, top, self.width() - left - 6, LINE)
+
+    def to_pixels(self, picture: MapPicture, at: tuple[float, float]) -> QPointF:
+        """Where a pair of values is drawn."""
+        field = self.field()
+        across, up = (
+            (value - low) / (high - low)
+            for value, low, high in zip(at, picture.low, picture.high, strict=True)
+        )
+        return QPointF(field.left() + field.width() * across, field.bottom() - field.height() * up)
+
+    def parts(self) -> list[AccessiblePart]:
+        """The lines beside the field, for a screen reader."""
+        return [
+            AccessiblePart(line.text, self.box_of(index), index == self.chosen)
+            for index, line in enumerate(self.lines())
+        ]
+
+    def draw(self, painter: QPainter) -> None:
+        palette, picture = self.palette_, self.running.picture
+        painter.fillRect(self.rect(), palette.sheet)
+        painter.setFont(body_font(11))
+        if picture is None or self._image is None:
+            painter.setPen(palette.refused if self.running.error else palette.dim)
+            words = self.running.error or ("Playing …" if self.running.is_running else NOTHING)
+            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(QRectF(self.rect()).adjusted(20, 0, -20, 0), flags, words)
+            return
+        self._draw_field(painter, picture, self._image)
+        self._draw_axes(painter, picture)
+        for index, line in enumerate(self.lines()):
+            self._draw_line(painter, picture, index, line)
+        painter.setPen(palette.faint)
+        foot = QRectF(self.field().right() + GAP + 4, self.height() - LINE, self.width(), LINE)
+        painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, self.progress())
+        if self.hasFocus():
+            draw_focus(painter, self, palette)
+
+    def _draw_field(self, painter: QPainter, picture: MapPicture, image: QImage) -> None:
+        field, palette = self.field(), self.palette_
+        painter.save()
+        painter.setClipRect(field)
+        # A place stands in the middle of its cell: half of those at the edges is cut off.
+        half, flat = field.width() / STEPS / 2, field.height() / STEPS / 2
+        painter.drawImage(field.adjusted(-half, -flat, half, flat), image)
+        painter.setPen(QPen(palette.ink, 1.0))
+        for run in runs_inside(picture):
+            painter.drawPolyline(QPolygonF([self.to_pixels(picture, each) for each in run]))
+        x, y = picture.here
+        if x is not None and y is not None:
+            painter.setPen(QPen(palette.sheet, 1.5))
+            painter.setBrush(palette.now)
+            painter.drawEllipse(self.to_pixels(picture, (x, y)), 5, 5)
+        painter.restore()
+        painter.setPen(QPen(palette.dim, 1.0))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawRect(field)
+
+    def _draw_axes(self, painter: QPainter, picture: MapPicture) -> None:
+        field, flag = self.field(), Qt.AlignmentFlag
+        painter.setPen(self.palette_.dim)
+        foot = QRectF(field.left(), field.bottom() + 2, field.width(), 14)
+        painter.drawText(foot, flag.AlignLeft, number_text(picture.low[0]))
+        painter.drawText(foot, flag.AlignRight, number_text(picture.high[0]))
+        painter.setPen(self.palette_.ink)
+        wide = QRectF(field.left(), field.bottom() + 2, field.width(), 14)
+        painter.drawText(wide, flag.AlignHCenter, _short(picture.x))
+        painter.save()
+        painter.translate(4, field.bottom())
+        painter.rotate(-90)
+        painter.drawText(QRectF(0, 0, field.height(), 14), flag.AlignHCenter, _short(picture.y))
+        painter.restore()
+        painter.setPen(self.palette_.dim)
+        side = QRectF(0, field.top(), LEFT - 4, field.height())
+        painter.drawText(side, flag.AlignRight | flag.AlignTop, number_text(picture.high[1]))
+        painter.drawText(side, flag.AlignRight | flag.AlignBottom, number_text(picture.low[1]))
+
+    def _draw_line(
+        self, painter: QPainter, picture: MapPicture, index: int, line: LegendLine
+    ) -> None:
+        box, palette = self.box_of(index), self.palette_
+        if index == self.chosen and self.hasFocus():
+            painter.fillRect(box, palette.selection)
+        left = box.left() + 4
+        if line.label is not None:
+            swatch = QRectF(left, box.center().y() - SWATCH / 2, SWATCH, SWATCH)
+            painter.fillRect(swatch, self.colour_of(picture, line.label))
+            left += SWATCH + 6
+        painter.setPen(palette.ink if line.label is not None else palette.dim)
+        metrics = QFontMetricsF(painter.font())
+        room = box.right() - left
+        text = metrics.elidedText(line.text, Qt.TextElideMode.ElideRight, room)
+        painter.drawText(
+            QRectF(left, box.top(), room, box.height()), Qt.AlignmentFlag.AlignVCenter, text
+        )
+
+    # events
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        for index in range(len(self.lines())):
+            if self.box_of(index).contains(event.position()):
+                self.chosen = index
+                self.go_to()
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+        key, count = Qt.Key(event.key()), len(self.lines())
+        if key in steps and count:
+            self.chosen = (self.chosen + steps[key]) % count
+            self.update()
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and count:
+            self.go_to()
+        else:
+            super().keyPressEvent(event)
+
+    def go_to(self) -> None:
+        """Select the row that the chosen line is about."""
+        line = self.lines()[self.chosen]
+        if line.row_id:
+            self.desk.select_row(line.row_id)
+        else:
+            self.desk.message.emit("No single row makes this border: scores or memory decide.")
+
+    def event(self, event: QEvent) -> bool:
+        """What a place of the field says is told in a tip."""
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
+            QToolTip.showText(event.globalPos(), self.tip_at(QPointF(event.pos())), self)
+            return True
+        return super().event(event)
+
+    def tip_at(self, pixel: QPointF) -> str:
+        """The values at a place of the field and what leads there, or a line that is cut off."""
+        picture, field = self.running.picture, self.field()
+        if picture is None or not picture.grid:
+            return ""
+        for index, line in enumerate(self.lines()):
+            if self.box_of(index).contains(pixel):
+                return line.text
+        if not field.contains(pixel):
+            return ""
+        shares = (
+            (pixel.x() - field.left()) / field.width(),
+            (field.bottom() - pixel.y()) / field.height(),
+        )
+        i, j = (round(share * STEPS) for share in shares)
+        x, y = (
+            low + (high - low) * share
+            for share, low, high in zip(shares, picture.low, picture.high, strict=True)
+        )
+        label = picture.labels[picture.grid[j][i]]
+        return f"{_short(picture.x)} {x:.2f}, {_short(picture.y)} {y:.2f}: {label}"
+
+
+def _lines_of(picture: MapPicture) -> list[LegendLine]:
+    found = []
+    for label, share in picture.shares():
+        place = picture.labels.index(label)
+        row_id = picture.leads[place].partition(" + ")[0]
+        found.append(LegendLine(f"{label} · {share * 100:.0f} %", row_id, place))
+    return [*found, *(LegendLine(each.says, each.row_id, None) for each in picture.borders)]
+
+
+def _short(name: str) -> str:
+    """An input's name without the behavior that it is of."""
+    return name.rpartition("/")[2]

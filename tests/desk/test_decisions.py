@@ -1,0 +1,124 @@
+"""The decision map in the window: drawn for the playhead, walked, and led by typed inputs."""
+
+import pytest
+from PySide6.QtCore import QPointF, Qt
+
+from tests.desk.conftest import Answers, Driver
+from umbrant.desk.views.decisions.running import RunningMap
+from umbrant.desk.views.decisions.view import DecisionsView
+from umbrant.desk.widgets.theme import NIGHT
+from umbrant.mapping.worker import MapQuestion
+
+
+def shown(hands: Driver, at_s: float) -> DecisionsView:
+    """The view with the final map at a time."""
+    hands.desk.move_playhead(int(at_s * 20))
+    hands.pane.actions_by_id["show_decisions"].trigger()
+    view: DecisionsView = hands.pane.views.of(DecisionsView)
+    settle(hands, view)
+    return view
+
+
+def settle(hands: Driver, view: DecisionsView) -> None:
+    hands.until(
+        lambda: (
+            not view.running.is_running
+            and (view.running.error != "" or view.running.picture is not None)
+        )
+    )
+
+
+def test_the_map_shows_where_somebody_would_have_to_stand(quay_driver: Driver) -> None:
+    hands = quay_driver
+    view = shown(hands, 18.05)
+    picture = view.running.picture
+    assert picture.is_final
+    assert (picture.x, picture.y) == ("visitor.x", "visitor.y")
+    texts = [line.text for line in view.lines()]
+    assert texts[0].startswith("1.2 Check last sighting · ")
+    assert "1.1 Escort the visitor: can see visitor within 8 m" in texts
+    assert view.progress() == f"{picture.asked} places played"
+    view.grab()
+    # Enter goes to the row of a line, and so does the mouse.
+    view.setFocus()
+    hands.desk.select_row("keep")
+    hands.qtbot.keyClick(view, Qt.Key.Key_Down)
+    hands.qtbot.keyClick(view, Qt.Key.Key_Return)
+    assert hands.desk.row_id == "esc"
+    hands.qtbot.mouseClick(view, Qt.MouseButton.LeftButton, pos=view.box_of(0).center().toPoint())
+    assert hands.desk.row_id == "chk"
+    assert [part.name for part in view.parts()] == texts
+    # What a place says can be read.
+    at = view.to_pixels(picture, (18.0, 14.5))
+    assert view.tip_at(at).startswith("visitor.x 18.0")
+    assert view.tip_at(view.box_of(1).center()) == texts[1]
+    assert view.tip_at(QPointF(1, view.height() - 1)) == ""
+    view.set_palette(NIGHT)
+    view.grab()
+
+
+def test_the_map_follows_the_playhead_and_the_agent(quay_driver: Driver) -> None:
+    hands = quay_driver
+    view = shown(hands, 18.05)
+    first = view.running.picture
+    hands.desk.move_playhead(20)
+    hands.until(lambda: view.running.question.tick == 20)
+    settle(hands, view)
+    assert view.running.picture != first
+    hands.desk.select_agent("tam")
+    hands.until(lambda: view.running.question.agent == "tam")
+    settle(hands, view)
+    assert view.running.picture.is_final
+    assert view.running.picture.x != ""
+    # One that decides nothing has no map; what was there stays.
+    hands.desk.select_agent("visitor")
+    assert view.running.question.agent == "tam"
+    # Nothing is drawn that nobody looks at.
+    hands.pane.actions_by_id["show_stage"].trigger()
+    hands.desk.select_agent("odo")
+    assert view.running.question.agent == "tam"
+
+
+def test_inputs_are_typed_and_what_is_none_is_told(quay_driver: Driver, answers: Answers) -> None:
+    hands = quay_driver
+    hands.desk.move_playhead(360)
+    view = hands.pane.views.of(DecisionsView)
+    answers.texts = ["visitor.distance=0:16", "1.1.guard.within=2:14"]
+    hands.pane.actions_by_id["decision_map"].trigger()
+    assert hands.pane.right.view is view
+    settle(hands, view)
+    picture = view.running.picture
+    assert (picture.x, picture.y) == ("visitor.distance", "warden/1.1.guard.within")
+    assert "1.2.2 Go there fails" in [line.text for line in view.lines()]
+    answers.texts = ["nothing=0:1", "alarm=0:1"]
+    hands.pane.actions_by_id["decision_map"].trigger()
+    settle(hands, view)
+    hands.until(lambda: view.running.error != "")
+    assert view.running.error.startswith("nothing: there is no such input.")
+    assert view.lines() == []
+    assert view.tip_at(QPointF(60, 60)) == ""
+    view.grab()
+    answers.texts = ["alarm=0:1", None]
+    hands.pane.actions_by_id["decision_map"].trigger()
+    assert view.inputs == ("nothing=0:1", "alarm=0:1"), "who cancels changes nothing"
+
+
+def test_a_map_that_ends_early_is_told_of(
+    quay_driver: Driver, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hands = quay_driver
+    running = RunningMap(hands.desk)
+    take = hands.desk.take.path
+    question = MapQuestion(take=take, agent="odo", tick=5, x="alarm=0:1", y="visitor.x=0:9")
+    running.ask(question)
+    hands.until(lambda: running._process is not None)
+    running._process.kill()
+    hands.until(lambda: not running.is_running)
+    assert running.error.startswith("The map could not be drawn.")
+    monkeypatch.setattr("umbrant.desk.views.decisions.running.COMMAND", ("/no/such/program",))
+    running.ask(question.model_copy(update={"tick": 6}))
+    hands.until(lambda: running.error == "The map could not be started.")
+    assert not running.is_running
+    running.ask(question.model_copy(update={"tick": 7}))
+    running.close()
+    assert not running.is_running

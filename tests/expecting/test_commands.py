@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from junitparser import Failure, JUnitXml
 
 from tests.conftest import DEMO
 from umbrant.catalog.validation import open_project
@@ -106,6 +107,14 @@ def test_expect_finds_the_seed_that_breaks_it(umbrant: Any, quay: Path, tmp_path
     assert failure is not None
     assert "seed 16, tick 793, odo" in str(failure.get("message"))
     assert len(cases["expectations/the-porter-drinks.json"]) == 0
+    # A consumer of others, which knows the format, reads the same.
+    report = JUnitXml.fromfile(str(junit))
+    assert (report.tests, report.failures, report.errors, report.skipped) == (2, 1, 0, 0)
+    results = {case.classname: case.result for read in report for case in read}
+    (told,) = results["expectations/he-forgets.json"]
+    assert isinstance(told, Failure)
+    assert told.message.startswith("seed 16, tick 793, odo")
+    assert results["expectations/the-porter-drinks.json"] == []
     alone = umbrant("expect", quay, "--seeds", "8", "--json", "--jobs", "1")
     together = umbrant("expect", quay, "--seeds", "8", "--json", "--jobs", "3")
     assert alone == together

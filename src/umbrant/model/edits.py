@@ -273,6 +273,7 @@ def insert_row(
 def delete_rows(project: Project, behavior: str, row_ids: Iterable[str]) -> Project:
     """Remove rows and all that is nested in them."""
     row_ids = list(row_ids)
+    # A row of a used behavior is deleted where it is written.
     for inside in [row_id for row_id in row_ids if "/" in row_id]:
         name, own_id = home(project, behavior, inside)
         project = delete_rows(project, name, [own_id])

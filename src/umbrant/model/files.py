@@ -46,6 +46,8 @@ def read_text(path: Path) -> str:
 
     A pipe or a device is not waited for.
     """
+    # Opened first and looked at then: between a look at the name and the opening it could become
+    # something else. O_NONBLOCK, since a pipe would wait for somebody who writes.
     handle = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
     with os.fdopen(handle, "rb") as file:
         about = os.fstat(handle)
@@ -142,10 +144,13 @@ def finish_save(folder: Path) -> None:
     for name in written:
         path = folder / name
         part = _part(path)
+        # A part that is gone was renamed before the crash: finishing a save twice comes to the
+        # same.
         if part.is_file() and not part.is_symlink():
             os.replace(part, path)
     for name in removed:
         (folder / name).unlink(missing_ok=True)
+    # The renames must be on the disk before the journal goes: nobody would finish them without it.
     for place in sorted({(folder / name).parent for name in (*written, *removed)}):
         _settle(place)
     (folder / JOURNAL).unlink()
@@ -198,6 +203,8 @@ def _write_part(path: Path, text: str) -> None:
     """Write the new text of a file beside it, with the file's permissions."""
     path.parent.mkdir(parents=True, exist_ok=True)
     part = _part(path)
+    # Left by a save that never counted. Made anew, with O_EXCL: a link in its place would lead the
+    # writing out of the project.
     part.unlink(missing_ok=True)
     handle = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_CLOEXEC, 0o644)
     with os.fdopen(handle, "w", encoding="utf-8", newline="\n") as file:

@@ -63,6 +63,7 @@ def read_project(folder: Path) -> Project:
             finish_save(folder)
     problems: list[Problem] = []
     texts: dict[str, str] = {}
+    # One lock for all files: read one by one they could be of two different saves.
     with _as_project_error(folder, "it cannot be read"), locked(folder, shared=True):
         names = [
             COVER_FILE,

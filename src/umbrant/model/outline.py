@@ -48,6 +48,8 @@ class Outline:
                 )
         number: dict[str, str] = {}
         depth: dict[str, int] = {}
+        # By a stack of its own, not by calls: how deep a file nests its rows is for this to refuse,
+        # not for Python.
         waiting = [
             (row_id, str(n), 0) for n, row_id in reversed(list(enumerate(under.get(None, []), 1)))
         ]
@@ -60,6 +62,7 @@ class Outline:
             number[row_id], depth[row_id] = text, level
             inner = list(enumerate(under.get(row_id, []), 1))
             waiting.extend((child, f"{text}.{n}", level + 1) for n, child in reversed(inner))
+        # Whoever is nested in itself was never reached from the top.
         for row_id in parent:
             if row_id not in number:
                 raise OutlineError(

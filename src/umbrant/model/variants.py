@@ -69,6 +69,8 @@ def _between(original: Behavior, wanted: Behavior, row_ids: tuple[str, ...]) -> 
         before, after = original.row(row_id), wanted.row(row_id)
         inside = original.outline.children[row_id]
         same = inside == wanted.outline.children[row_id] and before.kind == after.kind
+        # An override says what is otherwise and what is more. It cannot take anything away, so a
+        # row that has lost something is written out anew, with all that is in it.
         unguarded = before.guard is not None and after.guard is None
         kept = set(after.args) >= set(before.args) and set(after.binds) >= set(before.binds)
         if same and not unguarded and kept:

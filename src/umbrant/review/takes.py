@@ -46,6 +46,8 @@ def never_ran(run: AgentTake) -> Iterator[RuleMatch]:
 
 def _why_never(run: AgentTake, row: Row) -> str:
     """What kept a row from ever running: its last refusal, its best score, or who was preferred."""
+    # In the order in which an author would look: was it tried, was it scored, could anything lead
+    # to it.
     refusals = run.record(row.id).refusals.get(ROW, [])
     if refusals:
         tick = refusals[-1].end
@@ -108,6 +110,7 @@ def _flips_among(run: AgentTake, found: tuple[LeadingSpan, ...]) -> Iterator[Rul
                 f"{span:.2f} s, from {run.seconds(one.start):.2f} s on. {causes}"
             )
             yield RuleMatch(message, one.row_id, about=other.row_id)
+        # The last of these may be the first of two others that flip.
         index = max(end, index + 1)
 
 
@@ -168,6 +171,7 @@ def restarting(run: AgentTake) -> Iterator[RuleMatch]:
     for row in behavior.rows if behavior else ():
         kind = run.catalog.get(row.kind, *RUNS)
         if behavior is None or kind is None or not kind.holds or row.under in reported:
+            # What is in a row that was reported would say the same once more.
             reported.update({row.id} if row.under in reported else ())
             continue
         spans = _each_tick(run, run.record(row.id).spans)

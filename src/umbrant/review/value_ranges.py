@@ -151,6 +151,7 @@ def _seen(tree: SenseCall, wanted: bool, known: KnownKeys) -> Cases | None:
         distance = SenseCall("distance", (whom,), (), tree.span)
         near = Comparison("<=", distance, within, tree.span)
         parts.append(_compared(near, wanted, known))
+    # Who is not seen within a range is out of sight, or too far away.
     return _all_of(parts) if wanted else _any_of(parts)
 
 
@@ -161,6 +162,7 @@ def _all_of(parts: list[Cases | None]) -> Cases | None:
     for each in parts:
         met = [one.meet(other) for one, other in product(found, each or ())]
         found = [case for case in met if case is not None]
+        # Cases multiply with each part; what has very many is told of by no rule.
         if len(found) > MOST_CASES:
             return None
     return tuple(found)
@@ -176,12 +178,14 @@ def _any_of(parts: list[Cases | None]) -> Cases | None:
 def _compared(tree: Comparison, wanted: bool, known: KnownKeys) -> Cases | None:
     """The cases of one comparison: a range of the value in it, or a question to be answered."""
     sides = _linear(tree.left, known), _linear(tree.right, known)
+    # Being equal is no range: it is a question, and so is what is no sum.
     if tree.sign not in OPPOSITE or sides[0] is None or sides[1] is None:
         return (Case(answers={source(tree): wanted}),)
     sign = tree.sign if wanted else OPPOSITE[tree.sign]
     terms, constant = sides[0].minus(sides[1])
     if not terms:
         return ALWAYS if _range(sign, 0.0).holds(ValueRange(constant, constant)) else NEVER
+    # By the first term, with the factor 1: so `2 * n > 4` and `n > 2` are ranges of one value.
     first = terms[min(terms)]
     value = " + ".join(
         name if factor == first else f"{factor / first:g} * {name}"

@@ -126,6 +126,8 @@ class SpanChunk(OrderedChunk):
         )
 
     def _keep_on(self) -> bool:
+        # A row runs once at a time, so spans end in the order in which they begin: those that have
+        # ended are the first, and at most the last is open.
         ended = len(self._ends)
         del self._ticks[:ended], self._steps[:ended]
         self._ends.clear()
@@ -150,6 +152,7 @@ class RefusalChunk(OrderedChunk):
 
     def __call__(self, cause: Cause, /) -> None:
         last, tick = self.last, self.clock.tick
+        # By identity first: the causes that come at nearly every tick are made once.
         if last.end >= tick - 1 and (last.cause is cause or last.cause == cause):
             last.end = tick
         else:
@@ -161,11 +164,15 @@ class RefusalChunk(OrderedChunk):
             self._causes.append(cause.plain)
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
+        # How long the last refusal is changes until the next begins; its end is looked up only as
+        # the column is handed over.
         if self._ends:
             self._ends[-1] = self.last.end
         return self._ticks, self._steps, self._ends, self._causes
 
     def _keep_on(self) -> bool:
+        # One that may be said again at the next tick is the same refusal, and belongs to the next
+        # chunk as well.
         goes_on = self.last.end >= self._buffer.tick - 1
         keeps = 1 if goes_on else 0
         for column in (self._ticks, self._steps, self._ends, self._causes):

@@ -58,6 +58,7 @@ def stored_chunk(ticks: bytes, steps: bytes, ends: bytes, numbers: bytes, more: 
 
 def _spans_of(chunk: StoredChunk) -> list[Span]:
     outcomes, causes = chunk.more
+    # A chunk has first the beginnings and then the ends; who has no end comes last.
     starts, count = list(zip(chunk.ticks, chunk.steps, strict=False)), len(chunk.ends)
     ends = zip(chunk.ends, chunk.steps[len(chunk.ticks) :], strict=True)
     ended = [
@@ -73,6 +74,7 @@ def _spans_of(chunk: StoredChunk) -> list[Span]:
 
 
 def _put_spans(record: RowRecord, part: str, spans: list[Span]) -> None:
+    # What ran on over the end of a chunk stands in the next one too, which knows more of it.
     if record.spans and record.spans[-1].end is None:
         record.spans.pop()
     for span in spans:
@@ -173,6 +175,7 @@ def gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gau
 
     def decode(chunk: StoredChunk) -> list[tuple[int, Gauge]]:
         count = len(chunk.ticks)
+        # Most gauges are about nobody, and have no texts.
         values, totals, abouts = (
             chunk.numbers[:count],
             chunk.numbers[count:],

@@ -238,6 +238,38 @@ def test_all_views_follow_a_rehearsal_once_a_second(demo_driver: Driver) -> None
     assert desk.takes.current.against == "Take 1"
 
 
+def test_a_hand_takes_over_at_the_playhead_and_that_is_a_branch(demo_driver: Driver) -> None:
+    hands = demo_driver
+    desk, stage, rehearsing = hands.desk, hands.pane.stage, hands.pane.rehearsing
+    parent, project = desk.take, desk.project
+    desk.move_playhead(360)
+    hands.pane.actions_by_id["by_hand"].trigger()
+    assert rehearsing.active
+    assert rehearsing.puppet.name == "visitor"
+    hands.until(lambda: rehearsing.frame is not None)
+    assert rehearsing.frame.tick >= 360, "what was before is not played again before one's eyes"
+    hands.qtbot.keyPress(stage, Qt.Key.Key_Right)
+    hands.until(lambda: rehearsing.frame.tick >= 375)
+    hands.qtbot.keyRelease(stage, Qt.Key.Key_Right)
+    hands.pane.actions_by_id["by_hand"].trigger()
+    hands.until(lambda: not rehearsing.active and desk.branched_at is not None)
+    branch = desk.take
+    assert desk.branched_at == 360
+    assert "the visitor by hand" in desk.takes.current.label
+    assert desk.project is project, "the project stays as it is"
+    assert (branch.poses["visitor"][:361] == parent.poses["visitor"][:361]).all()
+    assert (branch.poses["visitor"][380] != parent.poses["visitor"][380]).any()
+    # It is kept as any branch is.
+    hands.pane.actions_by_id["keep_as_scenario"].trigger()
+    kept = desk.project.scenarios[-1]
+    assert kept.member("visitor").steps[0].tick == 360
+    desk.takes.show(1)
+    desk.move_playhead(10_000)
+    hands.pane.actions_by_id["by_hand"].trigger()
+    assert hands.messages[-1].startswith("The take ends here.")
+    assert not rehearsing.active
+
+
 def test_a_rehearsal_can_be_steered_with_the_mouse(demo_driver: Driver) -> None:
     hands = demo_driver
     stage, rehearsing = hands.pane.stage, hands.pane.rehearsing

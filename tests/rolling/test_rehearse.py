@@ -2,10 +2,13 @@
 
 from pathlib import Path
 
+import pytest
+
 from tests.conftest import DEMO
 from tests.rolling.supervised import replies_in_turn
 from tests.small import project, row
 from umbrant.catalog.validation import open_project, validate
+from umbrant.comparing.parting import first_difference
 from umbrant.model.documents import Project
 from umbrant.model.staging import DropProp, Member, Prop, RaiseEvent, Scenario, WalkPoint
 from umbrant.rolling.orders import end_line, order_line, step_line
@@ -50,6 +53,49 @@ def rehearsed(
     writer[0].close()
     track = rehearsal.track
     return rehearsal, with_track(made, scenario, puppet, track.steps, track.cues)
+
+
+TAKEN_OVER, PUSHED = 150, 160
+
+
+def later(tick: int) -> SteeringInput:
+    """A hand that pushes at a later tick."""
+    return SteeringInput(push={PUSHED: (1.2, 0.0), 200: (0.0, 0.0)}.get(tick))
+
+
+@pytest.mark.parametrize("walks", [True, False])
+def test_a_hand_that_takes_over_later_leaves_what_was_before_as_it_was(
+    tmp_path: Path, walks: bool
+) -> None:
+    """Until the hand takes over the puppet walks, or does what an earlier hand did."""
+    made = QUAY if walks else rehearsed(QUAY, "dusk", "visitor", tmp_path / "first", 240)[1]
+    parent = read_take(roll(RollOrder(made, "dusk", tmp_path / "parent.take", seconds=12.0)))
+    path, writer = tmp_path / "r.take", list[TakeWriter]()
+
+    def record(played: Scenario) -> TakeRecorder:
+        writer.append(TakeWriter(path, header_of(made, played)))
+        return writer[0]
+
+    order = RollOrder(made, "dusk", path, seconds=12.0)
+    rehearsal = Rehearsal(order, "visitor", record, from_tick=TAKEN_OVER)
+    for tick in range(TAKEN_OVER, 240):
+        assert rehearsal.step(later(tick)).tick == tick + 1
+    writer[0].close()
+    track = rehearsal.track
+    after = with_track(made, "dusk", "visitor", track.steps, track.cues, TAKEN_OVER)
+    assert validate(after) == []
+    again = roll(RollOrder(after, "dusk", tmp_path / "again.take", seconds=12.0))
+    assert text(again) == text(path)
+    branch = read_take(again)
+    before = branch.poses["visitor"][: TAKEN_OVER + 1]
+    assert (before == parent.poses["visitor"][: TAKEN_OVER + 1]).all()
+    first = first_difference(parent, branch)
+    assert first is not None
+    assert first.tick >= TAKEN_OVER
+    # It stands from then on, until the hand pushes it.
+    stands = branch.poses["visitor"][TAKEN_OVER:, :2]
+    assert (stands[: PUSHED - TAKEN_OVER + 1] == stands[0]).all()
+    assert (stands[PUSHED - TAKEN_OVER + 3] != stands[0]).any()
 
 
 def test_rolling_a_rehearsed_scenario_gives_the_take_of_the_rehearsal(tmp_path: Path) -> None:

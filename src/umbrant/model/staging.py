@@ -140,7 +140,9 @@ class Member(Document):
     keys: dict[KeyName, Value] = Field(default_factory=dict)
     walk: tuple[WalkPoint, ...] = ()
     steps: tuple[Push, ...] = ()
-    """Where a hand steered the puppet, in order of time; with steps the walk is not followed."""
+    """Where a hand steered the puppet, in order of time; from the first of them on the walk is not
+    followed.
+    """
 
     def each(self) -> Iterator["Member"]:
         """The member, or each of its copies: laid out evenly, in a spiral from the start to

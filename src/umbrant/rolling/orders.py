@@ -41,6 +41,8 @@ class RollMessage(Message):
     branched_at: int | None = None
     rehearse: str | None = None
     """The puppet that is steered by hand; None to roll."""
+    from_tick: int = 0
+    """Of a rehearsal: the tick from which the hand has the puppet."""
     keeps: bool = False
     """Whether what is played is kept, so that the next order may go on from a snapshot of it."""
     prepares: bool = False
@@ -120,11 +122,12 @@ def order_line(
     order: RollOrder,
     rehearse: str | None = None,
     *,
+    from_tick: int = 0,
     keeps: bool = False,
     prepares: bool = False,
 ) -> str:
-    """An order to roll; with the name of a puppet, to rehearse. `keeps` has the next such order go
-    on from a snapshot, where it can.
+    """An order to roll; with the name of a puppet, to rehearse, from a tick on. `keeps` has the
+    next such order go on from a snapshot, where it can.
     """
     return RollMessage(
         number=number,
@@ -137,6 +140,7 @@ def order_line(
         node_limit_s=order.project.cover.node_limit_s,
         branched_at=order.branched_at,
         rehearse=rehearse,
+        from_tick=from_tick,
         keeps=keeps,
         prepares=prepares,
     ).model_dump_json()

@@ -294,6 +294,7 @@ class Player:
                 self._recorder,
                 catalog,
                 self._watch,
+                message.from_tick,
             )
             self._send_header(number, order, rehearsal.scenario)
             self._rehearsal = rehearsal

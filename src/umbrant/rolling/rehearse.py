@@ -45,7 +45,7 @@ class SteeringTrack:
 
 class Rehearsal:
     """A scenario being rehearsed. `record` is given the scenario as it is played, and makes what
-    records it.
+    records it. Until `from_tick` it is played as it is; from then on the hand has the puppet.
     """
 
     def __init__(
@@ -55,8 +55,9 @@ class Rehearsal:
         record: Callable[[Scenario], TakeRecorder],
         catalog: Catalog = BUILTIN,
         watch: CallWatch = UNWATCHED,
+        from_tick: int = 0,
     ) -> None:
-        scenario = without_steering(played(order), puppet)
+        scenario = without_steering(played(order), puppet, from_tick)
         self.track = SteeringTrack()
         self.scenario = scenario
         """The scenario as it is rehearsed: the puppet stands and waits for the hand."""
@@ -67,6 +68,9 @@ class Rehearsal:
         self._push: Point | None = None
         self._recorder = record(scenario)
         self._play = Play(order.project, scenario, self._recorder, catalog, watch)
+        for tick in range(from_tick):
+            self._play.tick(tick)
+        self._tick = from_tick
 
     @property
     def over(self) -> bool:
@@ -104,28 +108,39 @@ class Rehearsal:
         )
 
 
-def without_steering(scenario: Scenario, puppet: str) -> Scenario:
-    """The scenario with the puppet standing, waiting for a hand, and without what an earlier hand
-    did.
+def without_steering(scenario: Scenario, puppet: str, from_tick: int = 0) -> Scenario:
+    """The scenario with the puppet standing from a tick on, waiting for a hand, and without what an
+    earlier hand did from then on.
     """
-    still = (Push(tick=0, push=(0.0, 0.0)),)
+    still = Push(tick=from_tick, push=(0.0, 0.0))
     cast = tuple(
-        each.model_copy(update={"steps": still}) if each.name == puppet else each
+        each.model_copy(
+            update={"steps": (*(step for step in each.steps if step.tick < from_tick), still)}
+        )
+        if each.name == puppet
+        else each
         for each in scenario.cast
     )
-    return scenario.model_copy(
-        update={"cast": cast, "cues": tuple(cue for cue in scenario.cues if not cue.by_hand)}
-    )
+    begins_s = from_tick / scenario.ticks_per_s
+    cues = (cue for cue in scenario.cues if not cue.by_hand or (cue.at_s or 0.0) < begins_s)
+    return scenario.model_copy(update={"cast": cast, "cues": tuple(cues)})
 
 
 def with_track(
-    project: Project, scenario: str, puppet: str, steps: Sequence[Push], cues: Sequence[Cue]
+    project: Project,
+    scenario: str,
+    puppet: str,
+    steps: Sequence[Push],
+    cues: Sequence[Cue],
+    from_tick: int = 0,
 ) -> Project:
-    """The project with what a hand did written into a scenario, in place of what an earlier hand
-    did.
+    """The project with what a hand did from a tick on written into a scenario, in place of what an
+    earlier hand did from then on.
     """
-    before = without_steering(project.scenario(scenario), puppet)
-    first = () if steps and steps[0].tick == 0 else before.member(puppet).steps
+    before = without_steering(project.scenario(scenario), puppet, from_tick)
+    first = before.member(puppet).steps
+    # It stands until the hand does something; a push at once takes the place of standing.
+    first = first[:-1] if steps and steps[0].tick == from_tick else first
     cast = tuple(
         each.model_copy(update={"steps": (*first, *steps)}) if each.name == puppet else each
         for each in before.cast

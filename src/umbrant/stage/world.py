@@ -71,11 +71,15 @@ class StageWorld:
         self._walks = {
             member.name: self._walk(member)
             for member in players
-            if member.behavior is None and not member.steps
+            if member.behavior is None and (not member.steps or member.steps[0].tick > 0)
         }
         self._steps = {
             member.name: {step.tick: step.push for step in member.steps} for member in players
         }
+        self._steered_from = {
+            member.name: member.steps[0].tick for member in players if member.steps
+        }
+        """The tick from which a hand has each puppet, whose walk is given up then."""
         self._leaving: list[str] = []
         self._rate = scenario.ticks_per_s
         self._noises: list[Noise] = []
@@ -96,6 +100,10 @@ class StageWorld:
         for name, walk in self._walks.items():
             body = self.cast[name]
             body.place, body.heading_deg = walk.at(self.now_s)
+        # After that: the hand takes over from where the walk has led.
+        for name, first in self._steered_from.items():
+            if tick == first:
+                self._walks.pop(name, None)
         for body in self.cast.values():
             body.speed_m_s = 0.0
             body.push = self._steps[body.name].get(tick, body.push)

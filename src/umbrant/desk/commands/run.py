@@ -115,6 +115,16 @@ def slower(context: CommandContext) -> None:
     context.playback.change_speed(-1)
 
 
+def by_hand_from_here(context: CommandContext) -> None:
+    """Steer a puppet from the playhead on; or end what is being rehearsed."""
+    if context.rehearsing.active:
+        context.rehearsing.finish()
+        return
+    context.show(STAGE)
+    context.rehearsing.start_from()
+    context.views.of(StageView).setFocus()
+
+
 def study(context: CommandContext) -> None:
     """Study the scenario with many seeds; or stop the study that goes on."""
     running = context.views.of(StudyView).study
@@ -255,6 +265,15 @@ ACTIONS: tuple[Action, ...] = (
         "event, D drops, Esc ends",
         rehearse,
         ("Ctrl+R",),
+    ),
+    Action(
+        "by_hand",
+        "Run",
+        "By hand from here",
+        "Take over a puppet at the playhead and play on in real time: what comes is a branch",
+        by_hand_from_here,
+        ("Ctrl+Shift+B",),
+        enabled=has_take,
     ),
     Action(
         "play",

@@ -3,16 +3,29 @@ and acts.
 """
 
 import math
+from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.numbered_take import NumberedTake
 from umbrant.desk.session.playback import Playback
+from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
-from umbrant.model.staging import CueAction, DropProp, Member, Prop, RaiseEvent, Scenario
+from umbrant.model.staging import (
+    Cue,
+    CueAction,
+    DropProp,
+    Member,
+    Prop,
+    Push,
+    RaiseEvent,
+    Scenario,
+)
 from umbrant.model.values import Point, find_named
 from umbrant.rolling.orders import Reply
 from umbrant.rolling.rehearse import RehearsalFrame, SteeringInput, with_track
+from umbrant.rolling.roll import RollOrder
 
 
 class Rehearsing(QObject):
@@ -35,6 +48,8 @@ class Rehearsing(QObject):
         self._cue_actions: list[CueAction] = []
         self._waiting = False
         self._dropped = 0
+        self._origin: _Origin | None = None
+        """The take that the hand goes on from; None for a rehearsal from the first tick."""
         self._is_followed = False
         """Whether the views show what there is of the take: until the author ends it."""
         self._rate = 1
@@ -61,6 +76,30 @@ class Rehearsing(QObject):
             return
         if not self.desk.rehearse(chosen.name):
             return
+        self._origin = None
+        self._begin(scenario, chosen)
+
+    def start_from(self) -> None:
+        """Take over a puppet by hand from the playhead on: what comes is a branch of the take that
+        is shown.
+        """
+        desk, current = self.desk, self.desk.takes.current
+        if current is None or not current.is_finished:
+            desk.message.emit("There is no take to go on from yet.")
+            return
+        header, tick = current.loaded.take.header, desk.playhead
+        chosen = _puppet(header.played, desk.agent)
+        if chosen is None:
+            desk.message.emit("There is no puppet to steer in this take.")
+            return
+        if tick >= current.loaded.take.last_tick:
+            desk.message.emit("The take ends here. Go back to where the hand is to take over.")
+            return
+        self._origin = _Origin(current, tick)
+        desk.takes.roller.rehearse(self._origin.order(desk, header.project), chosen.name, tick)
+        self._begin(header.played, chosen)
+
+    def _begin(self, scenario: Scenario, chosen: Member) -> None:
         self._is_followed = True
         self._rate = scenario.ticks_per_s
         self._player.pause()
@@ -147,14 +186,29 @@ class Rehearsing(QObject):
         # not shown.
         reply.take.unlink(missing_ok=True)
         scenario, steps, cues = self.desk.scenario_name, reply.steps, reply.cues
+        origin = self._origin
         self._stop()
-        if steps or cues:
+        if origin is not None:
+            self._branch(origin, puppet, steps, cues)
+        elif steps or cues:
             edit = Edit(
                 "Rehearse", lambda project: with_track(project, scenario, puppet.name, steps, cues)
             )
             self.desk.apply(edit)
         else:
             self.desk.roll()
+
+    def _branch(
+        self, origin: "_Origin", puppet: Member, steps: tuple[Push, ...], cues: tuple[Cue, ...]
+    ) -> None:
+        """Roll what the hand did as a branch of the take that it began in; if that was nothing, the
+        puppet stands from there on.
+        """
+        desk, header = self.desk, origin.parent.loaded.take.header
+        changed = with_track(header.project, header.scenario, puppet.name, steps, cues, origin.tick)
+        who = puppet.title or puppet.name
+        order = origin.order(desk, changed, is_branch=True)
+        desk.takes.branch(order, f"{who} by hand", origin.parent)
 
     def _look(self) -> None:
         """Once a second, have all views show what there is of the take."""
@@ -185,6 +239,27 @@ class Rehearsing(QObject):
             self.desk.takes.stop_looking()
             self.switched.emit()
             self.changed.emit()
+
+
+@dataclass(frozen=True)
+class _Origin:
+    """The take that a hand goes on from, and the tick."""
+
+    parent: NumberedTake
+    tick: int
+
+    def order(self, desk: Desk, project: Project, *, is_branch: bool = False) -> RollOrder:
+        """The order to play a project as the take was played."""
+        header = self.parent.loaded.take.header
+        return RollOrder(
+            project,
+            header.scenario,
+            desk.takes.next_file(),
+            header.seed,
+            header.ticks / header.ticks_per_s,
+            desk.documents.may_run_nodes and header.project.nodes == desk.project.nodes,
+            branched_at=self.tick if is_branch else None,
+        )
 
 
 def _puppet(scenario: Scenario, agent: str) -> Member | None:

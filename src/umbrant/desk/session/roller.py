@@ -99,14 +99,14 @@ class Roller(QObject):
         self._set_busy(True)
         return self._newest
 
-    def rehearse(self, order: RollOrder, puppet: str) -> None:
-        """Rehearse instead of whatever is being rolled; `stepped` tells when it is ready, of each
-        tick, of the end.
+    def rehearse(self, order: RollOrder, puppet: str, from_tick: int = 0) -> None:
+        """Rehearse instead of whatever is being rolled, from a tick on; `stepped` tells when it is
+        ready, of each tick, of the end.
         """
         self.start()
         self._newest += 1
         self._rehearsing = True
-        self._write(order_line(self._newest, order, puppet))
+        self._write(order_line(self._newest, order, puppet, from_tick=from_tick))
 
     def step(self, hand: SteeringInput) -> None:
         """Play the next tick of a rehearsal."""

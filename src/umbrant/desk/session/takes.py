@@ -146,12 +146,14 @@ class Takes(QObject):
         self._ordered = OrderedRoll(order.path, order.project)
         self.roller.order(order)
 
-    def branch(self, order: RollOrder, says: str) -> None:
-        """Roll a branch of the take that is shown; `says` is what is done in it."""
-        if self.current is not None:
+    def branch(self, order: RollOrder, says: str, parent: "NumberedTake | None" = None) -> None:
+        """Roll a branch of a take, the one that is shown unless another is given; `says` is what is
+        done in it.
+        """
+        parent = parent or self.current
+        if parent is not None:
             self._forget_look()
-            project = self.current.project
-            self._ordered = OrderedRoll(order.path, project, self.current, says)
+            self._ordered = OrderedRoll(order.path, parent.project, parent, says)
             self.roller.order(order)
 
     def order_other(self, order: RollOrder, called: str) -> None:

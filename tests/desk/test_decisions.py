@@ -37,7 +37,7 @@ def test_the_map_shows_where_somebody_would_have_to_stand(quay_driver: Driver) -
     texts = [line.text for line in view.lines()]
     assert texts[0].startswith("1.2 Check last sighting · ")
     assert "1.1 Escort the visitor: can see visitor within 8 m" in texts
-    assert view.progress() == f"{picture.asked} places played"
+    assert view.progress() == f"{picture.played} places played"
     view.grab()
     # Enter goes to the row of a line, and so does the mouse.
     view.setFocus()

@@ -24,7 +24,7 @@ def opened(driver: Driver, folder: Path, node: HostileNode) -> Path:
     return folder / "nodes" / "bad.py"
 
 
-def assert_told_in_review(driver: Driver, file: Path) -> None:
+def assert_in_review(driver: Driver, file: Path) -> None:
     """The file's fault stands at the row that uses its node and in the review; Enter goes there."""
     row = next(each for each in driver.desk.behavior.rows if each.kind == "bad")
     (problem,) = driver.desk.problems_of(row.id)
@@ -59,7 +59,7 @@ def test_a_file_that_fails_as_it_is_run_is_told_of_and_mending_it_is_enough(
     driver.until(lambda: any(each.startswith("nodes/bad.py") for each in driver.messages))
     assert driver.desk.take is None
     assert "bad" in driver.desk.catalog.kinds, "it is declared all the same"
-    assert_told_in_review(driver, file)
+    assert_in_review(driver, file)
     file.write_text(action("return True"))
     driver.desk.roll()
     assert driver.desk.documents.needs_trust, "other code is to be trusted anew"

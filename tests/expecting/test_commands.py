@@ -111,9 +111,9 @@ def test_expect_finds_the_seed_that_breaks_it(umbrant: Any, quay: Path, tmp_path
     report = JUnitXml.fromfile(str(junit))
     assert (report.tests, report.failures, report.errors, report.skipped) == (2, 1, 0, 0)
     results = {case.classname: case.result for read in report for case in read}
-    (told,) = results["expectations/he-forgets.json"]
-    assert isinstance(told, Failure)
-    assert told.message.startswith("seed 16, tick 793, odo")
+    (failed,) = results["expectations/he-forgets.json"]
+    assert isinstance(failed, Failure)
+    assert failed.message.startswith("seed 16, tick 793, odo")
     assert results["expectations/the-porter-drinks.json"] == []
     alone = umbrant("expect", quay, "--seeds", "8", "--json", "--jobs", "1")
     together = umbrant("expect", quay, "--seeds", "8", "--json", "--jobs", "3")

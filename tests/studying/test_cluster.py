@@ -16,7 +16,7 @@ from tests.conftest import DEMO
 from umbrant.catalog.validation import open_project
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.studying import cluster
-from umbrant.studying.cluster import TakeAsked, counted_on_cluster
+from umbrant.studying.cluster import TakeOrder, counted_on_cluster
 from umbrant.studying.counts import CountedTake, count_take
 from umbrant.studying.study import StudyError
 from umbrant.take.reader import read_take
@@ -74,13 +74,13 @@ def _address(place: Path, workers: list[subprocess.Popen[bytes]]) -> str:
     return address
 
 
-def asked(seeds: range) -> list[TakeAsked]:
+def orders(seeds: range) -> list[TakeOrder]:
     """Takes of the first steps, with these seeds."""
     project = open_project(DEMO.parent / "first-steps")
-    return [TakeAsked(project, project.cover.scenario, seed, False) for seed in seeds]
+    return [TakeOrder(project, project.cover.scenario, seed, False) for seed in seeds]
 
 
-def played_here(each: TakeAsked, folder: Path) -> CountedTake:
+def played_here(each: TakeOrder, folder: Path) -> CountedTake:
     path = folder / f"{each.seed}.take"
     return count_take(read_take(roll(RollOrder(each.project, each.scenario, path, each.seed))))
 
@@ -89,7 +89,7 @@ def test_a_cluster_counts_as_this_machine_does_though_a_worker_is_killed(
     running: Cluster, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(cluster, "BATCH", 2)
-    wanted, found = asked(range(1, 17)), []
+    wanted, found = orders(range(1, 17)), []
     for counted in counted_on_cluster(running.address, wanted):
         found.append(counted)
         if len(found) == 2:
@@ -102,9 +102,9 @@ def test_a_cluster_counts_as_this_machine_does_though_a_worker_is_killed(
 
 
 def test_a_take_that_cannot_be_played_costs_that_take(running: Cluster) -> None:
-    good = asked(range(1, 3))
+    good = orders(range(1, 3))
     broken = good[0].project.model_copy(update={"scenarios": ()})
-    bad = TakeAsked(broken, "nowhere", 1, False)
+    bad = TakeOrder(broken, "nowhere", 1, False)
     found = list(counted_on_cluster(running.address, [good[0], bad, good[1]]))
     assert [isinstance(each, CountedTake) for each in found] == [True, False, True]
     assert "nowhere" in str(found[1])
@@ -113,13 +113,13 @@ def test_a_take_that_cannot_be_played_costs_that_take(running: Cluster) -> None:
 def test_where_no_scheduler_answers_the_way_out_is_told(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(cluster, "REACHED_S", 1)
     with pytest.raises(StudyError, match=r"no scheduler answers there .*`dask scheduler`"):
-        list(counted_on_cluster("tcp://127.0.0.1:9", asked(range(1, 2))))
+        list(counted_on_cluster("tcp://127.0.0.1:9", orders(range(1, 2))))
 
 
 def test_without_dask_it_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setitem(sys.modules, "distributed", None)
     with pytest.raises(StudyError, match="extra `cluster`"):
-        list(counted_on_cluster("tcp://127.0.0.1:9", asked(range(1, 2))))
+        list(counted_on_cluster("tcp://127.0.0.1:9", orders(range(1, 2))))
 
 
 def test_dask_is_where_the_tests_look_for_it() -> None:

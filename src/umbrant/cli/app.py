@@ -26,7 +26,7 @@ from umbrant.cli.review import review_
 from umbrant.cli.roll import roll_
 from umbrant.cli.schema import schema
 from umbrant.cli.show import show
-from umbrant.cli.study import study
+from umbrant.cli.study.command import study
 from umbrant.cli.why import why
 from umbrant.model.printable import escaped
 from umbrant.model.problems import ProjectError

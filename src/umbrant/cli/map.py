@@ -65,7 +65,7 @@ def _mapped(question: MapQuestion) -> MapPicture:
 
 
 def _tell(picture: MapPicture) -> None:
-    say(f"across {picture.x}, up {picture.y}; {picture.asked} places were played")
+    say(f"across {picture.x}, up {picture.y}; {picture.played} places were played")
     for label, share in picture.shares():
         say(f"  {share * 100:5.1f} %  {label}")
     for each in picture.borders:

@@ -40,7 +40,7 @@ from umbrant.rolling.player_process import die_with
 from umbrant.rolling.roll import RollOrder, begin_play
 from umbrant.take.header import Header
 
-Values = tuple[float, float]
+ValuePair = tuple[float, float]
 UNANSWERED = "?"
 """Leads where nothing came back: a node of the project's own hung there, or ended its process."""
 
@@ -182,15 +182,15 @@ class DecisionAsker:
         for tick in range(subject.tick):
             self._play.tick(tick)
 
-    def ask(self, points: Sequence[Values]) -> list[MapAnswer]:
+    def ask(self, points: Sequence[ValuePair]) -> list[MapAnswer]:
         """What it would do for each pair of values, in their order. As many processes as there are
         cores share them.
         """
         jobs = max(1, min(default_jobs(), len(points)))
         shares = [points[first::jobs] for first in range(jobs)]
         pipes = [self._begin(share) for share in shares]
-        asked = zip(pipes, shares, strict=True)
-        answers = [list(_answers(pipe, len(share))) for pipe, share in asked]
+        shared = zip(pipes, shares, strict=True)
+        answers = [list(_answers(pipe, len(share))) for pipe, share in shared]
         for _ in pipes:
             with suppress(ChildProcessError):
                 os.wait()
@@ -199,7 +199,7 @@ class DecisionAsker:
             found[first::jobs] = share
         return found
 
-    def _begin(self, share: Sequence[Values]) -> IO[str]:
+    def _begin(self, share: Sequence[ValuePair]) -> IO[str]:
         """A process that asks for each of some pairs, and what it says of them."""
         reading, writing = os.pipe()
         parent = os.getpid()
@@ -209,7 +209,7 @@ class DecisionAsker:
         os.close(writing)
         return os.fdopen(reading)
 
-    def _answer_all(self, share: Sequence[Values], writing: int) -> None:
+    def _answer_all(self, share: Sequence[ValuePair], writing: int) -> None:
         for values in share:
             # Each pair is played in a process of its own: a tick that has been played cannot be
             # taken back.
@@ -221,7 +221,7 @@ class DecisionAsker:
             if status:
                 os.write(writing, b"null\n")
 
-    def _answer(self, values: Values, writing: int) -> None:
+    def _answer(self, values: ValuePair, writing: int) -> None:
         signal.setitimer(signal.ITIMER_REAL, self._limit_s)
         for axis, value in zip(self.axes, values, strict=True):
             if isinstance(axis, SenseAxis):

@@ -302,7 +302,7 @@ def _given_kind(kind: Any, axis: SenseAxis, agent: str, given: dict[str, float])
     run = kind.run
 
     @wraps(run)
-    def asked(me: Any, *args: Any, **named: Any) -> Any:
+    def found(me: Any, *args: Any, **named: Any) -> Any:
         if axis.name in given and me.name == agent:
             words = tuple(_word(each) for each in (*args, *named.values()))
             if words == axis.words:
@@ -310,7 +310,7 @@ def _given_kind(kind: Any, axis: SenseAxis, agent: str, given: dict[str, float])
         return run(me, *args, **named)
 
     # Called each time, and never written in line: what it finds can be given.
-    return replace(kind, run=asked, in_line="", gives_reading=False)
+    return replace(kind, run=found, in_line="", gives_reading=False)
 
 
 def _word(arg: Any) -> str:

@@ -13,7 +13,7 @@ from scipy.ndimage import distance_transform_edt
 from umbrant.catalog.declare import Catalog
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import LanguageError, atoms, parse
-from umbrant.mapping.asking import MapAnswer, Values, row_names
+from umbrant.mapping.asking import MapAnswer, ValuePair, row_names
 from umbrant.mapping.axes import MapAxis, MapSubject
 from umbrant.model.behaviors import Behavior
 from umbrant.model.parts import GUARD, ROW
@@ -26,7 +26,7 @@ COARSE = 8
 """How many steps lie between the first questions."""
 FAILS = "|fails"
 """Stands behind a row whose failure makes a border."""
-Place = tuple[int, int]
+GridPlace = tuple[int, int]
 """Steps along the axes, from 0 to STEPS."""
 
 
@@ -41,7 +41,7 @@ class MapBorder(Document):
     row_id: str
     """The row whose condition it is; empty where scores or memory decide."""
     says: str
-    at: Values
+    at: ValuePair
     """A place on it, in values."""
 
 
@@ -50,9 +50,9 @@ class MapPicture(Document):
 
     x: str
     y: str
-    low: Values
+    low: ValuePair
     """The lowest values of x and y."""
-    high: Values
+    high: ValuePair
     labels: tuple[str, ...] = ()
     """What leads, by number and name of the row."""
     leads: tuple[str, ...] = ()
@@ -64,7 +64,7 @@ class MapPicture(Document):
     path: tuple[tuple[float, float], ...] = ()
     """The inputs over the whole of the take, where both are known."""
     borders: tuple[MapBorder, ...] = ()
-    asked: int = 0
+    played: int = 0
     """How many places were asked about."""
     is_final: bool = False
 
@@ -82,8 +82,8 @@ class MapField:
 
     subject: MapSubject
     axes: tuple[MapAxis, MapAxis]
-    ask: Callable[[Sequence[Values]], list[MapAnswer]]
-    _known: dict[Place, MapAnswer] = field(default_factory=dict)
+    ask: Callable[[Sequence[ValuePair]], list[MapAnswer]]
+    _known: dict[GridPlace, MapAnswer] = field(default_factory=dict)
 
     def pictures(self) -> Iterator[MapPicture]:
         """The map after each round, the last of which is final."""
@@ -96,7 +96,7 @@ class MapField:
             step //= 2
         yield self._picture(is_final=True)
 
-    def value(self, place: Place) -> Values:
+    def value(self, place: GridPlace) -> ValuePair:
         """The values at a place."""
         x, y = (
             axis.low + (axis.high - axis.low) * at / STEPS
@@ -104,11 +104,11 @@ class MapField:
         )
         return x, y
 
-    def _ask(self, places: list[Place]) -> None:
+    def _ask(self, places: list[GridPlace]) -> None:
         answers = self.ask([self.value(place) for place in places])
         self._known.update(zip(places, answers, strict=True))
 
-    def _between(self, step: int) -> Iterator[Place]:
+    def _between(self, step: int) -> Iterator[GridPlace]:
         """The places halfway between known ones around which not all lead to the same."""
         half = step // 2
         for j in range(0, STEPS + 1, half):
@@ -136,7 +136,7 @@ class MapField:
             here=(one.now(self.subject), other.now(self.subject)),
             path=self._path(),
             borders=tuple(self._borders(leads)) if is_final else (),
-            asked=len(self._known),
+            played=len(self._known),
             is_final=is_final,
         )
 
@@ -168,7 +168,7 @@ class MapField:
 
     def _borders(self, leads: list[str]) -> Iterator[MapBorder]:
         """For each two leads that meet the condition that differs most often where they do."""
-        met: dict[tuple[str, str], list[tuple[Place, str]]] = {}
+        met: dict[tuple[str, str], list[tuple[GridPlace, str]]] = {}
         for (i, j), one in self._known.items():
             for near in ((i + 1, j), (i, j + 1)):
                 other = self._known.get(near)
@@ -216,8 +216,8 @@ class MapField:
         row = behavior.by_id.get(row_id)
         when = None
         if row is not None:
-            asked = row.guard.when if part == GUARD and row.guard else row.args.get("when")
-            when = asked if part in (GUARD, ROW) and isinstance(asked, str) else None
+            written = row.guard.when if part == GUARD and row.guard else row.args.get("when")
+            when = written if part in (GUARD, ROW) and isinstance(written, str) else None
         phrase = _phrase(when, int(index), catalog) if when is not None else ""
         return row_id, f"{row_names(behavior).get(row_id, row_id)}: {phrase}".rstrip(": ")
 

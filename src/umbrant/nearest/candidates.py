@@ -20,11 +20,13 @@ from umbrant.catalog.language.tree import (
     source,
     walk,
 )
-from umbrant.model.behaviors import Key, Sharing, targets_of
+from umbrant.catalog.renaming import extends
+from umbrant.model.behaviors import BINDS, Key, Row, Sharing, targets_of
+from umbrant.model.expanded import BEHAVIOR
 from umbrant.model.kind_ids import MACHINE, ON_EVENT
 from umbrant.model.parts import GUARD, ROW, part_name
 from umbrant.model.staging import CueAction, RaiseEvent, SetKey
-from umbrant.model.values import KeyType
+from umbrant.model.values import KeyRef, KeyType
 from umbrant.nearest.places import (
     Arrangement,
     BodyNumberPlace,
@@ -32,6 +34,7 @@ from umbrant.nearest.places import (
     CueTime,
     DoneAtTick,
     KeyAtTick,
+    KeyDefault,
     MovedUp,
     NumberPlace,
     ParamNumber,
@@ -335,13 +338,50 @@ class ChangeCandidates:
         ):
             if not isinstance(key, KeyTerm) or not isinstance(side, int | float):
                 continue
-            found = self._key_at(row_id, key.key, float(side))
-            if found is not None and isinstance(other, int | float):
-                declared = self._declared(key.key)
-                low, high = (declared.low, declared.high) if declared else (None, None)
-                at_s = self._subject.header.seconds(self._tick)
-                title = f"{key.key} at {at_s:.2f} s"
-                yield NumberCandidate(found, float(side), title, "", low, high, float(other))
+            if isinstance(other, int | float):
+                yield from self._of_key(row_id, key.key, float(side), float(other))
+
+    def _of_key(
+        self, row_id: str, name: str, was: float, wanted: float
+    ) -> Iterator[NumberCandidate]:
+        """What a key could be at the tick; of a key inside a used behavior what it is bound to, or
+        what it begins with.
+        """
+        found = self._key_at(row_id, name, was)
+        if found is not None:
+            declared = self._declared(name)
+            low, high = (declared.low, declared.high) if declared else (None, None)
+            title = f"{name} at {self._subject.header.seconds(self._tick):.2f} s"
+            yield NumberCandidate(found, was, title, "", low, high, wanted)
+        user, inside, _ = row_id.rpartition("/")
+        if not inside:
+            return
+        row = self._subject.behavior.row(user)
+        bound = row.binds.get(name)
+        if isinstance(bound, KeyRef):
+            # The same key under the name that the using behavior has for it.
+            yield from self._of_key(user, bound.key, was, wanted)
+        elif isinstance(bound, int | float) and not isinstance(bound, bool):
+            place = ParamNumber(behavior=self._behavior, row=user, part=BINDS, param=name)
+            title = f"{self._subject.outline.number[user]}’s {name}"
+            yield NumberCandidate(place, float(bound), title, "", None, None, wanted)
+        else:
+            yield from self._of_inner_default(row, name, wanted)
+
+    def _of_inner_default(self, user: Row, name: str, wanted: float) -> Iterator[NumberCandidate]:
+        project = self._subject.header.project
+        used = project.find_behavior(str(user.args.get(BEHAVIOR)))
+        key = project.keys_of(used).get(name) if used is not None else None
+        if used is None or key is None or key.formula or not isinstance(key.default, int | float):
+            return
+        boards = (each for each in project.blackboards if name in each.by_name)
+        own = (each.name for each in boards if extends(project, used.blackboard, each.name))
+        board = next(own, "")
+        if board and not isinstance(key.default, bool):
+            place = KeyDefault(board=board, key=name)
+            title = f"{name} at the start"
+            default = float(key.default)
+            yield NumberCandidate(place, default, title, "", key.low, key.high, wanted)
 
     def _done_for(self, row_id: str, atom: ConditionTree) -> Iterator[ArrangementCandidate]:
         """What could be done at the tick for a question that is no comparison: a key that is yes or

@@ -9,9 +9,16 @@ from pydantic import Field
 
 from umbrant.branching.branch import with_cues
 from umbrant.catalog.language.tree import NumberTerm, parse, walk
-from umbrant.model.behaviors import Row, Watch
+from umbrant.model.behaviors import BINDS, Row, Watch
 from umbrant.model.documents import Project
-from umbrant.model.edits import move_row, row_of, set_guard, set_muted, set_value
+from umbrant.model.edits import (
+    declare_key,
+    move_row,
+    row_of,
+    set_guard,
+    set_muted,
+    set_value,
+)
 from umbrant.model.names import KeyName
 from umbrant.model.parts import GUARD, Slot, part_index
 from umbrant.model.staging import CueAction, SetKey
@@ -57,7 +64,9 @@ class ConditionNumber(Document):
 
 
 class ParamNumber(Document):
-    """A parameter of a row or of one of its decorators."""
+    """A parameter of a row or of one of its decorators, or what a key of a used behavior is bound
+    to.
+    """
 
     kind: Literal["parameter"] = "parameter"
     behavior: str
@@ -120,6 +129,24 @@ class CueTime(Document):
         return _with_scenario(project, self.scenario, {"cues": tuple(cues)})
 
 
+class KeyDefault(Document):
+    """What a key begins with that no cue can set: one inside a behavior that is used."""
+
+    kind: Literal["key default"] = "key default"
+    board: str
+    key: KeyName
+
+    def read(self, project: Project) -> float:
+        """The number as it is written."""
+        default = project.blackboard(self.board).by_name[self.key].default
+        return float(default) if isinstance(default, int | float) else 0.0
+
+    def put(self, project: Project, value: float) -> Project:
+        """The project with another number there."""
+        key = project.blackboard(self.board).by_name[self.key]
+        return declare_key(project, self.board, key.model_copy(update={"default": value}))
+
+
 class KeyAtTick(Document):
     """The value of a key at a tick: set there by a cue, as a branch does. What it was comes from
     the take.
@@ -147,7 +174,7 @@ class KeyAtTick(Document):
 
 
 NumberPlace = Annotated[
-    ConditionNumber | ParamNumber | BodyNumberPlace | CueTime | KeyAtTick,
+    ConditionNumber | ParamNumber | BodyNumberPlace | CueTime | KeyDefault | KeyAtTick,
     Field(discriminator="kind"),
 ]
 """Where a number stands that can be another one."""
@@ -215,6 +242,8 @@ Arrangement = Annotated[TakeOverWatch | MovedUp | Unmuted | DoneAtTick, Field(di
 
 
 def _args_of(row: Row, part: str) -> dict[str, object]:
+    if part == BINDS:
+        return dict(row.binds)
     family, index = part_index(part)
     return dict(row.decorators[index].args if family == "decorator" else row.args)
 

@@ -32,7 +32,7 @@ REACHED_S = 10
 
 
 @dataclass(frozen=True)
-class TakeAsked:
+class TakeOrder:
     """A take that is to be played and counted."""
 
     project: Project
@@ -58,14 +58,14 @@ def play_batch(
         ]
 
 
-def counted_on_cluster(address: str, asked: Sequence[TakeAsked]) -> Iterator[CountedTake | str]:
+def counted_on_cluster(address: str, orders: Sequence[TakeOrder]) -> Iterator[CountedTake | str]:
     """Have the workers of the scheduler at an address play takes; what they are counted as comes in
     the order in which they are asked for. Raises StudyError where there is no such scheduler.
     """
     client = _connected(address)
     try:
         waiting: deque[tuple[Any, int]] = deque()
-        left = _batches(asked)
+        left = _batches(orders)
         while True:
             most = AHEAD * max(1, len(client.scheduler_info()["workers"]))
             while len(waiting) < most and (batch := next(left, None)) is not None:
@@ -98,15 +98,15 @@ def _connected(address: str) -> Any:
         ) from None
 
 
-def _batches(asked: Sequence[TakeAsked]) -> Iterator[list[TakeAsked]]:
+def _batches(orders: Sequence[TakeOrder]) -> Iterator[list[TakeOrder]]:
     """The takes in their order, in batches of one project each."""
-    for _, group in groupby(asked, key=lambda each: id(each.project)):
+    for _, group in groupby(orders, key=lambda each: id(each.project)):
         takes = list(group)
         for first in range(0, len(takes), BATCH):
             yield takes[first : first + BATCH]
 
 
-def _submitted(client: Any, batch: list[TakeAsked]) -> Any:
+def _submitted(client: Any, batch: list[TakeOrder]) -> Any:
     first = batch[0]
     texts = document_texts(first.project)
     # By content: the documents of one project are sent once, however many batches are played of

@@ -314,7 +314,8 @@ class StudyFile:
         where, having = ("", ()) if given is None else (" AND given = ?", (given,))
         return dict(
             self._file.execute(
-                f"SELECT number, ticks FROM run WHERE fault = ''{where} ORDER BY number",  # noqa: S608
+                f"SELECT number, ticks FROM run WHERE fault = ''{where} "  # noqa: S608
+                "ORDER BY number",
                 having,
             )
         )

@@ -8,7 +8,7 @@ import numpy as np
 from umbrant.expecting.share import wilson
 
 BINS = 20
-Share = tuple[float, float]
+LikelyShare = tuple[float, float]
 """Between which shares of all takes something lies, likely (Wilson, 95 %)."""
 
 
@@ -36,7 +36,7 @@ class RowSummary:
     takes: int
     """In how many of them it was entered."""
     of: int
-    share: Share
+    share: LikelyShare
     """In which share of all takes it is entered."""
     entered: TakeSpread
     """How many times, in a take."""
@@ -71,7 +71,7 @@ class ShareSummary:
     """
 
     @property
-    def share(self) -> Share:
+    def share(self) -> LikelyShare:
         """In which share of all tries it comes out, likely."""
         return wilson(self.happened, self.tried)
 

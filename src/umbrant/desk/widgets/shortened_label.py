@@ -25,6 +25,8 @@ class ShortenedLabel(PaintedView):
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self._align = align
         self._text = ""
+        self.drops_all = False
+        """Whether a first part that does not fit is left out, rather than cut."""
         self.setText(text)
 
     def text(self) -> str:
@@ -47,8 +49,12 @@ class ShortenedLabel(PaintedView):
         painter.drawText(self.rect(), self._align | Qt.AlignmentFlag.AlignVCenter, self.shown())
 
     def shown(self) -> str:
-        """As many parts as there is room for. Only the first is cut, with an ellipsis."""
+        """As many parts as there is room for. Only the first is cut, with an ellipsis; or it is
+        left out, where parts are shown whole.
+        """
         metrics, parts = self.fontMetrics(), self._text.split(PART)
+        if self.drops_all and metrics.horizontalAdvance(parts[0]) > self.width():
+            return ""
         while len(parts) > 1 and metrics.horizontalAdvance(PART.join(parts)) > self.width():
             parts.pop()
         return metrics.elidedText(PART.join(parts), Qt.TextElideMode.ElideRight, self.width())

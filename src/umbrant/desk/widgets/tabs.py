@@ -36,6 +36,8 @@ class Tabs(QWidget):
         self._stack = QStackedWidget(self)
         self.buttons = {tab.id: self._button(tab.action) for tab in tabs}
         self._heading = ShortenedLabel(self)
+        # Beside many tabs there may be room for a few letters, which say nothing.
+        self._heading.drops_all = True
         for tab in tabs:
             self._stack.addWidget(tab.view)
         self._lay_out()

@@ -72,13 +72,16 @@ class DecisionsView(PaintedView):
         return QSize(480, 270)
 
     def heading(self) -> str:
-        """Nothing: what it says stands in it, where there is room."""
-        return ""
+        """What it is over; the rest stands in it, where there is room."""
+        picture = self.running.picture
+        if picture is None:
+            return "over two inputs"
+        return f"{_short(picture.x)} · {_short(picture.y)}"
 
     def progress(self) -> str:
         """How far the map is."""
-        asked = self.running.picture.asked if self.running.picture is not None else 0
-        return f"{asked} places played" + (", more to come" if self.running.is_running else "")
+        count = self.running.picture.played if self.running.picture is not None else 0
+        return f"{count} places played" + (", more to come" if self.running.is_running else "")
 
     def set_palette(self, palette: Palette) -> None:
         super().set_palette(palette)

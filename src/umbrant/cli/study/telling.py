@@ -1,32 +1,16 @@
-"""`umbrant study`: many takes of one scenario, counted."""
+"""What a study says, in words and as data."""
 
 import json
-import sys
-from collections.abc import Iterator
-from dataclasses import asdict, dataclass
+from dataclasses import asdict
 from pathlib import Path
-from tempfile import TemporaryDirectory
-from typing import Annotated
 
-import typer
-
-from umbrant.catalog.validation import validate
-from umbrant.cli.options import JobsOption, JsonOption, ProjectArg, TrustOption
-from umbrant.cli.output import InputError, print_json, say
-from umbrant.cli.roll_project import playable_scenario
+from umbrant.cli.output import print_json, say
 from umbrant.model.documents import Project
 from umbrant.model.expanded import expand_behavior
-from umbrant.model.folder import read_project
-from umbrant.model.problems import ProjectError
 from umbrant.model.values import times_text
-from umbrant.project_nodes import project_catalog
-from umbrant.rolling.many_takes import default_jobs, takes_of
-from umbrant.rolling.roll import RollOrder
-from umbrant.studying.cluster import TakeAsked, counted_on_cluster
 from umbrant.studying.clusters import TakeCluster
-from umbrant.studying.counts import CountedTake, count_take
 from umbrant.studying.differences import RowDifference, differences
-from umbrant.studying.study import Run, StudyError, StudyFile, identity
+from umbrant.studying.study import StudyFile
 from umbrant.studying.summaries import (
     FindingSummary,
     KeySummary,
@@ -34,145 +18,15 @@ from umbrant.studying.summaries import (
     ShareSummary,
     TakeSpread,
 )
-from umbrant.studying.vary import MOST, Varied, VaryError, combinations, read_vary, with_values
 
 MOST_SAID = 40
 MOST_LED = 3
 """How many rows that led, and how many seeds, are told of takes that went alike."""
 
 
-def study(
-    project: ProjectArg,
-    out: Annotated[Path, typer.Option("--out", metavar="DIR", help="where its results are kept")],
-    scenario: Annotated[str | None, typer.Option(metavar="S", help="which scenario")] = None,
-    seeds: Annotated[
-        int, typer.Option("--seeds", metavar="N", min=1, max=MOST, help="how many seeds")
-    ] = 100,
-    vary: Annotated[
-        list[str] | None,
-        typer.Option(metavar="PLACE=FROM:TO:STEP", help="a number to vary; may be given again"),
-    ] = None,
-    jobs: JobsOption = None,
-    scheduler: Annotated[
-        str | None,
-        typer.Option(metavar="ADDRESS", help="of a Dask scheduler, whose workers play the takes"),
-    ] = None,
-    against: Annotated[
-        Path | None,
-        typer.Option(metavar="DIR", help="a study from before, to say what is otherwise now"),
-    ] = None,
-    trust: TrustOption = False,
-    as_json: JsonOption = False,
-) -> None:
-    """Play a scenario with many seeds, and with other numbers, and say how often each row ran.
-
-    What has been played is kept in DIR: a study that was stopped is taken up there.
-    """
-    found = read_project(project)
-    name = playable_scenario(found, str(project), scenario)
-    try:
-        varied = [read_vary(each, found) for each in vary or ()]
-        runs = list(_runs(found, name, seeds, varied))
-        first = found.scenario(name).seed
-        same = identity(found, name, range(first, first + seeds), vary or ())
-        with StudyFile(out, same) as file:
-            file.note(scenario=name, ticks_per_s=found.scenario(name).ticks_per_s, runs=len(runs))
-            orders = _Orders(found, name, varied, trust, jobs or default_jobs())
-            _play(file, runs, orders, scheduler)
-            if against is not None:
-                _tell_against(against, file, _names(found, name), as_json)
-            elif as_json:
-                print_json(_data(file))
-            else:
-                _tell(file, found, name)
-    except (VaryError, StudyError) as error:
-        raise InputError(str(error)) from None
-
-
-def _runs(project: Project, scenario: str, seeds: int, varied: list[Varied]) -> Iterator[Run]:
-    """The takes of a study: all seeds with the first values, then with the next."""
-    count = seeds
-    for each in varied:
-        count *= len(each.values)
-    if count > MOST:
-        raise VaryError(
-            f"these are {count:,} takes, and a study has at most {MOST:,}. Vary less, or take "
-            "fewer seeds."
-        )
-    first, number = project.scenario(scenario).seed, 0
-    for values in combinations(varied):
-        given = {each.name: value for each, value in zip(varied, values, strict=True)}
-        for seed in range(first, first + seeds):
-            yield Run(number, seed, given)
-            number += 1
-
-
-def _play(file: StudyFile, runs: list[Run], orders: "_Orders", scheduler: str | None) -> None:
-    """Play what has not been counted yet."""
-    known = file.counted()
-    # Runs are numbered alike whenever the study is begun, so what is counted says what is left.
-    left = [run for run in runs if run.number not in known]
-    counted = orders.on_cluster(left, scheduler) if scheduler else orders.here(left)
-    for done, (run, found) in enumerate(zip(left, counted, strict=True), len(runs) - len(left)):
-        if isinstance(found, str):
-            file.count(run, None, found)
-        else:
-            file.count(run, found)
-        if sys.stderr.isatty():
-            print(f"\r{done + 1} of {len(runs)} takes", end="", file=sys.stderr, flush=True)
-    if sys.stderr.isatty() and left:
-        print(file=sys.stderr)
-
-
-@dataclass
-class _Orders:
-    """How the takes of a study are played: which project each is of, and by how many."""
-
-    project: Project
-    scenario: str
-    varied: list[Varied]
-    trust: bool
-    jobs: int
-
-    def __post_init__(self) -> None:
-        self._made: dict[tuple[float, ...], Project] = {}
-
-    def of(self, run: Run) -> Project:
-        """The project with the values of a run. All seeds of the same values share one, which is
-        checked and written once. Raises ProjectError.
-        """
-        values = tuple(run.given[each.name] for each in self.varied)
-        if values not in self._made:
-            self._made[values] = _checked(with_values(self.project, self.varied, values))
-        return self._made[values]
-
-    def here(self, runs: list[Run]) -> Iterator[CountedTake | str]:
-        """Play them with processes of this machine, and count them in their order."""
-        with TemporaryDirectory(prefix="umbrant-") as folder:
-            orders = []
-            for run in runs:
-                path = Path(folder) / f"{run.number}.take"
-                made = self.of(run)
-                orders.append(RollOrder(made, self.scenario, path, run.seed, trusted=self.trust))
-            for _, take in takes_of(orders, self.jobs):
-                yield take if isinstance(take, str) else count_take(take)
-
-    def on_cluster(self, runs: list[Run], scheduler: str) -> Iterator[CountedTake | str]:
-        """Have a cluster play and count them."""
-        asked = [TakeAsked(self.of(run), self.scenario, run.seed, self.trust) for run in runs]
-        yield from counted_on_cluster(scheduler, asked)
-
-
-def _checked(project: Project) -> Project:
-    """The project, if it can be played. Raises ProjectError."""
-    problems = validate(project, project_catalog(project).catalog)
-    if problems:
-        raise ProjectError(problems)
-    return project
-
-
-def _tell(file: StudyFile, project: Project, scenario: str) -> None:
-    names = _names(project, scenario)
+def tell(file: StudyFile, project: Project, scenario: str) -> None:
+    """Say what the takes say, for each combination of varied values."""
+    names = row_titles(project, scenario)
     agents = [each.name for each in project.scenario(scenario).players if each.behavior]
     for given in file.groups():
         values = json.loads(given)
@@ -194,7 +48,7 @@ def _tell(file: StudyFile, project: Project, scenario: str) -> None:
         say(f"seed {seed}: {fault}")
 
 
-def _tell_against(
+def tell_against(
     folder: Path, file: StudyFile, names: dict[tuple[str, str], str], as_json: bool
 ) -> None:
     """Say what is otherwise than in a study from before."""
@@ -234,7 +88,7 @@ def _tell_lines(heading: str, lines: list[str]) -> None:
         say(f"  and {len(lines) - MOST_SAID} more; --json has them all")
 
 
-def _names(project: Project, scenario: str) -> dict[tuple[str, str], str]:
+def row_titles(project: Project, scenario: str) -> dict[tuple[str, str], str]:
     """The number and the name of each row of each agent."""
     found = {}
     for member in project.scenario(scenario).players:
@@ -289,7 +143,8 @@ def _cluster_line(agent: str, each: TakeCluster, names: dict[tuple[str, str], st
     return f"{agent}: {takes}{more}: {led}"
 
 
-def _data(file: StudyFile) -> dict[str, object]:
+def data_of(file: StudyFile) -> dict[str, object]:
+    """All that is counted, as plain data."""
     return {
         "groups": [
             {

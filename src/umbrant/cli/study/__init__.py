@@ -1,0 +1,1 @@
+"""`umbrant study`: playing the takes, and telling what they say."""

@@ -7,11 +7,11 @@ import pytest
 from tests.conftest import DEMO
 from tests.review.random_projects import RandomProject
 from tests.small import project, row
-from umbrant.model.behaviors import Event, EventList, Key, Watch
+from umbrant.model.behaviors import Behavior, Blackboard, Event, EventList, Key, Watch
 from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
 from umbrant.model.staging import Cue, Member, RaiseEvent, SetKey, WalkPoint
-from umbrant.model.values import KeyType
+from umbrant.model.values import KeyRef, KeyType
 from umbrant.nearest.candidates import ChangeCandidates
 from umbrant.nearest.places import MovedUp, TakeOverWatch, Unmuted
 from umbrant.nearest.search import NearestChange, NearestSearch
@@ -199,6 +199,48 @@ def test_a_cooldown_a_time_and_a_cue_are_found(tmp_path: Path) -> None:
     found = nearest(take, "up", 10)
     assert found[0].numbers[0].was == 1.4
     check(take, found[0], "up", 10, tmp_path)
+
+
+LIMIT = Key(name="limit", type=KeyType.NUMBER, default=1.0)
+
+
+def using(**binds: object) -> Project:
+    """A behavior that uses another one, whose row runs while `near` is below the other's limit."""
+    inner = Behavior(
+        name="inner",
+        title="Inner",
+        blackboard="limits",
+        rows=(
+            row("pick", "selector"),
+            row("go", "wait", "pick", guard="near < limit", duration=0.4),
+            row("rest", "wait", "pick", duration=0.4),
+        ),
+    )
+    board = Blackboard(name="limits", title="Limits", keys=(NEAR, LIMIT))
+    return project(
+        row("top", "sequence"),
+        row("use1", "use_behavior", "top", behavior="inner", binds=binds),
+        keys=(NEAR, MOOD),
+        behaviors=(inner,),
+        blackboards=(board,),
+    )
+
+
+@pytest.mark.parametrize(
+    ("binds", "says"),
+    [
+        ({"limit": 1.0}, "1 → 2.1 in 1.1’s limit"),
+        ({"limit": KeyRef(key="mood")}, "1 → 2.1 for mood at 1.00 s"),
+        ({}, "1 → 2.1 for limit at the start"),
+    ],
+)
+def test_a_key_of_a_used_behavior_is_changed_where_it_comes_from(
+    tmp_path: Path, binds: dict[str, object], says: str
+) -> None:
+    take = take_of(using(near=KeyRef(key="near"), **binds), tmp_path)
+    found = nearest(take, "use1/go", 10)
+    (wanted,) = [each for each in found if each.short == says]
+    check(take, wanted, "use1/go", 10, tmp_path)
 
 
 def test_two_changes_together_where_none_helps_alone(tmp_path: Path) -> None:

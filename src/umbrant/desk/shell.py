@@ -27,12 +27,13 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.older_version import OlderVersion
 from umbrant.desk.session.playback import Playback
 from umbrant.desk.session.rehearsing import Rehearsing
+from umbrant.desk.views.cast.view import CastTable
 from umbrant.desk.views.decisions.view import DecisionsView
 from umbrant.desk.views.lanes.view import LanesView
 from umbrant.desk.views.ledger.view import LedgerView
 from umbrant.desk.views.map.view import MapView
 from umbrant.desk.views.reasons import ReasonsView
-from umbrant.desk.views.registry import SETTING, STAGE, VIEWS
+from umbrant.desk.views.registry import CAST, SETTING, STAGE, VIEWS
 from umbrant.desk.views.setting.view import SettingView
 from umbrant.desk.views.spec import Side, ViewContext, ViewSpec
 from umbrant.desk.views.stage.view import StageView
@@ -121,11 +122,12 @@ class DeskPane(QWidget):
         # Connected after the views: the help says by then what it is about.
         desk.considered.connect(self.right.refresh)
         self.left.changed.connect(self.refresh_actions)
-        self.left.changed.connect(lambda view: self._arrange(view == SETTING))
+        self.left.changed.connect(lambda view: self._arrange(view in (SETTING, CAST)))
         self.stage.picked.connect(self._show_in_setting)
         self.lanes.picked.connect(self._show_in_setting)
         self.views.of(MapView).drawn.connect(lambda _: self.command_context.table.begin_missing())
         self.setting.walked.connect(self.stage.choose)
+        self.views.of(CastTable).walked.connect(self.stage.choose)
         self.setting.walked.connect(self.refresh_actions)
         self.views.of(StudyView).study.changed.connect(self.right.refresh)
         self.views.of(DecisionsView).running.changed.connect(self.right.refresh)
@@ -217,6 +219,9 @@ class DeskPane(QWidget):
         if self.command_context.in_setting:
             self.stage.about = path
             self.setting.unfold_to(path)
+        elif self.left.shown == CAST:
+            self.stage.about = path
+            self.views.of(CastTable).select_path(path)
 
     def panes(self) -> list[QWidget]:
         """The panes in which plain letters and arrows are keys."""

@@ -3,6 +3,7 @@
 from typing import Any
 
 from umbrant.desk.views.blackboard import BlackboardView
+from umbrant.desk.views.cast.view import CastTable
 from umbrant.desk.views.curve.view import CurveView
 from umbrant.desk.views.decisions.view import DecisionsView
 from umbrant.desk.views.help.view import HelpView
@@ -17,7 +18,7 @@ from umbrant.desk.views.spec import Side, ViewSpec
 from umbrant.desk.views.stage.view import StageView
 from umbrant.desk.views.study.view import StudyView
 
-ROWS, SETTING, STAGE = "rows", "setting", "stage"
+ROWS, SETTING, CAST, STAGE = "rows", "setting", "cast", "stage"
 """The ids of views that other views lead to."""
 
 VIEWS: tuple[ViewSpec[Any], ...] = (
@@ -44,6 +45,14 @@ VIEWS: tuple[ViewSpec[Any], ...] = (
         "Show keys, events, stages, cast and cues",
         lambda c: SettingView(c.desk, c.palette, c.dialogs, c.parent),
         "Ctrl+4",
+    ),
+    ViewSpec(
+        CAST,
+        Side.LEFT,
+        "Cast",
+        "Show the cast of the scenario as a table",
+        lambda c: CastTable(c.desk, c.palette, c.dialogs, c.parent),
+        "Ctrl+Shift+A",
     ),
     ViewSpec(
         "review",

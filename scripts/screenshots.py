@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QAbstractItemView, QApplication
 
 from umbrant.desk.chips.values import chip_edit
 from umbrant.desk.session.settings import Settings
+from umbrant.desk.views.cast.view import CastTable
 from umbrant.desk.views.decisions.view import DecisionsView
 from umbrant.desk.views.help.view import HelpView
 from umbrant.desk.views.review import ReviewView
@@ -59,6 +60,7 @@ def main() -> None:
         _scores(window)
         _rehearsal(window)
         _setting(window)
+        _cast(window)
         _help(window)
         _review(window)
         _night(window)
@@ -90,7 +92,6 @@ def _one_number_changed(window: MainWindow) -> None:
     chip = next(chip for chip, _ in window.pane.ledger.chips() if chip.span)
     window.desk.apply(chip_edit("warden", chip, 11.0))
     _wait(lambda: len(window.desk.takes.kept) == 2 and not window.desk.takes.busy)
-    _keep(window, "one-number-changed")
     window.desk.documents.undo()
     _wait(lambda: len(window.desk.takes.kept) == 3 and not window.desk.takes.busy)
 
@@ -230,6 +231,18 @@ def _decisions(window: MainWindow) -> None:
     _keep(window, "a-decision-map")
     pane.actions_by_id["show_stage"].trigger()
     pane.actions_by_id["large_stage"].trigger()
+
+
+def _cast(window: MainWindow) -> None:
+    assert window.pane is not None
+    window.pane.actions_by_id["show_cast"].trigger()
+    view = window.pane.views.of(CastTable)
+    view.setFocus()
+    view.setCurrentIndex(view.cast.index(4, 0))
+    for _ in range(11):
+        QTest.keyClick(view, Qt.Key.Key_Right)
+    _keep(window, "the-cast")
+    window.pane.actions_by_id["show_rows"].trigger()
 
 
 def _help(window: MainWindow) -> None:

@@ -239,7 +239,7 @@ def _cast(window: MainWindow) -> None:
     view = window.pane.views.of(CastTable)
     view.setFocus()
     view.setCurrentIndex(view.cast.index(4, 0))
-    for _ in range(11):
+    for _ in range(10):
         QTest.keyClick(view, Qt.Key.Key_Right)
     _keep(window, "the-cast")
     window.pane.actions_by_id["show_rows"].trigger()

@@ -1,6 +1,6 @@
 """The cast as a table: walked by arrows, edited in its cells, the same as the setting's lines."""
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtTest import QTest
 
 from tests.desk.conftest import Driver
@@ -89,9 +89,18 @@ def test_a_column_beyond_the_edge_is_brought_into_sight(quay_driver: Driver) -> 
         press(hands, Qt.Key.Key_Right)
     bar = view.horizontalScrollBar()
     assert last.x + last.wide <= bar.value() + view.viewport().width()
-    while view._column != "name":
+    # The names stay in sight, over what is scrolled past.
+    assert bar.value() > 0
+    middle = view.visualRect(view.currentIndex()).center().y()
+    assert view.chip_at(QPointF(view.cast.columns[0].x + 4, middle))[0].value == "tam"
+    bar.setValue(26)
+    behavior = view.chips()[1][1]
+    assert view.chip_at(QPointF(behavior.left() + 2 - 26, middle)) is None, "it is covered"
+    assert view.chip_at(QPointF(behavior.right() - 2 - 26, middle)) is not None
+    while view._column != "behavior":
         press(hands, Qt.Key.Key_Right)
-    assert bar.value() <= view.cast.columns[0].x
+    column = view.cast.columns[1]
+    assert column.x - bar.value() >= view.cast.columns[0].wide
     view.grab()
 
 

@@ -7,8 +7,10 @@ from umbrant.desk.chips.sentence import SentencePiece
 from umbrant.desk.views.setting.fields import SettingLine
 from umbrant.model.paths import Path
 
+NAMES = "name"
+"""The column that stays in sight; it is the first one."""
 PLAIN_COLUMNS = (
-    ("name", "name", 96),
+    (NAMES, "name", 96),
     ("behavior", "behavior", 104),
     ("group", "group", 76),
     ("start", "at", 92),

@@ -21,10 +21,10 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyleOptio
 
 from umbrant.desk.chips.drawing import draw_pieces
 from umbrant.desk.chips.layout import PlacedPiece, RowLayout
-from umbrant.desk.chips.sentence import Chip
+from umbrant.desk.chips.sentence import Chip, ChipEditor
 from umbrant.desk.chips.table import SENTENCES, ChipTable
 from umbrant.desk.session.desk import Desk
-from umbrant.desk.views.cast.pivot import CastColumn, CastRow, pivoted
+from umbrant.desk.views.cast.pivot import NAMES, CastColumn, CastRow, pivoted
 from umbrant.desk.views.setting.fields import Addition
 from umbrant.desk.views.setting.lines import Setting, SettingMemory
 from umbrant.desk.widgets.dialogs import Dialogs
@@ -94,9 +94,14 @@ class CastHeader(QHeaderView):
         painter.fillRect(self.rect(), palette.ground)
         painter.setPen(palette.dim)
         painter.setFont(body_font(11))
+        names_end = self._view.names_end - self.offset()
         for column in self._view.cast.columns:
-            box = QRectF(column.x + 5 - self.offset(), 0, column.wide - GAP, self.height())
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, column.title)
+            with saved(painter):
+                if column.key != NAMES:
+                    painter.setClipRect(QRectF(names_end, 0, self.width(), self.height()))
+                left = self._view.left_of(column) + 5 - self.offset()
+                box = QRectF(left, 0, column.wide - GAP, self.height())
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, column.title)
 
 
 class CastDelegate(PaintedDelegate):
@@ -114,9 +119,13 @@ class CastDelegate(PaintedDelegate):
         selected = index.row() == view.selected_index()
         painter.fillRect(cell, palette.selection if selected else palette.sheet)
         if layout is not None:
+            focused = view.focused if selected else None
+            name, rest = layout.placed[:1], layout.placed[1:]
             with saved(painter):
                 painter.translate(cell.topLeft())
-                draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
+                draw_pieces(painter, RowLayout(0.0, placed=name), view.brushes, focused)
+                painter.setClipRect(QRectF(view.names_end, 0, cell.width(), cell.height()))
+                draw_pieces(painter, RowLayout(0.0, placed=rest), view.brushes, focused)
         painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
 
 
@@ -147,6 +156,8 @@ class CastTable(ChipTable):
         self.horizontalHeader().show()
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
         self.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        # The toolkit moves the pixels it has; those of the names are to stay where they are.
+        self.horizontalScrollBar().valueChanged.connect(self._scrolled)
         self.selectionModel().currentRowChanged.connect(self._walked)
         desk.project_changed.connect(self._changed)
 
@@ -205,9 +216,26 @@ class CastTable(ChipTable):
             piece = row.cells.get(column.key)
             if piece is not None:
                 wide = min(self.brushes.fonts.width(piece), column.wide - GAP)
-                box = QRectF(column.x, (self.brushes.line - high) / 2, wide, high)
+                box = QRectF(self.left_of(column), (self.brushes.line - high) / 2, wide, high)
                 layout.placed.append(PlacedPiece(piece, box))
         return layout
+
+    def left_of(self, column: CastColumn) -> int:
+        """Where a column begins in the table. The names stay in sight while it is scrolled."""
+        return column.x + (self.horizontalScrollBar().value() if column.key == NAMES else 0)
+
+    @property
+    def names_end(self) -> int:
+        """Where the names end in the table: what is scrolled past that is under them."""
+        first = self.cast.columns[0] if self.cast.columns else None
+        return self.left_of(first) + first.wide if first is not None else 0
+
+    def chip_at(self, position: QPointF) -> tuple[Chip, QRectF] | None:
+        found = super().chip_at(position)
+        if found is None or found[0].editor is ChipEditor.NAME:
+            return found
+        names_end = self.names_end - self.horizontalScrollBar().value()
+        return found if position.x() >= names_end else None
 
     # what can be done
 
@@ -269,6 +297,10 @@ class CastTable(ChipTable):
         super().leave_chips()
         self._column = ""
 
+    def _scrolled(self) -> None:
+        self.viewport().update()
+        self.horizontalHeader().viewport().update()
+
     def _note_column(self) -> None:
         found = self.focused_chip
         if found is None:
@@ -281,9 +313,11 @@ class CastTable(ChipTable):
             self._bring_into_sight(column)
 
     def _bring_into_sight(self, column: CastColumn) -> None:
+        if column.key == NAMES:
+            return
         bar, wide = self.horizontalScrollBar(), self.viewport().width()
-        if column.x < bar.value():
-            bar.setValue(column.x)
+        if column.x < self.names_end:
+            bar.setValue(bar.value() - (self.names_end - column.x))
         elif column.x + column.wide > bar.value() + wide:
             bar.setValue(column.x + column.wide - wide)
 

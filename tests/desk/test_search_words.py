@@ -4,6 +4,7 @@ import pytest
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.desk.views.ledger.search import offers, typed
+from umbrant.desk.views.ledger.thesaurus import LONGEST_PHRASE, words_known
 
 WANTED = {
     "move_to": "chase pursue go approach walk run travel hunt charge reach advance come fetch seek"
@@ -57,6 +58,53 @@ WANTED = {
     "at_most": "once limit maximum",
     "delay": "hesitate",
 }
+MEANING_THE_SAME = {
+    "move_to": "navigate dash march head reposition jog hurry",
+    "follow": "chaperone ally",
+    "move_away": "disengage scram bolt skedaddle",
+    "wander": "ramble meander mosey browse",
+    "go_along": "march sentinel perimeter",
+    "keep_ring": "harass skirmish hover prowl",
+    "take_cover": "stealth camouflage bunker squat",
+    "stop": "cease immobilize stationary",
+    "face": "swivel pivot glare",
+    "look_about": "peer scout spy",
+    "wait": "dwell stall tarry await",
+    "say": "utter mutter grumble chant reply",
+    "make_noise": "honk clang siren creak",
+    "raise_event": "dispatch publish proclaim",
+    "tell_group": "backup muster regroup",
+    "use": "switch mend tinker crank",
+    "use_up": "feed ingest devour quaff",
+    "strike": "assault slay maul gnaw brawl",
+    "carry": "pickup pocket scoop forage",
+    "drop": "discard dump",
+    "throw": "pitch chuck heave",
+    "change_stat": "cure buff nerf injure",
+    "change_slowly": "regen decay wane",
+    "clear": "wipe blank nullify",
+    "set_number": "put define",
+    "count": "append accumulate deduct",
+    "look_out": "awareness sighting discover",
+    "listen": "auditory hark",
+    "pick": "prefer shortlist strongest",
+    "pick_point": "sample vantage",
+    "check": "predicate assert precondition verify",
+    "selector": "alternatives elect default",
+    "sequence": "ordered chain workflow",
+    "parallel": "concurrent multithread jointly",
+    "machine": "automaton statemachine flowchart",
+    "utility": "considerations prioritize rank",
+    "use_behavior": "macro prefab subroutine",
+    "cooldown": "debounce interval cadence",
+    "time_limit": "expire cutoff",
+    "invert": "flip negation inverse",
+    "repeat": "recur twice",
+    "retry": "reattempt persevere",
+    "chance": "coin rng gamble",
+    "at_most": "cap quota budget",
+    "delay": "postpone telegraph stagger",
+}
 SENTENCES = {
     "run away": "move_away",
     "pick up": "carry",
@@ -97,6 +145,27 @@ def test_nearly_every_word_of_intent_finds_its_row_among_the_first_three() -> No
     missed = [(word, kind, found(word)) for word, kind in words if kind not in found(word)]
     assert len(words) >= 150
     assert len(missed) <= len(words) * 0.05, missed
+
+
+def test_a_word_that_only_means_the_same_finds_the_row_as_well() -> None:
+    pairs = [(word, kind) for kind, words in MEANING_THE_SAME.items() for word in words.split()]
+    missed = [(word, kind, found(word)[:3]) for word, kind in pairs if kind not in found(word)[:3]]
+    assert len(pairs) >= 140
+    assert len(missed) <= len(pairs) * 0.05, missed
+    # The word itself comes before what means the same.
+    assert found("switch on")[0] == "set_yes_no"
+    assert found("jogging")[0] == "move_to"
+    assert found("skedad")[:1] == ["move_away"], "while it is being typed"
+    assert found("head to the door")[0] == "move_to"
+
+
+def test_every_word_that_others_stand_for_is_one_that_a_kind_is_for() -> None:
+    declared = {each.title.lower() for each in BUILTIN.kinds.values()}
+    declared.update(word for each in BUILTIN.kinds.values() for word in each.intents)
+    stood_for = {word for words in words_known().values() for word in words}
+    assert len(words_known()) > 1000
+    assert stood_for <= declared, sorted(stood_for - declared)
+    assert max(len(word.split()) for word in words_known()) <= LONGEST_PHRASE
 
 
 @pytest.mark.parametrize("text", SENTENCES)

@@ -29,6 +29,13 @@ from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.catalog.recipes.recipe import Recipe
 from umbrant.desk.chips.drawing import Brushes
 from umbrant.desk.chips.offered import LINE, OfferDelegate, SearchMatch
+from umbrant.desk.views.ledger.thesaurus import (
+    meanings,
+    meanings_begun,
+    meanings_first,
+    meanings_within,
+    stem,
+)
 from umbrant.model.behaviors import UpkeepMoment
 
 WIDTH, MOST_LINES, MARGIN = 420, 10, 8
@@ -237,9 +244,10 @@ def rest_of(text: str, offer: Offer) -> str:
     which is *move to*; empty where they are not at its beginning.
     """
     words = text.split()
-    meant = {_stem(each) for each in (offer.title.lower(), *offer.intents)}
+    meant = {stem(each) for each in (offer.title.lower(), *offer.intents)}
     for count in range(len(words), 0, -1):
-        if _stem(" ".join(words[:count]).lower()) in meant:
+        said = " ".join(words[:count]).lower()
+        if not meant.isdisjoint(stem(each) for each in (said, *meanings(said))):
             return " ".join(words[count:])
     return ""
 
@@ -249,7 +257,7 @@ def _score(text: str, offer: Offer) -> float:
     title = offer.title.lower()
     if title.startswith(typed):
         return 200 - len(title)
-    intent = _intent_score(typed, offer.intents)
+    intent = _intent_score(typed, (*offer.intents, title))
     if intent:
         return intent
     if typed in f"{title} {offer.role}":
@@ -264,30 +272,59 @@ def _intent_score(typed: str, intents: Sequence[str]) -> float:
     """How well what was typed fits what a kind is for; 0 if it does not. The words that come first
     are what it is for most of all.
     """
-    stem, words = _stem(typed), {_stem(word) for word in typed.split()}
-    best = 0.0
-    for place, intent in enumerate(intents):
-        if typed == intent or stem == _stem(intent):
-            return 160 - place * 0.3
-        if " " in intent and f" {intent} " in f" {typed} ":
-            best = max(best, 155 - place * 0.3)
-        elif _stem(intent) in words or (len(typed) > 2 and intent.startswith(typed)):
-            best = max(best, 140 - place * 0.3)
-    return best
+    meant = _meant(typed)
+    fits = ((meant.fit(intent), place) for place, intent in enumerate(intents))
+    return max((fit - place * 0.3 for fit, place in fits if fit), default=0.0)
+
+
+@dataclass(frozen=True)
+class _Meant:
+    """What was typed, with its words and those that they stand for."""
+
+    typed: str
+    stem: str
+    stems: frozenset[str]
+    meanings: frozenset[str]
+    first: frozenset[str]
+    """What it begins with: in a sentence that is what is to be done."""
+    within: frozenset[str]
+    begun: frozenset[str]
+
+    def fit(self, intent: str) -> float:
+        """How well it fits a word that a kind is for. What was typed itself comes before what means
+        the same, and all of it before a part of it.
+        """
+        word = stem(intent)
+        if self.typed == intent or self.stem == word:
+            return 160
+        if " " in intent and f" {intent} " in f" {self.typed} ":
+            return 155
+        if intent in self.meanings:
+            return 150
+        if intent in self.first:
+            return 145
+        if word in self.stems or (len(self.typed) > 2 and intent.startswith(self.typed)):
+            return 140
+        if intent in self.within:
+            return 135
+        return 110 if intent in self.begun else 0
+
+
+@lru_cache(maxsize=256)
+def _meant(typed: str) -> _Meant:
+    return _Meant(
+        typed,
+        stem(typed),
+        frozenset(stem(word) for word in typed.split()),
+        frozenset(meanings(typed)),
+        frozenset((typed.split()[0], *meanings_first(typed)) if typed else ()),
+        frozenset(meanings_within(typed)),
+        frozenset(meanings_begun(typed) if len(typed) > 3 else ()),
+    )
 
 
 def _means(text: str, intents: Sequence[str]) -> bool:
     return _intent_score(text.strip().lower(), intents) > 0
-
-
-@lru_cache(maxsize=4096)
-def _stem(word: str) -> str:
-    """A word without its ending: chasing, chases and chased are one word."""
-    for ending in ("ing", "ed", "es", "s", "e"):
-        if word.endswith(ending) and len(word) > len(ending) + 2:
-            word = word.removesuffix(ending)
-            return word[:-1] if word[-2:-1] == word[-1:] else word
-    return word
 
 
 class SearchPopup(QFrame):

@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
 from umbrant.desk.chips.sentence import ChipEditor
-from umbrant.model.behaviors import Key, Row, Watch
+from umbrant.model.behaviors import Guard, Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, declare_key, delete_rows, replace_behavior
 from umbrant.model.values import KeyRef, KeyType, PlaceRef, Spread
@@ -565,6 +565,72 @@ def test_a_sentence_offers_its_rows_one_after_the_other(demo_driver: Driver) -> 
     assert hands.desk.documents.problems == []
     hands.pane.actions_by_id["undo"].trigger()
     assert hands.desk.project == before
+
+
+def test_a_sentence_may_begin_with_its_condition(demo_driver: Driver) -> None:
+    hands = demo_driver
+    top = hands.desk.behavior.rows[0]
+    for word, watch, index in (
+        ("if", Watch.ON_ENTRY, -1),
+        ("when", Watch.TAKE_OVER, 0),
+        ("whenever", Watch.THROUGHOUT, 0),
+        ("while", Watch.WHILE_RUNNING, -1),
+    ):
+        before = hands.desk.project
+        hands.select("1")
+        hands.key(Qt.Key.Key_Return)
+        hands.type(f"{word} lamp_oil under 0.3: wait 2 to 4; look about")
+        behavior = hands.desk.project.behavior("warden")
+        around = [row for row in behavior.rows if row.under == top.id][index]
+        assert around.guard == Guard(when="lamp_oil < 0.3", watch=watch)
+        assert (around.kind, around.name) == ("sequence", "Wait")
+        assert [each.kind for each in [row for row in behavior.rows if row.under == around.id]] == [
+            "wait",
+            "look_about",
+        ]
+        hands.pane.actions_by_id["undo"].trigger()
+        assert hands.desk.project == before
+    hands.select("1.4")
+    hands.key(Qt.Key.Key_Return)
+    hands.type("if lamp_oil under 0.3: wait 2")
+    assert hands.desk.row.kind == "wait"
+    assert hands.desk.row.guard == Guard(when="lamp_oil < 0.3")
+
+
+def test_a_sentence_whose_condition_is_wrong_says_so_and_adds_nothing(demo_driver: Driver) -> None:
+    hands = demo_driver
+    before = hands.desk.project
+    hands.select("1")
+    hands.key(Qt.Key.Key_Return)
+    search = hands.ledger.search
+    hands.qtbot.keyClicks(search.line, "when lamp_oyl under 0.3: wait 2")
+    assert search.offer_at(0) is None
+    assert "lamp_oyl" in search.help.text()
+    assert "lamp_oil" in search.help.text(), "what would be right"
+    hands.qtbot.keyClick(search.line, Qt.Key.Key_Return)
+    assert search.isVisible()
+    search.line.setText("when lamp_oil under 0.3: qwxyz 2")
+    assert search.offer_at(0) is None
+    assert "lamp_oyl" not in search.help.text()
+    hands.qtbot.keyClick(search.line, Qt.Key.Key_Escape)
+    assert hands.desk.project == before
+
+
+def test_tab_completes_a_name_in_the_search(demo_driver: Driver) -> None:
+    hands = demo_driver
+    hands.select("1")
+    hands.key(Qt.Key.Key_Return)
+    search = hands.ledger.search
+    hands.qtbot.keyClicks(search.line, "f")
+    assert search.completion == "", "the first word says what is searched for"
+    hands.qtbot.keyClicks(search.line, "ollow vis")
+    assert search.help.text().endswith("Tab: visitor")
+    hands.qtbot.keyClick(search.line, Qt.Key.Key_Tab)
+    assert search.line.text() == "follow visitor"
+    assert search.isVisible()
+    assert "Tab" not in search.help.text(), "there is no more to complete"
+    hands.qtbot.keyClick(search.line, Qt.Key.Key_Return)
+    assert hands.desk.row.args["target"] == KeyRef(key="visitor")
 
 
 def test_options_are_made_of_a_list_of_keys_and_numbers(demo_driver: Driver) -> None:

@@ -7,7 +7,7 @@ from typing import Any
 from umbrant.model.behaviors import Behavior, Blackboard, Guard, Key, Row, Watch
 from umbrant.model.documents import Cover, Project
 from umbrant.model.edits import fresh_id
-from umbrant.model.staging import Area, Member, Place, Scenario, Stage
+from umbrant.model.staging import Area, Body, Member, Place, Scenario, Stage, Stat
 from umbrant.model.values import KeyType, PlaceRef
 
 
@@ -97,20 +97,18 @@ def behavior_from(start: Template, name: str, title: str, blackboard: str) -> Be
 
 def new_project(title: str) -> Project:
     """A project to begin with: a yard with a hut, a character that goes between two places, and a
-    visitor to steer.
+    visitor to steer. Both can be hurt.
     """
-    invalidate: tuple[_Row, ...] = (
-        ("top", None, "selector", "Decide", {}, ""),
-        ("beat", "top", "sequence", "Walk the beat", {}, ""),
-    )
     there = {"target": PlaceRef(place="gate")}
     back = {"target": PlaceRef(place="well")}
-    steps = (
-        *invalidate,
+    steps: tuple[_Row, ...] = (
+        ("top", None, "selector", "Decide", {}, ""),
+        ("beat", "top", "sequence", "Walk the beat", {}, ""),
         ("to", "beat", "move_to", "To the gate", there, ""),
         ("look", "beat", "look_about", "Look about", {"duration": 2.0}, ""),
         ("back", "beat", "move_to", "Back to the well", back, ""),
     )
+    body = Body(stats={"health": Stat()})
     keys = (Key(name="visitor", type=KeyType.AGENT, default="visitor", help="whom to watch for"),)
     return Project(
         cover=Cover(title=title, scenario="day"),
@@ -132,8 +130,10 @@ def new_project(title: str) -> Project:
                 title="A day",
                 stage="yard",
                 cast=(
-                    Member(name="guard", title="Guard", behavior="guard", start=(4, 3)),
-                    Member(name="visitor", title="Visitor", start=(21, 3), facing_deg=180),
+                    Member(name="guard", title="Guard", behavior="guard", start=(4, 3), body=body),
+                    Member(
+                        name="visitor", title="Visitor", start=(21, 3), facing_deg=180, body=body
+                    ),
                 ),
             ),
         ),

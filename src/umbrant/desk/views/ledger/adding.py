@@ -15,19 +15,22 @@ from rapidfuzz import process
 from umbrant.catalog.declare import ROWS, RUNS, Family, Kind, ParamType
 from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
-from umbrant.catalog.validation.behaviors import names_in
+from umbrant.catalog.validation.behaviors import known_names, names_in
 from umbrant.desk.chips.filling import WRITTEN, Filling, filling
 from umbrant.desk.chips.sentence import NAMELESS
 from umbrant.desk.views.ledger.model import OUTLINE
 from umbrant.desk.views.ledger.said_rows import (
+    FIRST_WORDS,
     OptionsOffer,
     SentenceOffer,
+    guard_before,
     insert_options,
     insert_said,
     said_options,
     said_rows,
 )
 from umbrant.desk.views.ledger.search import (
+    ROLES,
     Offer,
     RecipeOffer,
     SearchPopup,
@@ -36,7 +39,7 @@ from umbrant.desk.views.ledger.search import (
     rest_of,
     typed,
 )
-from umbrant.model.behaviors import Behavior, Key, Row
+from umbrant.model.behaviors import Behavior, Guard, Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.edits import (
     Edit,
@@ -57,6 +60,15 @@ GUARDED = (*RUNS, Family.OPTION)
 """The families of rows that can have a guard."""
 NEARLY = 80
 """How alike, of 100, two names are where one may be a slip for the other."""
+NAMED = (
+    ParamType.AGENT,
+    ParamType.PLACE,
+    ParamType.GROUP,
+    ParamType.EVENT,
+    ParamType.STAT,
+    ParamType.BEHAVIOR,
+)
+"""Whose names Tab completes in the search."""
 CHECK = "check"
 """The kind of a row that asks a condition."""
 
@@ -153,7 +165,19 @@ class RowAdding(QObject):
         # In a behavior in which nothing is done yet, what can be done comes first.
         is_new = len(behavior.rows) < 2
         found = [*complete, *rows] if is_new else [*rows, *complete]
-        self.search.open(found, self._below(row))
+        self.search.open(found, self._below(row), names=self._names(behavior))
+
+    def _names(self, behavior: Behavior) -> tuple[str, ...]:
+        """What can be named in a row: the keys of its behavior, then whom and what there is."""
+        project = self._view.desk.project
+        known = known_names(project)
+        return (
+            *FIRST_WORDS,
+            *ROLES,
+            *project.keys_of(behavior),
+            *(name for param in NAMED for name in known[param]),
+            *(kind.title for kind in self._view.desk.catalog.kinds.values()),
+        )
 
     def pick_kind(
         self, kinds: Sequence[Kind], name: str, hint: str, then: Callable[[Kind], None]
@@ -192,6 +216,9 @@ class RowAdding(QObject):
         listed, rest = typed(text, found)
         if self._then is not None:
             return listed, rest
+        guarded = guard_before(text)
+        if guarded is not None:
+            return self._guarded_rows(*guarded, found), ""
         if not self._is_condition(text):
             said = said_rows(text, found, self._filling) or self._said_options(text, found)
             if said is not None:
@@ -208,6 +235,19 @@ class RowAdding(QObject):
             return check, text
         on = f"{behavior.outline.number[row.id]} {row.name}".strip()
         return [*check, GuardOffer(check[0].kind, GUARD, on, self._stored(text))], text
+
+    def _guarded_rows(self, guard: Guard, text: str, found: Sequence[Offer]) -> list[Offer]:
+        """What a sentence asks for that begins with a condition; where nothing, the search says
+        why.
+        """
+        desk = self._view.desk
+        names = names_in(desk.project)
+        when, wrong = typed_condition(guard.when, desk.keys_at(desk.row_id), desk.catalog, names)
+        if wrong:
+            self.search.reason = f"{guard.when}: {wrong[0].message} {wrong[0].remedy}".strip()
+            return []
+        said = said_rows(text, found, self._filling, Guard(when=when, watch=guard.watch))
+        return [said] if said is not None else []
 
     def _said_options(self, text: str, found: Sequence[Offer]) -> OptionsOffer | None:
         desk = self._view.desk
@@ -334,7 +374,10 @@ class RowAdding(QObject):
         if isinstance(offer, OptionsOffer):
             made, first = insert_options(desk.project, behavior, offer, under=under)
         else:
-            holder = self._kind_of(under)
+            holder, guard = self._kind_of(under), offer.guard
+            if guard is not None and guard.watch.take_over and desk.row_id == under:
+                # What is to take over has to come before what it takes over from.
+                after = None
             made, first = insert_said(
                 desk.project, behavior, offer, after=after, under=under, holder=holder
             )

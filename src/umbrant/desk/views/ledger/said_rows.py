@@ -1,5 +1,5 @@
-"""Rows that are typed together: `wait 2 to 4 s, then look about`, `options hunger, thirst, tired`.
-Knows nothing of Qt.
+"""Rows that are typed together: `wait 2 to 4 s, then look about`, `whenever can see visitor: follow
+visitor; say "Stop!"`, `options hunger, thirst, tired`. Knows nothing of Qt.
 """
 
 import re
@@ -10,7 +10,7 @@ from umbrant.catalog.declare import RUNS, Family, Kind
 from umbrant.catalog.input_range import input_range
 from umbrant.desk.chips.filling import Filling
 from umbrant.desk.views.ledger.search import Offer, rest_of, typed
-from umbrant.model.behaviors import Behavior, Key, Row
+from umbrant.model.behaviors import Behavior, Guard, Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.edits import fresh_id, insert_row
 from umbrant.model.kind_ids import CONSIDER, OPTION
@@ -18,6 +18,16 @@ from umbrant.model.values import ParamValue
 
 _BETWEEN = re.compile(r"\s*(?:;|,?\s+(?:and\s+)?then\s)\s*")
 """What parts the rows of a sentence."""
+_NUMBERS = re.compile(r"\s+[\d.].*$")
+"""The end of a part from its first number on, which is no part of a name."""
+_GUARDED = re.compile(r"^(?P<first>[a-z]+)\s+(?P<when>.+?)\s*:\s*(?P<rows>.+)$")
+FIRST_WORDS = {
+    "if": Watch.ON_ENTRY,
+    "when": Watch.TAKE_OVER,
+    "while": Watch.WHILE_RUNNING,
+    "whenever": Watch.THROUGHOUT,
+}
+"""The words before a condition at the beginning of a sentence, and when it then is asked."""
 IN_ORDER = "sequence"
 """The kind of row that does its children one after the other."""
 
@@ -38,6 +48,10 @@ class SentenceOffer(Offer):
     """Offers the rows of a sentence, one after the other. `kind` is that of the first."""
 
     rows: tuple[SaidRow, ...] = field(default_factory=tuple)
+    guard: Guard | None = None
+    """What all of them are done under."""
+    name: str = IN_ORDER.capitalize()
+    """What the row around them is called: what is done first."""
 
     @property
     def title(self) -> str:
@@ -45,15 +59,20 @@ class SentenceOffer(Offer):
 
     @property
     def place(self) -> str:
-        return f"{len(self.rows)} rows"
+        return f"{len(self.rows)} rows" if len(self.rows) > 1 else "row"
 
     @property
     def phrase(self) -> str:
+        if self.guard is not None:
+            return f"if {self.guard.when}"
         return "one after the other"
 
     @property
     def help(self) -> str:
-        return "Adds these rows, each of which begins once the one before has succeeded."
+        if self.guard is None:
+            return "Adds these rows, each of which begins once the one before has succeeded."
+        asked = f"under the guard {self.guard.when}, asked {self.guard.watch}."
+        return f"Adds {'these rows' if len(self.rows) > 1 else 'this row'} {asked}"
 
     @property
     def left(self) -> list[str]:
@@ -61,11 +80,26 @@ class SentenceOffer(Offer):
         return [word for each in self.rows for word in each.filling.left]
 
 
-def said_rows(text: str, found: Sequence[Offer], fill: Fill) -> SentenceOffer | None:
-    """The rows that a sentence of two or more parts asks for; None if it is no such sentence."""
+def guard_before(text: str) -> tuple[Guard, str] | None:
+    """The guard that a sentence begins with, its condition as it was typed, and what is to be done
+    under it; None if it begins with none.
+    """
+    found = _GUARDED.match(text.strip())
+    watch = FIRST_WORDS.get(found["first"]) if found is not None else None
+    if found is None or watch is None:
+        return None
+    return Guard(when=found["when"], watch=watch), found["rows"]
+
+
+def said_rows(
+    text: str, found: Sequence[Offer], fill: Fill, guard: Guard | None = None
+) -> SentenceOffer | None:
+    """The rows that a sentence of two or more parts asks for, or of one under a guard; None if it
+    is no such sentence.
+    """
     parts = [part for part in _BETWEEN.split(text) if part.strip()]
     rows = [offer for offer in found if offer.role == "row" and offer.kind.family in RUNS]
-    if len(parts) < 2 or not rows:
+    if len(parts) < (1 if guard is not None else 2) or not rows:
         return None
     said: list[SaidRow] = []
     for part in parts:
@@ -75,7 +109,8 @@ def said_rows(text: str, found: Sequence[Offer], fill: Fill) -> SentenceOffer | 
             return None
         kind = plain[0].kind
         said.append(SaidRow(kind, fill(kind, rest or rest_of(part, plain[0]))))
-    return SentenceOffer(said[0].kind, "row", tuple(said))
+    name = _NUMBERS.sub("", parts[0]).strip().capitalize()
+    return SentenceOffer(said[0].kind, "row", tuple(said), guard, name or IN_ORDER.capitalize())
 
 
 def insert_said(
@@ -89,20 +124,27 @@ def insert_said(
 ) -> tuple[Project, str]:
     """The project with the rows of a sentence, and the id of the first.
 
-    They go straight into what does its rows one after the other, else into a sequence of their own.
+    They go straight into what does its rows one after the other, else into a sequence of their own,
+    which has the guard.
     """
     name, current = behavior.name, behavior
     in_order = holder is not None and (
         holder.id == IN_ORDER or holder.family not in (Family.COMPOSITE, Family.DECORATOR)
     )
-    first = ""
-    if not in_order:
-        around = Row(id=fresh_id(current), kind=IN_ORDER, name=IN_ORDER.capitalize())
+    first, single = "", offer.guard if len(offer.rows) == 1 else None
+    if len(offer.rows) > 1 and (offer.guard is not None or not in_order):
+        around = Row(id=fresh_id(current), kind=IN_ORDER, name=offer.name, guard=offer.guard)
         project = insert_row(project, name, around, after=after, under=under)
         current, after, under = project.behavior(name), None, around.id
     for each in offer.rows:
         title = each.kind.title.capitalize()
-        row = Row(id=fresh_id(current), kind=each.kind.id, name=title, args=each.filling.args)
+        row = Row(
+            id=fresh_id(current),
+            kind=each.kind.id,
+            name=title,
+            args=each.filling.args,
+            guard=single,
+        )
         project = insert_row(project, name, row, after=after, under=under)
         current, after = project.behavior(name), row.id
         first = first or row.id

@@ -1,5 +1,6 @@
 """Type-to-search over the catalog, to add a row, a decorator or an upkeep."""
 
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
@@ -323,6 +324,11 @@ def _meant(typed: str) -> _Meant:
     )
 
 
+def _last_word(text: str) -> str:
+    found = re.search(r"\w+$", text)
+    return found.group() if found else ""
+
+
 def _means(text: str, intents: Sequence[str]) -> bool:
     return _intent_score(text.strip().lower(), intents) > 0
 
@@ -356,6 +362,9 @@ class SearchPopup(QFrame):
         self._offers: list[Any] = []
         self._at = QPoint()
         self._shown: list[Any] = []
+        self._names: tuple[str, ...] = ()
+        self.reason = ""
+        """Why nothing fits what was typed, where the ranking can tell."""
         self.besides = ""
         """What was typed after the name of what is offered."""
         self.line = QLineEdit(self)
@@ -383,11 +392,19 @@ class SearchPopup(QFrame):
         self.hide()
 
     def open(
-        self, found: Sequence[SearchMatch], at: QPoint, *, name: str = "", hint: str = ""
+        self,
+        found: Sequence[SearchMatch],
+        at: QPoint,
+        *,
+        name: str = "",
+        hint: str = "",
+        names: Sequence[str] = (),
     ) -> None:
         """Open it in its parent at a place, with these offers; with another name and hint than it
-        was made with, where it is to be used for something else.
+        was made with, where it is to be used for something else. Tab completes any of `names`,
+        the first that begins as typed.
         """
+        self._names = tuple(names)
         self.setAccessibleName(name or self._name)
         self.line.setPlaceholderText(hint or self._hint)
         self.line.setAccessibleName(hint or self._hint)
@@ -433,11 +450,28 @@ class SearchPopup(QFrame):
             self._choose()
         elif event.key() == Qt.Key.Key_Escape:
             self.dismiss()
+        elif event.key() == Qt.Key.Key_Tab and not event.modifiers() and self.completion:
+            typed = self.line.text()
+            self.line.setText(typed[: len(typed) - len(_last_word(typed))] + self.completion)
         else:
             return False
         return True
 
+    @property
+    def completion(self) -> str:
+        """The name that Tab writes in place of the last word; none while the first is typed, which
+        says what is searched for.
+        """
+        text = self.line.text()
+        word = _last_word(text)
+        if not word or word == text.strip() or self.line.cursorPosition() < len(text):
+            return ""
+        begun = (each for each in self._names if each.lower().startswith(word.lower()))
+        found = next(begun, "")
+        return "" if found == word else found
+
     def _search(self, text: str) -> None:
+        self.reason = ""
         self._shown, self.besides = self._rank(text, self._offers)
         model = self.list.model()
         assert isinstance(model, QStringListModel)  # noqa: S101  (set above)
@@ -445,7 +479,7 @@ class SearchPopup(QFrame):
         self._select(0)
         self._move_to_view()
         if not self._shown:
-            self.help.setText(self._nothing)
+            self._say(self.reason or self._nothing)
 
     def _move_to_view(self) -> None:
         """As high as what was found needs, inside the parent."""
@@ -475,9 +509,12 @@ class SearchPopup(QFrame):
         offer = self.offer_at(self.list.currentIndex().row())
         self.considered.emit(offer)
         if offer is not None:
-            self.help.setText(offer.help)
+            self._say(offer.help)
             # Some help is longer than other, and none may stand on the list.
             self._move_to_view()
+
+    def _say(self, text: str) -> None:
+        self.help.setText(f"{text}\nTab: {self.completion}" if self.completion else text)
 
     def _choose(self) -> None:
         offer = self.offer_at(self.list.currentIndex().row())

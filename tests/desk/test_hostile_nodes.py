@@ -11,6 +11,7 @@ from benchmarks.fuzz.nodes import project_with
 from PySide6.QtCore import Qt
 
 from tests.desk.conftest import Driver
+from umbrant.desk.first_visit import FAILED
 from umbrant.desk.views.review import ReviewView
 from umbrant.model.folder import save_project
 
@@ -56,8 +57,10 @@ def test_a_file_that_fails_as_it_is_run_is_told_of_and_mending_it_is_enough(
     driver: Driver, tmp_path: Path, before: str
 ) -> None:
     file = opened(driver, tmp_path / "p", HostileNode("top", action("return True", before=before)))
+    driver.window.begin_first_visit()
     driver.until(lambda: any(each.startswith("nodes/bad.py") for each in driver.messages))
     assert driver.desk.take is None
+    assert FAILED in driver.pane.first_visit.text
     assert "bad" in driver.desk.catalog.kinds, "it is declared all the same"
     assert_in_review(driver, file)
     file.write_text(action("return True"))

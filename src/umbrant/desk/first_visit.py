@@ -89,6 +89,10 @@ VISIT_STEPS = (
 
 
 WAITING = "This project is being played for the first time. What each row does is being recorded."
+FAILED = (
+    "It could not be played. The Review lists what is in the way (<b>Ctrl+6</b>, and "
+    "<b>Enter</b> goes there); this goes on once that is mended."
+)
 
 
 class FirstVisit(QFrame):
@@ -122,6 +126,7 @@ class FirstVisit(QFrame):
             actions[action_id].triggered.connect(lambda _=False, done=action_id: self._acted(done))
         for changed in (desk.take_changed, desk.project_changed):
             changed.connect(self._changed)
+        desk.takes.roller.failed.connect(self._failed)
         self.hide()
 
     @property
@@ -181,6 +186,10 @@ class FirstVisit(QFrame):
             and VISIT_STEPS[self._step].has_changed(self._desk, self._before)
         ):
             self._praise()
+
+    def _failed(self) -> None:
+        if self._waits:
+            self._say(FAILED, "Skip this step")
 
     def _praise(self) -> None:
         if not self._praised:

@@ -16,9 +16,9 @@ from umbrant.catalog.declare import ROWS, Family
 from umbrant.catalog.validation import ValidationMemory, validate
 from umbrant.desk.chips.values import ChipError, FieldChip
 from umbrant.desk.session.history import History
+from umbrant.desk.views.setting.documents import SettingMemory as SettingMemory
 from umbrant.desk.views.setting.fields import SettingLine
 from umbrant.desk.views.setting.lines import Setting
-from umbrant.desk.views.setting.lines import SettingMemory as SettingMemory
 from umbrant.model.behaviors import Row, Watch
 from umbrant.model.clipboard import extract_rows, paste_rows, rows_from, rows_text, wrap_rows
 from umbrant.model.documents import Project

@@ -25,8 +25,9 @@ from umbrant.desk.chips.sentence import Chip, ChipEditor
 from umbrant.desk.chips.table import SENTENCES, ChipTable
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.cast.pivot import NAMES, CastColumn, CastRow, pivoted
+from umbrant.desk.views.setting.documents import SettingMemory
 from umbrant.desk.views.setting.fields import Addition
-from umbrant.desk.views.setting.lines import Setting, SettingMemory
+from umbrant.desk.views.setting.lines import Setting
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.painted import (
     ModelIndex,

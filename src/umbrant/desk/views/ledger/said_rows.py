@@ -71,8 +71,8 @@ class SentenceOffer(Offer):
     def help(self) -> str:
         if self.guard is None:
             return "Adds these rows, each of which begins once the one before has succeeded."
-        asked = f"under the guard {self.guard.when}, asked {self.guard.watch}."
-        return f"Adds {'these rows' if len(self.rows) > 1 else 'this row'} {asked}"
+        added = "these rows" if len(self.rows) > 1 else "this row"
+        return f"Adds {added} under the guard {self.guard.when}, asked {self.guard.watch}."
 
     @property
     def left(self) -> list[str]:

@@ -22,9 +22,10 @@ from umbrant.desk.chips.layout import RowLayout
 from umbrant.desk.chips.table import SENTENCES, ChipTable
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.delegates import make_flow
+from umbrant.desk.views.setting.documents import SettingMemory
 from umbrant.desk.views.setting.fields import Addition, SettingLine
 from umbrant.desk.views.setting.folding import best_line, is_closed, lines_around, shown_lines
-from umbrant.desk.views.setting.lines import Setting, SettingMemory
+from umbrant.desk.views.setting.lines import Setting
 from umbrant.desk.views.setting.listed import (
     KeysTarget,
     ListTarget,

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.protocols import Progress, lasting
 from umbrant.catalog.readings import Reading
 from umbrant.engine.recorder import NullRecorder, Recorder

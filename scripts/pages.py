@@ -21,7 +21,7 @@ from PySide6.QtGui import QGuiApplication
 
 import umbrant.review  # noqa: F401  (declares the rules)
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.catalog.pages import kind_page
 from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences

@@ -5,7 +5,9 @@ time.
 import sys
 
 from umbrant.catalog.builtin import MODULES
-from umbrant.catalog.declare import Catalog, Number, Seconds, Steps, action, sense
+from umbrant.catalog.declare import Steps, action, sense
+from umbrant.catalog.kind import Catalog
+from umbrant.catalog.params import Number, Seconds
 from umbrant.catalog.world import Me
 from umbrant.model.values import KeyType
 

@@ -17,8 +17,8 @@ from benchmarks.fuzz.hostile_nodes import HostileNode, action
 from benchmarks.fuzz.nodes import project_with
 
 from tests.conftest import DEMO
-from umbrant.catalog.declare import Family
-from umbrant.catalog.node_template import new_node_file
+from umbrant.catalog.kind import Family
+from umbrant.catalog.templates.node_file import new_node_file
 from umbrant.model.folder import save_project
 from umbrant.reasons.why import Explainer
 from umbrant.take.reader import read_take

@@ -11,7 +11,7 @@ import pytest
 from tests.small import key, project, record, refusals, row, spans, values
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import ParamType
+from umbrant.catalog.params import ParamType
 from umbrant.catalog.validation import validate
 from umbrant.model.behaviors import Key, NodeFile, Watch
 from umbrant.model.documents import Project

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import ROWS, Family
+from umbrant.catalog.kind import ROWS, Family
 from umbrant.catalog.validation import ValidationMemory, validate
 from umbrant.desk.chips.values import ChipError, FieldChip
 from umbrant.desk.session.history import History

@@ -9,7 +9,7 @@ from pathlib import Path
 from benchmarks.fuzz.documents import LONGEST_S, readable, within
 from benchmarks.fuzz.tally import Tally
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.catalog.language.check import faults
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import LONGEST, LanguageError, atoms, parse, source, walk

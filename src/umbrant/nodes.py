@@ -27,7 +27,9 @@ it is not set, and is written with `set`.
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import (
+from umbrant.catalog.declare import Steps, action, condition, sense
+from umbrant.catalog.geometry import distance_m, heading_to
+from umbrant.catalog.params import (
     AgentKey,
     Amount,
     AnAgent,
@@ -48,16 +50,11 @@ from umbrant.catalog.declare import (
     Share,
     SpreadSeconds,
     StatName,
-    Steps,
     TextKey,
     Times,
     YesNoKey,
     ZoneName,
-    action,
-    condition,
-    sense,
 )
-from umbrant.catalog.geometry import distance_m, heading_to
 from umbrant.catalog.protocols import Progress, lasting
 from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Me as Agent

@@ -9,7 +9,7 @@ from dataclasses import replace
 from types import ModuleType
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Catalog, Kind
+from umbrant.catalog.kind import Catalog, Kind
 from umbrant.engine.project_calls import UNWATCHED, CallWatch, described, line_of
 from umbrant.model.behaviors import NodeFile
 from umbrant.model.documents import Project

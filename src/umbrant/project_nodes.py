@@ -19,7 +19,7 @@ from typing import Any
 import umbrant.nodes
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import cause
-from umbrant.catalog.declare import Catalog, DeclarationError, Kind
+from umbrant.catalog.kind import Catalog, DeclarationError, Kind
 from umbrant.catalog.protocols import Unbound
 from umbrant.catalog.python_text import parse_python
 from umbrant.model.behaviors import NodeFile

@@ -5,7 +5,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.catalog.language.completion import BLANK, Completion, Vocabulary, blanks, completions
 from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.validation import open_project

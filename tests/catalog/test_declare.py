@@ -6,20 +6,10 @@ from typing import Any
 import pytest
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import (
-    Catalog,
-    ChildOrder,
-    DeclarationError,
-    Family,
-    Metres,
-    ParamType,
-    Steps,
-    action,
-    composite,
-    decorator,
-    sense,
-)
+from umbrant.catalog.declare import Steps, action, composite, decorator, sense
+from umbrant.catalog.kind import Catalog, ChildOrder, DeclarationError, Family
 from umbrant.catalog.outcomes import PossibleOutcomes, either
+from umbrant.catalog.params import Metres, ParamType
 from umbrant.catalog.world import Me, Target
 from umbrant.model.values import KeyType
 

@@ -5,10 +5,10 @@ from pathlib import Path
 import pytest
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Kind
-from umbrant.catalog.examples import NPC, SHOWN, example_of, example_of_recipe
+from umbrant.catalog.kind import Kind
 from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.catalog.recipes.recipe import Recipe
+from umbrant.catalog.templates.examples import NPC, SHOWN, example_of, example_of_recipe
 from umbrant.catalog.validation import validate
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import read_take

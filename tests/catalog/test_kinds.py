@@ -13,8 +13,9 @@ import pytest
 
 from tests.small import key, played, project, received, record, row, spans, values
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Kind, ParamType
 from umbrant.catalog.geometry import distance_m, heading_to, turn_between
+from umbrant.catalog.kind import Kind
+from umbrant.catalog.params import ParamType
 from umbrant.model.behaviors import Key, Row
 from umbrant.model.documents import Project
 from umbrant.model.staging import (

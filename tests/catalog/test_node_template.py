@@ -5,7 +5,7 @@ import keyword
 import pytest
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.node_template import new_node_file
+from umbrant.catalog.templates.node_file import new_node_file
 from umbrant.model.documents import Cover, Project
 from umbrant.project_nodes import project_catalog
 

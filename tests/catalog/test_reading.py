@@ -5,7 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Family, ParamType
+from umbrant.catalog.kind import Family
 from umbrant.catalog.language.check import bound_args, faults
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.reading import read_phrase, typed_condition
@@ -21,6 +21,7 @@ from umbrant.catalog.language.tree import (
     parse,
     source,
 )
+from umbrant.catalog.params import ParamType
 from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyType
 

@@ -5,7 +5,7 @@ import pytest
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.catalog.recipes.recipe import Inserted, Recipe, insert_recipe
-from umbrant.catalog.templates import new_project
+from umbrant.catalog.templates.behaviors import new_project
 from umbrant.catalog.validation import validate
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project

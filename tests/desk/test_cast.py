@@ -7,7 +7,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 
 from tests.desk.conftest import Driver
-from umbrant.catalog.node_template import new_node_file
+from umbrant.catalog.templates.node_file import new_node_file
 from umbrant.desk.views.curve.view import CurveView, dragged
 from umbrant.desk.views.map.view import MapView
 from umbrant.model.edits import Edit, rename_row

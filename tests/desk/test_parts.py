@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 from tests.conftest import DEMO
 from tests.small import key, row
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import RUNS
+from umbrant.catalog.kind import RUNS
 from umbrant.catalog.validation import open_project
 from umbrant.desk.chips.layout import Fonts, SentenceFlow
 from umbrant.desk.chips.sentence import sentence

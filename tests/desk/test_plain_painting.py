@@ -14,7 +14,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.small import project, row
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.examples import NPC, example_of
+from umbrant.catalog.templates.examples import NPC, example_of
 from umbrant.desk.views.curve.painting import CurveLook, Grip, paint_curve, point_in
 from umbrant.desk.views.help.example_painting import paint_example
 from umbrant.desk.views.lanes.cue_ruler import Mark

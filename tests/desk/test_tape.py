@@ -7,7 +7,7 @@ from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage
 from pytestqt.qtbot import QtBot
 
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.desk.session.tape_window import TapeWindow
 from umbrant.desk.views.ledger.tape import Axis, TapePainter
 from umbrant.desk.widgets.painted import painting

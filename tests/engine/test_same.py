@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from tests.engine.trees import trees
 from tests.kinds import CATALOG
 from tests.small import played, project, spans
-from umbrant.catalog.declare import ROWS, RUNS
+from umbrant.catalog.kind import ROWS, RUNS
 from umbrant.model.behaviors import Row
 from umbrant.model.clipboard import extract_rows, wrap_rows
 from umbrant.model.edits import delete_rows, set_muted

@@ -10,7 +10,7 @@ from tests.engine.trees import IN_ORDER, trees
 from tests.kinds import CATALOG
 from tests.small import key, project, row
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.catalog.protocols import RefusalLog, Status
 from umbrant.engine.recorder import RowLog
 from umbrant.model.behaviors import Key, Row, Sharing, Watch

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.catalog.validation import open_project, validate
 from umbrant.model.documents import Project
 from umbrant.model.edits import change_row, set_guard

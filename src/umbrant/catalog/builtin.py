@@ -1,6 +1,6 @@
 """The catalog that Umbrant comes with."""
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.kinds import (
     composites,
     conditions,

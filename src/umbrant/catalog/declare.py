@@ -16,404 +16,40 @@ import collections.abc
 import inspect
 import re
 import typing
-from collections.abc import Callable, Container, Generator, Iterable, Mapping
-from dataclasses import dataclass, field, replace
-from enum import StrEnum
-from types import ModuleType
-from typing import Annotated, Any, TypeVar
+from collections.abc import Callable, Generator, Mapping
+from dataclasses import replace
+from typing import Any
 
 from umbrant.catalog.causes import Cause
+from umbrant.catalog.kind import (
+    FIELDS,
+    RUNS,
+    ChildOrder,
+    DeclarationError,
+    Family,
+    Kind,
+    NumberKind,
+)
 from umbrant.catalog.outcomes import OutcomeRule, either, work
+from umbrant.catalog.params import (
+    BINDABLE,
+    AcceptsKeys,
+    Fixed,
+    HoldsType,
+    Param,
+    ParamType,
+    Quantity,
+    fits,
+)
 from umbrant.catalog.protocols import Progress
 from umbrant.catalog.readings import Reading
-from umbrant.catalog.world import Condition, Formula, KeySlot, Target
-from umbrant.model.values import Curve, KeyType, ParamValue, PlaceRef, Spread
-
-_FIELDS = re.compile(r"\{(\w+)\}")
+from umbrant.catalog.world import Condition, Formula, Target
+from umbrant.model.values import Curve, KeyType, Spread
 
 Steps = Generator[Progress | None, None, bool | Cause]
 """What an action that takes time gives: it yields while it runs on, and returns True, False or why
 it failed.
 """
-
-
-T = TypeVar("T")
-
-
-class DeclarationError(TypeError):
-    """A developer's mistake in the declaration of a kind; raised at import, never because of a
-    project.
-    """
-
-
-class Family(StrEnum):
-    """Where a kind may stand."""
-
-    COMPOSITE = "composite"
-    ACTION = "action"
-    CONDITION = "condition"
-    DECORATOR = "decorator"
-    SENSE = "sense"
-    STATE = "state"
-    TRANSITION = "transition"
-    HOOK = "hook"
-    OPTION = "option"
-    CONSIDERATION = "consideration"
-
-
-RUNS = (Family.COMPOSITE, Family.ACTION, Family.CONDITION)
-"""The families that decide and act by themselves: they can be the first row of a behavior."""
-
-ROWS = (*RUNS, Family.STATE, Family.TRANSITION, Family.HOOK, Family.OPTION, Family.CONSIDERATION)
-"""The families whose kinds can be a row somewhere."""
-
-
-class ParamType(StrEnum):
-    """What a chip holds, which decides how it is edited and checked."""
-
-    NUMBER = "number"
-    SPREAD = "spread"
-    TEXT = "text"
-    YES_NO = "yes/no"
-    CHOICE = "choice"
-    PLACE = "place"
-    AGENT = "agent"
-    PROP = "prop"
-    KEY = "key"
-    GROUP = "group"
-    CONDITION = "condition"
-    FORMULA = "formula"
-    CURVE = "curve"
-    STATE = "state"
-    EVENT = "event"
-    BEHAVIOR = "behavior"
-    STAT = "stat"
-    ZONE = "zone"
-
-
-@dataclass(frozen=True)
-class Quantity:
-    """A number's unit and bounds, and the step that a drag changes it by. `ring` draws it on the
-    stage around...
-    """
-
-    unit: str = ""
-    low: float | None = None
-    high: float | None = None
-    step: float = 1.0
-    spread: bool = False
-    zero: str = ""
-    """What 0 is called, where it stands for something else: 'all'."""
-    ring: str = ""
-    """'me' or 'target': what a circle with this radius is drawn around when its row is selected; ''
-    for none.
-    """
-
-
-@dataclass(frozen=True)
-class AcceptsKeys:
-    """The types of key that a chip accepts, and whether the node only reads the key."""
-
-    types: tuple[KeyType, ...]
-    reads: bool = False
-
-
-@dataclass(frozen=True)
-class HoldsType:
-    """Marks a parameter that is written as text but means something else: an agent's name, a group,
-    a condition.
-    """
-
-    type: ParamType
-
-
-Metres = Annotated[float, Quantity("m", low=0, step=0.1)]
-Reach = Annotated[float, Quantity("m", low=0, step=0.1, ring="target")]
-Range = Annotated[float, Quantity("m", low=0, step=0.1, ring="me")]
-Seconds = Annotated[float, Quantity("s", low=0, step=0.1)]
-SpreadSeconds = Annotated[float, Quantity("s", low=0, step=0.1, spread=True)]
-Share = Annotated[float, Quantity("", low=0, high=1, step=0.01)]
-Times = Annotated[float, Quantity("times", low=1)]
-Number = Annotated[float, Quantity("", step=0.1)]
-Live = Callable[[], T]
-"""A parameter that is asked for its value each time it is needed: it may be bound to a key, or
-drawn from a spread.
-
-Classes declare such parameters, for they are made once; what a function is given was asked for at
-its entry. Asking raises Unbound where there is no value.
-"""
-
-Amount = Annotated[float, Quantity("", low=0, step=0.1)]
-Count = Annotated[float, Quantity("", low=0)]
-CountOrAll = Annotated[float, Quantity("", low=0, zero="all")]
-Degrees = Annotated[float, Quantity("°", low=0, high=360)]
-StateName = Annotated[str, HoldsType(ParamType.STATE)]
-EventName = Annotated[str, HoldsType(ParamType.EVENT)]
-BehaviorName = Annotated[str, HoldsType(ParamType.BEHAVIOR)]
-StatName = Annotated[str, HoldsType(ParamType.STAT)]
-ZoneName = Annotated[str, HoldsType(ParamType.ZONE)]
-AnAgent = Annotated[Target, HoldsType(ParamType.AGENT)]
-AProp = Annotated[Target, HoldsType(ParamType.PROP)]
-Group = Annotated[str, HoldsType(ParamType.GROUP)]
-AnyKey = Annotated[KeySlot, AcceptsKeys(tuple(KeyType))]
-ReadKey = Annotated[KeySlot, AcceptsKeys(tuple(KeyType), reads=True)]
-PointKey = Annotated[KeySlot, AcceptsKeys((KeyType.POINT,))]
-YesNoKey = Annotated[KeySlot, AcceptsKeys((KeyType.YES_NO,))]
-NumberKey = Annotated[KeySlot, AcceptsKeys((KeyType.NUMBER,))]
-TextKey = Annotated[KeySlot, AcceptsKeys((KeyType.TEXT,))]
-AgentKey = Annotated[KeySlot, AcceptsKeys((KeyType.AGENT,))]
-NamedKey = Annotated[KeySlot, AcceptsKeys((KeyType.AGENT, KeyType.PROP))]
-PropKey = Annotated[KeySlot, AcceptsKeys((KeyType.PROP,))]
-
-BINDABLE: Mapping[ParamType, tuple[KeyType, ...]] = {
-    ParamType.NUMBER: (KeyType.NUMBER,),
-    ParamType.SPREAD: (KeyType.NUMBER,),
-    ParamType.TEXT: (KeyType.TEXT,),
-    ParamType.YES_NO: (KeyType.YES_NO,),
-    ParamType.PLACE: (KeyType.POINT, KeyType.AGENT, KeyType.PROP),
-    ParamType.AGENT: (KeyType.AGENT,),
-    ParamType.PROP: (KeyType.PROP,),
-}
-"""The types of key that a chip may be bound to. Kinds that are not here cannot be bound; KEY chips
-name their own.
-"""
-
-
-@dataclass(frozen=True)
-class Fixed:
-    """A value that is always the same, as the default of a live parameter."""
-
-    value: float
-
-    def __call__(self) -> float:
-        return self.value
-
-
-@dataclass(frozen=True)
-class Param:
-    """One chip of a kind."""
-
-    name: str
-    type: ParamType
-    help: str
-    default: ParamValue | None = None
-    required: bool = False
-    quantity: Quantity = Quantity()
-    choices: tuple[str, ...] = ()
-    keys: tuple[KeyType, ...] = ()
-    """The types of key it may name or be bound to."""
-    live: bool = False
-    """Whether the node is given something to ask for the value, instead of the value."""
-    writes: bool = False
-    """Whether it names a key that the node writes."""
-
-    @property
-    def label(self) -> str:
-        """The name as it is read."""
-        return self.name.replace("_", " ")
-
-    def takes(self, value: ParamValue) -> bool:
-        """Whether the chip can hold a value of this type, besides a key."""
-        return _fits(value, self.type, ())
-
-
-_HOLDS: Mapping[ParamType, tuple[type, ...]] = {
-    ParamType.NUMBER: (float, int),
-    ParamType.SPREAD: (float, int, Spread),
-    ParamType.YES_NO: (),
-    ParamType.PLACE: (str, tuple, PlaceRef),
-    ParamType.KEY: (),
-    ParamType.CURVE: (Curve,),
-}
-"""What a chip may hold besides a key or yes and no; a text where nothing is said here.
-
-A text in a PLACE, AGENT or PROP chip names one of the cast or a prop.
-"""
-
-
-class ChildOrder(StrEnum):
-    """In which order a kind goes about the rows nested in it."""
-
-    WRITTEN = "written"
-    DRAWN = "drawn"
-    TOGETHER = "together"
-
-
-class NumberKind(StrEnum):
-    """What the number beside a running row means, in the column `now`."""
-
-    PROGRESS = "progress"
-    """What is left of its work; of a refused row, the number that its guard was refused by."""
-    SCORE = "score"
-    """An option's score, or what a consideration is worth."""
-    CHOICE = "choice"
-    """The state or the option that it is at."""
-    ACTIVE_FOR = "active for"
-    """For how many seconds it has been active."""
-    DUE_IN = "due in"
-    """In how many seconds it is due."""
-    CONDITION = "condition"
-    """The number that its condition was refused by."""
-
-
-@dataclass
-class Hooks:
-    """What else a project's own action does when its row is entered and when it is left, however it
-    is left.
-    """
-
-    entered: Callable[..., object] | None = None
-    left: Callable[..., object] | None = None
-
-
-@dataclass(frozen=True)
-class Kind:
-    """A kind of node: what an author can choose, and how it runs."""
-
-    id: str
-    family: Family
-    phrase: str
-    help: str
-    params: tuple[Param, ...]
-    run: Callable[..., Any]
-    outcomes: Mapping[str, str]
-    """Outcome ('success', 'failure', 'running', or a sense's 'value') and what it means here."""
-    takes_time: bool = False
-    unit: str = ""
-    """The unit of what a sense gives or measures."""
-    gives: KeyType | None = None
-    """The type of what a sense gives."""
-    gives_reading: bool = False
-    """Whether a sense gives nothing but Readings."""
-    in_line: str = ""
-    """A sense that says yes or no, as a Python expression of its parameters in {braces}: the same
-    as `run`, sooner.
-    """
-    summary: str = ""
-    """How a composite goes about its children, for reasons: 'tries its children in order'."""
-    goes_on_after: str = ""
-    """The outcome of a child after which a composite goes on to the next: 'success' or 'failure';
-    empty where children do not follow one another.
-    """
-    order: ChildOrder = ChildOrder.WRITTEN
-    rests: str = ""
-    """What a child that has ended does while the others run, where they run together: 'waits for
-    the others'.
-    """
-    holds: tuple[Family, ...] = ()
-    """The families of the rows that may be nested in it."""
-    can_end: OutcomeRule = either
-    """What a row of this kind can come to."""
-    number: NumberKind = NumberKind.PROGRESS
-    """What the number beside its row means."""
-    is_gate: bool = False
-    """Whether a decorator can keep its row from being entered."""
-    reports_gauges: bool = False
-    """Whether it is given a `GaugeSink` as `report`."""
-    example: str = ""
-    intents: tuple[str, ...] = ()
-    """What an author may want it for, in words that are not in its name: the search finds it by
-    them.
-    """
-    """Its meaning by a small example, in one or two sentences."""
-    own: str = ""
-    """The project's file that declares it; empty for what comes with the program."""
-    own_line: int = 0
-    """The line of that file at which its function stands."""
-    hooks: Hooks = field(default_factory=Hooks, compare=False)
-
-    @property
-    def allows_take_over(self) -> bool:
-        """Whether a child can take over from a later one: they follow in the written order."""
-        return bool(self.goes_on_after) and self.order is ChildOrder.WRITTEN
-
-    @property
-    def moves_on(self) -> str:
-        """How a child has to end for the next to be tried, as a verb."""
-        return {"failure": "fails", "success": "has succeeded"}.get(self.goes_on_after, "has ended")
-
-    def entered(self, hook: Callable[..., object]) -> Callable[..., object]:
-        """Have a function called when a row of this kind is entered: with the agent and the node's
-        arguments.
-        """
-        self.hooks.entered = hook
-        return hook
-
-    def left(self, hook: Callable[..., object]) -> Callable[..., object]:
-        """Have a function called when it is left: with the agent, how it ended, and the arguments.
-
-        How is 'success', 'failure' or 'stopped'.
-        """
-        self.hooks.left = hook
-        return hook
-
-    @property
-    def title(self) -> str:
-        """The id as words: `move_to` is *move to*."""
-        return self.id.replace("_", " ")
-
-    def param(self, name: str) -> Param | None:
-        """The parameter with this name, None if there is none."""
-        return next((param for param in self.params if param.name == name), None)
-
-    def stretches(
-        self, also: Container[str] = ()
-    ) -> list[tuple[bool, list[tuple[str, Param | None]]]]:
-        """The phrase in stretches, each with whether it is an optional one: (text, None) and ('',
-        parameter) pieces.
-
-        An optional stretch, in [brackets], is left out unless one of its parameters is in `also`.
-        """
-        found = []
-        for stretch in re.split(r"(\[[^\]]*\])", self.phrase):
-            optional = stretch.startswith("[")
-            if optional and not any(name in also for name in _FIELDS.findall(stretch)):
-                continue
-            parts: list[tuple[str, Param | None]] = []
-            for piece in re.split(r"(\{\w+\})", stretch.strip("[]")):
-                if piece.startswith("{"):
-                    parts.append(("", self.param(piece[1:-1])))
-                elif piece.strip():
-                    parts.append((piece.strip(), None))
-            found.append((optional, parts))
-        return found
-
-    def phrase_parts(self, also: Container[str] = ()) -> list[tuple[str, Param | None]]:
-        """The stretches one after the other."""
-        return [part for _, parts in self.stretches(also) for part in parts]
-
-
-@dataclass(frozen=True)
-class Catalog:
-    """All kinds there are, by id."""
-
-    kinds: Mapping[str, Kind]
-
-    @classmethod
-    def of(cls, modules: Iterable[ModuleType]) -> "Catalog":
-        """Gather the kinds that these modules declare, in the order of the modules and within them
-        of the source.
-        """
-        kinds: dict[str, Kind] = {}
-        for module in modules:
-            for value in vars(module).values():
-                if isinstance(value, Kind) and value.run.__module__ == module.__name__:
-                    if value.id in kinds:
-                        raise DeclarationError(
-                            f"two kinds are called '{value.id}'; rename the one in "
-                            f"{module.__name__}"
-                        )
-                    kinds[value.id] = value
-        return cls(kinds)
-
-    def family(self, *families: Family) -> list[Kind]:
-        """The kinds of these families."""
-        return [kind for kind in self.kinds.values() if kind.family in families]
-
-    def get(self, kind_id: str, *families: Family) -> Kind | None:
-        """The kind with this id, if it is of one of these families."""
-        kind = self.kinds.get(kind_id)
-        return kind if kind is not None and kind.family in families else None
 
 
 Declared = Callable[[Callable[..., Any]], Kind]
@@ -713,7 +349,7 @@ def _param_of(
     )
     if quantity.spread and isinstance(default, int | float):
         default = Spread(mean=default, half_width=0)
-    if default is not None and not _fits(default, kind_of, choices):
+    if default is not None and not fits(default, kind_of, choices):
         raise DeclarationError(
             f"kind '{kind}': the default of '{param.name}' is {default!r}, which it cannot hold"
         )
@@ -732,22 +368,13 @@ def _param_of(
     )
 
 
-def _fits(default: object, type_: ParamType, choices: tuple[str, ...]) -> bool:
-    """Whether a value is of a type that a chip can hold."""
-    if isinstance(default, bool):
-        return type_ is ParamType.YES_NO
-    if choices:
-        return default in choices
-    return isinstance(default, _HOLDS.get(type_, (str,)))
-
-
 def _check_phrase(kind: Kind) -> None:
-    for name in _FIELDS.findall(kind.in_line):
+    for name in FIELDS.findall(kind.in_line):
         if kind.param(name) is None:
             raise DeclarationError(
                 f"kind '{kind.id}': in line it names '{name}', which is none of its parameters"
             )
-    for name in _FIELDS.findall(kind.phrase):
+    for name in FIELDS.findall(kind.phrase):
         if kind.param(name) is None:
             raise DeclarationError(
                 f"kind '{kind.id}': its phrase names '{name}', which is none of its parameters"

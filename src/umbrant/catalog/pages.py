@@ -1,6 +1,6 @@
 """A kind of node as a page of the reference, in Markdown."""
 
-from umbrant.catalog.declare import Kind
+from umbrant.catalog.kind import Kind
 
 
 def kind_page(kind: Kind) -> str:

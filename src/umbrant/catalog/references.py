@@ -4,8 +4,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.kind import ROWS, Catalog, Family, Kind
 from umbrant.catalog.language.tree import ConditionTree, KeyTerm, LanguageError, SenseCall, parse
+from umbrant.catalog.params import Param, ParamType
 from umbrant.model.behaviors import Row
 from umbrant.model.parts import GUARD, ROW, part_name
 from umbrant.model.values import KeyRef, ParamValue

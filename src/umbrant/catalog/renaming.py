@@ -8,7 +8,8 @@ from collections.abc import Callable, Container, Mapping
 from enum import StrEnum
 from typing import TypeVar
 
-from umbrant.catalog.declare import ROWS, Catalog, Family, ParamType
+from umbrant.catalog.kind import ROWS, Catalog, Family
+from umbrant.catalog.params import ParamType
 from umbrant.model.behaviors import (
     Behavior,
     Blackboard,

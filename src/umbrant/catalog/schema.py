@@ -6,7 +6,8 @@ from typing import Any
 
 from pydantic.json_schema import models_json_schema
 
-from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.kind import ROWS, Catalog, Family, Kind
+from umbrant.catalog.params import Param, ParamType
 from umbrant.model.behaviors import EventList
 from umbrant.model.documents import Cover
 from umbrant.model.folder import COVER_FILE, EVENTS_FILE, FOLDERS

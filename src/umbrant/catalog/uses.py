@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import TypeVar
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.renaming import NamesDocument, rename_key, rename_used
 from umbrant.model.behaviors import Key
 from umbrant.model.documents import Project

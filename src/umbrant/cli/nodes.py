@@ -8,7 +8,8 @@ from pydantic import BaseModel
 from rich.table import Table
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Kind, Param
+from umbrant.catalog.kind import Kind
+from umbrant.catalog.params import Param
 from umbrant.cli.options import JsonOption
 from umbrant.cli.output import console, print_json
 from umbrant.model.folder import read_project

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from pydantic import TypeAdapter
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.comparing.comparison import AgentComparison, TakeComparison
 from umbrant.comparing.parting import LAST_STEP, Difference, DifferenceKind
 from umbrant.model.staging import CueAction

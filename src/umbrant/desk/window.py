@@ -10,7 +10,7 @@ from PySide6.QtGui import QAction, QCloseEvent, QShowEvent
 from PySide6.QtWidgets import QMainWindow, QMenu
 
 from umbrant import __version__
-from umbrant.catalog.templates import new_project
+from umbrant.catalog.templates.behaviors import new_project
 from umbrant.desk.commands.project import save
 from umbrant.desk.commands.registry import ACTIONS, MENUS, sequences
 from umbrant.desk.garbage import reclaim_everything

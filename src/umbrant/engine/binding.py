@@ -9,10 +9,11 @@ from typing import Any, Protocol
 
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.codegen.expression import BoundSense
-from umbrant.catalog.declare import Catalog, Kind, Param, ParamType
+from umbrant.catalog.kind import Catalog, Kind
 from umbrant.catalog.language.bound_condition import BoundCondition, bind_formula
 from umbrant.catalog.language.check import bound_args, faults
 from umbrant.catalog.language.tree import KeyTerm, NumberTerm, SenseCall, TextTerm, parse
+from umbrant.catalog.params import Param, ParamType
 from umbrant.catalog.protocols import Unbound
 from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Me

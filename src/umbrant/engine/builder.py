@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from typing import Any, Protocol
 
 from umbrant.catalog.causes import cause
-from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind
+from umbrant.catalog.kind import ROWS, RUNS, Catalog, Family, Kind
 from umbrant.catalog.language.tree import parse
 from umbrant.catalog.protocols import (
     Gate,

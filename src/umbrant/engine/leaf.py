@@ -4,7 +4,7 @@ from collections.abc import Callable, Generator
 from typing import Any
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import Family, Kind
+from umbrant.catalog.kind import Family, Kind
 from umbrant.catalog.protocols import FAILURE, RUNNING, SUCCESS, Progress, Status, Unbound, discard
 from umbrant.catalog.world import Me
 from umbrant.engine.binding import Binder, BindingScope, fixed_values, with_arguments

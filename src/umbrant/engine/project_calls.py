@@ -14,7 +14,7 @@ from types import GeneratorType
 from typing import Any, Protocol, TypeVar
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import Family, Kind
+from umbrant.catalog.kind import Family, Kind
 from umbrant.catalog.protocols import Progress, Unbound
 from umbrant.catalog.readings import Reading
 from umbrant.engine.project_view import number_of, point_of, text_of

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import Kind
+from umbrant.catalog.kind import Kind
 from umbrant.catalog.protocols import Progress, Status, Unbound
 from umbrant.engine.binding import Binder, BindingScope
 from umbrant.engine.leaf import LastingLeaf, Leaf, StepGenerator

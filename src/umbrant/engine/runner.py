@@ -6,7 +6,7 @@ from functools import partial
 from random import Random
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.protocols import Status
 from umbrant.catalog.world import BodyView, World
 from umbrant.engine.binding import BindingScope, always_unknown

@@ -16,8 +16,8 @@ from typing import Any
 
 import numpy as np
 
-from umbrant.catalog.declare import Catalog, Family
 from umbrant.catalog.geometry import FloatArray
+from umbrant.catalog.kind import Catalog, Family
 from umbrant.catalog.language.tree import LanguageError, SenseCall, TextTerm, parse, source
 from umbrant.expecting.history import TakeSignals
 from umbrant.model.behaviors import Key

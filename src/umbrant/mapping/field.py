@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import distance_transform_edt
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import LanguageError, atoms, parse
 from umbrant.mapping.asking import MapAnswer, ValuePair, row_names

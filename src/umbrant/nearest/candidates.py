@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from umbrant.branching.actions import action_text
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import RUNS, ChildOrder, Family, ParamType
+from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.language.phrases import PhrasePieceKind, pieces
 from umbrant.catalog.language.tree import (
@@ -20,6 +20,7 @@ from umbrant.catalog.language.tree import (
     source,
     walk,
 )
+from umbrant.catalog.params import ParamType
 from umbrant.catalog.renaming import extends
 from umbrant.model.behaviors import BINDS, Key, Row, Sharing, targets_of
 from umbrant.model.expanded import BEHAVIOR

@@ -2,7 +2,8 @@
 
 from collections.abc import Sequence
 
-from umbrant.catalog.declare import ROWS, Catalog, ChildOrder, Family, Kind, ParamType
+from umbrant.catalog.kind import ROWS, Catalog, ChildOrder, Family, Kind
+from umbrant.catalog.params import ParamType
 from umbrant.model.behaviors import Behavior, Decorator, Row, Upkeep
 from umbrant.model.parts import GUARD, ROW, part_index
 from umbrant.project_nodes import project_catalog

@@ -3,7 +3,7 @@
 from bisect import bisect_right
 from functools import cached_property
 
-from umbrant.catalog.declare import RUNS
+from umbrant.catalog.kind import RUNS
 from umbrant.reasons.decision_changes import LeadingSpan, leading_spans
 from umbrant.reasons.machine_report import entered_by, entered_by_bits
 from umbrant.reasons.row_report import Bits, RowReport, due_s

@@ -5,7 +5,7 @@ the keys in it.
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.language.phrases import spoken, unit_of
 from umbrant.catalog.language.tree import (

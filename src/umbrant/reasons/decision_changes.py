@@ -14,7 +14,7 @@ from dataclasses import dataclass, replace
 from itertools import groupby
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import ROWS, RUNS, ChildOrder, Family
+from umbrant.catalog.kind import ROWS, RUNS, ChildOrder, Family
 from umbrant.model.behaviors import Behavior
 from umbrant.model.kind_ids import HISTORY
 from umbrant.take.reader import Take

@@ -5,7 +5,7 @@ waits for.
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from umbrant.catalog.declare import RUNS, Family
+from umbrant.catalog.kind import RUNS, Family
 from umbrant.engine.machines import matches
 from umbrant.model.behaviors import Row, targets_of
 from umbrant.model.kind_ids import AFTER, HISTORY, MACHINE, ON_DONE, ON_EVENT, STATE_DONE

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Mapping
 
-from umbrant.catalog.declare import ROWS, Family, NumberKind
+from umbrant.catalog.kind import ROWS, Family, NumberKind
 from umbrant.catalog.language.phrases import unit_of
 from umbrant.catalog.language.tree import Comparison, ConditionTree, atoms
 from umbrant.model.values import number_text

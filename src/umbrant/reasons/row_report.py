@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import TypeGuard
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Value, value_text
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.sentences import Bit, ClaimKind, claim, seconds_text

@@ -12,7 +12,7 @@ from enum import StrEnum
 from functools import cached_property
 from typing import Any, TypeVar
 
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.engine.board import FORMULA
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.engine.utility import DECISION

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from functools import cached_property
 
-from umbrant.catalog.declare import RUNS, ChildOrder, Family
+from umbrant.catalog.kind import RUNS, ChildOrder, Family
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.behaviors import targets_of
 from umbrant.model.kind_ids import ON_ENTER, UTILITY

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.model.behaviors import Behavior
 from umbrant.reasons.decision_changes import behavior_of
 from umbrant.reasons.why import Explainer

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from functools import cached_property
 
-from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind
+from umbrant.catalog.kind import ROWS, RUNS, Catalog, Family, Kind
 from umbrant.catalog.language.tree import ConditionTree, LanguageError, YesNoTerm, parse
 from umbrant.catalog.outcomes import EITHER, PossibleOutcomes
 from umbrant.catalog.references import KeyReferences, key_references, keys_in, sense_calls_in

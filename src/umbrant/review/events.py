@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.declare import ParamType
+from umbrant.catalog.params import ParamType
 from umbrant.catalog.references import conditions, param_uses, sense_calls_in
 from umbrant.engine.machines import matches
 from umbrant.model.behaviors import Row

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.model.behaviors import Row, targets_of
 from umbrant.model.kind_ids import HISTORY, MACHINE, REGIONS, WHEN
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.declare import RUNS, Family
+from umbrant.catalog.kind import RUNS, Family
 from umbrant.catalog.outcomes import all_succeed
 from umbrant.model.behaviors import Row, targets_of
 from umbrant.model.kind_ids import FINAL, HISTORY, ON_DONE, REGIONS, STATE, WHEN

@@ -2,7 +2,7 @@
 
 from functools import cached_property
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.tree import ConditionTree, KeyTerm, TextTerm
 from umbrant.catalog.references import key_references, keys_in, walk
 from umbrant.model.behaviors import Sharing

@@ -7,7 +7,7 @@ from functools import partial
 from hashlib import sha256
 from itertools import pairwise
 
-from umbrant.catalog.declare import RUNS, ChildOrder
+from umbrant.catalog.kind import RUNS, ChildOrder
 from umbrant.model.behaviors import Row, Watch
 from umbrant.model.edits import Edit, remove_part, set_guard, set_muted
 from umbrant.model.kind_ids import ON_DONE, STATES

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.declare import ROWS, RUNS, Family
+from umbrant.catalog.kind import ROWS, RUNS, Family
 from umbrant.catalog.references import param_uses
 from umbrant.engine.recorder import CUT_OFF
 from umbrant.model.behaviors import Row, targets_of

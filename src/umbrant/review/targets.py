@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.declare import RUNS
+from umbrant.catalog.kind import RUNS
 from umbrant.catalog.references import param_uses
 from umbrant.model.behaviors import Row, UpkeepMoment
 from umbrant.model.kind_ids import MACHINE, STATE, STATES

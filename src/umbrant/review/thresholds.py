@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 from math import inf
 
-from umbrant.catalog.declare import RUNS, Family
+from umbrant.catalog.kind import RUNS, Family
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.references import key_references
 from umbrant.model.behaviors import Row

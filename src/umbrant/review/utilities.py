@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from umbrant.catalog.curves import worth_grid
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.catalog.language.tree import KeyTerm, SenseCall
 from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import CONSIDER, UTILITY

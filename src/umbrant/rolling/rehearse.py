@@ -8,7 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Cue, CueAction, Push, Scenario

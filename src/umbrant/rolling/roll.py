@@ -11,7 +11,7 @@ from pathlib import Path
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import cause
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.engine.runner import Cast, CastContext, Runner
 from umbrant.model.behaviors import Row

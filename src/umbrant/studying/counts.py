@@ -12,7 +12,7 @@ from itertools import chain, pairwise
 import numpy as np
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import ROWS, Catalog, ChildOrder
+from umbrant.catalog.kind import ROWS, Catalog, ChildOrder
 from umbrant.catalog.protocols import Measured
 from umbrant.model.behaviors import Behavior, Sharing
 from umbrant.project_nodes import project_catalog

@@ -4,8 +4,10 @@ from collections.abc import Sequence as Several
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause, cause_of_row
-from umbrant.catalog.declare import BehaviorName, ChildOrder, CountOrAll, Fixed, Live, composite
+from umbrant.catalog.declare import composite
+from umbrant.catalog.kind import ChildOrder
 from umbrant.catalog.outcomes import all_succeed, either, first_success
+from umbrant.catalog.params import BehaviorName, CountOrAll, Fixed, Live
 from umbrant.catalog.protocols import (
     FAILURE,
     RUNNING,

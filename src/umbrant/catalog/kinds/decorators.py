@@ -7,16 +7,7 @@ from collections.abc import Sequence
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import (
-    Amount,
-    Fixed,
-    Live,
-    Seconds,
-    Share,
-    SpreadSeconds,
-    Times,
-    decorator,
-)
+from umbrant.catalog.declare import decorator
 from umbrant.catalog.outcomes import (
     as_inside,
     failure_as_inside,
@@ -26,6 +17,7 @@ from umbrant.catalog.outcomes import (
     only_success,
     until_result,
 )
+from umbrant.catalog.params import Amount, Fixed, Live, Seconds, Share, SpreadSeconds, Times
 from umbrant.catalog.protocols import (
     FAILURE,
     RUNNING,

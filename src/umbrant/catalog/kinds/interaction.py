@@ -1,20 +1,11 @@
 """Acting on things and on others."""
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import (
-    Amount,
-    AnAgent,
-    AProp,
-    Number,
-    Reach,
-    SpreadSeconds,
-    StatName,
-    Steps,
-    action,
-)
+from umbrant.catalog.declare import Steps, action
 from umbrant.catalog.geometry import distance_m, heading_to
 from umbrant.catalog.kinds.movement import point_from
 from umbrant.catalog.outcomes import no_end
+from umbrant.catalog.params import Amount, AnAgent, AProp, Number, Reach, SpreadSeconds, StatName
 from umbrant.catalog.protocols import Progress, lasting
 from umbrant.catalog.world import Me, Noise, PropView, Target
 

@@ -6,7 +6,11 @@ from collections.abc import Callable
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import (
+from umbrant.catalog.declare import action
+from umbrant.catalog.geometry import distance_m
+from umbrant.catalog.kinds.movement import point_around
+from umbrant.catalog.kinds.senses import look_for
+from umbrant.catalog.params import (
     AgentKey,
     AnAgent,
     AnyKey,
@@ -20,11 +24,7 @@ from umbrant.catalog.declare import (
     ReadKey,
     TextKey,
     YesNoKey,
-    action,
 )
-from umbrant.catalog.geometry import distance_m
-from umbrant.catalog.kinds.movement import point_around
-from umbrant.catalog.kinds.senses import look_for
 from umbrant.catalog.world import BodyView, Me, PropView, Target
 
 Which = Literal["nearest", "furthest", "lowest", "highest", "random"]

@@ -9,20 +9,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from umbrant.catalog.declare import (
-    RUNS,
-    ChildOrder,
-    EventName,
-    Family,
-    Fixed,
-    Live,
-    NumberKind,
-    SpreadSeconds,
-    StateName,
-    composite,
-    part,
-)
+from umbrant.catalog.declare import composite, part
+from umbrant.catalog.kind import RUNS, ChildOrder, Family, NumberKind
 from umbrant.catalog.outcomes import PossibleOutcomes, any_end, never_ends
+from umbrant.catalog.params import EventName, Fixed, Live, SpreadSeconds, StateName
 from umbrant.catalog.world import Condition
 from umbrant.model.kind_ids import (
     AFTER,

@@ -6,17 +6,10 @@ from functools import partial
 from typing import Literal
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import (
-    AnAgent,
-    Degrees,
-    Range,
-    Reach,
-    SpreadSeconds,
-    Steps,
-    action,
-)
+from umbrant.catalog.declare import Steps, action
 from umbrant.catalog.geometry import distance_m, heading_to, turn_between
 from umbrant.catalog.outcomes import once_only
+from umbrant.catalog.params import AnAgent, Degrees, Range, Reach, SpreadSeconds
 from umbrant.catalog.protocols import Progress, lasting
 from umbrant.catalog.world import Me, Target
 from umbrant.model.values import Point

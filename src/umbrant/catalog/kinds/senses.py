@@ -3,7 +3,9 @@
 import numpy as np
 
 from umbrant.catalog.causes import Cause, cause
-from umbrant.catalog.declare import (
+from umbrant.catalog.declare import sense
+from umbrant.catalog.geometry import distance_m, heading_to, to_grid, turn_between
+from umbrant.catalog.params import (
     AnAgent,
     AProp,
     EventName,
@@ -13,9 +15,7 @@ from umbrant.catalog.declare import (
     ReadKey,
     StatName,
     ZoneName,
-    sense,
 )
-from umbrant.catalog.geometry import distance_m, heading_to, to_grid, turn_between
 from umbrant.catalog.readings import Reading
 from umbrant.catalog.world import Me, Target
 from umbrant.model.values import KeyType, Point

@@ -3,16 +3,8 @@
 from typing import Literal
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.declare import (
-    Amount,
-    AnAgent,
-    EventName,
-    Group,
-    Seconds,
-    SpreadSeconds,
-    Steps,
-    action,
-)
+from umbrant.catalog.declare import Steps, action
+from umbrant.catalog.params import Amount, AnAgent, EventName, Group, Seconds, SpreadSeconds
 from umbrant.catalog.protocols import lasting
 from umbrant.catalog.world import Me, Noise
 

@@ -8,23 +8,20 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from umbrant.catalog.declare import (
-    RUNS,
+from umbrant.catalog.declare import composite, part
+from umbrant.catalog.kind import RUNS, Family, NumberKind
+from umbrant.catalog.outcomes import EITHER, PossibleOutcomes
+from umbrant.catalog.params import (
     Amount,
     Count,
-    Family,
     Fixed,
     Group,
     Live,
     NamedKey,
     Number,
-    NumberKind,
     Seconds,
     Share,
-    composite,
-    part,
 )
-from umbrant.catalog.outcomes import EITHER, PossibleOutcomes
 from umbrant.catalog.world import Formula
 from umbrant.model.kind_ids import CONSIDER, OPTION, UTILITY
 from umbrant.model.values import Curve, ParamValue, Shape

@@ -5,7 +5,7 @@ compares.
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
-from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.kind import Catalog, Family, Kind
 from umbrant.catalog.language.tree import (
     Arithmetic,
     Comparison,
@@ -22,6 +22,7 @@ from umbrant.catalog.language.tree import (
     YesNoTerm,
     parse,
 )
+from umbrant.catalog.params import Param, ParamType
 from umbrant.model.behaviors import Key
 from umbrant.model.printable import a_or_an
 from umbrant.model.problems import did_you_mean

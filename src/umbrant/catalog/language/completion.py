@@ -6,7 +6,8 @@ import re
 from collections.abc import Container, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.kind import Catalog, Family, Kind
+from umbrant.catalog.params import Param, ParamType
 from umbrant.model.behaviors import Key
 from umbrant.model.values import KeyType, number_text
 

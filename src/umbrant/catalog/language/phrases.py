@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
-from umbrant.catalog.declare import Catalog, Family, Quantity
+from umbrant.catalog.kind import Catalog, Family
 from umbrant.catalog.language.check import bound_args
 from umbrant.catalog.language.tree import (
     SIGNS,
@@ -23,6 +23,7 @@ from umbrant.catalog.language.tree import (
     TextTerm,
     YesNoTerm,
 )
+from umbrant.catalog.params import Quantity
 from umbrant.model.values import value_text
 
 PLAIN = Quantity()

@@ -12,7 +12,7 @@ from copy import copy
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
-from umbrant.catalog.declare import Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.kind import Catalog, Family, Kind
 from umbrant.catalog.language.check import Fault, faults
 from umbrant.catalog.language.tree import (
     Arithmetic,
@@ -32,6 +32,7 @@ from umbrant.catalog.language.tree import (
     source,
     walk,
 )
+from umbrant.catalog.params import Param, ParamType
 from umbrant.model.behaviors import Key
 from umbrant.model.problems import did_you_mean
 from umbrant.model.values import KeyType

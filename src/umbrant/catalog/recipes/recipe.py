@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from umbrant.catalog.language.tree import KeyTerm, LanguageError, parse, walk
-from umbrant.catalog.templates import fresh_name
+from umbrant.catalog.templates.behaviors import fresh_name
 from umbrant.model.behaviors import Decorator, Guard, Key, Row, Upkeep, Watch
 from umbrant.model.clipboard import paste_rows
 from umbrant.model.documents import Project

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.validation.behaviors import CleanBehavior, behavior_problems, known_names
 from umbrant.catalog.validation.boards import board_problems
 from umbrant.catalog.validation.boards import value_fits as value_fits

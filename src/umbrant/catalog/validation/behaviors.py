@@ -3,8 +3,9 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
-from umbrant.catalog.declare import ROWS, RUNS, Catalog, Family, Kind, Param, ParamType
+from umbrant.catalog.kind import ROWS, RUNS, Catalog, Family, Kind
 from umbrant.catalog.language.check import faults
+from umbrant.catalog.params import Param, ParamType
 from umbrant.catalog.validation.boards import value_fits
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project

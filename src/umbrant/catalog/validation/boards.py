@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.check import faults
 from umbrant.catalog.language.tree import KeyTerm, LanguageError, parse, walk
 from umbrant.model.behaviors import Blackboard, Key, Sharing

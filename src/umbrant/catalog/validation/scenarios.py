@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from umbrant.catalog.declare import RUNS, Catalog
+from umbrant.catalog.kind import RUNS, Catalog
 from umbrant.catalog.language.check import faults
 from umbrant.catalog.validation.boards import value_fits
 from umbrant.model.behaviors import Key

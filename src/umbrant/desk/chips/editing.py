@@ -11,10 +11,10 @@ from PySide6.QtWidgets import (
     QWidgetAction,
 )
 
-from umbrant.catalog.declare import ParamType
 from umbrant.catalog.language.check import Fault
 from umbrant.catalog.language.completion import Completion, Vocabulary, completions
 from umbrant.catalog.language.reading import typed_condition
+from umbrant.catalog.params import ParamType
 from umbrant.catalog.validation.behaviors import names_in
 from umbrant.desk.chips.completing import Complete
 from umbrant.desk.chips.drawing import Brushes

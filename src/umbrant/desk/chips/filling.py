@@ -6,8 +6,9 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from umbrant.catalog.declare import Kind, Param, ParamType
 from umbrant.catalog.input_range import input_range
+from umbrant.catalog.kind import Kind
+from umbrant.catalog.params import Param, ParamType
 from umbrant.desk.chips.sentence import Chip, ChipEditor
 from umbrant.desk.chips.values import choices
 from umbrant.model.behaviors import Key

@@ -6,9 +6,10 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, Param, ParamType, Quantity
+from umbrant.catalog.kind import ROWS, Catalog, Family, Kind
 from umbrant.catalog.language.phrases import PhrasePiece, PhrasePieceKind, pieces
 from umbrant.catalog.language.tree import SIGNS, LanguageError, parse
+from umbrant.catalog.params import Param, ParamType, Quantity
 from umbrant.model.behaviors import BINDS, Decorator, Key, Row, Upkeep, UpkeepMoment
 from umbrant.model.kind_ids import ANY_EVENT, STATE_DONE, USE_BEHAVIOR, UTILITY
 from umbrant.model.parts import GUARD, ROW, Slot, part_name

@@ -5,10 +5,10 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
-from umbrant.catalog.declare import ParamType
 from umbrant.catalog.input_range import take_over_range
 from umbrant.catalog.language.completion import Completion
 from umbrant.catalog.language.tree import SIGNS
+from umbrant.catalog.params import ParamType
 from umbrant.desk.chips.sentence import (
     EVERY,
     STEP_SIGN,

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PySide6.QtGui import QKeySequence
 
-from umbrant.catalog.node_template import new_node_file
+from umbrant.catalog.templates.node_file import new_node_file
 from umbrant.desk.commands.action import Action, has_finished_take, needs_trust
 from umbrant.desk.commands.context import CommandContext
 from umbrant.model.changes import changes

@@ -4,8 +4,8 @@ from collections.abc import Callable
 
 from PySide6.QtGui import QGuiApplication
 
-from umbrant.catalog.declare import RUNS, Catalog, Family, Kind
-from umbrant.catalog.templates import fresh_name
+from umbrant.catalog.kind import RUNS, Catalog, Family, Kind
+from umbrant.catalog.templates.behaviors import fresh_name
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.view import LedgerView
 from umbrant.desk.widgets.dialogs import Dialogs

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from umbrant.branching.actions import ActionScope, action_text
 from umbrant.branching.branch import branch_order, kept_scenario
-from umbrant.catalog.templates import fresh_name
+from umbrant.catalog.templates.behaviors import fresh_name
 from umbrant.desk.session.desk import Desk
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.desk.session.loader import Loaded
 from umbrant.desk.session.nearest import NearestChanges
 from umbrant.desk.session.open_project import OpenProject

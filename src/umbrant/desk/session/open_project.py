@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.validation import ValidationMemory, validate
 from umbrant.desk.session.history import History
 from umbrant.desk.session.reviewing import Reviewer

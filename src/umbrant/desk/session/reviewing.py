@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.validation import validate
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.model.documents import Project

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QElapsedTimer, QObject, Signal
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.desk.session.loader import Load, Loaded, Loader
 from umbrant.desk.session.numbered_take import NumberedTake, noticed_in
 from umbrant.desk.session.roller import Roller

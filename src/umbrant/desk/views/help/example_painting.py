@@ -9,7 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.examples import NPC, RATE, SHOWN, VISITOR
+from umbrant.catalog.templates.examples import NPC, RATE, SHOWN, VISITOR
 from umbrant.desk.chips.sentence import PieceRole, SentenceContext, sentence
 from umbrant.desk.views.ledger.tape import Axis, TapePainter
 from umbrant.desk.views.stage.ground_painting import paint_ground

@@ -11,9 +11,9 @@ from PySide6.QtGui import QHideEvent, QKeyEvent, QMouseEvent, QPainter, QShowEve
 from PySide6.QtWidgets import QWidget
 
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.declare import Kind
-from umbrant.catalog.examples import NPC, SHOWN, example_of, example_of_recipe
+from umbrant.catalog.kind import Kind
 from umbrant.catalog.recipes.recipe import Recipe
+from umbrant.catalog.templates.examples import NPC, SHOWN, example_of, example_of_recipe
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.desk.views.help.example_painting import MARGIN, ROW_HIGH, paint_example
 from umbrant.desk.widgets.painted import PaintedView, draw_focus

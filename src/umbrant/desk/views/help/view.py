@@ -5,7 +5,7 @@ first one at work.
 from PySide6.QtGui import QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QTextBrowser, QVBoxLayout, QWidget
 
-from umbrant.catalog.declare import ROWS, Family, Kind
+from umbrant.catalog.kind import ROWS, Family, Kind
 from umbrant.catalog.language.tree import LanguageError, SenseCall, parse
 from umbrant.catalog.pages import kind_page
 from umbrant.catalog.recipes.recipe import Recipe

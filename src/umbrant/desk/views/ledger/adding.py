@@ -12,8 +12,9 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, QPoint, QTimer
 from rapidfuzz import process
 
-from umbrant.catalog.declare import ROWS, RUNS, Family, Kind, ParamType
+from umbrant.catalog.kind import ROWS, RUNS, Family, Kind
 from umbrant.catalog.language.reading import typed_condition
+from umbrant.catalog.params import ParamType
 from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.catalog.validation.behaviors import known_names, names_in
 from umbrant.desk.chips.filling import WRITTEN, Filling, filling

@@ -6,7 +6,7 @@ from PySide6.QtCore import QObject, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QStyleOptionViewItem
 
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.desk.chips.drawing import Brushes, draw_pieces
 from umbrant.desk.chips.layout import FIRST_X, INDENT, Fonts, RowLayout, SentenceFlow
 from umbrant.desk.chips.sentence import ChipKey

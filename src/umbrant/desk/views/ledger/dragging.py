@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QLineF, QModelIndex, QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPen
 
-from umbrant.catalog.declare import ROWS, Catalog
+from umbrant.catalog.kind import ROWS, Catalog
 from umbrant.desk.chips.layout import FIRST_X, INDENT
 from umbrant.desk.views.ledger.model import OUTLINE
 from umbrant.model.behaviors import Behavior, Row

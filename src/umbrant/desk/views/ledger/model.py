@@ -6,7 +6,7 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, Qt
 
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.desk.chips.sentence import (
     NO_CONTEXT,
     SentenceContext,

@@ -6,8 +6,8 @@ import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from umbrant.catalog.declare import RUNS, Family, Kind
 from umbrant.catalog.input_range import input_range
+from umbrant.catalog.kind import RUNS, Family, Kind
 from umbrant.desk.chips.filling import Filling
 from umbrant.desk.views.ledger.search import Offer, rest_of, typed
 from umbrant.model.behaviors import Behavior, Guard, Key, Row, Watch

@@ -25,7 +25,7 @@ from PySide6.QtWidgets import (
 )
 from rapidfuzz import fuzz, utils
 
-from umbrant.catalog.declare import RUNS, Catalog, Family, Kind
+from umbrant.catalog.kind import RUNS, Catalog, Family, Kind
 from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.catalog.recipes.recipe import Recipe
 from umbrant.desk.chips.drawing import Brushes

@@ -8,7 +8,7 @@ from functools import lru_cache
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from umbrant.catalog.declare import Family
+from umbrant.catalog.kind import Family
 from umbrant.catalog.protocols import Gauge, Measured
 from umbrant.desk.chips.drawing import draw_lozenge
 from umbrant.desk.widgets.painted import saved

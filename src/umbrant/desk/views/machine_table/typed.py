@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from umbrant.catalog.declare import Catalog
+from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.reading import Names, typed_condition
 from umbrant.desk.views.machine_table.cells import TriggerColumn
 from umbrant.model.behaviors import Behavior, Event, Key, Row

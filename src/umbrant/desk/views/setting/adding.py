@@ -4,7 +4,7 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-from umbrant.catalog.templates import fresh_name
+from umbrant.catalog.templates.behaviors import fresh_name
 from umbrant.desk.views.setting.fields import Addition, read_point
 from umbrant.model.behaviors import Behavior, Blackboard, Key
 from umbrant.model.documents import Project

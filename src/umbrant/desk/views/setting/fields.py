@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from umbrant.catalog.declare import Quantity
+from umbrant.catalog.params import Quantity
 from umbrant.desk.chips.sentence import ChipEditor, PieceRole, Pill, SentencePiece
 from umbrant.desk.chips.values import ChipError, Choice, FieldChip
 from umbrant.model.behaviors import Key

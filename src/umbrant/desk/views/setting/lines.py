@@ -3,7 +3,8 @@
 from collections.abc import Iterator
 from functools import partial
 
-from umbrant.catalog.declare import Catalog, Quantity
+from umbrant.catalog.kind import Catalog
+from umbrant.catalog.params import Quantity
 from umbrant.catalog.recipes.builtin import RECIPES
 from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.catalog.references import KeyReferences, key_references
@@ -12,7 +13,7 @@ from umbrant.catalog.renaming import (
     extends,
     rename_key,
 )
-from umbrant.catalog.templates import TEMPLATES, Template, behavior_from, fresh_name
+from umbrant.catalog.templates.behaviors import TEMPLATES, Template, behavior_from, fresh_name
 from umbrant.desk.chips.sentence import ChipEditor
 from umbrant.desk.chips.values import Choice
 from umbrant.desk.views.setting.adding import (

@@ -3,12 +3,12 @@
 from collections.abc import Iterator, Sequence
 from functools import partial
 
-from umbrant.catalog.declare import Quantity
+from umbrant.catalog.params import Quantity
 from umbrant.catalog.renaming import (
     NamesDocument,
     rename_used,
 )
-from umbrant.catalog.templates import fresh_name
+from umbrant.catalog.templates.behaviors import fresh_name
 from umbrant.desk.chips.sentence import ChipEditor
 from umbrant.desk.chips.values import Choice
 from umbrant.desk.views.setting.adding import (

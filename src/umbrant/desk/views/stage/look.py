@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from functools import partial
 from typing import TYPE_CHECKING
 
-from umbrant.catalog.declare import ROWS
+from umbrant.catalog.kind import ROWS
 from umbrant.desk.views.stage.painting import (
     BodyFigure,
     BodyOutline,

@@ -3,7 +3,7 @@
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 
-from umbrant.catalog.declare import ROWS, Catalog, Family, Kind, ParamType
+from umbrant.catalog.kind import ROWS, Catalog, Family, Kind
 from umbrant.catalog.language.check import bound_args
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import (
@@ -17,6 +17,7 @@ from umbrant.catalog.language.tree import (
     parse,
     walk,
 )
+from umbrant.catalog.params import ParamType
 from umbrant.model.behaviors import Row
 from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Point, Value
 

@@ -11,7 +11,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
 from PySide6.QtWidgets import QMenu
 
-from umbrant.catalog.templates import fresh_name
+from umbrant.catalog.templates.behaviors import fresh_name
 from umbrant.desk.views.setting.adding import casting, staging
 from umbrant.desk.views.setting.fields import Addition
 from umbrant.desk.views.stage.handles import NO_GUIDES

@@ -4,7 +4,7 @@ import keyword
 import re
 from collections.abc import Collection
 
-from umbrant.catalog.templates import fresh_name
+from umbrant.catalog.templates.behaviors import fresh_name
 from umbrant.model.behaviors import NodeFile
 
 _WORDS = re.compile(r"[a-z0-9]+")

@@ -4,7 +4,8 @@ plays.
 
 from collections.abc import Iterable, Mapping
 
-from umbrant.catalog.declare import Family, Kind, Param, ParamType
+from umbrant.catalog.kind import Family, Kind
+from umbrant.catalog.params import Param, ParamType
 from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.model.behaviors import (
     Behavior,

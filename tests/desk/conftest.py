@@ -146,8 +146,8 @@ class Driver:
         current = self.desk.takes.current
         return current is not None and current.is_finished
 
-    def until(self, condition: Callable[[], bool]) -> None:
-        self.qtbot.waitUntil(condition, timeout=LONG_MS)
+    def until(self, condition: Callable[[], bool], timeout_ms: int = LONG_MS) -> None:
+        self.qtbot.waitUntil(condition, timeout=timeout_ms)
 
     def key(
         self,

@@ -9,6 +9,9 @@ from umbrant.desk.views.decisions.view import DecisionsView
 from umbrant.desk.widgets.theme import NIGHT
 from umbrant.mapping.worker import MapQuestion
 
+PLAYED_WITHIN_MS = 90_000
+"""Hundreds of places are played; a busy machine takes its time."""
+
 
 def shown(hands: Driver, at_s: float) -> DecisionsView:
     """The view with the final map at a time."""
@@ -24,7 +27,8 @@ def settle(hands: Driver, view: DecisionsView) -> None:
         lambda: (
             not view.running.is_running
             and (view.running.error != "" or view.running.picture is not None)
-        )
+        ),
+        timeout_ms=PLAYED_WITHIN_MS,
     )
 
 

@@ -595,6 +595,11 @@ def test_a_sentence_may_begin_with_its_condition(demo_driver: Driver) -> None:
     hands.type("if lamp_oil under 0.3: wait 2")
     assert hands.desk.row.kind == "wait"
     assert hands.desk.row.guard == Guard(when="lamp_oil < 0.3")
+    hands.key(Qt.Key.Key_Return)
+    search = hands.ledger.search
+    search.line.setText("when can_see(visitor, within=8): wait 2; look about")
+    assert search.offer_at(0).phrase == "if can see visitor within 8 m"
+    assert "asked also while a later sibling runs" in search.help.text()
 
 
 def test_a_sentence_whose_condition_is_wrong_says_so_and_adds_nothing(demo_driver: Driver) -> None:

@@ -191,7 +191,7 @@ def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> 
     if isinstance(chip, FieldChip):
         return list(chip.offered)
     if chip.editor is ChipEditor.WATCH:
-        return [Choice(str(watch), str(watch), _WATCH_HELP[watch]) for watch in Watch]
+        return [Choice(str(watch), str(watch), WATCH_HELP[watch]) for watch in Watch]
     if chip.slot.param == EVERY and chip.slot.part:
         return _moments(chip)
     if chip.slot.param == STEP_SIGN:
@@ -335,7 +335,8 @@ _MOMENT_HELP = {
     str(UpkeepMoment.ENTRY): "once, when the row is entered, before it begins",
     str(UpkeepMoment.LEAVING): "once, when the row is left, however it is left",
 }
-_WATCH_HELP = {
+WATCH_HELP = {
+    # Each goes on "a guard that is …".
     Watch.ON_ENTRY: "asked once, when the row is to be entered",
     Watch.WHILE_RUNNING: (
         "asked at every tick while the row runs; when it turns to no the row is stopped"
@@ -343,7 +344,10 @@ _WATCH_HELP = {
     Watch.TAKE_OVER: (
         "asked also while a later sibling runs; when it turns to yes this row takes its place"
     ),
-    Watch.THROUGHOUT: "while running and take over",
+    Watch.THROUGHOUT: (
+        "asked at every tick while the row runs, which stops it, and while a later sibling runs, "
+        "whose place it takes"
+    ),
 }
 
 

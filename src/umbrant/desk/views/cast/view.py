@@ -11,12 +11,13 @@ from PySide6.QtCore import (
     QObject,
     QPoint,
     QPointF,
+    QRect,
     QRectF,
     QSize,
     Qt,
     Signal,
 )
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QShowEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QShowEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyleOptionViewItem, QWidget
 
 from umbrant.desk.chips.drawing import draw_pieces
@@ -33,7 +34,6 @@ from umbrant.desk.widgets.painted import (
     ModelIndex,
     PaintedDelegate,
     guarded,
-    painting,
     saved,
 )
 from umbrant.desk.widgets.theme import Palette, body_font
@@ -86,21 +86,21 @@ class CastHeader(QHeaderView):
     def sizeHint(self) -> QSize:
         return QSize(super().sizeHint().width(), 30)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        with painting(self.viewport()) as painter:
-            guarded(painter, self, QRectF(self.rect()), self._draw)
+    def paintSection(self, painter: QPainter, rect: QRect, section: int) -> None:
+        guarded(painter, self, QRectF(rect), lambda each: self._draw(each, rect))
 
-    def _draw(self, painter: QPainter) -> None:
+    def _draw(self, painter: QPainter, rect: QRect) -> None:
+        """Draw the titles; `rect` begins where the table does, which may be left of the view."""
         palette = self._view.brushes.palette
-        painter.fillRect(self.rect(), palette.ground)
+        painter.fillRect(rect, palette.ground)
         painter.setPen(palette.dim)
         painter.setFont(body_font(11))
-        names_end = self._view.names_end - self.offset()
+        names_end = rect.left() + self._view.names_end
         for column in self._view.cast.columns:
             with saved(painter):
                 if column.key != NAMES:
                     painter.setClipRect(QRectF(names_end, 0, self.width(), self.height()))
-                left = self._view.left_of(column) + 5 - self.offset()
+                left = rect.left() + self._view.left_of(column) + 5
                 box = QRectF(left, 0, column.wide - GAP, self.height())
                 painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, column.title)
 

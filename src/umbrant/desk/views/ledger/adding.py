@@ -13,7 +13,9 @@ from PySide6.QtCore import QObject, QPoint, QTimer
 from rapidfuzz import process
 
 from umbrant.catalog.kind import ROWS, RUNS, Family, Kind
+from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.reading import typed_condition
+from umbrant.catalog.language.tree import parse
 from umbrant.catalog.params import ParamType
 from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
 from umbrant.catalog.validation.behaviors import known_names, names_in
@@ -80,7 +82,7 @@ class GuardOffer(Offer):
 
     on: str = ""
     when: str = ""
-    """The condition, as it is stored."""
+    """The condition, as it is read."""
 
     @property
     def title(self) -> str:
@@ -235,7 +237,8 @@ class RowAdding(QObject):
         if row is None or behavior is None or kind is None or kind.family not in GUARDED:
             return check, text
         on = f"{behavior.outline.number[row.id]} {row.name}".strip()
-        return [*check, GuardOffer(check[0].kind, GUARD, on, self._stored(text))], text
+        when = self._as_read(self._stored(text))
+        return [*check, GuardOffer(check[0].kind, GUARD, on, when)], text
 
     def _guarded_rows(self, guard: Guard, text: str, found: Sequence[Offer]) -> list[Offer]:
         """What a sentence asks for that begins with a condition; where nothing, the search says
@@ -248,7 +251,10 @@ class RowAdding(QObject):
             self.search.reason = f"{guard.when}: {wrong[0].message} {wrong[0].remedy}".strip()
             return []
         said = said_rows(text, found, self._filling, Guard(when=when, watch=guard.watch))
-        return [said] if said is not None else []
+        return [replace(said, condition=self._as_read(when))] if said is not None else []
+
+    def _as_read(self, when: str) -> str:
+        return spoken(parse(when), self._view.desk.catalog)
 
     def _said_options(self, text: str, found: Sequence[Offer]) -> OptionsOffer | None:
         desk = self._view.desk

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from umbrant.catalog.input_range import input_range
 from umbrant.catalog.kind import RUNS, Family, Kind
 from umbrant.desk.chips.filling import Filling
+from umbrant.desk.chips.values import WATCH_HELP
 from umbrant.desk.views.ledger.search import Offer, rest_of, typed
 from umbrant.model.behaviors import Behavior, Guard, Key, Row, Watch
 from umbrant.model.documents import Project
@@ -50,6 +51,8 @@ class SentenceOffer(Offer):
     rows: tuple[SaidRow, ...] = field(default_factory=tuple)
     guard: Guard | None = None
     """What all of them are done under."""
+    condition: str = ""
+    """The guard's condition as it is read."""
     name: str = IN_ORDER.capitalize()
     """What the row around them is called: what is done first."""
 
@@ -64,7 +67,7 @@ class SentenceOffer(Offer):
     @property
     def phrase(self) -> str:
         if self.guard is not None:
-            return f"if {self.guard.when}"
+            return f"if {self.condition}"
         return "one after the other"
 
     @property
@@ -72,7 +75,7 @@ class SentenceOffer(Offer):
         if self.guard is None:
             return "Adds these rows, each of which begins once the one before has succeeded."
         added = "these rows" if len(self.rows) > 1 else "this row"
-        return f"Adds {added} under the guard {self.guard.when}, asked {self.guard.watch}."
+        return f"Adds {added} under a guard that is {WATCH_HELP[self.guard.watch]}."
 
     @property
     def left(self) -> list[str]:

@@ -112,8 +112,8 @@ def said_rows(
             return None
         kind = plain[0].kind
         said.append(SaidRow(kind, fill(kind, rest or rest_of(part, plain[0]))))
-    name = _NUMBERS.sub("", parts[0]).strip().capitalize()
-    return SentenceOffer(said[0].kind, "row", tuple(said), guard, name or IN_ORDER.capitalize())
+    name = _NUMBERS.sub("", parts[0]).strip().capitalize() or IN_ORDER.capitalize()
+    return SentenceOffer(said[0].kind, "row", rows=tuple(said), guard=guard, name=name)
 
 
 def insert_said(

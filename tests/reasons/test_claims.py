@@ -44,6 +44,22 @@ def test_what_is_said_of_the_demo_happened(demo_take: Take, agent: str) -> None:
     assert sum(checked.values()) > 100
 
 
+@pytest.mark.parametrize("agent", ["odo", "brine", "mila", "tam"])
+def test_every_answer_about_the_demo_begins_with_a_sentence_that_answers(
+    demo_take: Take, agent: str
+) -> None:
+    explainer = Explainer(demo_take, agent)
+    record = demo_take.agents[agent]
+    ends = {span.end for row_record in record.rows.values() for span in row_record.spans}
+    ticks = sorted({each for each in ends if each is not None} | set(range(0, demo_take.ticks, 40)))
+    silent = [tick for tick in ticks if explainer.why(tick).headline is None]
+    assert silent == []
+    count = ClaimCount()
+    for tick in ticks:
+        count.check_take(demo_take, agent, range(tick, tick + 1), explainer)
+    assert count.false == []
+
+
 def test_a_false_claim_is_found() -> None:
     take = played(project(row("rr", "last", ticks=3), seconds=0.8))
     explainer = Explainer(take, "a", CATALOG)

@@ -88,7 +88,7 @@ class Explainer(ChangeReport):
         leaf = path[-1]
         state = self.state_of(leaf, tick)
         if lead is None or lead.row_id not in path:
-            return None
+            return self._ended_in_one_sentence(path, tick)
         does = " is at " if state is RowState.RUNNING else " was at "
         bits: list[Bit] = [self.title, does, self.names.bit(leaf)]
         if lead.row_id != leaf:
@@ -99,6 +99,25 @@ class Explainer(ChangeReport):
         if lead.restarts:
             bits.append("; it begins and ends anew at every tick since then")
         runs, claims = parted((*bits, "."))
+        return AnswerLine("", "", runs, claims=claims)
+
+    def _ended_in_one_sentence(self, path: tuple[str, ...], tick: int) -> AnswerLine | None:
+        """That the agent came to an end at a tick at which nothing runs on: with which row, and how
+        that ended. None where it ran nothing but what still runs.
+        """
+        if self.state_of(path[-1], tick) is RowState.RUNNING:
+            return None
+        ended = [
+            (span.end_step, row_id)
+            for row_id in self.outline.within(path[-1])
+            if (span := self.record.row(row_id).last_span(tick)) is not None and span.end == tick
+        ]
+        # The innermost ends first: what holds it ends because of it, and has no more to say.
+        if not ended:
+            return None
+        row_id = min(ended)[1]
+        bits: list[Bit] = [self.title, " was at ", self.names.bit(row_id), ", which"]
+        runs, claims = parted((*bits, *self.ended(row_id, tick)))
         return AnswerLine("", "", runs, claims=claims)
 
     def scores(self, utility: str) -> Scores:

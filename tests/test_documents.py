@@ -6,6 +6,7 @@ import shlex
 import shutil
 import subprocess
 import sys
+import tomllib
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
@@ -254,3 +255,15 @@ def test_every_link_and_picture_is_there() -> None:
     for page in PAGES:
         for target in re.findall(r"\]\(([^)#:]+)\)", page.read_text()):
             assert (page.parent / target).exists(), (page.name, target)
+
+
+def test_the_architecture_draws_the_imports_as_they_are_checked() -> None:
+    contracts = tomllib.loads((ROOT / "pyproject.toml").read_text())["tool"]["importlinter"]
+    (layers,) = (each["layers"] for each in contracts["contracts"] if each["type"] == "layers")
+    checked = [set(layer.split(" : ")) for layer in reversed(layers) if layer != "__main__"]
+    page = (ROOT / "docs" / "architecture.md").read_text()
+    (drawn,) = re.findall(r"^    (model < .*(?:\n    <.*)*)$", page, re.MULTILINE)
+    assert [set(re.findall(r"\w+", layer)) for layer in drawn.split("<")] == checked
+    folders = set(re.findall(r"^      (\w+)/ ", page, re.MULTILINE))
+    packages = {each.parent.name for each in (ROOT / "src" / "umbrant").glob("*/__init__.py")}
+    assert folders == packages - {"examples"}

@@ -34,6 +34,9 @@ def map_(
     """
     explainer, tick = explainer_at(take, agent, at)
     refuse_cut_take(explainer.take)
+    if out is not None and not out.parent.is_dir():
+        # Told before anything is played for it.
+        raise InputError(f"{out}: it cannot be written (there is no folder {out.parent})")
     question = MapQuestion(take=take.absolute(), agent=agent, tick=tick, x=x, y=y, trusted=trust)
     picture = _mapped(question)
     if out is not None:

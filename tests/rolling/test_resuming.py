@@ -109,7 +109,7 @@ def with_number(project: Project, place: tuple[str, str, str, float], value: flo
     )
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(place=st.sampled_from(NUMBERS), share=st.floats(0.4, 1.9))
 def test_a_resumed_take_is_the_take_from_the_first_tick(
     tmp_path_factory: pytest.TempPathFactory,

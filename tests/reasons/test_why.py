@@ -668,6 +668,33 @@ def test_a_repeat_until_failure_names_the_check_that_failed() -> None:
     )
 
 
+def test_where_all_comes_to_an_end_the_answer_begins_with_what_led_to_it() -> None:
+    """Not with the row that ended first in the tick, nor with one that was stopped."""
+    in_order = project(
+        row("top", "sequence"),
+        row("r1", "last", "top", name="First", ticks=3),
+        row("r2", "check", "top", name="Dark", when="clock() > 9"),
+        seconds=0.8,
+    )
+    side_by_side = project(
+        row("top", "parallel", successes=1),
+        row("r1", "last", "top", name="Long", ticks=9),
+        row("r2", "last", "top", name="Short", ticks=3),
+        row("r3", "last", "top", name="Longer", ticks=9),
+        seconds=0.8,
+    )
+    for made, begins in (
+        (in_order, "a was at Dark, since 0.30 s, because First was done."),
+        (side_by_side, "a was at Short, which succeeded at this tick."),
+    ):
+        explained = explainer(made)
+        ends = explained.record.row("top").spans[0].end
+        assert ends is not None
+        headline = explained.why(ends).headline
+        assert headline is not None
+        assert headline.text.startswith(begins)
+
+
 def test_a_copy_is_followed_to_who_wrote_what_was_copied() -> None:
     keys = (
         Key(name="n", type=KeyType.NUMBER, default=0.0),

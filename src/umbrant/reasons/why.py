@@ -107,15 +107,21 @@ class Explainer(ChangeReport):
         """
         if self.state_of(path[-1], tick) is RowState.RUNNING:
             return None
-        ended = [
-            (span.end_step, row_id)
+        ended = {
+            row_id: span
             for row_id in self.outline.within(path[-1])
             if (span := self.record.row(row_id).last_span(tick)) is not None and span.end == tick
+        }
+        # What holds a row that ended, ended because of it, and has no more to say; what was stopped
+        # did not lead to the end.
+        innermost = [
+            (span.outcome is not Outcome.STOPPED, span.end_step, row_id)
+            for row_id, span in ended.items()
+            if not any(inner in ended for inner in self.outline.within(row_id) if inner != row_id)
         ]
-        # The innermost ends first: what holds it ends because of it, and has no more to say.
-        if not ended:
+        if not innermost:
             return None
-        row_id = min(ended)[1]
+        row_id = max(innermost)[2]
         bits: list[Bit] = [self.title, " was at ", self.names.bit(row_id), ", which"]
         runs, claims = parted((*bits, *self.ended(row_id, tick)))
         return AnswerLine("", "", runs, claims=claims)

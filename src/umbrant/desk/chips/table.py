@@ -18,6 +18,8 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.painted import PaintedTable
 from umbrant.desk.widgets.theme import COMPACT_ROW_HEIGHT, ROW_HEIGHT, Palette
+from umbrant.model.edits import Edit
+from umbrant.model.paths import PathError
 
 SENTENCES = 0
 """The column that the sentences stand in."""
@@ -282,6 +284,14 @@ class ChipTable(PaintedTable):
                 QToolTip.showText(event.globalPos(), tip, self.viewport())
                 return True
         return super().viewportEvent(event)
+
+    def apply_edit(self, edit: Edit) -> bool:
+        """Change the project; where that is not possible, say so and change nothing."""
+        try:
+            return self.desk.apply(edit)
+        except PathError as error:
+            self.desk.message.emit(f"{edit.name} is not possible: {error}.")
+            return False
 
     # inside
 

@@ -38,7 +38,7 @@ from umbrant.desk.widgets.painted import (
 )
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.edits import Edit
-from umbrant.model.paths import Path, PathError, move, remove
+from umbrant.model.paths import Path, move, remove
 
 GAP = 6
 
@@ -261,7 +261,7 @@ class CastTable(ChipTable):
         """Add something, and select the last row if it is one of the cast."""
         count = len(self.cast.rows)
         title = addition.title.partition(":")[0].lower()
-        self._apply(Edit(f"Add {title}", lambda project: addition.add_to(project)[0]))
+        self.apply_edit(Edit(f"Add {title}", lambda project: addition.add_to(project)[0]))
         if len(self.cast.rows) > count:
             self.setCurrentIndex(self.cast.index(len(self.cast.rows) - 1, SENTENCES))
 
@@ -271,22 +271,15 @@ class CastTable(ChipTable):
             users = Setting(self.desk.project, self.desk.catalog).users(path)
             name = self.cast.rows[self.selected_index()].cells["name"].text
             if not users or self._dialogs().remove(name, users):
-                self._apply(Edit(f"Remove {name}", lambda project: remove(project, path)))
+                self.apply_edit(Edit(f"Remove {name}", lambda project: remove(project, path)))
         return True
 
     def move_line(self, step: int) -> bool:
         path = self.selected_path()
-        if path is not None and self._apply(Edit("Move", lambda p: move(p, path, step))):
+        if path is not None and self.apply_edit(Edit("Move", lambda p: move(p, path, step))):
             index = min(len(self.cast.rows) - 1, max(0, self.selected_index() + step))
             self.setCurrentIndex(self.cast.index(index, SENTENCES))
         return True
-
-    def _apply(self, edit: Edit) -> bool:
-        try:
-            return self.desk.apply(edit)
-        except PathError as error:
-            self.desk.message.emit(f"That cannot be: {error}.")
-            return False
 
     # the cell that the keyboard is in
 

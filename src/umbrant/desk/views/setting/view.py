@@ -39,7 +39,7 @@ from umbrant.desk.widgets.theme import Palette
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
 from umbrant.model.folder import FOLDERS
-from umbrant.model.paths import Path, PathError, at, move, remove
+from umbrant.model.paths import Path, at, move, remove
 from umbrant.model.staging import Member
 
 
@@ -321,7 +321,7 @@ class SettingView(ChipTable):
             return changed
 
         title = addition.title.partition(":")[0].lower()
-        if self._apply(Edit(f"Add {title}", apply)):
+        if self.apply_edit(Edit(f"Add {title}", apply)):
             self.setFocus()
             self.unfold_to(where[-1])
             self.focus_chip(1)
@@ -344,7 +344,7 @@ class SettingView(ChipTable):
             )
             return
         taken, faults = here.read(self.desk.project, text)
-        if taken and self._apply(Edit(f"Add {here.what}", lambda p: here.put(p, taken))):
+        if taken and self.apply_edit(Edit(f"Add {here.what}", lambda p: here.put(p, taken))):
             self.select_path(here.line_of(self.desk.project, next(iter(taken))))
         self.desk.message.emit(listed_message(here.what, taken, faults))
 
@@ -378,7 +378,7 @@ class SettingView(ChipTable):
         users = Setting(self.desk.project, self.desk.catalog).users(path)
         if users and not self._dialogs().remove(_called(line), users):
             return
-        self._apply(
+        self.apply_edit(
             Edit(
                 f"Remove {line.pieces[0].text} {_called(line)}",
                 lambda project: remove(project, path),
@@ -390,7 +390,7 @@ class SettingView(ChipTable):
         path = self._path
         if path and isinstance(path[-1], int):
             last = path[-1]
-            if self._apply(Edit("Move", lambda project: move(project, path, step))):
+            if self.apply_edit(Edit("Move", lambda project: move(project, path, step))):
                 self.select_path((*path[:-1], last + step))
         return True
 
@@ -473,13 +473,6 @@ class SettingView(ChipTable):
         return True
 
     # inside
-
-    def _apply(self, edit: Edit) -> bool:
-        try:
-            return self.desk.apply(edit)
-        except PathError as error:
-            self.desk.message.emit(f"{edit.name} is not possible: {error}.")
-            return False
 
     def _project_changed(self) -> None:
         if self.isVisible():

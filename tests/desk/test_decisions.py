@@ -60,6 +60,14 @@ def test_the_map_shows_where_somebody_would_have_to_stand(quay_driver: Driver) -
     assert view.tip_at(at).startswith("visitor.x 18.0")
     assert view.tip_at(view.box_of(1).center()) == texts[1]
     assert view.tip_at(QPointF(1, view.height() - 1)) == ""
+    # Where there is little room, no line stands on the foot, and the chosen one is seen.
+    view.setFixedHeight(90)
+    foot = view.height() - view.box_of(0).height()
+    for _ in texts:
+        hands.qtbot.keyClick(view, Qt.Key.Key_Down)
+        assert view.box_of(view.chosen).top() >= 0
+        assert view.box_of(view.chosen).bottom() <= foot
+    view.grab()
     view.set_palette(NIGHT)
     view.grab()
 

@@ -199,8 +199,16 @@ class DecisionsView(PaintedView):
         field = self.field()
         left = field.right() + GAP
         borders = sum(each.label is None for each in self.lines()[: index + 1])
-        top = TOP + index * LINE + (6 if borders else 0)
+        top = TOP + (index - self._seen().start) * LINE + (6 if borders else 0)
         return QRectF(left, top, self.width() - left - 6, LINE)
+
+    def _seen(self) -> range:
+        """The lines beside the field for which there is room above the foot, the chosen one among
+        them.
+        """
+        fit = max(1, int((self.height() - TOP - 6 - LINE) // LINE))
+        first = max(0, self.chosen - fit + 1)
+        return range(first, min(len(self._lines), first + fit))
 
     def to_pixels(self, picture: MapPicture, at: tuple[float, float]) -> QPointF:
         """Where a pair of values is drawn."""
@@ -230,8 +238,8 @@ class DecisionsView(PaintedView):
             return
         self._draw_field(painter, picture, self._image)
         self._draw_axes(painter, picture)
-        for index, line in enumerate(self.lines()):
-            self._draw_line(painter, picture, index, line)
+        for index in self._seen():
+            self._draw_line(painter, picture, index, self.lines()[index])
         painter.setPen(palette.faint)
         foot = QRectF(self.field().right() + GAP + 4, self.height() - LINE, self.width(), LINE)
         painter.drawText(foot, Qt.AlignmentFlag.AlignVCenter, self.progress())
@@ -300,10 +308,11 @@ class DecisionsView(PaintedView):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
-        for index in range(len(self.lines())):
-            if self.box_of(index).contains(event.position()):
-                self.chosen = index
-                self.go_to()
+        hit = (each for each in self._seen() if self.box_of(each).contains(event.position()))
+        index = next(hit, None)
+        if index is not None:
+            self.chosen = index
+            self.go_to()
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
@@ -337,9 +346,9 @@ class DecisionsView(PaintedView):
         picture, field = self.running.picture, self.field()
         if picture is None or not picture.grid:
             return ""
-        for index, line in enumerate(self.lines()):
+        for index in self._seen():
             if self.box_of(index).contains(pixel):
-                return line.text
+                return self.lines()[index].text
         if not field.contains(pixel):
             return ""
         shares = (

@@ -33,7 +33,7 @@ from umbrant.model.values import KeyType, number_text
 from umbrant.reasons.decision_changes import leading_rows
 
 LEFT, TOP, BELOW, GAP, LINE, SWATCH = 34.0, 8.0, 30.0, 14.0, 19.0, 10.0
-LEAST_LEGEND = 150.0
+LEAST_LEGEND = 210.0
 NOTHING = """Run › Decision map… (Ctrl+Shift+M) asks for two inputs,
 and shows which row would lead for each pair of values."""
 

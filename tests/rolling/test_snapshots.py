@@ -10,6 +10,8 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.conftest import DEMO
 from tests.rolling.supervised import Supervisor
@@ -20,9 +22,9 @@ from umbrant.model.documents import Project
 from umbrant.model.edits import set_guard
 from umbrant.model.staging import RaiseEvent
 from umbrant.rolling import snapshots
-from umbrant.rolling.orders import look_line, order_line, stop_line
+from umbrant.rolling.orders import Look, look_line, order_line, stop_line
 from umbrant.rolling.roll import RollOrder, roll
-from umbrant.rolling.snapshots import snapshot_ticks
+from umbrant.rolling.snapshots import best_ticks
 from umbrant.take.reader import read_take
 
 QUAY = open_project(DEMO)
@@ -106,12 +108,46 @@ def test_an_edited_number_goes_on_from_a_snapshot(session: Session) -> None:
     session.rest()
     for share in (1.5, 2.0, 2.5):
         path, first = session.roll(changed(share))
-        assert first >= min(snapshot_ticks(QUAY.scenario("dusk")))
+        assert first > 300
         assert_from_first(path, changed(share))
     session.rest()
     path, first = session.roll(QUAY)
     assert first > 0
     assert_from_first(path, QUAY)
+
+
+@given(st.lists(st.integers(0, 60), max_size=25))
+def test_snapshots_are_where_they_leave_the_least_to_be_played(wanted: list[int]) -> None:
+    found = best_ticks(wanted)
+    later = {*wanted} - {0}
+    assert len(found) == min(snapshots.MOST, len(later))
+    assert found == sorted(later & set(found))
+
+    def again(ticks: list[int]) -> int:
+        return sum(each - max(tick for tick in [0, *ticks] if tick <= each) for each in wanted)
+
+    # One alone is where no other one would be better.
+    alone = min(again([each]) for each in [0, *later])
+    assert again(found) <= alone
+    if len(later) <= snapshots.MOST:
+        assert again(found) == 0
+
+
+def test_a_look_is_ordered_with_the_take(session: Session) -> None:
+    """It is as far as the tick that is wished for, whether the take is resumed or not."""
+    for number, project in enumerate((QUAY, changed(), changed(2.0)), 1):
+        path, seen = session.folder / f"{number}.take", session.folder / f"{number}.look"
+        order = order_of(project, path)
+        line = order_line(number, order, keeps=True, look=Look(seen, 500))
+        session.supervisor.say(line)
+        looks = []
+        while (reply := session.supervisor.hear()).of:
+            looks += [reply] if reply.look is not None else []
+        (look,) = looks
+        assert look.look == seen
+        assert read_take(seen).ticks == look.ticks == 501
+        assert_from_first(path, project)
+        session.rest()
 
 
 def test_what_cannot_be_resumed_is_played_from_the_first_tick(session: Session) -> None:

@@ -52,12 +52,7 @@ def with_cues(project: Project, name: str, tick: int, actions: Sequence[CueActio
     scenario = project.scenario(name)
     at_s = tick / scenario.ticks_per_s
     cues = (*scenario.cues, *(Cue(at_s=at_s, does=action) for action in actions))
-    changed = scenario.model_copy(update={"cues": cues})
-    return project.model_copy(
-        update={
-            "scenarios": tuple(changed if each.name == name else each for each in project.scenarios)
-        }
-    )
+    return project.with_scenario(scenario.model_copy(update={"cues": cues}))
 
 
 def branch_actions(header: Header) -> tuple[CueAction, ...]:

@@ -5,7 +5,7 @@ from pydantic import Field, field_validator
 from umbrant.model.behaviors import Behavior, Blackboard, EventList, Key, NodeFile, Sharing
 from umbrant.model.names import Slug
 from umbrant.model.staging import Member, Scenario, Stage
-from umbrant.model.values import Document, ProjectFile, find_named, named
+from umbrant.model.values import Document, ProjectFile, find_named, named, with_changed
 
 FORMAT = "umbrant project 2"
 OLDER_FORMATS = ("umbrant project 1",)
@@ -65,6 +65,10 @@ class Project(Document):
     def scenario(self, name: str) -> Scenario:
         """The scenario with this name; KeyError if there is none."""
         return named(self.scenarios, name)
+
+    def with_scenario(self, changed: Scenario) -> "Project":
+        """The project with this scenario in the place of the one of its name."""
+        return self.model_copy(update={"scenarios": with_changed(self.scenarios, changed)})
 
     def find_behavior(self, name: str | None) -> Behavior | None:
         """The behavior with this name; None if there is none."""

@@ -25,7 +25,7 @@ from umbrant.model.documents import Project
 from umbrant.model.expanded import BEHAVIOR, resolve_variant
 from umbrant.model.parts import GUARD, Slot, part_index
 from umbrant.model.staging import Scenario
-from umbrant.model.values import ParamValue
+from umbrant.model.values import ParamValue, with_changed
 from umbrant.model.variants import (
     in_outline_order,
     override_of,
@@ -355,8 +355,7 @@ def follow_original(
     followed = variant.model_copy(
         update={"overrides": tuple(each for each in kept if each is not None)}
     )
-    others = (followed if each.name == behavior else each for each in project.behaviors)
-    return project.model_copy(update={"behaviors": tuple(others)})
+    return project.model_copy(update={"behaviors": with_changed(project.behaviors, followed)})
 
 
 def declare_key(project: Project, board: str, key: Key) -> Project:
@@ -379,8 +378,8 @@ def set_seed(project: Project, scenario: str, seed: int) -> Project:
 def _change_scenario(
     project: Project, name: str, change: Callable[[Scenario], Scenario]
 ) -> Project:
-    scenarios = tuple(change(each) if each.name == name else each for each in project.scenarios)
-    return project.model_copy(update={"scenarios": scenarios})
+    found = project.find_scenario(name)
+    return project.with_scenario(change(found)) if found is not None else project
 
 
 def _moved(

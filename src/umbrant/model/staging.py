@@ -16,6 +16,7 @@ from umbrant.model.values import (
     Value,
     find_named,
     named,
+    with_changed,
 )
 
 MOST_PLAYERS = 5000
@@ -358,6 +359,10 @@ class Scenario(ProjectFile):
     def member(self, name: str) -> Member:
         """The one of the players with this name; KeyError if there is none."""
         return named(self.players, name)
+
+    def with_member(self, changed: Member) -> "Scenario":
+        """The scenario with this one of the cast in the place of the one of its name."""
+        return self.model_copy(update={"cast": with_changed(self.cast, changed)})
 
     def find_player(self, name: str) -> Member | None:
         """The one of the players with this name; None if there is none."""

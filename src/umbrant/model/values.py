@@ -172,3 +172,10 @@ def named(documents: Iterable[Named], name: str) -> Named:
     if found is None:
         raise KeyError(name)
     return found
+
+
+def with_changed(documents: Iterable[Named], changed: Named) -> tuple[Named, ...]:
+    """The documents, with this one in the place of the one of its name. All are as they were if
+    there is none.
+    """
+    return tuple(changed if each.name == changed.name else each for each in documents)

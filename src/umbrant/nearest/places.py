@@ -22,7 +22,7 @@ from umbrant.model.edits import (
 from umbrant.model.names import KeyName
 from umbrant.model.parts import GUARD, Slot, part_index
 from umbrant.model.staging import CueAction, SetKey
-from umbrant.model.values import Document, find_named, number_text
+from umbrant.model.values import Document, find_named, named, number_text
 
 
 class ConditionNumber(Document):
@@ -102,13 +102,10 @@ class BodyNumberPlace(Document):
     def put(self, project: Project, value: float) -> Project:
         """The project with another number there."""
         scenario = project.scenario(self.scenario)
-        cast = tuple(
-            each.model_copy(update={"body": each.body.model_copy(update={self.field: value})})
-            if each.name == self.member
-            else each
-            for each in scenario.cast
-        )
-        return _with_scenario(project, self.scenario, {"cast": cast})
+        member = named(scenario.cast, self.member)
+        body = member.body.model_copy(update={self.field: value})
+        changed = member.model_copy(update={"body": body})
+        return project.with_scenario(scenario.with_member(changed))
 
 
 class CueTime(Document):
@@ -124,9 +121,10 @@ class CueTime(Document):
 
     def put(self, project: Project, value: float) -> Project:
         """The project with another time there."""
-        cues = list(project.scenario(self.scenario).cues)
+        scenario = project.scenario(self.scenario)
+        cues = list(scenario.cues)
         cues[self.index] = cues[self.index].model_copy(update={"at_s": value})
-        return _with_scenario(project, self.scenario, {"cues": tuple(cues)})
+        return project.with_scenario(scenario.model_copy(update={"cues": tuple(cues)}))
 
 
 class KeyDefault(Document):
@@ -246,9 +244,3 @@ def _args_of(row: Row, part: str) -> dict[str, object]:
         return dict(row.binds)
     family, index = part_index(part)
     return dict(row.decorators[index].args if family == "decorator" else row.args)
-
-
-def _with_scenario(project: Project, name: str, update: dict[str, object]) -> Project:
-    changed = project.scenario(name).model_copy(update=update)
-    scenarios = tuple(changed if each.name == name else each for each in project.scenarios)
-    return project.model_copy(update={"scenarios": scenarios})

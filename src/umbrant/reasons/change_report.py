@@ -28,6 +28,8 @@ class ChangeReport(RowReport):
 
     def why_changed(self, lead: LeadingSpan, now: int) -> Bits:
         """Why a row took the lead, as seen from `now`."""
+        # A state is entered by a transition, whatever was active before; of other rows the one that
+        # led before has made room.
         by = entered_by(self, lead.row_id, lead.start) if self.is_state(lead.row_id) else None
         before = self._lead_before(lead)
         if by is not None:
@@ -47,6 +49,8 @@ class ChangeReport(RowReport):
         branch = self.leading[lead.branch]
         index = branch.index(lead)
         before = branch[index - 1] if index else None
+        # Leads end at their last tick, the next begins at the one after, or one later where the row
+        # ended within a tick. A longer gap means that nothing ran, and then nothing made room.
         return before if before is not None and before.end >= lead.start - 2 else None
 
     def _why_left(self, before: LeadingSpan, lead: LeadingSpan, now: int) -> Bits:
@@ -81,6 +85,8 @@ class ChangeReport(RowReport):
             said = (repeats[0].args.get("result", "success") == "success") is said
             decorators = decorators[:-1]
         checks = self.checks(row_id) if self.family(row_id) in RUNS else None
+        # Another decorator may have turned the result round, so the check cannot be named as what
+        # ended the row.
         if decorators:
             return
         if checks is not None:
@@ -104,6 +110,8 @@ class ChangeReport(RowReport):
         guard had been yes already.
         """
         before = self.record.row(lead.row_id).refusal_at(lead.start - 1)
+        # A guard that is watched takes over when it turns to yes. Had it been yes before, only time
+        # that ran out let the row in.
         if before is None or due_s(before.cause) is None:
             yield from held
             return

@@ -58,6 +58,8 @@ class ConditionReport:
 
         `held` says whether it came out as yes; times are told as seen from `now`, else from `tick`.
         """
+        # One clock in an answer: it counts from the playhead, also where what is told was so
+        # earlier.
         now = tick if now is None else now
         found: list[Bit] = []
         decisive = self.deciding(tick, held=held)
@@ -137,6 +139,7 @@ class ConditionReport:
 def last_yes(changes: Changes[AtomResult | None], tick: int) -> int | None:
     """The last tick, before the one given, at which an atom was yes; None if it never was."""
     index = changes.index(tick)
+    # The change at `index` made it what it is at the tick, so a yes lies before that.
     for earlier in range(index - 1, -1, -1):
         met = changes.values[earlier]
         if met is not None and met.truth:
@@ -221,6 +224,8 @@ def _answered(question: str, truth: bool) -> str:
 
 def _decides(tree: ConditionTree, atom: ConditionTree, met: AtomResult, held: bool) -> bool:
     """Whether an atom speaks for the outcome: as it stands, or turned round inside a `not`."""
+    # Of `a and not b` that came out as no, an atom speaks for it that is no, or, inside the `not`,
+    # one that is yes.
     wanted = held != _negated(tree, atom)
     return met.truth is wanted or (met.truth is None and not held)
 
@@ -242,6 +247,7 @@ def distinct(left: Value | None, right: Value | None) -> tuple[Value | None, Val
         return _rounded(left), _rounded(right)
     for digits in range(2, 7):
         short = round(left, digits), round(right, digits)
+        # Never "3.00, below 3.00": as many digits as it takes to tell the sides apart.
         if left == right or short[0] != short[1]:
             return short
     return left, right

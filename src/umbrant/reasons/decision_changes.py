@@ -49,6 +49,7 @@ def branches(behavior: Behavior) -> tuple[Branch, ...]:
     if not behavior.outline.tops:
         return ()
     found = list(_branches(behavior, behavior.outline.tops[0]))
+    # A single row cannot change its mind.
     choosing = [each for each in found if len(each) > 1]
     return tuple(choosing or found[:1])
 
@@ -57,6 +58,7 @@ def _branches(behavior: Behavior, row_id: str) -> Iterator[Branch]:
     inner = _choices(behavior, row_id)
     if not inner:
         yield (row_id,)
+    # One child is no choice: what matters is chosen further in.
     elif len(inner) == 1:
         yield from _branches(behavior, inner[0])
     elif _together(behavior, row_id):
@@ -164,6 +166,7 @@ def _spans(
     for row_id in row_ids:
         for span in record.row(row_id).spans:
             is_brief = span.end == span.start
+            # At the tick at which it ended another row may lead already.
             end = last_tick if span.end is None else span.end - 1
             found.append(
                 LeadingSpan(

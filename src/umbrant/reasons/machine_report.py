@@ -19,11 +19,14 @@ from umbrant.take.tables import MOST_STEPS
 
 def transitions_out(subject: AgentContext, state: str) -> Iterator[Row]:
     """The transitions that can leave a state: its own first, then those of the states around it."""
+    # From the inside out, as SCXML asks them: the transitions of an inner state come before those
+    # of the states around it.
     for row_id in reversed(subject.outline.path(state)):
         for child in subject.outline.children[row_id]:
             row = subject.behavior.row(child)
             if subject.family(row.id) is Family.TRANSITION and not row.muted:
                 yield row
+        # A machine further out leaves the whole of this one, which is no transition of the state.
         if subject.behavior.row(row_id).kind == MACHINE:
             return
 
@@ -84,6 +87,8 @@ def state_end(subject: AgentContext, state: str, tick: int) -> StateEnd | None:
         if subject.family(row_id) not in RUNS or subject.behavior.row(row_id).muted:
             continue
         last = _row_end(subject, row_id, span, tick)
+        # Rows of a state run in order: one that goes on holds back the rest, and one that fails
+        # ends them all.
         if last is None or last.outcome is Outcome.FAILURE:
             return last
     return last

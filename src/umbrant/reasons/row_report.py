@@ -44,6 +44,7 @@ class RowReport(AgentContext):
             yield claim(ClaimKind.MUTED, row_id, tick)
             return
         span, refusal = record.last_span(tick), record.last_refusal(tick)
+        # The later of the two is what became of it last.
         if refusal is not None and (span is None or refusal.end >= (span.end or span.start)):
             at = min(tick, refusal.end)
             yield from self.refused(row_id, refusal.cause, at, tick)
@@ -144,6 +145,7 @@ class RowReport(AgentContext):
         turning = "invert" if cause == "inverted" else "always_fail"
         inside = kinds[kinds.index(turning) + 1 :] if turning in kinds else []
         # The one that turned it round found a success; each `invert` within found the opposite.
+        # With these further in, a success can come from a failure and the other way round.
         if set(inside) & {"always_fail", "always_succeed", "repeat_until", "hold"}:
             return None
         return inside.count("invert") % 2 == 0

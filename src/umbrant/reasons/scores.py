@@ -132,10 +132,13 @@ class Scores:
 
     def why_chosen(self, row_id: str, tick: int) -> Iterator[Bit]:
         """Why an option is the one at a tick: what it beat. Yields words that follow its name."""
+        # A utility may decide only every so often: what an option scored since then decided
+        # nothing.
         tick = self.decided_at(tick)
         scored = self.at(tick)
         own = next((each for each in scored if each.row.id == row_id), None)
         rest = [each for each in scored if each.row.id != row_id]
+        # It was never scored in this take.
         if own is None:
             return
         held = self._held(tick)
@@ -194,6 +197,8 @@ class Scores:
             bits = [TextRun(text), self.names.bit(option), TextRun(" is held.")]
             yield self.names.line(row_id, bits)
             return
+        # An option that its guard keeps out wins with no input at all, and of a drawn winner nobody
+        # can say who it would be.
         if bid is None or not bid.is_let_in or not self._is_sure(bid, decision):
             return
         if decision.wins(bid):
@@ -246,6 +251,8 @@ class Scores:
         hold_s = self._number_at("hold", tick) or 0.0
         for row in self.options:
             span = self.record.row(row.id).span_at(tick)
+            # A hold begins after the tick of the decision that began it, and binds only an option
+            # that goes on.
             if span is None or span.start >= tick or (span.end is not None and span.end <= tick):
                 continue
             until_s = span.start / self.ticks_per_s + hold_s
@@ -304,6 +311,8 @@ class Scores:
                 [each.worth for each in own.considered],
                 [_setup(each.row)[3] for each in own.considered],
             )
+            # Divided out rather than read from the row: the weight may come from a key that has
+            # changed within the tick.
             if bare:
                 return own.score / bare
         return self._value_at(own.row.args.get("weight", 1.0), tick) or 0.0

@@ -102,6 +102,8 @@ class TickReport(RowReport):
 
     def steps(self, tick: int) -> tuple[TickStep, ...]:
         """Everything that the agent did at a tick, and before it the cues that were done."""
+        # Numbers of steps count over the agent as a whole, so they put rows, keys and events into
+        # one order.
         stored = sorted(self._stored(tick), key=lambda each: each.step)
         return (*self._cues(tick), *self._with_repeated(stored, tick))
 
@@ -109,6 +111,7 @@ class TickReport(RowReport):
         """What was last written to a key up to a step of a tick, and at which tick; None if nothing
         was. `step` is 0 for the moment before the first.
         """
+        # A key that is written several times within a tick had each of the values for a while.
         own = [each for each in self._writes_at(tick) if each.key == key and each.step <= step]
         if own:
             last = own[-1]
@@ -182,6 +185,7 @@ class TickReport(RowReport):
         for span in at_tick(record.spans, tick, lambda each: each.start):
             yield self._enters(row_id, span)
         for span in at_tick(record.spans, tick, _end_of):
+            # A transition fires and is over: its end is no step of its own.
             if self.family(row_id) is not Family.TRANSITION:
                 yield self._leaves(row_id, span)
         for part, refusals in record.refusals.items():
@@ -275,6 +279,8 @@ class TickReport(RowReport):
         """A step for each atom of a condition that found something else than before."""
         report = self.report_on(row_id, part)
         for each in atoms:
+            # An atom that was passed over found nothing: that is stored as well, so that what it
+            # found before is not taken for what it says now.
             if each.found is None or report is None:
                 continue
             bits: Words = [_asker(part), *report.atom_bits(each.atom, each.found), "."]
@@ -339,6 +345,7 @@ class TickReport(RowReport):
                 continue
             for part, refusals in record.refusals.items():
                 index = bisect_right(refusals, tick, key=lambda each: each.start) - 1
+                # At its first tick a refusal is stored with a step; at the others it is said again.
                 if index >= 0 and refusals[index].start < tick <= refusals[index].end:
                     yield self._refused(row_id, part, refusals[index], tick, 0)
             span = record.span_at(tick)

@@ -156,6 +156,7 @@ class UtilityDecision:
         if none was found, or if it cannot be known.
         """
         value = considered.input
+        # What the input is made of may move others as well, and then this one alone never changes.
         if value is None or not self._stands_alone(considered):
             return None
 
@@ -171,6 +172,8 @@ class UtilityDecision:
         winning = [each for each in considered.candidates() if wins(each)]
         if not winning:
             return None
+        # The values that win need not lie together: a curve may rise and fall. Nearest to what it
+        # was is the smallest change.
         near = min(winning, key=lambda each: abs(each - value))
         return shortest(_edge(wins, value, near), near, wins)
 
@@ -204,6 +207,7 @@ class UtilityDecision:
 
 def _edge(wins: Callable[[float], bool], loses_at: float, wins_at: float) -> float:
     """The value nearest to where it loses at which it still wins, to some fifteen digits."""
+    # `wins_at` wins and `loses_at` loses all the way, so what is left between them is an edge.
     for _ in range(50):
         middle = (loses_at + wins_at) / 2
         if wins(middle):
@@ -222,6 +226,8 @@ def shortest(edge: float, inside: float, wins: Callable[[float], bool]) -> float
             if inside <= edge
             else (math.ceil(edge * scale) / scale, math.floor(edge * scale) / scale)
         )
+        # Rounded towards the winning side first; rounded away from it the value may lose, so each
+        # is tried.
         for value in towards:
             if wins(value):
                 return value

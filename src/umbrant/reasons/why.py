@@ -61,6 +61,8 @@ class Explainer(ChangeReport):
         if lines:
             return Answer(f"why {self.title} is running nothing", tick, tuple(lines))
         table: ScoreTable | None = None
+        # From the outside in, which is the order in which the tick asked: each row, then what it
+        # tried before the child that ran.
         for index, row_id in enumerate(path):
             inner = path[index + 1] if index + 1 < len(path) else None
             lines.append(self._stands(row_id, tick, last=inner is None))
@@ -68,6 +70,8 @@ class Explainer(ChangeReport):
             lines.extend(self._cut_off(row_id, tick))
             if inner is not None:
                 lines.extend(self._others(row_id, inner, tick))
+            # Of states inside each other the innermost alone: transitions of the outer ones are
+            # listed with it, for they can leave it as well.
             if self.is_state(row_id) and (inner is None or not self.is_state(inner)):
                 lines.extend(waiting_lines(self, row_id, tick))
             if self.behavior.row(row_id).kind == UTILITY:
@@ -87,6 +91,7 @@ class Explainer(ChangeReport):
         lead = lead_at(self.leading[0], tick) if self.leading else None
         leaf = path[-1]
         state = self.state_of(leaf, tick)
+        # What led may have ended within the tick, and then nobody is at it any more.
         if lead is None or lead.row_id not in path:
             return self._ended_in_one_sentence(path, tick)
         does = " is at " if state is RowState.RUNNING else " was at "
@@ -136,11 +141,16 @@ class Explainer(ChangeReport):
         absent = tuple(self._off_stage(tick))
         if absent:
             return Answer(question, tick, absent)
+        # From the outside in: what keeps an outer row from running keeps out all that is in it, so
+        # the first row that did not run is the one to tell of.
         for above in self.outline.path(row_id):
             state = self.state_of(above, tick)
+            # A row around it that ended within the tick asked what is in it all the same, so the
+            # cause lies further in.
             took_part = above != row_id and state in (RowState.SUCCESS, RowState.FAILURE)
             if state is not RowState.RUNNING and not took_part:
                 lines = tuple(self._in_the_way(above, tick))
+                # That it ended stands in an answer once.
                 if not any(_tells_end(line, row_id) for line in lines):
                     lines = (*lines, *self._last_ran(row_id, tick))
                 headline = self._needs(row_id, above, lines[0]) if above != row_id else None
@@ -173,6 +183,8 @@ class Explainer(ChangeReport):
                 self.record.row(row_id),
                 list(self.scores(parent).why_not(row_id, tick)),
             )
+            # A refusal comes before the scores: an option that is refused does not win with any of
+            # them.
             if record.refusal_at(tick) or record.span_at(tick) or not scored:
                 yield self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
             yield from scored
@@ -308,6 +320,7 @@ class Explainer(ChangeReport):
             tried = [
                 each for each in children if each != ran and self._in_this_round(each, parent, tick)
             ]
+            # Where the order is drawn, the order of the rows says nothing of what came first.
             before = tried if order is ChildOrder.DRAWN else children[: children.index(ran)]
             yield from (self._before(child, tick) for child in before if self.family(child) in RUNS)
 
@@ -355,6 +368,7 @@ class Explainer(ChangeReport):
     def _off_stage(self, tick: int) -> Iterator[AnswerLine]:
         """That the agent's body is not on the stage at a tick, and which cue brings it on."""
         poses = self.take.poses.get(self.member.name)
+        # A pose is NaN, which is unlike itself, while the body is not on the stage.
         if poses is None or tick >= len(poses) or poses[tick, 0] == poses[tick, 0]:
             return
         text = f"{self.title} is not on the stage."
@@ -393,10 +407,13 @@ class Explainer(ChangeReport):
         ran, order = self._running_or_ended(siblings, tick), self.order(parent)
         if order is ChildOrder.TOGETHER:
             return self.names.line(row_id, self._rests(row_id, parent, tick), Tone.NO)
+        # Nothing ran in its place, so what became of it when it was last tried is all there is.
         if ran is None:
             return self.names.line(row_id, self.tried(row_id, tick), Tone.NO)
         if order is ChildOrder.DRAWN:
             return self.names.line(row_id, self._not_drawn(row_id, parent, ran, tick), Tone.NO)
+        # What runs before it in the order has to move on first; what runs after it does so because
+        # this one failed or was refused.
         if siblings.index(ran) < siblings.index(row_id):
             return self.names.line(row_id, self._waits_for(ran, parent, tick), Tone.NO)
         return self.names.line(row_id, self._passed(row_id, ran, tick), Tone.NO)
@@ -475,6 +492,7 @@ class Explainer(ChangeReport):
         """Whether a row has been tried since the row around it was last entered."""
         around, record = self.record.row(parent).last_span(tick), self.record.row(row_id)
         last = (record.last_span(tick), record.last_refusal(tick))
+        # What is older than that belongs to an earlier round, whatever it says.
         return around is not None and any(
             each is not None and each.start >= around.start for each in last
         )
@@ -485,6 +503,8 @@ class Explainer(ChangeReport):
         """
         found: list[str] = []
         while level:
+            # A path has one row at each depth. Of rows that run at the same time the first stands
+            # for all; a line of its own tells of each of the others.
             together = bool(found) and self.order(found[-1]) is ChildOrder.TOGETHER
             running = (each for each in level if self.state_of(each, tick) is RowState.RUNNING)
             inner = (next(running, None) if together else None) or self._running_or_ended(

@@ -49,6 +49,7 @@ def begun_in(reading: BehaviorAnalysis, row: Row) -> list[str]:
     if row.kind == REGIONS:
         return [each.id for each in proper]
     first = str(row.args.get("initial", "")) or (proper[0].id if proper else "")
+    # A history that has nothing to remember yet leads to the first state, as the engine has it.
     if first in reading.behavior.by_id and reading.behavior.row(first).kind == HISTORY:
         first = proper[0].id if proper else ""
     remembered = [
@@ -81,6 +82,7 @@ def _entered_next(reading: BehaviorAnalysis, row_id: str) -> Iterator[str]:
     """What is entered with a state, and what the transitions that may fire in it lead to."""
     row = reading.behavior.row(row_id)
     for above in map(reading.behavior.row, reading.outline.path(row_id)[:-1]):
+        # A transition into one region enters the others where they begin.
         if above.kind == REGIONS:
             yield from begun_in(reading, above)
     yield from _stands_for(reading, row)

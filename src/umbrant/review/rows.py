@@ -157,6 +157,7 @@ def short_limit(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         kind = reading.kind(row)
         param = kind.param("duration") if kind is not None and kind.takes_time else None
         lasts = _least_s(row.args.get("duration", param.default)) if param is not None else 0.0
+        # From the inside out: a delay counts for the limits around it, not for those within.
         for decorator in reversed(row.decorators):
             limit = decorator.args.get("limit", 5.0)
             if decorator.kind == "delay":
@@ -223,6 +224,7 @@ def written_twice(analysis: ProjectAnalysis) -> Iterator[RuleMatch]:
     """A branch of some size that stands in the behaviors of one blackboard more than once."""
     seen: dict[tuple[str, str], tuple[BehaviorAnalysis, Row]] = {}
     for reading in analysis.readings:
+        # A variant has the rows of its original: they are written once.
         if reading.behavior.variant_of is not None:
             continue
         covered: set[str] = set()

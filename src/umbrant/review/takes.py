@@ -39,6 +39,7 @@ def never_ran(run: AgentTake) -> Iterator[RuleMatch]:
             and kind.family in (*RUNS, Family.STATE, Family.OPTION)
             and row.kind != HISTORY
         )
+        # What is in a row that never ran would say the same once more.
         above_ran = row.under is None or bool(run.record(row.under).spans)
         if idle and above_ran and not row.muted and not run.record(row.id).spans:
             yield RuleMatch(f"It never ran. {_why_never(run, row)}", row.id)
@@ -119,6 +120,7 @@ def _flips_from(run: AgentTake, found: tuple[LeadingSpan, ...], first: int) -> i
     last = first
     while last + 1 < len(found):
         following = found[last + 1]
+        # There must be two, taking turns: the next but one is the same again.
         turns = last == first or following.row_id == found[last - 1].row_id
         if not turns or run.seconds(following.start - found[last].start) > 1 / FLIPS_A_S:
             break
@@ -195,6 +197,7 @@ def _each_tick(run: AgentTake, spans: list[Span]) -> list[Span]:
     longest: list[Span] = []
     current: list[Span] = []
     for span in spans:
+        # A tick without it breaks the run: something else had its turn.
         follows = bool(current) and span.start - current[-1].start == 1
         brief = span.end == span.start
         current = [*current, span] if brief and follows else [span] if brief else []

@@ -62,6 +62,8 @@ def _beats(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
     """Whether a transition fires whenever a later one of the same state could."""
     if first.kind == WHEN and constant(_when(first)) is True:
         return True
+    # Of different kinds each may fire while the other waits for something else: nothing can be
+    # said.
     if first.kind != second.kind or not _asks_no_more(reading, first, second):
         return False
     if first.kind == ON_EVENT:
@@ -81,6 +83,7 @@ def _beats(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
 def _asks_no_more(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
     """Whether the condition of a transition holds whenever that of another does."""
     wide, narrow = reading.cases(_when(first)), reading.cases(_when(second))
+    # A condition that can never hold is beaten by nothing: that is another finding.
     return wide is not None and narrow is not None and bool(narrow) and implies(narrow, wide)
 
 
@@ -104,6 +107,7 @@ def overlapping_thresholds(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         for state in states.values():
             for one, there in _moves(reading, state, states):
                 for back, home in _moves(reading, there, states):
+                    # The two are met once from each side.
                     pair = frozenset((one.id, back.id))
                     both = _both(reading, (state, one), (there, back))
                     if home.id != state.id or both is None or pair in reported:
@@ -147,6 +151,8 @@ def _both(reading: BehaviorAnalysis, one: tuple[Row, Row], other: tuple[Row, Row
         for key in reading.uses[row_id].writes
     }
     both = together(conditions[0], conditions[1])
+    # What a state or its way writes may be just what the way back reads: then it need not hold any
+    # more.
     if both is None or reads & written:
         return None
     beaten = any(_fires_first(reading, state, way, both) for state, way in (one, other))
@@ -158,6 +164,8 @@ def _fires_first(reading: BehaviorAnalysis, state: Row, way: Row, where: Case) -
     ways = ways_out(reading, state)
     for each in ways[: ways.index(way)]:
         found = reading.cases(_when(each)) if each.kind == WHEN else None
+        # Of a condition that nothing is known about it is assumed that it may hold: a finding that
+        # might be false is none.
         if each.kind == WHEN and (found is None or together(found, (where,)) is not None):
             return True
     return False
@@ -212,6 +220,7 @@ def reentered_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                     for key in reading.uses[row_id].writes
                 }
                 reads = key_references(way, reading.catalog).reads
+                # Another transition may fire first in each case in which this one would.
                 pre_empted = all(_fires_first(reading, state, way, each) for each in found)
                 if not reads & changed and not pre_empted:
                     number = reading.outline.number[way.id]
@@ -289,12 +298,14 @@ def hidden_band(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
                     child.id,
                     about=wider.id,
                 )
+            # A gate keeps a row out though its guard holds, so what comes after it has its turn.
             if own and not _is_gated(reading, child):
                 before.append((child, own))
 
 
 def _is_wider(wide: Cases, narrow: Cases) -> bool:
     """Whether a condition holds wherever another does, and on more numbers of one value."""
+    # A row without a condition of its own is found by another rule.
     if wide == ALWAYS or not implies(narrow, wide):
         return False
     return any(

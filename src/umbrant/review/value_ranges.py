@@ -130,6 +130,7 @@ def _cases(tree: ConditionTree, wanted: bool, known: KnownKeys) -> Cases | None:
             return ALWAYS if value is wanted else NEVER
         case Conjunction(parts=parts) | Disjunction(parts=parts):
             found = [_cases(each, wanted, known) for each in parts]
+            # De Morgan: `not (a and b)` is a question of any of them, and `not (a or b)` of all.
             every = isinstance(tree, Conjunction) is wanted
             return _all_of(found) if every else _any_of(found)
         case Comparison():
@@ -255,6 +256,7 @@ def _worked_out(
     if sign in "+-":
         return left.plus(right, 1.0 if sign == "+" else -1.0)
     if sign == "*" and not (left.terms and right.terms):
+        # One of the two is a mere number, so the product is still a sum of values with factors.
         return left.times(right.constant) if left.terms else right.times(left.constant)
     if sign == "/" and not right.terms and right.constant:
         return left.times(1 / right.constant)

@@ -5,9 +5,9 @@ the other way. Every field is typed strictly: a seed that is a text is an error,
 """
 
 import json
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from pydantic import BaseModel, ConfigDict, TypeAdapter, ValidationError
 
@@ -15,6 +15,13 @@ from umbrant.model.folder import document_texts, parse_project
 from umbrant.model.staging import Cue, Push
 from umbrant.rolling.rehearse import RehearsalFrame, SteeringInput
 from umbrant.rolling.roll import RollOrder
+
+
+class Look(NamedTuple):
+    """A look at what has been played of an order, once more than `after` ticks are over."""
+
+    path: Path
+    after: int
 
 
 class Message(BaseModel):
@@ -45,9 +52,15 @@ class RollMessage(Message):
     """Of a rehearsal: the tick from which the hand has the puppet."""
     keeps: bool = False
     """Whether what is played is kept, so that the next order may go on from a snapshot of it."""
-    prepares: bool = False
-    """Whether snapshots are to be left behind, and nothing else is wanted. Sent by the supervisor.
+    prepares: tuple[int, ...] = ()
+    """Before which ticks snapshots are to be left behind; nothing else is wanted then. Sent by the
+    supervisor.
     """
+    look: str | None = None
+    """A file for what has been played once more than `look_after` ticks are over: a look that need
+    not be asked for while it goes on.
+    """
+    look_after: int = 0
 
     def order(self) -> RollOrder:
         """The order itself. Raises ProjectError where the documents are no project."""
@@ -124,7 +137,8 @@ def order_line(
     *,
     from_tick: int = 0,
     keeps: bool = False,
-    prepares: bool = False,
+    prepares: Sequence[int] = (),
+    look: Look | None = None,
 ) -> str:
     """An order to roll; with the name of a puppet, to rehearse, from a tick on. `keeps` has the
     next such order go on from a snapshot, where it can.
@@ -142,7 +156,9 @@ def order_line(
         rehearse=rehearse,
         from_tick=from_tick,
         keeps=keeps,
-        prepares=prepares,
+        prepares=tuple(prepares),
+        look=str(look.path) if look is not None else None,
+        look_after=look.after if look is not None else 0,
     ).model_dump_json()
 
 

@@ -15,6 +15,7 @@ import socket
 import sys
 import time
 import traceback
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NoReturn
 
@@ -39,13 +40,12 @@ from umbrant.rolling.snapshots import (
     ForkPermission,
     forked,
     is_small,
-    snapshot_ticks,
     still_there,
     wait_to_go_on,
 )
 from umbrant.rolling.watch import SharedWatch
 from umbrant.take.pieces import TakePiece
-from umbrant.take.recorder import TakeRecorder
+from umbrant.take.recorder import TakeRecorder, never_due
 
 SEND_S = 0.04
 """How long what is recorded may wait before it is sent, while ticks go by: what has been played can
@@ -181,16 +181,16 @@ class Outbox:
 
 
 class _Due:
-    """Says every so often that it is time, and after 1, 2, 4, 8, … ticks, for much goes wrong at
-    the very beginning.
+    """Says every so often that it is time, and after 1, 2, 4, 8, … ticks from the first, for much
+    goes wrong at the very beginning.
 
     The only clock in a player: what is recorded does not depend on it.
     """
 
-    def __init__(self, every_s: float) -> None:
+    def __init__(self, every_s: float, ticks: int = 0) -> None:
         self._every_s = every_s
         self._last_s = time.monotonic()
-        self._ticks = 0
+        self._ticks = ticks
 
     def __call__(self) -> bool:
         self._ticks += 1
@@ -232,8 +232,8 @@ class Player:
         self._runs_code = False
         self._number = 0
         """The number of the order that is carried out."""
-        self._is_preparing = False
-        """Whether only snapshots are wanted of what is played."""
+        self._look_tick: int | None = None
+        """Before which tick all that has been played is wanted at once."""
         self._snapshots: list[int] = []
         """The processes of the snapshots that were left behind and have not been seen to end."""
 
@@ -276,7 +276,7 @@ class Player:
     def _begin(self, message: RollMessage) -> None:
         self._rehearsal = None
         self._number = number = message.number
-        self._is_preparing = message.prepares
+        self._look_tick = message.look_after + 1 if message.look is not None else None
         if message.prepares:
             self._prepare(message)
             return
@@ -304,17 +304,15 @@ class Player:
         recorder = self._recorder(scenario)
         play = Play(order.project, scenario, recorder, catalog, self._watch)
         self._send_header(number, order, scenario)
-        ends = snapshot_ticks(scenario) if message.keeps else frozenset()
-        self._play_out(_Playing(play, order, scenario, recorder), ends)
+        self._play_out(_Playing(play, order, scenario, recorder))
 
-    def _play_out(self, playing: "_Playing", piece_ends: frozenset[int]) -> None:
-        """Play to the end, or until another line comes in, and say which. Pieces end where
-        snapshots can be.
-        """
+    def _play_out(self, playing: "_Playing") -> None:
+        """Play to the end, or until another line comes in, and say which."""
         is_over = False
         try:
             while not self.inbox.is_waiting() and not is_over:
-                if playing.tick in piece_ends:
+                if playing.tick == self._look_tick:
+                    # Somebody waits to see this very tick.
                     playing.recorder.hand_over()
                 self._tick(playing)
                 is_over = playing.tick >= playing.scenario.tick_count
@@ -331,22 +329,23 @@ class Player:
         playing.tick += 1
 
     def _prepare(self, message: RollMessage) -> None:
-        """Play without sending anything, and leave snapshots behind, until another line comes in.
-        Goes on in the copies of the snapshots, each with an order of its own.
+        """Play, and leave snapshots behind, until another line comes in. What is recorded on the
+        way to each goes to the supervisor before it. Goes on in the copies of the snapshots, each
+        with an order of its own.
         """
         order = message.order()
-        scenario, due = played(order), snapshot_ticks(played(order))
-        if order.project.nodes or not due:
+        scenario, due = played(order), frozenset(message.prepares)
+        if order.project.nodes:
             return
-        recorder = self._recorder(scenario)
+        recorder = self._recorder(scenario, never_due)
         catalog = running_catalog(order.project, trusted=False)
         play = Play(order.project, scenario, recorder, catalog, self._watch)
         playing = _Playing(play, order, scenario, recorder)
         self._snapshots = still_there(self._snapshots)
         while playing.tick <= max(due) and not self.inbox.is_waiting():
             if playing.tick in due and is_small() and self._is_copy_to_go_on(playing):
-                ends = snapshot_ticks(playing.scenario) if self._take_up(playing) else frozenset()
-                self._play_out(playing, ends)
+                self._take_up(playing)
+                self._play_out(playing)
                 return
             self._tick(playing)
 
@@ -354,8 +353,8 @@ class Player:
         """Leave a snapshot behind. Returns False in the process that plays on, and True in a copy
         of the snapshot, as often as one is to go on from here.
         """
-        # What was recorded until here is with the supervisor, which has it from the take itself. A
-        # copy sends none of it.
+        # The supervisor gets what was recorded until here once, before the snapshot: a copy sends
+        # none of it.
         playing.recorder.hand_over()
         ours, theirs = socket.socketpair()
         with ours, theirs:
@@ -373,16 +372,18 @@ class Player:
         self.inbox, self._outbox = Inbox(ends.orders), Outbox(ends.messages)
         return True
 
-    def _take_up(self, playing: "_Playing") -> bool:
+    def _take_up(self, playing: "_Playing") -> None:
         """Go on with the order that comes in, or decline it and end. Called in the copy of a
-        snapshot, which ends with what it does. Returns whether what is played is kept.
+        snapshot, which ends with what it does.
         """
         line = self.inbox.take()
         message = read_order(line) if line is not None else None
         if not isinstance(message, RollMessage):
             os._exit(0)
-        self.is_copy, self._is_preparing = True, False
+        self.is_copy = True
+        playing.recorder.due = _Due(SEND_S, playing.tick)
         self._number = number = message.number
+        self._look_tick = message.look_after + 1 if message.look is not None else None
         self._outbox.send(number, "process", os.getpid())
         order = message.order()
         scenario, change = played(order), change_of(playing.order, order)
@@ -391,21 +392,21 @@ class Player:
             os._exit(0)
         playing.order, playing.scenario = order, scenario
         self._send_header(number, order, scenario)
-        return message.keeps
 
     def _send_header(self, number: int, order: RollOrder, scenario: Scenario) -> None:
         """All that is to be played could be set up: the take's file can begin."""
         header = header_of(order.project, scenario, order.branched_at)
         self._outbox.send(number, "begun", header.model_dump_json())
 
-    def _recorder(self, scenario: Scenario) -> TakeRecorder:
-        """A recorder that sends its pieces to the supervisor."""
+    def _recorder(self, scenario: Scenario, due: Callable[[], bool] | None = None) -> TakeRecorder:
+        """A recorder that sends its pieces to the supervisor, whenever it is time unless another
+        rule is given.
+        """
+        due = due or _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
 
         def push(piece: TakePiece) -> None:
-            if not self._is_preparing:
-                self._outbox.send(self._number, "piece", piece)
+            self._outbox.send(self._number, "piece", piece)
 
-        due = _Due(SEND_WITH_NODES_S if self._runs_code else SEND_S)
         return TakeRecorder(scenario.ticks_per_s, chunk_ticks(scenario), push, due)
 
     def _go_on(self, number: int, hand: SteeringInput | None) -> None:

@@ -12,7 +12,7 @@ from umbrant.catalog.kind import Catalog
 from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Cue, CueAction, Push, Scenario
-from umbrant.model.values import Document, Point
+from umbrant.model.values import Document, Point, find_named
 from umbrant.rolling.roll import Play, RollOrder, played
 from umbrant.take.recorder import TakeRecorder
 
@@ -113,17 +113,11 @@ def without_steering(scenario: Scenario, puppet: str, from_tick: int = 0) -> Sce
     earlier hand did from then on.
     """
     still = Push(tick=from_tick, push=(0.0, 0.0))
-    cast = tuple(
-        each.model_copy(
-            update={"steps": (*(step for step in each.steps if step.tick < from_tick), still)}
-        )
-        if each.name == puppet
-        else each
-        for each in scenario.cast
-    )
+    before = tuple(step for step in scenario.member(puppet).steps if step.tick < from_tick)
+    standing = _with_steps(scenario, puppet, (*before, still))
     begins_s = from_tick / scenario.ticks_per_s
     cues = (cue for cue in scenario.cues if not cue.by_hand or (cue.at_s or 0.0) < begins_s)
-    return scenario.model_copy(update={"cast": cast, "cues": tuple(cues)})
+    return standing.model_copy(update={"cues": tuple(cues)})
 
 
 def with_track(
@@ -141,15 +135,15 @@ def with_track(
     first = before.member(puppet).steps
     # It stands until the hand does something; a push at once takes the place of standing.
     first = first[:-1] if steps and steps[0].tick == from_tick else first
-    cast = tuple(
-        each.model_copy(update={"steps": (*first, *steps)}) if each.name == puppet else each
-        for each in before.cast
-    )
-    after = before.model_copy(update={"cast": cast, "cues": (*before.cues, *cues)})
-    return project.model_copy(
-        update={
-            "scenarios": tuple(
-                after if each.name == scenario else each for each in project.scenarios
-            )
-        }
-    )
+    after = _with_steps(before, puppet, (*first, *steps))
+    return project.with_scenario(after.model_copy(update={"cues": (*before.cues, *cues)}))
+
+
+def _with_steps(scenario: Scenario, puppet: str, steps: tuple[Push, ...]) -> Scenario:
+    """The scenario with a puppet steered in this way. One of several copies cannot be: its member
+    is written once for all of them.
+    """
+    steered = find_named(scenario.cast, puppet)
+    if steered is None:
+        return scenario
+    return scenario.with_member(steered.model_copy(update={"steps": steps}))

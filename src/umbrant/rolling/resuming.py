@@ -82,8 +82,17 @@ def _scenario_tick(one: Scenario, other: Scenario) -> int | None:
                 if cue is not None and cue.at_s is None:
                     return None
                 if cue is not None and cue.at_s is not None:
-                    ticks.append(max(0, int((cue.at_s - SLACK_S) * one.ticks_per_s)))
+                    ticks.append(_tick_of(cue.at_s, one))
     return min(ticks)
+
+
+def cue_ticks(scenario: Scenario) -> list[int]:
+    """The last ticks before which nothing of each cue can have been done; of those with a time."""
+    return [_tick_of(cue.at_s, scenario) for cue in scenario.cues if cue.at_s is not None]
+
+
+def _tick_of(at_s: float, scenario: Scenario) -> int:
+    return max(0, int((at_s - SLACK_S) * scenario.ticks_per_s))
 
 
 def _changed_rows(one: ExpandedBehavior, other: ExpandedBehavior) -> tuple[Row, ...] | None:

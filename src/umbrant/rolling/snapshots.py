@@ -5,18 +5,20 @@ supervisor holds, so it ends with that, whoever is killed. Told to go on, it for
 copy plays, and the snapshot waits for the next order, for who drags a number sends many.
 """
 
+import math
 import os
 import resource
 import signal
 import socket
-from collections.abc import Iterable, Iterator
+from bisect import bisect_left, bisect_right, insort
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-from umbrant.model.staging import Scenario
-from umbrant.rolling.resuming import AgentRow, OrderChange
-from umbrant.rolling.roll import RollOrder
+from umbrant.model.expanded import expand_behavior
+from umbrant.rolling.resuming import AgentRow, OrderChange, cue_ticks
+from umbrant.rolling.roll import RollOrder, played
 from umbrant.take.pieces import TakePiece
 
 MOST = 8
@@ -54,14 +56,6 @@ class ForkPermission:
             yield
         finally:
             cls._is_ours = False
-
-
-def snapshot_ticks(scenario: Scenario) -> frozenset[int]:
-    """Before which ticks a snapshot of a play is made; none where it would take too much memory."""
-    ticks = scenario.tick_count
-    if ticks * len(scenario.players) > MOST_AGENT_TICKS:
-        return frozenset()
-    return frozenset(ticks * each // (MOST + 1) for each in range(1, MOST + 1)) - {0}
 
 
 def is_small() -> bool:
@@ -119,12 +113,36 @@ def wait_to_go_on(channel: socket.socket) -> PlayerEnds:
 # in the supervisor
 
 
+def best_ticks(wanted: Sequence[int]) -> list[int]:
+    """Before which ticks snapshots are best made, at most `MOST`, if each of these ticks is as
+    likely to be the one to go on at: those that leave the least to be played again.
+    """
+    ticks = sorted(each for each in wanted if each > 0)
+    chosen = [0]
+    while len(chosen) <= MOST:
+        # One more snapshot saves, for each tick from it up to the next one, what lies between it
+        # and the one before.
+        best, saved = 0, 0
+        for index, tick in enumerate(ticks):
+            before = bisect_right(chosen, tick) - 1
+            after = chosen[before + 1] if before + 1 < len(chosen) else math.inf
+            saves = (tick - chosen[before]) * (bisect_left(ticks, after) - index)
+            if saves > saved:
+                best, saved = tick, saves
+        if not best:
+            break
+        insort(chosen, best)
+    return chosen[1:]
+
+
 class Snapshot(NamedTuple):
     """A snapshot as the supervisor holds it."""
 
     tick: int
     """The tick that it has not played yet."""
     channel: socket.socket
+    past: Sequence[TakePiece]
+    """All that had been played before it, and no more."""
 
     def go_on(self, ends: PlayerEnds) -> None:
         """Have a copy go on with these. Raises OSError if the snapshot is gone."""
@@ -163,21 +181,44 @@ class TakeHistory:
             if ticks:
                 self.heard.setdefault((chunk.agent, chunk.row), ticks[0])
 
+    def snapshot_ticks(self) -> list[int]:
+        """Before which ticks snapshots are made; none where they would take too much memory.
+
+        Edits are resumed where a row that is given something is first heard of, or a cue is done,
+        so a snapshot belongs there. A row counts once, however many of the cast run it: its edit is
+        resumed at the first.
+        """
+        project, scenario = self.order.project, played(self.order)
+        is_long = self.ticks * len(scenario.players) > MOST_AGENT_TICKS
+        if is_long or project.nodes:
+            return []
+        running: dict[str, list[str]] = {}
+        for member in scenario.players:
+            if member.behavior is not None:
+                running.setdefault(member.behavior, []).append(member.name)
+        ticks = [*cue_ticks(scenario), self.ticks]
+        for behavior, agents in running.items():
+            for row in expand_behavior(project, behavior).behavior.rows:
+                if row.args or any(each.args for each in row.upkeep):
+                    heard = [tick for each in agents if (tick := self.heard.get((each, row.id)))]
+                    ticks.extend(sorted(heard)[:1])
+        return best_ticks(ticks)
+
     def snapshot_for(self, change: OrderChange) -> Snapshot | None:
         """The last snapshot before anything can differ."""
         tick = change.first_tick(self.heard)
-        return max((each for each in self.snapshots if each.tick <= tick), default=None)
+        found = [each for each in self.snapshots if each.tick <= tick]
+        return max(found, key=lambda each: each.tick, default=None)
 
-    def gone_back(self, tick: int, order: RollOrder, number: int) -> "TakeHistory":
-        """The history of an order that goes on before a tick. This one must not be used any
+    def gone_back(self, snapshot: Snapshot, order: RollOrder, number: int) -> "TakeHistory":
+        """The history of an order that goes on from a snapshot. This one must not be used any
         more.
         """
         found = TakeHistory(order, number)
-        for piece in self.pieces:
-            if piece.ticks <= tick:
-                found.add(piece)
+        for piece in snapshot.past:
+            found.add(piece)
         for each in self.snapshots:
-            if each.tick <= tick:
+            if each.tick <= snapshot.tick:
                 found.snapshots.append(each)
             else:
                 each.channel.close()

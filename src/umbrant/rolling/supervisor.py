@@ -29,6 +29,7 @@ from umbrant.model.problems import ProjectError
 from umbrant.model.staging import Cue, Push
 from umbrant.rolling.orders import (
     EndMessage,
+    Look,
     LookMessage,
     Reply,
     RollMessage,
@@ -97,6 +98,8 @@ class RollJob:
     """How many ticks the take is to have."""
     progress_s: float = 0.0
     """When its progress was told last."""
+    look: Look | None = None
+    """What is to be shown of it as soon as there is enough; None once it has been."""
 
     def stopped(self) -> str:
         """Why and where it was stopped; empty where it was not to be."""
@@ -124,6 +127,8 @@ class Supervisor:
     """What has been played of the newest order that snapshots are wanted of."""
     _prepared: int = 0
     """The number of the order of which snapshots were made last."""
+    _prepared_pieces: list[TakePiece] = field(default_factory=list)
+    """What has been played while they were made: each snapshot goes on from all of it so far."""
     _rests_since_s: float = 0.0
     """Since when there is nothing to be done."""
     _read: bytes = b""
@@ -215,6 +220,8 @@ class Supervisor:
                 is_rehearsal = message.rehearse is not None
                 place, limit_s = Path(message.path), message.node_limit_s
                 job = RollJob(message.number, line, place, limit_s, is_rehearsal, message.keeps)
+                if message.look is not None:
+                    job.look = Look(Path(message.look), message.look_after)
                 self._begin(job, message)
 
     def _begin(self, job: RollJob, message: RollMessage) -> None:
@@ -257,7 +264,7 @@ class Supervisor:
             job.player = player = ResumedPlayer(snapshot, self._watch())
         except OSError:  # it has been killed, or there is no room for another process
             return False
-        self._history = history.gone_back(snapshot.tick, order, job.number)
+        self._history = history.gone_back(snapshot, order, job.number)
         job.past = tuple(self._history.pieces)
         self._resumed.append(player)
         self._selector.register(player.messages, selectors.EVENT_READ)
@@ -320,6 +327,9 @@ class Supervisor:
             for number, what, *more in messages:
                 if what == "snapshot":
                     self._keep_snapshot(player, number, *more)
+                    continue
+                if what == "piece" and self._prepares(number):
+                    self._prepared_pieces.append(_piece(more[0]))
                     continue
                 job = next((each for each in self._jobs_of(player) if each.number == number), None)
                 if job is not None:
@@ -387,6 +397,10 @@ class Supervisor:
         file.push(piece)
         if self._history is not None and self._history.number == job.number:
             self._history.add(piece)
+        look = job.look
+        if look is not None and not job.is_superseded and file.ticks > look.after:
+            job.look = None
+            self._show_so_far(job, file, look.path)
         self._say_how_far(job, file.ticks)
 
     def _begin_history(self, job: RollJob) -> None:
@@ -402,19 +416,29 @@ class Supervisor:
         channel = player.take_socket()
         if channel is None:
             return
-        history = self._history
-        # A player in which a project's own code runs can send anything, and any number of it.
-        is_wanted = (
+        history, past = self._history, tuple(self._prepared_pieces)
+        # It goes on from what was sent before it, so that has to end where it begins.
+        fits = bool(past) and past[-1].ticks == int(tick) <= (history.ticks if history else 0)
+        if (
             history is not None
-            and history.number == number
-            and not history.order.project.nodes
-            and 0 < int(tick) <= history.ticks
+            and fits
+            and self._prepares(number)
             and len(history.snapshots) < 2 * MOST
-        )
-        if history is not None and is_wanted:
-            history.keep(Snapshot(int(tick), channel))
+        ):
+            history.keep(Snapshot(int(tick), channel, past))
         else:
             channel.close()
+
+    def _prepares(self, number: int) -> bool:
+        """Whether an order is played for its snapshots. Never one in which a project's own code
+        runs: its player can send anything, and any number of it.
+        """
+        history = self._history
+        return (
+            history is not None
+            and history.number == self._prepared == number
+            and not history.order.project.nodes
+        )
 
     def _wants_snapshots(self) -> bool:
         """Whether there are none yet of what was played last, and nothing else is to be done."""
@@ -431,8 +455,11 @@ class Supervisor:
         if history is None or player is None or rested_s < PREPARE_AFTER_S:
             return
         self._prepared = history.number
-        line = order_line(history.number, history.order, prepares=True)
-        self._send(player, line.encode())
+        self._prepared_pieces = []
+        ticks = history.snapshot_ticks()
+        if ticks:
+            line = order_line(history.number, history.order, prepares=ticks)
+            self._send(player, line.encode())
 
     def _fall_back(self, job: RollJob) -> None:
         """Play an order from its first tick, since nobody can go on with it from a later one."""

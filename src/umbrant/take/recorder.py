@@ -34,7 +34,7 @@ class TakeRecorder(TakeBuffer):
         due: Callable[[], bool] = never_due,
     ) -> None:
         super().__init__(ticks_per_s)
-        self._push, self._due = push, due
+        self._push, self.due = push, due
         self._chunk_ticks = self._chunk_ends_at = max(1, chunk_ticks)
         self._chunk_began_at = 0
         self._agents: dict[str, AgentWriter] = {}
@@ -105,7 +105,7 @@ class TakeRecorder(TakeBuffer):
         self.tick = tick = self.tick + 1
         if tick >= self._chunk_ends_at:
             self.end_chunk()
-        elif self._due():
+        elif self.due():
             self.hand_over()
 
     def hand_over(self) -> None:

@@ -3,7 +3,8 @@ damaged.
 """
 
 import sqlite3
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from operator import lt
 from typing import Any, TypeVar
 
 import numpy as np
@@ -39,6 +40,9 @@ FARTHEST = 1e7
 dropped beside it.
 """
 
+ROWS_AT_ONCE = 512
+"""How many rows of a table are read and checked together."""
+
 T = TypeVar("T")
 
 
@@ -70,20 +74,34 @@ def stored_rows(
     """A table's rows, in the order in which they were written. Raises DamagedTake where a column
     holds another type.
     """
-    kinds = tuple(columns.values())
     last: Any = None
     # The names of tables and columns are written in this package, never taken from a file.
     select = f"SELECT rowid, {', '.join(columns)} FROM {table} ORDER BY rowid"  # noqa: S608
-    for place, *row in file.execute(META if table == "meta" else select):
+    found = file.execute(META if table == "meta" else select)
+    while rows := found.fetchmany(ROWS_AT_ONCE):
+        # By columns, for a take has many rows and each check is then one call for all of them.
+        places, *values = zip(*rows, strict=True)
         # In a damaged file the same page can be found in many places, and reading it would go on
         # and on.
-        if last is not None and (type(place) is not type(last) or place <= last):
+        following = places if last is None else (last, *places)
+        if len({*map(type, following)}) > 1 or not all(map(lt, following, following[1:])):
             raise DamagedTake(f"the rows of the table '{table}' go round in circles")
-        last = place
-        for value, kind, column in zip(row, kinds, columns, strict=True):
-            if not isinstance(value, kind) and not (kind is float and isinstance(value, int)):
-                raise DamagedTake(f"'{column}' of the table '{table}' holds {str(value)[:40]!r}")
-        yield tuple(row)
+        last = places[-1]
+        for column, held in zip(columns, values, strict=True):
+            _check_types(table, column, held, columns[column])
+        yield from zip(*values, strict=True)
+
+
+def _check_types(
+    table: str, column: str, held: Sequence[object], kind: type | tuple[type, ...]
+) -> None:
+    """Raise DamagedTake where a column holds anything but these types."""
+    # SQLite stores a float without a fraction as an integer where that is shorter.
+    allowed = (float, int) if kind is float else kind
+    if all(issubclass(each, allowed) for each in {*map(type, held)}):
+        return
+    wrong = next(each for each in held if not isinstance(each, allowed))
+    raise DamagedTake(f"'{column}' of the table '{table}' holds {str(wrong)[:40]!r}")
 
 
 def check_tables(file: sqlite3.Connection, *wanted: str) -> None:

@@ -276,7 +276,7 @@ class Desk(QObject):
     def _roll(self) -> None:
         order = self._order()
         if order is not None:
-            self.takes.order(order)
+            self.takes.order(order, self._wished if self.take is not None else None)
 
     def _order(self) -> RollOrder | None:
         """An order to play the scenario into a new file; None, and a message, where it cannot be

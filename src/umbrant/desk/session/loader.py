@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Signal
 
 from umbrant.branching.branch import check_past
 from umbrant.comparing.comparison import TakeComparison, compared
-from umbrant.desk.garbage import making_what_lives_long
+from umbrant.desk.garbage import making_what_lives_long, without_search
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.expecting.expectation import BrokenExpectation, NamedExpectation, broken_expectations
 from umbrant.project_nodes import project_catalog
@@ -72,7 +72,8 @@ def load(request: Load) -> Loaded:
     """Read and work out. Runs in any thread. Raises TakeError."""
     if request.is_live:
         # It is wanted at once, and soon gone.
-        return _load(request)
+        with without_search():
+            return _load(request)
     with making_what_lives_long():
         return _load(request)
 

@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTemporaryDir
 
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR
 from umbrant.rolling.orders import (
+    Look,
     Reply,
     end_line,
     look_line,
@@ -21,6 +22,8 @@ from umbrant.rolling.roll import RollOrder
 
 STOPPED_BY_AUTHOR = "stopped by the author"
 """The reason that a take gives which was stopped in the window."""
+SEND_MS = 4
+"""How long an order may take to be written. What is left of it then is written later."""
 KILLED_MS = 20_000
 """How long is waited for a worker that was killed to be gone, on a machine that is busy beyond
 measure.
@@ -89,13 +92,16 @@ class Roller(QObject):
         program, *arguments = self.COMMAND
         process.start(program, arguments)
 
-    def order(self, order: RollOrder) -> int:
-        """Roll this instead of whatever is being rolled; returns the order's number."""
+    def order(self, order: RollOrder, look: Look | None = None) -> int:
+        """Roll this instead of whatever is being rolled, with a look at it on the way; returns the
+        order's number.
+        """
         self.start()
         self._newest += 1
         self._errors = ""
         self._rehearsing = False
-        self._write(order_line(self._newest, order, keeps=True))
+        self._write(order_line(self._newest, order, keeps=True, look=look))
+        self._send_at_once()
         self._set_busy(True)
         return self._newest
 
@@ -130,6 +136,14 @@ class Roller(QObject):
     def _write(self, line: str) -> None:
         if self._process is not None:
             self._process.write((line + "\n").encode())
+
+    def _send_at_once(self) -> None:
+        """Have the worker read what was written now, instead of once this thread rests: what else
+        an edit changes is painted first.
+        """
+        process = self._process
+        if process is not None and process.state() is QProcess.ProcessState.Running:
+            process.waitForBytesWritten(SEND_MS)
 
     def close(self) -> None:
         """End the worker process and wait until it is gone."""

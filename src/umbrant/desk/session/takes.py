@@ -17,7 +17,7 @@ from umbrant.desk.session.visits import folder_for_takes
 from umbrant.expecting.expectation import BrokenExpectation, NamedExpectation
 from umbrant.model.documents import Project
 from umbrant.reasons.why import Explainer
-from umbrant.rolling.orders import Reply
+from umbrant.rolling.orders import Look, Reply
 from umbrant.rolling.roll import RollOrder
 from umbrant.take.reader import Take
 
@@ -139,12 +139,17 @@ class Takes(QObject):
         is_kept = any(each is self.current for each in self.kept)
         self._before = self.current if is_kept else (self.kept[-1] if self.kept else None)
 
-    def order(self, order: RollOrder) -> None:
-        """Roll this instead of whatever is being rolled."""
+    def order(self, order: RollOrder, wished: int | None = None) -> None:
+        """Roll this instead of whatever is being rolled. What there is of it is shown as soon as it
+        reaches beyond the tick that is wished for, or every so often without one.
+        """
         self._forget_look()
         self._look_clock.invalidate()
         self._ordered = OrderedRoll(order.path, order.project)
-        self.roller.order(order)
+        look = None
+        if wished is not None and not self.compares:
+            look = Look(self._begin_look(), wished)
+        self.roller.order(order, look)
 
     def branch(self, order: RollOrder, says: str, parent: "NumberedTake | None" = None) -> None:
         """Roll a branch of a take, the one that is shown unless another is given; `says` is what is
@@ -165,9 +170,13 @@ class Takes(QObject):
     def look(self) -> None:
         """Show what there is so far of the take that is being played, unless that is on its way."""
         if self._look is None:
-            self._look = self.next_file()
-            self._look_clock.start()
-            self.roller.look(self._look)
+            self.roller.look(self._begin_look())
+
+    def _begin_look(self) -> Path:
+        """The file for a look, which is on its way from now on."""
+        self._look = path = self.next_file()
+        self._look_clock.start()
+        return path
 
     def look_at_roll(self) -> None:
         """The same of a take that is rolled for itself. Branches, and all that is compared, come as
@@ -189,6 +198,8 @@ class Takes(QObject):
         if path != self._look:
             path.unlink(missing_ok=True)
         else:
+            # From here on it costs this process time, which the next look waits for a multiple of.
+            self._look_clock.start()
             before = self._compared_with()
             self._loader.request(
                 Load(path, before.loaded.take if before is not None else None, is_live=True)

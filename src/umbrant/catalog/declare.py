@@ -28,6 +28,7 @@ from umbrant.catalog.kind import (
     DeclarationError,
     Family,
     Kind,
+    NoiseFact,
     NumberKind,
 )
 from umbrant.catalog.outcomes import OutcomeRule, either, work
@@ -56,14 +57,19 @@ Declared = Callable[[Callable[..., Any]], Kind]
 
 
 def action(
-    phrase: str, *, success: str = "done", failure: str = "", can_end: OutcomeRule | None = None
+    phrase: str,
+    *,
+    success: str = "done",
+    failure: str = "",
+    can_end: OutcomeRule | None = None,
+    noise: NoiseFact | None = None,
 ) -> Declared:
     """Declare an action. A generator function takes time; any other is done at once, and can serve
     as upkeep. It can fail if it says when, unless `can_end` says more.
     """
     declare = _declared(Family.ACTION, phrase, {"success": success, "failure": failure})
     ends = can_end or work(bool(failure))
-    return lambda run: replace(declare(run), can_end=ends)
+    return lambda run: _audible(replace(declare(run), can_end=ends, noise=noise))
 
 
 def condition(phrase: str, *, success: str = "it is so", failure: str = "it is not so") -> Declared:
@@ -159,6 +165,17 @@ def sense(
         gives=gives,
         in_line=in_line,
     )
+
+
+def _audible(kind: Kind) -> Kind:
+    """An action whose noise is as loud as one of its parameters says. Raises DeclarationError."""
+    loudness = kind.noise.loudness if kind.noise is not None else 0.0
+    if isinstance(loudness, str) and kind.param(loudness) is None:
+        raise DeclarationError(
+            f"kind '{kind.id}': its noise is as loud as '{loudness}' says, which is none of its "
+            "parameters"
+        )
+    return kind
 
 
 def _checked(kind: Kind) -> Kind:

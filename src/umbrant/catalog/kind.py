@@ -79,6 +79,18 @@ class Hooks:
 
 
 @dataclass(frozen=True)
+class NoiseFact:
+    """That an action makes a noise, which others can hear."""
+
+    loudness: str | float
+    """The parameter that says how loud it is, or how loud it always is."""
+    at_end: bool = False
+    """Whether it is made as the row succeeds, and not as it is entered."""
+    at_target: bool = False
+    """Whether it comes from the row's target, and not from the body."""
+
+
+@dataclass(frozen=True)
 class Kind:
     """A kind of node: what an author can choose, and how it runs."""
 
@@ -133,6 +145,8 @@ class Kind:
     own_line: int = 0
     """The line of that file at which its function stands."""
     hooks: Hooks = field(default_factory=Hooks, compare=False)
+    noise: NoiseFact | None = None
+    """What others can hear of an action."""
 
     @property
     def allows_take_over(self) -> bool:

@@ -30,7 +30,7 @@ from umbrant.engine.utility import DECISION, Candidates, Consideration, LiveOpti
 from umbrant.model.behaviors import Decorator, Row, Upkeep, Watch
 from umbrant.model.expanded import ExpandedBehavior, KeyScope
 from umbrant.model.kind_ids import MACHINE, ON_ENTER, ON_LEAVE, UTILITY
-from umbrant.model.parts import GUARD, ROW, part_name
+from umbrant.model.parts import GUARD, ROW, candidate_part, part_name
 from umbrant.model.values import KeyRef, ParamValue
 
 STATE_TYPES = {
@@ -330,10 +330,15 @@ class Builder:
             setup.combine,
             setup.weight,
             self._recorder.gauging(row.id, ROW),
-            Candidates(setup.among, target)
-            if setup.among and isinstance(target, LiveKey)
-            else None,
+            self._candidates(row, setup.among, target),
         )
+
+    def _candidates(self, row: Row, group: str, target: object) -> Candidates | None:
+        """For whom an option is scored; None for one that is about nobody."""
+        if not group or not isinstance(target, LiveKey):
+            return None
+        gauging = self._recorder.gauging
+        return Candidates(group, target, lambda name: gauging(row.id, candidate_part(name)))
 
     def _consideration(self, row: Row) -> Consideration:
         setup = self._setup(row)

@@ -42,14 +42,29 @@ class Consideration:
         return value, math.nan if value is None else worth(self.curve, value, self.low, self.high)
 
 
-@dataclass(frozen=True)
 class Candidates:
     """The group that an option is scored for one by one, and the key that each is put into
     meanwhile.
     """
 
-    group: str
-    key: LiveKey
+    def __init__(self, group: str, key: LiveKey, gauging: Callable[[str], GaugeSink]) -> None:
+        """`gauging` makes the sink for the scores of a candidate, by its name."""
+        self.group = group
+        self.key = key
+        self._gauging = gauging
+        self._sinks: dict[str, GaugeSink] = {}
+        """Of those that were scored in the last decision."""
+
+    def report(self, bids: Sequence["OptionBid"]) -> None:
+        """Record what the option scores for each candidate, and of those scored before which is
+        none any more: a gauge without a bonus.
+        """
+        names = [bid.candidate or "" for bid in bids]
+        for gone in [name for name in self._sinks if name not in names]:
+            self._sinks.pop(gone)(Gauge(Measured.SCORE, 0.0))
+        for name, bid in zip(names, bids, strict=True):
+            sink = self._sinks.get(name) or self._sinks.setdefault(name, self._gauging(name))
+            sink(Gauge(Measured.SCORE, bid.score, bid.bonus))
 
 
 @dataclass
@@ -244,17 +259,18 @@ class LiveUtility:
         names = [each.name for each in me.world.bodies(wanted.group) if each.name != me.name]
         names.extend(each.name for each in me.world.props(wanted.group))
         before = wanted.key.value
-        best: OptionBid | None = None
+        bids: list[OptionBid] = []
         # The key is set to each candidate in turn, since considerations read it. Not by `set`: a
         # trial is no write that a take should show.
         for name in names:
             wanted.key.value = name
             at_it = option is self._current and name == self._candidate
-            bid = OptionBid(
-                option, self._score(option, report=False), stays if at_it else 0.0, name
-            )
-            if best is None or bid.total > best.total:
-                best = bid
+            score = self._score(option, report=False)
+            bids.append(OptionBid(option, score, stays if at_it else 0.0, name))
+        # Of equals the first.
+        best = max(bids, key=lambda bid: bid.total, default=None)
+        if option.report is not discard:
+            wanted.report(bids)
         if best is not None:
             wanted.key.value = best.candidate
             self._score(option, report=True)

@@ -9,12 +9,15 @@ from dataclasses import dataclass
 
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import LanguageError, parse
+from umbrant.catalog.protocols import Gauge
 from umbrant.engine.scoring import combined
 from umbrant.engine.utility import DECISION
 from umbrant.model.behaviors import Row
 from umbrant.model.kind_ids import CONSIDER, OPTION
+from umbrant.model.parts import candidate_of
 from umbrant.model.values import Curve, KeyRef, ParamValue, number_text
 from umbrant.reasons.agent_context import AgentContext
+from umbrant.reasons.gate_report import gauge_text
 from umbrant.reasons.sentences import (
     AnswerLine,
     Bit,
@@ -102,6 +105,17 @@ class Scores:
                     TextRun(""),
                 )
             )
+            for candidate, gauge in self._candidates(scored.row, tick):
+                score = Gauge(gauge.measured, gauge.value, gauge.of or None)
+                is_best = candidate == scored.about
+                rows.append(
+                    (
+                        TextRun(f"   for {candidate}", Tone.PLAIN, scored.row.id),
+                        TextRun(""),
+                        TextRun(gauge_text(score, 0.0), Tone.YES if is_best else Tone.PLAIN),
+                        TextRun(""),
+                    )
+                )
             for each in scored.considered:
                 input_text = "not known" if each.input is None else _text(each.input)
                 share = f"{each.share * 100:.0f} %"
@@ -112,6 +126,17 @@ class Scores:
                 )
                 rows.append((*cells, TextRun(share)))
         return ScoreTable(("option", "input", "score", "share"), tuple(rows))
+
+    def _candidates(self, row: Row, tick: int) -> list[tuple[str, Gauge]]:
+        """For whom an option was scored when it was last, the best first."""
+        found = [
+            (name, gauge)
+            for part, gauges in self.record.row(row.id).gauges.items()
+            if (name := candidate_of(part)) is not None
+            and (gauge := gauges.at(tick)) is not None
+            and gauge.of is not None
+        ]
+        return sorted(found, key=lambda each: -(each[1].value + (each[1].of or 0.0)))
 
     def decided_at(self, tick: int) -> int:
         """The tick of the decision that holds at a tick: this one, unless it decides only every so

@@ -3,6 +3,7 @@
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.declare import Steps, action
 from umbrant.catalog.geometry import distance_m, heading_to
+from umbrant.catalog.kind import NoiseFact
 from umbrant.catalog.kinds.movement import point_from
 from umbrant.catalog.outcomes import no_end
 from umbrant.catalog.params import Amount, AnAgent, AProp, Number, Reach, SpreadSeconds, StatName
@@ -11,6 +12,8 @@ from umbrant.catalog.world import Me, Noise, PropView, Target
 
 STRIKES_S = 0.4
 """How long a blow or a throw takes."""
+STRUCK, LANDED = 0.6, 0.5
+"""How loud a blow is, and a thing that lands."""
 
 
 def within_reach(me: Me, target: Target, reach: float) -> PropView | Cause:
@@ -83,6 +86,7 @@ def use_up(me: Me, target: AProp, *, amount: Amount = 0.1, reach: Reach = 1.5) -
     "strike {target}[ for {amount}][ of {stat}][ within {reach}]",
     success="the blow landed",
     failure="there is no one there, it is out of reach, or it has no such number",
+    noise=NoiseFact(STRUCK, at_end=True, at_target=True),
 )
 def strike(
     me: Me, target: AnAgent, *, amount: Amount = 0.2, stat: StatName = "health", reach: Reach = 1.2
@@ -115,7 +119,7 @@ def strike(
         return cause("not_there", name=target.label)
     if struck.change_stat(stat, -amount) is None:
         return cause("no_stat", name=struck.name, stat=stat)
-    me.world.make_noise(Noise(struck.place, 0.6, me.world.now_s, me.name, "strike"))
+    me.world.make_noise(Noise(struck.place, STRUCK, me.world.now_s, me.name, "strike"))
     return True
 
 
@@ -180,6 +184,7 @@ def drop(me: Me) -> bool | Cause:
     "throw to {target}[ up to {reach}]",
     success="it lies there",
     failure="nothing is carried, there is no target, or it is too far",
+    noise=NoiseFact(LANDED, at_end=True, at_target=True),
 )
 def throw(me: Me, target: Target, *, reach: Reach = 6.0) -> Steps:
     """Turns to a place and throws what is carried there. Its landing can be heard.
@@ -204,7 +209,7 @@ def throw(me: Me, target: Target, *, reach: Reach = 6.0) -> Steps:
         me.world.turn(me.body.name, heading_to(me.body.place, there))
         yield progress
     me.world.put_down(me.body.name, there)
-    me.world.make_noise(Noise(there, 0.5, me.world.now_s, me.name, "throw"))
+    me.world.make_noise(Noise(there, LANDED, me.world.now_s, me.name, "throw"))
     return True
 
 

@@ -4,6 +4,7 @@ from typing import Literal
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.declare import Steps, action
+from umbrant.catalog.kind import NoiseFact
 from umbrant.catalog.params import Amount, AnAgent, EventName, Group, Seconds, SpreadSeconds
 from umbrant.catalog.protocols import lasting
 from umbrant.catalog.world import Me, Noise
@@ -26,7 +27,11 @@ def wait(me: Me, duration: SpreadSeconds = 1.0) -> Steps:
     return True
 
 
-@action("say {text}[ for {duration}][, loudness {loudness}]", success="it has been said")
+@action(
+    "say {text}[ for {duration}][, loudness {loudness}]",
+    success="it has been said",
+    noise=NoiseFact("loudness"),
+)
 def say(me: Me, text: str, *, duration: SpreadSeconds = 1.0, loudness: Amount = 0.5) -> Steps:
     """Says something that the author can read on the stage, and that others can hear.
 
@@ -49,7 +54,11 @@ def say(me: Me, text: str, *, duration: SpreadSeconds = 1.0, loudness: Amount = 
     return True
 
 
-@action("make a noise of {loudness}[ called {what}]", success="it was made")
+@action(
+    "make a noise of {loudness}[ called {what}]",
+    success="it was made",
+    noise=NoiseFact("loudness"),
+)
 def make_noise(me: Me, *, loudness: Amount = 1.0, what: str = "noise") -> bool:
     """Makes a noise, at once, that others can hear and tell apart by its name.
 

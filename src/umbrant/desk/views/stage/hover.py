@@ -7,7 +7,13 @@ from typing import TYPE_CHECKING
 import shapely
 from PySide6.QtCore import QPointF, QRectF
 
-from umbrant.desk.views.stage.look import props_now, rings_of
+from umbrant.desk.views.stage.look import (
+    candidates_of,
+    events_of,
+    noises_of,
+    props_now,
+    rings_of,
+)
 from umbrant.desk.widgets.accessible import AccessiblePart
 from umbrant.model.staging import Blocks, Member, Scenario, Stage
 from umbrant.model.values import Point
@@ -42,15 +48,27 @@ def hover_words(view: "StageView", stage: Stage, scenario: Scenario, pixel: QPoi
         best = min(near, key=lambda each: each[0], default=None)
         if best is not None and best[0] <= NEAR:
             return best[1]
-    for ring in rings_of(view):
-        away = _apart(view.to_pixels(ring.centre), pixel)
-        if abs(away - view.to_size(ring.radius_m)) <= ON_LINE:
-            return f"{ring.means} · {ring.radius_m:g} m"
+    for away, words in _lines(view, scenario, pixel):
+        if away <= ON_LINE:
+            return words
     x, y = view.to_stage(pixel, 3)
     for area in stage.areas:
         if len(area.corners) > 2 and shapely.Polygon(area.corners).contains(shapely.Point(x, y)):
             return f"{area.name} · {BLOCKS[area.blocks]}"
     return ""
+
+
+def _lines(view: "StageView", scenario: Scenario, pixel: QPointF) -> Iterator[tuple[float, str]]:
+    """The events, ranges and noises: how far a pixel is from the line of each, and its words."""
+    for event in events_of(view, scenario):
+        ends = view.to_pixels(event.start), view.to_pixels(event.end)
+        yield _from_line(*ends, pixel), event.words
+    for ring in rings_of(view):
+        away = _apart(view.to_pixels(ring.centre), pixel)
+        yield abs(away - view.to_size(ring.radius_m)), f"{ring.means} · {ring.radius_m:g} m"
+    for noise in noises_of(view, scenario):
+        away = _apart(view.to_pixels(noise.centre), pixel)
+        yield abs(away - view.to_size(noise.radius_m)), noise.words
 
 
 def parts_of(view: "StageView", stage: Stage, scenario: Scenario) -> Iterator[AccessiblePart]:
@@ -63,6 +81,10 @@ def parts_of(view: "StageView", stage: Stage, scenario: Scenario) -> Iterator[Ac
             yield AccessiblePart(words, _box(view, found[0]), is_chosen)
     for name, at, level in props_now(view, stage):
         yield AccessiblePart(f"{name} · level {level:.2f} · {_where(at)}", _box(view, at))
+    for noise in noises_of(view, scenario):
+        yield AccessiblePart(noise.words, _box(view, noise.centre))
+    for event in events_of(view, scenario):
+        yield AccessiblePart(event.words, _box(view, event.end))
     for place in stage.places:
         yield AccessiblePart(f"{place.name} · a place · {_where(place.at)}", _box(view, place.at))
 
@@ -81,8 +103,15 @@ def _of_body(view: "StageView", member: Member) -> str:
     title = member.title or member.name
     behavior = view.desk.project.find_behavior(member.behavior) if member.behavior else None
     lead = view.desk.leading_row(member.name)
-    parts = [title, behavior.title if behavior else "a puppet", lead]
+    scores = [each.words for each in candidates_of(view) if each.name == member.name]
+    parts = [title, behavior.title if behavior else "a puppet", lead, *scores]
     return " · ".join(part for part in parts if part)
+
+
+def _from_line(start: QPointF, end: QPointF, pixel: QPointF) -> float:
+    """How far a pixel is from a line."""
+    line = shapely.LineString([(start.x(), start.y()), (end.x(), end.y())])
+    return float(line.distance(shapely.Point(pixel.x(), pixel.y())))
 
 
 def _apart(one: QPointF, other: QPointF) -> float:

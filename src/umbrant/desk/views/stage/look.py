@@ -9,6 +9,8 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from umbrant.catalog.kind import ROWS
+from umbrant.desk.views.stage.candidates import CandidateMark, candidates
+from umbrant.desk.views.stage.heard import EventLine, Moment, NoiseRing, events, noises
 from umbrant.desk.views.stage.painting import (
     BodyFigure,
     BodyOutline,
@@ -21,7 +23,7 @@ from umbrant.desk.views.stage.painting import (
 from umbrant.desk.views.stage.rings import Ring, condition_rings, conditions_of, rings
 from umbrant.desk.views.stage.sides import TwoSides, two_sides
 from umbrant.model.kind_ids import MACHINE
-from umbrant.model.staging import Member, Scenario, Stage
+from umbrant.model.staging import Body, Member, Scenario, Stage
 from umbrant.model.values import Point, Value
 from umbrant.take.record import RowState
 
@@ -66,6 +68,9 @@ def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
         way=(here[0], *way) if way and here is not None else (),
         cone=_cone(view),
         outlines=tuple(_outlines(view, scenario)),
+        noises=tuple(noises_of(view, scenario)),
+        events=tuple(events_of(view, scenario)),
+        candidates=tuple(candidates_of(view)),
         guides=view.guides,
         rehearsed_s=tick / scenario.ticks_per_s if live is not None else None,
     )
@@ -195,6 +200,41 @@ def rings_of(view: "StageView") -> Iterator[Ring]:
                     yield ring
 
 
+def noises_of(view: "StageView", scenario: Scenario) -> Iterator[NoiseRing]:
+    """The noises that still ring; none in a rehearsal, of which there is no take yet."""
+    moment, member = _moment(view, scenario), view.desk.member
+    if moment is None:
+        return
+    hearing_m = (member.body if member is not None else Body()).hearing_m
+    for each in scenario.players:
+        values = _values(view, each.name)
+        place = partial(_place_named, view)
+        yield from noises(moment, each, view.desk.catalog, values, hearing_m, place)
+
+
+def events_of(view: "StageView", scenario: Scenario) -> list[EventLine]:
+    """The events on their way."""
+    moment = _moment(view, scenario)
+    return events(moment, view.desk.agent) if moment is not None else []
+
+
+def _moment(view: "StageView", scenario: Scenario) -> Moment | None:
+    take = view.desk.take
+    if take is None or view.live is not None:
+        return None
+    titles = {each.name: each.title or each.name for each in scenario.players}
+    return Moment(take, view.desk.playhead, titles)
+
+
+def candidates_of(view: "StageView") -> Iterator[CandidateMark]:
+    """Those for whom the selected option is scored."""
+    explainer, row_id = view.desk.explainer, view.desk.row_id
+    if explainer is None or view.live is not None or row_id not in explainer.outline.number:
+        return
+    place = partial(_place_named, view)
+    yield from candidates(explainer.behavior, row_id, explainer.record, view.desk.playhead, place)
+
+
 def _sides(view: "StageView", stage: Stage) -> Iterator[TwoSides]:
     """The two sides of what the selected row asks."""
     desk, here = view.desk, view.place_of(view.desk.agent)
@@ -204,10 +244,12 @@ def _sides(view: "StageView", stage: Stage) -> Iterator[TwoSides]:
         yield from two_sides(when, _values(view), here[0], partial(_place_named, view), stage)
 
 
-def _values(view: "StageView") -> dict[str, Value | None]:
-    """What the keys of the agent hold at the playhead."""
+def _values(view: "StageView", agent: str = "") -> dict[str, Value | None]:
+    """What the keys of an agent hold at the playhead, of the one that is looked at unless another
+    is named.
+    """
     desk = view.desk
-    record = desk.take.agents.get(desk.agent) if desk.take else None
+    record = desk.take.agents.get(agent or desk.agent) if desk.take else None
     keys = record.keys.items() if record else ()
     written = {name: changes.at(desk.playhead) for name, changes in keys}
     return {name: each.value if each else None for name, each in written.items()}

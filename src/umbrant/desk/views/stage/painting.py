@@ -4,14 +4,17 @@ it all.
 Plain functions of a `StageLook`, which says all that is to be seen. `stage_look` makes one.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from PySide6.QtCore import QLineF, QPointF, QRectF, QSizeF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
+from umbrant.desk.views.stage.candidates import CandidateMark
 from umbrant.desk.views.stage.ground_painting import paint_ground, paint_off_limits
 from umbrant.desk.views.stage.handles import NO_GUIDES, Guides
+from umbrant.desk.views.stage.heard import EventLine, NoiseRing
 from umbrant.desk.views.stage.rings import Ring
 from umbrant.desk.views.stage.sides import TwoSides
 from umbrant.desk.widgets.figures import LEAST_BODY, draw_body, draw_boxed, draw_chosen, draw_prop
@@ -23,6 +26,10 @@ from umbrant.model.values import Point
 
 BAR = 7.0
 """Half the length, in pixels, of the bar where a line of sight is cut off."""
+BEST = 9.0
+"""The radius, in pixels, of the ring around the best of an option's candidates."""
+DOT = 3.0
+"""The radius of an event on its way."""
 HANDLE = 5.0
 PROP = 5.0
 """How large, in pixels, a handle and a prop are drawn."""
@@ -130,6 +137,10 @@ class StageLook:
     cone: Cone | None = None
     outlines: tuple[BodyOutline, ...] = ()
     """Where bodies are in the take that this one is compared with."""
+    noises: tuple[NoiseRing, ...] = ()
+    events: tuple[EventLine, ...] = ()
+    candidates: tuple[CandidateMark, ...] = ()
+    """For whom the selected option is scored."""
     guides: Guides = NO_GUIDES
     rehearsed_s: float | None = None
     """How long a rehearsal has been going on; None if there is none."""
@@ -187,20 +198,16 @@ def paint_moving(
             projection.to_pixels((stage.width_m, 0)),
         )
         painter.setClipRect(QRectF(*corners))
+        _paint_noises(painter, look.noises, projection, palette)
         _paint_row(painter, look, projection, palette)
         if look.cone is not None:
             _paint_cone(painter, look.cone, projection, palette)
     _paint_outlines(painter, look.outlines, projection, palette)
     _paint_sides(painter, look.sides, projection, palette)
+    _paint_events(painter, look.events, projection, palette)
     _paint_figures(painter, look.figures, projection, size.width(), labels, palette)
-    for each in look.sides:
-        middle = (each.here[0] + each.there[0]) / 2, (each.here[1] + each.there[1]) / 2
-        colour = palette.refused if each.blocked_at else palette.ink
-        labels.write(each.words, projection.to_pixels(middle), 4, colour)
-    for ring in look.rings:
-        if ring.name:
-            at = ring.centre[0], ring.centre[1] + ring.radius_m
-            labels.write(ring.name, projection.to_pixels(at), 4, palette.ink)
+    _paint_candidates(painter, look.candidates, projection, labels, palette)
+    _name_lines(look, projection, labels, palette)
     for thing in look.things:
         labels.keep_clear(_around(projection.to_pixels(thing.at), PROP))
     for place in stage.places:
@@ -230,6 +237,74 @@ def _paint_row(
     painter.setPen(QPen(palette.ink, 1.6))
     painter.drawLine(end + QPointF(-5, -5), end + QPointF(5, 5))
     painter.drawLine(end + QPointF(-5, 5), end + QPointF(5, -5))
+
+
+def _paint_candidates(
+    painter: QPainter,
+    marks: Sequence[CandidateMark],
+    projection: Projection,
+    labels: Labels,
+    palette: Palette,
+) -> None:
+    """What each candidate scores, and a ring around the best."""
+    for mark in marks:
+        at = projection.to_pixels(mark.at)
+        if mark.is_best:
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.setPen(QPen(palette.now, 2.2))
+            painter.drawEllipse(at, BEST, BEST)
+        labels.write(mark.score, at, BEST + 3, palette.ink, must=True)
+
+
+def _name_lines(look: StageLook, projection: Projection, labels: Labels, palette: Palette) -> None:
+    """What is written at events, at the two sides of a condition, and at rings."""
+    # One that goes to many is named once, where its way is shortest.
+    named: dict[tuple[Point, str], EventLine] = {}
+    for event in sorted(look.events, key=lambda each: math.dist(each.start, each.end)):
+        named.setdefault((event.start, event.name), event)
+    for event in named.values():
+        labels.write(event.name, _dot_of(event, projection), 6, palette.ink)
+    for each in look.sides:
+        middle = (each.here[0] + each.there[0]) / 2, (each.here[1] + each.there[1]) / 2
+        colour = palette.refused if each.blocked_at else palette.ink
+        labels.write(each.words, projection.to_pixels(middle), 4, colour)
+    for ring in look.rings:
+        if ring.name:
+            top = ring.centre[0], ring.centre[1] + ring.radius_m
+            labels.write(ring.name, projection.to_pixels(top), 4, palette.ink)
+
+
+def _paint_noises(
+    painter: QPainter, noises: Sequence[NoiseRing], projection: Projection, palette: Palette
+) -> None:
+    """A thin ring as far as each noise is heard, the fainter the longer ago it was made."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for noise in noises:
+        colour = QColor(palette.ink)
+        colour.setAlphaF(0.12 + 0.5 * noise.left)
+        painter.setPen(QPen(colour, 1.0, Qt.PenStyle.DashDotLine))
+        size = projection.to_size(noise.radius_m)
+        painter.drawEllipse(projection.to_pixels(noise.centre), size, size)
+
+
+def _paint_events(
+    painter: QPainter, events: Sequence[EventLine], projection: Projection, palette: Palette
+) -> None:
+    """A line from who raised each event to who receives it, and a dot on its way."""
+    for event in events:
+        colour = QColor(palette.running)
+        colour.setAlphaF(0.25 + 0.6 * event.left)
+        painter.setPen(QPen(colour, 1.4))
+        painter.drawLine(projection.to_pixels(event.start), projection.to_pixels(event.end))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        painter.drawEllipse(_dot_of(event, projection), DOT, DOT)
+
+
+def _dot_of(event: EventLine, projection: Projection) -> QPointF:
+    """Where an event is on its way."""
+    start, end = projection.to_pixels(event.start), projection.to_pixels(event.end)
+    return start + (end - start) * event.travelled
 
 
 def _paint_cone(painter: QPainter, cone: Cone, projection: Projection, palette: Palette) -> None:

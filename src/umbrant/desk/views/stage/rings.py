@@ -45,7 +45,7 @@ def rings(
     """
     kind = catalog.get(row.kind, *ROWS)
     if kind is not None:
-        target = _target(kind, row.args, values, place_of)
+        target = target_of(kind, row.args, values, place_of)
         for param in kind.params:
             given = row.args.get(param.name, param.default)
             radius = values.get(given.key) if isinstance(given, KeyRef) else given
@@ -106,9 +106,10 @@ def _number(term: object, values: Values) -> float | None:
     return float(found) if isinstance(found, int | float) and not isinstance(found, bool) else None
 
 
-def _target(
+def target_of(
     kind: Kind, args: Mapping[str, ParamValue], values: Values, place_of: PlaceOf
 ) -> Point | None:
+    """Where what a row is about is, by its first parameter that is somewhere; None without one."""
     for param in kind.params:
         if param.type not in (ParamType.PLACE, ParamType.AGENT, ParamType.PROP):
             continue

@@ -1,0 +1,222 @@
+"""What is on its way between agents at the playhead: noises that still ring, and events from who
+raised them to who receives them. Knows nothing of Qt.
+"""
+
+import math
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+
+from umbrant.catalog.kind import Catalog, Family, Kind, NoiseFact
+from umbrant.desk.views.stage.rings import PlaceOf, Values, target_of
+from umbrant.model.behaviors import Row
+from umbrant.model.parts import ROW, part_name
+from umbrant.model.staging import Member
+from umbrant.model.values import KeyRef, ParamValue, Point
+from umbrant.reasons.decision_changes import behavior_of
+from umbrant.stage.world import RINGS_S
+from umbrant.take.reader import Take
+from umbrant.take.record import Outcome, RowRecord
+
+SHOWN_S = 0.6
+"""How long an event is shown after it was received: most are received in the very next tick."""
+MOST_RINGING = 20
+"""How many noises of one row are shown at once: one that is made at every tick is one ring."""
+MOST_EVENTS = 40
+"""How many events are shown at once; in a crowd those of the agent that is looked at come first."""
+
+
+@dataclass(frozen=True)
+class NoiseRing:
+    """A noise that still rings: how far it is heard by a body that hears as the one looked at."""
+
+    centre: Point
+    radius_m: float
+    left: float
+    """How much of the time is left for which it rings, from 1 down to 0."""
+    words: str
+
+
+@dataclass(frozen=True)
+class EventLine:
+    """An event on its way from one body to another."""
+
+    start: Point
+    end: Point
+    travelled: float
+    """How far it has come, from 0 to 1."""
+    left: float
+    """How much of the time is left for which it is shown, from 1 down to 0."""
+    name: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Moment:
+    """A tick of a take, and where everybody is at it and was before."""
+
+    take: Take
+    tick: int
+    titles: Mapping[str, str]
+    """What each of the cast is called."""
+
+    @property
+    def rate(self) -> float:
+        """How many ticks a second has."""
+        return self.take.header.ticks_per_s
+
+    def place(self, name: str, tick: int) -> Point | None:
+        """Where one of the cast was at a tick; None if it was not on the stage."""
+        poses = self.take.poses.get(name)
+        if poses is None or not 0 <= tick < len(poses) or math.isnan(poses[tick][0]):
+            return None
+        return float(poses[tick][0]), float(poses[tick][1])
+
+    def ago(self, tick: int) -> str:
+        """How long ago a tick was, in words."""
+        return f"{(self.tick - tick) / self.rate:.2f} s ago"
+
+
+# noises
+
+
+def noises(
+    moment: Moment,
+    member: Member,
+    catalog: Catalog,
+    values: Values,
+    hearing_m: float,
+    place_of: PlaceOf,
+) -> Iterator[NoiseRing]:
+    """The noises of one of the cast that still ring, by what its rows did: as loud as they are set
+    up, or as the key says that they go by. `hearing_m` is how far a noise of loudness 1 is heard.
+    """
+    behavior = behavior_of(moment.take, member.name) if member.behavior else None
+    record = moment.take.agents.get(member.name)
+    if behavior is None or record is None:
+        return
+    for row in behavior.rows:
+        kept = record.rows.get(row.id)
+        if kept is None:
+            continue
+        for kind, noise, args, part in _sources(row, catalog):
+            loudness = _loudness(kind, noise, args, values)
+            for tick in _made_at(kept, part, noise, moment):
+                at = moment.place(member.name, tick)
+                if noise.at_target:
+                    at = target_of(kind, args, values, place_of)
+                if at is not None and loudness > 0:
+                    yield _ring(moment, member, row, at, loudness * hearing_m, tick)
+
+
+def _sources(
+    row: Row, catalog: Catalog
+) -> Iterator[tuple[Kind, NoiseFact, Mapping[str, ParamValue], str]]:
+    """What of a row makes a noise: its action, and those of its upkeep; each with what it is given
+    and the part it is recorded under.
+    """
+    parts = [(row.kind, row.args, ROW)]
+    for index, upkeep in enumerate(row.upkeep):
+        parts.append((upkeep.kind, upkeep.args, part_name("upkeep", index)))
+    for name, args, part in parts:
+        kind = catalog.get(name, Family.ACTION)
+        if kind is not None and kind.noise is not None:
+            yield kind, kind.noise, args, part
+
+
+def _ring(
+    moment: Moment, member: Member, row: Row, at: Point, radius_m: float, tick: int
+) -> NoiseRing:
+    who = moment.titles.get(member.name, member.name)
+    words = (
+        f"a noise of {who} ({row.name or row.kind}), {moment.ago(tick)} · heard up to "
+        f"{radius_m:.1f} m away"
+    )
+    age_s = (moment.tick - tick) / moment.rate
+    return NoiseRing(at, radius_m, 1.0 - age_s / RINGS_S, words)
+
+
+def _made_at(record: RowRecord, part: str, noise: NoiseFact, moment: Moment) -> Iterator[int]:
+    """The ticks of the last seconds at which a part of a row made its noise."""
+    first = moment.tick - math.ceil(RINGS_S * moment.rate) + 1
+    if part != ROW:
+        done = record.times_done.get(part, [])
+        since = bisect_left(done, first, key=lambda each: each[0])
+        until = bisect_right(done, moment.tick, key=lambda each: each[0])
+        yield from (tick for tick, _ in done[since:until])
+        return
+    begun = bisect_right(record.spans, moment.tick, key=lambda each: each.start)
+    for span in reversed(record.spans[max(0, begun - MOST_RINGING) : begun]):
+        tick = span.end if noise.at_end else span.start
+        is_made = not noise.at_end or span.outcome is Outcome.SUCCESS
+        if is_made and tick is not None and first <= tick <= moment.tick:
+            yield tick
+
+
+def _loudness(
+    kind: Kind, noise: NoiseFact, args: Mapping[str, ParamValue], values: Values
+) -> float:
+    """How loud a noise is; 0 where nobody knows."""
+    if not isinstance(noise.loudness, str):
+        return noise.loudness
+    param = kind.param(noise.loudness)
+    given = args.get(noise.loudness, param.default if param is not None else None)
+    found = values.get(given.key) if isinstance(given, KeyRef) else given
+    return float(found) if isinstance(found, int | float) else 0.0
+
+
+# events
+
+
+def events(moment: Moment, looked_at: str) -> list[EventLine]:
+    """The events on their way, those of the agent that is looked at first."""
+    found = [
+        (looked_at not in (sender, receiver), line)
+        for receiver in moment.take.agents
+        for sender, line in _events_to(moment, receiver)
+    ]
+    return [line for _, line in sorted(found, key=lambda each: each[0])][:MOST_EVENTS]
+
+
+def _events_to(moment: Moment, receiver: str) -> Iterator[tuple[str, EventLine]]:
+    """The events that one of the cast receives soon, or did not long ago, with who raised them."""
+    received = moment.take.agents[receiver].received
+    shown = SHOWN_S * moment.rate
+    since = bisect_right(received, moment.tick - shown, key=lambda each: each.tick)
+    for each in received[since:]:
+        raised = _raised_at(moment, each.other, each.event, each.tick)
+        # What is received later was raised later, but for what is delayed; and a delay is short.
+        if raised is None or raised > moment.tick:
+            continue
+        start, end = moment.place(each.other, raised), moment.place(receiver, moment.tick)
+        if start is None or end is None or each.other == receiver:
+            continue
+        under_way = max(1, each.tick - raised)
+        is_there = each.tick <= moment.tick
+        when = "received " + moment.ago(each.tick)
+        if not is_there:
+            when = f"received in {(each.tick - moment.tick) / moment.rate:.2f} s"
+        titles = moment.titles.get(each.other, each.other), moment.titles.get(receiver, receiver)
+        yield (
+            each.other,
+            EventLine(
+                start,
+                end,
+                min(1.0, (moment.tick - raised) / under_way),
+                1.0 - max(0, moment.tick - each.tick) / shown,
+                each.event,
+                f"{each.event} from {titles[0]} to {titles[1]} · {when}",
+            ),
+        )
+
+
+def _raised_at(moment: Moment, sender: str, event: str, before: int) -> int | None:
+    """When an event was raised that was received at a tick; None for one of a cue."""
+    record = moment.take.agents.get(sender)
+    if record is None:
+        return None
+    raised = record.raised
+    for index in range(bisect_left(raised, before, key=lambda each: each.tick) - 1, -1, -1):
+        if raised[index].event == event:
+            return raised[index].tick
+    return None

@@ -134,6 +134,35 @@ def test_the_map_of_a_tree_follows_the_playhead(quay_driver: Driver) -> None:
     assert len(view.drawing.boxes) < len(hands.desk.behavior.rows)
 
 
+def test_the_map_folds_with_the_outline(quay_driver: Driver) -> None:
+    hands, desk = quay_driver, quay_driver.desk
+    hands.pane.actions_by_id["large_stage"].trigger()
+    view = shown(hands)
+    top = desk.behavior.outline.tops[0]
+    row_id = next(each for each in desk.behavior.outline.children[top] if each == "esc")
+    inside = [each for each in desk.behavior.outline.within(row_id) if each != row_id]
+    desk.select_row(row_id)
+    assert {box.row_id for box in view.drawing.boxes} >= {row_id, *inside}
+    hands.key(Qt.Key.Key_F, to=view)
+    boxes = {box.row_id: box for box in view.drawing.boxes}
+    assert not boxes.keys() & set(inside)
+    assert boxes[row_id].folded == len(desk.behavior.outline.children[row_id])
+    # The outline is folded as well, and is unfolded there for both.
+    assert all(hands.ledger.ledger.line_of(each) < 0 for each in inside)
+    hands.pane.actions_by_id["large_stage"].trigger()
+    hands.key(Qt.Key.Key_F, to=hands.ledger)
+    assert all(hands.ledger.ledger.line_of(each) >= 0 for each in inside)
+    assert desk.folds.rows == frozenset()
+    # Zoomed by hand, what is folded stays so.
+    hands.key(Qt.Key.Key_F, to=hands.ledger)
+    hands.qtbot.keyClicks(view, "+")
+    assert not {box.row_id for box in view.drawing.boxes} & set(inside)
+    hands.qtbot.keyClicks(view, "0")
+    # What is looked at is never hidden.
+    desk.select_row(inside[-1])
+    assert inside[-1] in {box.row_id for box in view.drawing.boxes}
+
+
 def test_a_guard_and_decorators_are_marked(quay_driver: Driver) -> None:
     hands = quay_driver
     hands.pane.actions_by_id["large_stage"].trigger()

@@ -12,6 +12,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from umbrant.catalog.kind import Catalog
+from umbrant.desk.session.folds import Folds
 from umbrant.desk.session.loader import Loaded
 from umbrant.desk.session.nearest import NearestChanges
 from umbrant.desk.session.open_project import OpenProject
@@ -71,6 +72,7 @@ class Desk(QObject):
         self.takes = Takes(self)
         self.tape = TapeWindow(self)
         self.nearest = NearestChanges(self)
+        self.folds = Folds(self)
         self.scenario_name = project.cover.scenario
         self._played: Scenario | None = self.scenario
         self._is_closed = False

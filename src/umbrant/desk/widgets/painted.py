@@ -26,6 +26,10 @@ from umbrant.desk.session.desk import Desk
 from umbrant.desk.widgets.theme import DAY, Palette, body_font
 
 ModelIndex = QModelIndex | QPersistentModelIndex
+ZOOM_KEYS = {"+": 1.25, "-": 0.8}
+"""By how much each key makes a view larger that has the keyboard."""
+FIT_KEY = "0"
+"""The key that draws all of it again."""
 FAULT_HIGH = 52
 """How high the place is, in pixels, in which a table says that it could not be drawn."""
 FAULT = "fault"

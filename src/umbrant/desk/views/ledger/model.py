@@ -34,10 +34,15 @@ class LedgerModel(QAbstractTableModel):
         self._rows: tuple[Row, ...] = ()
         self._places: dict[str, int] = {}
         self._names: tuple[Behavior | None, Mapping[str, str]] = (None, {})
-        self.folded: set[str] = set()
         self.in_full: str = ""
         """The row that shows its parameters in full."""
+        desk.folds.changed.connect(self.reload)
         self.reload()
+
+    @property
+    def folded(self) -> frozenset[str]:
+        """The rows that hide what is in them."""
+        return self._desk.folds.rows
 
     @property
     def behavior(self) -> Behavior | None:
@@ -88,20 +93,9 @@ class LedgerModel(QAbstractTableModel):
         """The line of a row, -1 if it is not shown."""
         return self._places.get(row_id, -1)
 
-    def fold(self, row_id: str) -> None:
-        """Fold a row's children away, or show them again."""
-        self.folded ^= {row_id}
-        self.reload()
-
     def reveal(self, row_id: str) -> None:
         """Unfold whatever hides a row."""
-        behavior = self.behavior
-        if behavior is None or row_id not in behavior.by_id:
-            return
-        above = set(behavior.outline.path(row_id)[:-1]) & self.folded
-        if above:
-            self.folded -= above
-            self.reload()
+        self._desk.folds.reveal(self.behavior, row_id)
 
     def pieces(self, row: Row) -> list[Any]:
         """The sentence of a row, as the outline shows it."""

@@ -19,6 +19,7 @@ from PySide6.QtWidgets import QHeaderView, QWidget
 from umbrant.desk.chips.layout import RowLayout, SentenceFlow
 from umbrant.desk.chips.table import ChipTable
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.folds import can_fold
 from umbrant.desk.views.ledger.adding import RowAdding
 from umbrant.desk.views.ledger.delegates import (
     NowDelegate,
@@ -150,20 +151,15 @@ class LedgerView(ChipTable):
         self.open_search()
 
     def can_fold(self) -> bool:
-        row, behavior = self.desk.row, self.ledger.behavior
-        return (
-            row is not None
-            and behavior is not None
-            and row.id in behavior.by_id
-            and bool(behavior.outline.children[row.id])
-        )
+        return can_fold(self.ledger.behavior, self.desk.row_id)
 
     def fold(self) -> None:
-        row = self.desk.row
-        if row is not None and self.can_fold():
-            self.ledger.fold(row.id)
-            self.lay_out_again()
-            self._show_selected(row.id)
+        if self.can_fold():
+            self.desk.folds.flip(self.desk.row_id)
+
+    def _folds_changed(self) -> None:
+        self.lay_out_again()
+        self._show_selected(self.desk.row_id)
 
     # several rows
 
@@ -330,6 +326,7 @@ class LedgerView(ChipTable):
         desk.tape.changed.connect(self._repaint_tape)
         desk.playhead_moved.connect(self._repaint_tape)
         desk.row_selected.connect(self._show_selected)
+        desk.folds.changed.connect(self._folds_changed)
         self.horizontalHeader().sectionResized.connect(self._resized)
         self.selectionModel().currentRowChanged.connect(self._walked)
         self.verticalScrollBar().valueChanged.connect(lambda _: self._lay_out_seen())

@@ -6,7 +6,7 @@ and no two share a line. A machine's states stand in columns by how many transit
 first one they are; states that only transitions of the machine itself lead to stand below.
 """
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from umbrant.model.behaviors import Behavior, Row, targets_of
@@ -124,14 +124,21 @@ def lines_in(high: float) -> int:
     return max(1, int((high - 2 * PAD + GAP_Y) // (BOX_H + GAP_Y)))
 
 
-def open_rows(behavior: Behavior, wanted: Iterable[str], lines: int) -> frozenset[str]:
+def open_rows(
+    behavior: Behavior,
+    wanted: Iterable[str],
+    lines: int,
+    folded: Collection[str] = frozenset(),
+) -> frozenset[str]:
     """The rows of a tree that are shown with what is nested in them, where only so many boxes have
     room below one another: those that lead to the wanted rows, and then the outermost that still
-    fit.
+    fit. None of the rows that the author has folded is among them.
     """
     if not behavior.outline.tops:
         return frozenset()
     top = behavior.outline.tops[0]
+    if top in folded:
+        return frozenset()
     opened, used = {top}, max(1, len(_nested(behavior, top)))
     around = {each for row_id in wanted for each in _around(behavior, row_id)}
     waiting = [top]
@@ -144,7 +151,7 @@ def open_rows(behavior: Behavior, wanted: Iterable[str], lines: int) -> frozense
             for child in _nested(behavior, row_id) if row_id in opened else ():
                 inner = len(_nested(behavior, child.id))
                 fits = child.id in around if at_any_cost else used + inner - 1 <= lines
-                if inner and child.id not in opened and fits:
+                if inner and fits and child.id not in opened and child.id not in folded:
                     opened.add(child.id)
                     used += inner - 1
                 waiting.append(child.id)

@@ -16,12 +16,13 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from umbrant.desk.chips.editing import menu_heading
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.folds import can_fold
 from umbrant.desk.views.machine_table.adding import add_transition, trigger_menu
 from umbrant.desk.views.machine_table.cells import SOURCES, TriggerColumn
 from umbrant.desk.views.map.layout import MapBox, MapLayout, draw, lines_in, open_rows
 from umbrant.desk.views.map.painting import MapLook, Placement, Trace, paint_map, trace
 from umbrant.desk.widgets.accessible import AccessiblePart
-from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
+from umbrant.desk.widgets.painted import FIT_KEY, ZOOM_KEYS, PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.behaviors import Behavior
 from umbrant.model.kind_ids import FINAL, MACHINE, STATES
@@ -71,6 +72,7 @@ class MapView(PaintedView):
         """The drawing and the size that curves and labels were found for."""
         self._trace = Trace()
         paint_with(desk, self)
+        desk.folds.changed.connect(self.update)
 
     def sizeHint(self) -> QSize:
         return QSize(480, 270)
@@ -97,15 +99,16 @@ class MapView(PaintedView):
         return self._drawing
 
     def _opened(self, behavior: Behavior) -> frozenset[str] | None:
-        """The rows of a tree that are shown with what is in them; None for all of them, as where
-        the author has zoomed.
+        """The rows of a tree that are shown with what is in them; None for all of them. Where the
+        author has zoomed that is all but those folded in the outline.
         """
         lines = lines_in(self.height() / LEGIBLE)
+        folded = self.desk.folds.rows & behavior.by_id.keys()
         if self._zoom or len(behavior.rows) <= lines:
-            return None
+            return frozenset(behavior.by_id.keys() - folded) if folded else None
         explainer, tick = self.desk.explainer, self.desk.playhead
         path = explainer.path(tick) if explainer is not None else ()
-        return open_rows(behavior, (*path, self.desk.row_id), lines)
+        return open_rows(behavior, (*path, self.desk.row_id), lines, folded)
 
     def heading(self) -> str:
         """The machine or the tree that is drawn, or what a link being drawn waits for."""
@@ -189,9 +192,18 @@ class MapView(PaintedView):
     # events
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        self._zoom = max(
-            0.2, min(3.0, self.placement.scale * (1.15 if event.angleDelta().y() > 0 else 1 / 1.15))
-        )
+        self.zoom(1.15 if event.angleDelta().y() > 0 else 1 / 1.15)
+
+    def zoom(self, factor: float) -> None:
+        """Draw the map so much larger or smaller; from then on all of it, as far as it is not
+        folded.
+        """
+        self._zoom = max(0.2, min(3.0, self.placement.scale * factor))
+        self.update()
+
+    def fit(self) -> None:
+        """Draw what has room, as at first."""
+        self._zoom, self._pan = 0.0, QPointF()
         self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -223,8 +235,7 @@ class MapView(PaintedView):
         self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self._zoom, self._pan = 0.0, QPointF()
-        self.update()
+        self.fit()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         ahead = {
@@ -239,10 +250,16 @@ class MapView(PaintedView):
             self._link = ""
             self.update()
             return
-        if ahead is None or self.drawing is None:
+        if event.text() == "f" and can_fold(self.desk.behavior, self.desk.row_id):
+            self.desk.folds.flip(self.desk.row_id)
+        elif event.text() in ZOOM_KEYS:
+            self.zoom(ZOOM_KEYS[event.text()])
+        elif event.text() == FIT_KEY:
+            self.fit()
+        elif ahead is None or self.drawing is None:
             super().keyPressEvent(event)
-            return
-        self._walk(*ahead)
+        else:
+            self._walk(*ahead)
 
     def event(self, event: QEvent) -> bool:
         """Arrow keys walk the boxes while the map has the keyboard, whatever shortcut they have

@@ -33,7 +33,7 @@ from umbrant.desk.views.stage.picking import FAR_NUDGE_M, NUDGE_M, PICKING, STEP
 from umbrant.desk.views.stage.sketching import Sketching
 from umbrant.desk.views.stage.steering import ARROWS, STEERING, Steering
 from umbrant.desk.widgets.accessible import AccessiblePart
-from umbrant.desk.widgets.painted import PaintedView, draw_focus, paint_with
+from umbrant.desk.widgets.painted import FIT_KEY, ZOOM_KEYS, PaintedView, draw_focus, paint_with
 from umbrant.desk.widgets.pixmaps import PixmapCache
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.edits import Edit
@@ -45,7 +45,6 @@ MARGIN = 14
 GRAB, SNAP = 9.0, 6.0
 FOLLOWED = 2.5
 """How much larger the stage is drawn when it begins to follow somebody."""
-ZOOMS = {"+": 1.25, "-": 0.8}
 PANNED = 40
 """How far a key moves the stage, in pixels."""
 
@@ -334,9 +333,9 @@ class StageView(PaintedView):
         if self.picking.active and self.picking.key(event):
             return
         step = STEPS.get(Qt.Key(event.key()))
-        if event.text() in ZOOMS:
-            self.zoom(ZOOMS[event.text()])
-        elif event.text() == "0":
+        if event.text() in ZOOM_KEYS:
+            self.zoom(ZOOM_KEYS[event.text()])
+        elif event.text() == FIT_KEY:
             self.fit()
         elif step is not None:
             far = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)

@@ -2,16 +2,19 @@
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from tests.conftest import DEMO
 from tests.crowded import crowded
 from tests.desk.conftest import Driver
 from umbrant.catalog.validation import open_project
 from umbrant.desk.session.numbered_take import MOST_NOTICED, noticed_in
+from umbrant.desk.views.blackboard import BlackboardView
 from umbrant.desk.views.lanes.rows import LaneOrder, lane_rows, odd_ones
 from umbrant.desk.views.lanes.view import MOST_SHOWN
+from umbrant.desk.views.reasons import ReasonsView
 from umbrant.desk.views.stage.look import look_of
+from umbrant.desk.widgets.height_by_use import MOST_SHARE, ROOM
 from umbrant.model.folder import save_project
 from umbrant.model.paths import at
 from umbrant.model.staging import Cue, TakeAway
@@ -44,6 +47,39 @@ def press(hands: Driver, key: Qt.Key | str) -> None:
         hands.qtbot.keyClicks(target, key)
     else:
         hands.qtbot.keyClick(target, key)
+
+
+# who has room
+
+
+def test_the_pane_that_the_keyboard_comes_to_has_room(quay_driver: Driver) -> None:
+    hands, pane = quay_driver, quay_driver.pane
+    down = pane.down
+
+    def height_of(view: QWidget) -> int:
+        index = next(i for i in range(down.count()) if down.widget(i).isAncestorOf(view))
+        return down.sizes()[index]
+
+    most = min(ROOM, int(sum(down.sizes()) * MOST_SHARE))
+    blackboard, reasons = pane.views.of(BlackboardView), pane.views.of(ReasonsView)
+    assert height_of(blackboard) < most
+    seen = []
+    for _ in range(12):
+        hands.pane.actions_by_id["next_pane"].trigger()
+        QApplication.processEvents()
+        for view in (pane.stage, reasons, blackboard):
+            if view.hasFocus():
+                assert height_of(view) >= most - 1
+                seen.append(view)
+    assert {*map(id, seen)} == {id(pane.stage), id(reasons), id(blackboard)}
+    # What was dragged larger stays so, and the mouse moves nothing away from under it.
+    pane.ledger.setFocus()
+    down.setSizes([80, 420, 80])
+    before = down.sizes()
+    reasons.setFocus(Qt.FocusReason.TabFocusReason)
+    assert down.sizes() == before
+    hands.qtbot.mouseClick(blackboard.viewport(), Qt.MouseButton.LeftButton)
+    assert down.sizes() == before
 
 
 # the setting

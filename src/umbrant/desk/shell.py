@@ -40,14 +40,12 @@ from umbrant.desk.views.stage.view import StageView
 from umbrant.desk.views.study.view import StudyView
 from umbrant.desk.views.view_set import ViewSet
 from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.height_by_use import HeightByUse
 from umbrant.desk.widgets.notice import Notice
 from umbrant.desk.widgets.shortened_label import ShortenedLabel
 from umbrant.desk.widgets.tabs import Tab, Tabs
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.model.paths import Path
-
-ROOM = 262
-"""How high a pane must be, in pixels, to show an answer of eight lines without scrolling."""
 
 
 class DeskPane(QWidget):
@@ -97,6 +95,7 @@ class DeskPane(QWidget):
         self.first_visit = FirstVisit(desk, self.actions_by_id, self)
         self.across = QSplitter(Qt.Orientation.Horizontal, self)
         self.down = QSplitter(Qt.Orientation.Vertical, self)
+        self._heights = HeightByUse(self.down)
         self._lay_out()
         self.notice = Notice(self, self.across)
         self._connect()
@@ -268,6 +267,8 @@ class DeskPane(QWidget):
         for spec, view in self.views.at(Side.UNDER):
             self.down.addWidget(self._titled(spec, view))
         self.down.setSizes([290, 180, 130])
+        for widget in self.views.keyboard_widgets(Side.LEFT, Side.RIGHT, Side.UNDER):
+            self._heights.watch(widget)
         self.across.addWidget(self.left)
         self.across.addWidget(self.down)
         self.across.setSizes([816, 464])
@@ -302,7 +303,7 @@ class DeskPane(QWidget):
         row.addWidget(about, 1)
         if isinstance(view, ReasonsView):
             view.question_changed.connect(about.setText)
-            view.question_put.connect(lambda: self._make_room(pane))
+            view.question_put.connect(lambda: self._heights.make_room(pane))
             for name in ("why", "why_not", "this_tick"):
                 row.addWidget(self._question_button(name))
             self._parting = self._question_button("where_they_part")
@@ -315,18 +316,6 @@ class DeskPane(QWidget):
         layout.addWidget(_line(pane))
         layout.addWidget(view, 1)
         return pane
-
-    def _make_room(self, pane: QWidget) -> None:
-        """Give a pane at the right the height of a typical answer, at the cost of the others there.
-        It keeps what it was given: the author may have dragged it larger.
-        """
-        sizes, index = self.down.sizes(), self.down.indexOf(pane)
-        missing = min(ROOM, int(sum(sizes) * 0.48)) - sizes[index]
-        spare = sum(sizes) - sizes[index]
-        if missing > 0 and spare > 0:
-            shares = [each - missing * each // spare for each in sizes]
-            shares[index] = sizes[index] + missing
-            self.down.setSizes(shares)
 
     def _question_button(self, name: str) -> QToolButton:
         button = QToolButton(self)

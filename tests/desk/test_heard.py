@@ -39,8 +39,8 @@ def test_what_makes_a_noise_says_so() -> None:
 
 def rings_at(take: Take, tick: int, **keys: float) -> list[tuple[float, float]]:
     moment = Moment(take, tick, TITLES)
-    member = take.header.played.member("a")
-    found = noises(moment, member, BUILTIN, keys, 10.0, {"b": (9.0, 9.0)}.get)
+    members = take.header.played.players
+    found = noises(moment, members, BUILTIN, lambda _: keys, 10.0, {"b": (9.0, 9.0)}.get)
     return [(round(each.radius_m, 3), round(each.left, 3)) for each in found]
 
 

@@ -4,7 +4,7 @@ raised them to who receives them. Knows nothing of Qt.
 
 import math
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from umbrant.catalog.kind import Catalog, Family, Kind, NoiseFact
@@ -13,7 +13,6 @@ from umbrant.model.behaviors import Row
 from umbrant.model.parts import ROW, part_name
 from umbrant.model.staging import Member
 from umbrant.model.values import KeyRef, ParamValue, Point
-from umbrant.reasons.decision_changes import behavior_of
 from umbrant.stage.world import RINGS_S
 from umbrant.take.reader import Take
 from umbrant.take.record import Outcome, RowRecord
@@ -82,46 +81,70 @@ class Moment:
 
 def noises(
     moment: Moment,
-    member: Member,
+    members: Iterable[Member],
     catalog: Catalog,
-    values: Values,
+    values_of: Callable[[str], Values],
     hearing_m: float,
     place_of: PlaceOf,
 ) -> Iterator[NoiseRing]:
-    """The noises of one of the cast that still ring, by what its rows did: as loud as they are set
-    up, or as the key says that they go by. `hearing_m` is how far a noise of loudness 1 is heard.
+    """The noises of some of the cast that still ring, by what their rows did: as loud as they are
+    set up, or as the keys say that `values_of` gives by the name. `hearing_m` is how far a noise of
+    loudness 1 is heard.
     """
-    behavior = behavior_of(moment.take, member.name) if member.behavior else None
-    record = moment.take.agents.get(member.name)
-    if behavior is None or record is None:
-        return
-    for row in behavior.rows:
-        kept = record.rows.get(row.id)
-        if kept is None:
+    # Once for each behavior, for most rows make no noise and many of a cast may run the same ones.
+    sources: dict[str, list[NoiseSource]] = {}
+    for member in members:
+        record, name = moment.take.agents.get(member.name), member.behavior
+        if record is None or name is None:
             continue
-        for kind, noise, args, part in _sources(row, catalog):
-            loudness = _loudness(kind, noise, args, values)
-            for tick in _made_at(kept, part, noise, moment):
-                at = moment.place(member.name, tick)
-                if noise.at_target:
-                    at = target_of(kind, args, values, place_of)
-                if at is not None and loudness > 0:
-                    yield _ring(moment, member, row, at, loudness * hearing_m, tick)
+        if name not in sources:
+            behavior = moment.take.header.expanded(name).behavior
+            sources[name] = [each for row in behavior.rows for each in _sources(row, catalog)]
+        for source in sources[name]:
+            kept = record.rows.get(source.row.id)
+            for tick in _made_at(kept, source, moment) if kept is not None else ():
+                yield from _rings(moment, member, source, tick, values_of, hearing_m, place_of)
 
 
-def _sources(
-    row: Row, catalog: Catalog
-) -> Iterator[tuple[Kind, NoiseFact, Mapping[str, ParamValue], str]]:
-    """What of a row makes a noise: its action, and those of its upkeep; each with what it is given
-    and the part it is recorded under.
-    """
+@dataclass(frozen=True)
+class NoiseSource:
+    """What of a row makes a noise: its action, or one of its upkeep."""
+
+    row: Row
+    kind: Kind
+    noise: NoiseFact
+    args: Mapping[str, ParamValue]
+    part: str
+    """The part that it is recorded under."""
+
+
+def _sources(row: Row, catalog: Catalog) -> Iterator[NoiseSource]:
     parts = [(row.kind, row.args, ROW)]
     for index, upkeep in enumerate(row.upkeep):
         parts.append((upkeep.kind, upkeep.args, part_name("upkeep", index)))
     for name, args, part in parts:
         kind = catalog.get(name, Family.ACTION)
         if kind is not None and kind.noise is not None:
-            yield kind, kind.noise, args, part
+            yield NoiseSource(row, kind, kind.noise, args, part)
+
+
+def _rings(
+    moment: Moment,
+    member: Member,
+    source: NoiseSource,
+    tick: int,
+    values_of: Callable[[str], Values],
+    hearing_m: float,
+    place_of: PlaceOf,
+) -> Iterator[NoiseRing]:
+    """The ring of a noise that was made at a tick; none where nobody knows its place."""
+    values = values_of(member.name)
+    at = moment.place(member.name, tick)
+    if source.noise.at_target:
+        at = target_of(source.kind, source.args, values, place_of)
+    loudness = _loudness(source, values)
+    if at is not None and loudness > 0:
+        yield _ring(moment, member, source.row, at, loudness * hearing_m, tick)
 
 
 def _ring(
@@ -136,31 +159,30 @@ def _ring(
     return NoiseRing(at, radius_m, 1.0 - age_s / RINGS_S, words)
 
 
-def _made_at(record: RowRecord, part: str, noise: NoiseFact, moment: Moment) -> Iterator[int]:
+def _made_at(record: RowRecord, source: NoiseSource, moment: Moment) -> Iterator[int]:
     """The ticks of the last seconds at which a part of a row made its noise."""
     first = moment.tick - math.ceil(RINGS_S * moment.rate) + 1
-    if part != ROW:
-        done = record.times_done.get(part, [])
+    if source.part != ROW:
+        done = record.times_done.get(source.part, [])
         since = bisect_left(done, first, key=lambda each: each[0])
         until = bisect_right(done, moment.tick, key=lambda each: each[0])
         yield from (tick for tick, _ in done[since:until])
         return
     begun = bisect_right(record.spans, moment.tick, key=lambda each: each.start)
     for span in reversed(record.spans[max(0, begun - MOST_RINGING) : begun]):
-        tick = span.end if noise.at_end else span.start
-        is_made = not noise.at_end or span.outcome is Outcome.SUCCESS
+        tick = span.end if source.noise.at_end else span.start
+        is_made = not source.noise.at_end or span.outcome is Outcome.SUCCESS
         if is_made and tick is not None and first <= tick <= moment.tick:
             yield tick
 
 
-def _loudness(
-    kind: Kind, noise: NoiseFact, args: Mapping[str, ParamValue], values: Values
-) -> float:
+def _loudness(source: NoiseSource, values: Values) -> float:
     """How loud a noise is; 0 where nobody knows."""
-    if not isinstance(noise.loudness, str):
-        return noise.loudness
-    param = kind.param(noise.loudness)
-    given = args.get(noise.loudness, param.default if param is not None else None)
+    loudness = source.noise.loudness
+    if not isinstance(loudness, str):
+        return loudness
+    param = source.kind.param(loudness)
+    given = source.args.get(loudness, param.default if param is not None else None)
     found = values.get(given.key) if isinstance(given, KeyRef) else given
     return float(found) if isinstance(found, int | float) else 0.0
 

@@ -206,10 +206,8 @@ def noises_of(view: "StageView", scenario: Scenario) -> Iterator[NoiseRing]:
     if moment is None:
         return
     hearing_m = (member.body if member is not None else Body()).hearing_m
-    for each in scenario.players:
-        values = _values(view, each.name)
-        place = partial(_place_named, view)
-        yield from noises(moment, each, view.desk.catalog, values, hearing_m, place)
+    values, place = partial(_values, view), partial(_place_named, view)
+    yield from noises(moment, scenario.players, view.desk.catalog, values, hearing_m, place)
 
 
 def events_of(view: "StageView", scenario: Scenario) -> list[EventLine]:

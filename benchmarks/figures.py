@@ -3,7 +3,7 @@
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator, Mapping
 from pathlib import Path
 from statistics import median
 
@@ -16,6 +16,7 @@ from benchmarks.edits import edit_figures
 from benchmarks.engine import engine_figures
 from benchmarks.figure import Figure, timed
 from benchmarks.hands import hands_figures
+from benchmarks.painting import painting_figures
 from benchmarks.routes import route_figures
 from benchmarks.supervised import supervised_figures
 from benchmarks.what_if import what_if_figures
@@ -35,27 +36,51 @@ EDITS, MOVES, ROLLS = 40, 300, 9
 LONG_TICKS = 20_000
 
 
-def all_figures() -> Iterator[Figure]:
+WITHOUT_WINDOW: Mapping[str, Callable[[Path], Iterator[Figure]]] = {
+    "rolls": lambda place: _roll_figures(place),
+    "supervised": lambda place: supervised_figures(open_project(DEMO), place),
+    "what_if": lambda place: what_if_figures(open_project(DEMO), place),
+    "engine": engine_figures,
+    "routes": route_figures,
+}
+IN_WINDOW: Mapping[str, Callable[[Path], Iterator[Figure]]] = {
+    "edits": lambda place: edit_figures(open_project(DEMO), place),
+    "window": lambda place: _window_figures(place),
+    "desk": lambda place: desk_figures(open_project(DEMO), place),
+    "painting": lambda place: painting_figures(open_project(DEMO), place),
+    "hands": lambda place: hands_figures(Settings(place / "hands.ini")),
+}
+GROUPS = (*WITHOUT_WINDOW, *IN_WINDOW)
+"""What can be measured by itself."""
+
+
+def figures_of(groups: Collection[str]) -> Iterator[Figure]:
     """Measure one thing after the other."""
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder)
-        rolled_s = _rolling_s(place)
-        ratio = f"this machine counts to a million in {timed(_count) * 1000:.0f} ms"
-        name = "the warden's part of the demo rolls, times faster than real time"
-        yield Figure(name, f"{42 / rolled_s:.0f} ×", "over 100 ×", ratio)
-        yield from supervised_figures(open_project(DEMO), place)
-        yield from what_if_figures(open_project(DEMO), place)
-        yield from engine_figures(place)
-        yield from route_figures(place)
-        application = QApplication([])
-        application.setStyle("Fusion")
-        application.setFont(body_font())
-        sys.setswitchinterval(SWITCH_S)
-        leave_out_what_lives_long()
-        yield from edit_figures(open_project(DEMO), place)
-        yield from _window_figures(place, rolled_s)
-        yield from desk_figures(open_project(DEMO), place)
-        yield from hands_figures(Settings(place / "hands.ini"))
+        for group in filter(groups.__contains__, WITHOUT_WINDOW):
+            yield from WITHOUT_WINDOW[group](place)
+        wanted = [group for group in IN_WINDOW if group in groups]
+        if wanted:
+            _begin_application()
+        for group in wanted:
+            yield from IN_WINDOW[group](place)
+
+
+def _begin_application() -> None:
+    """What the program itself does as it starts."""
+    application = QApplication([])
+    application.setStyle("Fusion")
+    application.setFont(body_font())
+    sys.setswitchinterval(SWITCH_S)
+    leave_out_what_lives_long()
+
+
+def _roll_figures(place: Path) -> Iterator[Figure]:
+    rolled_s = _rolling_s(place)
+    ratio = f"this machine counts to a million in {timed(_count) * 1000:.0f} ms"
+    name = "the warden's part of the demo rolls, times faster than real time"
+    yield Figure(name, f"{42 / rolled_s:.0f} ×", "over 100 ×", ratio)
 
 
 def _wardens_part(project: Project) -> Project:
@@ -64,8 +89,7 @@ def _wardens_part(project: Project) -> Project:
     two = dusk.model_copy(
         update={"cast": tuple(each for each in dusk.cast if each.name in ("odo", "visitor"))}
     )
-    others = tuple(two if each.name == "dusk" else each for each in project.scenarios)
-    return project.model_copy(update={"scenarios": others})
+    return project.with_scenario(two)
 
 
 def _rolling_s(place: Path) -> float:
@@ -77,7 +101,8 @@ def _rolling_s(place: Path) -> float:
     return median(times)
 
 
-def _window_figures(place: Path, rolled_s: float) -> Iterator[Figure]:
+def _window_figures(place: Path) -> Iterator[Figure]:
+    rolled_s = _rolling_s(place)
     window = MainWindow(Settings(place / "window.ini"))
     window.resize(1280, 800)
     window.show()

@@ -1,11 +1,11 @@
 """Finding one's way in large projects: the setting, the lanes and the stage."""
 
 import pytest
+from benchmarks.crowded import crowded
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtWidgets import QApplication, QWidget
 
 from tests.conftest import DEMO
-from tests.crowded import crowded
 from tests.desk.conftest import Driver
 from umbrant.catalog.validation import open_project
 from umbrant.desk.session.numbered_take import MOST_NOTICED, noticed_in

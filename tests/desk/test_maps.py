@@ -1,13 +1,13 @@
 """Maps at every size: what is written in them can be read, and what runs is in sight."""
 
 import pytest
+from benchmarks.crowded import machine_of
 from benchmarks.desk import with_many_rows
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QWheelEvent
 from PySide6.QtWidgets import QApplication
 
 from tests.conftest import DEMO
-from tests.crowded import machine_of
 from tests.desk.conftest import Driver
 from umbrant.catalog.validation import open_project
 from umbrant.desk.views.map.layout import (

@@ -7,6 +7,7 @@ from umbrant.catalog.validation import validate
 from umbrant.model.behaviors import Behavior, Row
 from umbrant.model.documents import Project
 from umbrant.model.staging import Member, Prop
+from umbrant.model.values import with_changed
 
 GROUPS = ("barrels", "boxes", "lights", "ropes", "tables")
 KINDS = ("warden", "dog", "porter")
@@ -34,13 +35,10 @@ def crowded(project: Project, *, cast: int = 60, props: int = 200, states: int =
         for index in range(cast)
     )
     changed = scenario.model_copy(update={"cast": (*scenario.cast, *extras)})
-    made = project.model_copy(
+    filled = stage.model_copy(update={"props": (*stage.props, *more)})
+    made = project.with_scenario(changed).model_copy(
         update={
-            "stages": tuple(
-                stage.model_copy(update={"props": (*stage.props, *more)}) if each is stage else each
-                for each in project.stages
-            ),
-            "scenarios": tuple(changed if each is scenario else each for each in project.scenarios),
+            "stages": with_changed(project.stages, filled),
             "behaviors": (*project.behaviors, machine_of(states)),
         }
     )

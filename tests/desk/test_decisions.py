@@ -7,7 +7,10 @@ from tests.desk.conftest import Answers, Driver
 from umbrant.desk.views.decisions.running import RunningMap
 from umbrant.desk.views.decisions.view import DecisionsView
 from umbrant.desk.widgets.theme import NIGHT
+from umbrant.mapping.field import STEPS
 from umbrant.mapping.worker import MapQuestion
+from umbrant.model.edits import Edit, set_guard
+from umbrant.model.values import number_text
 
 PLAYED_WITHIN_MS = 90_000
 """Hundreds of places are played; a busy machine takes its time."""
@@ -70,6 +73,79 @@ def test_the_map_shows_where_somebody_would_have_to_stand(quay_driver: Driver) -
     view.grab()
     view.set_palette(NIGHT)
     view.grab()
+
+
+def ranged(hands: Driver) -> DecisionsView:
+    """The map over how far away the visitor stands."""
+    view = shown(hands, 36.5, to_the_end=False)
+    view.show_inputs("visitor.distance=0:16", "alarm=0:1")
+    hands.until(
+        lambda: (
+            view.running.picture is not None
+            and view.running.picture.x == "visitor.distance"
+            and view.running.picture.is_final
+        ),
+        PLAYED_WITHIN_MS,
+    )
+    return view
+
+
+def test_a_border_is_dragged_and_its_number_follows(quay_driver: Driver) -> None:
+    hands, desk = quay_driver, quay_driver.desk
+    view = ranged(hands)
+    picture = view.running.picture
+    here, there = (view.to_pixels(picture, (metres, 0.5)).toPoint() for metres in (8.0, 9.5))
+    assert view.border_at(QPointF(there)) is None
+    found = view.border_at(QPointF(here))
+    assert found is not None
+    assert (found.value, found.place.row) == (8.0, "esc")
+    hands.qtbot.mouseMove(view, here)
+    hands.qtbot.mousePress(view, Qt.MouseButton.LeftButton, pos=here)
+    hands.qtbot.mouseMove(view, there)
+    view.grab()
+    assert "within=8" in guard_of(hands), "nothing is written before it is let go"
+    hands.qtbot.mouseRelease(view, Qt.MouseButton.LeftButton, pos=there)
+    written = float(guard_of(hands).partition("within=")[2].partition(")")[0])
+    assert written == pytest.approx(9.5, abs=0.4)
+    # The map of the new take has the border there; one step of undo takes it back.
+    hands.until(lambda: desk.is_current)
+    settle(hands, view)
+    hands.until(
+        lambda: any(f"within {written:g} m" in line.text for line in view.lines()),
+        PLAYED_WITHIN_MS,
+    )
+    hands.pane.actions_by_id["undo"].trigger()
+    assert "within=8" in guard_of(hands)
+
+
+def test_a_border_is_moved_by_keyboard(quay_driver: Driver) -> None:
+    hands, view = quay_driver, ranged(quay_driver)
+    view.setFocus()
+    texts = [line.text for line in view.lines()]
+    wanted = next(at for at, text in enumerate(texts) if "within 8 m" in text)
+    hands.qtbot.keyClick(view, Qt.Key.Key_Right)
+    assert "within=8" in guard_of(hands), "a share of the field is no border"
+    for _ in range(wanted):
+        hands.qtbot.keyClick(view, Qt.Key.Key_Down)
+    step = view.running.picture.high[0] / STEPS
+    hands.qtbot.keyClick(view, Qt.Key.Key_Right)
+    hands.qtbot.keyClick(view, Qt.Key.Key_Right)
+    assert guard_of(hands) == f"can_see(visitor, within={number_text(round(8 + 2 * step, 2))})"
+    hands.qtbot.keyClick(view, Qt.Key.Key_Left)
+    hands.qtbot.keyClick(view, Qt.Key.Key_Left)
+    assert guard_of(hands) == "can_see(visitor, within=8)"
+    # A condition that was written anew meanwhile is left alone.
+    hands.desk.apply(
+        Edit("Set", lambda p: set_guard(p, "warden", "esc", "can_see(visitor, within=5)"))
+    )
+    view.set_number(view.lines()[wanted].number, 7.0)
+    assert guard_of(hands) == "can_see(visitor, within=5)"
+
+
+def guard_of(hands: Driver) -> str:
+    guard = hands.desk.project.behavior("warden").by_id["esc"].guard
+    assert guard is not None
+    return guard.when
 
 
 def test_the_map_follows_the_playhead_and_the_agent(quay_driver: Driver) -> None:

@@ -17,6 +17,7 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
 from umbrant.mapping.asking import DecisionAsker, MapAnswer
 from umbrant.mapping.axes import AxisError, MapSubject, both_actions, read_axis
+from umbrant.mapping.border_number import BorderNumber
 from umbrant.mapping.drawing import runs_inside, svg
 from umbrant.mapping.field import STEPS, MapField, MapPicture
 from umbrant.model.behaviors import Key
@@ -54,6 +55,52 @@ def asker(take: Take, x: str, y: str, tick: int = 0, agent: str = "a") -> Decisi
 def picture(made: DecisionAsker) -> MapPicture:
     *_, last = MapField(made.subject, made.axes, made.ask).pictures()
     return last
+
+
+def test_what_makes_a_border_is_known_with_its_number() -> None:
+    take = bands()
+    found = picture(asker(take, "distance(who)=0:16", "n=0:1"))
+    numbers = {each.says: each.number for each in found.borders}
+    near, far, low = (
+        next(number for says, number in numbers.items() if text in says)
+        for text in ("< 4", "< 12", "n > 0.25")
+    )
+    assert (near.value, near.axis, near.at((3.25, 0.9))) == (4.0, 0, 3.25)
+    assert (far.value, far.axis, far.place.index) == (12.0, 0, 0)
+    assert (low.value, low.axis, low.at((3.25, 0.9)), low.place.index) == (0.25, 1, 0.9, 1)
+    changed = near.place.put(take.header.project, 3.25)
+    assert near.read(changed) == 3.25
+    again = picture(asker(played(changed), "distance(who)=0:16", "n=0:1"))
+    moved = [each.number for each in again.borders if "< 3.25" in each.says]
+    assert [each.value for each in moved if each is not None] == [3.25] * 2
+
+
+def test_a_border_around_the_agent_is_a_circle() -> None:
+    take = bands()
+    found = picture(asker(take, "v.x=0:20", "v.y=0:10"))
+    number = next(each.number for each in found.borders if "< 4" in each.says)
+    own = tuple(take.poses["a"][0, :2].tolist())
+    assert (number.axis, number.centre) == (None, own)
+    to = (own[0] + 3.0, own[1] - 4.0)
+    assert number.at(to) == pytest.approx(5.0, abs=0.01)
+    assert picture(asker(take, "v.distance=0:16", "n=0:1")).borders[0].number is not None
+
+
+def test_a_sight_within_a_range_has_the_range_as_its_number(dusk: Take) -> None:
+    def numbers(x: str, y: str, tick: int) -> list[BorderNumber | None]:
+        found = picture(asker(dusk, x, y, tick, "odo"))
+        return [each.number for each in found.borders if "within 8 m" in each.says]
+
+    (number,) = numbers("visitor.distance=0:16", "alarm=0:1", 270)
+    assert number is not None
+    assert (number.value, number.axis, number.place.row) == (8.0, 0, "esc")
+    assert [each and each.axis for each in numbers("alarm=0:1", "visitor.distance=0:16", 270)] == [
+        1
+    ]
+    # Where crates are in between at 3 m, the range does not make the border.
+    assert numbers("visitor.distance=0:16", "alarm=0:1", 361) == [None]
+    # Where only one of the two places along the stage is moved, the map shows no distance.
+    assert {*numbers("visitor.x=0:30", "alarm=0:1", 270)} <= {None}
 
 
 def test_bands_are_where_their_numbers_are() -> None:

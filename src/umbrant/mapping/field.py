@@ -15,6 +15,7 @@ from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import LanguageError, atoms, parse
 from umbrant.mapping.asking import MapAnswer, ValuePair, row_names
 from umbrant.mapping.axes import MapAxis, MapSubject
+from umbrant.mapping.border_number import BorderNumber, border_number
 from umbrant.model.behaviors import Behavior
 from umbrant.model.parts import GUARD, ROW
 from umbrant.model.values import Document
@@ -26,6 +27,8 @@ COARSE = 8
 """How many steps lie between the first questions."""
 FAILS = "|fails"
 """Stands behind a row whose failure makes a border."""
+LEAST_SHARE = 0.15
+"""How much of where two leads meet a condition must make to be told of beside another."""
 GridPlace = tuple[int, int]
 """Steps along the axes, from 0 to STEPS."""
 
@@ -43,6 +46,8 @@ class MapBorder(Document):
     says: str
     at: ValuePair
     """A place on it, in values."""
+    number: BorderNumber | None = None
+    """The number in the condition that makes it; None where there is no single one."""
 
 
 class MapPicture(Document):
@@ -167,7 +172,9 @@ class MapField:
         return tuple((x, y) for x, y in points[moved].tolist())
 
     def _borders(self, leads: list[str]) -> Iterator[MapBorder]:
-        """For each two leads that meet the condition that differs most often where they do."""
+        """For each two leads that meet the conditions that differ where they do, those that do so
+        most often first; none that does so hardly ever.
+        """
         met: dict[tuple[str, str], list[tuple[GridPlace, str]]] = {}
         for (i, j), one in self._known.items():
             for near in ((i + 1, j), (i, j + 1)):
@@ -177,17 +184,35 @@ class MapField:
                     place = pair if leads.index(pair[0]) < leads.index(pair[1]) else pair[::-1]
                     met.setdefault(place, []).append(((i, j), self._differing(one, other)))
         for (one_lead, other_lead), found in met.items():
-            causes = Counter(cause for _, cause in found)
-            cause = max(causes, key=lambda each: causes[each])
-            places = [place for place, each in found if each == cause]
-            row_id, says = self._words(cause)
-            yield MapBorder(
-                one=leads.index(one_lead),
-                other=leads.index(other_lead),
-                row_id=row_id,
-                says=says,
-                at=self.value(places[len(places) // 2]),
-            )
+            causes = Counter(cause for _, cause in found).most_common()
+            seldom = LEAST_SHARE * len(found)
+            often = [each for each, count in causes if count >= seldom]
+            for cause in often or [causes[0][0]]:
+                places = [place for place, each in found if each == cause]
+                row_id, says = self._words(cause)
+                yield MapBorder(
+                    one=leads.index(one_lead),
+                    other=leads.index(other_lead),
+                    row_id=row_id,
+                    says=says,
+                    at=self.value(places[len(places) // 2]),
+                    number=self._number(cause, places),
+                )
+
+    def _number(self, atom: str, places: Sequence[GridPlace]) -> BorderNumber | None:
+        """The number of an atom that makes a border, if the border runs where it says. Something
+        else in the condition may make it: of a sight a wall in between.
+        """
+        if not atom or atom.endswith(FAILS):
+            return None
+        row_id, part, index = atom.split("|")
+        number = border_number(self.subject, self.axes, row_id, part, int(index))
+        if number is None:
+            return None
+        axis = self.axes[number.axis or 0]
+        near = 2 * (axis.high - axis.low) / STEPS
+        away = (abs(number.at(self.value(place)) - number.value) for place in places)
+        return number if min(away) <= near else None
 
     def _differing(self, one: MapAnswer, other: MapAnswer) -> str:
         """The first atom, in the order of the rows, that is yes on one side and no on the other;

@@ -14,6 +14,7 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
+    QPainterPath,
     QPen,
     QPolygonF,
     QShowEvent,
@@ -26,14 +27,19 @@ from umbrant.desk.widgets.accessible import AccessiblePart
 from umbrant.desk.widgets.painted import PaintedView, draw_focus
 from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.mapping.axes import PLACES
+from umbrant.mapping.border_number import DIGITS, BorderNumber
 from umbrant.mapping.drawing import runs_inside
 from umbrant.mapping.field import STEPS, MapPicture
 from umbrant.mapping.worker import MapQuestion
+from umbrant.model.edits import Edit
 from umbrant.model.values import KeyType, number_text
+from umbrant.nearest.places import ConditionNumber
 from umbrant.reasons.decision_changes import leading_rows
 
 LEFT, TOP, BELOW, GAP, LINE, SWATCH = 34.0, 8.0, 30.0, 14.0, 19.0, 10.0
 LEAST_LEGEND = 210.0
+NUDGES = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+"""By how many steps of the field a key moves the border that is chosen."""
 NOTHING = """Run › Decision map… (Ctrl+Shift+M) asks for two inputs,
 and shows which row would lead for each pair of values."""
 
@@ -46,10 +52,22 @@ class LegendLine:
     row_id: str
     label: int | None
     """The label whose colour it has; None for a border."""
+    number: BorderNumber | None = None
+    """Of a border the number that makes it, if one does."""
+
+    @property
+    def short(self) -> str:
+        """A border's text with the row's number alone; empty for any other."""
+        row, colon, condition = self.text.partition(": ")
+        return f"{row.partition(' ')[0]}: {condition}" if self.label is None and colon else ""
 
 
 class DecisionsView(PaintedView):
-    """The decision map. Up and Down walk the lines beside it, Enter goes to the row of one."""
+    """The decision map. Up and Down walk the lines beside it, Enter goes to the row of one.
+
+    Dragging a border that a number makes changes the number; by keyboard Left and Right do, on the
+    border's line.
+    """
 
     def __init__(self, desk: Desk, palette: Palette, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -61,9 +79,18 @@ class DecisionsView(PaintedView):
         """The line beside the field that is chosen."""
         self._image: QImage | None = None
         self._lines: list[LegendLine] = []
+        self._held: BorderNumber | None = None
+        """What makes the border that is dragged."""
+        self._dragged_to = 0.0
+        """The number that it has been dragged to."""
+        self._written: dict[ConditionNumber, float] = {}
+        """What was written last from this map: the next step goes on from there, though the map
+        shows it only once the new take has been asked.
+        """
         self.setAccessibleName("Decision map")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(200, 72)
+        self.setMouseTracking(True)
         self.running.changed.connect(self._take_up)
         for changed in (desk.playhead_moved, desk.take_changed, desk.agent_changed):
             changed.connect(self.draw_again)
@@ -256,6 +283,10 @@ class DecisionsView(PaintedView):
         painter.setPen(QPen(palette.ink, 1.0))
         for run in runs_inside(picture):
             painter.drawPolyline(QPolygonF([self.to_pixels(picture, each) for each in run]))
+        if self._held is not None:
+            painter.setPen(QPen(palette.now, 2.0, Qt.PenStyle.DashLine))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPath(self._border_path(picture, self._held, self._dragged_to))
         x, y = picture.here
         if x is not None and y is not None:
             painter.setPen(QPen(palette.sheet, 1.5))
@@ -299,15 +330,119 @@ class DecisionsView(PaintedView):
         painter.setPen(palette.ink if line.label is not None else palette.dim)
         metrics = QFontMetricsF(painter.font())
         room = box.right() - left
-        text = metrics.elidedText(line.text, Qt.TextElideMode.ElideRight, room)
+        is_wide = metrics.horizontalAdvance(line.text) > room
+        words = line.short if is_wide and line.short else line.text
+        text = metrics.elidedText(words, Qt.TextElideMode.ElideRight, room)
         painter.drawText(
             QRectF(left, box.top(), room, box.height()), Qt.AlignmentFlag.AlignVCenter, text
         )
 
+    def _border_path(self, picture: MapPicture, number: BorderNumber, value: float) -> QPainterPath:
+        """How the border of a number runs over the field, if it has a value."""
+        path, low, high = QPainterPath(), picture.low, picture.high
+        if number.axis == 0:
+            path.moveTo(self.to_pixels(picture, (value, low[1])))
+            path.lineTo(self.to_pixels(picture, (value, high[1])))
+        elif number.axis == 1:
+            path.moveTo(self.to_pixels(picture, (low[0], value)))
+            path.lineTo(self.to_pixels(picture, (high[0], value)))
+        elif number.centre is not None:
+            (x, y), middle = number.centre, self.to_pixels(picture, number.centre)
+            edge = self.to_pixels(picture, (x + value, y + value)) - middle
+            path.addEllipse(middle, abs(edge.x()), abs(edge.y()))
+        return path
+
+    # borders
+
+    def border_at(self, pixel: QPointF) -> BorderNumber | None:
+        """The number that makes the border near a pixel; None where none is near, or no single
+        number makes it.
+        """
+        picture, field = self.running.picture, self.field()
+        if picture is None or not picture.grid or not field.contains(pixel):
+            return None
+        (i, j), values = self._step_at(pixel), self._values_at(picture, pixel)
+        near = range(-1, 2)
+        around = {
+            picture.grid[min(STEPS, max(0, j + up))][min(STEPS, max(0, i + across))]
+            for across in near
+            for up in near
+        }
+        found = (
+            each.number
+            for each in picture.borders
+            if each.number is not None and {each.one, each.other} <= around
+        )
+        # The same condition may make other stretches of the border by something else than its
+        # number, as a wall does in sight.
+        return next((each for each in found if self._runs_near(picture, each, values)), None)
+
+    def _runs_near(
+        self, picture: MapPicture, number: BorderNumber, values: tuple[float, float]
+    ) -> bool:
+        axis = number.axis or 0
+        step = (picture.high[axis] - picture.low[axis]) / STEPS
+        return abs(number.at(values) - number.value) <= 2 * step
+
+    def set_number(self, number: BorderNumber, value: float) -> None:
+        """Write another number into the condition that makes a border."""
+        place = number.place
+        if number.read(self.desk.project) not in (number.value, self._written.get(place)):
+            self.desk.message.emit(
+                "The condition is another one now than in this map. Wait for the next map."
+            )
+            return
+        self._written = {place: value}
+        merges = f"border {place.behavior} {place.row} {place.part} {place.index}"
+        self.desk.apply(Edit("Set", lambda project: place.put(project, value), merges))
+
+    def _values_at(self, picture: MapPicture, pixel: QPointF) -> tuple[float, float]:
+        field = self.field()
+        shares = (
+            (pixel.x() - field.left()) / field.width(),
+            (field.bottom() - pixel.y()) / field.height(),
+        )
+        x, y = (
+            low + (high - low) * min(1.0, max(0.0, share))
+            for share, low, high in zip(shares, picture.low, picture.high, strict=True)
+        )
+        return x, y
+
+    def _step_at(self, pixel: QPointF) -> tuple[int, int]:
+        """The place of the grid that is drawn at a pixel."""
+        field = self.field()
+        across = round((pixel.x() - field.left()) / field.width() * STEPS)
+        up = round((field.bottom() - pixel.y()) / field.height() * STEPS)
+        return min(STEPS, max(0, across)), min(STEPS, max(0, up))
+
     # events
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        picture = self.running.picture
+        if self._held is not None and picture is not None:
+            self._dragged_to = self._held.at(self._values_at(picture, event.position()))
+            self.desk.message.emit(
+                f"{number_text(self._held.value)} → {number_text(self._dragged_to)}"
+            )
+            self.update()
+            return
+        grabs = self.border_at(event.position()) is not None
+        self.setCursor(Qt.CursorShape.SizeAllCursor if grabs else Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        held, self._held = self._held, None
+        if held is not None:
+            self.desk.message.emit("")
+            if self._dragged_to != held.value:
+                self.set_number(held, self._dragged_to)
+                self.desk.documents.history.settle()
+            self.update()
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         self.setFocus()
+        self._held = self.border_at(event.position())
+        if self._held is not None:
+            self._dragged_to = self._held.value
         hit = (each for each in self._seen() if self.box_of(each).contains(event.position()))
         index = next(hit, None)
         if index is not None:
@@ -321,10 +456,27 @@ class DecisionsView(PaintedView):
         if key in steps and count:
             self.chosen = (self.chosen + steps[key]) % count
             self.update()
+        elif key in NUDGES and self._chosen_number() is not None:
+            self._nudge(NUDGES[key])
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and count:
             self.go_to()
         else:
             super().keyPressEvent(event)
+
+    def _nudge(self, steps: int) -> None:
+        """Move the chosen border by so many steps of the field."""
+        number, picture = self._chosen_number(), self.running.picture
+        if number is None or picture is None:
+            return
+        axis = number.axis or 0
+        step = (picture.high[axis] - picture.low[axis]) / STEPS
+        now = number.read(self.desk.project)
+        value = (number.value if now is None else now) + steps * step
+        self.set_number(number, round(value, DIGITS))
+
+    def _chosen_number(self) -> BorderNumber | None:
+        """The number of the chosen line; None where that is no border that a number makes."""
+        return self._lines[self.chosen].number if self.chosen < len(self._lines) else None
 
     def go_to(self) -> None:
         """Select the row that the chosen line is about."""
@@ -335,7 +487,17 @@ class DecisionsView(PaintedView):
             self.desk.message.emit("No single row makes this border: scores or memory decide.")
 
     def event(self, event: QEvent) -> bool:
-        """What a place of the field says is told in a tip."""
+        """What a place of the field says is told in a tip. Left and Right belong to a border that
+        they can move, and else to the playhead.
+        """
+        if (
+            isinstance(event, QKeyEvent)
+            and event.type() == QKeyEvent.Type.ShortcutOverride
+            and event.key() in NUDGES
+            and self._chosen_number() is not None
+        ):
+            event.accept()
+            return True
         if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.ToolTip:
             QToolTip.showText(event.globalPos(), self.tip_at(QPointF(event.pos())), self)
             return True
@@ -351,15 +513,7 @@ class DecisionsView(PaintedView):
                 return self.lines()[index].text
         if not field.contains(pixel):
             return ""
-        shares = (
-            (pixel.x() - field.left()) / field.width(),
-            (field.bottom() - pixel.y()) / field.height(),
-        )
-        i, j = (round(share * STEPS) for share in shares)
-        x, y = (
-            low + (high - low) * share
-            for share, low, high in zip(shares, picture.low, picture.high, strict=True)
-        )
+        (x, y), (i, j) = self._values_at(picture, pixel), self._step_at(pixel)
         label = picture.labels[picture.grid[j][i]]
         return f"{_short(picture.x)} {x:.2f}, {_short(picture.y)} {y:.2f}: {label}"
 
@@ -370,7 +524,10 @@ def _lines_of(picture: MapPicture) -> list[LegendLine]:
         place = picture.labels.index(label)
         row_id = picture.leads[place].partition(" + ")[0]
         found.append(LegendLine(f"{label} · {share * 100:.0f} %", row_id, place))
-    return [*found, *(LegendLine(each.says, each.row_id, None) for each in picture.borders)]
+    borders = {
+        each.says: LegendLine(each.says, each.row_id, None, each.number) for each in picture.borders
+    }
+    return [*found, *borders.values()]
 
 
 def _short(name: str) -> str:

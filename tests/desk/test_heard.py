@@ -186,13 +186,13 @@ def test_all_of_it_is_drawn_and_told(quay_driver: Driver) -> None:
     assert len(lines) == len(expected) > 3
     look = look_of(view, stage, scenario)
     assert look.events == tuple(lines)
-    told = [
+    words = [
         view.words_at((view.to_pixels(each.start) + view.to_pixels(each.end) * share) / (1 + share))
         for each in lines
         for share in (0.5, 1.0, 2.0)
     ]
     # Some of the lines lie under bodies, or under each other.
-    assert len({each.words for each in lines} & set(told)) > len(lines) / 2
+    assert len({each.words for each in lines} & set(words)) > len(lines) / 2
     assert lines[0].words in [each.name for each in view.parts()]
     barks = [each for each in noises_of(view, scenario) if "Brine" in each.words]
     assert barks

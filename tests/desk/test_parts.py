@@ -23,7 +23,7 @@ from umbrant.desk.commands.registry import by_id
 from umbrant.desk.commands.rows import fold
 from umbrant.desk.session.roller import Roller
 from umbrant.desk.session.settings import MOST_RECENT, Settings
-from umbrant.desk.session.tape_window import TapeWindow
+from umbrant.desk.session.shown import TapeWindow
 from umbrant.desk.session.visits import folder_for_takes
 from umbrant.desk.views.ledger.search import offers, ranked
 from umbrant.desk.views.stage.rings import Ring, rings

@@ -8,7 +8,7 @@ from PySide6.QtGui import QImage
 from pytestqt.qtbot import QtBot
 
 from umbrant.catalog.kind import Family
-from umbrant.desk.session.tape_window import TapeWindow
+from umbrant.desk.session.shown import TapeWindow
 from umbrant.desk.views.ledger.tape import Axis, TapePainter
 from umbrant.desk.widgets.painted import painting
 from umbrant.desk.widgets.theme import DAY

@@ -12,12 +12,11 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from umbrant.catalog.kind import Catalog
-from umbrant.desk.session.folds import Folds
 from umbrant.desk.session.loader import Loaded
 from umbrant.desk.session.nearest import NearestChanges
 from umbrant.desk.session.open_project import OpenProject
+from umbrant.desk.session.shown import Folds, TapeWindow
 from umbrant.desk.session.takes import Takes
-from umbrant.desk.session.tape_window import TapeWindow
 from umbrant.desk.session.trust import NOTHING_TRUSTED, Trust
 from umbrant.expecting.expectation import BrokenExpectation, NamedExpectation, broken_expectations
 from umbrant.model.behaviors import Behavior, Key, Override, Row

@@ -19,7 +19,7 @@ from PySide6.QtWidgets import QHeaderView, QWidget
 from umbrant.desk.chips.layout import RowLayout, SentenceFlow
 from umbrant.desk.chips.table import ChipTable
 from umbrant.desk.session.desk import Desk
-from umbrant.desk.session.folds import can_fold
+from umbrant.desk.session.shown import can_fold
 from umbrant.desk.views.ledger.adding import RowAdding
 from umbrant.desk.views.ledger.delegates import (
     NowDelegate,

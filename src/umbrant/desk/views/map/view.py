@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from umbrant.desk.chips.editing import menu_heading
 from umbrant.desk.session.desk import Desk
-from umbrant.desk.session.folds import can_fold
+from umbrant.desk.session.shown import can_fold
 from umbrant.desk.views.machine_table.adding import add_transition, trigger_menu
 from umbrant.desk.views.machine_table.cells import SOURCES, TriggerColumn
 from umbrant.desk.views.map.layout import MapBox, MapLayout, draw, lines_in, open_rows

@@ -301,11 +301,13 @@ def _found(window: MainWindow) -> None:
     pane.actions_by_id["large_stage"].trigger()
     desk.move_playhead(GAVE_UP_TICK)
     desk.select_row("esc")
+    pane.actions_by_id["show_expectations"].trigger()
     pane.actions_by_id["find_in_take"].trigger()
     pane.finder.in_take.line.setText("distance(visitor) < 6 and not ran(1.1)")
     _keep(window, "found-in-the-take")
     desk.show_hits("", [])
     pane.finder.in_take.hide()
+    pane.actions_by_id["show_rows"].trigger()
     pane.actions_by_id["large_stage"].trigger()
 
 

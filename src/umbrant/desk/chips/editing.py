@@ -247,6 +247,12 @@ class ChipEditing(QObject):
         self._set(chip, value)
 
     def _set(self, chip: Chip, value: ParamValue | None, merges: str = "") -> None:
+        if isinstance(chip, FieldChip) and chip.act is not None:
+            try:
+                chip.act(value)
+            except ChipError as error:
+                self._desk.message.emit(str(error))
+            return
         edit = chip_edit(self._written_in, chip, value, merges=merges)
         try:
             if isinstance(chip, FieldChip) and chip.careful:

@@ -12,7 +12,7 @@ from umbrant.expecting.expectation import (
     NamedExpectation,
     broken_in,
 )
-from umbrant.model.files import write_atomically
+from umbrant.expecting.files import new_file, write_expectation
 
 
 def expect_now(desk: Desk, dialogs: Dialogs) -> str:
@@ -45,18 +45,11 @@ def expect_now(desk: Desk, dialogs: Dialogs) -> str:
         broken = broken_in(expectation, take)
     except LanguageError as error:
         return f"{that}: {error}. Nothing was written."
-    taken = {path.name for path in (folder / FOLDER).glob("*.json")}
-    name = next(
-        each
-        for index in range(1, len(taken) + 2)
-        if (each := f"expectation-{index}.json") not in taken
-    )
+    file = new_file(folder)
     try:
-        (folder / FOLDER).mkdir(exist_ok=True)
-        text = expectation.model_dump_json(indent=2, exclude_defaults=True) + "\n"
-        write_atomically(folder / FOLDER / name, text)
+        write_expectation(folder, file, expectation)
     except OSError as error:
         return f"{folder / FOLDER}: the expectation could not be written: {error.strerror}."
-    desk.expect(NamedExpectation(f"{FOLDER}/{name}", expectation))
+    desk.expect(NamedExpectation(file, expectation))
     is_so = "it does not hold in this take" if broken else "it holds in this take"
-    return f"{expectation.sentence}: {is_so}. It stands in {FOLDER}/{name}."
+    return f"{expectation.sentence}: {is_so}. It stands in {file}."

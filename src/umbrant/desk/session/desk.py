@@ -337,7 +337,7 @@ class Desk(QObject):
         current = self.takes.current
         if current is not None:
             found = broken_expectations([named], current.loaded.take)
-            self.takes.add_broken(found)
+            self.takes.set_broken((*current.loaded.broken, *found))
 
     def show_hits(self, condition: str, stretches: Sequence[tuple[int, int]]) -> None:
         """Mark where something that was looked for holds in the take that is shown."""

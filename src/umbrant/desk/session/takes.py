@@ -3,7 +3,7 @@ kept to go back to.
 """
 
 import shutil
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -313,12 +313,12 @@ class Takes(QObject):
         parent = next((each for each in others if each.number == entry.parent), others[-1])
         self._show(parent)
 
-    def add_broken(self, found: list[BrokenExpectation]) -> None:
-        """The take that is shown breaks these, too."""
+    def set_broken(self, found: Sequence[BrokenExpectation]) -> None:
+        """What the take that is shown breaks of the expectations as they now are."""
         entry = self.current
-        if entry is None or not found:
+        if entry is None or tuple(found) == entry.loaded.broken:
             return
-        loaded = replace(entry.loaded, broken=(*entry.loaded.broken, *found))
+        loaded = replace(entry.loaded, broken=tuple(found))
         changed = replace(entry, loaded=loaded)
         self.kept = [changed if each is entry else each for each in self.kept]
         self._show(changed)

@@ -6,6 +6,7 @@ from umbrant.desk.views.blackboard import BlackboardView
 from umbrant.desk.views.cast.view import CastTable
 from umbrant.desk.views.curve.view import CurveView
 from umbrant.desk.views.decisions.view import DecisionsView
+from umbrant.desk.views.expectations.view import ExpectationsView
 from umbrant.desk.views.help.view import HelpView
 from umbrant.desk.views.lanes.view import LanesView
 from umbrant.desk.views.ledger.view import LedgerView
@@ -53,6 +54,15 @@ VIEWS: tuple[ViewSpec[Any], ...] = (
         "Show the cast of the scenario as a table",
         lambda c: CastTable(c.desk, c.palette, c.dialogs, c.parent),
         "Ctrl+Shift+A",
+    ),
+    ViewSpec(
+        "expectations",
+        Side.LEFT,
+        "Expected",
+        "Show what must be so in takes, and whether it is",
+        lambda c: ExpectationsView(c.desk, c.palette, c.dialogs, c.parent),
+        "Ctrl+Shift+X",
+        close=lambda view: view.close_worker(),
     ),
     ViewSpec(
         "review",

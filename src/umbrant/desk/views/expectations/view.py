@@ -1,0 +1,357 @@
+"""The project's expectations as sentences: what must be so in takes, and whether it is in the one
+that is shown.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPoint, QRectF, Qt
+from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent, QShowEvent
+from PySide6.QtWidgets import QHeaderView, QMenu, QStyleOptionViewItem, QWidget
+
+from umbrant.desk.chips.drawing import draw_pieces
+from umbrant.desk.chips.layout import RowLayout
+from umbrant.desk.chips.sentence import PieceRole, SentencePiece
+from umbrant.desk.chips.table import ChipTable
+from umbrant.desk.session.background import NewestOnlyWorker
+from umbrant.desk.session.desk import Desk
+from umbrant.desk.views.expectations.lines import (
+    KINDS,
+    ExpectationOffer,
+    ExpectationState,
+    expectation_pieces,
+    states_of,
+)
+from umbrant.desk.views.ledger.delegates import make_flow
+from umbrant.desk.widgets.dialogs import Dialogs
+from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
+from umbrant.desk.widgets.theme import Palette
+from umbrant.expecting.expectation import (
+    BrokenExpectation,
+    Expectation,
+    Expected,
+    NamedExpectation,
+    broken_expectations,
+)
+from umbrant.expecting.files import new_file, remove_expectation, with_field, write_expectation
+from umbrant.take.reader import Take
+
+HINT = "Enter writes down what must be so in every take: always, never, by a time, how often …"
+UNSAVED = "Save the project first: expectations are kept in its folder."
+
+
+@dataclass(frozen=True)
+class ExpectationCheck:
+    """A take, and what it is to be held against."""
+
+    take: Take
+    expectations: tuple[NamedExpectation, ...]
+
+    def broken(self) -> list[BrokenExpectation]:
+        """What it breaks. Any thread."""
+        return broken_expectations(self.expectations, self.take)
+
+
+class ExpectationModel(QAbstractTableModel):
+    """The expectations of the project's folder, one to a line."""
+
+    def __init__(self, desk: Desk, parent: QObject) -> None:
+        super().__init__(parent)
+        self.desk = desk
+        self.lines: tuple[NamedExpectation, ...] = ()
+        self.states: tuple[ExpectationState, ...] = ()
+        self.is_checked = True
+        """Whether the take that is shown has been held against them as they now are."""
+
+    def reload(self) -> None:
+        """Take up the files as they now are."""
+        self.beginResetModel()
+        desk = self.desk
+        self.lines = desk.documents.read_expectations()
+        broken = [each.file for each in desk.broken] if self.is_checked and desk.take else None
+        first = desk.project.cover.scenario
+        scenario = desk.take.header.scenario if desk.take is not None else desk.scenario_name
+        self.states = tuple(states_of(self.lines, broken, scenario, first))
+        self.endResetModel()
+
+    # Qt's own signature.
+    def rowCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else max(1, len(self.lines))
+
+    # Qt's own signature.
+    def columnCount(self, parent: ModelIndex = QModelIndex()) -> int:  # noqa: B008
+        return 0 if parent.isValid() else 1
+
+    def data(self, index: ModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        if role != Qt.ItemDataRole.DisplayRole:
+            return None
+        if 0 <= index.row() < len(self.lines):
+            sentence = self.lines[index.row()].expectation.sentence
+            return f"{sentence} · {self.states[index.row()]}"
+        return HINT
+
+
+class ExpectationDelegate(PaintedDelegate):
+    """Draws the line of an expectation, with a bar for what the take says of it."""
+
+    def __init__(self, view: "ExpectationsView") -> None:
+        super().__init__(view)
+        self._view = view
+
+    def draw_cell(
+        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
+    ) -> None:
+        view, palette = self._view, self._view.brushes.palette
+        layout = view.layout_at(index.row())
+        if layout is None:
+            return
+        selected = index.row() == view.selected_index()
+        painter.fillRect(cell, palette.selection if selected else palette.sheet)
+        with saved(painter):
+            painter.translate(cell.topLeft())
+            states = view.model_.states
+            state = states[index.row()] if index.row() < len(states) else None
+            colour = {
+                ExpectationState.HOLDS: palette.success,
+                ExpectationState.BROKEN: palette.refused,
+            }.get(state or ExpectationState.UNKNOWN, palette.faint)
+            painter.fillRect(QRectF(0, 0, 3, layout.height - 1), colour)
+            draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
+        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+
+
+class ExpectationsView(ChipTable):
+    """The expectations. Enter adds one or goes to where the selected one is broken, C walks its
+    chips, Delete takes it away.
+    """
+
+    needs_row = shows_rows = False
+
+    def __init__(
+        self,
+        desk: Desk,
+        palette: Palette,
+        dialogs: Callable[[], Dialogs],
+        parent: QWidget | None = None,
+    ) -> None:
+        super().__init__(desk, palette, dialogs, parent)
+        self.setAccessibleName("Expectations")
+        self.model_ = ExpectationModel(desk, self)
+        self.menu: QMenu | None = None
+        self._removed: list[NamedExpectation] = []
+        """Those that were taken away in this visit, to be brought back."""
+        self._layouts: dict[int, RowLayout] = {}
+        self._is_stale = True
+        self._checking = NewestOnlyWorker(
+            "Checking expectations", ExpectationCheck.broken, (), self
+        )
+        self._checking.answered.connect(self._checked)
+        self._checking.failed.connect(desk.message)
+        self.setModel(self.model_)
+        self.setItemDelegate(ExpectationDelegate(self))
+        self.horizontalHeader().hide()
+        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.selectionModel().currentRowChanged.connect(self._walked)
+        for changed in (desk.take_changed, desk.documents.refreshed):
+            changed.connect(self._changed)
+
+    def heading(self) -> str:
+        """What must be so, and how much of it is."""
+        count = len(self.model_.lines)
+        broken = sum(state is ExpectationState.BROKEN for state in self.model_.states)
+        return f"{count} expectations · {broken} broken in this take · Enter adds"
+
+    def close_worker(self) -> None:
+        """The window leaves the project."""
+        self._checking.close()
+
+    # lines
+
+    def reload(self) -> None:
+        """Take up the expectations as they now are, with the same one selected."""
+        self._is_stale, index = False, max(0, self.selected_index())
+        self.model_.reload()
+        self.lay_out_again()
+        self.setCurrentIndex(self.model_.index(min(index, self.model_.rowCount() - 1), 0))
+
+    def _changed(self) -> None:
+        self._is_stale = True
+        if self.isVisible():
+            self.reload()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self._is_stale:
+            self.reload()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.lay_out_again()
+
+    def selected_index(self) -> int:
+        return self.currentIndex().row()
+
+    @property
+    def selected(self) -> NamedExpectation | None:
+        """The expectation of the selected line; None where there is none."""
+        index, lines = self.selected_index(), self.model_.lines
+        return lines[index] if 0 <= index < len(lines) else None
+
+    def lay_out_again(self) -> None:
+        self._layouts.clear()
+        for index in range(self.model_.rowCount()):
+            layout = self.layout_at(index)
+            self.setRowHeight(index, int(layout.height) if layout is not None else 0)
+        self.viewport().update()
+
+    def layout_at(self, place: int) -> RowLayout | None:
+        if not 0 <= place < self.model_.rowCount():
+            return None
+        if place not in self._layouts:
+            flow = make_flow(self.brushes.fonts, self.viewport().width(), compact=self.compact)
+            self._layouts[place] = flow.lay_out(self._pieces(place), 0)
+        return self._layouts[place]
+
+    def _pieces(self, place: int) -> list[SentencePiece]:
+        if place < len(self.model_.lines):
+            named, state = self.model_.lines[place], self.model_.states[place]
+            return expectation_pieces(named, state, self._offer())
+        return [SentencePiece(word, PieceRole.WORDS) for word in HINT.split()]
+
+    def _offer(self) -> ExpectationOffer:
+        scenario = self.desk.scenario
+        cast = [each for each in scenario.players if each.behavior] if scenario is not None else []
+        groups = dict.fromkeys(each.group for each in cast if each.group)
+        return ExpectationOffer(
+            self.desk.take,
+            (*(each.name for each in cast), *groups),
+            tuple(each.name for each in self.desk.project.scenarios),
+            self.write,
+        )
+
+    # what can be done
+
+    def open_additions(self) -> None:
+        """Offer the kinds of expectations, and to go to where the selected one is broken."""
+        menu = QMenu(self)
+        menu.setAccessibleName("Expectations")
+        broken = self._broken()
+        if broken is not None:
+            at_s = self.desk.seconds(broken.tick)
+            menu.addAction(f"Go to {at_s:.2f} s, where it is broken", self.go_to)
+            menu.addSeparator()
+        for choice in KINDS:
+            kind = Expected(str(choice.value))
+            menu.addAction(f"{choice.label}: {choice.help}", partial(self.add, kind))
+        if self._removed:
+            menu.addSeparator()
+            sentence = self._removed[-1].expectation.sentence
+            menu.addAction(f"Bring back: {sentence}", self.bring_back)
+        self.menu = menu
+        corner = self.visualRect(self.currentIndex()).bottomLeft()
+        menu.popup(self.viewport().mapToGlobal(corner + QPoint(40, 0)))
+
+    def add(self, kind: Expected) -> None:
+        """Write down one more expectation, about the agent that is looked at: that its selected row
+        runs, until something else is written.
+        """
+        folder, desk = self.desk.documents.folder, self.desk
+        if folder is None:
+            desk.message.emit(UNSAVED)
+            return
+        number = "1"
+        if desk.behavior is not None and desk.row is not None:
+            number = desk.behavior.outline.number[desk.row.id]
+        first = desk.project.cover.scenario
+        scenario = "" if desk.scenario_name == first else desk.scenario_name
+        made = Expectation(
+            expect=Expected.ALWAYS, that=f"ran({number})", of=desk.agent, scenario=scenario
+        )
+        file = new_file(folder)
+        self.write(file, with_field(made, "expect", kind))
+        files = [each.file for each in self.model_.lines]
+        if file in files:
+            self.setCurrentIndex(self.model_.index(files.index(file), 0))
+
+    def write(self, file: str, expectation: Expectation) -> None:
+        """Write an expectation into its file, and hold the take against it."""
+        folder = self.desk.documents.folder
+        if folder is None:
+            self.desk.message.emit(UNSAVED)
+            return
+        try:
+            write_expectation(folder, file, expectation)
+        except OSError as error:
+            self.desk.message.emit(f"{file}: it could not be written: {error.strerror}.")
+        self._check()
+
+    def delete(self) -> bool:
+        named, folder = self.selected, self.desk.documents.folder
+        if named is not None and folder is not None:
+            try:
+                remove_expectation(folder, named.file)
+            except OSError as error:
+                self.desk.message.emit(f"{named.file}: it could not be removed: {error.strerror}.")
+                return True
+            self._removed.append(named)
+            self.desk.message.emit(f"{named.file} is removed. Enter brings it back.")
+            self._check()
+        return True
+
+    def bring_back(self) -> None:
+        """Write down again what was taken away last."""
+        if self._removed:
+            named = self._removed.pop()
+            self.write(named.file, named.expectation)
+
+    def move_line(self, step: int) -> bool:
+        return True
+
+    def go_to(self) -> None:
+        """Look at the tick at which the selected expectation is broken, and for whom."""
+        broken = self._broken()
+        if broken is None:
+            return
+        if broken.agent:
+            self.desk.select_agent(broken.agent)
+        self.desk.move_playhead(broken.tick)
+        self.desk.message.emit(broken.says)
+
+    def _broken(self) -> BrokenExpectation | None:
+        named = self.selected
+        found = (each for each in self.desk.broken if named is not None and each.file == named.file)
+        return next(found, None)
+
+    # checking
+
+    def _check(self) -> None:
+        """Hold the take that is shown against the expectations as they now are."""
+        take = self.desk.take
+        self.model_.is_checked = take is None
+        self.reload()
+        if take is not None:
+            self._checking.request(ExpectationCheck(take, self.model_.lines))
+
+    def _checked(self, found: list[BrokenExpectation]) -> None:
+        self.model_.is_checked = True
+        self.desk.takes.set_broken(found)
+        self.reload()
+
+    # events
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        index = self.indexAt(event.position().toPoint())
+        self.setFocus()
+        if index.isValid():
+            self.setCurrentIndex(index)
+            if event.button() is Qt.MouseButton.LeftButton:
+                self.press_sentence(index.row(), event.position())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.go_to()
+
+    def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
+        self.setAccessibleDescription(str(self.model_.data(current)))
+        self.viewport().update()

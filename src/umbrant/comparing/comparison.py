@@ -77,6 +77,7 @@ def compared(one: Take, other: Take, *, only_outcome: bool = False) -> TakeCompa
 
 def ranges_apart(one: Take, other: Take, agent: str) -> tuple[TickRange, ...]:
     """The ticks at which any row of an agent was in another state, as ranges in order of time."""
+    # One mark for each tick, so that rows that differ at the same ticks make one range.
     ticks = np.zeros(max(one.ticks, other.ticks) + 1, bool)
     for stretches in different(one, other, agent).values():
         for each in stretches:

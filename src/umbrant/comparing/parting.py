@@ -147,6 +147,8 @@ def differences_by_agent(
     """
     found: dict[str, Difference] = {}
     for name in _all_names(one.agents, other.agents):
+        # Who plays in one take only differs before the first tick; all else that follows comes of
+        # that.
         if name not in one.agents or name not in other.agents:
             here, there = name in one.agents, name in other.agents
             found[name] = Difference(0, name, DifferenceKind.CAST, name, here, there, Phase.CUES)
@@ -254,6 +256,8 @@ def _of_row(row_id: str, row: RowRecord) -> Iterator[_Event]:
             detail = (part, refusal.cause.kind)
             place = (refusal.step, 0)
             yield _Event(refusal.start, place, DifferenceKind.REFUSED, row_id, detail)
+            # A refusal for another cause at the next tick is a difference of its own; where none
+            # follows, that it ended is one.
             goes_on = number + 1 < len(refusals) and refusals[number + 1].start == refusal.end
             if not goes_on:
                 over = (part, "no more")
@@ -318,6 +322,8 @@ def _curve(found: Float32Array | None, ticks: int) -> Float32Array:
 
 def _first_apart_at(one: Float32Array, other: Float32Array) -> int | None:
     """The first index at which two curves differ. NaN, for what is not there, is like itself."""
+    # Compared exactly: equal takes are equal to the last bit, and a tolerance would hide where they
+    # part.
     apart = ~((one == other) | (np.isnan(one) & np.isnan(other)))
     if apart.ndim > 1:
         apart = apart.any(axis=1)

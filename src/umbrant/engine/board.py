@@ -90,6 +90,8 @@ class Board:
         """
         for name, key in self._keys.items():
             first, live = values.get(name, key.default), self._live[name]
+            # A key that is shared has one beginning: that of whoever comes first in the cast,
+            # unless a member says otherwise.
             if first is not None and not key.formula and (name in values or live.written_s is None):
                 live.set(first)
 
@@ -164,7 +166,10 @@ class LiveKey:
         if value is not None:
             if self._is_number and isinstance(value, _NUMBERS):
                 value = _within(self._declared, float(value))
+            # Given anew counts as written, also where the value stays: `time_since` asks when it
+            # was last noted.
             self.written_s = self._clock.now_s
+        # Identity first: most writes put back the very object, and comparing points costs more.
         if value is not self.value and value != self.value:
             self.value = value
             self._wrote(self.shared_by, self.key, value, *self._board.writer, because)
@@ -231,6 +236,7 @@ class DerivedKey(LiveKey):
         if self._is_busy:
             return None
         board = self._board
+        # Worked out already on behalf of the same formula: nothing can have changed in between.
         if board.formula_round and self._round == board.formula_round:
             return self._last
         is_first = not board.formula_round

@@ -62,6 +62,7 @@ class PathTable:
         end: object = top
         while isinstance(end, Wrapper) and (inner := end.inside()) is not None:
             end = inner
+        # Generated once for each end: a take visits few of them, and each again and again.
         known = self._known.get(end)
         if known is None:
             known = self._known[end] = _path(_wrappers(top, end), cast(Work, end))
@@ -95,6 +96,7 @@ def _path(wrappers: Sequence[Wrapper], end: Work) -> PathFunction:
 
     def fail_unbound(me: Me, index: int, unbound: Unbound) -> tuple[int, Status]:
         """Something at an index raised Unbound: the innermost row around it fails."""
+        # Rows alone take the failure, and a wrapper between two of them hands it on.
         for outer in range(min(index, len(wrappers) - 1), -1, -1):
             status = wrappers[outer].fail_unbound(me, unbound.reason)
             if status is not None:

@@ -57,6 +57,8 @@ class UpkeepTask:
     def entered(self, now_s: float) -> None:
         """Restart the interval: the row has been entered, so the task is due at once."""
         self._next_s = now_s
+        # A moment early, for ticks are added up in floating point and a tick may come a hair before
+        # its time.
         self.due_s = now_s - SLACK_S
 
     def do(self, me: Me) -> None:
@@ -93,6 +95,8 @@ class RowSequence(Wrapper):
         self.ended = None if self.rows else SUCCESS
 
     def tick(self, me: Me) -> Status:
+        # Rows that end at once follow each other within the tick: no tick passes without the state
+        # doing something.
         while self.ended is None:
             status = self.rows[self._at].visit(me)
             if status is RUNNING:
@@ -146,6 +150,7 @@ class RepeatedWork(DecoratorBase):
         return status
 
     def _end_turn(self, me: Me) -> None:
+        # What a turn has left running is of that turn: the next one begins as the first did.
         for row in self._rows:
             row.halt(me, self._over)
         # Between two turns what is inside the decorator changes though no row is entered or left:
@@ -314,6 +319,7 @@ class LiveRow(Wrapper):
             before = self._was_open
             if not self._gates_let(me, again=True) or before:
                 return None
+            # Noted for `opens`, which the take-over is about to ask: see there.
             self._is_let_in = True
             return take(me)
 

@@ -159,6 +159,8 @@ class TakeSignals:
 
     def _joined(self, parts: list[Column], *, all_of: bool) -> Column:
         """Parts of an `and` or an `or`. What is unknown decides nothing that the rest decides."""
+        # As the engine has it: a part that is no decides an `and` and one that is yes an `or`,
+        # whatever the others are.
         known = np.asarray(np.logical_and.reduce([each.known for each in parts]))
         yes = [each.values & each.known for each in parts]
         if all_of:
@@ -172,6 +174,8 @@ class TakeSignals:
         orders = tree.sign in ("<", "<=", ">", ">=")
         if orders and not (left.is_number and right.is_number):
             raise LanguageError("only numbers can be compared so", tree.span)
+        # NumPy would compare a text with a number and say no, and the author would never learn of
+        # the mistake.
         if left.values.dtype.kind != right.values.dtype.kind:
             raise LanguageError("these two are of different kinds", tree.span)
         values = COMPARE[tree.sign](left.values, right.values).astype(np.bool_)
@@ -270,6 +274,8 @@ class TakeSignals:
     def _place_of_key(self, changes: Changes[Any]) -> Numbers:
         """Where what a key holds is: a point, somebody, or something."""
         found = np.full((self.ticks, 2), np.nan)
+        # Each value holds until the next: who is named may move meanwhile, and its own places are
+        # taken.
         ends = [*changes.ticks[1:], self.ticks]
         for start, end, written in zip(changes.ticks, ends, changes.values, strict=True):
             value = written.value

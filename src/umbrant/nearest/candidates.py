@@ -125,6 +125,8 @@ class ChangeCandidates:
         for row_id in self.in_the_way():
             for each in self._of_row(row_id):
                 if isinstance(each, NumberCandidate):
+                    # The row nearest to what is in the way comes first, and with it what it
+                    # guesses.
                     numbers.setdefault(each.place, each)
                 else:
                     arranged.setdefault(each.place, each)
@@ -158,6 +160,7 @@ class ChangeCandidates:
         if parent is None or subject.order(parent) is not ChildOrder.WRITTEN:
             return
         siblings = subject.outline.children[parent]
+        # Only what comes before it in the order has it wait.
         for each in siblings[: siblings.index(row_id)]:
             if subject.record.row(each).span_at(self._tick) is not None:
                 yield each
@@ -221,6 +224,7 @@ class ChangeCandidates:
         )
         param = kind.param(name) if kind else None
         value = args.get(name, param.default if param else None)
+        # What comes from a key is changed at the key, which is a candidate of its own.
         if param is None or isinstance(value, bool) or not isinstance(value, int | float):
             return
         place = ParamNumber(

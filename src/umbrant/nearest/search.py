@@ -174,6 +174,7 @@ class NearestSearch:
         """The changes that help, each as soon as it has been played: those that seem nearest first,
         and pairs of them if nothing helps alone.
         """
+        # It ran: there is nothing to search for.
         if ran(self._subject.record.row(self._row_id), self._tick):
             return
         candidates = ChangeCandidates(self._subject, self._tick, self._row_id).found()
@@ -183,6 +184,8 @@ class NearestSearch:
             self._pairs(promising),
             map(self._from_tries, _numbers(candidates)),
         ):
+            # What is simpler is told alone: pairs are tried only where no single change helps, and
+            # values without a guess only where no pair does.
             any_found = False
             for found in search:
                 if found is not None:
@@ -211,6 +214,7 @@ class NearestSearch:
 
     def _arranged(self, candidate: ArrangementCandidate) -> NearestChange | None:
         changed = candidate.place.put(self._project)
+        # An arrangement that is there already is no change.
         if changed == self._project:
             return None
         trial = self._player.play([changed])[0]
@@ -239,6 +243,7 @@ class NearestSearch:
         """
         was, step = candidate.was, _step_of(candidate.was, first)
         sign = 1.0 if first > was else -1.0
+        # Rounded outwards, for what is rounded towards the number as it was may not be enough.
         base = _on_grid(first, step, sign)
         failed, helped = was, None
         trials: dict[float, TrialTake | None] = {}
@@ -246,6 +251,7 @@ class NearestSearch:
             value = round(base + sign * count * step, 6)
             if not _is_within(candidate, value):
                 break
+            # Played along with it, for a processor is free: it is asked next if the value helps.
             nearer = _step_back(was, value, step)
             self._play(candidate, [value, *([] if nearer is None else [nearer])], trials)
             if self._runs(trials[value]):
@@ -298,6 +304,7 @@ class NearestSearch:
         for numbers in product(_at_guess(one), _at_guess(other)):
             nearer = [self._with(numbers, less=index) for index in range(len(numbers))]
             trial, *less = self._player.play([self._with(numbers), *nearer])
+            # Both are needed, each to its last digit: with one step less of either it does not run.
             if self._runs(trial) and not any(map(self._runs, less)):
                 return self._change(trial, numbers=numbers)
         return None

@@ -57,6 +57,7 @@ class TrialPlayer:
         self._folder = folder
         self._pool = pool
         self._trusted = trusted
+        # What was wrong before is none of the change's doing.
         self._known = validate(header.project, project_catalog(header.project).catalog)
         self.played = 0
         """How many trials have been played."""

@@ -85,6 +85,7 @@ class SupervisedRolls:
         self._number += 1
         self._write(order_line(self._number, replace(order, path=order.path.absolute())))
         self._is_rolling = True
+        # A signal may have come before there was an order to be stopped.
         if self._stop_reason:
             self._write(stop_line(self._number, self._stop_reason))
         assert self._process.stdout is not None  # noqa: S101  (it is a pipe)

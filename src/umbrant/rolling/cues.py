@@ -47,6 +47,8 @@ class CueHost:
 
     def __init__(self, common: CastContext, world: StageWorld, writer: PlayRecorder) -> None:
         keys = common.project.world_keys()
+        # What a cue writes to keys of the world is recorded under no name: it is no agent of the
+        # cast.
         recorder = writer.agent("")
         self.world = world
         # A seeded generator is what a take needs.
@@ -144,6 +146,8 @@ class CuePlayer:
         """
         given = numbered(scenario)
         later = [each for each in self._waiting if each.is_later]
+        # A cue that has been there before keeps what it remembers: whether it was done, and whether
+        # its condition was true.
         known = {
             each.number: each
             for each in self._waiting
@@ -183,6 +187,7 @@ class CuePlayer:
                 return False
             each.done = True
             return True
+        # A cue with a condition is done as that turns to yes, not at each tick at which it holds.
         before, each.was_true = each.was_true, each.question.evaluate()
         return each.was_true and not before
 

@@ -49,6 +49,8 @@ def takes_of(
                 supervisors.append(supervisor)
                 return Reply(number=0, error=str(error))
             finally:
+                # Put back also where it has failed: the pool has as many threads as there are
+                # supervisors, and each takes one.
                 idle.put(supervisor)
 
         waiting: list[tuple[RollOrder, Future[Reply]]] = []

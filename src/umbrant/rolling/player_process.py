@@ -75,6 +75,8 @@ class PlayerLink:
         """Send as much of the queue as the pipe takes now; returns whether it is empty."""
         try:
             while self._unsent:
+                # Never more than the pipe takes: the supervisor has one thread, and a player that
+                # hears nothing must not hold it up.
                 del self._unsent[: os.write(self.orders, self._unsent[:65536])]
         except BlockingIOError:
             return False
@@ -88,6 +90,8 @@ class PlayerLink:
         `fault`.
         """
         try:
+            # Sockets of snapshots come beside the bytes, in the order of the messages that speak of
+            # them.
             data, ends, _, _ = socket.recv_fds(self._socket, 1 << 20, MOST_ENDS)
         except BlockingIOError:
             return [], True
@@ -203,6 +207,7 @@ class PlayerProcess(PlayerLink):
         until_s = time.monotonic() + DUMPED_S
         while os.fstat(self._crash).st_size == before and time.monotonic() < until_s:
             time.sleep(0.01)
+        # What it notes is written in several pieces: the rest of them needs a moment.
         time.sleep(0.01)
         return self._line()
 

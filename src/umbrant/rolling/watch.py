@@ -47,6 +47,8 @@ class SharedWatch:
 
     def enter(self, place: bytes) -> None:
         numbers = self._numbers
+        # Of calls inside each other only the outermost is told: it is the one that does not come
+        # back.
         if not numbers[_DEPTH]:
             length = min(len(place), _SIZE - _PLACE)
             self._memory[_PLACE : _PLACE + length] = place[:length]
@@ -66,6 +68,8 @@ class SharedWatch:
     @property
     def call(self) -> int:
         """The number of the outermost call that the player is in; 0 if it is in none."""
+        # The number tells one call from the next of the same node, which may be as quick as one
+        # look.
         return self._numbers[_CALLS] if self._numbers[_DEPTH] else 0
 
     @property

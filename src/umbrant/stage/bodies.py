@@ -108,6 +108,7 @@ class StageBody:
         off = turn_between(self.heading_deg, wanted_deg)
         most = self.turn_deg_s * tick_s
         step = max(-most, min(most, off))
+        # Kept between -180 and 180, so that turns are compared and recorded without wrapping round.
         self.heading_deg = to_grid((self.heading_deg + step + 180.0) % 360.0 - 180.0)
         return abs(off - step)
 
@@ -118,6 +119,8 @@ class StageBody:
         while self.corners and left > 0:
             next_x, next_y = self.corners[0]
             apart = math.hypot(next_x - x, next_y - y)
+            # A corner within this tick's reach is passed, and what is left of the tick goes on
+            # behind it.
             if apart <= left:
                 x, y = next_x, next_y
                 left -= apart
@@ -126,6 +129,8 @@ class StageBody:
                 self.turn(heading_to((x, y), (next_x, next_y)), tick_s)
                 x, y = x + (next_x - x) * left / apart, y + (next_y - y) * left / apart
                 left = 0.0
+        # On the grid, so that two processes, and two orders of adding, come to the same place to
+        # the last bit.
         self.place = to_grid(x), to_grid(y)
 
 

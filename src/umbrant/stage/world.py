@@ -161,6 +161,7 @@ class StageWorld:
             if things:
                 places += [each.place for each in things]
             return distances_m(here, places)
+        # Many ask in one tick for distances among the same group, and nobody moves until its end.
         found = self._rows.get(group)
         if found is None:
             present = [each for each in members if each.here]
@@ -288,8 +289,12 @@ class StageWorld:
         """The way the body is on, if it still leads to the goal; else a new one."""
         if body.goal is not None and body.corners:
             strayed = distance_m(body.goal, goal)
+            # Nothing has moved: the corners ahead are the way, and only the first stretch has
+            # become shorter.
             if strayed == 0.0:
                 return Route(tuple(body.corners), length_m((body.place, *body.corners)))
+            # A search at each tick of a chase would cost more than all else, so the last stretch
+            # follows a goal that moves a little.
             if strayed < OFF_ROUTE_M and self._still_leads(body, ground, goal):
                 corners = (*body.corners[:-1], goal)
                 return Route(corners, length_m((body.place, *corners)))
@@ -303,12 +308,16 @@ class StageWorld:
         """
         if len(body.corners) < 2 or not ground.holds(goal):
             return False
+        # Once the goal is in plain sight the way straight to it is shorter than the one round the
+        # corner.
         return ground.is_clear(body.corners[-2], goal) and not ground.is_clear(body.place, goal)
 
     def _pushed(self, body: StageBody) -> None:
         """Go where a hand pushes; along a wall it slides."""
         ground, (x, y) = self._ground(body), body.place
         by_x, by_y = body.push[0] * self.tick_s, body.push[1] * self.tick_s
+        # Straight on if that is free, else along the one axis or the other: that is sliding along a
+        # wall.
         for to in ((x + by_x, y + by_y), (x + by_x, y), (x, y + by_y)):
             if to != body.place and ground.is_clear(body.place, to):
                 body.heading_deg = to_grid(heading_to(body.place, to))

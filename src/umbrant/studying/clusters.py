@@ -39,6 +39,8 @@ def clusters(
     shares = np.array(
         [[leads[run].get(row, 0) / max(1, ticks_of[run]) for row in rows] for run in runs]
     )
+    # Comparing each take with each other would take the square of ten thousand; most are alike up
+    # to the grain.
     distinct, kind_of = np.unique(np.round(shares * GRAIN) / GRAIN, axis=0, return_inverse=True)
     sorted_as = _sorted(distinct)[kind_of.ravel()]
     found = [
@@ -57,6 +59,8 @@ def _sorted(kinds: FloatArray) -> FloatArray:
     groups = fcluster(linkage(few, "average", metric="cityblock"), 2 * APART, "distance")
     if len(kinds) == len(few):
         return np.asarray(groups, np.float64)
+    # A take beyond those that were compared goes where it is nearest to the mean, which costs one
+    # look at each cluster.
     means = np.array([few[groups == each].mean(axis=0) for each in range(1, groups.max() + 1)])
     others = [np.abs(means - each).sum(axis=1).argmin() + 1 for each in kinds[MOST:]]
     return np.asarray([*groups, *others], np.float64)

@@ -80,6 +80,7 @@ def key_counts(take: Take) -> Iterator[Line]:
     for agent, record in take.agents.items():
         for name, changes in record.keys.items():
             numbers, owner = _numbers(changes), _owner(take, agent, name)
+            # A key that several share stands in the record of each of them.
             if numbers and (owner == agent or (owner, name) not in shared):
                 shared.add((owner, name))
                 changed = sum(one != other for one, other in pairwise(numbers))
@@ -179,6 +180,7 @@ def _first_of(record: AgentRecord, children: list[str], around: Span) -> str | N
     ]
     if not begins:
         return None
+    # By step within the tick: a child that fails at once is followed by another in the same tick.
     start, _, first = min(begins)
     for child in children:
         refusal = record.row(child).last_refusal(start)

@@ -100,6 +100,8 @@ class StudyFile:
         except (OSError, sqlite3.Error) as error:
             raise StudyError(f"{self.path}: the study cannot be kept there: {error}.") from None
         try:
+            # Written first, so that a file that is opened by its name is known to be a study
+            # whatever comes next.
             if is_new:
                 self._file.execute(f"PRAGMA application_id={APPLICATION_ID}")
                 self._file.execute(f"PRAGMA user_version={VERSION}")
@@ -131,6 +133,7 @@ class StudyFile:
                 f"{self.path}: this study was made by another version. Choose another folder, or "
                 "remove the file."
             )
+        # What has been counted for other documents, seeds or values must not be mixed with this.
         known = self.meta("identity")
         if identity and known != identity:
             raise StudyError(
@@ -224,6 +227,7 @@ class StudyFile:
             "run, agent, row, entered, ticks, succeeded, failed, stopped, first, longest",
             agent,
         ):
+            # Takes that failed, or have other values, are no part of this summary.
             if run in ticks_of:
                 found.setdefault((who, row), []).append((run, *numbers))
         return [row_summary(*place, lines, ticks_of, rate) for place, lines in found.items()]

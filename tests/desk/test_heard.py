@@ -2,6 +2,7 @@
 
 import inspect
 import math
+from itertools import pairwise
 
 import pytest
 
@@ -11,7 +12,14 @@ from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.kind import Family
 from umbrant.desk.views.stage.candidates import candidates
 from umbrant.desk.views.stage.heard import SHOWN_S, Moment, events, noises
-from umbrant.desk.views.stage.look import candidates_of, events_of, look_of, noises_of
+from umbrant.desk.views.stage.look import (
+    candidates_of,
+    events_of,
+    look_of,
+    noises_of,
+    sides_of,
+    way_of,
+)
 from umbrant.desk.views.stage.view import StageView
 from umbrant.model.behaviors import Key
 from umbrant.model.parts import candidate_of, candidate_part
@@ -204,3 +212,29 @@ def test_all_of_it_is_drawn_and_told(quay_driver: Driver) -> None:
     assert mark.name == "visitor"
     assert f"Chat scores {mark.score} for visitor" in view.words_at(view.to_pixels(mark.at))
     assert not view.grab().isNull()
+
+
+def test_what_the_selected_row_draws_answers_in_words(quay_driver: Driver) -> None:
+    view, desk = quay_driver.pane.stage, quay_driver.desk
+    stage = view.shown_stage()
+    desk.move_playhead(730)
+    desk.select_row("esc")
+    (side,) = sides_of(view, stage)
+    ends = view.to_pixels(side.here), view.to_pixels(side.there)
+    on_line = {view.words_at(ends[0] + (ends[1] - ends[0]) * each / 10) for each in range(11)}
+    words = f"what the selected row asks about · {side.words}"
+    assert words in on_line
+    assert words in [each.name for each in view.parts()]
+    desk.select_row("keep")
+    way = way_of(view)
+    assert way
+    corners = [view.place_of("odo")[0], *way]
+    left_m = sum(math.dist(one, other) for one, other in pairwise(corners))
+    words = f"the way of the selected row · {left_m:.1f} m to go"
+    on_way = [view.to_pixels(one) for one in corners]
+    seen = {
+        view.words_at(one + (other - one) * each / 10)
+        for one, other in pairwise(on_way)
+        for each in range(11)
+    }
+    assert words in seen

@@ -41,9 +41,14 @@ def test_a_label_stands_on_the_first_side_that_is_free(painter: QPainter) -> Non
     assert lower_right.top() == lower_left.top() > right.top() == left.top()
     assert (below.top(), above.bottom()) == (lower_right.bottom(), right.top())
     assert labels.write("seven", MIDDLE, 8, INK) is None
+    # What must be there stands further out, and over something only where nothing is free.
     forced = labels.write("seven", MIDDLE, 8, INK, must=True)
     assert forced is not None
-    assert forced.topLeft() == right.topLeft()
+    assert not any(forced.intersects(box) for box in (right, left, below, above))
+    labels.keep_clear(AREA)
+    covered = labels.write("eight", MIDDLE, 8, INK, must=True)
+    assert covered is not None
+    assert covered.topLeft() == right.topLeft()
 
 
 def test_nothing_is_written_over_what_is_kept_clear(painter: QPainter) -> None:

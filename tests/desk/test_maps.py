@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication
 from tests.conftest import DEMO
 from tests.desk.conftest import Driver
 from umbrant.catalog.validation import open_project
+from umbrant.desk.views.map.arrows import bowed
 from umbrant.desk.views.map.layout import (
     LINE_W,
     MOST_COLUMNS,
@@ -132,6 +133,15 @@ def test_the_map_of_a_tree_follows_the_playhead(quay_driver: Driver) -> None:
     assert len(view.drawing.boxes) == len(hands.desk.behavior.rows)
     hands.qtbot.mouseDClick(view, Qt.MouseButton.LeftButton, pos=QPoint(3, 3))
     assert len(view.drawing.boxes) < len(hands.desk.behavior.rows)
+
+
+def test_an_arrow_between_a_box_and_one_around_it_is_short() -> None:
+    outer, inner = QRectF(0, 0, 300, 200), QRectF(20, 80, 60, 30)
+    into, out = bowed(outer, inner, 0), bowed(inner, outer, 0)
+    assert (into.path.pointAtPercent(0), into.tip) == (QPointF(0, 95), QPointF(20, 95))
+    assert (out.path.pointAtPercent(0), out.tip) == (QPointF(20, 95), QPointF(0, 95))
+    low = bowed(outer, QRectF(120, 150, 60, 30), 0)
+    assert (low.path.pointAtPercent(0), low.tip) == (QPointF(150, 200), QPointF(150, 180))
 
 
 def test_the_map_folds_with_the_outline(quay_driver: Driver) -> None:

@@ -10,6 +10,8 @@ ABOVE, BELOW = 10, 3
 """How far a line of text reaches above and below the line it stands on."""
 OUT = 20
 """How far outside something may stand and still have its name at the edge."""
+FURTHER = (14, 28)
+"""How much further away a text is tried that must be there."""
 GAP = 4
 """How much is left free between two texts beside each other."""
 
@@ -39,7 +41,9 @@ class Labels:
         """
         if not must and not self._area.adjusted(-OUT, -OUT, OUT, OUT).contains(at):
             return None  # what it would name is out of sight
-        boxes = (self._inside(box) for box in self._around(text, at, away))
+        # What must be there looks for a free place further out before it stands over something.
+        reach = (away, *(away + each for each in FURTHER)) if must else (away,)
+        boxes = (self._inside(box) for each in reach for box in self._around(text, at, each))
         first = next(boxes)
         box = next(
             (box for box in chain((first,), boxes) if self._is_free(box)), first if must else None

@@ -65,7 +65,11 @@ class ArrowCurve:
 
 
 def bowed(one: QRectF, other: QRectF, bend: int) -> ArrowCurve:
-    """From the edge of one box to the edge of another."""
+    """From the edge of one box to the edge of another; of two of which one lies in the other
+    between their nearest edges.
+    """
+    if one.contains(other) or other.contains(one):
+        return _across(one, other)
     start, end = one.center(), other.center()
     dx, dy = end.x() - start.x(), end.y() - start.y()
     length = math.hypot(dx, dy) or 1.0
@@ -79,6 +83,24 @@ def bowed(one: QRectF, other: QRectF, bend: int) -> ArrowCurve:
     path = QPainterPath(begin)
     path.quadTo(control, tip)
     return ArrowCurve(path, tip, math.atan2(tip.y() - control.y(), tip.x() - control.x()))
+
+
+def _across(one: QRectF, other: QRectF) -> ArrowCurve:
+    """The short way between a box and one around it, straight through the room between them."""
+    outer, inner = (one, other) if one.contains(other) else (other, one)
+    middle = inner.center()
+    ways = (
+        (inner.left() - outer.left(), QPointF(outer.left(), middle.y())),
+        (outer.right() - inner.right(), QPointF(outer.right(), middle.y())),
+        (outer.bottom() - inner.bottom(), QPointF(middle.x(), outer.bottom())),
+        (inner.top() - outer.top(), QPointF(middle.x(), outer.top())),
+    )
+    at_outer = min(ways, key=lambda way: way[0])[1]
+    at_inner = on_edge(inner, at_outer)
+    begin, tip = (at_outer, at_inner) if outer is one else (at_inner, at_outer)
+    path = QPainterPath(begin)
+    path.lineTo(tip)
+    return ArrowCurve(path, tip, math.atan2(tip.y() - begin.y(), tip.x() - begin.x()))
 
 
 def loop(box: QRectF, boxes: Sequence[QRectF], crossed: Sequence[QPainterPath]) -> ArrowCurve:

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Iterator
+from itertools import pairwise
 from typing import TYPE_CHECKING
 
 import shapely
@@ -13,6 +14,8 @@ from umbrant.desk.views.stage.look import (
     noises_of,
     props_now,
     rings_of,
+    sides_of,
+    way_of,
 )
 from umbrant.desk.widgets.accessible import AccessiblePart
 from umbrant.model.staging import Blocks, Member, Scenario, Stage
@@ -66,9 +69,26 @@ def _lines(view: "StageView", scenario: Scenario, pixel: QPointF) -> Iterator[tu
     for ring in rings_of(view):
         away = _apart(view.to_pixels(ring.centre), pixel)
         yield abs(away - view.to_size(ring.radius_m)), f"{ring.means} · {ring.radius_m:g} m"
+    stage = view.shown_stage()
+    for side in sides_of(view, stage) if stage is not None else ():
+        ends = view.to_pixels(side.here), view.to_pixels(side.there)
+        yield _from_line(*ends, pixel), f"what the selected row asks about · {side.words}"
+    yield from _way_words(view, pixel)
     for noise in noises_of(view, scenario):
         away = _apart(view.to_pixels(noise.centre), pixel)
         yield abs(away - view.to_size(noise.radius_m)), noise.words
+
+
+def _way_words(view: "StageView", pixel: QPointF) -> Iterator[tuple[float, str]]:
+    """The stretches of the way that is drawn, each with how far it is in all."""
+    found, way = view.place_of(view.desk.agent), way_of(view)
+    if not way or found is None:
+        return
+    corners = [found[0], *way]
+    left_m = sum(math.dist(one, other) for one, other in pairwise(corners))
+    for one, other in pairwise(corners):
+        away = _from_line(view.to_pixels(one), view.to_pixels(other), pixel)
+        yield away, f"the way of the selected row · {left_m:.1f} m to go"
 
 
 def parts_of(view: "StageView", stage: Stage, scenario: Scenario) -> Iterator[AccessiblePart]:
@@ -81,6 +101,9 @@ def parts_of(view: "StageView", stage: Stage, scenario: Scenario) -> Iterator[Ac
             yield AccessiblePart(words, _box(view, found[0]), is_chosen)
     for name, at, level in props_now(view, stage):
         yield AccessiblePart(f"{name} · level {level:.2f} · {_where(at)}", _box(view, at))
+    for side in sides_of(view, stage):
+        words = f"what the selected row asks about · {side.words}"
+        yield AccessiblePart(words, _box(view, side.there))
     for noise in noises_of(view, scenario):
         yield AccessiblePart(noise.words, _box(view, noise.centre))
     for event in events_of(view, scenario):

@@ -57,14 +57,14 @@ def standing_of(view: "StageView", stage: Stage, scenario: Scenario) -> Standing
 
 def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
     """What moves, at this moment."""
-    live, way = view.live, _way(view)
+    live, way = view.live, way_of(view)
     here = view.place_of(view.desk.agent)
     tick = live.frame.tick if live is not None and live.frame else 0
     return StageLook(
         things=tuple(_things(view, stage)),
         figures=tuple(_figures(view, scenario)),
         rings=tuple(rings_of(view)),
-        sides=tuple(_sides(view, stage)),
+        sides=tuple(sides_of(view, stage)),
         way=(here[0], *way) if way and here is not None else (),
         cone=_cone(view),
         outlines=tuple(_outlines(view, scenario)),
@@ -233,7 +233,7 @@ def candidates_of(view: "StageView") -> Iterator[CandidateMark]:
     yield from candidates(explainer.behavior, row_id, explainer.record, view.desk.playhead, place)
 
 
-def _sides(view: "StageView", stage: Stage) -> Iterator[TwoSides]:
+def sides_of(view: "StageView", stage: Stage) -> Iterator[TwoSides]:
     """The two sides of what the selected row asks."""
     desk, here = view.desk, view.place_of(view.desk.agent)
     if desk.row is None or here is None:
@@ -263,7 +263,7 @@ def _place_named(view: "StageView", name: str) -> Point | None:
     return standing.get(name)
 
 
-def _way(view: "StageView") -> tuple[Point, ...]:
+def way_of(view: "StageView") -> tuple[Point, ...]:
     """The way of the selected row; of a row that holds others, of the one of them that runs."""
     explainer, tick = view.desk.explainer, view.desk.playhead
     if explainer is None or view.desk.row_id not in explainer.outline.number:

@@ -10,10 +10,13 @@ from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Driver
 from umbrant.desk.views.blackboard import BlackboardView
+from umbrant.desk.views.curve.view import CurveView
 from umbrant.desk.views.lanes.painting import lanes_of
 from umbrant.desk.views.reasons import ReasonsView
 from umbrant.desk.views.stage.look import look_of
 from umbrant.model.staging import HeldResult, HoldResult, SetKey
+from umbrant.reasons.scores import beside
+from umbrant.reasons.sentences import Tone
 from umbrant.take.record import RowState
 
 SHIFT, ALT = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
@@ -127,6 +130,53 @@ def test_two_takes_are_shown_in_one_place_and_n_goes_to_what_differs(demo_driver
     hands.key(Qt.Key.Key_D)
     assert hands.desk.compared is None
     assert outlines(hands) == ()
+
+
+def test_scores_and_curves_are_shown_of_both_takes(quay_driver: Driver) -> None:
+    hands, desk = quay_driver, quay_driver.desk
+    desk.select_agent("mila")
+    desk.move_playhead(40)
+    branch(hands, "stock = 1")
+    desk.move_playhead(60)
+    desk.select_row("eve")
+    reasons, curve = hands.pane.views.of(ReasonsView), hands.pane.views.of(CurveView)
+    hands.key(Qt.Key.Key_W)
+    assert reasons.answer.table.columns == ("option", "input", "score", "share")
+    hands.key(Qt.Key.Key_D)
+    hands.until(lambda: desk.compared is not None)
+    hands.key(Qt.Key.Key_W)
+    table = reasons.answer.table
+    assert table.columns[-1] == "in the other"
+    explainer, other = desk.explainer, desk.other_explainer
+    seen = 0
+    for row in table.rows:
+        row_id = row[0].row_id
+        if explainer.behavior.row(row_id).kind != "option" or row[0].text.startswith(" "):
+            continue
+        here, there = (each.record.row(row_id).gauge_at(60) for each in (explainer, other))
+        assert row[2].text.split(" ")[0] == f"{here.value:.2f}"
+        assert row[-1].text.split(" ")[0] == f"{there.value:.2f}"
+        assert (row[-1].tone is Tone.NO) == (row[-1].text != row[2].text)
+        seen += row[-1].tone is Tone.NO
+    assert seen > 0
+    considered = next(
+        each
+        for each in explainer.behavior.rows
+        if each.kind == "consider"
+        and explainer.record.row(each.id).gauge_at(60).of
+        != other.record.row(each.id).gauge_at(60).of
+    )
+    desk.select_row(considered.id)
+    look = curve.look(considered)
+    assert look.now is not None
+    assert look.other is not None
+    assert look.now != look.other
+    assert look.other[0] == other.record.row(considered.id).gauge_at(60).of
+    hands.pane.actions_by_id["show_curve"].trigger()
+    assert not curve.grab().isNull()
+    hands.key(Qt.Key.Key_D)
+    assert curve.look(considered).other is None
+    assert beside(reasons.answer.table, None).rows[0][-1].text == "–"
 
 
 def test_reasons_say_where_two_takes_part(demo_driver: Driver) -> None:

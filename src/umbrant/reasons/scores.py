@@ -30,6 +30,8 @@ from umbrant.reasons.sentences import (
 from umbrant.reasons.utility_decision import Bid, ConsideredInput, UtilityDecision
 
 STAY_BONUS = "stay_bonus"
+CANDIDATE_LINE = "   for "
+"""How the line of a candidate begins in a table of scores."""
 _DRAWN = {
     "among the best": "among the best few by their scores",
     "within a margin": "among those within the margin by their scores",
@@ -110,7 +112,7 @@ class Scores:
                 is_best = candidate == scored.about
                 rows.append(
                     (
-                        TextRun(f"   for {candidate}", Tone.PLAIN, scored.row.id),
+                        TextRun(f"{CANDIDATE_LINE}{candidate}", Tone.PLAIN, scored.row.id),
                         TextRun(""),
                         TextRun(gauge_text(score, 0.0), Tone.YES if is_best else Tone.PLAIN),
                         TextRun(""),
@@ -367,6 +369,30 @@ class Scores:
             return spoken(parse(str(row.args.get("input", ""))), self.catalog)
         except LanguageError:
             return row.id
+
+
+def beside(table: ScoreTable, other: ScoreTable | None) -> ScoreTable:
+    """The scores of a decision with those of another take at the same tick in a column of their
+    own. A dash stands for what was not scored there.
+    """
+    scores = {_row_key(row): row[SCORE_COLUMN] for row in other.rows} if other is not None else {}
+    none = TextRun("–")
+    rows = []
+    for row in table.rows:
+        there = scores.get(_row_key(row), none)
+        differs = there.text != row[SCORE_COLUMN].text
+        rows.append((*row, TextRun(there.text, Tone.NO if differs else Tone.PLAIN)))
+    return ScoreTable((*table.columns, "in the other"), tuple(rows))
+
+
+SCORE_COLUMN = 2
+"""The column of a table of scores in which they stand."""
+
+
+def _row_key(row: tuple[TextRun, ...]) -> tuple[str, str]:
+    """What is the same of a line in both takes: its row, and of a candidate its name."""
+    first = row[0]
+    return first.row_id, first.text if first.text.startswith(CANDIDATE_LINE) else ""
 
 
 def _shares(how: str, worths: Sequence[float], weights: Sequence[float]) -> list[float]:

@@ -85,6 +85,7 @@ class Desk(QObject):
         self.row_id = ""
         self._looked_at = ""
         """A behavior that is looked at though the agent does not run it."""
+        self._other_explainer: Explainer | None = None
         self._expanded: tuple[Project, ExpandedBehavior] | None = None
         self.agent = self._first_agent()
         self.documents.changed.connect(self._project_edited)
@@ -319,6 +320,19 @@ class Desk(QObject):
     def explainer(self) -> Explainer | None:
         """Answers questions about the agent that is looked at in the take that is shown."""
         return self.takes.explainer(self.agent, self.catalog)
+
+    @property
+    def other_explainer(self) -> Explainer | None:
+        """Answers questions about the same agent in the take that is shown beside the other one;
+        None where a take is shown alone, or the agent plays no part in the other.
+        """
+        other = self.other_take
+        if other is None or self.agent not in other.agents:
+            return None
+        known = self._other_explainer
+        if known is None or known.take is not other or known.member.name != self.agent:
+            self._other_explainer = known = Explainer(other, self.agent, self.catalog)
+        return known
 
     @property
     def take_findings(self) -> list[Finding]:

@@ -3,6 +3,7 @@ speaks of as a link.
 """
 
 from collections.abc import Sequence
+from dataclasses import replace
 from enum import Enum
 from functools import lru_cache
 
@@ -29,6 +30,7 @@ from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.nearest.search import NOTHING_HELPS
 from umbrant.nearest.trials import ran
 from umbrant.nearest.worker import NearestQuestion
+from umbrant.reasons.scores import beside
 from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone
 from umbrant.reasons.tick_steps import TickStep
 from umbrant.reasons.why import Explainer
@@ -176,11 +178,21 @@ class ReasonsView(QTextBrowser):
             self.answer = explainer.why_not(tick, self.desk.row_id)
         else:
             self.answer = explainer.why(tick)
+        self.answer = self._with_other(self.answer, tick)
         self.desk.nearest.ask(self._nearest_question(explainer, tick))
         if self.answer is not None:
             self._write(self.answer)
         self._mark_step()
         self.question_changed.emit(self.heading())
+
+    def _with_other(self, answer: Answer | None, tick: int) -> Answer | None:
+        """An answer with scores has those of the take that is shown beside it, too."""
+        other, row_id = self.desk.other_explainer, self.desk.row_id
+        if answer is None or answer.table is None or other is None or tick >= other.take.ticks:
+            return answer
+        is_why_not = self.question is Question.WHY_NOT and row_id in other.outline.number
+        there = other.why_not(tick, row_id) if is_why_not else other.why(tick)
+        return replace(answer, table=beside(answer.table, there.table))
 
     def _nearest_question(self, explainer: Explainer, tick: int) -> NearestQuestion | None:
         """What to search the nearest change for; None where why not is not what is asked, the

@@ -40,6 +40,8 @@ class CurveLook:
     """
     now: tuple[float, float] | None = None
     """The input at the playhead, and what it is worth."""
+    other: tuple[float, float] | None = None
+    """The same in the take that this one is compared with."""
 
 
 def point_in(plot: QRectF, at: tuple[float, float]) -> QPointF:
@@ -54,6 +56,8 @@ def paint_curve(painter: QPainter, look: CurveLook, plot: QRectF, palette: Palet
     _paint_counts(painter, look.counts, plot, palette)
     painter.setPen(QPen(palette.running, 2))
     painter.drawPolyline(curve_line(look.curve, plot, look.low, look.high))
+    if look.other is not None:
+        _paint_other(painter, look, look.other, plot, palette)
     if look.now is not None:
         _paint_now(painter, look, look.now, plot, palette)
     for grip in look.grips:
@@ -94,6 +98,17 @@ def _paint_counts(
         high = plot.height() * 0.6 * count / most
         bar = QRectF(plot.left() + index * wide + 1, plot.bottom() - high, wide - 2, high)
         painter.fillRect(bar, palette.different)
+
+
+def _paint_other(
+    painter: QPainter, look: CurveLook, other: tuple[float, float], plot: QRectF, palette: Palette
+) -> None:
+    """A hollow point: where the other take stands on the curve."""
+    given, worth = other
+    share = min(1.0, max(0.0, (given - look.low) / ((look.high - look.low) or 1.0)))
+    painter.setPen(QPen(palette.dim, 1.6))
+    painter.setBrush(palette.sheet)
+    painter.drawEllipse(point_in(plot, (share, worth)), 5.5, 5.5)
 
 
 def _paint_now(

@@ -18,6 +18,7 @@ from umbrant.model.edits import Edit, set_value
 from umbrant.model.kind_ids import CONSIDER, OPTION, UTILITY
 from umbrant.model.parts import ROW, Slot
 from umbrant.model.values import Curve, Shape
+from umbrant.reasons.why import Explainer
 
 LEFT, RIGHT, TOP, BOTTOM = 34, 150, 16, 24
 GRAB = 9.0
@@ -260,8 +261,6 @@ class CurveView(PaintedView):
     def look(self, row: Row) -> CurveLook:
         """What is to be seen of a consideration."""
         low, high = self.range_of(row)
-        explainer = self.desk.explainer
-        gauge = explainer.record.row(row.id).gauge_at(self.desk.playhead) if explainer else None
         counts = self.counts(row)
         return CurveLook(
             self.curve(row),
@@ -270,8 +269,18 @@ class CurveView(PaintedView):
             grips=tuple(self.grips(row)),
             chosen=self._chosen,
             counts=tuple(counts.tolist()) if counts is not None else (),
-            now=(gauge.of, gauge.value) if gauge is not None and gauge.of is not None else None,
+            now=self._point(row, self.desk.explainer),
+            other=self._point(row, self.desk.other_explainer),
         )
+
+    def _point(self, row: Row, explainer: Explainer | None) -> tuple[float, float] | None:
+        """The input of a consideration at the playhead and what it was worth, as a take has it;
+        None where it does not know.
+        """
+        if explainer is None or self.desk.playhead >= explainer.take.ticks:
+            return None
+        gauge = explainer.record.row(row.id).gauge_at(self.desk.playhead)
+        return (gauge.of, gauge.value) if gauge is not None and gauge.of is not None else None
 
     def counts(self, row: Row) -> "np.ndarray[tuple[int], np.dtype[np.float64]] | None":
         """For how many ticks the input was in each of the bars; None where nothing was recorded."""

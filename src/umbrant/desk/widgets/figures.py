@@ -50,10 +50,15 @@ def draw_prop(
     painter.drawPie(QRectF(at.x() - 5, at.y() - 5, 10, 10), 90 * 16, -int(360 * 16 * level))
 
 
+def box_for(painter: QPainter, text: str, at: QPointF, room: float) -> QRectF:
+    """The box that a text is drawn in at a point, so that none of it is cut off at the sides."""
+    wide = painter.fontMetrics().horizontalAdvance(text) + 14
+    return QRectF(max(2.0, min(at.x(), room - wide - 4.0)), max(2.0, at.y() - 16), wide, 20)
+
+
 def draw_boxed(painter: QPainter, palette: Palette, text: str, at: QPointF, room: float) -> QRectF:
     """Draw a text in a box of its own, such as speech beside a body. Returns the box."""
-    wide = painter.fontMetrics().horizontalAdvance(text) + 14
-    box = QRectF(max(2.0, min(at.x(), room - wide - 4.0)), max(2.0, at.y() - 16), wide, 20)
+    box = box_for(painter, text, at, room)
     painter.setPen(QPen(palette.chip_rule, 1))
     painter.setBrush(palette.sheet)
     painter.drawRoundedRect(box, 8, 8)

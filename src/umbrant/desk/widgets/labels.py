@@ -46,7 +46,7 @@ class Labels:
         boxes = (self._inside(box) for each in reach for box in self._around(text, at, each))
         first = next(boxes)
         box = next(
-            (box for box in chain((first,), boxes) if self._is_free(box)), first if must else None
+            (box for box in chain((first,), boxes) if self.is_free(box)), first if must else None
         )
         if box is not None:
             self._taken.append(box.adjusted(-GAP, 0, GAP, 0))
@@ -54,7 +54,8 @@ class Labels:
             self._painter.drawText(QPointF(box.left(), box.top() + ABOVE), text)
         return box
 
-    def _is_free(self, box: QRectF) -> bool:
+    def is_free(self, box: QRectF) -> bool:
+        """Whether a box covers nothing that is to be seen."""
         return not any(map(box.intersects, self._taken))
 
     def _around(self, text: str, at: QPointF, away: float) -> Iterator[QRectF]:

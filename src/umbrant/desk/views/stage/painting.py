@@ -17,7 +17,14 @@ from umbrant.desk.views.stage.handles import NO_GUIDES, Guides
 from umbrant.desk.views.stage.heard import EventLine, NoiseRing
 from umbrant.desk.views.stage.rings import Ring
 from umbrant.desk.views.stage.sides import TwoSides
-from umbrant.desk.widgets.figures import LEAST_BODY, draw_body, draw_boxed, draw_chosen, draw_prop
+from umbrant.desk.widgets.figures import (
+    LEAST_BODY,
+    box_for,
+    draw_body,
+    draw_boxed,
+    draw_chosen,
+    draw_prop,
+)
 from umbrant.desk.widgets.labels import Labels
 from umbrant.desk.widgets.painted import saved
 from umbrant.desk.widgets.theme import Palette, body_font
@@ -377,11 +384,23 @@ def _paint_figures(
         draw_body(painter, palette, at, size, figure.heading_deg, _fill(figure, palette))
     for figure, at, size in reversed(placed):
         if figure.said:
-            above = at + QPointF(size + 5, -24)
-            labels.keep_clear(draw_boxed(painter, palette, figure.said, above, wide))
+            where = _beside(painter, figure.said, at, size, wide, labels)
+            labels.keep_clear(draw_boxed(painter, palette, figure.said, where, wide))
     for figure, at, size in reversed(placed):
         if figure.label:
             labels.write(figure.label, at, size + 5, palette.ink, must=figure.followed)
+
+
+def _beside(
+    painter: QPainter, text: str, at: QPointF, size: float, wide: float, labels: Labels
+) -> QPointF:
+    """Where a body's speech is drawn: to its right or left, above or below it, so that it covers
+    nobody; above to the right where it covers somebody anywhere.
+    """
+    away, length = size + 5, box_for(painter, text, at, wide).width()
+    places = [at + QPointF(across, down) for down in (-24, 34) for across in (away, -away - length)]
+    free = (each for each in places if labels.is_free(box_for(painter, text, each, wide)))
+    return next(free, places[0])
 
 
 def _fill(figure: BodyFigure, palette: Palette) -> QColor | None:

@@ -184,7 +184,7 @@ def test_all_of_it_is_drawn_and_told(quay_driver: Driver) -> None:
     raised = next(each.tick for each in desk.take.agents["brine"].raised)
     desk.select_agent("brine")
     desk.move_playhead(raised + 2)
-    lines = events_of(view, scenario)
+    lines = events_of(view)
     expected = [
         name
         for name, agent in desk.take.agents.items()
@@ -202,7 +202,7 @@ def test_all_of_it_is_drawn_and_told(quay_driver: Driver) -> None:
     # Some of the lines lie under bodies, or under each other.
     assert len({each.words for each in lines} & set(words)) > len(lines) / 2
     assert lines[0].words in [each.name for each in view.parts()]
-    barks = [each for each in noises_of(view, scenario) if "Brine" in each.words]
+    barks = [each for each in noises_of(view) if "Brine" in each.words]
     assert barks
     assert barks[0].words in [each.name for each in view.parts()]
     desk.select_agent("mila")

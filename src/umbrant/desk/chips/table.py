@@ -6,7 +6,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
-from PySide6.QtGui import QContextMenuEvent, QHelpEvent, QKeyEvent, QMouseEvent, QPainter
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QShowEvent,
+)
 from PySide6.QtWidgets import QAbstractItemView, QToolTip, QWidget
 
 from umbrant.desk.chips.drawing import Brushes
@@ -69,6 +76,28 @@ class ChipTable(PaintedTable):
         # Every pixel is painted here, so that Qt need not repaint all of it where only a part has
         # changed.
         self.viewport().setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    # when it is taken up
+
+    is_stale = False
+    """Whether what it shows has changed since it was taken up. Sentences take long to lay out, and
+    mostly another tab is shown.
+    """
+
+    def reload(self) -> None:
+        """Take up what it shows as it now is."""
+        raise NotImplementedError
+
+    def reload_when_seen(self) -> None:
+        """What it shows has changed: take it up now, or as soon as it is looked at."""
+        self.is_stale = True
+        if self.isVisible():
+            self.reload()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        if self.is_stale:
+            self.reload()
 
     # what subclasses say
 

@@ -10,18 +10,18 @@ from PySide6.QtCore import (
     QRectF,
     Qt,
 )
-from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent, QShowEvent
-from PySide6.QtWidgets import QHeaderView, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QResizeEvent
+from PySide6.QtWidgets import QHeaderView, QWidget
 
-from umbrant.desk.chips.drawing import draw_pieces
 from umbrant.desk.chips.layout import RowLayout
 from umbrant.desk.chips.sentence import ChipEditor, PieceRole, Pill, SentencePiece
+from umbrant.desk.chips.sentence_delegate import SentenceDelegate
 from umbrant.desk.chips.table import ChipTable
 from umbrant.desk.chips.values import Choice, FieldChip
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.widgets.dialogs import Dialogs
-from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
+from umbrant.desk.widgets.painted import ModelIndex
 from umbrant.desk.widgets.theme import Palette
 from umbrant.expecting.expectation import BrokenExpectation
 from umbrant.model.documents import Dismissal, Project
@@ -132,33 +132,23 @@ class ReviewModel(QAbstractTableModel):
         )
 
 
-class FindingDelegate(PaintedDelegate):
-    """Draws a line of the review."""
+class FindingDelegate(SentenceDelegate):
+    """Draws a line of the review, with a bar for how much it matters."""
 
     def __init__(self, view: "ReviewView") -> None:
         super().__init__(view)
         self._view = view
 
-    def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
-    ) -> None:
-        view, palette = self._view, self._view.brushes.palette
-        layout, finding = view.layout_at(index.row()), view.review.finding_at(index.row())
-        if layout is None:
-            return
-        selected = index.row() == view.selected_index()
-        painter.fillRect(
-            cell, palette.selection if selected else palette.sheet if finding else palette.ground
-        )
-        with saved(painter):
-            painter.translate(cell.topLeft())
-            if finding is not None:
-                colour = {"error": palette.refused, "warning": palette.now}.get(
-                    finding.rule.severity, palette.faint
-                )
-                painter.fillRect(QRectF(0, 0, 3, layout.height - 1), colour)
-            draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
-        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+    def ground(self, place: int) -> QColor:
+        palette = self._view.brushes.palette
+        return palette.sheet if self._view.review.finding_at(place) else palette.ground
+
+    def draw_before(self, painter: QPainter, layout: RowLayout, place: int) -> None:
+        finding, palette = self._view.review.finding_at(place), self._view.brushes.palette
+        if finding is not None:
+            colours = {"error": palette.refused, "warning": palette.now}
+            bar = QRectF(0, 0, 3, layout.height - 1)
+            painter.fillRect(bar, colours.get(finding.rule.severity, palette.faint))
 
 
 class ReviewView(ChipTable):
@@ -177,8 +167,6 @@ class ReviewView(ChipTable):
         self.review = ReviewModel(desk, self)
         self._go, self._dialogs = go, dialogs
         self._layouts: dict[int, RowLayout] = {}
-        self._is_stale = True
-        """Whether it has not been laid out since it changed."""
         self.setModel(self.review)
         self.setItemDelegate(FindingDelegate(self))
         self.horizontalHeader().hide()
@@ -220,17 +208,11 @@ class ReviewView(ChipTable):
         index = self.selected_index()
         self.review.reload()
         # Laying out takes long where there is much to say, and mostly another tab is shown.
-        self._is_stale = not self.isVisible()
-        if not self._is_stale:
+        self.is_stale = not self.isVisible()
+        if not self.is_stale:
             self.lay_out_again()
         last = len(self.review.lines) - 1
         self.setCurrentIndex(self.review.index(max(0, min(index, last)), 0))
-
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        if self._is_stale:
-            self._is_stale = False
-            self.lay_out_again()
 
     def selected_index(self) -> int:
         return self.currentIndex().row()
@@ -289,7 +271,7 @@ class ReviewView(ChipTable):
         if self.isVisible():
             self.lay_out_again()
         else:
-            self._is_stale = True
+            self.is_stale = True
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         index = self.indexAt(event.position().toPoint())

@@ -17,7 +17,7 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QShowEvent
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QStyleOptionViewItem, QWidget
 
 from umbrant.desk.chips.drawing import draw_pieces
@@ -148,7 +148,7 @@ class CastTable(ChipTable):
         self._dialogs = dialogs
         self.cast = CastModel(desk, self)
         self.menu: QMenu | None = None
-        self._is_stale = True
+        self.is_stale = True
         self._column = ""
         """The column that the keyboard is in."""
         self.setModel(self.cast)
@@ -160,7 +160,7 @@ class CastTable(ChipTable):
         # The toolkit moves the pixels it has; those of the names are to stay where they are.
         self.horizontalScrollBar().valueChanged.connect(self._scrolled)
         self.selectionModel().currentRowChanged.connect(self._walked)
-        desk.project_changed.connect(self._changed)
+        desk.project_changed.connect(self.reload_when_seen)
 
     needs_row = shows_rows = rows_are_lines = False
 
@@ -172,23 +172,13 @@ class CastTable(ChipTable):
 
     def reload(self) -> None:
         """Take up the cast as it now is, with the same one selected."""
-        self._is_stale, index = False, max(0, self.selected_index())
+        self.is_stale, index = False, max(0, self.selected_index())
         self.cast.reload()
         last = self.cast.columns[-1] if self.cast.columns else None
         self.setColumnWidth(SENTENCES, last.x + last.wide if last is not None else 100)
         self.lay_out_again()
         self.setCurrentIndex(self.cast.index(min(index, len(self.cast.rows) - 1), SENTENCES))
         self._keep_column()
-
-    def _changed(self) -> None:
-        self._is_stale = True
-        if self.isVisible():
-            self.reload()
-
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        if self._is_stale:
-            self.reload()
 
     def selected_index(self) -> int:
         return self.currentIndex().row()

@@ -8,12 +8,12 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPoint, QRectF, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent, QShowEvent
-from PySide6.QtWidgets import QHeaderView, QMenu, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
+from PySide6.QtWidgets import QHeaderView, QMenu, QWidget
 
-from umbrant.desk.chips.drawing import draw_pieces
 from umbrant.desk.chips.layout import RowLayout
 from umbrant.desk.chips.sentence import PieceRole, SentencePiece
+from umbrant.desk.chips.sentence_delegate import SentenceDelegate
 from umbrant.desk.chips.table import ChipTable
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.desk.session.desk import Desk
@@ -26,7 +26,7 @@ from umbrant.desk.views.expectations.lines import (
 )
 from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.widgets.dialogs import Dialogs
-from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
+from umbrant.desk.widgets.painted import ModelIndex
 from umbrant.desk.widgets.theme import Palette
 from umbrant.expecting.expectation import (
     BrokenExpectation,
@@ -93,33 +93,22 @@ class ExpectationModel(QAbstractTableModel):
         return HINT
 
 
-class ExpectationDelegate(PaintedDelegate):
+class ExpectationDelegate(SentenceDelegate):
     """Draws the line of an expectation, with a bar for what the take says of it."""
 
     def __init__(self, view: "ExpectationsView") -> None:
         super().__init__(view)
         self._view = view
 
-    def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
-    ) -> None:
-        view, palette = self._view, self._view.brushes.palette
-        layout = view.layout_at(index.row())
-        if layout is None:
-            return
-        selected = index.row() == view.selected_index()
-        painter.fillRect(cell, palette.selection if selected else palette.sheet)
-        with saved(painter):
-            painter.translate(cell.topLeft())
-            states = view.model_.states
-            state = states[index.row()] if index.row() < len(states) else None
-            colour = {
-                ExpectationState.HOLDS: palette.success,
-                ExpectationState.BROKEN: palette.refused,
-            }.get(state or ExpectationState.UNKNOWN, palette.faint)
-            painter.fillRect(QRectF(0, 0, 3, layout.height - 1), colour)
-            draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
-        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+    def draw_before(self, painter: QPainter, layout: RowLayout, place: int) -> None:
+        states, palette = self._view.model_.states, self._view.brushes.palette
+        state = states[place] if place < len(states) else ExpectationState.UNKNOWN
+        colours = {
+            ExpectationState.HOLDS: palette.success,
+            ExpectationState.BROKEN: palette.refused,
+        }
+        bar = QRectF(0, 0, 3, layout.height - 1)
+        painter.fillRect(bar, colours.get(state, palette.faint))
 
 
 class ExpectationsView(ChipTable):
@@ -143,7 +132,7 @@ class ExpectationsView(ChipTable):
         self._removed: list[NamedExpectation] = []
         """Those that were taken away in this visit, to be brought back."""
         self._layouts: dict[int, RowLayout] = {}
-        self._is_stale = True
+        self.is_stale = True
         self._checking = NewestOnlyWorker(
             "Checking expectations", ExpectationCheck.broken, (), self
         )
@@ -155,7 +144,7 @@ class ExpectationsView(ChipTable):
         self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.selectionModel().currentRowChanged.connect(self._walked)
         for changed in (desk.take_changed, desk.documents.refreshed):
-            changed.connect(self._changed)
+            changed.connect(self.reload_when_seen)
 
     def heading(self) -> str:
         """What must be so, and how much of it is."""
@@ -171,20 +160,10 @@ class ExpectationsView(ChipTable):
 
     def reload(self) -> None:
         """Take up the expectations as they now are, with the same one selected."""
-        self._is_stale, index = False, max(0, self.selected_index())
+        self.is_stale, index = False, max(0, self.selected_index())
         self.model_.reload()
         self.lay_out_again()
         self.setCurrentIndex(self.model_.index(min(index, self.model_.rowCount() - 1), 0))
-
-    def _changed(self) -> None:
-        self._is_stale = True
-        if self.isVisible():
-            self.reload()
-
-    def showEvent(self, event: QShowEvent) -> None:
-        super().showEvent(event)
-        if self._is_stale:
-            self.reload()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -227,7 +227,7 @@ class MachineTable(ChipTable):
         self.fired = ""
         """The transition that fired last at the playhead."""
         self._layouts: dict[tuple[int, int], list[tuple[Row, RowLayout, float]]] = {}
-        self._stale = True
+        self.is_stale = True
         self.setModel(self.machine)
         self.setItemDelegate(CellDelegate(self))
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectItems)
@@ -238,7 +238,7 @@ class MachineTable(ChipTable):
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         header.setFixedHeight(27)
         for changed in (desk.project_changed, desk.agent_changed):
-            changed.connect(self._changed)
+            changed.connect(self.reload_when_seen)
         desk.row_selected.connect(self._selected)
         for moved in (desk.playhead_moved, desk.take_changed):
             moved.connect(self._moved)
@@ -258,7 +258,7 @@ class MachineTable(ChipTable):
 
     def reload(self) -> None:
         """Take up the machine as it now is."""
-        self._stale = False
+        self.is_stale = False
         self.machine.reload()
         self.lay_out_again()
         self._select(self.desk.row_id)
@@ -421,11 +421,6 @@ class MachineTable(ChipTable):
             return True
         return super().event(event)
 
-    def showEvent(self, event: Any) -> None:
-        super().showEvent(event)
-        if self._stale:
-            self.reload()
-
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.lay_out_again()
@@ -456,15 +451,9 @@ class MachineTable(ChipTable):
 
     # inside
 
-    def _changed(self) -> None:
-        if self.isVisible():
-            self.reload()
-        else:
-            self._stale = True
-
     def _selected(self, row_id: str) -> None:
         if not self.isVisible():
-            self._stale = True
+            self.is_stale = True
             return
         behavior, cells = self.desk.behavior, self.machine.cells
         if behavior is not None and (

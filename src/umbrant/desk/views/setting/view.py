@@ -14,11 +14,11 @@ from PySide6.QtCore import (
     Qt,
     Signal,
 )
-from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
-from PySide6.QtWidgets import QHeaderView, QMenu, QStyleOptionViewItem, QWidget
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QResizeEvent
+from PySide6.QtWidgets import QHeaderView, QMenu, QWidget
 
-from umbrant.desk.chips.drawing import draw_pieces
 from umbrant.desk.chips.layout import RowLayout
+from umbrant.desk.chips.sentence_delegate import SentenceDelegate
 from umbrant.desk.chips.table import SENTENCES, ChipTable
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.delegates import make_flow
@@ -34,7 +34,7 @@ from umbrant.desk.views.setting.listed import (
 )
 from umbrant.desk.views.setting.where import WhereHeader
 from umbrant.desk.widgets.dialogs import Dialogs
-from umbrant.desk.widgets.painted import ModelIndex, PaintedDelegate, saved
+from umbrant.desk.widgets.painted import ModelIndex
 from umbrant.desk.widgets.theme import Palette
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit
@@ -130,36 +130,23 @@ class SettingModel(QAbstractTableModel):
         return line.help or None if role == Qt.ItemDataRole.ToolTipRole else None
 
 
-class LineDelegate(PaintedDelegate):
-    """Draws a line: its sentence, and a bar over headings."""
+class LineDelegate(SentenceDelegate):
+    """Draws a line: its sentence, and a mark before what is folded away."""
 
     def __init__(self, view: "SettingView") -> None:
         super().__init__(view)
         self._view = view
 
-    def draw_cell(
-        self, painter: QPainter, cell: QRectF, option: QStyleOptionViewItem, index: ModelIndex
-    ) -> None:
-        view = self._view
-        line, layout, palette = (
-            view.setting.line_at(index.row()),
-            view.layout_at(index.row()),
-            view.brushes.palette,
-        )
-        if line is None or layout is None:
-            return
-        selected = index.row() == view.selected_index()
-        ground = palette.ground if line.heading else palette.sheet
-        painter.fillRect(cell, palette.selection if selected else ground)
-        with saved(painter):
-            painter.translate(cell.topLeft())
-            draw_pieces(painter, layout, view.brushes, view.focused if selected else None)
-            if view.setting.is_folded(line):
-                painter.setPen(palette.dim)
-                painter.drawText(
-                    QRectF(8, 0, 24, layout.height), Qt.AlignmentFlag.AlignVCenter, "▸"
-                )
-        painter.fillRect(QRectF(cell.left(), cell.bottom() - 1, cell.width(), 1), palette.rule)
+    def ground(self, place: int) -> QColor:
+        line, palette = self._view.setting.line_at(place), self._view.brushes.palette
+        return palette.ground if line is not None and line.heading else palette.sheet
+
+    def draw_before(self, painter: QPainter, layout: RowLayout, place: int) -> None:
+        line = self._view.setting.line_at(place)
+        if line is not None and self._view.setting.is_folded(line):
+            painter.setPen(self._view.brushes.palette.dim)
+            mark = QRectF(8, 0, 24, layout.height)
+            painter.drawText(mark, Qt.AlignmentFlag.AlignVCenter, "▸")
 
 
 class SettingView(ChipTable):
@@ -193,10 +180,10 @@ class SettingView(ChipTable):
         self._path: Path = ("cover",)
         self._layouts: dict[int, RowLayout] = {}
         self._heights: dict[tuple[object, ...], int] = {}
-        self._stale = True
+        self.is_stale = True
         self._shown: Project | None = None
         """The project as it was when its lines were written."""
-        desk.project_changed.connect(self._project_changed)
+        desk.project_changed.connect(self.reload_when_seen)
         self.selectionModel().currentRowChanged.connect(self._walked)
 
     # what it shows
@@ -209,7 +196,7 @@ class SettingView(ChipTable):
 
     def reload(self) -> None:
         """Take up the project as it now is, if it was changed since."""
-        self._stale = False
+        self.is_stale = False
         self.setting.reload()
         self._set_heights()
         self.select_path(self._followed(self._path))
@@ -447,11 +434,6 @@ class SettingView(ChipTable):
 
     # events
 
-    def showEvent(self, event: Any) -> None:
-        super().showEvent(event)
-        if self._stale:
-            self.reload()
-
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
         self.lay_out_again()
@@ -473,12 +455,6 @@ class SettingView(ChipTable):
         return True
 
     # inside
-
-    def _project_changed(self) -> None:
-        if self.isVisible():
-            self.reload()
-        else:
-            self._stale = True
 
     def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
         line = self.setting.line_at(current.row())

@@ -51,7 +51,7 @@ def hover_words(view: "StageView", stage: Stage, scenario: Scenario, pixel: QPoi
         best = min(near, key=lambda each: each[0], default=None)
         if best is not None and best[0] <= NEAR:
             return best[1]
-    for away, words in _lines(view, scenario, pixel):
+    for away, words in _lines(view, pixel):
         if away <= ON_LINE:
             return words
     x, y = view.to_stage(pixel, 3)
@@ -61,9 +61,9 @@ def hover_words(view: "StageView", stage: Stage, scenario: Scenario, pixel: QPoi
     return ""
 
 
-def _lines(view: "StageView", scenario: Scenario, pixel: QPointF) -> Iterator[tuple[float, str]]:
+def _lines(view: "StageView", pixel: QPointF) -> Iterator[tuple[float, str]]:
     """The events, ranges and noises: how far a pixel is from the line of each, and its words."""
-    for event in events_of(view, scenario):
+    for event in events_of(view):
         ends = view.to_pixels(event.start), view.to_pixels(event.end)
         yield _from_line(*ends, pixel), event.words
     for ring in rings_of(view):
@@ -74,7 +74,7 @@ def _lines(view: "StageView", scenario: Scenario, pixel: QPointF) -> Iterator[tu
         ends = view.to_pixels(side.here), view.to_pixels(side.there)
         yield _from_line(*ends, pixel), f"what the selected row asks about · {side.words}"
     yield from _way_words(view, pixel)
-    for noise in noises_of(view, scenario):
+    for noise in noises_of(view):
         away = _apart(view.to_pixels(noise.centre), pixel)
         yield abs(away - view.to_size(noise.radius_m)), noise.words
 
@@ -104,9 +104,9 @@ def parts_of(view: "StageView", stage: Stage, scenario: Scenario) -> Iterator[Ac
     for side in sides_of(view, stage):
         words = f"what the selected row asks about · {side.words}"
         yield AccessiblePart(words, _box(view, side.there))
-    for noise in noises_of(view, scenario):
+    for noise in noises_of(view):
         yield AccessiblePart(noise.words, _box(view, noise.centre))
-    for event in events_of(view, scenario):
+    for event in events_of(view):
         yield AccessiblePart(event.words, _box(view, event.end))
     for place in stage.places:
         yield AccessiblePart(f"{place.name} · a place · {_where(place.at)}", _box(view, place.at))

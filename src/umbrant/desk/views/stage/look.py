@@ -68,8 +68,8 @@ def look_of(view: "StageView", stage: Stage, scenario: Scenario) -> StageLook:
         way=(here[0], *way) if way and here is not None else (),
         cone=_cone(view),
         outlines=tuple(_outlines(view, scenario)),
-        noises=tuple(noises_of(view, scenario)),
-        events=tuple(events_of(view, scenario)),
+        noises=tuple(noises_of(view)),
+        events=tuple(events_of(view)),
         candidates=tuple(candidates_of(view)),
         guides=view.guides,
         rehearsed_s=tick / scenario.ticks_per_s if live is not None else None,
@@ -200,27 +200,29 @@ def rings_of(view: "StageView") -> Iterator[Ring]:
                     yield ring
 
 
-def noises_of(view: "StageView", scenario: Scenario) -> Iterator[NoiseRing]:
+def noises_of(view: "StageView") -> Iterator[NoiseRing]:
     """The noises that still ring; none in a rehearsal, of which there is no take yet."""
-    moment, member = _moment(view, scenario), view.desk.member
+    moment, member = _moment(view), view.desk.member
     if moment is None:
         return
     hearing_m = (member.body if member is not None else Body()).hearing_m
     values, place = partial(_values, view), partial(_place_named, view)
-    yield from noises(moment, scenario.players, view.desk.catalog, values, hearing_m, place)
+    # The take's own cast and behaviors, for the project may have been changed since it was played.
+    cast = moment.take.header.cast
+    yield from noises(moment, cast, view.desk.catalog, values, hearing_m, place)
 
 
-def events_of(view: "StageView", scenario: Scenario) -> list[EventLine]:
+def events_of(view: "StageView") -> list[EventLine]:
     """The events on their way."""
-    moment = _moment(view, scenario)
+    moment = _moment(view)
     return events(moment, view.desk.agent) if moment is not None else []
 
 
-def _moment(view: "StageView", scenario: Scenario) -> Moment | None:
+def _moment(view: "StageView") -> Moment | None:
     take = view.desk.take
     if take is None or view.live is not None:
         return None
-    titles = {each.name: each.title or each.name for each in scenario.players}
+    titles = {each.name: each.title or each.name for each in take.header.cast}
     return Moment(take, view.desk.playhead, titles)
 
 

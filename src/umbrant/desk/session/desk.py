@@ -92,6 +92,7 @@ class Desk(QObject):
         self.documents.refreshed.connect(self.project_changed)
         self.documents.message.connect(self.message)
         self.takes.expectations = self.documents.read_expectations
+        self.takes.wished = lambda: self._wished
         self.hits = Hits()
         """What was found in the take last."""
         self.takes.shown.connect(self._take_shown)

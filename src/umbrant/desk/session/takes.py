@@ -79,6 +79,8 @@ class Takes(QObject):
         """Whether a take is shown beside the one that it is compared with."""
         self._before: NumberedTake | None = None
         """The take that was shown before the last edit; the next one is compared with it."""
+        self.wished: Callable[[], int] = lambda: 0
+        """Gives the tick that a look at the take that is rolled must reach beyond."""
         self.expectations: Callable[[], tuple[NamedExpectation, ...]] = tuple
         """Gives what must be so in takes."""
         self._against: dict[Path, str] = {}
@@ -96,7 +98,7 @@ class Takes(QObject):
         self.roller.looked.connect(self._looked)
         self._loader = Loader(self)
         self._loader.loaded.connect(self._loaded)
-        self._loader.failed.connect(self.message)
+        self._loader.failed.connect(self._load_failed)
 
     @property
     def busy(self) -> bool:
@@ -205,6 +207,11 @@ class Takes(QObject):
                 Load(path, before.loaded.take if before is not None else None, is_live=True)
             )
 
+    def _load_failed(self, message: str) -> None:
+        """A take, or a look at one, could not be read. Another look may be asked for then."""
+        self._forget_look()
+        self.message.emit(message)
+
     def _forget_look(self) -> None:
         """Remove the file of the last look, so that another one can be asked for."""
         if self._look is not None:
@@ -214,6 +221,9 @@ class Takes(QObject):
     def _shown_so_far(self, loaded: Loaded) -> None:
         """A look at a take that is being played has come."""
         self._forget_look()
+        if self.busy and self.current is not None and loaded.take.ticks <= self.wished():
+            # The playhead was moved on while this look was on its way: it does not reach there.
+            return
         took_ms = self._look_clock.elapsed()
         self._look_again_ms = took_ms + max(LOOK_AGAIN_MS, LOOK_SHARE * took_ms)
         doing = "rolling…" if self.busy else "rehearsing"

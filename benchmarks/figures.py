@@ -18,6 +18,7 @@ from benchmarks.figure import Figure, timed
 from benchmarks.hands import hands_figures
 from benchmarks.painting import painting_figures
 from benchmarks.routes import route_figures
+from benchmarks.studying import study_figures
 from benchmarks.supervised import supervised_figures
 from benchmarks.what_if import what_if_figures
 from umbrant.catalog.validation import open_project
@@ -42,6 +43,7 @@ WITHOUT_WINDOW: Mapping[str, Callable[[Path], Iterator[Figure]]] = {
     "what_if": lambda place: what_if_figures(open_project(DEMO), place),
     "engine": engine_figures,
     "routes": route_figures,
+    "studying": lambda place: study_figures(open_project(DEMO), place),
 }
 IN_WINDOW: Mapping[str, Callable[[Path], Iterator[Figure]]] = {
     "edits": lambda place: edit_figures(open_project(DEMO), place),

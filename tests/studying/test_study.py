@@ -1,9 +1,13 @@
 """Studies: counted as the takes say, whoever plays them, and taken up where they were stopped."""
 
 import json
+import multiprocessing
+import os
 import shutil
+import signal
 import sqlite3
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +25,8 @@ from umbrant.model.values import KeyType
 from umbrant.review import review_cast
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.studying.clusters import clusters
-from umbrant.studying.counts import TABLES, count_take, row_counts
+from umbrant.studying.counts import TABLES, CountedTake, count_take, row_counts
+from umbrant.studying.local import count_file, counted_here
 from umbrant.studying.study import Run, StudyError, StudyFile, identity
 from umbrant.studying.summaries import ShareSummary, TakeSpread
 from umbrant.take.reader import Take, read_take
@@ -50,6 +55,47 @@ def short(tmp_path: Path) -> Path:
     scenario["seconds"] = 4
     dusk.write_text(json.dumps(scenario))
     return folder
+
+
+def orders_for(folder: Path, seeds: range) -> list[RollOrder]:
+    return [
+        RollOrder(QUAY, "dusk", folder / f"{seed}.take", seed=seed, seconds=3.0) for seed in seeds
+    ]
+
+
+def counted_one_by_one(folder: Path, seeds: range) -> list[CountedTake]:
+    return [count_take(take_of(folder, seed, 3.0)) for seed in seeds]
+
+
+@pytest.mark.parametrize("jobs", [1, 3])
+def test_takes_are_counted_beside_those_that_are_played(tmp_path: Path, jobs: int) -> None:
+    seeds = range(11, 16)
+    (tmp_path / "alone").mkdir()
+    expected = counted_one_by_one(tmp_path / "alone", seeds)
+    assert list(counted_here(orders_for(tmp_path, seeds), jobs)) == expected
+    assert multiprocessing.active_children() == []
+    assert [path.name for path in tmp_path.iterdir()] == ["alone"]
+
+
+def test_who_counts_may_be_killed(tmp_path: Path) -> None:
+    seeds = range(11, 17)
+    (tmp_path / "alone").mkdir()
+    expected = counted_one_by_one(tmp_path / "alone", seeds)
+    found = counted_here(orders_for(tmp_path, seeds), 2)
+    seen = [next(found)]
+    for each in multiprocessing.active_children():
+        os.kill(each.pid or 0, signal.SIGKILL)
+    assert [*seen, *found] == expected
+
+
+def test_what_cannot_be_read_costs_one_take(tmp_path: Path) -> None:
+    (tmp_path / "odd.take").write_text("no take")
+    assert "this is no take" in str(count_file(tmp_path / "odd.take"))
+    orders = orders_for(tmp_path, range(11, 13))
+    broken = replace(orders[0], scenario="no such")
+    first, second = counted_here([broken, orders[1]], 1)
+    assert isinstance(first, str)
+    assert isinstance(second, CountedTake)
 
 
 def test_a_take_is_counted_tick_by_tick(takes: list[Take]) -> None:

@@ -1,12 +1,12 @@
 """Playing a scenario with many seeds, by several processes at once."""
 
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
-from contextlib import ExitStack
 from pathlib import Path
 from queue import SimpleQueue
 from tempfile import TemporaryDirectory
+from typing import TypeVar
 
 from umbrant.model.documents import Project
 from umbrant.rolling.client import SupervisedRolls
@@ -15,6 +15,7 @@ from umbrant.rolling.roll import RollOrder
 from umbrant.take.errors import TakeError
 from umbrant.take.reader import Take, read_take
 
+T = TypeVar("T")
 AHEAD = 2
 """How many takes each process is ahead of what has been read, so that disks stay empty."""
 
@@ -30,54 +31,80 @@ def takes_of(
     """Play orders and read their takes, in the order in which they are given, whoever plays them.
     Where there is no take there is what went wrong. Files are removed once read, unless `keep`.
     """
-    with ExitStack() as stack:
-        supervisors = [SupervisedRolls() for _ in range(min(jobs, len(orders)))]
-        # Closed after the pool, whose threads replace those that have died.
-        stack.callback(_close, supervisors)
-        idle: SimpleQueue[SupervisedRolls] = SimpleQueue()
-        for each in supervisors:
-            idle.put(each)
-        pool = stack.enter_context(ThreadPoolExecutor(max(1, jobs)))
+    # Read here, one at a time: takes are large, and those that are ahead stay on disk.
+    for order, fault in played_orders(orders, jobs, _nothing, keep=keep):
+        yield order, fault or read_take(order.path)
 
-        def play(order: RollOrder) -> Reply:
-            supervisor = idle.get()
+
+def _nothing(path: Path) -> str:
+    """No work on a take: it is as it should be."""
+    return ""
+
+
+def played_orders(
+    orders: Sequence[RollOrder], jobs: int, work: Callable[[Path], T], *, keep: bool = False
+) -> Iterator[tuple[RollOrder, T | str]]:
+    """Play orders, and do some work on the file of each take as soon as it is there; what it gives
+    comes in the order in which they are given, whoever plays them. Where there is no take there is
+    what went wrong. `work` is done in `jobs` threads.
+    """
+    with _Supervisors(min(jobs, len(orders))) as supervisors:
+
+        def play(order: RollOrder) -> T | str:
+            reply = supervisors.roll(order)
+            if reply.take is None or reply.error:
+                return reply.error or "nothing came of it"
+            return work(order.path)
+
+        with ThreadPoolExecutor(max(1, jobs)) as pool:
+            waiting: list[tuple[RollOrder, Future[T | str]]] = []
+            left = iter(orders)
             try:
-                return supervisor.roll(order)
-            except TakeError as error:
-                # A supervisor that has ended costs the take that it was at, no other.
-                supervisor = SupervisedRolls()
-                supervisors.append(supervisor)
-                return Reply(number=0, error=str(error))
+                while True:
+                    while len(waiting) < jobs * AHEAD and (order := next(left, None)) is not None:
+                        waiting.append((order, pool.submit(play, order)))
+                    if not waiting:
+                        return
+                    # The oldest, not the first that is done: what comes has one order for any jobs.
+                    order, future = waiting.pop(0)
+                    yield order, future.result()
+                    if not keep:
+                        order.path.unlink(missing_ok=True)
             finally:
-                # Put back also where it has failed: the pool has as many threads as there are
-                # supervisors, and each takes one.
-                idle.put(supervisor)
+                for _, future in waiting:
+                    future.cancel()
 
-        waiting: list[tuple[RollOrder, Future[Reply]]] = []
-        left = iter(orders)
+
+class _Supervisors:
+    """Supervisors that wait for orders, as a context. Any thread may have one do an order."""
+
+    def __init__(self, count: int) -> None:
+        self._all = [SupervisedRolls() for _ in range(count)]
+        self._idle: SimpleQueue[SupervisedRolls] = SimpleQueue()
+        for each in self._all:
+            self._idle.put(each)
+
+    def __enter__(self) -> "_Supervisors":
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for each in self._all:
+            each.__exit__()
+
+    def roll(self, order: RollOrder) -> Reply:
+        """What comes of an order, done by whichever is idle, or is so first."""
+        supervisor = self._idle.get()
         try:
-            while True:
-                while len(waiting) < jobs * AHEAD and (order := next(left, None)) is not None:
-                    waiting.append((order, pool.submit(play, order)))
-                if not waiting:
-                    return
-                # The oldest, not the first that is done: results come in one order for any jobs.
-                order, future = waiting.pop(0)
-                reply = future.result()
-                if reply.take is None or reply.error:
-                    yield order, reply.error or "nothing came of it"
-                else:
-                    yield order, read_take(order.path)
-                if not keep:
-                    order.path.unlink(missing_ok=True)
+            return supervisor.roll(order)
+        except TakeError as error:
+            # A supervisor that has ended costs the take that it was at, no other.
+            supervisor = SupervisedRolls()
+            self._all.append(supervisor)
+            return Reply(number=0, error=str(error))
         finally:
-            for _, future in waiting:
-                future.cancel()
-
-
-def _close(supervisors: list[SupervisedRolls]) -> None:
-    for each in supervisors:
-        each.__exit__()
+            # Put back also where it has failed: there are as many threads as supervisors, and each
+            # takes one.
+            self._idle.put(supervisor)
 
 
 def seeds_of(

@@ -18,10 +18,11 @@ from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
 from umbrant.model.problems import ProjectError
 from umbrant.project_nodes import project_catalog
-from umbrant.rolling.many_takes import default_jobs, takes_of
+from umbrant.rolling.many_takes import default_jobs
 from umbrant.rolling.roll import RollOrder
 from umbrant.studying.cluster import TakeOrder, counted_on_cluster
-from umbrant.studying.counts import CountedTake, count_take
+from umbrant.studying.counts import CountedTake
+from umbrant.studying.local import counted_here
 from umbrant.studying.study import Run, StudyError, StudyFile, identity
 from umbrant.studying.vary import MOST, Varied, VaryError, combinations, read_vary, with_values
 
@@ -139,8 +140,7 @@ class _Orders:
                 path = Path(folder) / f"{run.number}.take"
                 made = self.of(run)
                 orders.append(RollOrder(made, self.scenario, path, run.seed, trusted=self.trust))
-            for _, take in takes_of(orders, self.jobs):
-                yield take if isinstance(take, str) else count_take(take)
+            yield from counted_here(orders, self.jobs)
 
     def on_cluster(self, runs: list[Run], scheduler: str) -> Iterator[CountedTake | str]:
         """Have a cluster play and count them."""

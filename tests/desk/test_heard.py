@@ -11,7 +11,14 @@ from tests.small import key, played, project, record, row
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.kind import Family
 from umbrant.desk.views.stage.candidates import candidates
-from umbrant.desk.views.stage.heard import SHOWN_S, Moment, events, noises
+from umbrant.desk.views.stage.heard import (
+    LATER_OR_AGAIN,
+    SHOWN_S,
+    TURNING,
+    Moment,
+    events,
+    noises,
+)
 from umbrant.desk.views.stage.look import (
     candidates_of,
     events_of,
@@ -48,7 +55,7 @@ def test_what_makes_a_noise_says_so() -> None:
 def rings_at(take: Take, tick: int, **keys: float) -> list[tuple[float, float]]:
     moment = Moment(take, tick, TITLES)
     members = take.header.played.players
-    found = noises(moment, members, BUILTIN, lambda _: keys, 10.0, {"b": (9.0, 9.0)}.get)
+    found = noises(moment, members, BUILTIN, lambda *_: keys, 10.0, {"b": (9.0, 9.0)}.get)
     return [(round(each.radius_m, 3), round(each.left, 3)) for each in found]
 
 
@@ -76,6 +83,14 @@ def test_a_noise_is_as_loud_as_its_key_says_and_upkeep_makes_it_again() -> None:
     assert [radius for radius, _ in rings_at(take, 11, loud=0.5)] == [5.0] * 3
     assert [radius for radius, _ in rings_at(take, 11, loud=2.0)] == [20.0] * 3
     assert rings_at(take, 11, loud=0.0) == []
+
+
+def test_when_a_noise_is_made_must_be_known() -> None:
+    take = played(
+        project(row("mm", "make_noise", loudness=1.0, decorators=[("delay", {"delay": 0.5})]))
+    )
+    assert record(take, "mm").spans
+    assert all(rings_at(take, tick) == [] for tick in range(take.ticks))
 
 
 # events
@@ -238,3 +253,8 @@ def test_what_the_selected_row_draws_answers_in_words(quay_driver: Driver) -> No
         for each in range(11)
     }
     assert words in seen
+
+
+def test_the_decorators_that_noises_go_by_are_there() -> None:
+    known = {each.id for each in BUILTIN.family(Family.DECORATOR)}
+    assert {*LATER_OR_AGAIN, *TURNING} <= known

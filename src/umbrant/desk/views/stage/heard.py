@@ -19,6 +19,12 @@ from umbrant.take.record import Outcome, RowRecord
 
 SHOWN_S = 0.6
 """How long an event is shown after it was received: most are received in the very next tick."""
+ValuesAt = Callable[[str, int], Values]
+"""Gives what the keys of one of the cast held at a tick."""
+LATER_OR_AGAIN = ("delay", "repeat", "repeat_for_ever", "repeat_until", "retry", "hold")
+"""The decorators with which a row's work may begin after the row, more than once, or not at all."""
+TURNING = ("invert", "always_succeed", "always_fail")
+"""The decorators with which a row ends otherwise than its work."""
 MOST_RINGING = 20
 """How many noises of one row are shown at once: one that is made at every tick is one ring."""
 MOST_EVENTS = 40
@@ -83,13 +89,13 @@ def noises(
     moment: Moment,
     members: Iterable[Member],
     catalog: Catalog,
-    values_of: Callable[[str], Values],
+    values_at: ValuesAt,
     hearing_m: float,
     place_of: PlaceOf,
 ) -> Iterator[NoiseRing]:
     """The noises of some of the cast that still ring, by what their rows did: as loud as they are
-    set up, or as the keys say that `values_of` gives by the name. `hearing_m` is how far a noise of
-    loudness 1 is heard.
+    set up, or as the keys said when they were made. `hearing_m` is how far a noise of loudness 1 is
+    heard.
     """
     # Once for each behavior, for most rows make no noise and many of a cast may run the same ones.
     sources: dict[str, list[NoiseSource]] = {}
@@ -103,7 +109,7 @@ def noises(
         for source in sources[name]:
             kept = record.rows.get(source.row.id)
             for tick in _made_at(kept, source, moment) if kept is not None else ():
-                yield from _rings(moment, member, source, tick, values_of, hearing_m, place_of)
+                yield from _rings(moment, member, source, tick, values_at, hearing_m, place_of)
 
 
 @dataclass(frozen=True)
@@ -119,7 +125,10 @@ class NoiseSource:
 
 
 def _sources(row: Row, catalog: Catalog) -> Iterator[NoiseSource]:
-    parts = [(row.kind, row.args, ROW)]
+    # When its work begins is known of a row that begins as it is entered, and only once.
+    decorators = {each.kind for each in row.decorators}
+    is_plain = decorators.isdisjoint((*LATER_OR_AGAIN, *TURNING))
+    parts = [(row.kind, row.args, ROW)] if is_plain else []
     for index, upkeep in enumerate(row.upkeep):
         parts.append((upkeep.kind, upkeep.args, part_name("upkeep", index)))
     for name, args, part in parts:
@@ -133,15 +142,21 @@ def _rings(
     member: Member,
     source: NoiseSource,
     tick: int,
-    values_of: Callable[[str], Values],
+    values_at: ValuesAt,
     hearing_m: float,
     place_of: PlaceOf,
 ) -> Iterator[NoiseRing]:
     """The ring of a noise that was made at a tick; none where nobody knows its place."""
-    values = values_of(member.name)
+    values = values_at(member.name, tick)
     at = moment.place(member.name, tick)
     if source.noise.at_target:
-        at = target_of(source.kind, source.args, values, place_of)
+        # Who was struck may have gone on since; what is no body stands where it stood.
+        at = target_of(
+            source.kind,
+            source.args,
+            values,
+            lambda name: moment.place(name, tick) or place_of(name),
+        )
     loudness = _loudness(source, values)
     if at is not None and loudness > 0:
         yield _ring(moment, member, source.row, at, loudness * hearing_m, tick)

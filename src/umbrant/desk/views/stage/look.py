@@ -206,7 +206,7 @@ def noises_of(view: "StageView") -> Iterator[NoiseRing]:
     if moment is None:
         return
     hearing_m = (member.body if member is not None else Body()).hearing_m
-    values, place = partial(_values, view), partial(_place_named, view)
+    values, place = partial(_values_at, view), partial(_place_named, view)
     # The take's own cast and behaviors, for the project may have been changed since it was played.
     cast = moment.take.header.cast
     yield from noises(moment, cast, view.desk.catalog, values, hearing_m, place)
@@ -244,14 +244,17 @@ def sides_of(view: "StageView", stage: Stage) -> Iterator[TwoSides]:
         yield from two_sides(when, _values(view), here[0], partial(_place_named, view), stage)
 
 
-def _values(view: "StageView", agent: str = "") -> dict[str, Value | None]:
-    """What the keys of an agent hold at the playhead, of the one that is looked at unless another
-    is named.
-    """
-    desk = view.desk
-    record = desk.take.agents.get(agent or desk.agent) if desk.take else None
-    keys = record.keys.items() if record else ()
-    written = {name: changes.at(desk.playhead) for name, changes in keys}
+def _values(view: "StageView") -> dict[str, Value | None]:
+    """What the keys of the agent hold at the playhead."""
+    return _values_at(view, view.desk.agent, view.desk.playhead)
+
+
+def _values_at(view: "StageView", agent: str, tick: int) -> dict[str, Value | None]:
+    """What the keys of one of the cast held at a tick."""
+    take = view.desk.take
+    record = take.agents.get(agent) if take is not None else None
+    keys = record.keys.items() if record is not None else ()
+    written = {name: changes.at(tick) for name, changes in keys}
     return {name: each.value if each else None for name, each in written.items()}
 
 

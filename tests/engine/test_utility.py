@@ -18,6 +18,7 @@ from umbrant.engine.runner import CastContext, Runner
 from umbrant.engine.scoring import combined, combined_grid
 from umbrant.model.behaviors import Key, Watch
 from umbrant.model.documents import Project
+from umbrant.model.parts import candidate_part
 from umbrant.model.staging import Member, Prop
 from umbrant.model.values import Curve, KeyType, Shape
 from umbrant.stage.world import StageWorld
@@ -153,6 +154,31 @@ def test_an_option_is_scored_for_each_candidate_and_keeps_the_best_in_a_key() ->
     assert values(take, "quarry") == [(0, "close")]
     assert take.agents["a"].keys["quarry"].values[0].row_id == "chase"
     assert record(take, "chase").gauges[""].values[0].about == "close"
+
+
+def test_the_stay_bonus_is_for_the_candidate_that_it_stays_with() -> None:
+    quarry = Key(name="quarry", type=KeyType.AGENT)
+    take = played(
+        project(
+            row("uu", "utility", stay_bonus=0.2),
+            row("chase", "option", "uu", among="people", target=key("quarry")),
+            row("near", "consider", "chase", input="distance(quarry)", high=20.0, curve=FALLING),
+            row("go", "wait", "chase", duration=9.0),
+            row("rest", "option", "uu", weight=0.01),
+            keys=(quarry,),
+            cast=(
+                Member(name="far", start=(18, 5), group="people"),
+                Member(name="close", start=(5, 5), group="people"),
+            ),
+        )
+    )
+    bonuses = {
+        name: [each.of for each in record(take, "chase").gauges[candidate_part(name)].values]
+        for name in ("far", "close")
+    }
+    assert bonuses == {"far": [0.0], "close": [0.0, 0.2]}
+    assert [each.of for each in record(take, "rest").gauges[""].values] == [0.0]
+    assert [each.of for each in record(take, "chase").gauges[""].values] == [0.0, 0.2]
 
 
 def test_without_a_candidate_an_option_is_out() -> None:

@@ -2,11 +2,15 @@
 
 import math
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.kinds import CATALOG
-from tests.small import played, project, row
+from tests.small import key, played, project, row
+from umbrant.model.behaviors import Key
+from umbrant.model.staging import Member
+from umbrant.model.values import Curve, KeyType, Shape
 from umbrant.reasons.machine_report import transitions_out
 from umbrant.reasons.utility_decision import MOST_DIGITS, shortest
 from umbrant.reasons.why import Explainer
@@ -78,3 +82,26 @@ def test_an_option_is_held_from_the_tick_after_its_decision_to_the_end_of_the_ho
     until_s = take.header.seconds(entered) + 1.0
     held = [tick for tick, text in texts.items() if f"is held until {until_s:.2f} s" in text]
     assert held == list(range(entered + 1, entered + 10))
+
+
+@pytest.mark.parametrize("names", [("close",), ("close", "far")])
+def test_a_table_of_scores_has_a_line_for_each_candidate_where_there_are_several(
+    names: tuple[str, ...],
+) -> None:
+    starts = {"close": (5.0, 5.0), "far": (18.0, 5.0)}
+    falling = Curve(shape=Shape.LINEAR, flipped=True)
+    take = played(
+        project(
+            row("uu", "utility"),
+            row("chase", "option", "uu", among="people", target=key("quarry")),
+            row("near", "consider", "chase", input="distance(quarry)", high=20.0, curve=falling),
+            row("go", "wait", "chase", duration=9.0),
+            keys=(Key(name="quarry", type=KeyType.AGENT),),
+            cast=tuple(Member(name=name, start=starts[name], group="people") for name in names),
+        )
+    )
+    table = Explainer(take, "a", CATALOG).why(3).table
+    assert table is not None
+    lines = [line[0].text.strip() for line in table.rows]
+    expected = ["chase for close", *(f"for {name}" for name in names if len(names) > 1), "near"]
+    assert lines == expected

@@ -107,7 +107,9 @@ class Scores:
                     TextRun(""),
                 )
             )
-            for candidate, gauge in self._candidates(scored.row, tick):
+            candidates = self._candidates(scored.row, tick)
+            # Of one alone its option's line says it all.
+            for candidate, gauge in candidates if len(candidates) > 1 else ():
                 score = Gauge(gauge.measured, gauge.value, gauge.of or None)
                 is_best = candidate == scored.about
                 rows.append(

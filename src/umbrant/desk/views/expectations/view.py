@@ -150,7 +150,8 @@ class ExpectationsView(ChipTable):
         """What must be so, and how much of it is."""
         count = len(self.model_.lines)
         broken = sum(state is ExpectationState.BROKEN for state in self.model_.states)
-        return f"{count} expectations · {broken} broken in this take · Enter adds"
+        what = "1 expectation" if count == 1 else f"{count} expectations"
+        return f"{what} · {broken} broken in this take · Enter adds"
 
     def close_worker(self) -> None:
         """The window leaves the project."""

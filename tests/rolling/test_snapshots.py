@@ -19,7 +19,7 @@ from tests.rolling.test_resuming import NUMBERS, order_of, tables, with_number
 from umbrant.branching.branch import with_cues
 from umbrant.catalog.validation import open_project
 from umbrant.model.documents import Project
-from umbrant.model.edits import set_guard
+from umbrant.model.edits import change_row, set_guard
 from umbrant.model.staging import RaiseEvent
 from umbrant.rolling import snapshots
 from umbrant.rolling.orders import Look, look_line, order_line, stop_line
@@ -28,6 +28,7 @@ from umbrant.rolling.snapshots import best_ticks
 from umbrant.take.reader import read_take
 
 QUAY = open_project(DEMO)
+LASTS_S = QUAY.scenario("dusk").seconds
 LATE = ("dog", "woof", "duration", 0.6)
 """A number of a row that is reached in the second half of the take."""
 
@@ -50,11 +51,11 @@ class Session:
         """Wait until the snapshots of the last order are there."""
         until(lambda: len(self.snapshots) == snapshots.MOST)
 
-    def roll(self, project: Project) -> tuple[Path, int]:
+    def roll(self, project: Project, seconds: float = LASTS_S) -> tuple[Path, int]:
         """The take of a project, and the first tick at which something of it was heard of."""
         self.number += 1
         path = self.folder / f"{self.number}.take"
-        self.supervisor.say(order_line(self.number, order_of(project, path), keeps=True))
+        self.supervisor.say(order_line(self.number, order_of(project, path, seconds), keeps=True))
         first = 0
         while (reply := self.supervisor.hear()).of or reply.number != self.number:
             first = first or reply.ticks
@@ -98,8 +99,8 @@ def changed(share: float = 1.5) -> Project:
     return with_number(QUAY, LATE, LATE[-1] * share)
 
 
-def assert_from_first(path: Path, project: Project) -> None:
-    alone = roll(order_of(project, path.with_suffix(".alone")))
+def assert_from_first(path: Path, project: Project, seconds: float = LASTS_S) -> None:
+    alone = roll(order_of(project, path.with_suffix(".alone"), seconds))
     assert tables(path) == tables(alone)
 
 
@@ -114,6 +115,28 @@ def test_an_edited_number_goes_on_from_a_snapshot(session: Session) -> None:
     path, first = session.roll(QUAY)
     assert first > 0
     assert_from_first(path, QUAY)
+
+
+def test_an_edit_that_changes_nothing_goes_on_at_the_very_end(session: Session) -> None:
+    """Nothing is left to be played from a snapshot there, and no tick may be played beyond it."""
+    # Of the warden alone so few rows are reached that there is one at the end as well.
+    dusk = QUAY.scenario("dusk")
+    cast = tuple(each for each in dusk.cast if each.name in {"odo", "visitor"})
+    project = QUAY.with_scenario(dusk.model_copy(update={"cast": cast}))
+    session.roll(project)
+    session.rest()
+    noted = change_row(
+        project, "warden", "esc", lambda row: row.model_copy(update={"note": "well"})
+    )
+    for each, seconds in (
+        (project, LASTS_S),
+        (noted, LASTS_S),
+        (noted, 2 * LASTS_S),
+        (project, LASTS_S),
+        (project, LASTS_S / 2),
+    ):
+        path, _ = session.roll(each, seconds)
+        assert_from_first(path, each, seconds)
 
 
 @given(st.lists(st.integers(0, 60), max_size=25))

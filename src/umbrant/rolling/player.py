@@ -308,7 +308,8 @@ class Player:
 
     def _play_out(self, playing: "_Playing") -> None:
         """Play to the end, or until another line comes in, and say which."""
-        is_over = False
+        # A snapshot may lie at the very end: nothing is left to be played from there.
+        is_over = playing.tick >= playing.scenario.tick_count
         try:
             while not self.inbox.is_waiting() and not is_over:
                 if playing.tick == self._look_tick:

@@ -96,7 +96,9 @@ def _tick_of(at_s: float, scenario: Scenario) -> int:
 
 
 def _changed_rows(one: ExpandedBehavior, other: ExpandedBehavior) -> tuple[Row, ...] | None:
-    """The rows whose leaves have other arguments; None where anything else differs."""
+    """The rows whose leaves have other arguments; None where anything else differs that is
+    played.
+    """
     before, after = one.behavior.rows, other.behavior.rows
     is_same = (
         len(before) == len(after)
@@ -111,7 +113,8 @@ def _changed_rows(one: ExpandedBehavior, other: ExpandedBehavior) -> tuple[Row, 
     around = {row.under for row in after}
     if not all(_differ_in_leaves(was, now, around) for was, now in changed):
         return None
-    return tuple(now for _, now in changed)
+    # A note is read by nobody who plays.
+    return tuple(now for was, now in changed if (was.args, was.upkeep) != (now.args, now.upkeep))
 
 
 def _differ_in_leaves(was: Row, now: Row, around: set[str | None]) -> bool:

@@ -151,6 +151,13 @@ class CommandContext:
         self.show(SETTING)
         self.setting.unfold_to(path)
 
+    def show_or_enter(self, view_id: str) -> None:
+        """Show the tab with this id. One that is shown already gets the keyboard."""
+        if view_id in (self.left.shown, self.right.shown):
+            self.views[view_id].setFocus()
+        else:
+            self.show(view_id)
+
     def show(self, view_id: str) -> None:
         """Show the tab with this id. One at the left gets the keyboard."""
         if view_id in self.left.buttons:

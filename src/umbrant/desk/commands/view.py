@@ -2,6 +2,8 @@
 
 from collections.abc import Iterator
 
+from PySide6.QtWidgets import QApplication, QWidget
+
 from umbrant.desk.commands.action import Action
 from umbrant.desk.commands.context import CommandContext
 from umbrant.desk.views.registry import ROWS, VIEWS
@@ -17,7 +19,7 @@ def _shows(side: Side) -> Iterator[Action]:
             "View",
             spec.title,
             spec.help,
-            lambda context, view_id=spec.id: context.show(view_id),
+            lambda context, view_id=spec.id: context.show_or_enter(view_id),
             (spec.keys,) if spec.keys else (),
             starts_group=index == 0 and side is Side.RIGHT,
         )
@@ -79,11 +81,17 @@ def compact(context: CommandContext, on: bool) -> None:
     context.shell.set_compact(on)
 
 
+def has_keyboard(pane: QWidget) -> bool:
+    """Whether a pane or a field within it has the keyboard."""
+    within = QApplication.focusWidget()
+    return pane.hasFocus() or (within is not None and pane.isAncestorOf(within))
+
+
 def next_pane(context: CommandContext) -> None:
     """Put the keyboard into the next pane: the tabs at both sides, then what is under them."""
     under = context.views.keyboard_widgets(Side.UNDER, Side.FOOT)
     panes = (context.left.view, context.right.view, *under)
-    focused = next((index for index, pane in enumerate(panes) if pane.hasFocus()), -1)
+    focused = next((index for index, pane in enumerate(panes) if has_keyboard(pane)), -1)
     panes[(focused + 1) % len(panes)].setFocus()
 
 

@@ -3,7 +3,7 @@
 import pytest
 from benchmarks.crowded import crowded
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtWidgets import QApplication, QWidget
+from PySide6.QtWidgets import QApplication, QLineEdit, QWidget
 
 from tests.conftest import DEMO
 from tests.desk.conftest import Driver
@@ -13,6 +13,8 @@ from umbrant.desk.views.blackboard import BlackboardView
 from umbrant.desk.views.lanes.rows import LaneOrder, lane_rows, odd_ones
 from umbrant.desk.views.lanes.view import MOST_SHOWN
 from umbrant.desk.views.reasons import ReasonsView
+from umbrant.desk.views.registry import VIEWS
+from umbrant.desk.views.spec import Side
 from umbrant.desk.views.stage.look import look_of
 from umbrant.desk.widgets.height_by_use import MOST_SHARE, ROOM
 from umbrant.model.folder import save_project
@@ -50,6 +52,26 @@ def press(hands: Driver, key: Qt.Key | str) -> None:
 
 
 # who has room
+
+
+def test_the_key_of_a_view_that_is_shown_puts_the_keyboard_into_it(demo_driver: Driver) -> None:
+    pane = demo_driver.pane
+    pane.ledger.setFocus()
+    for spec in VIEWS:
+        if spec.side is Side.RIGHT and spec.id != pane.right.shown:
+            pane.actions_by_id[spec.action].trigger()
+            assert pane.right.shown == spec.id
+            assert pane.ledger.hasFocus()
+            pane.actions_by_id[spec.action].trigger()
+            assert pane.views[spec.id].hasFocus()
+            pane.ledger.setFocus()
+    # From a field within a view the next pane is the one after that view.
+    field = QLineEdit(pane.right.view)
+    field.show()
+    field.setFocus()
+    assert not pane.right.view.hasFocus()
+    pane.actions_by_id["next_pane"].trigger()
+    assert pane.views.of(ReasonsView).hasFocus()
 
 
 def test_the_pane_that_the_keyboard_comes_to_has_room(quay_driver: Driver) -> None:

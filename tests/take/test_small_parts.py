@@ -23,7 +23,7 @@ def test_steps_count_from_one_in_each_tick() -> None:
 def test_a_gauge_is_kept_where_anything_of_it_is_news() -> None:
     buffer = TakeBuffer(20.0)
     chunk = GaugeChunk(("a", "row", ""), Measured.SCORE, buffer)
-    told = [
+    added = [
         Gauge(Measured.SCORE, 0.5, 0.0, "one"),
         Gauge(Measured.SCORE, 0.5, 0.0, "one"),
         Gauge(Measured.SCORE, 0.5, 0.2, "one"),
@@ -31,7 +31,7 @@ def test_a_gauge_is_kept_where_anything_of_it_is_news() -> None:
         Gauge(Measured.SCORE, 0.6, 0.2, "other"),
         Gauge(Measured.SCORE, 0.6, None, "other"),
     ]
-    for tick, gauge in enumerate(told):
+    for tick, gauge in enumerate(added):
         buffer.tick = tick
         chunk.add(gauge)
     piece = chunk.piece()

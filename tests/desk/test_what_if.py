@@ -15,7 +15,7 @@ from umbrant.desk.views.lanes.painting import lanes_of
 from umbrant.desk.views.reasons import ReasonsView
 from umbrant.desk.views.stage.look import look_of
 from umbrant.model.staging import HeldResult, HoldResult, SetKey
-from umbrant.reasons.scores import beside
+from umbrant.reasons.scores import with_other_scores
 from umbrant.reasons.sentences import Tone
 from umbrant.take.record import RowState
 
@@ -176,7 +176,7 @@ def test_scores_and_curves_are_shown_of_both_takes(quay_driver: Driver) -> None:
     assert not curve.grab().isNull()
     hands.key(Qt.Key.Key_D)
     assert curve.look(considered).other is None
-    assert beside(reasons.answer.table, None).rows[0][-1].text == "–"
+    assert with_other_scores(reasons.answer.table, None).rows[0][-1].text == "–"
 
 
 def test_reasons_say_where_two_takes_part(demo_driver: Driver) -> None:

@@ -373,7 +373,7 @@ class Scores:
             return row.id
 
 
-def beside(table: ScoreTable, other: ScoreTable | None) -> ScoreTable:
+def with_other_scores(table: ScoreTable, other: ScoreTable | None) -> ScoreTable:
     """The scores of a decision with those of another take at the same tick in a column of their
     own. A dash stands for what was not scored there.
     """

@@ -30,7 +30,7 @@ from umbrant.desk.widgets.theme import Palette, body_font
 from umbrant.nearest.search import NOTHING_HELPS
 from umbrant.nearest.trials import ran
 from umbrant.nearest.worker import NearestQuestion
-from umbrant.reasons.scores import beside
+from umbrant.reasons.scores import with_other_scores
 from umbrant.reasons.sentences import Answer, AnswerLine, ScoreTable, TextRun, Tone
 from umbrant.reasons.tick_steps import TickStep
 from umbrant.reasons.why import Explainer
@@ -192,7 +192,7 @@ class ReasonsView(QTextBrowser):
             return answer
         is_why_not = self.question is Question.WHY_NOT and row_id in other.outline.number
         there = other.why_not(tick, row_id) if is_why_not else other.why(tick)
-        return replace(answer, table=beside(answer.table, there.table))
+        return replace(answer, table=with_other_scores(answer.table, there.table))
 
     def _nearest_question(self, explainer: Explainer, tick: int) -> NearestQuestion | None:
         """What to search the nearest change for; None where why not is not what is asked, the

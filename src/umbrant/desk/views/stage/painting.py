@@ -384,14 +384,14 @@ def _paint_figures(
         draw_body(painter, palette, at, size, figure.heading_deg, _fill(figure, palette))
     for figure, at, size in reversed(placed):
         if figure.said:
-            where = _beside(painter, figure.said, at, size, wide, labels)
+            where = _speech_place(painter, figure.said, at, size, wide, labels)
             labels.keep_clear(draw_boxed(painter, palette, figure.said, where, wide))
     for figure, at, size in reversed(placed):
         if figure.label:
             labels.write(figure.label, at, size + 5, palette.ink, must=figure.followed)
 
 
-def _beside(
+def _speech_place(
     painter: QPainter, text: str, at: QPointF, size: float, wide: float, labels: Labels
 ) -> QPointF:
     """Where a body's speech is drawn: to its right or left, above or below it, so that it covers

@@ -137,6 +137,7 @@ def decorator(
     phrase: str,
     *,
     can_end: OutcomeRule,
+    keeps_work: bool = False,
     success: str = "as the row",
     failure: str = "as the row",
 ) -> Declared:
@@ -146,7 +147,10 @@ def decorator(
     """
     declare = _declared(Family.DECORATOR, phrase, {"success": success, "failure": failure})
     return lambda run: replace(
-        declare(run), can_end=can_end, is_gate=callable(getattr(run, "refusal", None))
+        declare(run),
+        can_end=can_end,
+        keeps_work=keeps_work,
+        is_gate=callable(getattr(run, "refusal", None)),
     )
 
 

@@ -132,6 +132,10 @@ class Kind:
     """What the number beside its row means."""
     is_gate: bool = False
     """Whether a decorator can keep its row from being entered."""
+    keeps_work: bool = False
+    """Whether with a decorator the work of a row begins as the row is entered, once, and ends as
+    the row does.
+    """
     reports_gauges: bool = False
     """Whether it is given a `GaugeSink` as `report`."""
     example: str = ""

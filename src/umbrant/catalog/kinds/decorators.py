@@ -85,6 +85,7 @@ _ENDS = {SUCCESS: "success", FAILURE: "failure"}
     "cooldown {duration}[ after {ending}][, at first {first}]",
     failure="refused while it cools",
     can_end=as_inside,
+    keeps_work=True,
 )
 class Cooldown(DecoratorBase):
     """Keeps a row from being entered again for a while after it ended.
@@ -145,7 +146,10 @@ class Cooldown(DecoratorBase):
 
 
 @decorator(
-    "time limit {limit}", failure="as the row, or when the time is up", can_end=may_also_fail
+    "time limit {limit}",
+    failure="as the row, or when the time is up",
+    can_end=may_also_fail,
+    keeps_work=True,
 )
 class TimeLimit(DecoratorBase):
     """Stops a row that takes too long, and fails.
@@ -455,7 +459,10 @@ class Delay(DecoratorBase):
 
 
 @decorator(
-    "chance {share}", failure="refused when the roll is not under the chance", can_end=as_inside
+    "chance {share}",
+    failure="refused when the roll is not under the chance",
+    can_end=as_inside,
+    keeps_work=True,
 )
 class Chance(DecoratorBase):
     """Lets a row be entered only so often. Rolled anew each time the row is tried.
@@ -490,6 +497,7 @@ class Chance(DecoratorBase):
     "at most {times}[ {counted}]",
     failure="refused when it has been entered so many times",
     can_end=as_inside,
+    keeps_work=True,
 )
 class AtMost(DecoratorBase):
     """Lets a row be entered only so many times.
@@ -581,7 +589,7 @@ class Hold(DecoratorBase):
             super().stop(me)
 
 
-@decorator("weight {weight}", can_end=as_inside)
+@decorator("weight {weight}", can_end=as_inside, keeps_work=True)
 class Weight(DecoratorBase):
     """How often a row is drawn by the random selector it is in, against the others.
 

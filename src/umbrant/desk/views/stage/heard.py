@@ -21,10 +21,6 @@ SHOWN_S = 0.6
 """How long an event is shown after it was received: most are received in the very next tick."""
 ValuesAt = Callable[[str, int], Values]
 """Gives what the keys of one of the cast held at a tick."""
-LATER_OR_AGAIN = ("delay", "repeat", "repeat_for_ever", "repeat_until", "retry", "hold")
-"""The decorators with which a row's work may begin after the row, more than once, or not at all."""
-TURNING = ("invert", "always_succeed", "always_fail")
-"""The decorators with which a row ends otherwise than its work."""
 MOST_RINGING = 20
 """How many noises of one row are shown at once: one that is made at every tick is one ring."""
 MOST_EVENTS = 40
@@ -125,10 +121,10 @@ class NoiseSource:
 
 
 def _sources(row: Row, catalog: Catalog) -> Iterator[NoiseSource]:
-    # When its work begins is known of a row that begins as it is entered, and only once.
-    decorators = {each.kind for each in row.decorators}
-    is_plain = decorators.isdisjoint((*LATER_OR_AGAIN, *TURNING))
-    parts = [(row.kind, row.args, ROW)] if is_plain else []
+    # A take has when a row was entered and left, which is not when its work began under the others.
+    decorators = [catalog.get(each.kind, Family.DECORATOR) for each in row.decorators]
+    is_recorded = all(kind is not None and kind.keeps_work for kind in decorators)
+    parts = [(row.kind, row.args, ROW)] if is_recorded else []
     for index, upkeep in enumerate(row.upkeep):
         parts.append((upkeep.kind, upkeep.args, part_name("upkeep", index)))
     for name, args, part in parts:

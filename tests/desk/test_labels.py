@@ -10,6 +10,8 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QImage, QPainter
 from pytestqt.qtbot import QtBot
 
+from umbrant.desk.views.stage.painting import speech_place
+from umbrant.desk.widgets.figures import box_for
 from umbrant.desk.widgets.labels import Labels
 
 AREA = QRectF(0, 0, 300, 200)
@@ -75,3 +77,19 @@ def test_no_label_covers_another_or_is_cut_off(
     assert bool(boxes) == bool(places)
     assert all(AREA.contains(box) for box in boxes)
     assert not any(one.intersects(other) for one, other in itertools.combinations(boxes, 2))
+
+
+def test_speech_covers_no_name_and_stands_further_off_where_it_must(painter: QPainter) -> None:
+    labels = Labels(painter, AREA)
+    seen = []
+    for _ in range(7):
+        where = speech_place(painter, "Halt!", MIDDLE, 8, 300, labels)
+        box = box_for(painter, "Halt!", where, 300)
+        assert labels.is_free(box)
+        labels.keep_clear(box)
+        seen.append(abs(where.y() - MIDDLE.y()))
+    assert seen[0] == 24
+    assert max(seen[:4]) <= 34 < max(seen)
+    # Where there is no room at all it is said all the same.
+    labels.keep_clear(AREA)
+    assert speech_place(painter, "Halt!", MIDDLE, 8, 300, labels).y() == MIDDLE.y() - 24

@@ -384,21 +384,33 @@ def _paint_figures(
         draw_body(painter, palette, at, size, figure.heading_deg, _fill(figure, palette))
     for figure, at, size in reversed(placed):
         if figure.said:
-            where = _speech_place(painter, figure.said, at, size, wide, labels)
+            where = speech_place(painter, figure.said, at, size, wide, labels)
             labels.keep_clear(draw_boxed(painter, palette, figure.said, where, wide))
     for figure, at, size in reversed(placed):
         if figure.label:
             labels.write(figure.label, at, size + 5, palette.ink, must=figure.followed)
 
 
-def _speech_place(
+FURTHER = (0, 14, 28, 42)
+"""How much further from its body than usual speech is drawn where there is no room nearer, in
+pixels.
+"""
+
+
+def speech_place(
     painter: QPainter, text: str, at: QPointF, size: float, wide: float, labels: Labels
 ) -> QPointF:
-    """Where a body's speech is drawn: to its right or left, above or below it, so that it covers
-    nobody; above to the right where it covers somebody anywhere.
+    """Where a body's speech is drawn: above or below it, to its right, to its left or in the
+    middle, and no further off than it must be to cover nobody and no name; above to the right where
+    it covers something anywhere.
     """
     away, length = size + 5, box_for(painter, text, at, wide).width()
-    places = [at + QPointF(across, down) for down in (-24, 34) for across in (away, -away - length)]
+    places = [
+        at + QPointF(across, down)
+        for further in FURTHER
+        for down in (-24 - further, 34 + further)
+        for across in (away, -away - length, -length / 2)
+    ]
     free = (each for each in places if labels.is_free(box_for(painter, text, each, wide)))
     return next(free, places[0])
 

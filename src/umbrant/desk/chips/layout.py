@@ -186,3 +186,8 @@ def shown_text(fonts: Fonts, placed: PlacedPiece) -> str:
     return QFontMetricsF(fonts.of(placed.piece)).elidedText(
         placed.piece.text, Qt.TextElideMode.ElideRight, room + 1
     )
+
+
+def make_flow(fonts: Fonts, width: float, *, compact: bool) -> SentenceFlow:
+    """The layout of an outline column."""
+    return SentenceFlow(fonts, max(width, FIRST_X + INDENT * 4.0), compact=compact)

@@ -10,16 +10,15 @@ from PySide6.QtCore import (
     QRectF,
     Qt,
 )
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QResizeEvent
-from PySide6.QtWidgets import QHeaderView, QWidget
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QWidget
 
 from umbrant.desk.chips.layout import RowLayout
 from umbrant.desk.chips.sentence import ChipEditor, PieceRole, Pill, SentencePiece
 from umbrant.desk.chips.sentence_delegate import SentenceDelegate
-from umbrant.desk.chips.table import ChipTable
+from umbrant.desk.chips.sentence_list import SentenceList
 from umbrant.desk.chips.values import Choice, FieldChip
 from umbrant.desk.session.desk import Desk
-from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.painted import ModelIndex
 from umbrant.desk.widgets.theme import Palette
@@ -151,7 +150,7 @@ class FindingDelegate(SentenceDelegate):
             painter.fillRect(bar, colours.get(finding.rule.severity, palette.faint))
 
 
-class ReviewView(ChipTable):
+class ReviewView(SentenceList):
     """The findings. Enter goes to the row, C walks to what can be done about it."""
 
     def __init__(
@@ -166,12 +165,7 @@ class ReviewView(ChipTable):
         self.setAccessibleName("Review")
         self.review = ReviewModel(desk, self)
         self._go, self._dialogs = go, dialogs
-        self._layouts: dict[int, RowLayout] = {}
-        self.setModel(self.review)
-        self.setItemDelegate(FindingDelegate(self))
-        self.horizontalHeader().hide()
-        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.selectionModel().currentRowChanged.connect(self._walked)
+        self.list_lines(self.review, FindingDelegate(self))
         for changed in (
             desk.documents.findings_changed,
             desk.documents.refreshed,
@@ -180,8 +174,6 @@ class ReviewView(ChipTable):
         ):
             changed.connect(self.reload)
         self.reload()
-
-    needs_row = shows_rows = False
 
     def heading(self) -> str:
         """The text of the line over the list: what its keys do."""
@@ -200,9 +192,6 @@ class ReviewView(ChipTable):
     def delete(self) -> bool:
         return True
 
-    def move_line(self, step: int) -> bool:
-        return True
-
     def reload(self) -> None:
         """Take up the findings as they now are."""
         index = self.selected_index()
@@ -214,29 +203,11 @@ class ReviewView(ChipTable):
         last = len(self.review.lines) - 1
         self.setCurrentIndex(self.review.index(max(0, min(index, last)), 0))
 
-    def selected_index(self) -> int:
-        return self.currentIndex().row()
-
-    def lay_out_again(self) -> None:
-        self._layouts.clear()
-        for index in range(len(self.review.lines)):
-            layout = self.layout_at(index)
-            self.setRowHeight(index, int(layout.height) if layout is not None else 0)
-        self.viewport().update()
-
-    def layout_at(self, index: int) -> RowLayout | None:
-        if not 0 <= index < len(self.review.lines):
-            return None
-        if index not in self._layouts:
-            line = self.review.lines[index]
-            flow = make_flow(self.brushes.fonts, self.viewport().width(), compact=self.compact)
-            pieces = (
-                _pieces(line)
-                if isinstance(line, Finding)
-                else [SentencePiece(line, PieceRole.NAME)]
-            )
-            self._layouts[index] = flow.lay_out(pieces, 0)
-        return self._layouts[index]
+    def pieces_of(self, place: int) -> list[SentencePiece]:
+        line = self.review.lines[place]
+        if isinstance(line, Finding):
+            return _pieces(line)
+        return [SentencePiece(line, PieceRole.NAME)]
 
     def go_to(self) -> None:
         """Look at the row that the selected finding is about."""
@@ -265,29 +236,6 @@ class ReviewView(ChipTable):
             self.desk.message.emit(f"{finding.file} is opened: {finding.message}")
         else:
             self.desk.message.emit(f"{finding.file}: {finding.message} The setting has it.")
-
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        if self.isVisible():
-            self.lay_out_again()
-        else:
-            self.is_stale = True
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        index = self.indexAt(event.position().toPoint())
-        self.setFocus()
-        if index.isValid():
-            self.setCurrentIndex(index)
-            if event.button() is Qt.MouseButton.LeftButton:
-                self.press_sentence(index.row(), event.position())
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.go_to()
-
-    def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
-        self.leave_chips()
-        self.setAccessibleDescription(str(self.review.data(current)))
-        self.viewport().update()
 
 
 def _pieces(finding: Finding) -> list[SentencePiece]:

@@ -1,7 +1,6 @@
 """Texts beside what they name, none over another."""
 
-from collections.abc import Iterator
-from itertools import chain
+from collections.abc import Iterable, Iterator
 
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter
@@ -10,7 +9,7 @@ ABOVE, BELOW = 10, 3
 """How far a line of text reaches above and below the line it stands on."""
 OUT = 20
 """How far outside something may stand and still have its name at the edge."""
-FURTHER = (14, 28)
+FURTHER = (14, 28, 42)
 """How much further away a text is tried that must be there."""
 GAP = 4
 """How much is left free between two texts beside each other."""
@@ -26,10 +25,15 @@ class Labels:
         self._painter = painter
         self._area = area
         self._taken: list[QRectF] = []
+        self._spared: list[QRectF] = []
 
     def keep_clear(self, box: QRectF) -> None:
         """Nothing that may go without its label is to be written over a box."""
         self._taken.append(box)
+
+    def spare(self, box: QRectF) -> None:
+        """A text is written over a box only where it has no other place."""
+        self._spared.append(box)
 
     def write(
         self, text: str, at: QPointF, away: float, colour: QColor, *, must: bool = False
@@ -43,20 +47,28 @@ class Labels:
             return None  # what it would name is out of sight
         # What must be there looks for a free place further out before it stands over something.
         reach = (away, *(away + each for each in FURTHER)) if must else (away,)
-        boxes = (self._inside(box) for each in reach for box in self._around(text, at, each))
-        first = next(boxes)
-        box = next(
-            (box for box in chain((first,), boxes) if self.is_free(box)), first if must else None
-        )
+        places = (self._inside(box) for each in reach for box in self._around(text, at, each))
+        box = self.best_of(places)
+        if box is None and must:
+            box = self._inside(next(self._around(text, at, away)))
         if box is not None:
             self._taken.append(box.adjusted(-GAP, 0, GAP, 0))
             self._painter.setPen(colour)
             self._painter.drawText(QPointF(box.left(), box.top() + ABOVE), text)
         return box
 
-    def is_free(self, box: QRectF) -> bool:
-        """Whether a box covers nothing that is to be seen."""
-        return not any(map(box.intersects, self._taken))
+    def best_of(self, places: Iterable[QRectF]) -> QRectF | None:
+        """The first of some places that covers nothing; else the first that covers only what is
+        spared where that is possible; None if there is neither.
+        """
+        second = None
+        for box in places:
+            if any(map(box.intersects, self._taken)):
+                continue
+            if not any(map(box.intersects, self._spared)):
+                return box
+            second = second or box
+        return second
 
     def _around(self, text: str, at: QPointF, away: float) -> Iterator[QRectF]:
         """Where the text might stand, the best place first."""

@@ -8,13 +8,13 @@ from functools import partial
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPoint, QRectF, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QResizeEvent
-from PySide6.QtWidgets import QHeaderView, QMenu, QWidget
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QMenu, QWidget
 
 from umbrant.desk.chips.layout import RowLayout
 from umbrant.desk.chips.sentence import PieceRole, SentencePiece
 from umbrant.desk.chips.sentence_delegate import SentenceDelegate
-from umbrant.desk.chips.table import ChipTable
+from umbrant.desk.chips.sentence_list import SentenceList
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.expectations.lines import (
@@ -24,7 +24,6 @@ from umbrant.desk.views.expectations.lines import (
     expectation_pieces,
     states_of,
 )
-from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.widgets.dialogs import Dialogs
 from umbrant.desk.widgets.painted import ModelIndex
 from umbrant.desk.widgets.theme import Palette
@@ -111,12 +110,10 @@ class ExpectationDelegate(SentenceDelegate):
         painter.fillRect(bar, colours.get(state, palette.faint))
 
 
-class ExpectationsView(ChipTable):
+class ExpectationsView(SentenceList):
     """The expectations. Enter adds one or goes to where the selected one is broken, C walks its
     chips, Delete takes it away.
     """
-
-    needs_row = shows_rows = False
 
     def __init__(
         self,
@@ -131,18 +128,13 @@ class ExpectationsView(ChipTable):
         self.menu: QMenu | None = None
         self._removed: list[NamedExpectation] = []
         """Those that were taken away in this visit, to be brought back."""
-        self._layouts: dict[int, RowLayout] = {}
         self.is_stale = True
         self._checking = NewestOnlyWorker(
             "Checking expectations", ExpectationCheck.broken, (), self
         )
         self._checking.answered.connect(self._checked)
         self._checking.failed.connect(desk.message)
-        self.setModel(self.model_)
-        self.setItemDelegate(ExpectationDelegate(self))
-        self.horizontalHeader().hide()
-        self.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.selectionModel().currentRowChanged.connect(self._walked)
+        self.list_lines(self.model_, ExpectationDelegate(self))
         for changed in (desk.take_changed, desk.documents.refreshed):
             changed.connect(self.reload_when_seen)
 
@@ -166,35 +158,13 @@ class ExpectationsView(ChipTable):
         self.lay_out_again()
         self.setCurrentIndex(self.model_.index(min(index, self.model_.rowCount() - 1), 0))
 
-    def resizeEvent(self, event: QResizeEvent) -> None:
-        super().resizeEvent(event)
-        self.lay_out_again()
-
-    def selected_index(self) -> int:
-        return self.currentIndex().row()
-
     @property
     def selected(self) -> NamedExpectation | None:
         """The expectation of the selected line; None where there is none."""
         index, lines = self.selected_index(), self.model_.lines
         return lines[index] if 0 <= index < len(lines) else None
 
-    def lay_out_again(self) -> None:
-        self._layouts.clear()
-        for index in range(self.model_.rowCount()):
-            layout = self.layout_at(index)
-            self.setRowHeight(index, int(layout.height) if layout is not None else 0)
-        self.viewport().update()
-
-    def layout_at(self, place: int) -> RowLayout | None:
-        if not 0 <= place < self.model_.rowCount():
-            return None
-        if place not in self._layouts:
-            flow = make_flow(self.brushes.fonts, self.viewport().width(), compact=self.compact)
-            self._layouts[place] = flow.lay_out(self._pieces(place), 0)
-        return self._layouts[place]
-
-    def _pieces(self, place: int) -> list[SentencePiece]:
+    def pieces_of(self, place: int) -> list[SentencePiece]:
         if place < len(self.model_.lines):
             named, state = self.model_.lines[place], self.model_.states[place]
             return expectation_pieces(named, state, self._offer())
@@ -286,9 +256,6 @@ class ExpectationsView(ChipTable):
             named = self._removed.pop()
             self.write(named.file, named.expectation)
 
-    def move_line(self, step: int) -> bool:
-        return True
-
     def go_to(self) -> None:
         """Look at the tick at which the selected expectation is broken, and for whom."""
         broken = self._broken()
@@ -318,20 +285,3 @@ class ExpectationsView(ChipTable):
         self.model_.is_checked = True
         self.desk.takes.set_broken(found)
         self.reload()
-
-    # events
-
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        index = self.indexAt(event.position().toPoint())
-        self.setFocus()
-        if index.isValid():
-            self.setCurrentIndex(index)
-            if event.button() is Qt.MouseButton.LeftButton:
-                self.press_sentence(index.row(), event.position())
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        self.go_to()
-
-    def _walked(self, current: QModelIndex, previous: QModelIndex) -> None:
-        self.setAccessibleDescription(str(self.model_.data(current)))
-        self.viewport().update()

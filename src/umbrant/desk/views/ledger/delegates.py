@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QStyleOptionViewItem
 
 from umbrant.catalog.kind import Family
 from umbrant.desk.chips.drawing import Brushes, draw_pieces
-from umbrant.desk.chips.layout import FIRST_X, INDENT, Fonts, RowLayout, SentenceFlow
+from umbrant.desk.chips.layout import RowLayout
 from umbrant.desk.chips.sentence import ChipKey
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.model import LedgerModel
@@ -270,11 +270,6 @@ class TapeDelegate(_Delegate):
             if right >= cell.left() and left <= cell.right():
                 band = QRectF(left, cell.top(), max(2.0, right - left), cell.height() - 1)
                 painter.fillRect(band, self.brushes.palette.different)
-
-
-def make_flow(fonts: Fonts, width: float, *, compact: bool) -> SentenceFlow:
-    """The layout of an outline column."""
-    return SentenceFlow(fonts, max(width, FIRST_X + INDENT * 4.0), compact=compact)
 
 
 def _mark(

@@ -16,7 +16,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QHeaderView, QWidget
 
-from umbrant.desk.chips.layout import RowLayout, SentenceFlow
+from umbrant.desk.chips.layout import RowLayout, SentenceFlow, make_flow
 from umbrant.desk.chips.table import ChipTable
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.session.shown import can_fold
@@ -25,7 +25,6 @@ from umbrant.desk.views.ledger.delegates import (
     NowDelegate,
     OutlineDelegate,
     TapeDelegate,
-    make_flow,
 )
 from umbrant.desk.views.ledger.dragging import RowDragging
 from umbrant.desk.views.ledger.model import NOW, OUTLINE, TAPE, LedgerModel

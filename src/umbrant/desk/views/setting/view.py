@@ -17,11 +17,10 @@ from PySide6.QtCore import (
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QMenu, QWidget
 
-from umbrant.desk.chips.layout import RowLayout
+from umbrant.desk.chips.layout import RowLayout, make_flow
 from umbrant.desk.chips.sentence_delegate import SentenceDelegate
 from umbrant.desk.chips.table import SENTENCES, ChipTable
 from umbrant.desk.session.desk import Desk
-from umbrant.desk.views.ledger.delegates import make_flow
 from umbrant.desk.views.setting.documents import SettingMemory
 from umbrant.desk.views.setting.fields import Addition, SettingLine
 from umbrant.desk.views.setting.folding import best_line, is_closed, lines_around, shown_lines

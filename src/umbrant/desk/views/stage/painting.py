@@ -39,7 +39,8 @@ DOT = 3.0
 """The radius of an event on its way."""
 HANDLE = 5.0
 PROP = 5.0
-"""How large, in pixels, a handle and a prop are drawn."""
+CROSS = 3.0
+"""How large, in pixels, a handle, a prop and half the cross of a place are drawn."""
 
 
 @dataclass(frozen=True)
@@ -195,7 +196,10 @@ def paint_moving(
     labels = Labels(painter, area)
     for box in written:
         labels.keep_clear(box)
+    for place in stage.places:
+        labels.spare(_around(projection.to_pixels(place.at), CROSS))
     for thing in look.things:
+        labels.spare(_around(projection.to_pixels(thing.at), PROP))
         draw_prop(
             painter, palette, projection.to_pixels(thing.at), thing.level, drains=thing.drains
         )
@@ -215,6 +219,7 @@ def paint_moving(
     _paint_figures(painter, look.figures, projection, size.width(), labels, palette)
     _paint_candidates(painter, look.candidates, projection, labels, palette)
     _name_lines(look, projection, labels, palette)
+    # A place's name is less than what stands there: it is left out rather than written over a prop.
     for thing in look.things:
         labels.keep_clear(_around(projection.to_pixels(thing.at), PROP))
     for place in stage.places:
@@ -411,8 +416,9 @@ def speech_place(
         for down in (-24 - further, 34 + further)
         for across in (away, -away - length, -length / 2)
     ]
-    free = (each for each in places if labels.is_free(box_for(painter, text, each, wide)))
-    return next(free, places[0])
+    boxes = [box_for(painter, text, each, wide) for each in places]
+    best = labels.best_of(boxes)
+    return places[0] if best is None else places[boxes.index(best)]
 
 
 def _fill(figure: BodyFigure, palette: Palette) -> QColor | None:

@@ -16,6 +16,7 @@ from benchmarks.edits import edit_figures
 from benchmarks.engine import engine_figures
 from benchmarks.figure import Figure, timed
 from benchmarks.hands import hands_figures
+from benchmarks.mapping import map_figures
 from benchmarks.painting import painting_figures
 from benchmarks.routes import route_figures
 from benchmarks.studying import study_figures
@@ -44,6 +45,7 @@ WITHOUT_WINDOW: Mapping[str, Callable[[Path], Iterator[Figure]]] = {
     "engine": engine_figures,
     "routes": route_figures,
     "studying": lambda place: study_figures(open_project(DEMO), place),
+    "mapping": lambda place: map_figures(open_project(DEMO), place),
 }
 IN_WINDOW: Mapping[str, Callable[[Path], Iterator[Figure]]] = {
     "edits": lambda place: edit_figures(open_project(DEMO), place),

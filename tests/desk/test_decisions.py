@@ -202,10 +202,16 @@ def test_a_map_that_ends_early_is_told_of(
     take = hands.desk.take.path
     question = MapQuestion(take=take, agent="odo", tick=5, x="alarm=0:1", y="visitor.x=0:9")
     running.ask(question)
+    ahead = running._spare
     hands.until(lambda: running._process is not None)
+    assert running._process is ahead, "one that was started ahead gets the question"
     running._process.kill()
     hands.until(lambda: not running.is_running)
     assert running.error.startswith("The map could not be drawn.")
+    # Who dies while it waits is no error: another one is started once there is a question.
+    running._spare.kill()
+    hands.until(lambda: running._spare is None)
+    assert not running.is_running
     monkeypatch.setattr("umbrant.desk.views.decisions.running.COMMAND", ("/no/such/program",))
     running.ask(question.model_copy(update={"tick": 6}))
     hands.until(lambda: running.error == "The map could not be started.")
@@ -213,3 +219,4 @@ def test_a_map_that_ends_early_is_told_of(
     running.ask(question.model_copy(update={"tick": 7}))
     running.close()
     assert not running.is_running
+    assert running._spare is None

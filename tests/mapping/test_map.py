@@ -1,14 +1,17 @@
 """Decision maps: what they say is what is played, and what cannot be an axis is told."""
 
 import json
+import math
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from random import Random
 from typing import Any
 from xml.etree import ElementTree
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.conftest import DEMO
 from tests.small import key, played, project, row
@@ -139,6 +142,31 @@ def test_the_point_of_the_take_and_its_path_are_told() -> None:
     assert found.here == pytest.approx((7.0, 9.0), abs=0.01)
     assert found.path
     assert asker(take, "1.1.guard.1=0:9", "n=0:1").axes[0].now(made.subject) == 4.0
+
+
+@given(st.floats(-1, 17), st.floats(-0.2, 1.2), st.floats(0.35, 1.5))
+def test_a_map_comes_in_rounds_and_ends_as_if_each_place_had_been_asked(
+    x: float, y: float, radius: float
+) -> None:
+    made, asked = asker(bands(), "distance(who)=0:16", "n=0:1"), list[int]()
+
+    def lead(at: tuple[float, float]) -> MapAnswer:
+        """Inside of a circle that is larger than a coarse step something else leads."""
+        return MapAnswer("flee" if math.hypot((at[0] - x) / 16, at[1] - y) < radius else "talk")
+
+    def ask(places: Sequence[tuple[float, float]]) -> list[MapAnswer]:
+        asked.append(len(places))
+        return [lead(each) for each in places]
+
+    drawn = MapField(made.subject, made.axes, ask)
+    found = list(drawn.pictures())
+    assert [each.played for each in found[:2]] == [25, 81], "the first look is a rough one"
+    assert [each.is_final for each in found] == [False] * 4 + [True]
+    last = found[-1]
+    assert sum(asked) == last.played <= (STEPS + 1) ** 2
+    for j, line in enumerate(last.grid):
+        for i, label in enumerate(line):
+            assert last.leads[label] == lead(drawn.value((i, j))).lead, (i, j)
 
 
 @pytest.mark.parametrize(

@@ -167,11 +167,8 @@ class DecisionAsker:
         self.subject, self.axes = subject, axes
         header = subject.take.header
         project = with_row_keys(header.project, subject.behavior, axes)
-        known = validate(header.project, project_catalog(header.project).catalog)
-        problems = validate(project, project_catalog(project).catalog)
-        wrong = [each for each in problems if each not in known]
-        if wrong:
-            raise AxisError(f"{wrong[0].message} A number of another sort cannot be an axis.")
+        if project is not header.project:
+            _refuse_new_problems(header.project, project)
         behavior = behavior_of(subject.take, subject.agent)
         self._branches = branches(behavior) if behavior is not None else ()
         self._given: dict[str, float] = {}
@@ -234,6 +231,15 @@ class DecisionAsker:
         said = [lead, watched.atoms, watched.failed]
         # One write of less than a pipe holds is not broken up; the parent reads lines.
         os.write(writing, (json.dumps(said) + "\n").encode())
+
+
+def _refuse_new_problems(before: Project, after: Project) -> None:
+    """Raise AxisError for the first problem that a project has and the one before it had not."""
+    known = validate(before, project_catalog(before).catalog)
+    problems = validate(after, project_catalog(after).catalog)
+    wrong = [each for each in problems if each not in known]
+    if wrong:
+        raise AxisError(f"{wrong[0].message} A number of another sort cannot be an axis.")
 
 
 def _order(header: Header, project: Project, trusted: bool) -> RollOrder:

@@ -23,8 +23,10 @@ from umbrant.reasons.decision_changes import behavior_of
 
 STEPS = 64
 """Into how many steps each axis is divided at the finest."""
-COARSE = 8
-"""How many steps lie between the first questions."""
+FIRST, COARSE = 16, 8
+"""How many steps lie between the questions of the first picture, and between those that are asked
+everywhere: what is smaller than these, and whose border meets none of them, is not found.
+"""
 FAILS = "|fails"
 """Stands behind a row whose failure makes a border."""
 LEAST_SHARE = 0.15
@@ -92,14 +94,15 @@ class MapField:
 
     def pictures(self) -> Iterator[MapPicture]:
         """The map after each round, the last of which is final."""
-        coarse = range(0, STEPS + 1, COARSE)
-        self._ask([(i, j) for j in coarse for i in coarse])
-        step = COARSE
-        while step > 1:
+        for step in (FIRST, COARSE):
+            line = range(0, STEPS + 1, step)
+            self._ask([(i, j) for j in line for i in line if (i, j) not in self._known])
             yield self._picture(is_final=False)
-            self._ask(list(self._between(step)))
+        step = COARSE // 2
+        while step:
+            self._refine(step)
+            yield self._picture(is_final=step == 1)
             step //= 2
-        yield self._picture(is_final=True)
 
     def value(self, place: GridPlace) -> ValuePair:
         """The values at a place."""
@@ -113,17 +116,26 @@ class MapField:
         answers = self.ask([self.value(place) for place in places])
         self._known.update(zip(places, answers, strict=True))
 
-    def _between(self, step: int) -> Iterator[GridPlace]:
-        """The places halfway between known ones around which not all lead to the same."""
-        half = step // 2
-        for j in range(0, STEPS + 1, half):
-            for i in range(0, STEPS + 1, half):
+    def _refine(self, step: int) -> None:
+        """Ask about the places of a finer grid that lie on a border."""
+        # What is found moves the border, so its neighbours may lie on it now: until none does.
+        while places := list(self._on_borders(step)):
+            self._ask(places)
+
+    def _on_borders(self, step: int) -> Iterator[GridPlace]:
+        """The places of a grid that were not asked about, around which not all lead to the same."""
+        line = range(0, STEPS + 1, step)
+        for j in line:
+            for i in line:
                 if (i, j) not in self._known and self._differ(i, j, step):
                     yield i, j
 
     def _differ(self, i: int, j: int, step: int) -> bool:
-        reach = range(-step, step + 1)
-        around = (self._known.get((i + across, j + up)) for up in reach for across in reach)
+        around = (
+            self._known.get((i + across, j + up))
+            for up in (-step, 0, step)
+            for across in (-step, 0, step)
+        )
         return len({each.lead for each in around if each is not None}) > 1
 
     def _picture(self, *, is_final: bool) -> MapPicture:

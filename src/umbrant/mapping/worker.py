@@ -41,16 +41,17 @@ class MapReply(Document):
 
 def main() -> int:
     """Answer the question that comes in."""
+    # What lives now lives until the end. Left out of what is searched for garbage its pages stay
+    # shared with the processes that are forked for each place. Done before there is a question, for
+    # then somebody waits.
+    gc.collect()
+    gc.freeze()
+    gc.disable()
     question = MapQuestion.model_validate_json(sys.stdin.readline())
     try:
         subject = MapSubject(read_take(question.take), question.agent, question.tick, BUILTIN)
         axes = read_axis(question.x, subject, "x"), read_axis(question.y, subject, "y")
         asker = DecisionAsker(subject, axes, trusted=question.trusted)
-        # What lives now lives until the end. Left out of what is searched for garbage its pages
-        # stay shared with the processes that are forked for each place.
-        gc.collect()
-        gc.freeze()
-        gc.disable()
         for picture in MapField(subject, axes, asker.ask).pictures():
             _say(MapReply(picture=picture))
     except (AxisError, TakeError, ProjectError) as error:

@@ -1,5 +1,7 @@
 """A decision map that is drawn in a process of its own, round by round."""
 
+from functools import partial
+
 from pydantic import ValidationError
 from PySide6.QtCore import QObject, QProcess, QProcessEnvironment, QTimer, Signal
 
@@ -14,7 +16,11 @@ SETTLED_MS = 300
 
 
 class RunningMap(QObject):
-    """Draws one map at a time, the newest that is asked for. Lives in the window's thread."""
+    """Draws one map at a time, the newest that is asked for. Lives in the window's thread.
+
+    A process takes longer to start than to draw a coarse map, so the next one is started ahead, and
+    waits for its question.
+    """
 
     changed = Signal()
     """There is more of the map, or it is known that there is none."""
@@ -27,6 +33,8 @@ class RunningMap(QObject):
         self.error = ""
         """Why there is no map."""
         self._process: QProcess | None = None
+        self._spare: QProcess | None = None
+        """One that has been started ahead."""
         self._timer = QTimer(self, singleShot=True, interval=SETTLED_MS)
         self._timer.timeout.connect(self._start)
 
@@ -41,38 +49,52 @@ class RunningMap(QObject):
             return
         self.question, self.error = question, ""
         self._end()
+        self.prepare()
         self._timer.start()
+
+    def prepare(self) -> None:
+        """Somebody looks: have a process ready for the next question."""
+        if self._spare is None:
+            self._spare = self._started()
+
+    def rest(self) -> None:
+        """Nobody looks any more: keep no process ready."""
+        spare, self._spare = self._spare, None
+        if spare is not None:
+            _kill(spare)
 
     def close(self) -> None:
         """Draw nothing more."""
         self._timer.stop()
         self._end()
+        self.rest()
 
     def _start(self) -> None:
         if self.question is None:
             return
+        process, self._spare = self._spare or self._started(), None
+        self._process = process
+        process.write((self.question.model_dump_json() + "\n").encode())
+        process.closeWriteChannel()
+
+    def _started(self) -> QProcess:
+        """A process that waits for a question."""
         process = QProcess(self)
         environment = QProcessEnvironment.systemEnvironment()
         for name, value in ENVIRONMENT.items():
             environment.insert(name, value)
         process.setProcessEnvironment(environment)
         process.readyReadStandardOutput.connect(self._read)
-        process.finished.connect(self._ended)
-        process.errorOccurred.connect(self._could_not)
-        self._process = process
+        process.finished.connect(partial(self._ended, process))
+        process.errorOccurred.connect(partial(self._could_not, process))
         program, *arguments = COMMAND
         process.start(program, arguments)
-        process.write((self.question.model_dump_json() + "\n").encode())
-        process.closeWriteChannel()
+        return process
 
     def _end(self) -> None:
         process, self._process = self._process, None
         if process is not None:
-            process.blockSignals(True)
-            # The processes that it has forked end with it.
-            process.kill()
-            process.waitForFinished(KILLED_MS)
-            process.deleteLater()
+            _kill(process)
 
     def _read(self) -> None:
         while self._process is not None and self._process.canReadLine():
@@ -86,17 +108,32 @@ class RunningMap(QObject):
             self.picture = None if reply.error else reply.picture
             self.changed.emit()
 
-    def _ended(self) -> None:
-        process, self._process = self._process, None
-        if process is not None:
-            if process.exitCode() and not self.error:
-                said = bytes(process.readAllStandardError().data()).decode(errors="replace")
-                self.error = "The map could not be drawn. " + said.strip().rpartition("\n")[2]
-            process.deleteLater()
+    def _ended(self, process: QProcess, code: int, status: QProcess.ExitStatus) -> None:
+        process.deleteLater()
+        if process is self._spare:
+            # It was ended while it waited. The next question has one started for it.
+            self._spare = None
+            return
+        self._process = None
+        if code and not self.error:
+            said = bytes(process.readAllStandardError().data()).decode(errors="replace")
+            self.error = "The map could not be drawn. " + said.strip().rpartition("\n")[2]
+        self.prepare()
         self.changed.emit()
 
-    def _could_not(self, error: QProcess.ProcessError) -> None:
-        if error is QProcess.ProcessError.FailedToStart:
-            self._process = None
-            self.error = "The map could not be started."
-            self.changed.emit()
+    def _could_not(self, process: QProcess, error: QProcess.ProcessError) -> None:
+        if error is not QProcess.ProcessError.FailedToStart:
+            return
+        process.deleteLater()
+        self._process = self._spare = None
+        self._timer.stop()
+        self.error = "The map could not be started."
+        self.changed.emit()
+
+
+def _kill(process: QProcess) -> None:
+    """End a process, and with it those that it has forked, without a word."""
+    process.blockSignals(True)
+    process.kill()
+    process.waitForFinished(KILLED_MS)
+    process.deleteLater()

@@ -10,6 +10,7 @@ from PySide6.QtGui import (
     QColor,
     QFontMetricsF,
     QHelpEvent,
+    QHideEvent,
     QImage,
     QKeyEvent,
     QMouseEvent,
@@ -180,6 +181,10 @@ class DecisionsView(PaintedView):
     def showEvent(self, event: QShowEvent) -> None:
         super().showEvent(event)
         self.draw_again()
+
+    def hideEvent(self, event: QHideEvent) -> None:
+        super().hideEvent(event)
+        self.running.rest()
 
     # what is shown
 

@@ -16,7 +16,7 @@ from umbrant.rolling.roll import RollOrder, roll
 
 STARTED_S = 2.0
 """How long a worker is given to start before it is asked anything."""
-ASKED = (
+QUESTIONS = (
     ("odo", 120, "visitor.x=0:30", "visitor.y=0:18"),
     ("odo", 361, "visitor.x=0:30", "visitor.y=0:18"),
     ("odo", 270, "visitor.distance=0:16", "alarm=0:1"),
@@ -41,7 +41,7 @@ def map_figures(demo: Project, place: Path) -> Iterator[Figure]:
     rolled_s = timed(lambda: roll(RollOrder(demo, "dusk", take)))
     found = [
         _map_times(MapQuestion(take=take, agent=agent, tick=tick, x=x, y=y))
-        for agent, tick, x, y in ASKED
+        for agent, tick, x, y in QUESTIONS
     ]
     for name, aim, times in (
         (

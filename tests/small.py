@@ -99,12 +99,12 @@ def project(*rows: Row, keys: tuple[Key, ...] = (), **more: Any) -> Project:
     )
 
 
-def played(made: Project) -> Take:
+def played(made: Project, *, counts_only: bool = False) -> Take:
     """A take of a project, with the kinds of tests in its catalog."""
     with TemporaryDirectory() as folder:
-        return read_take(
-            roll(RollOrder(made, made.cover.scenario, Path(folder) / "t.take"), catalog=CATALOG)
-        )
+        path = Path(folder) / "t.take"
+        order = RollOrder(made, made.cover.scenario, path, counts_only=counts_only)
+        return read_take(roll(order, catalog=CATALOG))
 
 
 def record(take: Take, row_id: str) -> RowRecord:

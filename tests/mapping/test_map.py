@@ -148,14 +148,14 @@ def test_the_point_of_the_take_and_its_path_are_told() -> None:
 def test_a_map_comes_in_rounds_and_ends_as_if_each_place_had_been_asked(
     x: float, y: float, radius: float
 ) -> None:
-    made, asked = asker(bands(), "distance(who)=0:16", "n=0:1"), list[int]()
+    made, rounds = asker(bands(), "distance(who)=0:16", "n=0:1"), list[int]()
 
     def lead(at: tuple[float, float]) -> MapAnswer:
         """Inside of a circle that is larger than a coarse step something else leads."""
         return MapAnswer("flee" if math.hypot((at[0] - x) / 16, at[1] - y) < radius else "talk")
 
     def ask(places: Sequence[tuple[float, float]]) -> list[MapAnswer]:
-        asked.append(len(places))
+        rounds.append(len(places))
         return [lead(each) for each in places]
 
     drawn = MapField(made.subject, made.axes, ask)
@@ -163,7 +163,7 @@ def test_a_map_comes_in_rounds_and_ends_as_if_each_place_had_been_asked(
     assert [each.played for each in found[:2]] == [25, 81], "the first look is a rough one"
     assert [each.is_final for each in found] == [False] * 4 + [True]
     last = found[-1]
-    assert sum(asked) == last.played <= (STEPS + 1) ** 2
+    assert sum(rounds) == last.played <= (STEPS + 1) ** 2
     for j, line in enumerate(last.grid):
         for i, label in enumerate(line):
             assert last.leads[label] == lead(drawn.value((i, j))).lead, (i, j)

@@ -77,6 +77,48 @@ def test_takes_are_counted_beside_those_that_are_played(tmp_path: Path, jobs: in
     assert [path.name for path in tmp_path.iterdir()] == ["alone"]
 
 
+def test_counts_alone_are_those_of_takes_in_full(tmp_path: Path, takes: list[Take]) -> None:
+    """All tables but the findings, over 12 s of the whole demo and over 3 s by the supervisor."""
+    assert any(count_take(each).lines["finding"] for each in takes)
+    for take in takes:
+        seed = take.header.seed
+        order = RollOrder(
+            QUAY, "dusk", tmp_path / "light.take", seed, seconds=12.0, counts_only=True
+        )
+        light = read_take(roll(order))
+        assert light.poses == {}
+        assert not any(
+            row.sensed for record in light.agents.values() for row in record.rows.values()
+        )
+        wanted = dict(count_take(take).lines)
+        del wanted["finding"]
+        assert count_take(light) == CountedTake(take.ticks, wanted)
+        assert order.path.stat().st_size < 0.8 * take.path.stat().st_size
+    orders = [replace(each, counts_only=True) for each in orders_for(tmp_path, range(11, 13))]
+    (tmp_path / "alone").mkdir()
+    for light, full in zip(
+        counted_here(orders, 2), counted_one_by_one(tmp_path / "alone", range(11, 13)), strict=True
+    ):
+        assert not isinstance(light, str)
+        assert dict(full.lines) == {"finding": full.lines["finding"], **light.lines}
+
+
+def test_a_study_of_counts_alone_says_that_nothing_was_looked_for(
+    umbrant: Any, short: Path, tmp_path: Path
+) -> None:
+    both = [("--out", tmp_path / "full"), ("--out", tmp_path / "light", "--counts-only")]
+    full, light = (
+        json.loads(umbrant("study", short, "--seeds", 2, "--json", *each)[1]) for each in both
+    )
+    assert light["groups"][0].pop("findings") is None
+    assert full["groups"][0].pop("findings") != []
+    assert light == full
+    code, out, _ = umbrant("study", short, "--seeds", 2, *both[1])
+    assert (code, "Findings were not looked for: --counts-only." in out) == (0, True)
+    code, _, err = umbrant("study", short, "--seeds", 2, "--out", tmp_path / "light")
+    assert (code, "this is a study of something else" in err) == (1, True)
+
+
 def test_who_counts_may_be_killed(tmp_path: Path) -> None:
     seeds = range(11, 17)
     (tmp_path / "alone").mkdir()
@@ -265,12 +307,16 @@ def test_a_study_is_held_against_one_from_before(umbrant: Any, short: Path, tmp_
 
 
 def counted(folder: Path, *rows: Row, seeds: int = 30, **more: Any) -> StudyFile:
-    """A study of a small behavior."""
+    """A study of a small behavior. Takes of counts alone come to the same."""
     file = StudyFile(folder / "study", "small")
     file.note(ticks_per_s=10)
     for number in range(seeds):
         made = project(*rows, seed=number + 1, **more)
-        file.count(Run(number, number + 1, {}), count_take(played(made)))
+        found = count_take(played(made))
+        file.count(Run(number, number + 1, {}), found)
+        if number < 3:
+            light = count_take(played(made, counts_only=True))
+            assert {"finding": found.lines["finding"], **light.lines} == dict(found.lines)
     return file
 
 

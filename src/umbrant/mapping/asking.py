@@ -39,6 +39,7 @@ from umbrant.rolling.many_takes import default_jobs
 from umbrant.rolling.player_process import die_with
 from umbrant.rolling.roll import RollOrder, begin_play
 from umbrant.take.header import Header
+from umbrant.take.samples import Posing, unposed
 
 ValuePair = tuple[float, float]
 UNANSWERED = "?"
@@ -140,8 +141,8 @@ class SilentWriter:
         """The recorder of an agent."""
         return self.agent_watched if name == self._watched else self._others
 
-    def posing(self, name: str) -> Callable[[Point | None, float], None]:
-        return _unposed
+    def posing(self, name: str) -> Posing:
+        return unposed
 
     def said(self, name: str, text: str) -> None: ...
     def noticed(self, name: str, what: str, cause: Cause) -> None: ...
@@ -151,9 +152,6 @@ class SilentWriter:
         self.agent_watched.tick += 1
 
     def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None: ...
-
-
-def _unposed(place: Point | None, heading_deg: float) -> None: ...
 
 
 class DecisionAsker:

@@ -61,6 +61,7 @@ class RollMessage(Message):
     not be asked for while it goes on.
     """
     look_after: int = 0
+    counts_only: bool = False
 
     def order(self) -> RollOrder:
         """The order itself. Raises ProjectError where the documents are no project."""
@@ -72,6 +73,7 @@ class RollMessage(Message):
             self.seconds,
             self.trusted,
             self.branched_at,
+            self.counts_only,
         )
 
 
@@ -159,6 +161,7 @@ def order_line(
         prepares=tuple(prepares),
         look=str(look.path) if look is not None else None,
         look_after=look.after if look is not None else 0,
+        counts_only=order.counts_only,
     ).model_dump_json()
 
 

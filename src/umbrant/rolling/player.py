@@ -301,7 +301,7 @@ class Player:
             self._outbox.send(number, "ready")
             return
         scenario = played(order)
-        recorder = self._recorder(scenario)
+        recorder = self._recorder(scenario, counts_only=order.counts_only)
         play = Play(order.project, scenario, recorder, catalog, self._watch)
         self._send_header(number, order, scenario)
         self._play_out(_Playing(play, order, scenario, recorder))
@@ -396,10 +396,18 @@ class Player:
 
     def _send_header(self, number: int, order: RollOrder, scenario: Scenario) -> None:
         """All that is to be played could be set up: the take's file can begin."""
-        header = header_of(order.project, scenario, order.branched_at)
+        header = header_of(
+            order.project, scenario, order.branched_at, counts_only=order.counts_only
+        )
         self._outbox.send(number, "begun", header.model_dump_json())
 
-    def _recorder(self, scenario: Scenario, due: Callable[[], bool] | None = None) -> TakeRecorder:
+    def _recorder(
+        self,
+        scenario: Scenario,
+        due: Callable[[], bool] | None = None,
+        *,
+        counts_only: bool = False,
+    ) -> TakeRecorder:
         """A recorder that sends its pieces to the supervisor, whenever it is time unless another
         rule is given.
         """
@@ -408,7 +416,9 @@ class Player:
         def push(piece: TakePiece) -> None:
             self._outbox.send(self._number, "piece", piece)
 
-        return TakeRecorder(scenario.ticks_per_s, chunk_ticks(scenario), push, due)
+        return TakeRecorder(
+            scenario.ticks_per_s, chunk_ticks(scenario), push, due, counts_only=counts_only
+        )
 
     def _go_on(self, number: int, hand: SteeringInput | None) -> None:
         """One step of the rehearsal; without a hand it is over."""

@@ -47,6 +47,8 @@ class RollOrder:
     """Whether the project's own nodes may run."""
     branched_at: int | None = None
     """Of a branch the tick at which it leaves its parent."""
+    counts_only: bool = False
+    """Whether nothing is recorded but what is counted."""
 
 
 # It is an answer to being asked to stop, rather than an error.
@@ -70,7 +72,7 @@ def roll(
     scenario = played(order)
     catalog = running_catalog(order.project, trusted=order.trusted, base=catalog)
     flush_s = chunk_ticks(scenario) / scenario.ticks_per_s
-    header = header_of(order.project, scenario, order.branched_at)
+    header = header_of(order.project, scenario, order.branched_at, counts_only=order.counts_only)
     with TakeWriter(order.path, header, flush_s) as writer:
         play = Play(order.project, scenario, writer, catalog)
         for tick in range(scenario.tick_count):
@@ -183,7 +185,13 @@ def chunk_ticks(scenario: Scenario) -> int:
     return max(1, round(CHUNK_AGENT_S / max(1, len(scenario.players)) * scenario.ticks_per_s))
 
 
-def header_of(project: Project, scenario: Scenario, branched_at: int | None = None) -> Header:
+def header_of(
+    project: Project,
+    scenario: Scenario,
+    branched_at: int | None = None,
+    *,
+    counts_only: bool = False,
+) -> Header:
     """What a take of a scenario says of itself."""
     return Header(
         scenario=scenario.name,
@@ -192,6 +200,7 @@ def header_of(project: Project, scenario: Scenario, branched_at: int | None = No
         ticks_per_s=scenario.ticks_per_s,
         documents=document_texts(project),
         branched_at=branched_at,
+        counts_only=counts_only,
     )
 
 

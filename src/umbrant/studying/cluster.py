@@ -39,10 +39,15 @@ class TakeOrder:
     scenario: str
     seed: int
     trusted: bool
+    counts_only: bool = False
 
 
 def play_batch(
-    documents: dict[str, str], scenario: str, seeds: Sequence[int], trusted: bool
+    documents: dict[str, str],
+    scenario: str,
+    seeds: Sequence[int],
+    trusted: bool,
+    counts_only: bool = False,
 ) -> list[CountedTake | str]:
     """Play a scenario with each seed and count the takes; of one that fails say why. This is what a
     worker does.
@@ -50,7 +55,14 @@ def play_batch(
     project = parse_project(documents)
     with TemporaryDirectory(prefix="umbrant-") as folder:
         orders = [
-            RollOrder(project, scenario, Path(folder) / f"{seed}.take", seed, trusted=trusted)
+            RollOrder(
+                project,
+                scenario,
+                Path(folder) / f"{seed}.take",
+                seed,
+                trusted=trusted,
+                counts_only=counts_only,
+            )
             for seed in seeds
         ]
         return [
@@ -115,7 +127,14 @@ def _submitted(client: Any, batch: list[TakeOrder]) -> Any:
     documents = client.submit(dict, texts, key=f"umbrant-{name}")
     seeds = [each.seed for each in batch]
     return client.submit(
-        play_batch, documents, first.scenario, seeds, first.trusted, pure=False, retries=TRIES
+        play_batch,
+        documents,
+        first.scenario,
+        seeds,
+        first.trusted,
+        first.counts_only,
+        pure=False,
+        retries=TRIES,
     )
 
 

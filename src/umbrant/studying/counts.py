@@ -23,6 +23,8 @@ from umbrant.take.record import AgentRecord, Changes, KeyWrite, Outcome, RowReco
 
 Line = tuple[object, ...]
 SHARED = "everyone"
+FINDINGS = "finding"
+"""The table of what the review found."""
 WEIGHT = "weight"
 """The kind of decorator, and its parameter, that says how often a row is drawn."""
 
@@ -32,7 +34,7 @@ def row_counts(take: Take) -> Iterator[Line]:
     it was entered first, and how long it ran at most.
     """
     for agent, record in take.agents.items():
-        for row_id, row in record.rows.items():
+        for row_id, row in _in_order(record):
             if row.spans:
                 yield (agent, row_id, *_row(row, take.ticks))
 
@@ -42,7 +44,7 @@ def chance_counts(take: Take) -> Iterator[Line]:
     have, as far as the shares say that held at each roll.
     """
     for agent, record in take.agents.items():
-        for row_id, row in record.rows.items():
+        for row_id, row in _in_order(record):
             for part, gauges in row.gauges.items():
                 rolls = [each for each in gauges.values if each.measured is Measured.ROLL]
                 if rolls:
@@ -64,7 +66,7 @@ def draw_counts(take: Take) -> Iterator[Line]:
         if behavior is None:
             continue
         catalog = _catalog(take)
-        for row_id in take.agents[agent].rows:
+        for row_id, _ in _in_order(take.agents[agent]):
             row = behavior.by_id.get(row_id)
             kind = catalog.get(row.kind, *ROWS) if row is not None else None
             if kind is not None and kind.order is ChildOrder.DRAWN:
@@ -122,14 +124,32 @@ TABLES = {
     "draw": draw_counts,
     "key": key_counts,
     "lead": lead_counts,
-    "finding": finding_counts,
+    FINDINGS: finding_counts,
 }
 """What fills each table of a study."""
 
 
 def count_take(take: Take) -> CountedTake:
-    """Count a take for all tables. Any thread, any process."""
-    return CountedTake(take.ticks, {table: list(lines(take)) for table, lines in TABLES.items()})
+    """Count a take for all tables; findings need a take with everything in it. Any thread, any
+    process.
+    """
+    without = (FINDINGS,) if take.header.counts_only else ()
+    lines = {table: list(made(take)) for table, made in TABLES.items() if table not in without}
+    return CountedTake(take.ticks, lines)
+
+
+def _in_order(record: AgentRecord) -> list[tuple[str, RowRecord]]:
+    """The rows in the order in which they were first entered, then those that never were. In the
+    record they stand in the order in which something was kept of them, which depends on what is.
+    """
+
+    def first(found: tuple[str, RowRecord]) -> tuple[bool, int, int, str]:
+        row_id, row = found
+        if not row.spans:
+            return True, 0, 0, row_id
+        return False, row.spans[0].start, row.spans[0].start_step, row_id
+
+    return sorted(record.rows.items(), key=first)
 
 
 def _catalog(take: Take) -> Catalog:

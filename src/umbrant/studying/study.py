@@ -52,6 +52,8 @@ CREATE TABLE finding (run INTEGER NOT NULL, key TEXT NOT NULL, agent TEXT NOT NU
     says TEXT NOT NULL, PRIMARY KEY (run, key, agent)) STRICT;
 """
 FILE = "study.sqlite"
+COUNTS_ONLY = "counts_only"
+"""What is noted of a study in whose takes nothing was looked for but what is counted."""
 
 
 class StudyError(ValueError):
@@ -80,9 +82,13 @@ class RunTally:
     """The tick at which it was entered first; None if it never was."""
 
 
-def identity(project: Project, scenario: str, seeds: range, vary: Sequence[str]) -> str:
+def identity(
+    project: Project, scenario: str, seeds: range, vary: Sequence[str], *, counts_only: bool = False
+) -> str:
     """What makes two studies the same one."""
     made_of = [document_texts(project), scenario, [seeds.start, seeds.stop], list(vary)]
+    if counts_only:
+        made_of.append(COUNTS_ONLY)
     return hashlib.sha256(json.dumps(made_of, sort_keys=True).encode()).hexdigest()
 
 

@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
-from umbrant.catalog.protocols import Gauge, Measured, Progress, RefusalLog
+from umbrant.catalog.protocols import Gauge, Measured, Progress, RefusalLog, discard
 from umbrant.engine.recorder import RowLog
 from umbrant.model.parts import ROW
 from umbrant.model.values import Value
@@ -110,3 +110,25 @@ class AgentWriter:
     def said(self, text: str) -> None:
         """Record what the agent's body said at this tick."""
         self._buffer.said_lines.append((self._name, self._buffer.tick, self._counter.next(), text))
+
+
+class CountingWriter(AgentWriter):
+    """The recorder of an agent in a take of which only counts are wanted: what conditions found,
+    how far actions were and what options scored is not kept.
+    """
+
+    def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
+        return discard
+
+    def progressing(self, row_id: str) -> Callable[[Progress], None]:
+        return discard
+
+    def gauging(self, row_id: str, part: str) -> Callable[[Gauge], None]:
+        gauged = super().gauging(row_id, part)
+
+        def rolled(gauge: Gauge) -> None:
+            # How often a chance let a row in is counted; of other numbers nothing is.
+            if gauge.measured is Measured.ROLL:
+                gauged(gauge)
+
+        return rolled

@@ -5,10 +5,10 @@ from typing import Any
 
 from umbrant.catalog.causes import Cause
 from umbrant.model.values import Point
-from umbrant.take.agent_writer import AgentWriter
+from umbrant.take.agent_writer import AgentWriter, CountingWriter
 from umbrant.take.buffer import TakeBuffer
 from umbrant.take.pieces import TakePiece
-from umbrant.take.samples import LevelTrack, PoseTrack, Posing
+from umbrant.take.samples import LevelTrack, PoseTrack, Posing, unposed
 from umbrant.take.stored import FARTHEST
 from umbrant.take.tables import NUMBER_OF, cause_text
 
@@ -23,7 +23,8 @@ class TakeRecorder(TakeBuffer):
     whenever `due` says so.
 
     `chunk_ticks` is how many ticks a chunk has. What the pieces come to depends on that alone,
-    never on when `due`, which is asked after each tick, said so.
+    never on when `due`, which is asked after each tick, said so. With `counts_only` it is as the
+    header of such a take says.
     """
 
     def __init__(
@@ -32,8 +33,11 @@ class TakeRecorder(TakeBuffer):
         chunk_ticks: int,
         push: Callable[[TakePiece], None],
         due: Callable[[], bool] = never_due,
+        *,
+        counts_only: bool = False,
     ) -> None:
         super().__init__(ticks_per_s)
+        self._counts_only = counts_only
         self._push, self.due = push, due
         self._chunk_ticks = self._chunk_ends_at = max(1, chunk_ticks)
         self._chunk_began_at = 0
@@ -50,7 +54,8 @@ class TakeRecorder(TakeBuffer):
     def agent(self, name: str) -> AgentWriter:
         """The recorder of one agent."""
         if name not in self._agents:
-            self._agents[name] = AgentWriter(name, self)
+            make = CountingWriter if self._counts_only else AgentWriter
+            self._agents[name] = make(name, self)
         return self._agents[name]
 
     def said(self, name: str, text: str) -> None:
@@ -74,12 +79,16 @@ class TakeRecorder(TakeBuffer):
 
     def posing(self, name: str) -> Posing:
         """The track of a body's poses."""
+        if self._counts_only:
+            return unposed
         return self._poses.setdefault(name, PoseTrack(self, self._chunk_began_at)).tell
 
     def prop(self, name: str, level: float | None, place: Point, carrier: str | None) -> None:
         """Record the level and the place of a prop at this tick; a level of None while it is not on
         the stage.
         """
+        if self._counts_only:
+            return
         levels = self._levels.get(name)
         if levels is None:
             levels = self._levels[name] = LevelTrack(self, self._chunk_began_at)
@@ -92,6 +101,8 @@ class TakeRecorder(TakeBuffer):
         """Record a number of a body at this tick, such as its energy; None while the body is not on
         the stage, or where it is beyond what a take can hold.
         """
+        if self._counts_only:
+            return
         if value is not None and abs(value) > FARTHEST:
             value = None
         name = f"{body}{NUMBER_OF}{number}"

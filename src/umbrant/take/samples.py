@@ -17,6 +17,10 @@ degrees.
 NOWHERE = math.nan, math.nan
 
 
+def unposed(place: Point | None, heading_deg: float) -> None:
+    """Where a body is is not recorded."""
+
+
 class SampledTrack:
     """Numbers of one thing, sampled at ticks: a sample holds until the next one. NaN before the
     first.

@@ -23,7 +23,12 @@ class TakeWriter(TakeRecorder):
 
     def __init__(self, path: Path, header: Header, flush_s: float = FLUSH_S) -> None:
         self._file = TakeFile(path, header)
-        super().__init__(header.ticks_per_s, round(flush_s * header.ticks_per_s), self._file.push)
+        super().__init__(
+            header.ticks_per_s,
+            round(flush_s * header.ticks_per_s),
+            self._file.push,
+            counts_only=header.counts_only,
+        )
         self.path = path
 
     def __enter__(self) -> "TakeWriter":

@@ -23,7 +23,7 @@ from umbrant.rolling.roll import RollOrder
 from umbrant.studying.cluster import TakeOrder, counted_on_cluster
 from umbrant.studying.counts import CountedTake
 from umbrant.studying.local import counted_here
-from umbrant.studying.study import Run, StudyError, StudyFile, identity
+from umbrant.studying.study import COUNTS_ONLY, Run, StudyError, StudyFile, identity
 from umbrant.studying.vary import MOST, Varied, VaryError, combinations, read_vary, with_values
 
 
@@ -47,6 +47,10 @@ def study(
         Path | None,
         typer.Option(metavar="DIR", help="a study from before, to say what is otherwise now"),
     ] = None,
+    counts_only: Annotated[
+        bool,
+        typer.Option("--counts-only", help="count alone, faster: no findings are looked for"),
+    ] = False,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
@@ -60,10 +64,13 @@ def study(
         varied = [read_vary(each, found) for each in vary or ()]
         runs = list(_runs(found, name, seeds, varied))
         first = found.scenario(name).seed
-        same = identity(found, name, range(first, first + seeds), vary or ())
+        taken = range(first, first + seeds)
+        same = identity(found, name, taken, vary or (), counts_only=counts_only)
         with StudyFile(out, same) as file:
             file.note(scenario=name, ticks_per_s=found.scenario(name).ticks_per_s, runs=len(runs))
-            orders = _Orders(found, name, varied, trust, jobs or default_jobs())
+            if counts_only:
+                file.note(**{COUNTS_ONLY: "yes"})
+            orders = _Orders(found, name, varied, trust, jobs or default_jobs(), counts_only)
             _play(file, runs, orders, scheduler)
             if against is not None:
                 tell_against(against, file, row_titles(found, name), as_json)
@@ -119,6 +126,7 @@ class _Orders:
     varied: list[Varied]
     trust: bool
     jobs: int
+    counts_only: bool
 
     def __post_init__(self) -> None:
         self._made: dict[tuple[float, ...], Project] = {}
@@ -135,16 +143,25 @@ class _Orders:
     def here(self, runs: list[Run]) -> Iterator[CountedTake | str]:
         """Play them with processes of this machine, and count them in their order."""
         with TemporaryDirectory(prefix="umbrant-") as folder:
-            orders = []
-            for run in runs:
-                path = Path(folder) / f"{run.number}.take"
-                made = self.of(run)
-                orders.append(RollOrder(made, self.scenario, path, run.seed, trusted=self.trust))
+            orders = [
+                RollOrder(
+                    self.of(run),
+                    self.scenario,
+                    Path(folder) / f"{run.number}.take",
+                    run.seed,
+                    trusted=self.trust,
+                    counts_only=self.counts_only,
+                )
+                for run in runs
+            ]
             yield from counted_here(orders, self.jobs)
 
     def on_cluster(self, runs: list[Run], scheduler: str) -> Iterator[CountedTake | str]:
         """Have a cluster play and count them."""
-        orders = [TakeOrder(self.of(run), self.scenario, run.seed, self.trust) for run in runs]
+        orders = [
+            TakeOrder(self.of(run), self.scenario, run.seed, self.trust, self.counts_only)
+            for run in runs
+        ]
         yield from counted_on_cluster(scheduler, orders)
 
 

@@ -10,7 +10,7 @@ from umbrant.model.expanded import expand_behavior
 from umbrant.model.values import times_text
 from umbrant.studying.clusters import TakeCluster
 from umbrant.studying.differences import RowDifference, differences
-from umbrant.studying.study import StudyFile
+from umbrant.studying.study import COUNTS_ONLY, StudyFile
 from umbrant.studying.summaries import (
     FindingSummary,
     KeySummary,
@@ -44,6 +44,8 @@ def tell(file: StudyFile, project: Project, scenario: str) -> None:
             "Takes that went alike, the odd ones first:",
             [_cluster_line(agent, each, names) for agent, found in led for each in found[:-1]],
         )
+    if file.meta(COUNTS_ONLY):
+        say("Findings were not looked for: --counts-only.")
     for seed, fault in file.faults():
         say(f"seed {seed}: {fault}")
 
@@ -143,6 +145,13 @@ def _cluster_line(agent: str, each: TakeCluster, names: dict[tuple[str, str], st
     return f"{agent}: {takes}{more}: {led}"
 
 
+def _findings_data(file: StudyFile, given: str) -> list[dict[str, object]] | None:
+    """The findings; None where they were not looked for, which is another thing than none."""
+    if file.meta(COUNTS_ONLY):
+        return None
+    return [asdict(each) for each in file.findings(given)]
+
+
 def data_of(file: StudyFile) -> dict[str, object]:
     """All that is counted, as plain data."""
     return {
@@ -153,7 +162,7 @@ def data_of(file: StudyFile) -> dict[str, object]:
                 "chances": [_plain_share(each) for each in file.chances(given)],
                 "draws": [_plain_share(each) for each in file.draws(given)],
                 "keys": [asdict(each) for each in file.key_summaries(given)],
-                "findings": [asdict(each) for each in file.findings(given)],
+                "findings": _findings_data(file, given),
                 "clusters": [
                     {"agent": agent, "seeds": each.runs, "shares": each.shares}
                     for agent in file.agents()

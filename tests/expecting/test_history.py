@@ -13,7 +13,8 @@ from tests.review.random_projects import RandomProject
 from tests.small import played
 from umbrant.catalog.language.tree import LanguageError
 from umbrant.catalog.validation import open_project
-from umbrant.expecting.history import ASKS, TakeSignals, stretches_of
+from umbrant.expecting.history import TakeSignals, stretches_of
+from umbrant.expecting.questions import ASKS
 from umbrant.rolling.roll import RollOrder, roll
 from umbrant.take.reader import Take, read_take
 from umbrant.take.record import Outcome, RowRecord, RowState
@@ -102,6 +103,67 @@ def test_what_is_unknown_holds_nowhere(odo: TakeSignals, take: Take) -> None:
     assert ticks_of(odo, "distance(last_seen) < 5 and time() < 0") == set()
 
 
+@pytest.mark.parametrize("seconds", [0, 0.5, 2.5, 1000])
+def test_what_was_and_how_often(odo: TakeSignals, take: Take, seconds: float) -> None:
+    """Against a plain walk over the ticks, for what is always known and for what is not."""
+    rate = take.header.ticks_per_s
+    for text in ("ran(1.1)", "entered(1.2)", "distance(last_seen) < 5", "time() < 3"):
+        held = ticks_of(odo, text)
+        assert held
+        unset = "last_seen" in text
+        known = ticks_of(odo, "is_set(last_seen)") if unset else set(range(take.ticks))
+        lately, not_lately, since = set[int](), set[int](), set[int]()
+        count, counts = 0, list[int]()
+        for tick in range(take.ticks):
+            back = range(max(0, tick - round(seconds * rate)), tick + 1)
+            if held.intersection(back):
+                lately.add(tick)
+            if min(held) <= tick:
+                since.add(tick)
+            count += tick in held and tick - 1 not in held
+            counts.append(count)
+            if not held.intersection(back) and known.issuperset(back):
+                not_lately.add(tick)
+        assert ticks_of(odo, f"within({text}, {seconds})") == lately
+        assert ticks_of(odo, f"not within({text}, {seconds})") == not_lately
+        assert odo.numbers(f"count({text})").tolist() == counts
+        assert ticks_of(odo, f"after({text})") == since
+        # Where it is not known from the first tick on, nobody can say that it has not held.
+        not_yet = {tick for tick in range(take.ticks) if known.issuperset(range(tick + 1))} - since
+        assert ticks_of(odo, f"before({text})") == not_yet
+
+
+def test_of_how_many_it_holds(take: Take) -> None:
+    odo, gulls = TakeSignals(take, "odo"), [f"gull_{number}" for number in range(1, 7)]
+    each = [ticks_of(TakeSignals(take, name), "distance(odo) < 8") for name in gulls]
+    assert any(each)
+    for name in ("gulls", "gull"):
+        for wanted in range(7):
+            expected = {t for t in range(take.ticks) if sum(t in one for one in each) >= wanted}
+            assert ticks_of(odo, f"how_many({name}, distance(odo) < 8) >= {wanted}") == expected
+    # Of those who have no such row it does not hold.
+    ran = ticks_of(odo, 'ran("Escort the visitor")')
+    assert ticks_of(odo, 'how_many(watch, ran("Escort the visitor")) == 1') == ran
+
+
+def test_a_refusal_is_found_by_its_reason(take: Take) -> None:
+    found = 0
+    for agent, record in take.agents.items():
+        history = TakeSignals(take, agent)
+        for row_id, kept in record.rows.items():
+            for reason, kind in (("cooling", "cooling"), ("its guard said no", "guard")):
+                expected = {
+                    tick
+                    for refusals in kept.refusals.values()
+                    for each in refusals
+                    if each.cause.kind == kind
+                    for tick in range(each.start, each.end + 1)
+                }
+                found += bool(expected)
+                assert ticks_of(history, f'refused("{row_id}", "{reason}")') == expected
+    assert found > 10
+
+
 def test_bodies_props_events_and_speech(take: Take) -> None:
     tam, brine = TakeSignals(take, "tam"), TakeSignals(take, "brine")
     thirst = take.body_numbers["tam"]["thirst"].astype(float)
@@ -136,6 +198,17 @@ def test_bodies_props_events_and_speech(take: Take) -> None:
         ("not lamp_oil", "this is not yes or no"),
         ("visitor + 1 > 2", "this is no number"),
         ("ran(1.1, 2)", "write it so: `ran(1.2)`"),
+        ("within(ran(1.1))", "write it so: `within(raised(alarm), 2)`"),
+        ("within(ran(1.1), lamp_oil)", "write a number of seconds here"),
+        ("within(ran(1.1), -1)", "write a number of seconds here"),
+        ("count(lamp_oil) > 1", "this is not yes or no"),
+        ("count(ran(1.1))", "this says how much, not whether"),
+        ("how_many(gulls, ran(9)) > 1", "gull_1 has no row '9'"),
+        ("how_many(gull, ran(9)) > 1", "gull_1 has no row '9'"),
+        (
+            "how_many(guls, ran(1)) > 1",
+            "no group and no behavior is called 'guls'. Did you mean 'gulls'?",
+        ),
         ("ran(row=1.1)", "write it so: `ran(1.2)`"),
         ("stat(hunger) > 1", "odo has no number 'hunger'"),
         ("level(nothing) > 1", "there is no prop 'nothing'"),

@@ -2,7 +2,7 @@
 
 from tests.conftest import DEMO
 from umbrant.expecting.expectation import Expectation, Expected
-from umbrant.expecting.history import ASKS
+from umbrant.expecting.questions import ASKS
 
 PAGE = (DEMO.parents[1] / "docs" / "expectations.md").read_text()
 

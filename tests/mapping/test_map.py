@@ -14,10 +14,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import DEMO
-from tests.small import key, played, project, row
+from tests.small import key, played, project, record, row
 from umbrant.branching.branch import branch_order
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
+from umbrant.engine.recorder import CUT_OFF
 from umbrant.mapping import field
 from umbrant.mapping.asking import DecisionAsker, MapAnswer
 from umbrant.mapping.axes import AxisError, MapSubject, both_actions, read_axis
@@ -84,6 +85,43 @@ def test_what_makes_a_border_is_known_with_its_number() -> None:
     again = picture(asker(played(changed), "distance(who)=0:16", "n=0:1"))
     moved = [each.number for each in again.borders if "< 3.25" in each.says]
     assert [each.value for each in moved if each is not None] == [3.25] * 2
+
+
+@pytest.mark.usefixtures("coarser")
+@pytest.mark.parametrize(("near", "far"), [(4, 8), (8, 4)])
+def test_where_bands_of_a_machine_overlap_it_does_not_settle(near: int, far: int) -> None:
+    take = played(
+        project(
+            row("mm", "machine"),
+            row("aa", "state", "mm"),
+            row("t1", "when", "aa", when=f"distance(who) > {far}", to="bb"),
+            row("bb", "state", "mm"),
+            row("t2", "when", "bb", when=f"distance(who) < {near}", to="aa"),
+            keys=(N, Key(name="who", type=KeyType.AGENT, default="v")),
+            cast=(Member(name="v", start=(9, 5)),),
+            seconds=0.3,
+        )
+    )
+    found = picture(asker(take, "distance(who)=0:16", "n=0:1", tick=1))
+    for i, label in enumerate(found.grid[0]):
+        metres = i / 2
+        wanted = "aa" if metres <= far else "bb"
+        if far < metres < near:
+            wanted = "mm|unsettled"
+        assert found.leads[label] == wanted, metres
+        assert found.row_of(label) == wanted.partition("|")[0]
+    assert ("1 mm does not settle" in found.labels) is (far < near)
+    # Who plays it with the other 6 m away sees the same.
+    there = take.header.project.with_scenario(
+        take.header.played.model_copy(update={"cast": _moved(take.header.played.cast, "v", (8, 5))})
+    )
+    assert bool(record(played(there), "mm").refusals.get(CUT_OFF)) is (far < 6 < near)
+
+
+def _moved(cast: Sequence[Member], name: str, at: tuple[float, float]) -> tuple[Member, ...]:
+    return tuple(
+        each.model_copy(update={"start": at}) if each.name == name else each for each in cast
+    )
 
 
 @pytest.mark.usefixtures("coarser")

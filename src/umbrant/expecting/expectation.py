@@ -14,7 +14,8 @@ import numpy as np
 from pydantic import Field, ValidationError, model_validator
 
 from umbrant.catalog.language.tree import LanguageError
-from umbrant.expecting.history import Bools, TakeSignals
+from umbrant.expecting.columns import Bools
+from umbrant.expecting.history import TakeSignals
 from umbrant.expecting.share import wilson
 from umbrant.model.problems import Problem, ProjectError
 from umbrant.model.values import FiniteNumber, ProjectFile, times_text

@@ -9,7 +9,6 @@ is no question to a take.
 import operator
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -30,12 +29,11 @@ from umbrant.catalog.language.tree import (
     YesNoTerm,
     parse,
 )
+from umbrant.expecting.columns import Bools, Column, Numbers
+from umbrant.expecting.questions import ASKS
 from umbrant.model.problems import did_you_mean
 from umbrant.take.reader import Take
-from umbrant.take.record import AgentRecord, Changes, Outcome, RowRecord
-
-Bools = NDArray[np.bool_]
-Numbers = NDArray[np.float64]
+from umbrant.take.record import AgentRecord, Changes, RowRecord
 
 COMPARE: Mapping[str, Callable[[Any, Any], Any]] = {
     "<": operator.lt,
@@ -51,32 +49,10 @@ COMPUTE: Mapping[str, Callable[[Any, Any], Any]] = {
     "*": np.multiply,
     "/": np.divide,
 }
-_BARE = re.compile(r"(?<![\"'\w.])(\d+(?:\.\d+)+)(?![\w.\"'])(?=\s*\))")
-"""A row's number as the last thing in brackets, which Python would take for something else."""
-
-
-@dataclass(frozen=True)
-class Column:
-    """What a term is at each tick: numbers, texts or yes and no, and where it is known."""
-
-    values: NDArray[Any]
-    known: Bools
-
-    @property
-    def is_number(self) -> bool:
-        """Whether it can be counted with."""
-        return self.values.dtype.kind == "f"
-
-
-@dataclass(frozen=True)
-class Ask:
-    """Something that can be asked of a take."""
-
-    phrase: str
-    help: str
-    count: tuple[int, ...]
-    """How many arguments it may have."""
-    answer: "Callable[[TakeSignals, SenseCall], Column]"
+_BARE = re.compile(r"(\w\(\s*)(\d+(?:\.\d+)+)(?=\s*[,)])")
+"""A row's number as the first thing that a question is given, which Python would take for something
+else.
+"""
 
 
 class TakeSignals:
@@ -98,7 +74,7 @@ class TakeSignals:
         """At which ticks a condition holds; not where something in it is unknown. Raises
         LanguageError, which names what is wrong.
         """
-        tree = parse(_BARE.sub(r'"\1"', text))
+        tree = _read(text)
         # What is divided by nothing is unknown there, which is no reason to warn.
         with np.errstate(all="ignore"):
             found = self._column(tree)
@@ -113,7 +89,7 @@ class TakeSignals:
         LanguageError.
         """
         with np.errstate(all="ignore"):
-            found = self._number(parse(_BARE.sub(r'"\1"', text)))
+            found = self._number(_read(text))
         return np.where(found.known, found.values.astype(np.float64), np.nan)
 
     # terms
@@ -123,16 +99,16 @@ class TakeSignals:
             return self._constant(tree)
         match tree:
             case KeyTerm():
-                return self._key(tree)
+                return self.key(tree)
             case SenseCall():
                 return self._answered(tree)
             case Negation(part=part):
-                inner = self._yes_no(part)
+                inner = self.yes_no(part)
                 return Column(~inner.values, inner.known)
             case Conjunction(parts=parts):
-                return self._joined([self._yes_no(part) for part in parts], all_of=True)
+                return self._joined([self.yes_no(part) for part in parts], all_of=True)
             case Disjunction(parts=parts):
-                return self._joined([self._yes_no(part) for part in parts], all_of=False)
+                return self._joined([self.yes_no(part) for part in parts], all_of=False)
             case Comparison():
                 return self._compared(tree)
             case Arithmetic():
@@ -145,7 +121,8 @@ class TakeSignals:
         values = np.full(self.ticks, tree.value, kinds[type(tree)])
         return Column(values, np.ones(self.ticks, np.bool_))
 
-    def _yes_no(self, tree: ConditionTree) -> Column:
+    def yes_no(self, tree: ConditionTree) -> Column:
+        """Whether something is so at each tick. Raises LanguageError where it is no yes or no."""
         found = self._column(tree)
         if found.values.dtype.kind != "b":
             raise LanguageError("this is not yes or no; compare it with something", tree.span)
@@ -181,7 +158,8 @@ class TakeSignals:
         values = COMPARE[tree.sign](left.values, right.values).astype(np.bool_)
         return Column(values, left.known & right.known)
 
-    def _key(self, tree: KeyTerm) -> Column:
+    def key(self, tree: KeyTerm) -> Column:
+        """What a key holds at each tick. Raises LanguageError where there is none of the name."""
         changes = self.record.keys.get(tree.key)
         if changes is None:
             nearest = did_you_mean(tree.key, sorted(self.record.keys))
@@ -207,6 +185,10 @@ class TakeSignals:
         return Column(texts[places], (places >= 0) & is_set)
 
     # questions
+
+    def of(self, agent: str) -> "TakeSignals":
+        """The same take, as another of the cast knows it."""
+        return self if agent == self.agent else TakeSignals(self.take, agent)
 
     def _answered(self, tree: SenseCall) -> Column:
         ask = ASKS.get(tree.sense)
@@ -306,148 +288,8 @@ class TakeSignals:
         return Column(self._at / self.take.header.ticks_per_s, np.ones(self.ticks, np.bool_))
 
 
-def _ran(history: TakeSignals, tree: SenseCall) -> Column:
-    spans = history.row(tree.args[0]).spans
-    return history.stretches([(each.start, each.last_ran(history.ticks)) for each in spans])
-
-
-def _entered(history: TakeSignals, tree: SenseCall) -> Column:
-    return history.marks([each.start for each in history.row(tree.args[0]).spans])
-
-
-def _ended(*outcomes: Outcome) -> Callable[[TakeSignals, SenseCall], Column]:
-    def answer(history: TakeSignals, tree: SenseCall) -> Column:
-        spans = history.row(tree.args[0]).spans
-        return history.marks(
-            [each.end for each in spans if each.end is not None and each.outcome in outcomes]
-        )
-
-    return answer
-
-
-def _refused(history: TakeSignals, tree: SenseCall) -> Column:
-    refusals = history.row(tree.args[0]).refusals.values()
-    return history.stretches([(each.start, each.end) for found in refusals for each in found])
-
-
-def _raised(history: TakeSignals, tree: SenseCall) -> Column:
-    name = history.name_in(tree.args[0])
-    steps = [
-        *(each for record in history.take.agents.values() for each in record.raised),
-        *(each for record in history.take.agents.values() for each in record.received),
-    ]
-    return history.marks(
-        [each.tick for each in steps if each.event == name or each.event.startswith(f"{name}.")]
-    )
-
-
-def _received(history: TakeSignals, tree: SenseCall) -> Column:
-    name = history.name_in(tree.args[0])
-    return history.marks(
-        [
-            each.tick
-            for each in history.record.received
-            if each.event == name or each.event.startswith(f"{name}.")
-        ]
-    )
-
-
-def _changed(history: TakeSignals, tree: SenseCall) -> Column:
-    name = history.name_in(tree.args[0])
-    changes = history.record.keys.get(name)
-    if changes is None:
-        nearest = did_you_mean(name, sorted(history.record.keys))
-        raise LanguageError(f"{history.agent} has no key '{name}'. {nearest}", tree.span)
-    values = [each.value for each in changes.values]
-    differs = [
-        tick
-        for tick, now, before in zip(changes.ticks[1:], values[1:], values, strict=False)
-        if now != before
-    ]
-    return history.marks(differs)
-
-
-def _is_set(history: TakeSignals, tree: SenseCall) -> Column:
-    found = history._key(_as_key(tree))
-    return Column(found.known, np.ones(history.ticks, np.bool_))
-
-
-def _as_key(tree: SenseCall) -> KeyTerm:
-    key = tree.args[0]
-    if not isinstance(key, KeyTerm):
-        raise LanguageError("write a key here", key.span)
-    return key
-
-
-def _distance(history: TakeSignals, tree: SenseCall) -> Column:
-    if len(tree.args) == 2:
-        one, other = history.place(tree.args[0]), history.place(tree.args[1])
-    else:
-        one, other = history.body(history.agent), history.place(tree.args[0])
-    values = np.hypot(one[:, 0] - other[:, 0], one[:, 1] - other[:, 1])
-    return Column(values, ~np.isnan(values))
-
-
-def _stat(history: TakeSignals, tree: SenseCall) -> Column:
-    body, name = (
-        (history.agent, history.name_in(tree.args[0]))
-        if len(tree.args) == 1
-        else (history.name_in(tree.args[1]), history.name_in(tree.args[0]))
-    )
-    numbers = history.take.body_numbers.get(body, {})
-    if name not in numbers:
-        nearest = did_you_mean(name, sorted(numbers))
-        raise LanguageError(f"{body} has no number '{name}'. {nearest}", tree.span)
-    values = numbers[name][: history.ticks].astype(np.float64)
-    return Column(values, ~np.isnan(values))
-
-
-def _level(history: TakeSignals, tree: SenseCall) -> Column:
-    name = history.name_in(tree.args[0])
-    levels = history.take.levels.get(name)
-    if levels is None:
-        nearest = did_you_mean(name, sorted(history.take.levels))
-        raise LanguageError(f"there is no prop '{name}'. {nearest}", tree.span)
-    values = levels[: history.ticks].astype(np.float64)
-    return Column(values, ~np.isnan(values))
-
-
-def _said(history: TakeSignals, tree: SenseCall) -> Column:
-    wanted = history.name_in(tree.args[0]).lower()
-    return history.marks([each.tick for each in history.record.said if wanted in each.text.lower()])
-
-
-ASKS: Mapping[str, Ask] = {
-    "ran": Ask("ran(1.2)", "the row, by number or name, ran; not where it was stopped", (1,), _ran),
-    "in_state": Ask('in_state("Chase")', "the state, by name, ran", (1,), _ran),
-    "entered": Ask("entered(1.2)", "the row was entered at this tick", (1,), _entered),
-    "succeeded": Ask(
-        "succeeded(1.2)", "the row ended with success at this tick", (1,), _ended(Outcome.SUCCESS)
-    ),
-    "failed": Ask(
-        "failed(1.2)", "the row ended with failure at this tick", (1,), _ended(Outcome.FAILURE)
-    ),
-    "stopped": Ask(
-        "stopped(1.2)", "the row was stopped at this tick", (1,), _ended(Outcome.STOPPED)
-    ),
-    "refused": Ask("refused(1.2)", "the row was tried and not entered", (1,), _refused),
-    "raised": Ask(
-        'raised("alarm.bell")', "the event was raised or heard by anybody", (1,), _raised
-    ),
-    "received": Ask('received("alarm")', "the agent received the event", (1,), _received),
-    "changed": Ask("changed(alarm)", "the key became another value", (1,), _changed),
-    "said": Ask('said("Woof")', "the agent said something that holds this", (1,), _said),
-    "is_set": Ask("is_set(last_seen)", "the key has a value", (1,), _is_set),
-    "distance": Ask("distance(visitor)", "how far away, in metres; or of two", (1, 2), _distance),
-    "distance_between": Ask("distance_between(odo, visitor)", "how far apart", (2,), _distance),
-    "stat": Ask("stat(energy)", "a number of the agent's own body", (1,), _stat),
-    "stat_of": Ask("stat_of(energy, tam)", "a number of somebody's body", (2,), _stat),
-    "level": Ask("level(lamp_gate)", "the level of a prop", (1,), _level),
-    "time": Ask(
-        "time()", "the time in the take, in seconds", (0,), lambda history, _: history.seconds
-    ),
-}
-"""All that can be asked of a take, by name."""
+def _read(text: str) -> ConditionTree:
+    return parse(_BARE.sub(r'\1"\2"', text))
 
 
 def stretches_of(holds: Bools) -> list[tuple[int, int]]:

@@ -18,9 +18,9 @@ from typing import IO, Any, NoReturn
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.language.atom_results import AtomResult
-from umbrant.catalog.protocols import Status
+from umbrant.catalog.protocols import NO_REFUSAL_LOG, RefusalLog, Status
 from umbrant.catalog.validation import validate
-from umbrant.engine.recorder import NullRecorder, RowLog
+from umbrant.engine.recorder import CUT_OFF, NullRecorder, RowLog
 from umbrant.mapping.axes import (
     AxisError,
     MapAxis,
@@ -44,6 +44,8 @@ from umbrant.take.samples import Posing, unposed
 ValuePair = tuple[float, float]
 UNANSWERED = "?"
 """Leads where nothing came back: a node of the project's own hung there, or ended its process."""
+UNSETTLED = "|unsettled"
+"""Stands behind a machine whose transitions lead on and on: two of its bands overlap there."""
 
 
 @dataclass(frozen=True)
@@ -52,7 +54,7 @@ class MapAnswer:
 
     lead: str
     """The row that leads at the end of the tick, of several branches with ' + ' between them; empty
-    for none.
+    for none. A machine with UNSETTLED where the tick had to be cut off.
     """
     atoms: dict[str, bool] = field(default_factory=dict)
     """Each atom of a condition that was evaluated, as 'row|part|index', and what it came to."""
@@ -74,12 +76,17 @@ class WatchedAgent(NullRecorder):
         self.atoms: dict[str, bool] = {}
         self._failed: tuple[int, list[str]] = (-1, [])
         """The rows that failed, and in which tick."""
+        self._cut_off: tuple[int, str] = (-1, "")
+        """The machine that was cut off last, and in which tick."""
 
     def running(self, row_id: str) -> RowLog:
         return _WatchedRow(self, row_id)
 
     def sensing(self, row_id: str, part: str) -> Callable[[int, AtomResult | None], None]:
         return partial(self._sensed, row_id, part)
+
+    def refusing(self, row_id: str, part: str) -> RefusalLog:
+        return _CutOffLog(self, row_id) if part == CUT_OFF else NO_REFUSAL_LOG
 
     def said(self, text: str) -> None: ...
 
@@ -103,6 +110,16 @@ class WatchedAgent(NullRecorder):
             if self._failed[0] != self.tick:
                 self._failed = self.tick, []
             self._failed[1].append(row_id)
+
+    def cut_off(self, row_id: str) -> None:
+        """The tick of a machine was cut off."""
+        self._cut_off = self.tick, row_id
+
+    @property
+    def unsettled(self) -> str:
+        """The machine that was cut off in this tick; empty for none."""
+        tick, row_id = self._cut_off
+        return row_id if tick == self.tick else ""
 
     @property
     def failed(self) -> list[str]:
@@ -128,6 +145,26 @@ class _WatchedRow:
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
         self.agent.left(self.row_id, status)
+
+
+class _CutOffLog:
+    """Hears that a machine was cut off. Nothing that is said of it can be extended."""
+
+    tick = end = 0
+
+    def __init__(self, agent: WatchedAgent, row_id: str) -> None:
+        self._agent, self._row_id = agent, row_id
+
+    @property
+    def clock(self) -> "_CutOffLog":
+        return self
+
+    @property
+    def last(self) -> "_CutOffLog":
+        return self
+
+    def __call__(self, reason: Cause, /) -> None:
+        self._agent.cut_off(self._row_id)
 
 
 class SilentWriter:
@@ -226,6 +263,9 @@ class DecisionAsker:
         self._play.decide(self.subject.tick, actions, self.subject.agent)
         leads = [watched.lead(branch) for branch in self._branches]
         lead = " + ".join(dict.fromkeys(each for each in leads if each))
+        if watched.unsettled:
+            # Which state it was in when it was cut off is of no account: it would go on from there.
+            lead = f"{watched.unsettled}{UNSETTLED}"
         said = [lead, watched.atoms, watched.failed]
         # One write of less than a pipe holds is not broken up; the parent reads lines.
         os.write(writing, (json.dumps(said) + "\n").encode())

@@ -13,7 +13,7 @@ from scipy.ndimage import distance_transform_edt
 from umbrant.catalog.kind import Catalog
 from umbrant.catalog.language.phrases import spoken
 from umbrant.catalog.language.tree import LanguageError, atoms, parse
-from umbrant.mapping.asking import MapAnswer, ValuePair, row_names
+from umbrant.mapping.asking import UNSETTLED, MapAnswer, ValuePair, row_names
 from umbrant.mapping.axes import MapAxis, MapSubject
 from umbrant.mapping.border_number import BorderNumber, border_number
 from umbrant.model.behaviors import Behavior
@@ -63,7 +63,7 @@ class MapPicture(Document):
     labels: tuple[str, ...] = ()
     """What leads, by number and name of the row."""
     leads: tuple[str, ...] = ()
-    """The same by the rows' ids, of several branches with ' + ' between them."""
+    """The same by the rows' ids, as an answer's `lead`."""
     grid: tuple[tuple[int, ...], ...] = ()
     """The label at each place: lines from the lowest y up, each from the lowest x on."""
     here: tuple[float | None, float | None] = (None, None)
@@ -74,6 +74,10 @@ class MapPicture(Document):
     played: int = 0
     """How many places were asked about."""
     is_final: bool = False
+
+    def row_of(self, label: int) -> str:
+        """The row that a label is of, of several the first; empty for none."""
+        return self.leads[label].partition(" + ")[0].removesuffix(UNSETTLED)
 
     def shares(self) -> list[tuple[str, float]]:
         """Each label with its share of the field, the largest first."""
@@ -268,4 +272,7 @@ def _phrase(when: str, index: int, catalog: Catalog) -> str:
 
 
 def _label(lead: str, names: dict[str, str]) -> str:
+    if lead.endswith(UNSETTLED):
+        machine = lead.removesuffix(UNSETTLED)
+        return f"{names.get(machine, machine)} does not settle"
     return " + ".join(names.get(each, each) for each in lead.split(" + ")) or "nothing"

@@ -8,7 +8,8 @@ from umbrant.desk.chips.drawing import Brushes
 from umbrant.desk.commands.finder_entry import FinderEntry
 from umbrant.desk.session.desk import Desk
 from umbrant.desk.views.ledger.search import SearchPopup
-from umbrant.expecting.history import ASKS, TakeSignals, stretches_of
+from umbrant.expecting.history import TakeSignals, stretches_of
+from umbrant.expecting.questions import ASKS
 from umbrant.model.values import times_text
 
 MOST_LISTED = 200

@@ -196,10 +196,10 @@ class DecisionsView(PaintedView):
         """The colour of a label: that of its row in the lanes."""
         behavior = self.desk.behavior
         rows = leading_rows(behavior) if behavior is not None else ()
-        lead = picture.leads[label].partition(" + ")[0]
+        lead = picture.row_of(label)
         place = rows.index(lead) if lead in rows else label
         # Leads of several branches at a time would else have the colour of the first alone.
-        others = sum(each.partition(" + ")[0] == lead for each in picture.leads[:label])
+        others = sum(picture.row_of(each) == lead for each in range(label))
         colours = self.palette_.leads
         return colours[place % len(colours)].lighter(100 + 22 * others)
 
@@ -527,7 +527,7 @@ def _lines_of(picture: MapPicture) -> list[LegendLine]:
     found = []
     for label, share in picture.shares():
         place = picture.labels.index(label)
-        row_id = picture.leads[place].partition(" + ")[0]
+        row_id = picture.row_of(place)
         found.append(LegendLine(f"{label} · {share * 100:.0f} %", row_id, place))
     borders = {
         each.says: LegendLine(each.says, each.row_id, None, each.number) for each in picture.borders

@@ -49,7 +49,16 @@ def test_find_says_when_it_holds_nowhere_and_what_is_wrong(umbrant: Any, take: P
     assert "Did you mean 'odo'?" in err
 
 
+def begin_with_seed(quay: Path, seed: int) -> None:
+    """Let the first seed at dusk be another one."""
+    dusk = quay / "scenarios" / "dusk.json"
+    text = dusk.read_text()
+    assert '"seed": 11' in text
+    dusk.write_text(text.replace('"seed": 11', f'"seed": {seed}'))
+
+
 def test_find_looks_for_a_seed(umbrant: Any, quay: Path, tmp_path: Path) -> None:
+    begin_with_seed(quay, 14)
     out = tmp_path / "found.take"
     five = "entered(1.2) and time() > 39.6"
     code, said, err = umbrant("find", quay, five, "--seeds", "12", "--out", out, "--json")
@@ -59,7 +68,7 @@ def test_find_looks_for_a_seed(umbrant: Any, quay: Path, tmp_path: Path) -> None
     # It is the first such seed, and its take is kept.
     code, again, _ = umbrant("find", out, five, "--json")
     assert (code, json.loads(again)) == (0, found)
-    before = found["seed"] - 11
+    before = found["seed"] - 14
     if before:
         assert umbrant("find", quay, five, "--seeds", before)[0] == 1
     code, said, _ = umbrant("find", quay, "time() > 100", "--seeds", "2")
@@ -92,8 +101,9 @@ def test_expect_finds_the_seed_that_breaks_it(umbrant: Any, quay: Path, tmp_path
     for each in (quay / "expectations").glob("*.json"):
         if each.name not in ("he-forgets.json", "the-porter-drinks.json"):
             each.unlink()
+    begin_with_seed(quay, 15)
     junit = tmp_path / "report.xml"
-    code, out, err = umbrant("expect", quay, "--seeds", "8", "--junit", junit, "--jobs", "2")
+    code, out, err = umbrant("expect", quay, "--seeds", "2", "--junit", junit, "--jobs", "2")
     assert (code, err) == (1, "")
     assert "seed 16, 39.65 s, odo: entered(1.2) began 5 times" in out
     assert f"umbrant roll {quay} --scenario dusk --seed 16 --out seed16.take" in out
@@ -115,8 +125,8 @@ def test_expect_finds_the_seed_that_breaks_it(umbrant: Any, quay: Path, tmp_path
     assert isinstance(failed, Failure)
     assert failed.message.startswith("seed 16, tick 793, odo")
     assert results["expectations/the-porter-drinks.json"] == []
-    alone = umbrant("expect", quay, "--seeds", "8", "--json", "--jobs", "1")
-    together = umbrant("expect", quay, "--seeds", "8", "--json", "--jobs", "3")
+    alone = umbrant("expect", quay, "--seeds", "2", "--json", "--jobs", "1")
+    together = umbrant("expect", quay, "--seeds", "2", "--json", "--jobs", "3")
     assert alone == together
     found = {each["file"]: each for each in json.loads(alone[1])["expectations"]}
     assert found["expectations/he-forgets.json"]["broken"] == [

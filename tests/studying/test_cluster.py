@@ -32,9 +32,10 @@ class Cluster:
     workers: list[subprocess.Popen[bytes]]
 
 
-@pytest.fixture
-def running(tmp_path: Path) -> Iterator[Cluster]:
-    """A scheduler with two workers that have registered."""
+@pytest.fixture(scope="module")
+def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
+    """A scheduler with two workers that have registered. The last test that has it kills one."""
+    tmp_path = tmp_path_factory.mktemp("cluster")
     place, environment = tmp_path / "scheduler.json", {**os.environ, "HOME": str(tmp_path)}
     started: list[subprocess.Popen[bytes]] = []
 
@@ -85,6 +86,15 @@ def played_here(each: TakeOrder, folder: Path) -> CountedTake:
     return count_take(read_take(roll(RollOrder(each.project, each.scenario, path, each.seed))))
 
 
+def test_a_take_that_cannot_be_played_costs_that_take(running: Cluster) -> None:
+    good = orders(range(1, 3))
+    broken = good[0].project.model_copy(update={"scenarios": ()})
+    bad = TakeOrder(broken, "nowhere", 1, False)
+    found = list(counted_on_cluster(running.address, [good[0], bad, good[1]]))
+    assert [isinstance(each, CountedTake) for each in found] == [True, False, True]
+    assert "nowhere" in str(found[1])
+
+
 def test_a_cluster_counts_as_this_machine_does_though_a_worker_is_killed(
     running: Cluster, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -99,15 +109,6 @@ def test_a_cluster_counts_as_this_machine_does_though_a_worker_is_killed(
     assert [found[place] for place in few] == [
         played_here(wanted[place], tmp_path) for place in few
     ]
-
-
-def test_a_take_that_cannot_be_played_costs_that_take(running: Cluster) -> None:
-    good = orders(range(1, 3))
-    broken = good[0].project.model_copy(update={"scenarios": ()})
-    bad = TakeOrder(broken, "nowhere", 1, False)
-    found = list(counted_on_cluster(running.address, [good[0], bad, good[1]]))
-    assert [isinstance(each, CountedTake) for each in found] == [True, False, True]
-    assert "nowhere" in str(found[1])
 
 
 def test_where_no_scheduler_answers_the_way_out_is_told(monkeypatch: pytest.MonkeyPatch) -> None:

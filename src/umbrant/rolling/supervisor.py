@@ -16,7 +16,6 @@ import signal
 import struct
 import sys
 import time
-from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -43,6 +42,7 @@ from umbrant.rolling.orders import (
 from umbrant.rolling.player_process import PlayerLink, PlayerProcess, ResumedPlayer, die_with
 from umbrant.rolling.rehearse import RehearsalFrame
 from umbrant.rolling.resuming import change_of
+from umbrant.rolling.roll_job import RollJob
 from umbrant.rolling.snapshots import MOST, Snapshot, TakeHistory
 from umbrant.rolling.watch import SharedWatch
 from umbrant.take.errors import TakeError
@@ -60,52 +60,6 @@ PREPARE_AFTER_S = 0.2
 """How long nothing must have been ordered for snapshots to be made."""
 STALLED_S = 120.0
 """How long a player may be at one tick. With thousands of agents one takes a small part of that."""
-
-
-@dataclass
-class RollJob:
-    """An order that has not been replied to."""
-
-    number: int
-    line: bytes
-    path: Path
-    limit_s: float
-    """How long a call of the project's own code may take."""
-    is_rehearsal: bool
-    keeps: bool = False
-    """Whether what is played is kept, for the next order to go on from."""
-    player: PlayerLink | None = None
-    """Who plays it."""
-    past: Sequence[TakePiece] = ()
-    """What had been played before the tick at which it goes on; empty for one that is played from
-    its first.
-    """
-    file: TakeFile | None = None
-    """The take, once it has been begun."""
-    stopped_because: str = ""
-    """Why it is to be stopped and its take kept; empty where it goes on, or where nobody wants it
-    any more.
-    """
-    is_ending: bool = False
-    """Of a rehearsal: whether it has been told to end, so that its take comes."""
-    is_superseded: bool = False
-    """Whether a newer order has come, so that nobody wants it any more."""
-    stop_by_s: float | None = None
-    """When it should have stopped by itself."""
-    is_tried: bool = False
-    """Whether a player has ended without a word before it began with this."""
-    ticks: int = 0
-    """How many ticks the take is to have."""
-    progress_s: float = 0.0
-    """When its progress was told last."""
-    look: Look | None = None
-    """What is to be shown of it as soon as there is enough; None once it has been."""
-
-    def stopped(self) -> str:
-        """Why and where it was stopped; empty where it was not to be."""
-        if not self.stopped_because or self.file is None:
-            return self.stopped_because
-        return f"{self.stopped_because} at tick {self.file.ticks} of {self.ticks}"
 
 
 @dataclass

@@ -156,8 +156,16 @@ def expression(code: str) -> str:
 
 def traps() -> Iterator[Trap]:
     """All ways."""
-    e = expression
     yield Trap("code at the top", _in_nodes(lambda c: HUM + c))
+    yield from _in_annotations()
+    yield from _in_declarations()
+    yield from _in_files()
+    yield from _in_guards()
+
+
+def _in_annotations() -> Iterator[Trap]:
+    """In the types and defaults of a node's parameters, and in what it returns."""
+    e = expression
     for name, annotation in {
         "a call": e,
         "text": lambda c: repr(e(c)),
@@ -215,6 +223,11 @@ def traps() -> Iterator[Trap]:
         _in_nodes(lambda c: _node().replace("(me: Agent):", f"(me: Agent) -> {e(c)!r}:")),
     )
     yield Trap("what me is", _in_nodes(lambda c: _node().replace("me: Agent", f"me: {e(c)!r}")))
+
+
+def _in_declarations() -> Iterator[Trap]:
+    """In a node's decorators, its phrase and its help, and in what stands beside it."""
+    e = expression
     yield Trap("the phrase", _in_nodes(lambda c: _node(phrase=e(c))))
     yield Trap("an f-string as the phrase", _in_nodes(lambda c: _node(phrase=f'f"{{{e(c)}}}"')))
     yield Trap(
@@ -255,6 +268,11 @@ def traps() -> Iterator[Trap]:
             )
         ),
     )
+
+
+def _in_files() -> Iterator[Trap]:
+    """In how a file is written, and in files of other names."""
+    e = expression
     yield Trap(
         "a coding that runs code",
         _in_nodes(lambda c: f"# -*- coding: unicode_escape -*-\n# \\u000a{c}\n{HUM}"),
@@ -275,6 +293,11 @@ def traps() -> Iterator[Trap]:
     for name in STANDARD:
         yield Trap(f"{name}.py in the folder", _file(f"{name}.py"))
         yield Trap(f"{name}.py among the nodes", _file(f"nodes/{name}.py"))
+
+
+def _in_guards() -> Iterator[Trap]:
+    """In conditions."""
+    e = expression
     for name, make in {
         "a call": e,
         "an attribute": lambda c: f"().__class__.__base__.__subclasses__() and {e(c)}",

@@ -16,8 +16,8 @@ import collections.abc
 import inspect
 import re
 import typing
-from collections.abc import Callable, Generator, Mapping
-from dataclasses import replace
+from collections.abc import Callable, Generator, Hashable, Mapping
+from dataclasses import dataclass, replace
 from typing import Any
 
 from umbrant.catalog.causes import Cause
@@ -319,73 +319,110 @@ def _params_of(
     return tuple(found)
 
 
-def _param_of(
-    kind: str, param: inspect.Parameter, hint: Any, about: str, *, bound_at_entry: bool
-) -> Param:
-    live = typing.get_origin(hint) is collections.abc.Callable and bool(
-        typing.get_args(hint)[0] == []
-    )
-    if live:
-        hint = typing.get_args(hint)[1]
+@dataclass(frozen=True)
+class _Annotation:
+    """What a parameter's type says of it."""
+
+    base: Any
+    """The type without its marks: `float`, `str`, a `Literal` …"""
+    quantity: Quantity
+    keys: AcceptsKeys | None
+    """For a parameter that is a key: which keys it may be."""
+    held: ParamType | None
+    """What a type of our own holds."""
+    is_live: bool
+    """Whether it is a callable, asked anew each time that it is wanted."""
+
+    @property
+    def choices(self) -> tuple[str, ...]:
+        """The values of a `Literal`; empty for any other type."""
+        return typing.get_args(self.base) if typing.get_origin(self.base) is typing.Literal else ()
+
+    @property
+    def param_type(self) -> ParamType | None:
+        """What a chip holds; None for a type that none can hold."""
+        # A mark says more than the type that it stands at, so it is heeded first.
+        if self.held is not None:
+            return self.held
+        if self.keys is not None and self.keys.types:
+            return ParamType.KEY
+        if self.choices:
+            return ParamType.CHOICE
+        if self.base is float:
+            return ParamType.SPREAD if self.quantity.spread else ParamType.NUMBER
+        return PLAIN_TYPES.get(self.base) if isinstance(self.base, Hashable) else None
+
+
+PLAIN_TYPES: Mapping[Any, ParamType] = {
+    str: ParamType.TEXT,
+    bool: ParamType.YES_NO,
+    Target: ParamType.PLACE,
+    Condition: ParamType.CONDITION,
+    Formula: ParamType.FORMULA,
+    Curve: ParamType.CURVE,
+}
+"""What a chip holds for a parameter of a type without marks."""
+
+
+def _annotation(hint: Any) -> _Annotation:
+    """Read a type: `Callable[[], T]` is a live T, and `T | None` a T that may be left out."""
+    arguments = typing.get_args(hint)
+    is_live = typing.get_origin(hint) is collections.abc.Callable and arguments[0] == []
+    if is_live:
+        hint = arguments[1]
     if type(None) in typing.get_args(hint):
         hint = next(each for each in typing.get_args(hint) if each is not type(None))
     marks = getattr(hint, "__metadata__", ())
-    base = typing.get_args(hint)[0] if marks else hint
-    quantity = next((mark for mark in marks if isinstance(mark, Quantity)), Quantity())
-    held = next((mark for mark in marks if isinstance(mark, AcceptsKeys)), None)
-    holds = held.types if held else ()
-    marked = next((mark.type for mark in marks if isinstance(mark, HoldsType)), None)
-    choices: tuple[str, ...] = (
-        typing.get_args(base) if typing.get_origin(base) is typing.Literal else ()
+    return _Annotation(
+        typing.get_args(hint)[0] if marks else hint,
+        next((mark for mark in marks if isinstance(mark, Quantity)), Quantity()),
+        next((mark for mark in marks if isinstance(mark, AcceptsKeys)), None),
+        next((mark.type for mark in marks if isinstance(mark, HoldsType)), None),
+        is_live,
     )
-    plain = {
-        str: ParamType.TEXT,
-        bool: ParamType.YES_NO,
-        Target: ParamType.PLACE,
-        Condition: ParamType.CONDITION,
-        Formula: ParamType.FORMULA,
-        Curve: ParamType.CURVE,
-    }
-    if marked:
-        kind_of = marked
-    elif holds:
-        kind_of = ParamType.KEY
-    elif choices:
-        kind_of = ParamType.CHOICE
-    elif base is float:
-        kind_of = ParamType.SPREAD if quantity.spread else ParamType.NUMBER
-    elif base in plain:
-        kind_of = plain[base]
-    else:
+
+
+def _default_of(param: inspect.Parameter, quantity: Quantity) -> Any:
+    """The value of a parameter that is not given; None where it must be."""
+    default = param.default
+    if default is inspect.Parameter.empty:
+        return None
+    if isinstance(default, Fixed):
+        default = default.value
+    if quantity.spread and isinstance(default, int | float):
+        return Spread(mean=default, half_width=0)
+    return default
+
+
+def _param_of(
+    kind: str, param: inspect.Parameter, hint: Any, about: str, *, bound_at_entry: bool
+) -> Param:
+    """The declaration of a parameter. Raises DeclarationError."""
+    found = _annotation(hint)
+    param_type, choices = found.param_type, found.choices
+    if param_type is None:
         raise DeclarationError(
             f"kind '{kind}': '{param.name}' has the type {hint}, which no chip can hold"
         )
-    required = param.default is inspect.Parameter.empty
-    default = (
-        None
-        if required
-        else param.default.value
-        if isinstance(param.default, Fixed)
-        else param.default
-    )
-    if quantity.spread and isinstance(default, int | float):
-        default = Spread(mean=default, half_width=0)
-    if default is not None and not fits(default, kind_of, choices):
+    default = _default_of(param, found.quantity)
+    if default is not None and not fits(default, param_type, choices):
         raise DeclarationError(
             f"kind '{kind}': the default of '{param.name}' is {default!r}, which it cannot hold"
         )
-    bindable = holds or (BINDABLE.get(kind_of, ()) if bound_at_entry or live else ())
+    bindable = found.keys.types if found.keys is not None else ()
+    if not bindable and (bound_at_entry or found.is_live):
+        bindable = BINDABLE.get(param_type, ())
     return Param(
         param.name,
-        kind_of,
+        param_type,
         about,
         default,
-        required,
-        quantity,
+        param.default is inspect.Parameter.empty,
+        found.quantity,
         choices,
         bindable,
-        live,
-        bool(held and not held.reads),
+        found.is_live,
+        found.keys is not None and not found.keys.reads,
     )
 
 

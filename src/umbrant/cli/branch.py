@@ -10,7 +10,7 @@ from umbrant.branching.branch import branch_order, check_past
 from umbrant.cli.options import JsonOption, TakeArg, TrustOption
 from umbrant.cli.output import InputError, print_json, refuse_cut_take, say
 from umbrant.cli.roll_project import roll_into
-from umbrant.comparing.comparison import compared
+from umbrant.comparing.comparison import TakeComparison, compared
 from umbrant.comparing.words import parting_answer
 from umbrant.model.problems import did_you_mean
 from umbrant.model.staging import CueAction
@@ -53,14 +53,7 @@ def branch(
     parent = read_take(take)
     tick = _tick(parent, at)
     scope = ActionScope(parent, _agent(parent, agent), tick)
-    texts = [
-        *(sets or ()),
-        *(f"raise {each}" for each in raises or ()),
-        *([f"move {moves[0]} to {moves[1]}"] if moves else []),
-        *([f"hold {holds[0]} at {holds[1]}"] if holds else []),
-        *(does or ()),
-    ]
-    actions = _read(texts, scope)
+    actions = _read(_texts(sets, raises, moves, holds, does), scope)
     path = out or parent.path.with_name(f"{parent.path.stem}-branch-{tick}.take")
     if path.resolve() == parent.path.resolve():
         raise InputError(f"{path}: a branch cannot take its parent's place. Give another --out.")
@@ -68,15 +61,37 @@ def branch(
     check_past(parent, branched)
     found = compared(parent, branched)
     if as_json:
-        first = found.first.plain() if found.first else None
-        agents = {name: each.plain() for name, each in found.by_agent.items()}
-        print_json({"take": str(path), "tick": tick, "first": first, "agents": agents})
+        _print_data(path, tick, found)
     else:
         says = "; ".join(action_text(each, scope.behavior) for each in actions) or "nothing else"
         say(f"From {parent.header.seconds(tick):.2f} s (tick {tick}) on: {says}.\n")
         say(parting_answer(found, parent.path.name, path.name).text)
         say(f"\nThe branch is in {path}")
     refuse_cut_take(branched)
+
+
+def _texts(
+    sets: Repeated,
+    raises: Repeated,
+    moves: tuple[str, str] | None,
+    holds: tuple[str, str] | None,
+    does: Repeated,
+) -> list[str]:
+    """What is done, as it is said with `--do`."""
+    return [
+        *(sets or ()),
+        *(f"raise {each}" for each in raises or ()),
+        *([f"move {moves[0]} to {moves[1]}"] if moves else []),
+        *([f"hold {holds[0]} at {holds[1]}"] if holds else []),
+        *(does or ()),
+    ]
+
+
+def _print_data(path: Path, tick: int, found: TakeComparison) -> None:
+    """Print what became of a branch as JSON."""
+    first = found.first.plain() if found.first else None
+    agents = {name: each.plain() for name, each in found.by_agent.items()}
+    print_json({"take": str(path), "tick": tick, "first": first, "agents": agents})
 
 
 def _tick(parent: Take, at: float) -> int:

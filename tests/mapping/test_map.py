@@ -14,12 +14,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from tests.conftest import DEMO
+from tests.mapping.drawing_process import drawn
 from tests.small import key, played, project, record, row
 from umbrant.branching.branch import branch_order
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
 from umbrant.engine.recorder import CUT_OFF
-from umbrant.mapping import field
 from umbrant.mapping.asking import DecisionAsker, MapAnswer
 from umbrant.mapping.axes import AxisError, MapSubject, both_actions, read_axis
 from umbrant.mapping.border_number import BorderNumber
@@ -57,21 +57,19 @@ def asker(take: Take, x: str, y: str, tick: int = 0, agent: str = "a") -> Decisi
     return DecisionAsker(subject, axes, trusted=False)
 
 
-def picture(made: DecisionAsker) -> MapPicture:
-    *_, last = MapField(made.subject, made.axes, made.ask).pictures()
-    return last
+def picture(
+    take: Take, x: str, y: str, tick: int = 0, agent: str = "a", steps: int = STEPS
+) -> MapPicture:
+    return drawn(take, agent, tick, x, y, steps)
 
 
-@pytest.fixture
-def coarser(monkeypatch: pytest.MonkeyPatch) -> None:
-    """Maps of fewer places, for what does not need all of them: each is played."""
-    monkeypatch.setattr(field, "STEPS", 32)
+COARSER = 32
+"""Steps of a map, for what does not need all of them: each place is played."""
 
 
-@pytest.mark.usefixtures("coarser")
 def test_what_makes_a_border_is_known_with_its_number() -> None:
     take = bands()
-    found = picture(asker(take, "distance(who)=0:16", "n=0:1"))
+    found = picture(take, "distance(who)=0:16", "n=0:1", steps=COARSER)
     numbers = {each.says: each.number for each in found.borders}
     near, far, low = (
         next(number for says, number in numbers.items() if text in says)
@@ -82,12 +80,11 @@ def test_what_makes_a_border_is_known_with_its_number() -> None:
     assert (low.value, low.axis, low.at((3.25, 0.9)), low.place.index) == (0.25, 1, 0.9, 1)
     changed = near.place.put(take.header.project, 3.25)
     assert near.read(changed) == 3.25
-    again = picture(asker(played(changed), "distance(who)=0:16", "n=0:1"))
+    again = picture(played(changed), "distance(who)=0:16", "n=0:1", steps=COARSER)
     moved = [each.number for each in again.borders if "< 3.25" in each.says]
     assert [each.value for each in moved if each is not None] == [3.25] * 2
 
 
-@pytest.mark.usefixtures("coarser")
 @pytest.mark.parametrize(("near", "far"), [(4, 8), (8, 4)])
 def test_where_bands_of_a_machine_overlap_it_does_not_settle(near: int, far: int) -> None:
     take = played(
@@ -102,7 +99,7 @@ def test_where_bands_of_a_machine_overlap_it_does_not_settle(near: int, far: int
             seconds=0.3,
         )
     )
-    found = picture(asker(take, "distance(who)=0:16", "n=0:1", tick=1))
+    found = picture(take, "distance(who)=0:16", "n=0:1", 1, steps=COARSER)
     for i, label in enumerate(found.grid[0]):
         metres = i / 2
         wanted = "aa" if metres <= far else "bb"
@@ -124,22 +121,21 @@ def _moved(cast: Sequence[Member], name: str, at: tuple[float, float]) -> tuple[
     )
 
 
-@pytest.mark.usefixtures("coarser")
 def test_a_border_around_the_agent_is_a_circle() -> None:
     take = bands()
-    found = picture(asker(take, "v.x=0:20", "v.y=0:10"))
+    found = picture(take, "v.x=0:20", "v.y=0:10", steps=COARSER)
     number = next(each.number for each in found.borders if "< 4" in each.says)
     own = tuple(take.poses["a"][0, :2].tolist())
     assert (number.axis, number.centre) == (None, own)
     to = (own[0] + 3.0, own[1] - 4.0)
     assert number.at(to) == pytest.approx(5.0, abs=0.01)
-    assert picture(asker(take, "v.distance=0:16", "n=0:1")).borders[0].number is not None
+    far = picture(take, "v.distance=0:16", "n=0:1", steps=COARSER)
+    assert far.borders[0].number is not None
 
 
-@pytest.mark.usefixtures("coarser")
 def test_a_sight_within_a_range_has_the_range_as_its_number(dusk: Take) -> None:
     def numbers(x: str, y: str, tick: int) -> list[BorderNumber | None]:
-        found = picture(asker(dusk, x, y, tick, "odo"))
+        found = picture(dusk, x, y, tick, "odo", COARSER)
         return [each.number for each in found.borders if "within 8 m" in each.says]
 
     (number,) = numbers("visitor.distance=0:16", "alarm=0:1", 270)
@@ -152,7 +148,7 @@ def test_a_sight_within_a_range_has_the_range_as_its_number(dusk: Take) -> None:
 
 
 def test_bands_are_where_their_numbers_are() -> None:
-    found = picture(asker(bands(), "distance(who)=0:16", "n=0:1"))
+    found = picture(bands(), "distance(who)=0:16", "n=0:1")
     assert found.is_final
     assert set(found.labels) == {"1.1 flee", "1.2 talk", "1.3 rest"}
     places = {label: found.labels.index(label) for label in found.labels}
@@ -175,18 +171,23 @@ def test_bands_are_where_their_numbers_are() -> None:
 
 def test_the_point_of_the_take_and_its_path_are_told() -> None:
     take = bands()
-    made = asker(take, "distance(who)=0:16", "v.x=0:20")
-    found = picture(made)
+    found = picture(take, "distance(who)=0:16", "v.x=0:20", steps=COARSER)
     assert found.here == pytest.approx((7.0, 9.0), abs=0.01)
     assert found.path
-    assert asker(take, "1.1.guard.1=0:9", "n=0:1").axes[0].now(made.subject) == 4.0
+    subject = MapSubject(take, "a", 0, BUILTIN)
+    assert read_axis("1.1.guard.1=0:9", subject, "x").now(subject) == 4.0
+
+
+@pytest.fixture(scope="module")
+def banded() -> DecisionAsker:
+    return asker(bands(), "distance(who)=0:16", "n=0:1")
 
 
 @given(st.floats(-1, 17), st.floats(-0.2, 1.2), st.floats(0.35, 1.5))
 def test_a_map_comes_in_rounds_and_ends_as_if_each_place_had_been_asked(
-    x: float, y: float, radius: float
+    banded: DecisionAsker, x: float, y: float, radius: float
 ) -> None:
-    made, rounds = asker(bands(), "distance(who)=0:16", "n=0:1"), list[int]()
+    made, rounds = banded, list[int]()
 
     def lead(at: tuple[float, float]) -> MapAnswer:
         """Inside of a circle that is larger than a coarse step something else leads."""

@@ -14,9 +14,10 @@ from tempfile import TemporaryDirectory
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests.review.random_projects import RandomProject
 from tests.small import played, project, row
 from umbrant.catalog.causes import cause
 from umbrant.catalog.language.atom_results import AtomResult
@@ -27,7 +28,7 @@ from umbrant.take.compare import TickRange, different
 from umbrant.take.errors import TakeError
 from umbrant.take.export import COLUMNS, ExportFormat, export_text
 from umbrant.take.header import Header
-from umbrant.take.reader import read_take
+from umbrant.take.reader import Take, read_take
 from umbrant.take.record import Outcome, RowState
 from umbrant.take.writer import FLUSH_S, TakeWriter
 
@@ -165,6 +166,37 @@ def test_what_became_different_is_told_by_row_and_stretch() -> None:
     found = different(before, after, "a")  # type: ignore[arg-type]
     assert found == {"r1": (TickRange(4, 6),), "r2": (TickRange(4, 5),)}
     assert different(before, of(4, "another name"), "a") == {}  # type: ignore[arg-type]
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.integers(0, 10**6), st.integers(0, 10**6), st.integers(1, 400))
+def test_what_is_different_is_what_each_row_is_tick_by_tick(
+    one: int, other: int, ticks: int
+) -> None:
+    """Of two random projects, and of one with itself, cut short as a look at it is."""
+    before = played(RandomProject(one).made)
+    for after in (played(RandomProject(other).made), before, _cut(before, ticks)):
+        rows = {*before.agents["a"].rows, *after.agents["a"].rows}
+        last = max(before.ticks, after.ticks)
+        expected = {}
+        for row_id in rows:
+            was, now = before.agents["a"].row(row_id), after.agents["a"].row(row_id)
+            differs = {t for t in range(last) if was.state_at(t) is not now.state_at(t)}
+            if differs:
+                expected[row_id] = differs
+        found = different(before, after, "a")
+        assert expected == {
+            row_id: {tick for each in ranges for tick in range(each.start, each.end + 1)}
+            for row_id, ranges in found.items()
+        }
+
+
+def _cut(take: Take, ticks: int) -> Take:
+    """What had been recorded of a take after so many ticks."""
+    made = take.header.project
+    scenario = made.scenarios[0]
+    seconds = min(take.ticks, ticks) / scenario.ticks_per_s
+    return played(made.with_scenario(scenario.model_copy(update={"seconds": seconds})))
 
 
 def test_of_two_spans_that_meet_the_later_one_counts() -> None:

@@ -1,9 +1,15 @@
 """Where two takes of the same agent differ."""
 
+import sys
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+from umbrant.model.parts import ROW
 from umbrant.take.reader import Take
-from umbrant.take.record import RowRecord
+from umbrant.take.record import Outcome, Refusal, RowRecord, Span
+
+NEVER = sys.maxsize
+"""A tick that no take comes to."""
 
 
 @dataclass(frozen=True)
@@ -33,7 +39,16 @@ def different(before: Take, after: Take, agent: str) -> dict[str, tuple[TickRang
 
 def _stretches(one: RowRecord, other: RowRecord, ticks: int) -> tuple[TickRange, ...]:
     """Between two edges of either record nothing changes, so comparing at the edges is enough."""
-    edges = sorted(_edges(one) | _edges(other) | {0})
+    # Most rows of two takes are alike, for long or altogether: where the same began and ended in
+    # both there is nothing to compare.
+    alike = min(
+        _alike_until(one.spans, other.spans),
+        _alike_until(one.refusals.get(ROW, []), other.refusals.get(ROW, [])),
+    )
+    if alike >= ticks:
+        return ()
+    both = {alike, *_edges(one), *_edges(other)}
+    edges = sorted(edge for edge in both if edge >= alike)
     found: list[TickRange] = []
     for index, edge in enumerate(edges):
         if edge >= ticks or one.state_at(edge) is other.state_at(edge):
@@ -46,12 +61,28 @@ def _stretches(one: RowRecord, other: RowRecord, ticks: int) -> tuple[TickRange,
     return tuple(found)
 
 
+def _alike_until(one: Sequence[Span | Refusal], other: Sequence[Span | Refusal]) -> int:
+    """The tick at which the first of two lists begins that is not in both; NEVER if each is. What
+    a row is before it follows from what is in both.
+    """
+    for mine, yours in zip(one, other, strict=False):
+        is_alike = mine.start == yours.start and mine.end == yours.end
+        if not (is_alike and _outcome(mine) is _outcome(yours)):
+            return min(mine.start, yours.start)
+    count = min(len(one), len(other))
+    return min((each.start for each in (*one[count:], *other[count:])), default=NEVER)
+
+
+def _outcome(item: Span | Refusal) -> Outcome | None:
+    return item.outcome if isinstance(item, Span) else None
+
+
 def _edges(record: RowRecord) -> set[int]:
     edges: set[int] = set()
     for span in record.spans:
         edges.add(span.start)
         if span.end is not None:
             edges.update((span.end, span.end + 1))
-    for refusal in record.refusals.get("", []):
+    for refusal in record.refusals.get(ROW, []):
         edges.update((refusal.start, refusal.end + 1))
     return edges

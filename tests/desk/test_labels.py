@@ -48,9 +48,25 @@ def test_a_label_stands_on_the_first_side_that_is_free(painter: QPainter) -> Non
     assert forced is not None
     assert not any(forced.intersects(box) for box in (right, left, below, above))
     labels.keep_clear(AREA)
+    labels.keep_clear(QRectF(0, 0, 300, 150))
     covered = labels.write("eight", MIDDLE, 8, INK, must=True)
     assert covered is not None
-    assert covered.topLeft() == right.topLeft()
+    assert covered.top() >= 150, "where all is covered, it covers least"
+
+
+def test_a_line_leads_from_a_text_that_stands_far_off(painter: QPainter) -> None:
+    image = painter.device()
+    assert isinstance(image, QImage)
+    image.fill(QColor("white"))
+    labels = Labels(painter, AREA)
+    labels.write("near", MIDDLE, 8, INK, must=True)
+    labels.keep_clear(QRectF(0, 60, 300, 80))
+    box = labels.write("far", MIDDLE, 8, INK, must=True)
+    assert box is not None
+    assert box.top() >= 140
+    between = [image.pixelColor(x, y) for y in range(115, 139) for x in range(300)]
+    assert any(each != QColor("white") for each in between)
+    assert all(image.pixelColor(x, 85) == QColor("white") for x in range(300))
 
 
 def test_nothing_is_written_over_what_is_kept_clear(painter: QPainter) -> None:

@@ -94,8 +94,9 @@ class _Writer:
     def title(self) -> None:
         """What it is called, in the author's words."""
         title = self.named.expectation.title
-        self._add("title", ChipEditor.TEXT, "what it is called", title or "unnamed", title)
-        self.pieces[-1] = replace(self.pieces[-1], role=PieceRole.NAME)
+        self._add("title", ChipEditor.TEXT, "what it is called", title or "+ title", title)
+        if title:
+            self.pieces[-1] = replace(self.pieces[-1], role=PieceRole.NAME)
 
     def condition(self, field: str, label: str) -> None:
         """A condition over a take."""

@@ -221,6 +221,24 @@ def test_who_wrote_the_key_that_decided_is_named() -> None:
     assert change.text == "Act: flag is yes; flag became yes 0.10 s ago by 1.2.2"
 
 
+def test_an_answer_begins_with_a_capital_and_says_what_was_at_this_very_tick() -> None:
+    made = project(
+        row("top", "sequence", name="Top"),
+        row("r1", "set_yes_no", "top", name="Decide", key=key("flag")),
+        row("r2", "selector", "top", name="Or"),
+        row("r21", "last", "r2", name="Not", guard="not flag", ticks=50),
+        row("r22", "last", "r2", name="Act", ticks=50),
+        keys=(Key(name="flag", type=KeyType.YES_NO, default=False),),
+        cast=(Member(name="z", title="the guard", behavior="b", start=(5, 5)),),
+        seconds=1.0,
+    )
+    report = Explainer(played(made), "z", CATALOG)
+    assert report.why(4).headline.text.startswith("The guard is at Act, ")
+    refused = report.why_not(0, "r21").lines[0].text
+    assert "flag became yes at this tick by 1.1" in refused, refused
+    assert "flag became yes 0.40 s ago by 1.1" in report.why_not(4, "r21").lines[0].text
+
+
 def test_a_check_that_failed_tells_both_sides() -> None:
     made = project(
         row("top", "selector"),

@@ -33,6 +33,9 @@ class AgentContext:
         self.outline = self.behavior.outline
         self.catalog = catalog or project_catalog(take.header.project).catalog
         self.title = self.member.title or agent
+        begin = self.member.title
+        self.at_start = begin[:1].upper() + begin[1:] or agent
+        """The title as a sentence begins with it; a name is written as it is."""
         self.names = RowNames(
             self.outline.number,
             {row.id: row.name or row.kind.replace("_", " ") for row in self.behavior.rows},

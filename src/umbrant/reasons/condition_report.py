@@ -22,7 +22,16 @@ from umbrant.engine.board import FORMULA
 from umbrant.model.parts import part_index
 from umbrant.model.printable import a_or_an
 from umbrant.model.values import Value, value_text
-from umbrant.reasons.sentences import Bit, Claim, ClaimKind, RowNames, TextRun, Tone, seconds_text
+from umbrant.reasons.sentences import (
+    Bit,
+    Claim,
+    ClaimKind,
+    RowNames,
+    TextRun,
+    Tone,
+    ago_text,
+    seconds_text,
+)
 from umbrant.take.header import Header
 from umbrant.take.record import AgentRecord, Changes
 
@@ -171,12 +180,12 @@ def written_bits(
     ):
         return
     wrote_at = changes.ticks[changes.index(tick)]
-    ago = header.seconds(now - wrote_at)
+    ago = ago_text(header.seconds(now - wrote_at))
     facts = {"key": key, "value": written.value, "part": written.part, "until": tick}
     yield Claim(ClaimKind.WROTE, written.row_id, wrote_at, facts)
     family, _ = part_index(written.part)
     value = value_text(_rounded(written.value))
-    yield TextRun(f"; {called} became {value} {seconds_text(ago)} ago by ")
+    yield TextRun(f"; {called} became {value} {ago} by ")
     if not written.row_id:
         yield TextRun(f"{a_or_an(family)}")
     elif written.agent and written.row_id not in names.numbers:

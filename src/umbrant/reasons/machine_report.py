@@ -12,7 +12,16 @@ from umbrant.model.kind_ids import AFTER, HISTORY, MACHINE, ON_DONE, ON_EVENT, S
 from umbrant.model.parts import ROW
 from umbrant.reasons.agent_context import AgentContext
 from umbrant.reasons.row_report import RowReport
-from umbrant.reasons.sentences import AnswerLine, Bit, Claim, ClaimKind, Tone, claim, seconds_text
+from umbrant.reasons.sentences import (
+    AnswerLine,
+    Bit,
+    Claim,
+    ClaimKind,
+    Tone,
+    ago_text,
+    claim,
+    seconds_text,
+)
 from umbrant.take.record import Outcome, Span
 from umbrant.take.tables import MOST_STEPS
 
@@ -201,7 +210,7 @@ def entered_bits(subject: AgentContext, state: str, tick: int) -> Iterator[Bit]:
     """Yield the words for how long a state has been active and what entered it."""
     span = subject.record.row(state).span_at(tick)
     start = span.start if span else tick
-    yield f" was entered {seconds_text(subject.header.seconds(tick - start))} ago"
+    yield f" was entered {ago_text(subject.header.seconds(tick - start))}"
     yield claim(ClaimKind.ENTERED, state, start)
     by = entered_by(subject, state, tick)
     if by is not None:

@@ -7,7 +7,7 @@ from umbrant.catalog.causes import Cause
 from umbrant.catalog.kind import Family
 from umbrant.model.values import KeyRef, ParamValue, PlaceRef, Value, value_text
 from umbrant.reasons.agent_context import AgentContext
-from umbrant.reasons.sentences import Bit, ClaimKind, claim, seconds_text
+from umbrant.reasons.sentences import Bit, ClaimKind, ago_text, claim, seconds_text
 from umbrant.take.record import Outcome, Refusal, Span
 
 Bits = Iterator[Bit]
@@ -105,7 +105,7 @@ class RowReport(AgentContext):
         yield claim(ClaimKind.ENDED, row_id, span.end, outcome=outcome, now=tick)
         turned = turned_text(span)
         yield turned or words[span.outcome or Outcome.STOPPED]
-        yield " at this tick" if span.end == tick else f" {self.ago(span.end, tick)}"
+        yield f" {self.ago(span.end, tick)}"
         yield from self.why_ended(row_id, span, tick)
         yield "."
 
@@ -205,7 +205,7 @@ class RowReport(AgentContext):
 
     def ago(self, tick: int, now: int) -> str:
         """How long ago a tick was."""
-        return f"{seconds_text(self.header.seconds(now - tick))} ago"
+        return ago_text(self.header.seconds(now - tick))
 
 
 TURNED = {"inverted": "inverted", "always_fails": "always failing"}

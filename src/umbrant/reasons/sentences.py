@@ -225,3 +225,8 @@ class RowNames:
 def seconds_text(seconds: float) -> str:
     """A span of time as it is read: 0.80 s."""
     return f"{seconds:.2f} s"
+
+
+def ago_text(seconds: float) -> str:
+    """How long ago something was."""
+    return f"{seconds_text(seconds)} ago" if seconds else "at this tick"

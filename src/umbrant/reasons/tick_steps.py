@@ -407,7 +407,7 @@ class TickReport(RowReport):
     def _own(self, kind: StepKind, text: str, step: int, facts: Mapping[str, object]) -> TickStep:
         """A step of the agent that belongs to no row."""
         return TickStep(
-            kind, "", AnswerLine("", "", (TextRun(f"{self.title}{text}"),)), step, facts
+            kind, "", AnswerLine("", "", (TextRun(f"{self.at_start}{text}"),)), step, facts
         )
 
     def _about(

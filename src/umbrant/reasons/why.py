@@ -27,10 +27,10 @@ from umbrant.reasons.sentences import (
     ScoreTable,
     TextRun,
     Tone,
+    ago_text,
     claim,
     once,
     parted,
-    seconds_text,
 )
 from umbrant.reasons.tick_steps import TickReport
 from umbrant.take.record import Outcome, RowRecord, RowState
@@ -95,7 +95,7 @@ class Explainer(ChangeReport):
         if lead is None or lead.row_id not in path:
             return self._ended_in_one_sentence(path, tick)
         does = " is at " if state is RowState.RUNNING else " was at "
-        bits: list[Bit] = [self.title, does, self.names.bit(leaf)]
+        bits: list[Bit] = [self.at_start, does, self.names.bit(leaf)]
         if lead.row_id != leaf:
             bits += [", in ", self.names.bit(lead.row_id)]
         bits.append(f", since {self.header.seconds(lead.start):.2f} s")
@@ -127,7 +127,7 @@ class Explainer(ChangeReport):
         if not innermost:
             return None
         row_id = max(innermost)[2]
-        bits: list[Bit] = [self.title, " was at ", self.names.bit(row_id), ", which"]
+        bits: list[Bit] = [self.at_start, " was at ", self.names.bit(row_id), ", which"]
         runs, claims = parted((*bits, *self.ended(row_id, tick)))
         return AnswerLine("", "", runs, claims=claims)
 
@@ -298,7 +298,7 @@ class Explainer(ChangeReport):
         span = self.record.row(row_id).span_at(tick)
         start = span.start if span else tick
         held = list(self.guard_held(row_id, start, tick))
-        yield f" was entered {seconds_text(self.header.seconds(tick - start))} ago"
+        yield f" was entered {ago_text(self.header.seconds(tick - start))}"
         if span is not None:
             yield claim(ClaimKind.ENTERED, row_id, start)
         yield from [": ", *held] if held else []
@@ -371,7 +371,7 @@ class Explainer(ChangeReport):
         # A pose is NaN, which is unlike itself, while the body is not on the stage.
         if poses is None or tick >= len(poses) or poses[tick, 0] == poses[tick, 0]:
             return
-        text = f"{self.title} is not on the stage."
+        text = f"{self.at_start} is not on the stage."
         for each in self.take.cues:
             if each.tick > tick and each.whom == self.member.name:
                 at_s = self.header.seconds(each.tick)
@@ -385,7 +385,11 @@ class Explainer(ChangeReport):
             yield AnswerLine(
                 "",
                 "",
-                (TextRun(f"{self.title} is a puppet: it follows its walk and decides nothing."),),
+                (
+                    TextRun(
+                        f"{self.at_start} is a puppet: it follows its walk and decides nothing."
+                    ),
+                ),
             )
         elif not self.outline.tops:
             yield AnswerLine("", "", (TextRun("Its behavior has no rows yet."),))

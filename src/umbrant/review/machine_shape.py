@@ -20,6 +20,12 @@ def states_in(reading: BehaviorAnalysis, row: Row) -> Iterator[Row]:
         yield from states_in(reading, child)
 
 
+def all_states(reading: BehaviorAnalysis) -> Iterator[Row]:
+    """The states of all machines of a behavior, machine by machine."""
+    for machine in machines_in(reading):
+        yield from states_in(reading, machine)
+
+
 def transitions_of(reading: BehaviorAnalysis, row: Row) -> list[Row]:
     """The transitions that are written under a machine or a state itself."""
     return reading.children(row.id, Family.TRANSITION)

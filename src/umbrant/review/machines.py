@@ -1,14 +1,15 @@
 """Findings about machines: states without a way in or out, and ends that nothing takes up."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from umbrant.catalog.kind import RUNS, Family
-from umbrant.catalog.outcomes import all_succeed
+from umbrant.catalog.outcomes import PossibleOutcomes, all_succeed
 from umbrant.model.behaviors import Row, targets_of
 from umbrant.model.kind_ids import FINAL, HISTORY, ON_DONE, REGIONS, STATE, WHEN
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.machine_shape import (
+    all_states,
     begun_in,
     machines_in,
     reached_from,
@@ -18,6 +19,9 @@ from umbrant.review.machine_shape import (
     ways_out,
 )
 from umbrant.review.rules import behavior_rule
+
+EITHER_WAY = "either way"
+"""The result that an 'on done' transition waits for, if it waits for any."""
 
 
 @behavior_rule(
@@ -30,29 +34,25 @@ def unreached_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     for machine in machines_in(reading):
         reached = reached_from(reading, begun_in(reading, machine))
         for state in states_in(reading, machine):
-            around = state.under or machine.id
-            if state.kind == HISTORY or state.id in reached:
+            # Of states in one that is never entered nothing is said: it is said of that one.
+            is_told_of_outer = state.under != machine.id and state.under not in reached
+            if state.kind == HISTORY or state.id in reached or is_told_of_outer:
                 continue
-            if around != machine.id and around not in reached:
-                continue
-            ways = [
-                each
+            sources = [
+                reading.called(other)
                 for other in states_in(reading, machine)
-                for each in transitions_of(reading, other)
-                if state.id in targets_of(each) and other.id != state.id
+                if other.id != state.id and _leads_to(reading, other, state)
             ]
-            sources = dict.fromkeys(reading.called(_state_of(reading, each)) for each in ways)
-            yield RuleMatch(
-                f"It is never entered: what leads to it is never entered either, "
-                f"{' and '.join(sources)}."
-                if sources
-                else "Nothing leads to this state.",
-                state.id,
-            )
+            says = "Nothing leads to this state."
+            if sources:
+                never = "It is never entered: what leads to it is never entered either"
+                says = f"{never}, {' and '.join(sources)}."
+            yield RuleMatch(says, state.id)
 
 
-def _state_of(reading: BehaviorAnalysis, transition: Row) -> Row:
-    return reading.behavior.row(transition.under or transition.id)
+def _leads_to(reading: BehaviorAnalysis, state: Row, other: Row) -> bool:
+    """Whether a transition that is written under a state leads to another one."""
+    return any(other.id in targets_of(each) for each in transitions_of(reading, state))
 
 
 @behavior_rule(
@@ -65,10 +65,9 @@ def _state_of(reading: BehaviorAnalysis, transition: Row) -> Row:
 )
 def stuck_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without a way out, in a machine that has other states."""
-    for machine in machines_in(reading):
-        for state in states_in(reading, machine):
-            if _has_others(reading, state) and not _leads_on(reading, state):
-                yield RuleMatch("Nothing leads out of this state.", state.id)
+    for state in all_states(reading):
+        if _has_others(reading, state) and not _leads_on(reading, state):
+            yield RuleMatch("Nothing leads out of this state.", state.id)
 
 
 def _has_others(reading: BehaviorAnalysis, state: Row) -> bool:
@@ -139,29 +138,37 @@ def unhandled_end(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state with rows whose only ways out are 'on done', and that can end in another way, or not
     at all.
     """
-    for machine in machines_in(reading):
-        for state in states_in(reading, machine):
-            rows = reading.children(state.id, *RUNS)
-            ways = [each for each in ways_out(reading, state) if target(each)]
-            if not rows or not ways or any(each.kind != ON_DONE for each in ways):
-                continue
+    for state in all_states(reading):
+        rows = reading.children(state.id, *RUNS)
+        ways = [each for each in ways_out(reading, state) if target(each)]
+        # Any other transition may lead out of it whatever its rows do.
+        if rows and _all_wait_for_done(ways):
             ends = all_succeed({}, [reading.ends(each) for each in rows])
-            taken = {str(each.args.get("result", "either way")) for each in ways}
-            missing = [
-                result
-                for result, can in (("success", ends.succeeds), ("failure", ends.fails))
-                if can and not taken & {"either way", result}
-            ]
-            number = reading.outline.number[ways[0].id]
-            if not ends.ends:
-                yield RuleMatch(f"Its rows never end, and {number} waits for that.", state.id)
-            elif missing:
-                waits = " and ".join(sorted(taken))
-                yield RuleMatch(
-                    f"It can end with {missing[0]}, and nothing leads out then: {number} waits "
-                    f"for {waits}.",
-                    state.id,
-                )
+            says = _not_taken_up(ends, ways, reading.outline.number[ways[0].id])
+            if says:
+                yield RuleMatch(says, state.id)
+
+
+def _all_wait_for_done(ways: list[Row]) -> bool:
+    """Whether there are transitions, and all of them wait for their state to be done."""
+    return bool(ways) and all(each.kind == ON_DONE for each in ways)
+
+
+def _not_taken_up(ends: PossibleOutcomes, ways: list[Row], number: str) -> str:
+    """How a state can end without any of its 'on done' transitions taking it up; empty if it
+    cannot. `number` is that of the first of them.
+    """
+    if not ends.ends:
+        return f"Its rows never end, and {number} waits for that."
+    taken = {str(each.args.get("result", EITHER_WAY)) for each in ways}
+    possible = {"success": ends.succeeds, "failure": ends.fails}
+    for result, can in possible.items():
+        if can and not taken & {EITHER_WAY, result}:
+            waits = " and ".join(sorted(taken))
+            return (
+                f"It can end with {result}, and nothing leads out then: {number} waits for {waits}."
+            )
+    return ""
 
 
 @behavior_rule(
@@ -171,17 +178,11 @@ def unhandled_end(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 )
 def nothing_to_do(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows whose transitions all wait for it to be done."""
-    for machine in machines_in(reading):
-        for state in states_in(reading, machine):
-            ways = [each for each in ways_out(reading, state) if target(each)]
-            empty = not reading.children(state.id, *RUNS, Family.STATE)
-            if (
-                state.kind == STATE
-                and empty
-                and ways
-                and all(each.kind == ON_DONE for each in ways)
-            ):
-                yield RuleMatch("It waits to be done, and has no rows that could be.", state.id)
+    for state in all_states(reading):
+        ways = [each for each in ways_out(reading, state) if target(each)]
+        is_empty = not reading.children(state.id, *RUNS, Family.STATE)
+        if state.kind == STATE and is_empty and _all_wait_for_done(ways):
+            yield RuleMatch("It waits to be done, and has no rows that could be.", state.id)
 
 
 @behavior_rule(
@@ -194,14 +195,12 @@ def nothing_to_do(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 )
 def empty_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows, states, upkeep or work on entering or leaving it."""
-    for machine in machines_in(reading):
-        for state in states_in(reading, machine):
-            empty = not state.upkeep and not reading.children(
-                state.id, *RUNS, Family.STATE, Family.HOOK
-            )
-            waits = [each.kind == ON_DONE for each in transitions_of(reading, state)]
-            if state.kind == STATE and empty and not (waits and all(waits)):
-                yield RuleMatch("While it is active nothing is done.", state.id)
+    for state in all_states(reading):
+        inside = reading.children(state.id, *RUNS, Family.STATE, Family.HOOK)
+        # One that waits to be done is found by the rule above.
+        is_reported = _all_wait_for_done(transitions_of(reading, state))
+        if state.kind == STATE and not state.upkeep and not inside and not is_reported:
+            yield RuleMatch("While it is active nothing is done.", state.id)
 
 
 @behavior_rule(
@@ -218,13 +217,20 @@ def timeless_loop(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         states = {state.id: state for state in states_in(reading, machine)}
         at_once = {name: _at_once(reading, state) for name, state in states.items()}
         for start in states:
-            seen, at = [start], at_once[start]
-            while at in at_once and at not in seen:
-                seen.append(at)
-                at = at_once[at]
-            if at == start and min(seen, key=lambda each: reading.outline.number[each]) == start:
-                names = " → ".join(states[each].name or each for each in (*seen, start))
+            ring = _ring_from(start, at_once)
+            # A ring is met from each of its states, and told of at the first.
+            if ring and min(ring, key=lambda each: reading.outline.number[each]) == start:
+                names = " → ".join(states[each].name or each for each in (*ring, start))
                 yield RuleMatch(f"It never comes to rest: {names}.", start)
+
+
+def _ring_from(start: str, at_once: Mapping[str, str]) -> list[str]:
+    """The states that lead on at once from one, back to that one; none if they do not."""
+    ring, at = [start], at_once[start]
+    while at in at_once and at not in ring:
+        ring.append(at)
+        at = at_once[at]
+    return ring if at == start else []
 
 
 def _at_once(reading: BehaviorAnalysis, state: Row) -> str:

@@ -36,29 +36,29 @@ def stale_target(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """
     refreshed = _refreshed(reading)
     for row in reading.rows:
-        taken_once = row.kind in (*NOTING, DRAWING) and _moves(reading, row)
-        if not taken_once and not (row.kind == "copy" and _is_fresh(reading, row)):
+        key = _point_taken(reading, row)
+        if not key or key in refreshed:
             continue
-        key = next(
-            (
-                each.value.key
-                for each in param_uses(row, reading.catalog)
-                if each.part == ROW and each.param.writes and isinstance(each.value, KeyRef)
-                if row.kind == "copy" or KeyType.POINT in each.param.keys
-            ),
-            None,
-        )
         # A point that is drawn for the very rows after it is drawn anew in each round of them.
         after = [] if row.kind == DRAWING else _after(reading, row)
         used_later = [*after, *_in_other_states(reading, row)]
-        if (
-            key
-            and key not in refreshed
-            and any(_goes_to(reading, each, key) for each in used_later)
-        ):
+        if any(_goes_to(reading, each, key) for each in used_later):
             yield RuleMatch(
                 f"{key} is taken once, and what it is taken from moves.", row.id, about=key
             )
+
+
+def _point_taken(reading: BehaviorAnalysis, row: Row) -> str:
+    """The key into which a row takes a point that is soon out of date; empty if it takes none."""
+    is_copy = row.kind == "copy" and _is_fresh(reading, row)
+    if not is_copy and not (row.kind in (*NOTING, DRAWING) and _moves(reading, row)):
+        return ""
+    for each in param_uses(row, reading.catalog):
+        holds_point = is_copy or KeyType.POINT in each.param.keys
+        is_written = each.part == ROW and each.param.writes
+        if is_written and holds_point and isinstance(each.value, KeyRef):
+            return each.value.key
+    return ""
 
 
 def _after(reading: BehaviorAnalysis, row: Row) -> list[str]:

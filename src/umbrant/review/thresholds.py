@@ -16,6 +16,7 @@ from umbrant.model.values import KeyRef, number_text
 from umbrant.review.behavior_analysis import BehaviorAnalysis, constant, tree_of
 from umbrant.review.findings import RuleMatch, Severity
 from umbrant.review.machine_shape import (
+    all_states,
     machines_in,
     states_in,
     target,
@@ -39,23 +40,19 @@ def beaten_transition(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A transition that waits for what an earlier one of the same state waits for too, whose
     condition holds whenever its own does.
     """
-    for machine in machines_in(reading):
-        for row in (machine, *states_in(reading, machine)):
-            before: list[Row] = []
-            for each in transitions_of(reading, row):
-                winner = next((other for other in before if _beats(reading, other, each)), None)
-                if winner is not None:
-                    fix = Edit(
-                        "Mute the transition",
-                        partial(set_muted, behavior=reading.name, row_ids=[each.id], muted=True),
-                    )
-                    number = reading.outline.number[winner.id]
-                    yield RuleMatch(
-                        f"It never fires, for {number} before it does whenever it could.",
-                        each.id,
-                        fix=fix,
-                    )
-                before.append(each)
+    for row in (*machines_in(reading), *all_states(reading)):
+        ways = transitions_of(reading, row)
+        for place, each in enumerate(ways):
+            winner = next((other for other in ways[:place] if _beats(reading, other, each)), None)
+            if winner is None:
+                continue
+            mute = partial(set_muted, behavior=reading.name, row_ids=[each.id], muted=True)
+            number = reading.outline.number[winner.id]
+            yield RuleMatch(
+                f"It never fires, for {number} before it does whenever it could.",
+                each.id,
+                fix=Edit("Mute the transition", mute),
+            )
 
 
 def _beats(reading: BehaviorAnalysis, first: Row, second: Row) -> bool:
@@ -104,21 +101,31 @@ def overlapping_thresholds(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         states = {
             state.id: state for state in states_in(reading, machine) if _is_free(reading, state)
         }
-        for state in states.values():
-            for one, there in _moves(reading, state, states):
-                for back, home in _moves(reading, there, states):
-                    # The two are met once from each side.
-                    pair = frozenset((one.id, back.id))
-                    both = _both(reading, (state, one), (there, back))
-                    if home.id != state.id or both is None or pair in reported:
-                        continue
-                    reported.add(pair)
-                    yield RuleMatch(
-                        f"{_where(reading, both)} it leads to {there.name or there.id} and that "
-                        "leads back at once.",
-                        one.id,
-                        about=back.id,
-                    )
+        for state, one, there, back in _ways_to_and_fro(reading, states):
+            # The two are met once from each side.
+            pair = frozenset((one.id, back.id))
+            both = _both(reading, (state, one), (there, back)) if pair not in reported else None
+            if both is not None:
+                reported.add(pair)
+                yield RuleMatch(
+                    f"{_where(reading, both)} it leads to {there.name or there.id} and that "
+                    "leads back at once.",
+                    one.id,
+                    about=back.id,
+                )
+
+
+def _ways_to_and_fro(
+    reading: BehaviorAnalysis, states: dict[str, Row]
+) -> Iterator[tuple[Row, Row, Row, Row]]:
+    """A state, a transition that leads out of it, the state that it leads to, and a transition that
+    leads back.
+    """
+    for state in states.values():
+        for one, there in _moves(reading, state, states):
+            for back, home in _moves(reading, there, states):
+                if home.id == state.id:
+                    yield state, one, there, back
 
 
 def _is_free(reading: BehaviorAnalysis, state: Row) -> bool:
@@ -144,12 +151,7 @@ def _both(reading: BehaviorAnalysis, one: tuple[Row, Row], other: tuple[Row, Row
     if conditions[0] is None or conditions[1] is None:
         return None
     reads = {key for _, way in (one, other) for key in key_references(way, reading.catalog).reads}
-    written = {
-        key
-        for state, way in (one, other)
-        for row_id in (*reading.outline.within(state.id), *reading.outline.within(way.id))
-        for key in reading.uses[row_id].writes
-    }
+    written = _written(reading, *one, *other)
     both = together(conditions[0], conditions[1])
     # What a state or its way writes may be just what the way back reads: then it need not hold any
     # more.
@@ -205,31 +207,34 @@ def _range_words(value: str, found: ValueRange) -> str:
 )
 def reentered_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A 'when' transition of a state, or of what is around it, that leads to this very state."""
-    for machine in machines_in(reading):
-        for state in states_in(reading, machine):
-            for way in ways_out(reading, state):
-                found = reading.cases(_when(way)) if way.kind == WHEN else None
-                if target(way) != state.id or not found or not _is_free(reading, state):
-                    continue
-                changed = {
-                    key
-                    for row_id in (
-                        *reading.outline.within(state.id),
-                        *reading.outline.within(way.id),
-                    )
-                    for key in reading.uses[row_id].writes
-                }
-                reads = key_references(way, reading.catalog).reads
-                # Another transition may fire first in each case in which this one would.
-                pre_empted = all(_fires_first(reading, state, way, each) for each in found)
-                if not reads & changed and not pre_empted:
-                    number = reading.outline.number[way.id]
-                    yield RuleMatch(
-                        f"While the condition of {number} holds, it is left and entered again at "
-                        "once.",
-                        state.id,
-                        about=way.id,
-                    )
+    for state in all_states(reading):
+        for way in ways_out(reading, state):
+            if _reenters(reading, state, way):
+                number = reading.outline.number[way.id]
+                yield RuleMatch(
+                    f"While the condition of {number} holds, it is left and entered again at once.",
+                    state.id,
+                    about=way.id,
+                )
+
+
+def _reenters(reading: BehaviorAnalysis, state: Row, way: Row) -> bool:
+    """Whether a transition leads from a state to that state, at every tick once it holds."""
+    if way.kind != WHEN or target(way) != state.id or not _is_free(reading, state):
+        return False
+    found = reading.cases(_when(way))
+    reads = key_references(way, reading.catalog).reads
+    # What the state or the way writes may be just what makes it hold.
+    if not found or reads & _written(reading, state, way):
+        return False
+    # Another transition may fire first in each case in which this one would.
+    return not all(_fires_first(reading, state, way, each) for each in found)
+
+
+def _written(reading: BehaviorAnalysis, *rows: Row) -> set[str]:
+    """The keys that are written in some rows, or in what is in them."""
+    within = [row_id for row in rows for row_id in reading.outline.within(row.id)]
+    return {key for row_id in within for key in reading.uses[row_id].writes}
 
 
 @behavior_rule(
@@ -242,17 +247,15 @@ def reentered_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
 )
 def threshold_gap(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
     """A state without rows whose only two ways out leave a gap on one value."""
-    for machine in machines_in(reading):
-        for state in states_in(reading, machine):
-            ways = ways_out(reading, state)
-            found = [reading.cases(_when(each)) for each in ways if each.kind == WHEN]
-            gap = _gap(found) if len(found) == len(ways) == 2 else None
-            if gap and not reading.children(state.id, *RUNS, Family.STATE):
-                numbers = " and ".join(map(number_text, gap))
-                yield RuleMatch(
-                    f"Between {numbers} nothing leads out of it, and it has nothing to do.",
-                    state.id,
-                )
+    for state in all_states(reading):
+        ways = ways_out(reading, state)
+        found = [reading.cases(_when(each)) for each in ways if each.kind == WHEN]
+        gap = _gap(found) if len(found) == len(ways) == 2 else None
+        if gap and not reading.children(state.id, *RUNS, Family.STATE):
+            numbers = " and ".join(map(number_text, gap))
+            yield RuleMatch(
+                f"Between {numbers} nothing leads out of it, and it has nothing to do.", state.id
+            )
 
 
 def _gap(found: list[Cases | None]) -> tuple[float, float] | None:

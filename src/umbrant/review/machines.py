@@ -35,8 +35,8 @@ def unreached_state(reading: BehaviorAnalysis) -> Iterator[RuleMatch]:
         reached = reached_from(reading, begun_in(reading, machine))
         for state in states_in(reading, machine):
             # Of states in one that is never entered nothing is said: it is said of that one.
-            is_told_of_outer = state.under != machine.id and state.under not in reached
-            if state.kind == HISTORY or state.id in reached or is_told_of_outer:
+            is_within_unreached = state.under != machine.id and state.under not in reached
+            if state.kind == HISTORY or state.id in reached or is_within_unreached:
                 continue
             sources = [
                 reading.called(other)

@@ -3,6 +3,7 @@
 import re
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
+from itertools import chain
 from typing import Any
 
 from umbrant.catalog.input_range import take_over_range
@@ -23,6 +24,7 @@ from umbrant.model.edits import Edit, rename_row, row_of, set_guard, set_moment,
 from umbrant.model.expanded import ExpandedBehavior
 from umbrant.model.kind_ids import ANY_EVENT, MACHINE, ON_EVENT, STATE_DONE, STATES
 from umbrant.model.parts import GUARD, Slot
+from umbrant.model.staging import Member
 from umbrant.model.values import (
     Curve,
     KeyRef,
@@ -95,16 +97,13 @@ def typed_value(chip: Chip, text: str) -> Any:
         return 0.0
     if chip.slot.param == EVERY and text.strip() in _MOMENT_HELP:
         return text.strip()
+    is_spread = chip.param is not None and chip.param.type is ParamType.SPREAD
     spread = _SPREAD.match(text)
-    if spread and chip.param is not None and chip.param.type is ParamType.SPREAD:
+    if spread and is_spread:
         return Spread(mean=_float(spread[1]), half_width=_float(spread[2]))
     number = _NUMBER.match(text)
     if not number:
-        way = (
-            "2 or 2 ± 0.5"
-            if chip.param is not None and chip.param.type is ParamType.SPREAD
-            else "a number such as 2.5"
-        )
+        way = "2 or 2 ± 0.5" if is_spread else "a number such as 2.5"
         raise ChipError(f"'{text}' is no number; write {way}.")
     return bounded(chip, _float(number[1]))
 
@@ -215,13 +214,14 @@ def choices(chip: Chip, project: Project, expanded: ExpandedBehavior | None) -> 
     found.extend(Choice(each, each) for each in param.choices)
     if param.type is ParamType.YES_NO:
         found.extend([Choice("yes", True), Choice("no", False)])
-    if param.type is ParamType.STATE and expanded is not None:
+    elif param.type is ParamType.STATE and expanded is not None:
         found.extend(_states(chip, expanded))
-    if param.type is ParamType.CURVE:
+    elif param.type is ParamType.CURVE:
         found.extend(_curves(chip))
-    if param.type is ParamType.EVENT and expanded is not None:
+    elif param.type is ParamType.EVENT and expanded is not None:
         found.extend(_inside_events(chip, expanded))
-    return [*found, *_named(param.type, project)]
+    named = (offer(project) for offer in _NAMED.get(param.type, ()))
+    return [*found, *chain.from_iterable(named)]
 
 
 def _with_step(project: Project, behavior: str, slot: Slot, value: ParamValue | None) -> Project:
@@ -288,43 +288,63 @@ def _curves(chip: Chip) -> Iterator[Choice]:
     )
 
 
-def _named(wanted: ParamType, project: Project) -> Iterator[Choice]:
-    """What the stages and casts of a project have that a chip of this type can hold."""
-    stages, players = (
-        project.stages,
-        [each for scenario in project.scenarios for each in scenario.players],
-    )
-    if wanted is ParamType.PLACE:
-        for name in sorted({place.name for stage in stages for place in stage.places}):
-            yield Choice(name, PlaceRef(place=name), "a place of the stage", "Places")
-    if wanted in (ParamType.AGENT, ParamType.PLACE):
-        for name in sorted({member.name for member in players}):
-            yield Choice(name, name, "always this one of the cast", "Cast")
-    if wanted in (ParamType.PROP, ParamType.PLACE):
-        for name in sorted({prop.name for stage in stages for prop in stage.props}):
-            yield Choice(name, name, "always this prop", "Props")
-    if wanted is ParamType.GROUP:
-        groups = {prop.group for stage in stages for prop in stage.props}
-        for name in sorted(groups | {member.group for member in players if member.group}):
-            yield Choice(name, name, "a group", "Groups")
-    yield from _listed(wanted, project)
+def _places(project: Project) -> Iterator[Choice]:
+    for name in sorted({place.name for stage in project.stages for place in stage.places}):
+        yield Choice(name, PlaceRef(place=name), "a place of the stage", "Places")
 
 
-def _listed(wanted: ParamType, project: Project) -> Iterator[Choice]:
-    """The events, behaviors, numbers of bodies and zones that a chip of this type can name."""
-    players = [each for scenario in project.scenarios for each in scenario.players]
-    if wanted is ParamType.EVENT:
-        for event in project.event_list.events:
-            yield Choice(event.name, event.name, event.help, "Events")
-    if wanted is ParamType.BEHAVIOR:
-        for behavior in project.behaviors:
-            yield Choice(behavior.title, behavior.name, behavior.name, "Behaviors")
-    if wanted is ParamType.STAT:
-        for name in sorted({stat for member in players for stat in member.body.stats}):
-            yield Choice(name, name, "a number of the body", "Numbers")
-    if wanted is ParamType.ZONE:
-        for name in sorted({area.name for stage in project.stages for area in stage.areas}):
-            yield Choice(name, name, "an area of the stage", "Areas")
+def _cast(project: Project) -> Iterator[Choice]:
+    for name in sorted({member.name for member in _players(project)}):
+        yield Choice(name, name, "always this one of the cast", "Cast")
+
+
+def _props(project: Project) -> Iterator[Choice]:
+    for name in sorted({prop.name for stage in project.stages for prop in stage.props}):
+        yield Choice(name, name, "always this prop", "Props")
+
+
+def _groups(project: Project) -> Iterator[Choice]:
+    of_props = {prop.group for stage in project.stages for prop in stage.props}
+    of_cast = {member.group for member in _players(project) if member.group}
+    for name in sorted(of_props | of_cast):
+        yield Choice(name, name, "a group", "Groups")
+
+
+def _events(project: Project) -> Iterator[Choice]:
+    for event in project.event_list.events:
+        yield Choice(event.name, event.name, event.help, "Events")
+
+
+def _behaviors(project: Project) -> Iterator[Choice]:
+    for behavior in project.behaviors:
+        yield Choice(behavior.title, behavior.name, behavior.name, "Behaviors")
+
+
+def _body_numbers(project: Project) -> Iterator[Choice]:
+    for name in sorted({stat for member in _players(project) for stat in member.body.stats}):
+        yield Choice(name, name, "a number of the body", "Numbers")
+
+
+def _areas(project: Project) -> Iterator[Choice]:
+    for name in sorted({area.name for stage in project.stages for area in stage.areas}):
+        yield Choice(name, name, "an area of the stage", "Areas")
+
+
+def _players(project: Project) -> Iterator[Member]:
+    return (each for scenario in project.scenarios for each in scenario.players)
+
+
+_NAMED: Mapping[ParamType, tuple[Callable[[Project], Iterator[Choice]], ...]] = {
+    ParamType.PLACE: (_places, _cast, _props),
+    ParamType.AGENT: (_cast,),
+    ParamType.PROP: (_props,),
+    ParamType.GROUP: (_groups,),
+    ParamType.EVENT: (_events,),
+    ParamType.BEHAVIOR: (_behaviors,),
+    ParamType.STAT: (_body_numbers,),
+    ParamType.ZONE: (_areas,),
+}
+"""What a project has that a chip of a type can name, in the order in which it is offered."""
 
 
 _SIGN_HELP = {

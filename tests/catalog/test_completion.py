@@ -9,7 +9,7 @@ from umbrant.catalog.kind import Family
 from umbrant.catalog.language.completion import BLANK, Completion, Vocabulary, blanks, completions
 from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.validation import open_project
-from umbrant.catalog.validation.behaviors import names_in
+from umbrant.catalog.validation.names import names_in
 
 PROJECT = open_project(DEMO)
 KEYS = PROJECT.keys_of(PROJECT.behavior("warden"))

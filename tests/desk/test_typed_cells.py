@@ -9,7 +9,7 @@ from tests.desk.conftest import Driver
 from tests.desk.presses import Presses, new_project
 from tests.small import project, row
 from umbrant.catalog.builtin import BUILTIN
-from umbrant.catalog.validation.behaviors import names_in
+from umbrant.catalog.validation.names import names_in
 from umbrant.desk.views.machine_table.cells import TriggerColumn
 from umbrant.desk.views.machine_table.typed import (
     CellError,

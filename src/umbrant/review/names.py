@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from umbrant.catalog.language.tree import ConditionTree, SenseCall, TextTerm
 from umbrant.catalog.params import ParamType
 from umbrant.catalog.references import conditions, param_uses, sense_calls_in
-from umbrant.catalog.validation.behaviors import Known, names_in
+from umbrant.catalog.validation.names import Known, names_in
 from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.model.problems import did_you_mean

@@ -10,9 +10,11 @@ from pathlib import Path
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.kind import Catalog
-from umbrant.catalog.validation.behaviors import CleanBehavior, behavior_problems, known_names
+from umbrant.catalog.validation.behaviors import behavior_problems
 from umbrant.catalog.validation.boards import board_problems
 from umbrant.catalog.validation.boards import value_fits as value_fits
+from umbrant.catalog.validation.names import known_names
+from umbrant.catalog.validation.rows import CleanBehavior
 from umbrant.catalog.validation.scenarios import scenario_problems
 from umbrant.model.documents import Project
 from umbrant.model.folder import COVER_FILE, EVENTS_FILE, read_project

@@ -15,7 +15,7 @@ from umbrant.catalog.language.check import Fault
 from umbrant.catalog.language.completion import Completion, Vocabulary, completions
 from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.params import ParamType
-from umbrant.catalog.validation.behaviors import names_in
+from umbrant.catalog.validation.names import names_in
 from umbrant.desk.chips.completing import Complete
 from umbrant.desk.chips.drawing import Brushes
 from umbrant.desk.chips.inline_editor import WRITTEN, InlineEditor

@@ -18,7 +18,7 @@ from umbrant.catalog.language.reading import typed_condition
 from umbrant.catalog.language.tree import parse
 from umbrant.catalog.params import ParamType
 from umbrant.catalog.recipes.recipe import Recipe, insert_recipe
-from umbrant.catalog.validation.behaviors import known_names, names_in
+from umbrant.catalog.validation.names import known_names, names_in
 from umbrant.desk.chips.filling import WRITTEN, Filling, filling
 from umbrant.desk.chips.sentence import NAMELESS
 from umbrant.desk.views.ledger.model import OUTLINE

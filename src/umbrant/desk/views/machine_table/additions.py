@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QMenu
 
-from umbrant.catalog.validation.behaviors import names_in
+from umbrant.catalog.validation.names import names_in
 from umbrant.desk.views.machine_table.adding import (
     add_state,
     add_transition,

@@ -12,6 +12,7 @@ from umbrant.desk.views.expectations.lines import KINDS, ExpectationState
 from umbrant.desk.views.expectations.view import UNSAVED, ExpectationsView
 from umbrant.expecting.expectation import Expectation, Expected, read_expectations
 from umbrant.expecting.files import ExpectationError, checked_text, new_file, with_field
+from umbrant.model.edits import Edit, rename_row
 
 LAMP = "a-lamp-is-tended-soon.json"
 
@@ -159,14 +160,67 @@ def test_one_is_added_removed_and_brought_back(
     assert view.delete()
     assert not (quay / file).exists()
     assert len(view.model_.lines) == 13
-    view.open_additions()
-    assert view.menu is not None
-    assert view.menu.actions()[-1].text() == "Bring back: odo: by 10 s ran(1.1)"
-    view.menu.actions()[-1].trigger()
-    view.menu.close()
+    undo, redo = (hands.pane.actions_by_id[each] for each in ("undo", "redo"))
+    assert undo.text() == "Undo: Delete expectation: odo: by 10 s ran(1.1)"
+    undo.trigger()
     assert (quay / file).exists()
     assert len(view.model_.lines) == 14
+    # A step before it, and on again; the documents of the project are as they were.
+    project = hands.desk.project
+    undo.trigger()
+    assert not (quay / file).exists()
+    redo.trigger()
+    redo.trigger()
+    assert not (quay / file).exists()
+    assert len(view.model_.lines) == 13
+    assert hands.desk.project is project
+    assert not hands.desk.documents.history.unsaved
     checked(hands, view)
+
+
+def test_steps_of_a_drag_are_one_and_stand_between_other_edits(
+    quay_driver: Driver, view: ExpectationsView, quay: Path
+) -> None:
+    hands = quay_driver
+    select(view, LAMP)
+    before = written(quay)
+    chip = next(each for each, _ in view.chips() if each.slot.param == "by_s")
+    for steps in (1, 2, 3):
+        view.editing.step(chip, steps, merges="drag 1")
+    hands.desk.documents.history.settle()
+    assert written(quay)["by_s"] == before["by_s"] + 1.5
+    hands.desk.apply(Edit("Rename", lambda p: rename_row(p, "warden", "esc", "See to them")))
+    retype(hands, view, "by_s", "20")
+    assert written(quay)["by_s"] == 20
+    undo = hands.pane.actions_by_id["undo"]
+    undo.trigger()
+    assert written(quay)["by_s"] == before["by_s"] + 1.5
+    undo.trigger()
+    assert hands.desk.project.behavior("warden").row("esc").name == "Escort the visitor"
+    undo.trigger()
+    assert written(quay) == before
+    assert not undo.isEnabled()
+
+
+def test_a_step_back_that_cannot_be_written_is_told_and_can_be_tried_again(
+    quay_driver: Driver, view: ExpectationsView, quay: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hands, said = quay_driver, list[str]()
+    hands.desk.message.connect(said.append)
+    select(view, LAMP)
+    before = written(quay)
+    put(view, "expect", Expected.ALWAYS)
+    with monkeypatch.context() as patch:
+
+        def full(*_: object) -> None:
+            raise OSError(28, "No space left on device", LAMP)
+
+        patch.setattr("umbrant.expecting.files.write_atomically", full)
+        hands.pane.actions_by_id["undo"].trigger()
+    assert said[-1] == f"{LAMP}: it could not be written: No space left on device."
+    assert written(quay)["expect"] == "always"
+    hands.pane.actions_by_id["undo"].trigger()
+    assert written(quay) == before
 
 
 def test_a_project_without_a_folder_says_what_to_do(driver: Driver) -> None:
@@ -181,7 +235,6 @@ def test_a_project_without_a_folder_says_what_to_do(driver: Driver) -> None:
     assert said == [UNSAVED]
     assert view.delete()
     view.go_to()
-    view.bring_back()
     assert not view.grab().isNull()
 
 

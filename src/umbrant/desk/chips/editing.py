@@ -249,7 +249,7 @@ class ChipEditing(QObject):
     def _set(self, chip: Chip, value: ParamValue | None, merges: str = "") -> None:
         if isinstance(chip, FieldChip) and chip.act is not None:
             try:
-                chip.act(value)
+                chip.act(value, merges)
             except ChipError as error:
                 self._desk.message.emit(str(error))
             return

@@ -81,9 +81,10 @@ class FieldChip(Chip):
     """What the edit is called; empty for the usual."""
     careful: bool = False
     """Whether what a change would break is told before it is made."""
-    act: Callable[[Any], None] | None = None
+    act: Callable[[Any, str], None] | None = None
     """What is done with a new value instead of an edit of the project, where the field is of
-    something that stands beside its documents. Raises ChipError.
+    something that stands beside its documents. While a drag goes on its steps share the text.
+    Raises ChipError.
     """
 
 

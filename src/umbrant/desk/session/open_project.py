@@ -2,13 +2,14 @@
 the review found in it.
 """
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
 from umbrant.catalog.kind import Catalog
 from umbrant.catalog.validation import ValidationMemory, validate
-from umbrant.desk.session.history import History
+from umbrant.desk.session.history import History, OtherStep
 from umbrant.desk.session.reviewing import Reviewer
 from umbrant.desk.session.trust import Nodes, Trust
 from umbrant.desk.widgets.row_index import RowIndex
@@ -100,17 +101,33 @@ class OpenProject(QObject):
 
     def undo(self) -> None:
         """Take the last edit back."""
-        name = self.history.undo()
-        if name:
-            self._author_changed()
-            self.message.emit(f"Undone: {name}")
+        self._walk(self.history.undo, "Undone")
 
     def redo(self) -> None:
         """Do again what was taken back last."""
-        name = self.history.redo()
-        if name:
+        self._walk(self.history.redo, "Done again")
+
+    def _walk(self, step: Callable[[], str | None], done: str) -> None:
+        """Go a step back or on, and say so."""
+        before = self.project
+        try:
+            name = step()
+        except OSError as error:
+            self.message.emit(f"{error.filename}: it could not be written: {error.strerror}.")
+            return
+        if name is None:
+            return
+        if self.project is not before:
             self._author_changed()
-            self.message.emit(f"Done again: {name}")
+        else:
+            # What was changed stands beside the documents: nothing has to be played again.
+            self.refreshed.emit()
+        self.message.emit(f"{done}: {name}")
+
+    def note(self, name: str, other: OtherStep, merges: str = "") -> None:
+        """The author changed something that stands beside the documents: a step like an edit."""
+        self.history.note(name, other, merges)
+        self.refreshed.emit()
 
     def _author_changed(self, *, merged: bool = False) -> None:
         self.problems = self._validate()

@@ -50,8 +50,8 @@ class ExpectationOffer:
     whom: Sequence[str]
     """The cast and its groups."""
     scenarios: Sequence[str]
-    put: Callable[[str, Expectation], None]
-    """Writes the expectation of a file anew."""
+    put: Callable[[str, Expectation, str], None]
+    """Writes the expectation of a file anew; further steps of a drag share the text."""
 
 
 def expectation_pieces(
@@ -159,12 +159,12 @@ class _Writer:
         named, put = self.named, self.offer.put
         name = field.partition(" ")[0]
 
-        def act(given: Any) -> None:
+        def act(given: Any, merges: str) -> None:
             try:
                 changed = with_field(named.expectation, name, stored(given))
             except ExpectationError as error:
                 raise ChipError(str(error)) from None
-            put(named.file, changed)
+            put(named.file, changed, merges)
 
         slot = Slot(named.file, ROW, field)
         chip = FieldChip(

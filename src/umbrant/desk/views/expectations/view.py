@@ -5,6 +5,7 @@ that is shown.
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPoint, QRectF, Qt
@@ -17,6 +18,7 @@ from umbrant.desk.chips.sentence_delegate import SentenceDelegate
 from umbrant.desk.chips.sentence_list import SentenceList
 from umbrant.desk.session.background import NewestOnlyWorker
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.session.history import OtherStep
 from umbrant.desk.views.expectations.lines import (
     KINDS,
     ExpectationOffer,
@@ -126,8 +128,6 @@ class ExpectationsView(SentenceList):
         self.setAccessibleName("Expectations")
         self.model_ = ExpectationModel(desk, self)
         self.menu: QMenu | None = None
-        self._removed: list[NamedExpectation] = []
-        """Those that were taken away in this visit, to be brought back."""
         self.is_stale = True
         self._checking = NewestOnlyWorker(
             "Checking expectations", ExpectationCheck.broken, (), self
@@ -135,8 +135,8 @@ class ExpectationsView(SentenceList):
         self._checking.answered.connect(self._checked)
         self._checking.failed.connect(desk.message)
         self.list_lines(self.model_, ExpectationDelegate(self))
-        for changed in (desk.take_changed, desk.documents.refreshed):
-            changed.connect(self.reload_when_seen)
+        desk.take_changed.connect(self.reload_when_seen)
+        desk.documents.refreshed.connect(self._refreshed)
 
     def heading(self) -> str:
         """What must be so, and how much of it is."""
@@ -195,10 +195,6 @@ class ExpectationsView(SentenceList):
         for choice in KINDS:
             kind = Expected(str(choice.value))
             menu.addAction(f"{choice.label}: {choice.help}", partial(self.add, kind))
-        if self._removed:
-            menu.addSeparator()
-            sentence = self._removed[-1].expectation.sentence
-            menu.addAction(f"Bring back: {sentence}", self.bring_back)
         self.menu = menu
         corner = self.visualRect(self.currentIndex()).bottomLeft()
         menu.popup(self.viewport().mapToGlobal(corner + QPoint(40, 0)))
@@ -225,36 +221,44 @@ class ExpectationsView(SentenceList):
         if file in files:
             self.setCurrentIndex(self.model_.index(files.index(file), 0))
 
-    def write(self, file: str, expectation: Expectation) -> None:
-        """Write an expectation into its file, and hold the take against it."""
-        folder = self.desk.documents.folder
-        if folder is None:
-            self.desk.message.emit(UNSAVED)
-            return
-        try:
-            write_expectation(folder, file, expectation)
-        except OSError as error:
-            self.desk.message.emit(f"{file}: it could not be written: {error.strerror}.")
-        self._check()
+    def write(self, file: str, expectation: Expectation, merges: str = "") -> None:
+        """Write an expectation into its file, and hold the take against it. Further steps of a drag
+        share `merges`.
+        """
+        known = {each.file: each.expectation for each in self.model_.lines}
+        before = known.get(file)
+        if before != expectation:
+            what = "Change" if before is not None else "Add"
+            self._change(f"{what} {_called(expectation)}", file, before, expectation, merges)
 
     def delete(self) -> bool:
-        named, folder = self.selected, self.desk.documents.folder
-        if named is not None and folder is not None:
-            try:
-                remove_expectation(folder, named.file)
-            except OSError as error:
-                self.desk.message.emit(f"{named.file}: it could not be removed: {error.strerror}.")
-                return True
-            self._removed.append(named)
-            self.desk.message.emit(f"{named.file} is removed. Enter brings it back.")
-            self._check()
+        named = self.selected
+        if named is not None:
+            self._change(
+                f"Delete {_called(named.expectation)}", named.file, named.expectation, None
+            )
         return True
 
-    def bring_back(self) -> None:
-        """Write down again what was taken away last."""
-        if self._removed:
-            named = self._removed.pop()
-            self.write(named.file, named.expectation)
+    def _change(
+        self,
+        name: str,
+        file: str,
+        before: Expectation | None,
+        after: Expectation | None,
+        merges: str = "",
+    ) -> None:
+        """Put another expectation into a file, or none, as a step that can be taken back."""
+        documents = self.desk.documents
+        if documents.folder is None:
+            self.desk.message.emit(UNSAVED)
+            return
+        back, again = (partial(_put, documents.folder, file, each) for each in (before, after))
+        try:
+            again()
+        except OSError as error:
+            self.desk.message.emit(f"{file}: it could not be written: {error.strerror}.")
+            return
+        documents.note(name, OtherStep(back, again), merges)
 
     def go_to(self) -> None:
         """Look at the tick at which the selected expectation is broken, and for whom."""
@@ -281,7 +285,26 @@ class ExpectationsView(SentenceList):
         if take is not None:
             self._checking.request(ExpectationCheck(take, self.model_.lines))
 
+    def _refreshed(self) -> None:
+        """The files may be others than before: also by a step back or on."""
+        if self.desk.documents.read_expectations() != self.model_.lines:
+            self._check()
+
     def _checked(self, found: list[BrokenExpectation]) -> None:
         self.model_.is_checked = True
         self.desk.takes.set_broken(found)
         self.reload()
+
+
+def _put(folder: Path, file: str, expectation: Expectation | None) -> None:
+    """Write an expectation into a file of a project's folder, or remove the file. Raises
+    OSError.
+    """
+    if expectation is None:
+        remove_expectation(folder, file)
+    else:
+        write_expectation(folder, file, expectation)
+
+
+def _called(expectation: Expectation) -> str:
+    return f"expectation: {expectation.title or expectation.sentence}"

@@ -21,6 +21,7 @@ from umbrant.expecting.expectation import (
     NamedExpectation,
     SeedOutcome,
     Verdict,
+    broken_expectations,
     broken_in,
     for_scenario,
     outcome,
@@ -29,8 +30,9 @@ from umbrant.expecting.expectation import (
 from umbrant.expecting.history import TakeSignals, stretches_of
 from umbrant.expecting.share import SURE, takes_to_decide, wilson
 from umbrant.model.problems import ProjectError
-from umbrant.rolling.roll import RollOrder, roll
+from umbrant.rolling.roll import RollOrder, header_of, roll
 from umbrant.take.reader import Take, read_take
+from umbrant.take.take_file import TakeFile
 
 
 @pytest.fixture(scope="module")
@@ -218,3 +220,17 @@ def test_one_seed_that_breaks_it_is_enough() -> None:
     both = ExpectationResult(named, (fine, bad))
     assert both.verdict is Verdict.BROKEN
     assert list(both.broken) == [(2, Broken("odo", 7, "not ran(1)"))]
+
+
+def test_a_take_in_which_nothing_was_played_breaks_nothing(tmp_path: Path) -> None:
+    path = tmp_path / "stopped.take"
+    quay = open_project(DEMO)
+    TakeFile(path, header_of(quay, quay.scenario("dusk"))).close("stopped by the author")
+    take = read_take(path)
+    assert (take.ticks, take.poses) == (0, {})
+    assert broken_expectations(read_expectations(DEMO), take) == []
+    odo = TakeSignals(take, "odo")
+    for text in ("distance(visitor) < 4", "within(count(ran(1.1)) > 1, 2)", "before(ran(1.2))"):
+        assert odo.holds(text).shape == (0,)
+    with pytest.raises(LanguageError, match="nobody and nothing is called 'visitoor'"):
+        odo.holds("distance(visitoor) < 4")

@@ -29,8 +29,9 @@ from umbrant.model.behaviors import Key
 from umbrant.model.staging import Body, Member, Stat
 from umbrant.model.values import KeyType
 from umbrant.reasons.decision_changes import lead_at, leading_spans
-from umbrant.rolling.roll import RollOrder, roll
+from umbrant.rolling.roll import RollOrder, header_of, roll
 from umbrant.take.reader import Take, read_take
+from umbrant.take.take_file import TakeFile
 
 N = Key(name="n", type=KeyType.NUMBER, default=0.5)
 TWICE = Key(name="twice", type=KeyType.NUMBER, formula="n * 2")
@@ -181,6 +182,16 @@ def test_the_point_of_the_take_and_its_path_are_told() -> None:
 @pytest.fixture(scope="module")
 def banded() -> DecisionAsker:
     return asker(bands(), "distance(who)=0:16", "n=0:1")
+
+
+def test_where_somebody_is_must_be_known(tmp_path: Path) -> None:
+    path = tmp_path / "stopped.take"
+    quay = open_project(DEMO)
+    TakeFile(path, header_of(quay, quay.scenario("dusk"))).close("stopped by the author")
+    subject = MapSubject(read_take(path), "odo", 0, BUILTIN)
+    assert subject.place("odo") is None
+    with pytest.raises(AxisError, match=r"visitor\.x: visitor is not on the stage"):
+        read_axis("visitor.x=0:9", subject, "x")
 
 
 @given(st.floats(-1, 17), st.floats(-0.2, 1.2), st.floats(0.35, 1.5))

@@ -193,6 +193,9 @@ def broken_expectations(
     """What a take breaks, by the tick. One that cannot be understood is told of at its beginning.
     Any thread.
     """
+    if not take.ticks:
+        # It was stopped before anything was played, and so says nothing of anything.
+        return []
     first = take.header.project.cover.scenario
     about = for_scenario(expectations, take.header.scenario, first)
     found = [each for named in about for each in _said_of(named, take)]

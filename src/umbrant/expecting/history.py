@@ -236,11 +236,14 @@ class TakeSignals:
         return found
 
     def body(self, name: str) -> Numbers:
-        """Where a body is at each tick."""
-        return self.take.poses[name][: self.ticks, :2].astype(np.float64)
+        """Where a body is at each tick; not known at any where the take does not say it."""
+        poses = self.take.poses.get(name)
+        if poses is None:
+            return np.full((self.ticks, 2), np.nan)
+        return poses[: self.ticks, :2].astype(np.float64)
 
     def _place_named(self, name: str) -> Numbers | None:
-        if name in self.take.poses:
+        if name in self.take.poses or self.take.header.played.find_player(name) is not None:
             return self.body(name)
         stage = self.take.header.project.stage(self.take.header.played.stage)
         at = next((each.at for each in stage.places if each.name == name), None)

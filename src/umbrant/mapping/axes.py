@@ -36,6 +36,10 @@ class AxisError(ValueError):
     """Raised for what cannot be an axis, with the way out."""
 
 
+NOWHERE = np.full((1, 3), np.nan, np.float32)
+"""The poses of one of whom a take does not say where it is."""
+
+
 @dataclass(frozen=True)
 class MapSubject:
     """Whose decision is mapped: an agent at a tick of a take."""
@@ -56,8 +60,13 @@ class MapSubject:
         return self.take.header.played.member(self.agent).behavior or ""
 
     def place(self, who: str) -> Point | None:
-        """Where one of the cast is at the tick; None while it is not on the stage."""
-        x, y = self.take.poses[who][self.tick, :2].tolist()
+        """Where one of the cast is at the tick; None while it is not on the stage, and where the
+        take does not say it.
+        """
+        poses = self.take.poses.get(who)
+        if poses is None or self.tick >= len(poses):
+            return None
+        x, y = poses[self.tick, :2].tolist()
         return None if math.isnan(x) else (x, y)
 
 
@@ -147,7 +156,7 @@ class PlaceAxis(MapAxis):
         poses = subject.take.poses[self.who][: subject.take.ticks, :2].astype(np.float64)
         if self.along != "distance":
             return poses[:, PLACES.index(self.along)]
-        own = subject.take.poses[subject.agent][: subject.take.ticks, :2].astype(np.float64)
+        own = subject.take.poses.get(subject.agent, NOWHERE)[: subject.take.ticks, :2]
         return np.asarray(np.hypot(*(poses - own).T))
 
 

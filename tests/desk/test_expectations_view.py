@@ -167,12 +167,15 @@ def test_one_is_added_removed_and_brought_back(
     assert len(view.model_.lines) == 14
     # A step before it, and on again; the documents of the project are as they were.
     project = hands.desk.project
+    assert hands.pane.left._heading.text().startswith("14 expectations")
     undo.trigger()
     assert not (quay / file).exists()
     redo.trigger()
     redo.trigger()
     assert not (quay / file).exists()
     assert len(view.model_.lines) == 13
+    assert "13 expectations" in hands.pane.left.heading()
+    assert hands.pane.left._heading.text() == hands.pane.left.heading()
     assert hands.desk.project is project
     assert not hands.desk.documents.history.unsaved
     checked(hands, view)

@@ -29,6 +29,7 @@ from umbrant.desk.session.playback import Playback
 from umbrant.desk.session.rehearsing import Rehearsing
 from umbrant.desk.views.cast.view import CastTable
 from umbrant.desk.views.decisions.view import DecisionsView
+from umbrant.desk.views.expectations.view import ExpectationsView
 from umbrant.desk.views.lanes.view import LanesView
 from umbrant.desk.views.ledger.view import LedgerView
 from umbrant.desk.views.map.view import MapView
@@ -128,6 +129,7 @@ class DeskPane(QWidget):
         self.setting.walked.connect(self.stage.choose)
         self.views.of(CastTable).walked.connect(self.stage.choose)
         self.setting.walked.connect(self.refresh_actions)
+        self.views.of(ExpectationsView).model_.modelReset.connect(self.left.refresh)
         self.views.of(StudyView).study.changed.connect(self.right.refresh)
         self.views.of(DecisionsView).running.changed.connect(self.right.refresh)
         for changed in (self.playback.stop_changed, desk.take_changed):

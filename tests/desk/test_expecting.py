@@ -1,13 +1,17 @@
 """Finding in the take, and expectations, in the window."""
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QApplication
 
 from tests.desk.conftest import Answers, Driver
+from umbrant.desk.session.numbered_take import NumberedTake
 from umbrant.model.edits import Edit, set_seed
+from umbrant.model.values import times_text
+from umbrant.take.reader import Take
 
 SHIFT = Qt.KeyboardModifier.ShiftModifier
 
@@ -43,6 +47,43 @@ def test_what_is_typed_is_found_in_the_take(demo_driver: Driver) -> None:
     hands.desk.move_playhead(300)
     hands.desk.show_hits("", [])
     assert hands.pane.lanes.grab().toImage() != plain
+
+
+def test_what_was_found_is_looked_for_again_in_another_take(demo_driver: Driver) -> None:
+    """Also while a take is being played, of which there is more at each look."""
+    hands = demo_driver
+    desk, popup = hands.desk, hands.pane.finder.in_take
+    hands.pane.actions_by_id["find_in_take"].trigger()
+    typed(hands, "distance(visitor) < 6 and not ran(1.1)")
+    hands.pane.playback.stop.set("ran(1.1)", "odo")
+    whole, shown = desk.take, desk.takes.current
+    says, stretches = popup.help.text(), desk.hits.stretches
+    assert says.startswith("It holds 3 times")
+    stops = hands.pane.playback.stop.ticks
+    assert len(stops) == 3
+    for ticks, count in ((100, 0), (362, 1), (660, 2)):
+        look = replace(shown.loaded, take=cut(whole, ticks))
+        desk.takes._show(NumberedTake(0, look, "rolling…", shown.project))
+        assert len(desk.hits.stretches) == count
+        expected = f"It holds {times_text(count)}" if count else "It holds at no tick."
+        assert popup.help.text().startswith(expected)
+        assert all(end < ticks for _, end in desk.hits.stretches)
+        assert hands.pane.playback.stop.ticks == [each for each in stops if each < ticks]
+    popup.hide()
+    desk.takes._show(shown)
+    assert desk.hits.stretches == stretches
+    assert hands.pane.playback.stop.ticks == stops
+    # Of another agent something else holds.
+    desk.select_agent("brine")
+    assert desk.hits.stretches != stretches
+    desk.select_agent("odo")
+    assert desk.hits.stretches == stretches
+
+
+def cut(take: Take, ticks: int) -> Take:
+    """What there was of a take after so many ticks, as far as conditions are worked out from it."""
+    poses = {name: each[:ticks] for name, each in take.poses.items()}
+    return replace(take, ticks=ticks, poses=poses)
 
 
 def test_what_cannot_be_found_says_why(demo_driver: Driver) -> None:

@@ -30,6 +30,18 @@ class FindPopup(SearchPopup):
             name="Find in the take",
             hint="A condition: alarm > 0.5 and ran(1.2), distance(visitor) < 3 …",
         )
+        for changed in (desk.take_changed, desk.agent_changed):
+            changed.connect(self._look_again)
+
+    def _look_again(self) -> None:
+        """Another take is shown, or more of one that is being played: what was found in the one
+        before says nothing of it.
+        """
+        text = self.line.text() if self.isVisible() else self._desk.hits.condition
+        if self.isVisible():
+            self._search(text)
+        elif text:
+            self._found(text, None)
 
     def open_at(self, at: QPoint) -> None:
         """Open it at a place in its parent, with what was looked for last."""
@@ -41,12 +53,13 @@ class FindPopup(SearchPopup):
         desk, take = self._desk, self._desk.take
         if take is None or desk.agent not in take.agents or not text.strip():
             self._says = HELP
-            desk.show_hits("", [])
+            desk.show_hits(text.strip() and text, [])
             return [], ""
         try:
             stretches = stretches_of(self._of_take().holds(text))
         except LanguageError as error:
             self._says = f"{str(error)[:1].upper()}{str(error)[1:]}."
+            desk.show_hits(text, [])
             return [], ""
         desk.show_hits(text, stretches)
         ticks = sum(end - start + 1 for start, end in stretches)

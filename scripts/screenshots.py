@@ -304,6 +304,7 @@ def _found(window: MainWindow) -> None:
     pane.actions_by_id["show_expectations"].trigger()
     pane.actions_by_id["find_in_take"].trigger()
     pane.finder.in_take.line.setText("distance(visitor) < 6 and not ran(1.1)")
+    _wait(lambda: bool(desk.hits.stretches) and desk.is_current and not desk.takes.busy)
     _keep(window, "found-in-the-take")
     desk.show_hits("", [])
     pane.finder.in_take.hide()

@@ -56,13 +56,13 @@ def test_what_was_found_is_looked_for_again_in_another_take(demo_driver: Driver)
     hands.pane.actions_by_id["find_in_take"].trigger()
     typed(hands, "distance(visitor) < 6 and not ran(1.1)")
     hands.pane.playback.stop.set("ran(1.1)", "odo")
-    whole, shown = desk.take, desk.takes.current
+    full, shown = desk.take, desk.takes.current
     says, stretches = popup.help.text(), desk.hits.stretches
     assert says.startswith("It holds 3 times")
     stops = hands.pane.playback.stop.ticks
     assert len(stops) == 3
     for ticks, count in ((100, 0), (362, 1), (660, 2)):
-        look = replace(shown.loaded, take=cut(whole, ticks))
+        look = replace(shown.loaded, take=cut(full, ticks))
         desk.takes._show(NumberedTake(0, look, "rolling…", shown.project))
         assert len(desk.hits.stretches) == count
         expected = f"It holds {times_text(count)}" if count else "It holds at no tick."

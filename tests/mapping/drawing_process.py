@@ -4,7 +4,6 @@ process that runs tests takes ten times as long.
 
 import gc
 from concurrent.futures import ProcessPoolExecutor
-from functools import cache
 from multiprocessing import get_context
 
 from umbrant.catalog.builtin import BUILTIN
@@ -17,14 +16,11 @@ from umbrant.take.reader import Take
 
 def drawn(take: Take, agent: str, tick: int, x: str, y: str, steps: int) -> MapPicture:
     """The final map of two inputs, with so many steps along each."""
-    return _drawers().submit(_draw, take, agent, tick, x, y, steps).result()
-
-
-@cache
-def _drawers() -> ProcessPoolExecutor:
     context = get_context("forkserver")
+    # The server has loaded what is needed, and stays; what it forks ends with the map.
     context.set_forkserver_preload([__name__])
-    return ProcessPoolExecutor(1, context)
+    with ProcessPoolExecutor(1, context) as drawers:
+        return drawers.submit(_draw, take, agent, tick, x, y, steps).result()
 
 
 def _draw(take: Take, agent: str, tick: int, x: str, y: str, steps: int) -> MapPicture:

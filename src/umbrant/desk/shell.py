@@ -119,6 +119,7 @@ class DeskPane(QWidget):
         desk.take_changed.connect(self._follow_compared)
         desk.takes.busy_changed.connect(self.refresh_actions)
         desk.documents.findings_changed.connect(self.left.refresh)
+        desk.documents.stepped.connect(self.refresh_actions)
         # Connected after the views: the help says by then what it is about.
         desk.considered.connect(self.right.refresh)
         self.left.changed.connect(self.refresh_actions)

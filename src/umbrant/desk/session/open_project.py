@@ -33,6 +33,10 @@ class OpenProject(QObject):
     """The author changed the project. True for a further step of one edit, as in a drag."""
     refreshed = Signal()
     """The project stands otherwise on disk or has other node files; the author changed nothing."""
+    stepped = Signal()
+    """The author changed something that stands beside the documents, or went a step back or on in
+    it.
+    """
     findings_changed = Signal()
     about_to_save = Signal()
     message = Signal(str)
@@ -121,13 +125,13 @@ class OpenProject(QObject):
             self._author_changed()
         else:
             # What was changed stands beside the documents: nothing has to be played again.
-            self.refreshed.emit()
+            self.stepped.emit()
         self.message.emit(f"{done}: {name}")
 
     def note(self, name: str, other: OtherStep, merges: str = "") -> None:
         """The author changed something that stands beside the documents: a step like an edit."""
         self.history.note(name, other, merges)
-        self.refreshed.emit()
+        self.stepped.emit()
 
     def _author_changed(self, *, merged: bool = False) -> None:
         self.problems = self._validate()

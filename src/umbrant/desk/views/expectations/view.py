@@ -136,7 +136,8 @@ class ExpectationsView(SentenceList):
         self._checking.failed.connect(desk.message)
         self.list_lines(self.model_, ExpectationDelegate(self))
         desk.take_changed.connect(self.reload_when_seen)
-        desk.documents.refreshed.connect(self._refreshed)
+        for changed in (desk.documents.refreshed, desk.documents.stepped):
+            changed.connect(self._files_changed)
 
     def heading(self) -> str:
         """What must be so, and how much of it is."""
@@ -285,7 +286,7 @@ class ExpectationsView(SentenceList):
         if take is not None:
             self._checking.request(ExpectationCheck(take, self.model_.lines))
 
-    def _refreshed(self) -> None:
+    def _files_changed(self) -> None:
         """The files may be others than before: also by a step back or on."""
         if self.desk.documents.read_expectations() != self.model_.lines:
             self._check()

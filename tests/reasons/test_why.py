@@ -8,6 +8,7 @@ import pytest
 
 from tests.kinds import CATALOG
 from tests.small import key, played, project, row
+from umbrant.catalog.causes import cause
 from umbrant.model.behaviors import Blackboard, Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.staging import Area, Cue, Member, MoveTo, Prop, WalkPoint
@@ -774,3 +775,27 @@ def test_a_transition_on_the_end_of_another_state_names_that_state() -> None:
     assert "Act has been active for 0.30 s" in take.why_not(5, "r2").text
     (lead,) = [each for each in decision_changes(take.take, "a") if each.row_id == "r2"]
     assert take.change(lead).text == "Act: Seen: Look was done"
+
+
+def test_rows_of_a_damaged_take_that_blame_each_other_come_to_an_end() -> None:
+    made = project(
+        row("top", "selector", name="Top"),
+        row("r1", "sequence", "top", name="One"),
+        row("r11", "last", "r1", name="Fails", ticks=0, success=False),
+        row("r2", "last", "top", name="Two", ticks=50),
+        seconds=0.3,
+    )
+    take = played(made)
+    record = take.agents["a"]
+    assert "One failed at this tick: Fails failed" in Explainer(take, "a", CATALOG).why(0).text
+    for blamed, other in (("r1", "top"), ("r11", "r1"), ("top", "no such row")):
+        for span in record.row(blamed).spans:
+            span.cause = cause("child", row=other)
+    report = Explainer(take, "a", CATALOG)
+    for tick in range(take.ticks):
+        assert report.why(tick).text
+        for row_id in ("top", "r1", "r11", "r2"):
+            assert report.why_not(tick, row_id).text
+    for span in record.row("r1").spans:
+        span.cause = cause("child", row="r1")
+    assert "One failed at this tick" in Explainer(take, "a", CATALOG).why(0).text

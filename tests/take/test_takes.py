@@ -30,6 +30,7 @@ from umbrant.take.export import COLUMNS, ExportFormat, export_text
 from umbrant.take.header import Header
 from umbrant.take.reader import Take, read_take
 from umbrant.take.record import Outcome, RowState
+from umbrant.take.stored import DamagedTake, stored_rows
 from umbrant.take.writer import FLUSH_S, TakeWriter
 
 MADE = project(row("top", "selector"), row("r1", "wait", "top"))
@@ -394,6 +395,27 @@ def test_a_take_with_something_else_in_a_column_is_read_or_said_to_be_damaged(
         except TakeError as error:
             message = str(error)
     assert message == "9 ticks" or "damaged" in message
+
+
+@pytest.mark.parametrize("name", [None, 7, b"x"])
+def test_a_take_whose_names_are_gone_is_said_to_be_damaged(name: object) -> None:
+    """A damaged page can hold what SQLite itself would never have written there."""
+
+    class Rows:
+        """Gives rows of the meta table with something else for their names."""
+
+        def fetchmany(self, _: int) -> list[tuple[object, ...]]:
+            rows, self.rows = self.rows, []
+            return rows
+
+        rows = [(name, "header", "{}"), (name, "recorded", "9")]  # noqa: RUF012
+
+    class Damaged:
+        def execute(self, _: str) -> Rows:
+            return Rows()
+
+    with pytest.raises(DamagedTake):
+        list(stored_rows(Damaged(), "meta", name=str, value=str))  # type: ignore[arg-type]
 
 
 def test_a_files_handle_is_given_back_when_it_is_written_and_when_it_is_read(

@@ -121,7 +121,7 @@ class RowReport(AgentContext):
         elif checks is not None and (held := self._held(row_id, kind)) is not None:
             yield ": "
             yield from checks.bits(tick, held=held, now=now)
-        elif kind == "child":
+        elif kind == "child" and self._is_below(str(span.cause.facts.get("row")), row_id):
             yield ": "
             yield from self.why_child_failed(
                 str(span.cause.facts["row"]), (tick, span.end_step), now
@@ -134,6 +134,12 @@ class RowReport(AgentContext):
         else:
             yield ": "
             yield from self.names.because(span.cause)
+
+    def _is_below(self, inner: str, row_id: str) -> bool:
+        """Whether a row is in another one. A damaged take may blame any row, also two each other:
+        who follows causes inwards only comes to an end.
+        """
+        return inner != row_id and inner in self.outline.within(row_id)
 
     def _held(self, row_id: str, cause: str) -> bool | None:
         """Whether what a row checks held as it failed with a cause; None where decorators inside

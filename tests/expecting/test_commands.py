@@ -76,6 +76,31 @@ def test_find_looks_for_a_seed(umbrant: Any, quay: Path, tmp_path: Path) -> None
     assert umbrant("find", quay, "ran(9.9)", "--seeds", "1")[0] == 1
 
 
+def test_find_looks_for_a_number(umbrant: Any, quay: Path, tmp_path: Path) -> None:
+    """The first number with which it holds, seed by seed; its take is kept."""
+    out, place = tmp_path / "found.take", "warden/1.1.guard.within"
+    dusk = quay / "scenarios" / "dusk.json"
+    dusk.write_text(dusk.read_text().replace('"seconds": 42', '"seconds": 12'))
+    args = ("find", quay, "ran(1.1) and time() < 9", "--seeds", 2, "--vary", f"{place}=6,8,16,20")
+    code, said, err = umbrant(*args, "--out", out, "--json")
+    assert (code, err) == (0, f"seed 11, {place} = 16:\n")
+    found = json.loads(said)
+    assert (found["seed"], found["given"]) == (11, {place: 16.0})
+    code, again, _ = umbrant("find", out, "ran(1.1) and time() < 9", "--json")
+    assert code == 0
+    assert {**json.loads(again), "given": found["given"]} == found
+    few = (*args[:-1], f"{place}=6,7")
+    assert umbrant(*few)[:2] == (1, "It holds in none of 4 takes.\n")
+    for vary, says in (
+        (f"{place}=1:9:0", "step"),
+        ("warden/9.9.guard.within=1,2", "9.9"),
+        (f"{place}=0:900:0.01", "9,000,100 takes; 100,000 is the most"),
+    ):
+        code, _, err = umbrant("find", quay, "ran(1.1)", "--vary", vary)
+        assert code == 1
+        assert says in err, (vary, err)
+
+
 def test_find_asks_for_how_long(umbrant: Any, take: Path) -> None:
     _, out, _ = umbrant("find", take, "ran(1.1)", "--json")
     lengths = [each["end"] - each["start"] + 1 for each in json.loads(out)["stretches"]]

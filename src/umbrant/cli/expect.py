@@ -4,6 +4,7 @@ import shlex
 import sys
 import xml.etree.ElementTree as ET
 from collections.abc import Iterable, Sequence
+from contextlib import closing
 from pathlib import Path
 from typing import Annotated
 
@@ -106,8 +107,12 @@ def _of_scenario(
 ) -> list[ExpectationResult]:
     first_seed = project.scenario(scenario).seed
     found: dict[str, list[SeedOutcome]] = {each.file: [] for each in about}
-    with seeds_of(project, scenario, first_seed, seeds, trust=trust) as orders:
-        for order, take in takes_of(orders, jobs):
+    # Closed before the folder of the takes goes: others may still be being played into it.
+    with (
+        seeds_of(project, scenario, first_seed, seeds, trust=trust) as orders,
+        closing(takes_of(orders, jobs)) as played,
+    ):
+        for order, take in played:
             if isinstance(take, str):
                 raise InputError(f"seed {order.seed}: {take}")
             for each in about:

@@ -1,8 +1,13 @@
 """`umbrant find`: at which ticks of a take a condition holds."""
 
+import math
 import shutil
 import sys
+from collections.abc import Mapping, Sequence
+from contextlib import closing
+from dataclasses import dataclass
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import Annotated
 
 import typer
@@ -10,12 +15,15 @@ import typer
 from umbrant.catalog.language.tree import LanguageError
 from umbrant.cli.options import JsonOption, TrustOption
 from umbrant.cli.output import InputError, print_json, refuse_cut_take, say
-from umbrant.cli.roll_project import playable_scenario
+from umbrant.cli.roll_project import checked_project, playable_scenario
 from umbrant.expecting.history import TakeSignals, stretches_of
+from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
 from umbrant.model.problems import did_you_mean
 from umbrant.model.values import times_text
-from umbrant.rolling.many_takes import default_jobs, seeds_of, takes_of
+from umbrant.rolling.many_takes import default_jobs, takes_of
+from umbrant.rolling.roll import RollOrder
+from umbrant.studying.vary import MOST, VaryError, combinations, read_vary, with_values
 from umbrant.take.reader import Take, read_take
 
 NOT_FOUND = 1
@@ -42,20 +50,30 @@ def find(
     scenario: Annotated[
         str | None, typer.Option(metavar="S", help="of a project, which scenario")
     ] = None,
+    vary: Annotated[
+        list[str] | None,
+        typer.Option(
+            metavar="PLACE=FROM:TO:STEP", help="of a project, a number to vary; maybe several"
+        ),
+    ] = None,
     out: Annotated[
         Path | None, typer.Option(metavar="FILE", help="of a project, where the take is kept")
     ] = None,
     trust: TrustOption = False,
     as_json: JsonOption = False,
 ) -> None:
-    """Say at which ticks of a take a condition holds; of a project, play seeds until it does in
-    one. Exits with 1 where it holds nowhere.
+    """Say at which ticks of a take a condition holds; of a project, play seeds, with other numbers
+    too, until it does in one. Exits with 1 where it holds nowhere.
     """
+    given: Mapping[str, float] = {}
     if take.is_dir():
-        found = _first_seed(take, condition, agent, scenario, seeds, for_s, out, trust)
-        if found is None:
-            say(f"It holds in none of {seeds} seeds.")
+        trials = _trials(take, scenario, seeds, vary or ())
+        first = _first_trial(trials, condition, agent, for_s, out, trust)
+        if first is None:
+            what = f"{len(trials)} takes" if vary else f"{seeds} seeds"
+            say(f"It holds in none of {what}.")
             raise SystemExit(NOT_FOUND)
+        given, found = first
     else:
         found = read_take(take)
     name = agent_of(found, agent)
@@ -65,7 +83,7 @@ def find(
         data = [{"start": start, "end": end} for start, end in stretches]
         seed = found.header.seed
         said = {"agent": name, "seed": seed, "condition": condition, "stretches": data}
-        print_json(said)
+        print_json({**said, "given": dict(given)} if given else said)
     else:
         for start, end in stretches[:MOST_SAID]:
             to = f" to {seconds(end):.2f} s" if end > start else ""
@@ -90,29 +108,75 @@ def _stretches(take: Take, agent: str, condition: str, for_s: float) -> list[tup
     return [(start, end) for start, end in found if end - start + 1 >= least]
 
 
-def _first_seed(
-    folder: Path,
-    condition: str,
-    agent: str | None,
-    scenario: str | None,
-    seeds: int,
-    for_s: float,
-    out: Path | None,
-    trust: bool,
-) -> Take | None:
-    """The take with the first seed in which a condition holds; None if it does in none."""
+@dataclass(frozen=True)
+class _Trial:
+    """A take that is played to see whether a condition holds in it."""
+
+    project: Project
+    scenario: str
+    seed: int
+    given: Mapping[str, float]
+    """The varied values, by what they are of."""
+
+    @property
+    def says(self) -> str:
+        """What it is told by."""
+        values = (f", {name} = {value:g}" for name, value in self.given.items())
+        return f"seed {self.seed}{''.join(values)}"
+
+
+def _trials(folder: Path, scenario: str | None, seeds: int, vary: Sequence[str]) -> list[_Trial]:
+    """All seeds with the first values, then with the next. Raises InputError and ProjectError."""
     project = read_project(folder)
     name = playable_scenario(project, str(folder), scenario)
     first = project.scenario(name).seed
-    with seeds_of(project, name, first, seeds, trust=trust) as orders:
-        for order, take in takes_of(orders, default_jobs()):
-            if isinstance(take, str):
-                raise InputError(f"seed {order.seed}: {take}")
-            if _stretches(take, agent_of(take, agent), condition, for_s):
-                say(f"seed {order.seed}:", file=sys.stderr)
-                if out is not None:
-                    shutil.copyfile(order.path, out)
-                return take
+    trials = []
+    try:
+        varied = [read_vary(each, project) for each in vary]
+        count = seeds * math.prod(len(each.values) for each in varied)
+        if count > MOST:
+            raise InputError(f"these are {count:,} takes; {MOST:,} is the most. Vary less.")
+        for values in combinations(varied):
+            made = checked_project(with_values(project, varied, values)) if varied else project
+            given = {each.name: value for each, value in zip(varied, values, strict=True)}
+            trials += [_Trial(made, name, first + index, given) for index in range(seeds)]
+    except VaryError as error:
+        raise InputError(str(error)) from None
+    return trials
+
+
+def _first_trial(
+    trials: Sequence[_Trial],
+    condition: str,
+    agent: str | None,
+    for_s: float,
+    out: Path | None,
+    trust: bool,
+) -> tuple[Mapping[str, float], Take] | None:
+    """The varied values, and the take, of the first in which a condition holds; None if it does in
+    none.
+    """
+    with TemporaryDirectory(prefix="umbrant-") as folder:
+        orders = [
+            RollOrder(
+                each.project,
+                each.scenario,
+                Path(folder) / f"{index}.take",
+                each.seed,
+                trusted=trust,
+            )
+            for index, each in enumerate(trials)
+        ]
+        # Closed before the folder goes: others are still being played into it.
+        with closing(takes_of(orders, default_jobs())) as played:
+            for trial, (order, take) in zip(trials, played, strict=True):
+                if isinstance(take, str):
+                    raise InputError(f"{trial.says}: {take}")
+                if _stretches(take, agent_of(take, agent), condition, for_s):
+                    say(f"{trial.says}:", file=sys.stderr)
+                    if out is not None:
+                        shutil.copyfile(order.path, out)
+                    return trial.given, take
     return None
 
 

@@ -38,6 +38,14 @@ def rolled(
     return roll_into(RollOrder(project, name, path, seed, seconds, trusted=trust))
 
 
+def checked_project(project: Project) -> Project:
+    """A project, if it can be played. Raises ProjectError."""
+    problems = validate(project, project_catalog(project).catalog)
+    if problems:
+        raise ProjectError(problems)
+    return project
+
+
 def playable_scenario(project: Project, where: str, scenario: str | None) -> str:
     """The name of the scenario to play, of a project that can be played. `where` is what the
     project is called in a message. Raises ProjectError and InputError.

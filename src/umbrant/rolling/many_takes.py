@@ -1,8 +1,9 @@
 """Playing a scenario with many seeds, by several processes at once."""
 
 import os
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Generator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import closing
 from pathlib import Path
 from queue import SimpleQueue
 from tempfile import TemporaryDirectory
@@ -27,13 +28,15 @@ def default_jobs() -> int:
 
 def takes_of(
     orders: Sequence[RollOrder], jobs: int, *, keep: bool = False
-) -> Iterator[tuple[RollOrder, Take | str]]:
+) -> Generator[tuple[RollOrder, Take | str], None, None]:
     """Play orders and read their takes, in the order in which they are given, whoever plays them.
     Where there is no take there is what went wrong. Files are removed once read, unless `keep`.
+    Whoever needs no more closes it, and nothing is written any more from then on.
     """
-    # Read here, one at a time: takes are large, and those that are ahead stay on disk.
-    for order, fault in played_orders(orders, jobs, _nothing, keep=keep):
-        yield order, fault or read_take(order.path)
+    with closing(played_orders(orders, jobs, _nothing, keep=keep)) as played:
+        # Read here, one at a time: takes are large, and those that are ahead stay on disk.
+        for order, fault in played:
+            yield order, fault or read_take(order.path)
 
 
 def _nothing(path: Path) -> str:
@@ -43,7 +46,7 @@ def _nothing(path: Path) -> str:
 
 def played_orders(
     orders: Sequence[RollOrder], jobs: int, work: Callable[[Path], T], *, keep: bool = False
-) -> Iterator[tuple[RollOrder, T | str]]:
+) -> Generator[tuple[RollOrder, T | str], None, None]:
     """Play orders, and do some work on the file of each take as soon as it is there; what it gives
     comes in the order in which they are given, whoever plays them. Where there is no take there is
     what went wrong. `work` is done in `jobs` threads.

@@ -9,15 +9,12 @@ from typing import Annotated
 
 import typer
 
-from umbrant.catalog.validation import validate
 from umbrant.cli.options import JobsOption, JsonOption, ProjectArg, TrustOption
 from umbrant.cli.output import InputError, print_json
-from umbrant.cli.roll_project import playable_scenario
+from umbrant.cli.roll_project import checked_project, playable_scenario
 from umbrant.cli.study.telling import data_of, row_titles, tell, tell_against
 from umbrant.model.documents import Project
 from umbrant.model.folder import read_project
-from umbrant.model.problems import ProjectError
-from umbrant.project_nodes import project_catalog
 from umbrant.rolling.many_takes import default_jobs
 from umbrant.rolling.roll import RollOrder
 from umbrant.studying.cluster import TakeOrder, counted_on_cluster
@@ -137,7 +134,7 @@ class _Orders:
         """
         values = tuple(run.given[each.name] for each in self.varied)
         if values not in self._made:
-            self._made[values] = _checked(with_values(self.project, self.varied, values))
+            self._made[values] = checked_project(with_values(self.project, self.varied, values))
         return self._made[values]
 
     def here(self, runs: list[Run]) -> Iterator[CountedTake | str]:
@@ -163,11 +160,3 @@ class _Orders:
             for run in runs
         ]
         yield from counted_on_cluster(scheduler, orders)
-
-
-def _checked(project: Project) -> Project:
-    """The project, if it can be played. Raises ProjectError."""
-    problems = validate(project, project_catalog(project).catalog)
-    if problems:
-        raise ProjectError(problems)
-    return project

@@ -205,6 +205,19 @@ def test_steps_of_a_drag_are_one_and_stand_between_other_edits(
     assert not undo.isEnabled()
 
 
+def test_a_step_back_is_written_where_the_project_is_by_now(
+    quay_driver: Driver, view: ExpectationsView, quay: Path, tmp_path: Path
+) -> None:
+    hands = quay_driver
+    select(view, LAMP)
+    before = written(quay)
+    retype(hands, view, "by_s", "20")
+    hands.desk.documents.save(tmp_path / "elsewhere")
+    hands.pane.actions_by_id["undo"].trigger()
+    assert written(tmp_path / "elsewhere") == before
+    assert written(quay)["by_s"] == 20
+
+
 def test_a_step_back_that_cannot_be_written_is_told_and_can_be_tried_again(
     quay_driver: Driver, view: ExpectationsView, quay: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

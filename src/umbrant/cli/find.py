@@ -78,24 +78,29 @@ def find(
         found = read_take(take)
     name = agent_of(found, agent)
     stretches = _stretches(found, name, condition, for_s)
-    seconds = found.header.seconds
     if as_json:
         data = [{"start": start, "end": end} for start, end in stretches]
         seed = found.header.seed
         said = {"agent": name, "seed": seed, "condition": condition, "stretches": data}
         print_json({**said, "given": dict(given)} if given else said)
     else:
-        for start, end in stretches[:MOST_SAID]:
-            to = f" to {seconds(end):.2f} s" if end > start else ""
-            say(f"{seconds(start):8.2f} s{to}  (tick {start}{f' to {end}' if end > start else ''})")
-        if len(stretches) > MOST_SAID:
-            say(f"and {len(stretches) - MOST_SAID} more")
-        ticks = sum(end - start + 1 for start, end in stretches)
-        times = times_text(len(stretches))
-        say(f"{times}, {seconds(ticks):.2f} s in all" if stretches else "It holds at no tick.")
+        _tell(found, stretches)
     refuse_cut_take(found)
     if not stretches:
         raise SystemExit(NOT_FOUND)
+
+
+def _tell(take: Take, stretches: Sequence[tuple[int, int]]) -> None:
+    """Say where a condition holds, and for how long in all."""
+    seconds = take.header.seconds
+    for start, end in stretches[:MOST_SAID]:
+        to = f" to {seconds(end):.2f} s" if end > start else ""
+        say(f"{seconds(start):8.2f} s{to}  (tick {start}{f' to {end}' if end > start else ''})")
+    if len(stretches) > MOST_SAID:
+        say(f"and {len(stretches) - MOST_SAID} more")
+    ticks = sum(end - start + 1 for start, end in stretches)
+    times = times_text(len(stretches))
+    say(f"{times}, {seconds(ticks):.2f} s in all" if stretches else "It holds at no tick.")
 
 
 def _stretches(take: Take, agent: str, condition: str, for_s: float) -> list[tuple[int, int]]:

@@ -45,7 +45,9 @@ ValuePair = tuple[float, float]
 UNANSWERED = "?"
 """Leads where nothing came back: a node of the project's own hung there, or ended its process."""
 UNSETTLED = "|unsettled"
-"""Stands behind a machine whose transitions lead on and on: two of its bands overlap there."""
+"""Stands behind a machine whose transitions lead on and on within the tick, as they do where two of
+its bands overlap.
+"""
 
 
 @dataclass(frozen=True)

@@ -53,7 +53,7 @@ class FindPopup(SearchPopup):
         desk, take = self._desk, self._desk.take
         if take is None or desk.agent not in take.agents or not text.strip():
             self._says = HELP
-            desk.show_hits(text.strip() and text, [])
+            desk.show_hits(text if text.strip() else "", [])
             return [], ""
         try:
             stretches = stretches_of(self._of_take().holds(text))

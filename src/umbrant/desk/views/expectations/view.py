@@ -5,7 +5,6 @@ that is shown.
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QObject, QPoint, QRectF, Qt
@@ -253,7 +252,7 @@ class ExpectationsView(SentenceList):
         if documents.folder is None:
             self.desk.message.emit(UNSAVED)
             return
-        back, again = (partial(_put, documents.folder, file, each) for each in (before, after))
+        back, again = (partial(self._put, file, each) for each in (before, after))
         try:
             again()
         except OSError as error:
@@ -286,6 +285,17 @@ class ExpectationsView(SentenceList):
         if take is not None:
             self._checking.request(ExpectationCheck(take, self.model_.lines))
 
+    def _put(self, file: str, expectation: Expectation | None) -> None:
+        """Write an expectation into a file, or remove the file. Raises OSError."""
+        # Where the project is by now: it may have been saved elsewhere since the step.
+        folder = self.desk.documents.folder
+        if folder is None:
+            return
+        if expectation is None:
+            remove_expectation(folder, file)
+        else:
+            write_expectation(folder, file, expectation)
+
     def _files_changed(self) -> None:
         """The files may be others than before: also by a step back or on."""
         if self.desk.documents.read_expectations() != self.model_.lines:
@@ -295,16 +305,6 @@ class ExpectationsView(SentenceList):
         self.model_.is_checked = True
         self.desk.takes.set_broken(found)
         self.reload()
-
-
-def _put(folder: Path, file: str, expectation: Expectation | None) -> None:
-    """Write an expectation into a file of a project's folder, or remove the file. Raises
-    OSError.
-    """
-    if expectation is None:
-        remove_expectation(folder, file)
-    else:
-        write_expectation(folder, file, expectation)
 
 
 def _called(expectation: Expectation) -> str:

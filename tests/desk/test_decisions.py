@@ -212,6 +212,13 @@ def test_a_map_that_ends_early_is_told_of(
     running._spare.kill()
     hands.until(lambda: running._spare is None)
     assert not running.is_running
+    # Nobody looks any more: what is being drawn is drawn, and no other process is kept ready.
+    running.ask(question.model_copy(update={"tick": 4}))
+    hands.until(lambda: running._process is not None)
+    running.rest()
+    running._process.kill()
+    hands.until(lambda: not running.is_running)
+    assert running._spare is None
     monkeypatch.setattr("umbrant.desk.views.decisions.running.COMMAND", ("/no/such/program",))
     running.ask(question.model_copy(update={"tick": 6}))
     hands.until(lambda: running.error == "The map could not be started.")

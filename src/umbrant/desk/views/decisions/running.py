@@ -35,6 +35,8 @@ class RunningMap(QObject):
         self._process: QProcess | None = None
         self._spare: QProcess | None = None
         """One that has been started ahead."""
+        self._is_seen = False
+        """Whether anybody looks, so that there may be a next question."""
         self._timer = QTimer(self, singleShot=True, interval=SETTLED_MS)
         self._timer.timeout.connect(self._start)
 
@@ -47,7 +49,7 @@ class RunningMap(QObject):
         """Draw this map instead of any other, once no other is asked for."""
         if question == self.question:
             return
-        self.question, self.error = question, ""
+        self.question, self.error, self._is_seen = question, "", True
         self._end()
         self.prepare()
         self._timer.start()
@@ -59,6 +61,7 @@ class RunningMap(QObject):
 
     def rest(self) -> None:
         """Nobody looks any more: keep no process ready."""
+        self._is_seen = False
         spare, self._spare = self._spare, None
         if spare is not None:
             _kill(spare)
@@ -118,7 +121,8 @@ class RunningMap(QObject):
         if code and not self.error:
             said = bytes(process.readAllStandardError().data()).decode(errors="replace")
             self.error = "The map could not be drawn. " + said.strip().rpartition("\n")[2]
-        self.prepare()
+        if self._is_seen:
+            self.prepare()
         self.changed.emit()
 
     def _could_not(self, process: QProcess, error: QProcess.ProcessError) -> None:

@@ -12,12 +12,18 @@ from hypothesis import strategies as st
 
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.codegen.expression import BoundSense
-from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.language.atom_results import COMPARISON_OPERATORS, AtomResult
 from umbrant.catalog.language.bound_condition import BoundCondition
 from umbrant.catalog.language.check import faults
 from umbrant.catalog.language.grid import evaluate_on_grid
 from umbrant.catalog.language.phrases import PhrasePieceKind, pieces, spoken
 from umbrant.catalog.language.tree import LanguageError, NumberTerm, SenseCall, parse, source
+from umbrant.catalog.language.written import (
+    ChangedNumber,
+    WrittenPart,
+    changed_numbers,
+    written_parts,
+)
 from umbrant.catalog.protocols import discard
 from umbrant.catalog.readings import Reading
 from umbrant.model.behaviors import Key
@@ -115,13 +121,89 @@ def test_what_is_unknown_counts_as_no_in_the_end_but_not_in_between(
     assert answer(text, flag=True, raining=False) is expected
 
 
-def test_asking_keeps_both_sides_of_each_comparison_and_leaves_out_what_was_not_asked() -> None:
-    first, second, third = evaluated("n < 6 and m > 1 and flag", n=2.0, m=0.5)[1].values()
-    assert first is not None
-    assert (first.truth, first.left, first.right) == (True, 2.0, 6.0)
-    assert second is not None
-    assert (second.truth, second.left) == (False, 0.5)
-    assert third is None
+def test_asking_reports_what_is_found_and_leaves_out_what_is_written_and_what_was_not_asked() -> (
+    None
+):
+    text = "n < 6 and 4 > m and m > n and flag"
+    first, second, third, fourth = evaluated(text, n=2.0, m=0.5)[1].values()
+    assert first == AtomResult(True, 2.0, None)
+    assert second == AtomResult(True, None, 0.5)
+    assert third == AtomResult(False, 0.5, 2.0)
+    assert fourth is None
+    written = written_parts(parse(text), BUILTIN)
+    assert written == (WrittenPart(right=6.0), WrittenPart(left=4.0), WrittenPart(), WrittenPart())
+
+
+def test_a_condition_takes_other_numbers_and_remembers_what_it_reported() -> None:
+    reported: list[int] = []
+    condition = BoundCondition(
+        parse("n < 6 or n > 9"), Values(n=7.0), lambda atom, _: reported.append(atom)
+    )
+    assert not condition.evaluate()
+    assert condition.renumber(parse("n < 6 or n > 6.5"), 1)
+    assert condition.evaluate()
+    # Of the second atom alone the answer is another one; what was found is what it was.
+    assert reported == [0, 1, 1]
+
+
+@pytest.mark.parametrize("text", ["n < 6 or n > 9", "n < 6", "n > 6 or n > 9", "m < 5 or n > 9"])
+def test_a_condition_is_not_given_the_numbers_of_another(text: str) -> None:
+    condition = BoundCondition(parse("n < 5 or n > 9"), Values(n=5.5, m=0.0), discard)
+    assert condition.renumber(parse(text), 1) is (text == "n < 6 or n > 9")
+    assert condition.evaluate() is (text == "n < 6 or n > 9")
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "found"),
+    [
+        ("n < 5", "n < 6", [ChangedNumber(0, 5.0, 6.0, "<")]),
+        ("flag and 5 < n", "flag and 6 < n", [ChangedNumber(1, 5.0, 6.0, "<", is_left=True)]),
+        ("not can_see(who, within=3)", "not can_see(who, within=4)", [ChangedNumber(0, 3.0, 4.0)]),
+        ("n < 5", "n <= 6", None),
+        ("n < 5", "m < 6", None),
+        ("n < 5 and flag", "n < 6 or flag", None),
+        ("n + 1 < 5", "n + 2 < 5", None),
+        ("can_see(who, within=3)", "can_see(who)", None),
+        ("heard('bark', within=3)", "heard('bark', within=4)", None),
+        ("count_of('gulls', within=3) > 1", "count_of('gulls', within=4) > 1", None),
+        ("random(0, 1) < 0.5", "random(0, 2) < 0.5", None),
+    ],
+)
+def test_which_numbers_differ_is_known_where_a_take_says_what_comes_of_them(
+    before: str, after: str, found: list[ChangedNumber] | None
+) -> None:
+    changed = changed_numbers(parse(before), parse(after), BUILTIN)
+    assert changed == (None if found is None else tuple(found))
+
+
+@given(
+    sign=st.sampled_from(sorted(COMPARISON_OPERATORS)),
+    numbers=st.tuples(*[st.sampled_from([0.0, 1.0, 1.5, 2.0, 3.0])] * 3),
+    is_left=st.booleans(),
+)
+def test_a_number_changes_an_answer_just_where_it_is_another_one(
+    sign: str, numbers: tuple[float, float, float], is_left: bool
+) -> None:
+    before, after, measured = numbers
+    truths = [
+        COMPARISON_OPERATORS[sign](*((each, measured) if is_left else (measured, each)))
+        for each in (before, after)
+    ]
+    change = ChangedNumber(0, before, after, sign, is_left)
+    left, right = (None, measured) if is_left else (measured, None)
+    assert change.may_change(truths[0], left, right) is (truths[0] is not truths[1])
+
+
+def test_a_range_changes_an_answer_between_the_old_one_and_the_new() -> None:
+    wider = ChangedNumber(0, 3.0, 4.0)
+    found = [(False, 5.0), (False, 4.0), (False, 3.5), (True, 3.0), (None, None)]
+    assert [wider.may_change(truth, away, None) for truth, away in found] == [
+        False,
+        True,
+        True,
+        False,
+        False,
+    ]
 
 
 def test_what_an_atom_finds_is_told_when_it_is_another_than_before() -> None:

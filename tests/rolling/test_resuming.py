@@ -1,7 +1,9 @@
 """A take that goes on from where it first differs is the take from the first tick."""
 
+import re
 import sqlite3
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -10,18 +12,51 @@ from hypothesis import strategies as st
 
 from tests.conftest import DEMO
 from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.causes import cause
 from umbrant.catalog.kind import Family
+from umbrant.catalog.references import conditions_by_part
 from umbrant.catalog.validation import open_project, validate
+from umbrant.model.behaviors import Key, Row
 from umbrant.model.documents import Project
-from umbrant.model.edits import change_row, set_guard
+from umbrant.model.edits import (
+    add_decorator,
+    change_row,
+    declare_key,
+    delete_rows,
+    rename_row,
+    set_guard,
+    set_muted,
+    set_value,
+)
+from umbrant.model.parts import GUARD, Slot
 from umbrant.model.staging import Cue, RaiseEvent
-from umbrant.rolling.resuming import AgentRow, change_of
+from umbrant.model.values import KeyType
+from umbrant.rolling.resuming import AgentRow, Answer, change_of
 from umbrant.rolling.roll import Play, RollOrder, chunk_ticks, header_of, played, roll
+from umbrant.take.compare import different
 from umbrant.take.reader import Take, read_take
 from umbrant.take.writer import TakeWriter
+from umbrant.take.written_conditions import WrittenConditions
 
 QUAY = open_project(DEMO)
 EVERY = 60
+
+
+class RecordedTake:
+    """What a take that was read says of its rows, as what goes on from it asks."""
+
+    def __init__(self, take: Take) -> None:
+        self.take = take
+        self.heard = heard_in(take)
+
+    def answers(self, agent: str, row_id: str, part: str) -> Iterator[Answer]:
+        written = WrittenConditions(self.take.header).of(agent, row_id, part)
+        for tick, _, atom, found in self.take.agents[agent].row(row_id).atom_steps.get(part, []):
+            if found is not None:
+                here = written[atom]
+                left = found.left if here.left is None else None
+                right = found.right if here.right is None else None
+                yield Answer(tick, atom, found.truth, left, right)
 
 
 def heard_in(take: Take) -> dict[AgentRow, int]:
@@ -42,28 +77,30 @@ def heard_in(take: Take) -> dict[AgentRow, int]:
 
 
 @pytest.fixture(scope="module")
-def heard(tmp_path_factory: pytest.TempPathFactory) -> dict[AgentRow, int]:
-    return heard_in(read_take(roll(order_of(QUAY, tmp_path_factory.mktemp("first") / "a.take"))))
+def recorded(tmp_path_factory: pytest.TempPathFactory) -> RecordedTake:
+    return RecordedTake(
+        read_take(roll(order_of(QUAY, tmp_path_factory.mktemp("first") / "a.take")))
+    )
 
 
 def order_of(project: Project, path: Path, seconds: float | None = None) -> RollOrder:
     return RollOrder(project, "dusk", path, seconds=seconds)
 
 
-def resumed(before: RollOrder, after: RollOrder, heard: dict[AgentRow, int]) -> int:
+def resumed(before: RollOrder, after: RollOrder, recorded: RecordedTake) -> int:
     """Play an order from the tick on at which it can first differ from another; returns that tick.
     Fails where it must be played from its first one.
     """
     change = change_of(before, after)
     assert change is not None
-    tick = change.first_tick(heard) // EVERY * EVERY
+    tick = change.first_tick(recorded) // EVERY * EVERY
     scenario, last = played(before), played(after)
     flush_s = chunk_ticks(scenario) / scenario.ticks_per_s
     with TakeWriter(after.path, header_of(after.project, last), flush_s) as writer:
         play = Play(before.project, scenario, writer, BUILTIN)
         for at in range(tick):
             play.tick(at)
-        assert play.take_up(after.project, last, change.rows)
+        assert play.take_up(after.project, last, change.behaviors)
         for at in range(tick, last.tick_count):
             play.tick(at)
     return tick
@@ -109,43 +146,122 @@ def with_number(project: Project, place: tuple[str, str, str, float], value: flo
     )
 
 
+Change = Callable[[float], Project]
+"""A project that differs from the demo in one thing: in a number, by a share of it."""
+
+
+def number_changes() -> Iterator[Change]:
+    """A change for each number of a leaf, and of a condition."""
+    for place in NUMBERS:
+        yield lambda share, place=place: with_number(QUAY, place, round(place[-1] * share, 2))
+    for behavior in QUAY.behaviors:
+        for row in behavior.rows:
+            for part, when in conditions_by_part(row, BUILTIN).items():
+                for found in re.finditer(r"(?<![\w.])\d+(?:\.\d+)?", when):
+                    yield partial(with_condition, behavior.name, row, part, found)
+
+
+def with_condition(
+    behavior: str, row: Row, part: str, number: re.Match[str], share: float
+) -> Project:
+    text = number.string
+    when = f"{text[: number.start()]}{float(number[0]) * share:.2f}{text[number.end() :]}"
+    if part == GUARD:
+        return set_guard(QUAY, behavior, row.id, when)
+    param = next(name for name, value in row.args.items() if value == text)
+    return set_value(QUAY, behavior, Slot(row.id, part, param), when)
+
+
+def other_changes() -> Iterator[Change]:
+    """A change for each row: it is gone, has a guard, a decorator, or is muted."""
+    for name, row in ((each.name, row) for each in QUAY.behaviors for row in each.rows):
+        yield from (
+            lambda _, name=name, row=row: delete_rows(QUAY, name, [row.id]),
+            lambda _, name=name, row=row: set_guard(QUAY, name, row.id, "time() > 9"),
+            lambda _, name=name, row=row: add_decorator(QUAY, name, row.id, "cooldown"),
+            lambda _, name=name, row=row: set_muted(QUAY, name, [row.id], muted=True),
+        )
+
+
 @settings(max_examples=15)
-@given(place=st.sampled_from(NUMBERS), share=st.floats(0.4, 1.9))
+@given(
+    change=st.one_of(
+        st.sampled_from(list(number_changes())), st.sampled_from(list(other_changes()))
+    ),
+    share=st.floats(0.4, 1.9),
+)
 def test_a_resumed_take_is_the_take_from_the_first_tick(
-    tmp_path_factory: pytest.TempPathFactory,
-    heard: dict[AgentRow, int],
-    place: tuple[str, str, str, float],
-    share: float,
+    tmp_path_factory: pytest.TempPathFactory, recorded: RecordedTake, change: Change, share: float
 ) -> None:
     folder = tmp_path_factory.mktemp("resumed")
-    changed = with_number(QUAY, place, round(place[-1] * share, 2))
-    if validate(changed, BUILTIN):
-        return
+    changed, before = change(share), order_of(QUAY, folder / "none.take")
     order = order_of(changed, folder / "resumed.take")
-    resumed(order_of(QUAY, folder / "none.take"), order, heard)
+    differs = change_of(before, order)
+    # What is played from its first tick needs no second look.
+    if validate(changed, BUILTIN) or differs is None or differs.first_tick(recorded) < EVERY:
+        return
+    resumed(before, order, recorded)
     assert_same(order.path, roll(order_of(changed, folder / "first.take")))
 
 
-def test_much_of_the_demo_need_not_be_played_again(
-    tmp_path: Path, heard: dict[AgentRow, int]
-) -> None:
+def test_much_of_the_demo_need_not_be_played_again(tmp_path: Path, recorded: RecordedTake) -> None:
     """Each leaf that is reached late is found to be so."""
     before = order_of(QUAY, tmp_path / "none.take")
     ticks = []
     for place in NUMBERS:
         change = change_of(before, order_of(with_number(QUAY, place, place[-1] + 0.1), before.path))
         assert change is not None
-        ticks.append(change.first_tick(heard))
+        ticks.append(change.first_tick(recorded))
     assert len(ticks) > 20
     assert sum(tick >= EVERY for tick in ticks) > len(ticks) / 2
 
 
-def test_a_guard_has_to_be_played_from_the_first_tick(tmp_path: Path) -> None:
-    guarded = set_guard(QUAY, "warden", "esc", "can_see(visitor, within=9)")
-    assert change_of(order_of(QUAY, tmp_path), order_of(guarded, tmp_path)) is None
+@pytest.mark.parametrize("within", [6, 9, 11])
+def test_a_number_of_a_guard_is_resumed_where_it_first_gives_another_answer(
+    tmp_path: Path, recorded: RecordedTake, within: float
+) -> None:
+    """The guard is asked from the first tick on."""
+    guarded = set_guard(QUAY, "warden", "esc", f"can_see(visitor, within={within})")
+    order = order_of(guarded, tmp_path / "resumed.take")
+    change = change_of(order_of(QUAY, tmp_path), order)
+    assert change is not None
+    tick = change.first_tick(recorded)
+    resumed(order_of(QUAY, tmp_path), order, recorded)
+    first = roll(order_of(guarded, tmp_path / "first.take"))
+    assert_same(order.path, first)
+    before, after = recorded.take, read_take(first)
+    differ = [
+        each.start
+        for agent in before.agents
+        for found in different(before, after, agent).values()
+        for each in found
+    ]
+    assert min(differ) == tick
 
 
-def test_a_cue_is_resumed_before_its_time(tmp_path: Path, heard: dict[AgentRow, int]) -> None:
+def test_what_may_be_asked_for_by_its_name_is_played_from_the_first_tick(tmp_path: Path) -> None:
+    for changed in (
+        rename_row(QUAY, "dog", "woof", "Howl"),
+        declare_key(QUAY, "dog", Key(name="fleas", type=KeyType.NUMBER)),
+        delete_rows(QUAY, "warden", [QUAY.behavior("warden").outline.tops[0]]),
+    ):
+        assert change_of(order_of(QUAY, tmp_path), order_of(changed, tmp_path)) is None
+
+
+def test_a_take_has_no_number_of_its_conditions(tmp_path: Path, recorded: RecordedTake) -> None:
+    """Before anything comes of it, the take of another number is the same but for its documents."""
+    other = set_guard(QUAY, "warden", "esc", "can_see(visitor, within=7.75)")
+    one, two = (
+        tables(roll(order_of(each, tmp_path / f"{name}.take", seconds=8.0)))
+        for name, each in (("one", QUAY), ("two", other))
+    )
+    assert [name for name in one if one[name] != two[name]] == ["meta"]
+    found = recorded.take.agents["odo"].row("esc").found_at(GUARD, 0, 100)
+    assert found is not None
+    assert found.cause == cause("too_far", distance_m=found.left, range_m=8.0)
+
+
+def test_a_cue_is_resumed_before_its_time(tmp_path: Path, recorded: RecordedTake) -> None:
     dusk = QUAY.scenario("dusk")
     added = Cue(at_s=30.0, does=RaiseEvent(raises="thunder"))
     for cues in ((*dusk.cues, added), (added, *dusk.cues), dusk.cues[:-1]):
@@ -157,16 +273,16 @@ def test_a_cue_is_resumed_before_its_time(tmp_path: Path, heard: dict[AgentRow, 
         if change is None:
             assert any(cue.when for cue in {*dusk.cues} ^ {*cues})
             continue
-        tick = resumed(order_of(QUAY, tmp_path), order, heard)
+        tick = resumed(order_of(QUAY, tmp_path), order, recorded)
         assert tick <= 600
         assert_same(order.path, roll(order_of(changed, tmp_path / "first.take")))
 
 
 @pytest.mark.parametrize("seconds", [20.0, 60.0])
 def test_another_length_is_resumed_at_the_end_of_the_shorter(
-    tmp_path: Path, heard: dict[AgentRow, int], seconds: float
+    tmp_path: Path, recorded: RecordedTake, seconds: float
 ) -> None:
     order = order_of(QUAY, tmp_path / "resumed.take", seconds)
-    tick = resumed(order_of(QUAY, tmp_path), order, heard)
+    tick = resumed(order_of(QUAY, tmp_path), order, recorded)
     assert tick == min(seconds, 42) * 20 // EVERY * EVERY
     assert_same(order.path, roll(order_of(QUAY, tmp_path / "first.take", seconds)))

@@ -19,7 +19,7 @@ from tests.rolling.test_resuming import NUMBERS, order_of, tables, with_number
 from umbrant.branching.branch import with_cues
 from umbrant.catalog.validation import open_project
 from umbrant.model.documents import Project
-from umbrant.model.edits import change_row, set_guard
+from umbrant.model.edits import change_row, rename_row, set_guard
 from umbrant.model.staging import RaiseEvent
 from umbrant.rolling import snapshots
 from umbrant.rolling.orders import Look, look_line, order_line, stop_line
@@ -176,13 +176,25 @@ def test_a_look_is_ordered_with_the_take(session: Session) -> None:
 def test_what_cannot_be_resumed_is_played_from_the_first_tick(session: Session) -> None:
     session.roll(QUAY)
     session.rest()
-    guarded = set_guard(QUAY, "warden", "esc", "can_see(visitor, within=11)")
-    path, _ = session.roll(guarded)
-    assert_from_first(path, guarded)
+    renamed = rename_row(QUAY, "warden", "esc", "Stay close")
+    path, first = session.roll(renamed)
+    assert first < 50
+    assert_from_first(path, renamed)
     until(lambda: len(session.snapshots) == snapshots.MOST)
-    path, first = session.roll(with_number(guarded, LATE, 0.9))
+    path, first = session.roll(with_number(renamed, LATE, 0.9))
     assert first > 50
-    assert_from_first(path, with_number(guarded, LATE, 0.9))
+    assert_from_first(path, with_number(renamed, LATE, 0.9))
+
+
+def test_a_number_that_is_asked_from_the_first_tick_on_is_resumed(session: Session) -> None:
+    session.roll(QUAY)
+    session.rest()
+    for within in (11, 8.4, 9.5):
+        guarded = set_guard(QUAY, "warden", "esc", f"can_see(visitor, within={within})")
+        path, first = session.roll(guarded)
+        assert first > 50, within
+        assert_from_first(path, guarded)
+        session.rest()
 
 
 def test_every_number_of_the_demo_in_turn(session: Session) -> None:

@@ -81,6 +81,7 @@ SENTENCES: Mapping[str, str] = {
     "off_ground": "{goal} is not on walkable ground",
     "in_area": "{goal} is in {area}, where its body cannot be",
     "too_far": "{distance_m} away, beyond {range_m}",
+    "beyond_sight": "{distance_m} away, beyond the {range_m} that it can see",
     "outside_cone": "{off_deg} to the side, outside the cone of {cone_deg}",
     "blocked": "{wall} in between, {distance_m} away",
     "copied": "it holds what {key} held",

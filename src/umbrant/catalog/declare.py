@@ -138,6 +138,7 @@ def decorator(
     *,
     can_end: OutcomeRule,
     keeps_work: bool = False,
+    weighs: bool = False,
     success: str = "as the row",
     failure: str = "as the row",
 ) -> Declared:
@@ -150,16 +151,24 @@ def decorator(
         declare(run),
         can_end=can_end,
         keeps_work=keeps_work,
+        weighs=weighs,
         is_gate=callable(getattr(run, "refusal", None)),
     )
 
 
 def sense(
-    phrase: str, *, gives: KeyType, unit: str = "", value: str = "", in_line: str = ""
+    phrase: str,
+    *,
+    gives: KeyType,
+    unit: str = "",
+    value: str = "",
+    in_line: str = "",
+    bounded_by: str = "",
 ) -> Declared:
     """Declare a sense: a function that answers at once, for conditions.
 
-    A sense of yes or no can also be given as an expression with `in_line`.
+    A sense of yes or no can also be given as an expression with `in_line`. `bounded_by` is as in
+    `Kind`.
     """
     return _declared(
         Family.SENSE,
@@ -168,6 +177,7 @@ def sense(
         unit=unit,
         gives=gives,
         in_line=in_line,
+        bounded_by=bounded_by,
     )
 
 
@@ -205,6 +215,7 @@ def _declared(
     unit: str = "",
     gives: KeyType | None = None,
     in_line: str = "",
+    bounded_by: str = "",
 ) -> Declared:
     given = name
 
@@ -228,6 +239,7 @@ def _declared(
             gives,
             inspect.signature(run).return_annotation is Reading,
             in_line,
+            bounded_by,
             example=example,
             intents=intents,
             reports_gauges=_tells(run),
@@ -432,6 +444,11 @@ def _check_phrase(kind: Kind) -> None:
             raise DeclarationError(
                 f"kind '{kind.id}': in line it names '{name}', which is none of its parameters"
             )
+    if kind.bounded_by and kind.param(kind.bounded_by) is None:
+        raise DeclarationError(
+            f"kind '{kind.id}': it is bounded by '{kind.bounded_by}', which is none of its "
+            "parameters"
+        )
     for name in FIELDS.findall(kind.phrase):
         if kind.param(name) is None:
             raise DeclarationError(

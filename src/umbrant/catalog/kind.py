@@ -113,6 +113,11 @@ class Kind:
     """A sense that says yes or no, as a Python expression of its parameters in {braces}: the same
     as `run`, sooner.
     """
+    bounded_by: str = ""
+    """The parameter of a sense that says how far away what it measures may be. It has no other say:
+    what is nearer, or further, is answered without it. What is further is `too_far`, a cause that
+    leaves the parameter to whoever knows it.
+    """
     summary: str = ""
     """How a composite goes about its children, for reasons: 'tries its children in order'."""
     goes_on_after: str = ""
@@ -136,6 +141,8 @@ class Kind:
     """Whether with a decorator the work of a row begins as the row is entered, once, and ends as
     the row does.
     """
+    weighs: bool = False
+    """Whether a decorator is asked by what is around its row, before the row is visited."""
     reports_gauges: bool = False
     """Whether it is given a `GaugeSink` as `report`."""
     example: str = ""

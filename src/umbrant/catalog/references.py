@@ -60,6 +60,17 @@ def conditions(row: Row, catalog: Catalog) -> Iterator[tuple[str, ConditionTree]
             yield from _parsed(each.part, each.value)
 
 
+def conditions_by_part(row: Row, catalog: Catalog) -> dict[str, str]:
+    """The conditions of a row as they are written, by the parts that they stand in: a part has one
+    at most.
+    """
+    found = {GUARD: row.guard.when} if row.guard else {}
+    for each in param_uses(row, catalog):
+        if each.param.type is ParamType.CONDITION and isinstance(each.value, str):
+            found[each.part] = each.value
+    return found
+
+
 def key_references(row: Row, catalog: Catalog) -> KeyReferences:
     """The keys that a row reads and writes."""
     reads = {name for _, tree in conditions(row, catalog) for name in keys_in(tree)}

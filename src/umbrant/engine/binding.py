@@ -1,7 +1,7 @@
 """From what an author put into a chip to what a node's function is given."""
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache, partial
 from inspect import Parameter, signature
 from itertools import takewhile
@@ -10,9 +10,11 @@ from typing import Any, Protocol
 from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.codegen.expression import BoundSense
 from umbrant.catalog.kind import Catalog, Kind
+from umbrant.catalog.language.atom_results import with_range
 from umbrant.catalog.language.bound_condition import BoundCondition, bind_formula
 from umbrant.catalog.language.check import bound_args, faults
 from umbrant.catalog.language.tree import KeyTerm, NumberTerm, SenseCall, TextTerm, parse
+from umbrant.catalog.language.written import written_range
 from umbrant.catalog.params import Param, ParamType
 from umbrant.catalog.protocols import Unbound
 from umbrant.catalog.readings import Reading
@@ -145,6 +147,8 @@ class BindingScope:
     recorder: Recorder
     watch: CallWatch = UNWATCHED
     """Is told when a project's own code is entered and left."""
+    conditions: dict[tuple[str, str], BoundCondition] = field(default_factory=dict)
+    """The conditions of the agent that have been bound, by their rows and parts."""
 
     @property
     def keys(self) -> Mapping[str, Key]:
@@ -180,9 +184,12 @@ class BindingScope:
 
         if not kind.own:
             fixed = fixed_values(args)
-            in_line = kind.in_line if fixed is not None else ""
             return BoundSense(
-                _reader(me, kind, args), in_line, fixed or {}, always_reading=kind.gives_reading
+                _reader(me, kind, args),
+                kind.in_line if fixed is not None else "",
+                fixed or {},
+                always_reading=kind.gives_reading,
+                range_m=written_range(ask, kind),
             )
 
         call, agent = CallSite(kind, me.name, "", self.watch).caller(), AgentOfNode(me)
@@ -201,7 +208,9 @@ class BindingScope:
         found = faults(when, self.keys, self.catalog)
         if found:
             raise Unbound(cause("bad_condition", message=found[0].message.rstrip(".")))
-        return BoundCondition(parse(when), self, self.recorder.sensing(row_id, part))
+        condition = BoundCondition(parse(when), self, self.recorder.sensing(row_id, part))
+        self.conditions[row_id, part] = condition
+        return condition
 
     def binder(self, param: Param, value: ParamValue, row_id: str, part: str) -> Binder:
         """The binder of a parameter with a value as it stands in a file. Raises Unbound for a value
@@ -333,8 +342,13 @@ def _reader(me: Me, kind: Kind, args: Mapping[str, Binder]) -> Callable[[], Any]
 
     def read() -> Any:
         try:
-            return ask(**{name: binder() for name, binder in variable.items()})
+            given = {name: binder() for name, binder in variable.items()}
+            got = ask(**given)
         except Unbound as unbound:
             return Reading(None, None, unbound.reason)
+        if kind.bounded_by in given and got.cause is not None:
+            # A range that a key gives stands nowhere in the condition.
+            return Reading(got.value, got.measure, with_range(got.cause, given[kind.bounded_by]))
+        return got
 
     return read

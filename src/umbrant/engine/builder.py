@@ -1,9 +1,9 @@
 """From a behavior's rows to live rows. What cannot run becomes a row that fails with its reason."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence, Set
 from typing import Any, Protocol
 
-from umbrant.catalog.causes import cause
+from umbrant.catalog.causes import Cause, cause
 from umbrant.catalog.kind import ROWS, RUNS, Catalog, Family, Kind
 from umbrant.catalog.language.tree import parse
 from umbrant.catalog.protocols import (
@@ -68,8 +68,8 @@ class Builder:
         self.by_name: dict[str, list[LiveRow]] = {}
         self.by_id: dict[str, LiveRow] = {}
         """Rows that are entered and end by themselves; no states, hooks or transitions."""
-        self._leaves: dict[tuple[str, str], Leaf] = {}
-        """The actions, conditions and upkeep, by their rows and parts."""
+        self._refuses_for_good = False
+        """Whether a row has been found that is refused for as long as it is there."""
         self._expanded = expanded
         self._behavior = expanded.behavior
         self._scope_of = scope
@@ -84,28 +84,38 @@ class Builder:
         tops = self._live(self._behavior.outline.tops)
         return tops[0] if tops else None
 
-    def rebind(self, rows: Sequence[Row]) -> bool:
-        """Give the leaves of these rows the arguments that they have in them now. Nothing else of a
-        row may differ, and none may have run yet. Returns False, with nothing changed, where a leaf
-        could not be made before or cannot be made now.
+    def rebuild(self, expanded: ExpandedBehavior, roots: Sequence[str]) -> bool:
+        """Go on with the rows of another behavior, which differs in these rows and what is nested
+        in them alone. Each of them is made anew, in its place. Nothing of them may have been
+        visited, before or after. Returns False where that is not enough; the agent cannot go on
+        then.
         """
-        try:
-            found = [each for row in rows for each in self._rebound(row)]
-        except (Unbound, LookupError):
-            return False
-        for leaf, binders in found:
-            leaf.rebind(binders)
+        before = self._behavior
+        self._expanded, self._behavior = expanded, expanded.behavior
+        for row_id in roots:
+            live = self.by_id.get(row_id)
+            if live is None:
+                return False
+            self._forget(frozenset(before.outline.within(row_id)))
+            self._refuses_for_good = False
+            made = self._row(self._behavior.row(row_id))
+            if self._refuses_for_good:
+                # Told while it was made, which is at another tick than the first.
+                return False
+            live.become(made)
+            self.by_id[row_id] = live
+            known = self.by_name[self._behavior.row(row_id).name]
+            known[known.index(made)] = live
+        for rows in self.by_name.values() if roots else ():
+            for each in rows:
+                each.forget_paths()
         return True
 
-    def _rebound(self, row: Row) -> Iterator[tuple[Leaf, dict[str, Binder]]]:
-        before = self._behavior.row(row.id)
-        changed = [(ROW, row.args)] if row.args != before.args else []
-        for index, (one, other) in enumerate(zip(before.upkeep, row.upkeep, strict=True)):
-            if one.args != other.args:
-                changed.append((part_name("upkeep", index), other.args))
-        for part, args in changed:
-            leaf = self._leaves[row.id, part]
-            yield leaf, self._binders(leaf.kind, row, args, part)
+    def _forget(self, row_ids: Set[str]) -> None:
+        for rows in self.by_name.values():
+            rows[:] = [each for each in rows if each.id not in row_ids]
+        for row_id in row_ids:
+            self.by_id.pop(row_id, None)
 
     # rows
 
@@ -187,8 +197,7 @@ class Builder:
             own = LastingProjectLeaf if kind.takes_time else ProjectLeaf
             return own(kind, binders, scope, row.id, part, called)
         made = LastingLeaf if kind.takes_time else Leaf
-        leaf = self._leaves[row.id, part] = made(kind, binders, scope, row.id, part)
-        return leaf
+        return made(kind, binders, scope, row.id, part)
 
     def _decorated(
         self, row: Row, work: Work, children: Sequence[LiveRow], wrapped: list[Work]
@@ -284,18 +293,22 @@ class Builder:
             try:
                 given = self._setup(child)
             except Unbound as unbound:
-                self._recorder.refusing(child.id, ROW)(unbound.reason)
+                self._refuse_for_good(child, unbound.reason)
                 continue
             named = [each for each in (given.to, given.also) if each]
             unknown = next((each for each in named if each not in by_id), None)
             if unknown is not None:
-                self._recorder.refusing(child.id, ROW)(cause("no_state", name=unknown))
+                self._refuse_for_good(child, cause("no_state", name=unknown))
                 continue
             internal = getattr(given, "kind", "external") == "internal"
             waits = WAITS.get(child.kind, TransitionTrigger.NOTHING)
             targets = tuple(by_id[each] for each in named)
             state.transitions.append(Transition(child.id, state, targets, internal, waits))
             transitions[child.id] = self._transition(child, given)
+
+    def _refuse_for_good(self, row: Row, reason: Cause) -> None:
+        self._refuses_for_good = True
+        self._recorder.refusing(row.id, ROW)(reason)
 
     def _transition(self, row: Row, given: Any) -> LiveTransition:
         return LiveTransition(

@@ -26,15 +26,9 @@ class Leaf:
         self.writer = (row_id, part)
         """The row and the part that are recorded as the writer of keys."""
         self._me = scope.me
-        self.rebind(binders)
-
-    def rebind(self, binders: dict[str, Binder]) -> None:
-        """Take other arguments. A leaf that has never run is then as if it had been made with
-        them; one that has must not be given any.
-        """
         self._binders = binders
         self._fixed = fixed = fixed_values(binders)
-        self._run = self._ask if fixed is None else with_arguments(self.kind.run, self._me, fixed)
+        self._run = self._ask if fixed is None else with_arguments(kind.run, scope.me, fixed)
         """Calls the function: with arguments bound once where they are always the same."""
 
     def start(self, me: Me) -> None:

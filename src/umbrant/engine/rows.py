@@ -230,7 +230,6 @@ class LiveRow(Wrapper):
         self._leaving_tasks = by_moment[UpkeepMoment.LEAVING]
         self._children = children
         self._is_kept_out = guard is not None or bool(wrapping.gates)
-        self._renewed = [part for child in children for part in child.wrapping.renewed]
         self.reason: Cause | None = None
         """Why it was refused when it was last asked, if it was."""
         self._was_open = False
@@ -249,6 +248,19 @@ class LiveRow(Wrapper):
         Whoever calls it often takes it from the row first: CPython 3.11 is slow to call what an
         attribute holds.
         """
+
+    def become(self, made: "LiveRow") -> None:
+        """Be what another row is that was made for the same place, and that nothing else refers to.
+        Neither may have been visited.
+        """
+        vars(self).update(vars(made))
+        self._beginning, self._going_on = self._begin, self._go_on
+        self.visit = self._beginning
+
+    def forget_paths(self) -> None:
+        """Make all paths anew: rows that they lead through, or check, have become others."""
+        self._paths = PathTable()
+        self.forget_path()
 
     @property
     def weight(self) -> float:
@@ -354,8 +366,9 @@ class LiveRow(Wrapper):
         self.entered_s = now_s = me.world.now_s
         for task in self._upkeep_tasks:
             task.entered(now_s)
-        for part in self._renewed:
-            part.renew()
+        for child in self._children:
+            for part in child.wrapping.renewed:
+                part.renew()
         for gate in self.wrapping.gates:
             gate.row_entered()
         # Before the work starts, which may bind its arguments to what is written here.

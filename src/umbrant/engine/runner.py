@@ -7,8 +7,10 @@ from random import Random
 
 from umbrant.catalog.causes import Cause
 from umbrant.catalog.kind import Catalog
+from umbrant.catalog.language.bound_condition import BoundCondition
 from umbrant.catalog.protocols import Status
 from umbrant.catalog.world import BodyView, World
+from umbrant.engine.behavior_change import BehaviorChange
 from umbrant.engine.binding import BindingScope, always_unknown
 from umbrant.engine.board import Board, SharedBoards
 from umbrant.engine.budget import TickBudget
@@ -46,6 +48,11 @@ class CastContext:
         if behavior not in self._expanded:
             self._expanded[behavior] = expand_behavior(self.project, behavior)
         return self._expanded[behavior]
+
+    def take_up(self, project: Project) -> None:
+        """Go on with another project."""
+        self.project = project
+        self._expanded.clear()
 
     def begin(self, now_s: float) -> None:
         """A tick begins: events that are due are given out."""
@@ -86,8 +93,14 @@ class Runner:
         self._bus = common.event_bus
         self._body: BodyView | None = None
         self._recorder = recorder
+        self._conditions: dict[tuple[str, str], BoundCondition] = {}
         scope = partial(
-            BindingScope, self, catalog=common.catalog, recorder=recorder, watch=common.watch
+            BindingScope,
+            self,
+            catalog=common.catalog,
+            recorder=recorder,
+            watch=common.watch,
+            conditions=self._conditions,
         )
         self._derives = self._derive(expanded, scope)
         self.board.start(
@@ -99,7 +112,7 @@ class Runner:
         self._budget = TickBudget()
         builder = Builder(expanded, scope, self.board, recorder, common.catalog, self._budget)
         self._root = builder.root()
-        self.rebind = builder.rebind
+        self._builder = builder
         self._rows_by_name = builder.by_name
         self._rows_by_id = builder.by_id
         common.runners.append(self)
@@ -155,6 +168,18 @@ class Runner:
             row.hold_back(self)
         else:
             row.hold(self, HELD_STATUS.get(result))
+        return True
+
+    def take_up(self, change: BehaviorChange) -> bool:
+        """Go on with another behavior. Returns False where the agent cannot go on."""
+        self.expanded = change.expanded
+        if not self._builder.rebuild(change.expanded, change.rebuilt):
+            return False
+        for each in change.renumbered:
+            condition = self._conditions.get((each.row_id, each.part))
+            # A row that could not be made has no condition either.
+            if condition is not None and not condition.renumber(each.tree, len(each.numbers)):
+                return False
         return True
 
     def is_in(self, row_name: str) -> bool:

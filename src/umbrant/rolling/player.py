@@ -388,7 +388,7 @@ class Player:
         self._outbox.send(number, "process", os.getpid())
         order = message.order()
         scenario, change = played(order), change_of(playing.order, order)
-        if change is None or not playing.play.take_up(order.project, scenario, change.rows):
+        if change is None or not playing.play.take_up(order.project, scenario, change.behaviors):
             self._outbox.send(number, "declined")
             os._exit(0)
         playing.order, playing.scenario = order, scenario

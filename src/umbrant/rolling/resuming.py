@@ -1,18 +1,25 @@
 """From which tick on a take differs from another one that was played before, so that it need not be
 played from its first tick.
 
-What is compared are the documents, and at which tick each row was first heard of. A row that was
-not heard of has no state, and nothing that is recorded knows of its arguments.
+What is compared are the documents, and what was recorded. A row that was not heard of has no state,
+and nothing that is recorded knows of it. A number in a condition changes nothing before something
+is found that gives another answer by it.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
+from typing import NamedTuple, Protocol
 
+from umbrant.catalog.builtin import BUILTIN
+from umbrant.catalog.kind import RUNS, Family
 from umbrant.catalog.kinds.decorators import SLACK_S
-from umbrant.model.behaviors import Row
+from umbrant.catalog.language.tree import LanguageError, parse
+from umbrant.catalog.language.written import ConditionChange, changed_numbers
+from umbrant.catalog.references import conditions_by_part
+from umbrant.engine.behavior_change import BehaviorChange
+from umbrant.model.behaviors import Decorator, Row
 from umbrant.model.expanded import ExpandedBehavior, expand_behavior
-from umbrant.model.kind_ids import USE_BEHAVIOR
-from umbrant.model.staging import Scenario
+from umbrant.model.staging import HoldResult, Scenario
 from umbrant.rolling.cues import numbered
 from umbrant.rolling.roll import RollOrder, played
 
@@ -20,24 +27,58 @@ AgentRow = tuple[str, str]
 """The name of an agent, and the id of a row that it runs."""
 
 
+class Answer(NamedTuple):
+    """What an atom of a condition found, as it was recorded."""
+
+    tick: int
+    atom: int
+    truth: bool | None
+    left: object
+    right: object
+
+
+class RecordedRows(Protocol):
+    """What has been recorded of the rows of a take."""
+
+    @property
+    def heard(self) -> Mapping[AgentRow, int]:
+        """At which tick each row of each agent was first heard of."""
+
+    def answers(self, agent: str, row_id: str, part: str) -> Iterable[Answer]:
+        """What the condition of a part of a row found, in the order of time."""
+
+
 @dataclass(frozen=True)
 class OrderChange:
     """How an order differs from one that was played before it."""
 
-    rows: Mapping[str, tuple[Row, ...]] = field(default_factory=dict)
-    """For each agent the rows whose leaves have other arguments, as they are now."""
+    behaviors: Mapping[str, BehaviorChange] = field(default_factory=dict)
+    """For each agent whose behavior is another one, how it differs."""
     from_tick: int = 0
     """The first tick at which something else is done by the scenario, or its end."""
 
-    def first_tick(self, heard: Mapping[AgentRow, int]) -> int:
-        """The first tick that may differ, by the ticks at which rows were first heard of."""
-        known = [
-            heard[agent, row.id]
-            for agent, rows in self.rows.items()
-            for row in rows
-            if (agent, row.id) in heard
-        ]
-        return min([self.from_tick, *known])
+    def first_tick(self, recorded: RecordedRows) -> int:
+        """The first tick that may differ."""
+        return min([self.from_tick, *self._ticks(recorded)])
+
+    def _ticks(self, recorded: RecordedRows) -> Iterator[int]:
+        for agent, change in self.behaviors.items():
+            for row_id in change.within:
+                if (agent, row_id) in recorded.heard:
+                    yield recorded.heard[agent, row_id]
+            for condition in change.renumbered:
+                answers = recorded.answers(agent, condition.row_id, condition.part)
+                yield from _first_changed(condition, answers)
+
+
+def _first_changed(condition: ConditionChange, answers: Iterable[Answer]) -> list[int]:
+    """The first tick at which a condition may find something else; empty where it never does."""
+    numbers = {each.atom: each for each in condition.numbers}
+    for answer in answers:
+        number = numbers.get(answer.atom)
+        if number is not None and number.may_change(answer.truth, answer.left, answer.right):
+            return [answer.tick]
+    return []
 
 
 def change_of(before: RollOrder, after: RollOrder) -> OrderChange | None:
@@ -50,22 +91,33 @@ def change_of(before: RollOrder, after: RollOrder) -> OrderChange | None:
     stages = [each.project.stage(played(each).stage) for each in (before, after)]
     if from_tick is None or keys[0] != keys[1] or stages[0] != stages[1]:
         return None
-    changed: dict[str, tuple[Row, ...]] = {}
-    by_behavior: dict[str, tuple[Row, ...] | None] = {}
+    behaviors: dict[str, BehaviorChange] = {}
+    known: dict[str, BehaviorChange | None] = {}
     for member in other.players:
         name = member.behavior
         if name is None:
             continue
-        if name not in by_behavior:
-            by_behavior[name] = _changed_rows(
+        if name not in known:
+            known[name] = behavior_change(
                 expand_behavior(before.project, name), expand_behavior(after.project, name)
             )
-        rows = by_behavior[name]
-        if rows is None:
+        change = known[name]
+        if change is None:
             return None
-        if rows:
-            changed[member.name] = rows
-    return OrderChange(changed, from_tick)
+        if change.rebuilt or change.renumbered:
+            behaviors[member.name] = change
+    # A row whose result a cue holds remembers that without having been heard of.
+    holds = any(isinstance(each, HoldResult) for each in _actions(one, other))
+    if holds and any(each.rebuilt for each in behaviors.values()):
+        return None
+    return OrderChange(behaviors, from_tick)
+
+
+def _actions(*scenarios: Scenario) -> Iterator[object]:
+    """All that the cues of scenarios do."""
+    for scenario in scenarios:
+        for cue in scenario.cues:
+            yield from (action for _, action in scenario.spelled_out(cue.does))
 
 
 def _scenario_tick(one: Scenario, other: Scenario) -> int | None:
@@ -95,39 +147,136 @@ def _tick_of(at_s: float, scenario: Scenario) -> int:
     return max(0, int((at_s - SLACK_S) * scenario.ticks_per_s))
 
 
-def _changed_rows(one: ExpandedBehavior, other: ExpandedBehavior) -> tuple[Row, ...] | None:
-    """The rows whose leaves have other arguments; None where anything else differs that is
-    played.
-    """
-    before, after = one.behavior.rows, other.behavior.rows
-    is_same = (
-        len(before) == len(after)
-        and one.keys == other.keys
+def behavior_change(one: ExpandedBehavior, other: ExpandedBehavior) -> BehaviorChange | None:
+    """How a behavior differs from another one; None where play cannot go on with it."""
+    is_alike = (
+        one.keys == other.keys
         and one.given == other.given
         and one.root_scope == other.root_scope
-        and one.key_scopes == other.key_scopes
+        and all(
+            other.key_scopes.get(row_id, scope) == scope for row_id, scope in one.key_scopes.items()
+        )
     )
-    if not is_same:
+    if not is_alike:
         return None
-    changed = [(was, now) for was, now in zip(before, after, strict=True) if was != now]
-    around = {row.under for row in after}
-    if not all(_differ_in_leaves(was, now, around) for was, now in changed):
+    changes = _RowChanges(one, other)
+    if not changes.read():
         return None
-    # A note is read by nobody who plays.
-    return tuple(now for was, now in changed if (was.args, was.upkeep) != (now.args, now.upkeep))
+    rebuilt = changes.outermost()
+    within = [
+        row_id
+        for root in rebuilt
+        for each in (one, other)
+        for row_id in each.behavior.outline.within(root)
+    ]
+    renumbered = [each for each in changes.renumbered if each.row_id not in within]
+    return BehaviorChange(other, rebuilt, tuple(dict.fromkeys(within)), tuple(renumbered))
 
 
-def _differ_in_leaves(was: Row, now: Row, around: set[str | None]) -> bool:
-    """Whether two rows differ in what their actions and upkeep are given, and in nothing else but
-    what is written about them.
+class _RowChanges:
+    """Goes through the rows of two behaviors and finds where they differ."""
+
+    def __init__(self, one: ExpandedBehavior, other: ExpandedBehavior) -> None:
+        self.renumbered: list[ConditionChange] = []
+        self._roots: dict[str, None] = {}
+        self._before, self._after = one.behavior, other.behavior
+
+    def read(self) -> bool:
+        """Compare all rows. Returns False where play cannot go on with what differs."""
+        before, after = self._before, self._after
+        if before.outline.tops != after.outline.tops:
+            return False
+        shared = [row for row in before.rows if row.id in after.by_id]
+        for row in shared:
+            is_same = before.outline.children[row.id] == after.outline.children[row.id]
+            if not is_same and not self._rebuild(row.id):
+                return False
+        return all(self._compare(row, after.row(row.id)) for row in shared)
+
+    def outermost(self) -> tuple[str, ...]:
+        """The rows that must be made anew, without those that are nested in others of them."""
+        above = self._after.outline.path
+        return tuple(
+            each for each in self._roots if not any(up in self._roots for up in above(each)[:-1])
+        )
+
+    def _compare(self, was: Row, now: Row) -> bool:
+        if _as_played(was) == _as_played(now):
+            return True
+        if was.name != now.name:
+            # Conditions anywhere, and cues, may ask for a row by its name.
+            return False
+        renumbered = _renumbered(was, now)
+        if renumbered is not None:
+            self.renumbered.extend(renumbered)
+            return True
+        around = self._after.outline.parent[now.id]
+        if _is_seen_from_outside(was, now):
+            return around is not None and self._rebuild(around)
+        return self._rebuild(now.id)
+
+    def _rebuild(self, row_id: str) -> bool:
+        """Have a row made anew, or the innermost around it that can be made by itself: states,
+        options and the like are made with what holds them.
+        """
+        for each in reversed(self._after.outline.path(row_id)):
+            rows = [found.by_id.get(each) for found in (self._before, self._after)]
+            if all(row is not None and BUILTIN.get(row.kind, *RUNS) for row in rows):
+                self._roots[each] = None
+                return True
+        return False
+
+
+def _as_played(row: Row) -> Row:
+    """A row without what is read by nobody who plays. Where it stands is compared by the rows that
+    are nested in each.
     """
-    if len(was.upkeep) != len(now.upkeep):
-        return False
-    if was.args != now.args and (now.id in around or now.kind == USE_BEHAVIOR):
-        return False
-    return _without_arguments(was) == _without_arguments(now)
+    return row.model_copy(update={"note": "", "under": None})
 
 
-def _without_arguments(row: Row) -> Row:
-    upkeep = tuple(each.model_copy(update={"args": {}}) for each in row.upkeep)
-    return row.model_copy(update={"args": {}, "upkeep": upkeep, "note": ""})
+def _is_seen_from_outside(was: Row, now: Row) -> bool:
+    """Whether the row around two versions of a row sees a difference before it is visited: whether
+    it is there, whether its guard is asked while others run, how likely it is drawn.
+    """
+    take_over = [bool(each.guard and each.guard.watch.take_over) for each in (was, now)]
+    weights = [[each for each in row.decorators if _weighs(each)] for row in (was, now)]
+    return was.muted != now.muted or take_over[0] != take_over[1] or weights[0] != weights[1]
+
+
+def _weighs(decorator: Decorator) -> bool:
+    kind = BUILTIN.get(decorator.kind, Family.DECORATOR)
+    return kind is not None and kind.weighs
+
+
+def _renumbered(was: Row, now: Row) -> list[ConditionChange] | None:
+    """The conditions of a row that differ in numbers; None where it differs in anything else."""
+    one, other = conditions_by_part(was, BUILTIN), conditions_by_part(now, BUILTIN)
+    if one.keys() != other.keys() or _without_conditions(was) != _without_conditions(now):
+        return None
+    found = []
+    for part, when in other.items():
+        if one[part] == when:
+            continue
+        try:
+            tree = parse(when)
+            numbers = changed_numbers(parse(one[part]), tree, BUILTIN)
+        except LanguageError:
+            return None
+        if numbers is None:
+            return None
+        found.append(ConditionChange(now.id, part, tree, numbers))
+    return found
+
+
+def _without_conditions(row: Row) -> object:
+    """All of a row that is played but for its conditions."""
+    written = conditions_by_part(row, BUILTIN).values()
+
+    def plain(args: Mapping[str, object]) -> dict[str, object]:
+        return {name: "" if value in written else value for name, value in args.items()}
+
+    guard = row.guard.model_copy(update={"when": ""}) if row.guard else None
+    decorators = [each.model_copy(update={"args": plain(each.args)}) for each in row.decorators]
+    upkeep = [each.model_copy(update={"args": plain(each.args)}) for each in row.upkeep]
+    update = {"args": plain(row.args), "guard": guard, "decorators": decorators, "upkeep": upkeep}
+    return _as_played(row).model_copy(update=update)

@@ -12,9 +12,9 @@ from pathlib import Path
 from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.causes import cause
 from umbrant.catalog.kind import Catalog
+from umbrant.engine.behavior_change import BehaviorChange
 from umbrant.engine.project_calls import UNWATCHED, CallWatch
 from umbrant.engine.runner import Cast, CastContext, Runner
-from umbrant.model.behaviors import Row
 from umbrant.model.documents import Project
 from umbrant.model.folder import document_texts
 from umbrant.model.staging import CueAction, Member, Scenario
@@ -161,15 +161,17 @@ class Play:
         self.common.begin(self.world.now_s)
 
     def take_up(
-        self, project: Project, scenario: Scenario, rows: Mapping[str, Sequence[Row]]
+        self, project: Project, scenario: Scenario, behaviors: Mapping[str, BehaviorChange]
     ) -> bool:
-        """Go on with another project, which differs in what these rows of the agents are given,
-        and in cues whose time has not come. None of the rows may have been heard of. Returns False
-        where play cannot go on.
+        """Go on with another project, in which the behaviors of these agents differ, and cues whose
+        time has not come. Nothing that differs may have made a difference yet. Returns False where
+        play cannot go on.
         """
-        if not all(each.rebind(rows.get(each.name, ())) for each in self._cast.runners):
-            return False
-        self.common.project = project
+        for runner in self._cast.runners:
+            change = behaviors.get(runner.name)
+            if change is not None and not runner.take_up(change):
+                return False
+        self.common.take_up(project)
         self.cues.take_up(scenario)
         return True
 

@@ -11,15 +11,16 @@ import resource
 import signal
 import socket
 from bisect import bisect_left, bisect_right, insort
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from umbrant.model.expanded import expand_behavior
-from umbrant.rolling.resuming import AgentRow, OrderChange, cue_ticks
+from umbrant.rolling.resuming import AgentRow, Answer, OrderChange, cue_ticks
 from umbrant.rolling.roll import RollOrder, played
 from umbrant.take.pieces import TakePiece
+from umbrant.take.tables import What
 
 MOST = 8
 """How many snapshots a take has."""
@@ -149,6 +150,13 @@ class Snapshot(NamedTuple):
         socket.send_fds(self.channel, [b"g"], ends)
 
 
+def _first(ticks: Mapping[AgentRow, int], places: Iterable[AgentRow]) -> list[int]:
+    """The first of the ticks at which something was at these places; empty if it never was, or at
+    the first tick.
+    """
+    return sorted(tick for each in places if (tick := ticks.get(each)))[:1]
+
+
 @dataclass
 class TakeHistory:
     """What has been played of the newest order: its pieces, and the snapshots on the way."""
@@ -181,12 +189,24 @@ class TakeHistory:
             if ticks:
                 self.heard.setdefault((chunk.agent, chunk.row), ticks[0])
 
+    def answers(self, agent: str, row_id: str, part: str) -> Iterator[Answer]:
+        """What the condition of a part of a row found, in the order of time."""
+        place = (agent, row_id, part, What.FOUND)
+        for piece in self.pieces:
+            for chunk in piece.chunks:
+                if chunk[:4] == place:
+                    (_, ticks), _, (_, entries) = chunk.columns
+                    for tick, entry in zip(ticks, entries, strict=True):
+                        # An atom that was passed over is there alone.
+                        if len(entry) > 1:
+                            yield Answer(tick, *entry[:4])
+
     def snapshot_ticks(self) -> list[int]:
         """Before which ticks snapshots are made; none where they would take too much memory.
 
-        Edits are resumed where a row that is given something is first heard of, or a cue is done,
-        so a snapshot belongs there. A row counts once, however many of the cast run it: its edit is
-        resumed at the first.
+        Edits are resumed where a row that is given something is first heard of, where a condition
+        first turns to something else, or a cue is done, so a snapshot belongs there. A row counts
+        once, however many of the cast run it: its edit is resumed at the first.
         """
         project, scenario = self.order.project, played(self.order)
         is_long = self.ticks * len(scenario.players) > MOST_AGENT_TICKS
@@ -197,16 +217,36 @@ class TakeHistory:
             if member.behavior is not None:
                 running.setdefault(member.behavior, []).append(member.name)
         ticks = [*cue_ticks(scenario), self.ticks]
+        turned = self._turned()
         for behavior, agents in running.items():
             for row in expand_behavior(project, behavior).behavior.rows:
-                if row.args or any(each.args for each in row.upkeep):
-                    heard = [tick for each in agents if (tick := self.heard.get((each, row.id)))]
-                    ticks.extend(sorted(heard)[:1])
+                places = [(each, row.id) for each in agents]
+                if row.args or row.decorators or any(each.args for each in row.upkeep):
+                    ticks.extend(_first(self.heard, places))
+                ticks.extend(_first(turned, places))
         return best_ticks(ticks)
+
+    def _turned(self) -> dict[AgentRow, int]:
+        """When a condition of each row first found something else than before. A number in it that
+        is moved a little has an atom turn at another tick than this.
+        """
+        found: dict[AgentRow, int] = {}
+        last: dict[tuple[str, str, str, int], object] = {}
+        for piece in self.pieces:
+            for agent, row, part, what, columns in piece.chunks:
+                if what != What.FOUND or (agent, row) in found:
+                    continue
+                (_, ticks), _, (_, entries) = columns
+                for tick, entry in zip(ticks, entries, strict=True):
+                    place = agent, row, part, entry[0]
+                    if len(entry) > 1 and last.setdefault(place, entry[1]) != entry[1]:
+                        found[agent, row] = tick
+                        break
+        return found
 
     def snapshot_for(self, change: OrderChange) -> Snapshot | None:
         """The last snapshot before anything can differ."""
-        tick = change.first_tick(self.heard)
+        tick = change.first_tick(self)
         found = [each for each in self.snapshots if each.tick <= tick]
         return max(found, key=lambda each: each.tick, default=None)
 

@@ -24,19 +24,20 @@ class StepCounter:
     Only what is stored is counted: a refusal that is repeated, say, adds nothing to the take.
     """
 
-    __slots__ = ("_clock", "_count", "_tick")
+    __slots__ = ("_clock", "count", "tick")
 
     def __init__(self, clock: "TakeBuffer") -> None:
         self._clock = clock
-        self._tick = self._count = 0
+        self.tick = self.count = 0
+        """How many events there were in the tick with this number."""
 
     def next(self) -> int:
         """The number of the next event within the tick, from 1 on."""
         # Begun anew when something is stored, which is seldom, rather than at every tick.
         tick = self._clock.tick
-        if tick != self._tick:
-            self._tick, self._count = tick, 0
-        self._count = count = self._count + 1
+        if tick != self.tick:
+            self.tick, self.count = tick, 0
+        self.count = count = self.count + 1
         return count
 
 

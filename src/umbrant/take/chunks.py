@@ -85,11 +85,17 @@ class OrderedChunk(ChunkBuffer):
         self._steps: list[int] = []
 
     def _now(self) -> None:
-        ticks, buffer = self._ticks, self._buffer
+        ticks, buffer, counter = self._ticks, self._buffer, self._counter
         if not ticks:
             buffer.chunks.append(self)
-        ticks.append(buffer.tick)
-        self._steps.append(self._counter.next())
+        tick = buffer.tick
+        ticks.append(tick)
+        # As `StepCounter.next`, without a call: this is done for nearly all that is recorded.
+        if tick == counter.tick:
+            counter.count += 1
+        else:
+            counter.tick, counter.count = tick, 1
+        self._steps.append(counter.count)
 
     def _keep_on(self) -> bool:
         self._steps.clear()
@@ -103,37 +109,24 @@ class SpanChunk(OrderedChunk):
 
     def __init__(self, place: ChunkKey, buffer: TakeBuffer, counter: StepCounter) -> None:
         super().__init__(place, What.RAN, buffer, counter)
-        self._ends: list[int] = []
-        self._end_steps: list[int] = []
-        self._outcomes: list[str] = []
-        self._causes: list[Mapping[str, Value] | None] = []
+        self._ended: list[tuple[int, int, str, Mapping[str, Value] | None]] = []
+        """The tick, the step, the outcome and the cause of each span that has ended."""
 
     def left(self, status: Status | None, cause: Cause | None) -> None:
         """It has ended with a status, or was stopped."""
-        self._ends.append(self._buffer.tick)
-        self._end_steps.append(self._counter.next())
-        self._outcomes.append(_OUTCOMES[status])
-        self._causes.append(cause.plain if cause else None)
+        plain = cause.plain if cause else None
+        self._ended.append((self._buffer.tick, self._counter.next(), _OUTCOMES[status], plain))
 
     def _columns(self) -> tuple[Sequence[Any], ...]:
-        return (
-            self._ticks,
-            self._steps,
-            self._ends,
-            self._end_steps,
-            self._outcomes,
-            self._causes,
-        )
+        ended = tuple(zip(*self._ended, strict=True)) or ((), (), (), ())
+        return self._ticks, self._steps, *ended
 
     def _keep_on(self) -> bool:
         # A row runs once at a time, so spans end in the order in which they begin: those that have
         # ended are the first, and at most the last is open.
-        ended = len(self._ends)
+        ended = len(self._ended)
         del self._ticks[:ended], self._steps[:ended]
-        self._ends.clear()
-        self._end_steps.clear()
-        self._outcomes.clear()
-        self._causes.clear()
+        self._ended.clear()
         return bool(self._ticks)
 
 

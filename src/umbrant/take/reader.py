@@ -9,7 +9,6 @@ from pathlib import Path
 import numpy as np
 
 from umbrant.catalog.causes import Cause
-from umbrant.catalog.protocols import Measured
 from umbrant.engine.recorder import WORLD
 from umbrant.model.printable import printable
 from umbrant.take.errors import TakeError
@@ -37,8 +36,9 @@ from umbrant.take.stored import (
     plain_value,
     stored_rows,
 )
-from umbrant.take.stored_chunks import READ, add_change, gauges_of, kept, put_gauges, stored_chunk
-from umbrant.take.tables import COMPLETE, ENDED, HEADER, NUMBER_OF, RECORDED, SCHEMA, loaded
+from umbrant.take.stored_chunks import add_change, kept, reading_of, stored_chunk
+from umbrant.take.tables import COMPLETE, ENDED, HEADER, NUMBER_OF, RECORDED, SCHEMA, What, loaded
+from umbrant.take.written_conditions import WrittenConditions
 
 META_TABLE, *TABLES = (each.strip() for each in SCHEMA.strip().split(";") if each.strip())
 """How the tables are made. A file in which one is made in another way is not ours."""
@@ -200,7 +200,7 @@ def _read_agents(
     only: str | None,
 ) -> None:
     """The rows of every agent, or of one, in the order in which they were written."""
-    rows_of = _rows_of(header)
+    rows_of, written = _rows_of(header), WrittenConditions(header)
     last: dict[tuple[str, ...], int] = {}
     columns = {
         "agent": str,
@@ -224,10 +224,8 @@ def _read_agents(
         times = chunk.ticks + chunk.ends
         if times and not (min(times) >= 0 and max(times) <= ticks):
             raise DamagedTake(f"{what} of {row_id} is not within the take")
-        if what in READ:
-            decode, put = READ[what]
-        else:
-            decode, put = gauges_of(decoded("a measure", Measured, what)), put_gauges
+        parts = written.of(agent, row_id, part) if what == What.FOUND else ()
+        decode, put = decoded("a measure", reading_of, what, parts)
         put(record, part, decoded(f"{what} of {row_id}", decode, chunk))
 
 

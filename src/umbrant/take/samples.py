@@ -59,7 +59,13 @@ class PoseTrack(SampledTrack):
     def tell(self, place: Point | None, heading_deg: float) -> None:
         """It is there at this tick, None where it is not on the stage."""
         if place is not self._place or heading_deg != self._heading_deg:
-            self._write_down(self._buffer.tick)
+            tick = self._buffer.tick
+            # What moves does so at each tick, so this is the case that counts.
+            if self._until == tick - 1:
+                self._numbers += self._now
+                self._until = tick
+            else:
+                self._write_down(tick)
             self._place, self._heading_deg = place, heading_deg
             x, y = place or NOWHERE
             self._now = x, y, heading_deg

@@ -5,7 +5,7 @@ of a chunk are known to be in the order of time.
 """
 
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
@@ -13,6 +13,7 @@ import numpy as np
 from pydantic_core import from_json
 
 from umbrant.catalog.language.atom_results import AtomResult
+from umbrant.catalog.language.written import WrittenPart
 from umbrant.catalog.protocols import Gauge, Measured
 from umbrant.model.values import Point
 from umbrant.take.record import (
@@ -116,11 +117,18 @@ def _place(refusal: Refusal) -> tuple[int, int]:
     return refusal.start, refusal.step
 
 
-def _finds_of(chunk: StoredChunk) -> list[AtomStep]:
-    return [
-        AtomStep(tick, step, int(atom), _found(*found) if found else None)
-        for tick, step, (atom, *found) in zip(chunk.ticks, chunk.steps, chunk.more, strict=True)
-    ]
+def _finds_of(written: Sequence[WrittenPart]) -> Callable[[StoredChunk], list[AtomStep]]:
+    """What decodes what the atoms of a condition found, by what of it is written in the condition
+    itself.
+    """
+
+    def decode(chunk: StoredChunk) -> list[AtomStep]:
+        return [
+            AtomStep(tick, step, int(atom), _found(written, int(atom), *found) if found else None)
+            for tick, step, (atom, *found) in zip(chunk.ticks, chunk.steps, chunk.more, strict=True)
+        ]
+
+    return decode
 
 
 def _put_finds(record: RowRecord, part: str, finds: list[AtomStep]) -> None:
@@ -167,10 +175,10 @@ def _counts_of(chunk: StoredChunk) -> list[tuple[int, int, Gauge]]:
 
 def _put_counts(record: RowRecord, part: str, counts: list[tuple[int, int, Gauge]]) -> None:
     record.times_done.setdefault(part, []).extend((tick, step) for tick, step, _ in counts)
-    put_gauges(record, part, [(tick, gauge) for tick, _, gauge in counts])
+    _put_gauges(record, part, [(tick, gauge) for tick, _, gauge in counts])
 
 
-def gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gauge]]]:
+def _gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gauge]]]:
     """What decodes the numbers of a measure."""
 
     def decode(chunk: StoredChunk) -> list[tuple[int, Gauge]]:
@@ -189,7 +197,7 @@ def gauges_of(measured: Measured) -> Callable[[StoredChunk], list[tuple[int, Gau
     return decode
 
 
-def put_gauges(record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]) -> None:
+def _put_gauges(record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]) -> None:
     """Add what a part of a row noted. Raises DamagedTake."""
     changes = kept(record.gauges, part)
     if changes.ticks and gauges and gauges[0][0] < changes.ticks[-1]:
@@ -198,14 +206,25 @@ def put_gauges(record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]) ->
         changes.add(tick, gauge)
 
 
-READ: Mapping[str, tuple[Callable[[StoredChunk], Any], Callable[[RowRecord, str, Any], None]]] = {
+Reading = tuple[Callable[[StoredChunk], Any], Callable[[RowRecord, str, Any], None]]
+"""How a kind of chunk is decoded, and how what was decoded is put into the record of its row."""
+
+_READINGS: Mapping[str, Reading] = {
     What.RAN: (_spans_of, _put_spans),
     What.REFUSED: (_refusals_of, _put_refusals),
-    What.FOUND: (_finds_of, _put_finds),
     What.PROGRESS: (_progress_of, _put_progress),
     What.WAY: (_ways_of, _put_ways),
     What.COUNTED: (_counts_of, _put_counts),
 }
+
+
+def reading_of(what: str, written: Sequence[WrittenPart]) -> Reading:
+    """How a kind of chunk is read. `written` is what is written in the condition that a chunk of
+    finds is about. Raises ValueError for no kind of chunk.
+    """
+    if what == What.FOUND:
+        return _finds_of(written), _put_finds
+    return _READINGS.get(what) or (_gauges_of(Measured(what)), _put_gauges)
 
 
 def _integers(packed: bytes) -> list[int]:
@@ -229,10 +248,22 @@ def add_change(changes: Changes[T], tick: int, value: T, what: str) -> None:
 
 
 def _found(
-    truth: bool | None, left: Any, right: Any, cause: Mapping[str, Any] | None
+    written: Sequence[WrittenPart],
+    atom: int,
+    truth: bool | None,
+    left: Any,
+    right: Any,
+    cause: Mapping[str, Any] | None,
 ) -> AtomResult:
     if left.__class__ not in PLAIN:
         left = plain_value(left)
     if right.__class__ not in PLAIN:
         right = plain_value(right)
-    return AtomResult(truth, left, right, plain_cause(cause) if cause else None)
+    found = plain_cause(cause) if cause else None
+    # A damaged take can speak of atoms that its condition does not have.
+    if 0 <= atom < len(written):
+        part = written[atom]
+        left = left if part.left is None else part.left
+        right = right if part.right is None else part.right
+        found = part.filled_in(found)
+    return AtomResult(truth, left, right, found)

@@ -66,7 +66,8 @@ class What(StrEnum):
     """
     FOUND = "found"
     """What atoms of a condition found: the atom, its truth, both sides, and a cause; the atom alone
-    if not asked.
+    if not asked. A side that is written in the condition is null, and the cause `too_far` of a
+    sense has no `range_m` where that is written: the documents in the header have them.
     """
     PROGRESS = "progress"
     """How far an action was: what is left, of how much, the unit, and how much less is left at each
@@ -135,7 +136,10 @@ MOST_STEPS = 2**16 - 1
 
 def packed_steps(steps: Sequence[int]) -> bytearray:
     """Steps as uint16; those beyond MOST_STEPS as that."""
-    return bytearray(struct.pack(f"<{len(steps)}H", *(min(each, MOST_STEPS) for each in steps)))
+    try:
+        return bytearray(struct.pack(f"<{len(steps)}H", *steps))
+    except struct.error:
+        return bytearray(struct.pack(f"<{len(steps)}H", *(min(each, MOST_STEPS) for each in steps)))
 
 
 ChunkColumns = tuple[bytearray, bytearray, bytearray, bytearray, str]

@@ -13,6 +13,10 @@ For `can_see(visitor, within=8) and mood == "calm"` the lines are, with reportin
 
 Logic is three-valued: None is unknown. Each atom's result is reported when it differs from the last
 one; where nobody records results, the lines for that are left out.
+
+Numbers that are written in the condition are kept in one list, `numbers`, so that they can be given
+other values in whatever the lines were compiled into. They are not reported: what is reported says
+what was found, and never what is written (`catalog.language.written`).
 """
 
 from collections.abc import Callable
@@ -34,10 +38,14 @@ from umbrant.catalog.language.tree import (
     SenseCall,
     TextTerm,
     YesNoTerm,
+    literal,
 )
 from umbrant.catalog.protocols import discard
 
 Bound = dict[str, Any]
+
+NUMBERS = "numbers{n}"
+"""What the source calls the list of the numbers that are written in the condition."""
 
 
 class ConditionWriter:
@@ -53,6 +61,7 @@ class ConditionWriter:
         self._source = source
         self._lines: list[str] = []
         self._names = 0
+        self._numbers: list[float] = []
         self._slots: dict[str, str] = {}
         """Where a value is kept from one evaluation to the next, as an expression in the source, by
         what it is. Each begins as `never`.
@@ -81,6 +90,7 @@ class ConditionWriter:
 
     def _expression(self, result: str) -> GeneratedExpression:
         self.bound["kept{n}"] = [NEVER] * len(self._slots)
+        self.bound[NUMBERS] = self._numbers
         return GeneratedExpression("\n".join(self._lines), result, self.bound)
 
     def _put(self, depth: int, line: str) -> None:
@@ -141,7 +151,11 @@ class ConditionWriter:
             depth,
             f"{name} = None if {unknown} else {compared}" if unknown else f"{name} = {compared}",
         )
-        self._report(f"({name}, {left}, {right}, {missing})", depth)
+        found = [
+            "None" if literal(side) is not None else value
+            for side, value in ((tree.left, left), (tree.right, right))
+        ]
+        self._report(f"({name}, {found[0]}, {found[1]}, {missing})", depth)
         return name
 
     def _bare_sense(self, tree: SenseCall, depth: int) -> str:
@@ -186,7 +200,8 @@ class ConditionWriter:
         missing, name = self._missing(depth), self._name()
         got = self._value(tree, missing, depth)
         self._put(depth, f"{name} = {got} if {got} is True or {got} is False else None")
-        self._report(f"({name}, {got}, None, {missing})", depth)
+        found = "None" if literal(tree) is not None else got
+        self._report(f"({name}, {found}, None, {missing})", depth)
         return name
 
     def _call_sense(self, sensed: BoundSense, depth: int) -> str:
@@ -210,6 +225,9 @@ class ConditionWriter:
         return f"{self._name(function.func, prefix)}({', '.join([*placed, *named])})"
 
     def _bind(self, value: Any) -> str:
+        if isinstance(value, int | float) and not isinstance(value, bool):
+            self._numbers.append(value)
+            return f"{NUMBERS}[{len(self._numbers) - 1}]"
         name = self._name(prefix="c")
         self.bound[name] = value
         return name
@@ -287,7 +305,11 @@ class ConditionWriter:
         self._put(depth, f"{name} = {got}")
         self._put(depth, f"if {got}.__class__ is Reading:")
         self._put(depth + 1, f"{name} = {got}.value")
-        self._note_cause(missing, f"{got}.cause is not None", f"{got}.cause", depth + 1)
+        reason = f"{got}.cause"
+        if sensed.range_m is not None:
+            # The atom is more than this sense, so no reader knows which range was left out.
+            reason = f"with_range({reason}, {self._bind(sensed.range_m)})"
+        self._note_cause(missing, f"{got}.cause is not None", reason, depth + 1)
         return name
 
     def _inner_truth(self, tree: ConditionTree, depth: int) -> str:

@@ -43,6 +43,8 @@ class BoundSense:
     arguments: Mapping[str, Any] = field(default_factory=dict)
     always_reading: bool = False
     """Whether the function returns nothing but Readings."""
+    range_m: float | None = None
+    """How far it is to look, where that is written: what its cause `too_far` leaves out."""
 
 
 @lru_cache(maxsize=1024)

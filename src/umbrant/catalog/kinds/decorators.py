@@ -589,7 +589,7 @@ class Hold(DecoratorBase):
             super().stop(me)
 
 
-@decorator("weight {weight}", can_end=as_inside, keeps_work=True)
+@decorator("weight {weight}", can_end=as_inside, keeps_work=True, weighs=True)
 class Weight(DecoratorBase):
     """How often a row is drawn by the random selector it is in, against the others.
 

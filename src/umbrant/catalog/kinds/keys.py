@@ -191,9 +191,8 @@ def note_seen(me: Me, group: Group, *, key: AgentKey, within: Range = 1000.0) ->
     key: set to the nearest that is seen, and cleared while none is
     within: how far to look; never further than the body can see
     """
-    range_m = min(within, me.body.sight_m)
     others = [body for body in me.world.bodies(group) if body.name != me.name]
-    looks = [(look_for(me, body.place, range_m), body.name) for body in others]
+    looks = [(look_for(me, body.place, within), body.name) for body in others]
     seen = [(look.measure or 0.0, name) for look, name in looks if look.value is True]
     if not seen:
         key.set(None, cause("none_seen", group=group))

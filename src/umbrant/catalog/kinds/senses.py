@@ -24,10 +24,14 @@ from umbrant.model.values import KeyType, Point
 def look_for(me: Me, there: Point, within_m: float) -> Reading:
     """Whether a point is seen: near enough, inside the cone, and nothing in between. Measures its
     distance.
+
+    What is beyond `within_m` is `too_far`, without the range: see `Kind.bounded_by`.
     """
     away = distance_m(me.body.place, there)
     if away > within_m:
-        return Reading(False, away, cause("too_far", distance_m=away, range_m=within_m))
+        return Reading(False, away, cause("too_far", distance_m=away))
+    if away > me.body.sight_m:
+        return Reading(False, away, cause("beyond_sight", distance_m=away, range_m=me.body.sight_m))
     off = abs(turn_between(me.body.heading_deg, heading_to(me.body.place, there)))
     if off > me.body.cone_deg / 2 and away > me.body.radius_m:
         off_deg = float(round(off))
@@ -40,7 +44,7 @@ def look_for(me: Me, there: Point, within_m: float) -> Reading:
     return Reading(True, away)
 
 
-@sense("can see {target}[ within {within}]", gives=KeyType.YES_NO, unit="m")
+@sense("can see {target}[ within {within}]", gives=KeyType.YES_NO, unit="m", bounded_by="within")
 def can_see(me: Me, target: AnAgent, within: Range = 100.0) -> Reading:
     """Whether an agent is in sight: within range, inside the cone of sight, and no wall in between.
 
@@ -52,7 +56,7 @@ def can_see(me: Me, target: AnAgent, within: Range = 100.0) -> Reading:
     there = target.at()
     if isinstance(there, Cause):
         return Reading(None, None, there)
-    return look_for(me, there, min(within, me.body.sight_m))
+    return look_for(me, there, within)
 
 
 @sense("distance to {target}", gives=KeyType.NUMBER, unit="m")

@@ -25,6 +25,10 @@ ARITHMETIC_OPERATORS: dict[str, Callable[[float, float], float]] = {
 }
 
 
+TOO_FAR, RANGE = "too_far", "range_m"
+"""A cause of senses that are bounded, and its fact that they leave out (`Kind.bounded_by`)."""
+
+
 class AtomResult(NamedTuple):
     """The result of evaluating one atom of a condition: a comparison, a sense, or a bare key.
 
@@ -51,8 +55,21 @@ def calculate(sign: str, one: Any, other: Any) -> float | None:
         return None
 
 
+def with_range(reason: Cause, range_m: float) -> Cause:
+    """A cause with the range that it leaves out, where it is one that does."""
+    if reason.kind != TOO_FAR or RANGE in reason.facts:
+        return reason
+    return Cause(TOO_FAR, {**reason.facts, RANGE: range_m})
+
+
 NEVER = object()
 """Marks an atom whose result has not been reported yet. Equal to no result, None included."""
 
-HELPERS = {"AtomResult": AtomResult, "Reading": Reading, "calculate": calculate, "never": NEVER}
+HELPERS = {
+    "AtomResult": AtomResult,
+    "Reading": Reading,
+    "calculate": calculate,
+    "with_range": with_range,
+    "never": NEVER,
+}
 """The globals of every generated function."""

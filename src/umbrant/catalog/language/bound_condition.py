@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from typing import Protocol
 
-from umbrant.catalog.codegen.condition import ConditionWriter
+from umbrant.catalog.codegen.condition import NUMBERS, ConditionWriter
 from umbrant.catalog.codegen.expression import BoundSense
 from umbrant.catalog.language.atom_results import AtomResult
 from umbrant.catalog.language.tree import ConditionTree, SenseCall
@@ -37,9 +37,29 @@ class BoundCondition:
         source: ValueSource,
         report: Callable[[int, AtomResult | None], None],
     ) -> None:
+        self._source = source
+        self._report = report
         self.expression = ConditionWriter(source).condition(tree, report)
         self.evaluate: Callable[[], bool] = self.expression.compiled()
         """Evaluate it now. Unknown counts as no."""
+
+    def renumber(self, tree: ConditionTree, changed: int) -> bool:
+        """Take the numbers of a condition that differs in so many numbers and in nothing else, and
+        go on with what is remembered. Returns False, with nothing changed, where a number is out of
+        reach: one that is bound into a function, say.
+        """
+        written = ConditionWriter(self._source).condition(tree, self._report)
+        mine, given = (each.bound[NUMBERS] for each in (self.expression, written))
+        is_same = (written.lines, written.result) == (self.expression.lines, self.expression.result)
+        if (
+            not is_same
+            or sum(one != other for one, other in zip(mine, given, strict=True)) != changed
+        ):
+            return False
+        # In place: the lines may have been compiled into paths and machines too, and all of them
+        # hold this list.
+        mine[:] = given
+        return True
 
 
 def bind_formula(tree: ConditionTree, source: ValueSource) -> Callable[[], Value | None]:

@@ -211,6 +211,11 @@ def source(tree: ConditionTree) -> str:
             return word.join(_inner(part, _binds(tree) + 1) for part in parts)
 
 
+def literal(tree: ConditionTree) -> float | str | bool | None:
+    """The value of a term that is written as such; None for anything else."""
+    return tree.value if isinstance(tree, NumberTerm | TextTerm | YesNoTerm) else None
+
+
 def atoms(tree: ConditionTree) -> Iterator[ConditionTree]:
     """The questions a condition is made of, in the order in which they are written: comparisons,
     keys, senses.

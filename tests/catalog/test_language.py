@@ -19,7 +19,7 @@ from umbrant.catalog.language.grid import evaluate_on_grid
 from umbrant.catalog.language.phrases import PhrasePieceKind, pieces, spoken
 from umbrant.catalog.language.tree import LanguageError, NumberTerm, SenseCall, parse, source
 from umbrant.catalog.language.written import (
-    ChangedNumber,
+    WrittenNumberChange,
     WrittenPart,
     changed_numbers,
     written_parts,
@@ -156,9 +156,13 @@ def test_a_condition_is_not_given_the_numbers_of_another(text: str) -> None:
 @pytest.mark.parametrize(
     ("before", "after", "found"),
     [
-        ("n < 5", "n < 6", [ChangedNumber(0, 5.0, 6.0, "<")]),
-        ("flag and 5 < n", "flag and 6 < n", [ChangedNumber(1, 5.0, 6.0, "<", is_left=True)]),
-        ("not can_see(who, within=3)", "not can_see(who, within=4)", [ChangedNumber(0, 3.0, 4.0)]),
+        ("n < 5", "n < 6", [WrittenNumberChange(0, 5.0, 6.0, "<")]),
+        ("flag and 5 < n", "flag and 6 < n", [WrittenNumberChange(1, 5.0, 6.0, "<", is_left=True)]),
+        (
+            "not can_see(who, within=3)",
+            "not can_see(who, within=4)",
+            [WrittenNumberChange(0, 3.0, 4.0)],
+        ),
         ("n < 5", "n <= 6", None),
         ("n < 5", "m < 6", None),
         ("n < 5 and flag", "n < 6 or flag", None),
@@ -170,7 +174,7 @@ def test_a_condition_is_not_given_the_numbers_of_another(text: str) -> None:
     ],
 )
 def test_which_numbers_differ_is_known_where_a_take_says_what_comes_of_them(
-    before: str, after: str, found: list[ChangedNumber] | None
+    before: str, after: str, found: list[WrittenNumberChange] | None
 ) -> None:
     changed = changed_numbers(parse(before), parse(after), BUILTIN)
     assert changed == (None if found is None else tuple(found))
@@ -189,13 +193,13 @@ def test_a_number_changes_an_answer_just_where_it_is_another_one(
         COMPARISON_OPERATORS[sign](*((each, measured) if is_left else (measured, each)))
         for each in (before, after)
     ]
-    change = ChangedNumber(0, before, after, sign, is_left)
+    change = WrittenNumberChange(0, before, after, sign, is_left)
     left, right = (None, measured) if is_left else (measured, None)
     assert change.may_change(truths[0], left, right) is (truths[0] is not truths[1])
 
 
 def test_a_range_changes_an_answer_between_the_old_one_and_the_new() -> None:
-    wider = ChangedNumber(0, 3.0, 4.0)
+    wider = WrittenNumberChange(0, 3.0, 4.0)
     found = [(False, 5.0), (False, 4.0), (False, 3.5), (True, 3.0), (None, None)]
     assert [wider.may_change(truth, away, None) for truth, away in found] == [
         False,

@@ -31,7 +31,7 @@ from umbrant.model.edits import (
 from umbrant.model.parts import GUARD, Slot
 from umbrant.model.staging import Cue, RaiseEvent
 from umbrant.model.values import KeyType
-from umbrant.rolling.resuming import AgentRow, Answer, change_of
+from umbrant.rolling.resuming import AgentRow, RecordedAnswer, change_of
 from umbrant.rolling.roll import Play, RollOrder, chunk_ticks, header_of, played, roll
 from umbrant.take.compare import different
 from umbrant.take.reader import Take, read_take
@@ -49,14 +49,14 @@ class RecordedTake:
         self.take = take
         self.heard = heard_in(take)
 
-    def answers(self, agent: str, row_id: str, part: str) -> Iterator[Answer]:
+    def answers(self, agent: str, row_id: str, part: str) -> Iterator[RecordedAnswer]:
         written = WrittenConditions(self.take.header).of(agent, row_id, part)
         for tick, _, atom, found in self.take.agents[agent].row(row_id).atom_steps.get(part, []):
             if found is not None:
                 here = written[atom]
                 left = found.left if here.left is None else None
                 right = found.right if here.right is None else None
-                yield Answer(tick, atom, found.truth, left, right)
+                yield RecordedAnswer(tick, atom, found.truth, left, right)
 
 
 def heard_in(take: Take) -> dict[AgentRow, int]:

@@ -27,7 +27,7 @@ AgentRow = tuple[str, str]
 """The name of an agent, and the id of a row that it runs."""
 
 
-class Answer(NamedTuple):
+class RecordedAnswer(NamedTuple):
     """What an atom of a condition found, as it was recorded."""
 
     tick: int
@@ -44,7 +44,7 @@ class RecordedRows(Protocol):
     def heard(self) -> Mapping[AgentRow, int]:
         """At which tick each row of each agent was first heard of."""
 
-    def answers(self, agent: str, row_id: str, part: str) -> Iterable[Answer]:
+    def answers(self, agent: str, row_id: str, part: str) -> Iterable[RecordedAnswer]:
         """What the condition of a part of a row found, in the order of time."""
 
 
@@ -71,7 +71,7 @@ class OrderChange:
                 yield from _first_changed(condition, answers)
 
 
-def _first_changed(condition: ConditionChange, answers: Iterable[Answer]) -> list[int]:
+def _first_changed(condition: ConditionChange, answers: Iterable[RecordedAnswer]) -> list[int]:
     """The first tick at which a condition may find something else; empty where it never does."""
     numbers = {each.atom: each for each in condition.numbers}
     for answer in answers:

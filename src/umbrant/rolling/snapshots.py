@@ -17,7 +17,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from umbrant.model.expanded import expand_behavior
-from umbrant.rolling.resuming import AgentRow, Answer, OrderChange, cue_ticks
+from umbrant.rolling.resuming import AgentRow, OrderChange, RecordedAnswer, cue_ticks
 from umbrant.rolling.roll import RollOrder, played
 from umbrant.take.pieces import TakePiece
 from umbrant.take.tables import What
@@ -189,7 +189,7 @@ class TakeHistory:
             if ticks:
                 self.heard.setdefault((chunk.agent, chunk.row), ticks[0])
 
-    def answers(self, agent: str, row_id: str, part: str) -> Iterator[Answer]:
+    def answers(self, agent: str, row_id: str, part: str) -> Iterator[RecordedAnswer]:
         """What the condition of a part of a row found, in the order of time."""
         place = (agent, row_id, part, What.FOUND)
         for piece in self.pieces:
@@ -199,7 +199,7 @@ class TakeHistory:
                     for tick, entry in zip(ticks, entries, strict=True):
                         # An atom that was passed over is there alone.
                         if len(entry) > 1:
-                            yield Answer(tick, *entry[:4])
+                            yield RecordedAnswer(tick, *entry[:4])
 
     def snapshot_ticks(self) -> list[int]:
         """Before which ticks snapshots are made; none where they would take too much memory.

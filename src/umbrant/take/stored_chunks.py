@@ -206,10 +206,10 @@ def _put_gauges(record: RowRecord, part: str, gauges: list[tuple[int, Gauge]]) -
         changes.add(tick, gauge)
 
 
-Reading = tuple[Callable[[StoredChunk], Any], Callable[[RowRecord, str, Any], None]]
+ChunkReading = tuple[Callable[[StoredChunk], Any], Callable[[RowRecord, str, Any], None]]
 """How a kind of chunk is decoded, and how what was decoded is put into the record of its row."""
 
-_READINGS: Mapping[str, Reading] = {
+_READINGS: Mapping[str, ChunkReading] = {
     What.RAN: (_spans_of, _put_spans),
     What.REFUSED: (_refusals_of, _put_refusals),
     What.PROGRESS: (_progress_of, _put_progress),
@@ -218,7 +218,7 @@ _READINGS: Mapping[str, Reading] = {
 }
 
 
-def reading_of(what: str, written: Sequence[WrittenPart]) -> Reading:
+def reading_of(what: str, written: Sequence[WrittenPart]) -> ChunkReading:
     """How a kind of chunk is read. `written` is what is written in the condition that a chunk of
     finds is about. Raises ValueError for no kind of chunk.
     """

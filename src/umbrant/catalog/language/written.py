@@ -38,7 +38,7 @@ class WrittenPart(NamedTuple):
         return with_range(cause, self.range_m) if cause and self.range_m is not None else cause
 
 
-class ChangedNumber(NamedTuple):
+class WrittenNumberChange(NamedTuple):
     """A number of one atom that is another one than before."""
 
     atom: int
@@ -76,7 +76,7 @@ class ConditionChange(NamedTuple):
     part: str
     tree: ConditionTree
     """The condition as it is now."""
-    numbers: tuple[ChangedNumber, ...]
+    numbers: tuple[WrittenNumberChange, ...]
 
 
 def written_parts(tree: ConditionTree, catalog: Catalog) -> tuple[WrittenPart, ...]:
@@ -110,12 +110,12 @@ def written_range(ask: SenseCall, kind: Kind) -> float | None:
 
 def changed_numbers(
     before: ConditionTree, after: ConditionTree, catalog: Catalog
-) -> tuple[ChangedNumber, ...] | None:
+) -> tuple[WrittenNumberChange, ...] | None:
     """The numbers in which two conditions differ. None where they differ in anything else, or where
     what a take keeps does not say what comes of a number.
     """
     one, other = list(atoms(before)), list(atoms(after))
-    found: list[ChangedNumber] = []
+    found: list[WrittenNumberChange] = []
     if len(one) != len(other) or _shape(before) != _shape(after):
         return None
     for index, (was, now) in enumerate(zip(one, other, strict=True)):
@@ -130,7 +130,7 @@ def changed_numbers(
 
 def _changed(
     index: int, was: ConditionTree, now: ConditionTree, catalog: Catalog
-) -> ChangedNumber | None:
+) -> WrittenNumberChange | None:
     """The number in which two atoms differ; None where they differ in anything else."""
     if isinstance(was, SenseCall) and isinstance(now, SenseCall):
         return _changed_range(index, was, now, catalog)
@@ -147,15 +147,15 @@ def _changed(
 
 def _changed_side(
     index: int, was: ConditionTree, now: ConditionTree, sign: str, *, is_left: bool
-) -> ChangedNumber | None:
+) -> WrittenNumberChange | None:
     if not isinstance(was, NumberTerm) or not isinstance(now, NumberTerm):
         return None
-    return ChangedNumber(index, was.value, now.value, sign, is_left)
+    return WrittenNumberChange(index, was.value, now.value, sign, is_left)
 
 
 def _changed_range(
     index: int, was: SenseCall, now: SenseCall, catalog: Catalog
-) -> ChangedNumber | None:
+) -> WrittenNumberChange | None:
     kind = catalog.get(was.sense, Family.SENSE)
     if kind is None or was.sense != now.sense or not kind.bounded_by:
         return None
@@ -163,7 +163,7 @@ def _changed_range(
     one, other = before.pop(kind.bounded_by, None), after.pop(kind.bounded_by, None)
     if before != after or not isinstance(one, NumberTerm) or not isinstance(other, NumberTerm):
         return None
-    return ChangedNumber(index, one.value, other.value)
+    return WrittenNumberChange(index, one.value, other.value)
 
 
 def _shape(tree: ConditionTree) -> object:

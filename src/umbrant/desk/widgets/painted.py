@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 
 from umbrant.desk.logs import log, log_file
 from umbrant.desk.session.desk import Desk
+from umbrant.desk.widgets.paint_turns import PaintTurns
 from umbrant.desk.widgets.theme import DAY, Palette, body_font
 
 ModelIndex = QModelIndex | QPersistentModelIndex
@@ -110,6 +111,10 @@ class PaintedView(QWidget):
         self.palette_ = palette
         self.update()
 
+    def update_in_turn(self) -> None:
+        """Paint it anew, after other views that show the same change."""
+        PaintTurns.shared().ask(self)
+
     def draw(self, painter: QPainter) -> None:
         """Draw the view's content. Called in a paint event with the widget's rectangle cleared."""
         raise NotImplementedError
@@ -176,11 +181,11 @@ class PaintedDelegate(QStyledItemDelegate):
         guarded(painter, view, cell, lambda each: self.draw_cell(each, cell, option, index))
 
 
-def paint_with(desk: Desk, view: QWidget) -> None:
+def paint_with(desk: Desk, view: PaintedView) -> None:
     """Paint a view anew whenever something else is looked at."""
     for changed in (desk.project_changed, desk.take_changed, desk.agent_changed, desk.row_selected):
-        changed.connect(view.update)
-    desk.playhead_moved.connect(view.update)
+        changed.connect(view.update_in_turn)
+    desk.playhead_moved.connect(view.update_in_turn)
 
 
 def draw_focus(painter: QPainter, view: QWidget, palette: Palette) -> None:

@@ -83,7 +83,7 @@ class LanesView(PaintedView):
             changed.connect(self._refresh)
         desk.tape.changed.connect(self.update)
         desk.hits_changed.connect(self.update)
-        desk.playhead_moved.connect(self.update)
+        desk.playhead_moved.connect(self.update_in_turn)
 
     def sizeHint(self) -> QSize:
         count = max(1, min(MOST_SHOWN, len(self.rows())))
@@ -372,7 +372,7 @@ class LanesView(PaintedView):
         self._place_bar()
         self._show_chosen()
         self.updateGeometry()
-        self.update()
+        self.update_in_turn()
 
     def _cast(self) -> tuple[Member, ...]:
         """Those who decide something: a puppet's lane would be empty."""

@@ -1,0 +1,43 @@
+"""Painting one view after the other, so that the keyboard and the mouse are heard in between."""
+
+from PySide6.QtCore import QCoreApplication, QObject, QTimer
+from PySide6.QtWidgets import QWidget
+from shiboken6 import isValid
+
+
+class PaintTurns(QObject):
+    """Has each widget that asks for it painted in a turn of the event loop of its own.
+
+    Qt paints all of a window that is to be painted at once. When another take is shown that is
+    nearly all of it, which takes longer than a window may keep its user waiting.
+    """
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self._waiting: dict[QWidget, None] = {}
+        self._turn = QTimer(self)
+        self._turn.setSingleShot(True)
+        self._turn.timeout.connect(self._next)
+
+    @classmethod
+    def shared(cls) -> "PaintTurns":
+        """The turns of all windows of the program."""
+        program = QCoreApplication.instance()
+        if program is None:
+            raise RuntimeError("nothing is painted without an application")
+        return program.findChild(cls) or cls(program)
+
+    def ask(self, widget: QWidget) -> None:
+        """Have a widget painted soon, after those that have asked before."""
+        self._waiting[widget] = None
+        if not self._turn.isActive():
+            self._turn.start()
+
+    def _next(self) -> None:
+        widget = next(iter(self._waiting))
+        del self._waiting[widget]
+        # Its window may have been closed while it waited.
+        if isValid(widget):
+            widget.update()
+        if self._waiting:
+            self._turn.start()

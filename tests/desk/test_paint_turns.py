@@ -1,0 +1,63 @@
+"""Views that show the same change are painted one after the other."""
+
+from PySide6.QtGui import QPainter
+from PySide6.QtWidgets import QVBoxLayout, QWidget
+from pytestqt.qtbot import QtBot
+
+from umbrant.desk.widgets.painted import PaintedView
+
+
+class Counting(PaintedView):
+    """Notes when it is painted, in the list that all of a window share."""
+
+    def __init__(self, name: str, painted: list[str], parent: QWidget) -> None:
+        super().__init__(parent)
+        self._name, self._painted = name, painted
+        self.setMinimumSize(20, 20)
+
+    def draw(self, painter: QPainter) -> None:
+        self._painted.append(self._name)
+
+
+def window_of(qtbot: QtBot, painted: list[str], names: str) -> tuple[QWidget, list[Counting]]:
+    window = QWidget()
+    qtbot.addWidget(window)
+    views = [Counting(each, painted, window) for each in names]
+    layout = QVBoxLayout(window)
+    for view in views:
+        layout.addWidget(view)
+    window.show()
+    qtbot.waitUntil(lambda: set(painted) == set(names))
+    qtbot.wait(20)
+    painted.clear()
+    return window, views
+
+
+def test_each_view_is_painted_in_a_turn_of_its_own(qtbot: QtBot) -> None:
+    painted: list[str] = []
+    _, views = window_of(qtbot, painted, "abc")
+    for view in (views[2], views[0], views[1], views[0]):
+        view.update_in_turn()
+    assert painted == []
+    qtbot.waitUntil(lambda: len(painted) == 3)
+    qtbot.wait(20)
+    assert painted == ["c", "a", "b"]
+
+
+def test_a_view_that_is_gone_is_left_out(qtbot: QtBot) -> None:
+    painted: list[str] = []
+    _, views = window_of(qtbot, painted, "ab")
+    for view in views:
+        view.update_in_turn()
+    views[0].deleteLater()
+    qtbot.waitUntil(lambda: painted == ["b"])
+
+
+def test_what_asks_again_while_it_waits_is_painted_once(qtbot: QtBot) -> None:
+    painted: list[str] = []
+    _, views = window_of(qtbot, painted, "ab")
+    for _ in range(5):
+        views[0].update_in_turn()
+    qtbot.waitUntil(lambda: painted == ["a"])
+    qtbot.wait(20)
+    assert painted == ["a"]

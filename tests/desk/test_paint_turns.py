@@ -35,29 +35,33 @@ def window_of(qtbot: QtBot, painted: list[str], names: str) -> tuple[QWidget, li
 
 def test_each_view_is_painted_in_a_turn_of_its_own(qtbot: QtBot) -> None:
     painted: list[str] = []
-    _, views = window_of(qtbot, painted, "abc")
+    window, views = window_of(qtbot, painted, "abc")
     for view in (views[2], views[0], views[1], views[0]):
         view.update_in_turn()
     assert painted == []
     qtbot.waitUntil(lambda: len(painted) == 3)
     qtbot.wait(20)
     assert painted == ["c", "a", "b"]
+    assert window.isVisible()
 
 
 def test_a_view_that_is_gone_is_left_out(qtbot: QtBot) -> None:
     painted: list[str] = []
-    _, views = window_of(qtbot, painted, "ab")
+    window, views = window_of(qtbot, painted, "ab")
     for view in views:
         view.update_in_turn()
     views[0].deleteLater()
-    qtbot.waitUntil(lambda: painted == ["b"])
+    qtbot.waitUntil(lambda: "b" in painted)
+    assert "a" not in painted
+    assert window.isVisible()
 
 
 def test_what_asks_again_while_it_waits_is_painted_once(qtbot: QtBot) -> None:
     painted: list[str] = []
-    _, views = window_of(qtbot, painted, "ab")
+    window, views = window_of(qtbot, painted, "ab")
     for _ in range(5):
         views[0].update_in_turn()
     qtbot.waitUntil(lambda: painted == ["a"])
     qtbot.wait(20)
     assert painted == ["a"]
+    assert window.isVisible()

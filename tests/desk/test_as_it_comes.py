@@ -1,16 +1,25 @@
 """A take that is rolled is seen as it comes: from when it has reached what the author looks at."""
 
+import sys
 from collections.abc import Callable
+from pathlib import Path
 
+import pytest
 from PySide6.QtCore import Qt
 
 from tests.desk.conftest import Driver
+from tests.rolling.test_resuming import tables, with_number
+from tests.rolling.test_snapshots import LATE, children
 from umbrant.desk.session.branches import branch
+from umbrant.desk.session.roller import Roller
 from umbrant.model.documents import Project
 from umbrant.model.edits import Edit, set_guard
 from umbrant.model.staging import RaiseEvent, Scenario
+from umbrant.rolling import snapshots
+from umbrant.rolling.roll import RollOrder, roll
 
 LONG_S = 4000.0
+ROOT = Path(__file__).parents[2]
 
 
 def lasting(seconds: float) -> Edit:
@@ -115,3 +124,26 @@ def test_the_next_edit_is_compared_with_a_whole_take(demo_driver: Driver) -> Non
     hands.desk.apply(guarding(11))
     hands.settle()
     assert hands.desk.takes.current.loaded.before is first.loaded.take
+
+
+def test_a_take_that_went_on_wrongly_is_found_out_and_played_again(
+    monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest, tmp_path: Path
+) -> None:
+    monkeypatch.setenv("PYTHONPATH", str(ROOT))
+    monkeypatch.setattr(Roller, "COMMAND", (sys.executable, "-m", "tests.rolling.wrong_supervisor"))
+    hands: Driver = request.getfixturevalue("quay_driver")
+    messages: list[str] = []
+    hands.desk.message.connect(messages.append)
+    worker = hands.desk.takes.roller.process_id
+    hands.until(lambda: len(children(children(worker)[0])) == snapshots.MOST)
+    hands.desk.apply(Edit("Set", lambda project: with_number(project, LATE, 1.1)))
+    hands.until(lambda: any("was not quite right" in each for each in messages))
+    hands.until(lambda: not hands.desk.takes.busy and hands.desk.is_current)
+    take = hands.desk.take
+    right = roll(RollOrder(hands.desk.project, "dusk", tmp_path / "right.take"))
+    assert tables(take.path) == tables(right)
+    # None goes on from a snapshot any more.
+    hands.desk.apply(Edit("Set", lambda project: with_number(project, LATE, 1.2)))
+    hands.until(lambda: not hands.desk.takes.busy and hands.desk.is_current)
+    right = roll(RollOrder(hands.desk.project, "dusk", tmp_path / "again.take"))
+    assert tables(hands.desk.take.path) == tables(right)

@@ -2,7 +2,7 @@
 
 import os
 import subprocess
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from umbrant.rolling.client import ENVIRONMENT, SUPERVISOR, final_reply
@@ -54,9 +54,9 @@ def replies_in_turn(lines: Iterable[str]) -> list[Reply]:
 class Supervisor:
     """One that is asked line by line."""
 
-    def __init__(self) -> None:
+    def __init__(self, command: Sequence[str] = SUPERVISOR) -> None:
         self.process = subprocess.Popen(
-            SUPERVISOR,
+            command,
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             text=True,

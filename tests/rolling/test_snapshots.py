@@ -5,8 +5,9 @@ take is the one from the first tick.
 import os
 import signal
 import subprocess
+import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 import pytest
@@ -17,15 +18,20 @@ from tests.conftest import DEMO
 from tests.rolling.supervised import Supervisor
 from tests.rolling.test_resuming import NUMBERS, order_of, tables, with_number
 from umbrant.branching.branch import with_cues
+from umbrant.catalog.builtin import BUILTIN
 from umbrant.catalog.validation import open_project
 from umbrant.model.documents import Project
 from umbrant.model.edits import change_row, rename_row, set_guard
 from umbrant.model.staging import RaiseEvent
 from umbrant.rolling import snapshots
+from umbrant.rolling.client import SUPERVISOR
 from umbrant.rolling.orders import Look, look_line, order_line, stop_line
-from umbrant.rolling.roll import RollOrder, roll
+from umbrant.rolling.roll import Play, RollOrder, played, roll
 from umbrant.rolling.snapshots import best_ticks
+from umbrant.take.pieces import TakePiece
 from umbrant.take.reader import read_take
+from umbrant.take.recorder import TakeRecorder
+from umbrant.take.take_file import first_difference
 
 QUAY = open_project(DEMO)
 LASTS_S = QUAY.scenario("dusk").seconds
@@ -36,9 +42,9 @@ LATE = ("dog", "woof", "duration", 0.6)
 class Session:
     """Orders that a supervisor carries out one after the other."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, command: Sequence[str] = SUPERVISOR) -> None:
         self.folder = folder
-        self.supervisor = Supervisor()
+        self.supervisor = Supervisor(command)
         self.number = 0
 
     @property
@@ -58,6 +64,8 @@ class Session:
         self.supervisor.say(order_line(self.number, order_of(project, path, seconds), keeps=True))
         first = 0
         while (reply := self.supervisor.hear()).of or reply.number != self.number:
+            # What was resumed has been held against the take from the first tick meanwhile.
+            assert not reply.differs
             first = first or reply.ticks
         assert not reply.error
         assert reply.take == path
@@ -204,6 +212,54 @@ def test_every_number_of_the_demo_in_turn(session: Session) -> None:
         project = with_number(QUAY, place, round(place[-1] * 1.25, 2))
         path, _ = session.roll(project)
         assert_from_first(path, project)
+
+
+WRONG = (sys.executable, "-m", "tests.rolling.wrong_supervisor")
+
+
+def test_a_resumed_take_that_is_wrong_is_found_out_and_none_is_resumed_again(
+    tmp_path: Path,
+) -> None:
+    session = Session(tmp_path, WRONG)
+    try:
+        session.roll(QUAY)
+        session.rest()
+        path, first = session.roll(changed())
+        assert first > 300
+        right = roll(order_of(changed(), tmp_path / "right.take"))
+        assert tables(path) != tables(right)
+        reply = session.supervisor.hear()
+        assert (reply.number, reply.take, reply.error) == (2, None, "")
+        assert "brine" in reply.differs
+        for project in (changed(), changed(2.0)):
+            path, first = session.roll(project)
+            assert first < 50
+            assert_from_first(path, project)
+        time.sleep(0.5)
+        assert session.snapshots == []
+    finally:
+        session.supervisor.end()
+
+
+def test_where_two_recordings_differ_is_said_whatever_their_pieces(tmp_path: Path) -> None:
+    def recorded(project: Project, every: int) -> list[TakePiece]:
+        pieces: list[TakePiece] = []
+        scenario = played(order_of(project, tmp_path))
+        ticks = iter(range(1, 10_000))
+        recorder = TakeRecorder(20.0, 60, pieces.append, lambda: next(ticks) % every == 0)
+        play = Play(project, scenario, recorder, BUILTIN)
+        for tick in range(300):
+            play.tick(tick)
+        recorder.end_chunk()
+        return pieces
+
+    one = recorded(QUAY, 7)
+    assert first_difference(one, recorded(QUAY, 11)) == ""
+    other = recorded(set_guard(QUAY, "warden", "esc", "can_see(visitor, within=11)"), 7)
+    # From tick 183 on, which is in the chunk that begins at 180.
+    assert first_difference(one, other).endswith(" at tick 183")
+    shorter = [each for each in one if each.ticks <= 240]
+    assert first_difference(one, shorter)
 
 
 def test_orders_that_follow_at_once(session: Session) -> None:

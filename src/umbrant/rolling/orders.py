@@ -56,6 +56,10 @@ class RollMessage(Message):
     """Before which ticks snapshots are to be left behind; nothing else is wanted then. Sent by the
     supervisor.
     """
+    checks: bool = False
+    """Whether it is played to its end for that, to be held against what had been played of it. Sent
+    by the supervisor.
+    """
     look: str | None = None
     """A file for what has been played once more than `look_after` ticks are over: a look that need
     not be asked for while it goes on.
@@ -122,6 +126,10 @@ class Reply(Message):
     """How many ticks the take is to have."""
     look: Path | None = None
     """Where what has been played so far can be looked at, if that was asked for."""
+    differs: str = ""
+    """Where a take that had been replied with is not the one from the first tick. It went on from a
+    snapshot, which no order does from now on: it should be ordered again.
+    """
 
     def line(self) -> str:
         """The reply as `read_reply` reads it."""
@@ -140,6 +148,7 @@ def order_line(
     from_tick: int = 0,
     keeps: bool = False,
     prepares: Sequence[int] = (),
+    checks: bool = False,
     look: Look | None = None,
 ) -> str:
     """An order to roll; with the name of a puppet, to rehearse, from a tick on. `keeps` has the
@@ -159,6 +168,7 @@ def order_line(
         from_tick=from_tick,
         keeps=keeps,
         prepares=tuple(prepares),
+        checks=checks,
         look=str(look.path) if look is not None else None,
         look_after=look.after if look is not None else 0,
         counts_only=order.counts_only,

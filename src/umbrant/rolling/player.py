@@ -343,12 +343,19 @@ class Player:
         play = Play(order.project, scenario, recorder, catalog, self._watch)
         playing = _Playing(play, order, scenario, recorder)
         self._snapshots = still_there(self._snapshots)
-        while playing.tick <= max(due) and not self.inbox.is_waiting():
+        last = scenario.tick_count if message.checks else max(due)
+        while not self.inbox.is_waiting():
             if playing.tick in due and is_small() and self._is_copy_to_go_on(playing):
                 self._take_up(playing)
                 self._play_out(playing)
                 return
+            if playing.tick >= last:
+                break
             self._tick(playing)
+        if playing.tick >= last:
+            if message.checks:
+                recorder.end_chunk()
+            self._outbox.send(self._number, "prepared")
 
     def _is_copy_to_go_on(self, playing: "_Playing") -> bool:
         """Leave a snapshot behind. Returns False in the process that plays on, and True in a copy

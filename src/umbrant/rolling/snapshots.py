@@ -167,6 +167,8 @@ class TakeHistory:
     snapshots: list[Snapshot] = field(default_factory=list)
     heard: dict[AgentRow, int] = field(default_factory=dict)
     """At which tick each row of each agent was first heard of."""
+    is_resumed: bool = False
+    """Whether it went on from a snapshot of another order."""
 
     @property
     def ticks(self) -> int:
@@ -179,6 +181,12 @@ class TakeHistory:
             each.channel.close()
             self.snapshots.remove(each)
         self.snapshots.append(snapshot)
+
+    def keep_only(self, ticks: Sequence[int]) -> None:
+        """Let those snapshots go that are at none of these ticks: of older orders, that is."""
+        for each in [each for each in self.snapshots if each.tick not in ticks]:
+            each.channel.close()
+            self.snapshots.remove(each)
 
     def add(self, piece: TakePiece) -> None:
         """Something more has been played."""
@@ -254,7 +262,7 @@ class TakeHistory:
         """The history of an order that goes on from a snapshot. This one must not be used any
         more.
         """
-        found = TakeHistory(order, number)
+        found = TakeHistory(order, number, is_resumed=True)
         for piece in snapshot.past:
             found.add(piece)
         for each in self.snapshots:

@@ -34,7 +34,6 @@ from umbrant.rolling.orders import (
     RollMessage,
     StepMessage,
     StopMessage,
-    order_line,
     read_order,
     refused,
     stop_line,
@@ -43,7 +42,7 @@ from umbrant.rolling.player_process import PlayerLink, PlayerProcess, ResumedPla
 from umbrant.rolling.rehearse import RehearsalFrame
 from umbrant.rolling.resuming import change_of
 from umbrant.rolling.roll_job import RollJob
-from umbrant.rolling.snapshots import MOST, Snapshot, TakeHistory
+from umbrant.rolling.snapshot_maker import SnapshotMaker
 from umbrant.rolling.watch import SharedWatch
 from umbrant.take.errors import TakeError
 from umbrant.take.header import Header
@@ -77,12 +76,8 @@ class Supervisor:
     """Who plays from the first tick."""
     _resumed: list[ResumedPlayer] = field(default_factory=list)
     """Those that go on from snapshots: the last of them with the newest order."""
-    _history: TakeHistory | None = None
-    """What has been played of the newest order that snapshots are wanted of."""
-    _prepared: int = 0
-    """The number of the order of which snapshots were made last."""
-    _prepared_pieces: list[TakePiece] = field(default_factory=list)
-    """What has been played while they were made: each snapshot goes on from all of it so far."""
+    _maker: SnapshotMaker = field(default_factory=SnapshotMaker)
+    """The snapshots, and what was played of the order that they are of."""
     _rests_since_s: float = 0.0
     """Since when there is nothing to be done."""
     _read: bytes = b""
@@ -192,7 +187,7 @@ class Supervisor:
         """Have an order played from its first tick."""
         job.player, job.past = self._player, ()
         if job.keeps:
-            self._forget_history()
+            self._maker.forget()
         if self._player is not None:
             self._send(self._player, job.line)
 
@@ -200,11 +195,13 @@ class Supervisor:
         """Go on with an order from the last snapshot before anything in it can differ from the one
         before. Returns whether there is one.
         """
-        history = self._history
-        if history is not None and self._player is not None and self._prepared == history.number:
+        history = self._maker.history
+        if history is None:
+            return False
+        if self._player is not None and self._maker.is_busy:
             # Snapshots may still be being made, which the machine has no time for now.
             self._send(self._player, stop_line(history.number, "a newer order came").encode())
-        if history is None or not history.snapshots:
+        if not history.snapshots:
             return False
         try:
             order = message.order()
@@ -218,8 +215,8 @@ class Supervisor:
             job.player = player = ResumedPlayer(snapshot, self._watch())
         except OSError:  # it has been killed, or there is no room for another process
             return False
-        self._history = history.gone_back(snapshot, order, job.number)
-        job.past = tuple(self._history.pieces)
+        self._maker.history = gone_back = history.gone_back(snapshot, order, job.number)
+        job.past = tuple(gone_back.pieces)
         self._resumed.append(player)
         self._selector.register(player.messages, selectors.EVENT_READ)
         self._send(player, job.line)
@@ -228,11 +225,6 @@ class Supervisor:
     def _watch(self) -> SharedWatch:
         """A copy of a snapshot counts its ticks where the player does that it was forked from."""
         return self._player.watch if self._player is not None else SharedWatch()
-
-    def _forget_history(self) -> None:
-        if self._history is not None:
-            self._history.close()
-        self._history = None
 
     def _stop(self, job: RollJob, because: str) -> None:
         job.stopped_because = job.stopped_because or because
@@ -258,7 +250,7 @@ class Supervisor:
     def _new_player(self) -> None:
         """Fork a player, which has all modules loaded and none of what other takes left behind."""
         # What went before was forked by the player that has ended.
-        self._forget_history()
+        self._maker.forget()
         self._player = PlayerProcess()
         self._selector.register(self._player.messages, selectors.EVENT_READ)
         self._forget_calls()
@@ -279,11 +271,7 @@ class Supervisor:
         try:
             messages, may_go_on = player.read()
             for number, what, *more in messages:
-                if what == "snapshot":
-                    self._keep_snapshot(player, number, *more)
-                    continue
-                if what == "piece" and self._prepares(number):
-                    self._prepared_pieces.append(_piece(more[0]))
+                if self._hear_of_snapshots(player, number, what, more):
                     continue
                 job = next((each for each in self._jobs_of(player) if each.number == number), None)
                 if job is not None:
@@ -304,6 +292,24 @@ class Supervisor:
         else:
             if not may_go_on:
                 self._ended(player)
+
+    def _hear_of_snapshots(
+        self, player: PlayerLink, number: int, what: str, more: list[Any]
+    ) -> bool:
+        """Act on a message about an order that is played for its snapshots. Returns whether it is
+        one.
+        """
+        if what == "snapshot":
+            self._keep_snapshot(player, number, *more)
+        elif not self._maker.makes(number):
+            return False
+        elif what == "piece":
+            self._maker.add(_piece(more[0]))
+        elif what == "prepared":
+            differs = self._maker.finish()
+            if differs:
+                self._reply(Reply(number=number, differs=differs))
+        return True
 
     def _hear(self, job: RollJob, what: str, more: list[Any]) -> None:
         """Act on a message about a job."""
@@ -349,8 +355,9 @@ class Supervisor:
     def _add(self, job: RollJob, file: TakeFile, piece: TakePiece) -> None:
         """Something more of a job has been played."""
         file.push(piece)
-        if self._history is not None and self._history.number == job.number:
-            self._history.add(piece)
+        history = self._maker.history
+        if history is not None and history.number == job.number:
+            history.add(piece)
         look = job.look
         if look is not None and not job.is_superseded and file.ticks > look.after:
             job.look = None
@@ -362,58 +369,28 @@ class Supervisor:
         if job.keeps and not job.past:
             message = read_order(job.line)
             if isinstance(message, RollMessage):
-                self._forget_history()
-                self._history = TakeHistory(message.order(), job.number)
+                self._maker.keep(message.order(), job.number)
 
     def _keep_snapshot(self, player: PlayerLink, number: int, tick: int) -> None:
         """A player has left a snapshot behind."""
         channel = player.take_socket()
-        if channel is None:
-            return
-        history, past = self._history, tuple(self._prepared_pieces)
-        # It goes on from what was sent before it, so that has to end where it begins.
-        fits = bool(past) and past[-1].ticks == int(tick) <= (history.ticks if history else 0)
-        if (
-            history is not None
-            and fits
-            and self._prepares(number)
-            and len(history.snapshots) < 2 * MOST
-        ):
-            history.keep(Snapshot(int(tick), channel, past))
-        else:
-            channel.close()
-
-    def _prepares(self, number: int) -> bool:
-        """Whether an order is played for its snapshots. Never one in which a project's own code
-        runs: its player can send anything, and any number of it.
-        """
-        history = self._history
-        return (
-            history is not None
-            and history.number == self._prepared == number
-            and not history.order.project.nodes
-        )
+        if channel is not None:
+            self._maker.keep_snapshot(number, int(tick), channel)
 
     def _wants_snapshots(self) -> bool:
         """Whether there are none yet of what was played last, and nothing else is to be done."""
-        history = self._history
-        is_prepared = history is None or history.number == self._prepared
-        return not (is_prepared or self._jobs or self._is_input_over)
+        return self._maker.is_due and not self._jobs and not self._is_input_over
 
     def _prepare(self) -> None:
         """Once nothing has been ordered for a moment, have snapshots made of what was played last.
         It is played once more for them, rather than being slowed down by them.
         """
-        history, player = self._history, self._player
         rested_s = time.monotonic() - self._rests_since_s
-        if history is None or player is None or rested_s < PREPARE_AFTER_S:
+        if self._player is None or rested_s < PREPARE_AFTER_S:
             return
-        self._prepared = history.number
-        self._prepared_pieces = []
-        ticks = history.snapshot_ticks()
-        if ticks:
-            line = order_line(history.number, history.order, prepares=ticks)
-            self._send(player, line.encode())
+        line = self._maker.line()
+        if line:
+            self._send(self._player, line.encode())
 
     def _fall_back(self, job: RollJob) -> None:
         """Play an order from its first tick, since nobody can go on with it from a later one."""

@@ -48,6 +48,10 @@ class Roller(QObject):
     """How many ticks of the newest order have been played, and of how many."""
     looked = Signal(object)
     """The path of a file with what had been played of an order when that was asked for."""
+    differed = Signal(str, bool)
+    """Where a take that went on from a snapshot was another one than that from its first tick, and
+    whether it is that of the newest order. From now on all are played from there.
+    """
     stepped = Signal(object)
     """A `Reply` in a rehearsal: that it is ready, a frame, or with the take what the hand did."""
 
@@ -166,6 +170,9 @@ class Roller(QObject):
     def _take(self, reply: Reply) -> None:
         if reply.look is not None:
             self.looked.emit(reply.look)
+            return
+        if reply.differs:
+            self.differed.emit(reply.differs, reply.number == self._newest)
             return
         if reply.number != self._newest:
             return

@@ -2,6 +2,7 @@
 kept to go back to.
 """
 
+import logging
 import shutil
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
@@ -34,7 +35,7 @@ KEPT_TAKES = 12
 class OrderedRoll:
     """What is being rolled, and what for."""
 
-    path: Path
+    order: RollOrder
     project: Project
     """The very object that was sent, so that *is it still the same* is answered without comparing
     documents. Of a branch that of its parent.
@@ -93,6 +94,7 @@ class Takes(QObject):
         self.roller = Roller(self)
         self.roller.rolled.connect(self._rolled)
         self.roller.failed.connect(self._failed)
+        self.roller.differed.connect(self._differed)
         self.roller.busy_changed.connect(self._busy_changed)
         self.roller.progressed.connect(self._progressed)
         self.roller.looked.connect(self._looked)
@@ -147,7 +149,7 @@ class Takes(QObject):
         """
         self._forget_look()
         self._look_clock.invalidate()
-        self._ordered = OrderedRoll(order.path, order.project)
+        self._ordered = OrderedRoll(order, order.project)
         look = None
         if wished is not None and not self.compares:
             look = Look(self._begin_look(), wished)
@@ -160,13 +162,13 @@ class Takes(QObject):
         parent = parent or self.current
         if parent is not None:
             self._forget_look()
-            self._ordered = OrderedRoll(order.path, parent.project, parent, says)
+            self._ordered = OrderedRoll(order, parent.project, parent, says)
             self.roller.order(order)
 
     def order_other(self, order: RollOrder, called: str) -> None:
         """Roll something that the shown take is then compared with."""
         self._forget_look()
-        self._ordered = OrderedRoll(order.path, order.project, called=called)
+        self._ordered = OrderedRoll(order, order.project, called=called)
         self.roller.order(order)
 
     def look(self) -> None:
@@ -236,6 +238,21 @@ class Takes(QObject):
             self._show(self.kept[-1])
         self.message.emit(message)
 
+    def _differed(self, where: str, is_newest: bool) -> None:
+        """A take that went on from a snapshot has been found to be wrong: play it again."""
+        logging.getLogger("umbrant").warning("a resumed take was not right: %s", where)
+        self.message.emit(
+            f"A take was not quite right ({where}): it had gone on from where it differs from the "
+            "one before. It is played again from its first tick, as all others are from now on. "
+            "This is a fault of Umbrant; please report it."
+        )
+        ordered = self._ordered
+        if is_newest and ordered is not None:
+            # Into a file of its own, for the one that is wrong may still be being read.
+            order = replace(ordered.order, path=self.next_file())
+            self._ordered = replace(ordered, order=order)
+            self.roller.order(order)
+
     def _compared_with(self) -> NumberedTake | None:
         """The take that the one which is being rolled is compared with."""
         ordered = self._ordered
@@ -246,7 +263,7 @@ class Takes(QObject):
         if reply.take is None:
             return
         ordered = self._ordered
-        if ordered is not None and ordered.path == reply.take and ordered.called:
+        if ordered is not None and ordered.order.path == reply.take and ordered.called:
             self.compare_with_file(reply.take, ordered.called)
             return
         before = self._compared_with()
@@ -372,7 +389,7 @@ class Takes(QObject):
             return
         self._numbered += 1
         ordered = self._ordered
-        is_ordered = ordered is not None and ordered.path == loaded.take.path
+        is_ordered = ordered is not None and ordered.order.path == loaded.take.path
         parent = ordered.parent if ordered is not None and is_ordered else None
         entry = NumberedTake(
             self._numbered,

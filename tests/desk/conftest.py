@@ -25,7 +25,7 @@ from umbrant.desk.widgets.theme import body_font
 from umbrant.desk.window import MainWindow
 from umbrant.model.problems import Problem
 
-LONG_MS = 20_000
+LONG_MS = 60_000
 
 
 class Answers(Dialogs):

@@ -131,7 +131,7 @@ def test_a_take_that_went_on_wrongly_is_found_out_and_played_again(
 ) -> None:
     monkeypatch.setenv("PYTHONPATH", str(ROOT))
     monkeypatch.setattr(Roller, "COMMAND", (sys.executable, "-m", "tests.rolling.wrong_supervisor"))
-    hands: Driver = request.getfixturevalue("quay_driver")
+    hands: Driver = request.getfixturevalue("dog_driver")
     messages: list[str] = []
     hands.desk.message.connect(messages.append)
     worker = hands.desk.takes.roller.process_id

@@ -129,6 +129,13 @@ class Display:
             )
             time.sleep(0.1)
 
+    def is_seen(self, seen: Callable[[], bool], within_s: float) -> bool:
+        """Whether something is seen within so many seconds."""
+        until = time.monotonic() + within_s
+        while not seen() and time.monotonic() < until:
+            time.sleep(0.1)
+        return seen()
+
     def wait_for_title(self, title: str) -> None:
         """Wait until the window that has the keyboard is called so."""
         self.wait(f"the title '{title}'", lambda: self.title() == title)

@@ -38,8 +38,8 @@ def settle(hands: Driver, view: DecisionsView) -> None:
     )
 
 
-def test_the_map_shows_where_somebody_would_have_to_stand(quay_driver: Driver) -> None:
-    hands = quay_driver
+def test_the_map_shows_where_somebody_would_have_to_stand(dog_driver: Driver) -> None:
+    hands = dog_driver
     view = shown(hands, 18.05)
     picture = view.running.picture
     assert picture.is_final
@@ -90,8 +90,8 @@ def ranged(hands: Driver) -> DecisionsView:
     return view
 
 
-def test_a_border_is_dragged_and_its_number_follows(quay_driver: Driver) -> None:
-    hands, desk = quay_driver, quay_driver.desk
+def test_a_border_is_dragged_and_its_number_follows(dog_driver: Driver) -> None:
+    hands, desk = dog_driver, dog_driver.desk
     view = ranged(hands)
     picture = view.running.picture
     here, there = (view.to_pixels(picture, (metres, 0.5)).toPoint() for metres in (8.0, 9.5))
@@ -118,8 +118,8 @@ def test_a_border_is_dragged_and_its_number_follows(quay_driver: Driver) -> None
     assert "within=8" in guard_of(hands)
 
 
-def test_a_border_is_moved_by_keyboard(quay_driver: Driver) -> None:
-    hands, view = quay_driver, ranged(quay_driver)
+def test_a_border_is_moved_by_keyboard(dog_driver: Driver) -> None:
+    hands, view = dog_driver, ranged(dog_driver)
     view.setFocus()
     texts = [line.text for line in view.lines()]
     wanted = next(at for at, text in enumerate(texts) if "within 8 m" in text)
@@ -169,8 +169,8 @@ def test_the_map_follows_the_playhead_and_the_agent(quay_driver: Driver) -> None
     assert view.running.question.agent == "tam"
 
 
-def test_inputs_are_typed_and_what_is_none_is_told(quay_driver: Driver, answers: Answers) -> None:
-    hands = quay_driver
+def test_inputs_are_typed_and_what_is_none_is_told(dog_driver: Driver, answers: Answers) -> None:
+    hands = dog_driver
     hands.desk.move_playhead(360)
     view = hands.pane.views.of(DecisionsView)
     answers.texts = ["visitor.distance=0:16", "1.1.guard.within=2:14"]
@@ -195,9 +195,9 @@ def test_inputs_are_typed_and_what_is_none_is_told(quay_driver: Driver, answers:
 
 
 def test_a_map_that_ends_early_is_told_of(
-    quay_driver: Driver, monkeypatch: pytest.MonkeyPatch
+    dog_driver: Driver, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    hands = quay_driver
+    hands = dog_driver
     running = RunningMap(hands.desk)
     take = hands.desk.take.path
     question = MapQuestion(take=take, agent="odo", tick=5, x="alarm=0:1", y="visitor.x=0:9")

@@ -105,9 +105,9 @@ def test_the_takes_that_say_most() -> None:
 
 
 def test_a_number_is_studied_over_a_range_and_its_curve_leads_to_a_take(
-    quay_driver: Driver, answers: Answers
+    dog_driver: Driver, answers: Answers
 ) -> None:
-    hands = quay_driver
+    hands = dog_driver
     view = hands.pane.views.of(StudyView)
     hands.pane.actions_by_id["study_number"].trigger()
     assert hands.messages[-1].startswith("Go to a number first")
@@ -149,8 +149,8 @@ def test_a_number_is_studied_over_a_range_and_its_curve_leads_to_a_take(
     assert "never gets to 9" in hands.messages[-1]
 
 
-def test_numbers_of_the_setting_can_be_studied(quay_driver: Driver) -> None:
-    project = quay_driver.desk.project
+def test_numbers_of_the_setting_can_be_studied(dog_driver: Driver) -> None:
+    project = dog_driver.desk.project
     body = ("scenarios", "dusk", "cast", "0", "body", "walk_m_s")
     assert name_of_field(project, body) == "dusk/odo.body.walk_m_s"
     assert name_of_field(project, ("scenarios", "dusk", "seconds")) == "dusk/seconds"
@@ -162,9 +162,9 @@ def test_numbers_of_the_setting_can_be_studied(quay_driver: Driver) -> None:
 
 
 def test_the_study_before_an_edit_stays_to_be_compared_with(
-    quay_driver: Driver, answers: Answers
+    dog_driver: Driver, answers: Answers
 ) -> None:
-    hands = quay_driver
+    hands = dog_driver
     view = hands.pane.views.of(StudyView)
     answers.number = 2
 

@@ -13,7 +13,7 @@ import numpy as np
 from pydantic_core import from_json
 
 from umbrant.catalog.language.atom_results import AtomResult
-from umbrant.catalog.language.written import WrittenPart
+from umbrant.catalog.language.written import NOTHING_WRITTEN, WrittenPart
 from umbrant.catalog.protocols import Gauge, Measured
 from umbrant.model.values import Point
 from umbrant.take.record import (
@@ -121,11 +121,31 @@ def _finds_of(written: Sequence[WrittenPart]) -> Callable[[StoredChunk], list[At
     """What decodes what the atoms of a condition found, by what of it is written in the condition
     itself.
     """
+    # Of most atoms nothing is written, and a damaged take can speak of some that there are not.
+    parts = {atom: part for atom, part in enumerate(written) if part != NOTHING_WRITTEN}
+
+    def found(
+        atom: int, truth: bool | None, left: Any, right: Any, cause: Mapping[str, Any] | None
+    ) -> AtomResult:
+        if left.__class__ not in PLAIN:
+            left = plain_value(left)
+        if right.__class__ not in PLAIN:
+            right = plain_value(right)
+        reason = plain_cause(cause) if cause else None
+        part = parts.get(atom)
+        if part is None:
+            return AtomResult(truth, left, right, reason)
+        return AtomResult(
+            truth,
+            left if part.left is None else part.left,
+            right if part.right is None else part.right,
+            part.filled_in(reason) if reason is not None else None,
+        )
 
     def decode(chunk: StoredChunk) -> list[AtomStep]:
         return [
-            AtomStep(tick, step, int(atom), _found(written, int(atom), *found) if found else None)
-            for tick, step, (atom, *found) in zip(chunk.ticks, chunk.steps, chunk.more, strict=True)
+            AtomStep(tick, step, int(entry[0]), found(*entry) if len(entry) > 1 else None)
+            for tick, step, entry in zip(chunk.ticks, chunk.steps, chunk.more, strict=True)
         ]
 
     return decode
@@ -245,25 +265,3 @@ def add_change(changes: Changes[T], tick: int, value: T, what: str) -> None:
     if tick < 0 or (changes.ticks and tick < changes.ticks[-1]):
         raise DamagedTake(f"{what} does not go on in the order of time")
     changes.add(tick, value)
-
-
-def _found(
-    written: Sequence[WrittenPart],
-    atom: int,
-    truth: bool | None,
-    left: Any,
-    right: Any,
-    cause: Mapping[str, Any] | None,
-) -> AtomResult:
-    if left.__class__ not in PLAIN:
-        left = plain_value(left)
-    if right.__class__ not in PLAIN:
-        right = plain_value(right)
-    found = plain_cause(cause) if cause else None
-    # A damaged take can speak of atoms that its condition does not have.
-    if 0 <= atom < len(written):
-        part = written[atom]
-        left = left if part.left is None else part.left
-        right = right if part.right is None else part.right
-        found = part.filled_in(found)
-    return AtomResult(truth, left, right, found)

@@ -38,6 +38,9 @@ class WrittenPart(NamedTuple):
         return with_range(cause, self.range_m) if cause and self.range_m is not None else cause
 
 
+NOTHING_WRITTEN = WrittenPart()
+
+
 class WrittenNumberChange(NamedTuple):
     """A number of one atom that is another one than before."""
 

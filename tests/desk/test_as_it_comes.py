@@ -127,8 +127,12 @@ def test_the_next_edit_is_compared_with_a_whole_take(demo_driver: Driver) -> Non
 
 
 def test_a_take_that_went_on_wrongly_is_found_out_and_played_again(
-    monkeypatch: pytest.MonkeyPatch, request: pytest.FixtureRequest, tmp_path: Path
+    monkeypatch: pytest.MonkeyPatch,
+    request: pytest.FixtureRequest,
+    no_hidden_errors: list[str],
+    tmp_path: Path,
 ) -> None:
+    no_hidden_errors.append("a resumed take was not right: ")
     monkeypatch.setenv("PYTHONPATH", str(ROOT))
     monkeypatch.setattr(Roller, "COMMAND", (sys.executable, "-m", "tests.rolling.wrong_supervisor"))
     hands: Driver = request.getfixturevalue("dog_driver")

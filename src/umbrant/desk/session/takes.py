@@ -240,7 +240,7 @@ class Takes(QObject):
 
     def _differed(self, where: str, is_newest: bool) -> None:
         """A take that went on from a snapshot has been found to be wrong: play it again."""
-        logging.getLogger("umbrant").warning("a resumed take was not right: %s", where)
+        logging.getLogger("umbrant").error("a resumed take was not right: %s", where)
         self.message.emit(
             f"A take was not quite right ({where}): it had gone on from where it differs from the "
             "one before. It is played again from its first tick, as all others are from now on. "

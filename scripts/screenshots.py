@@ -44,7 +44,7 @@ def main() -> None:
         window.resize(1280, 800)
         window.show()
         window.open_folder(ROOT / "examples" / "lantern-quay")
-        _wait(lambda: window.desk.take is not None and not window.desk.takes.busy)
+        _settle(window)
         _gave_up(window)
         _found(window)
         _study(window)
@@ -91,9 +91,9 @@ def _one_number_changed(window: MainWindow) -> None:
     assert window.pane is not None
     chip = next(chip for chip, _ in window.pane.ledger.chips() if chip.span)
     window.desk.apply(chip_edit("warden", chip, 11.0))
-    _wait(lambda: len(window.desk.takes.kept) == 2 and not window.desk.takes.busy)
+    _settle(window)
     window.desk.documents.undo()
-    _wait(lambda: len(window.desk.takes.kept) == 3 and not window.desk.takes.busy)
+    _settle(window)
 
 
 def _branch(window: MainWindow) -> None:
@@ -129,7 +129,7 @@ def _completion(window: MainWindow) -> None:
     window.desk.select_row("close")
     window.pane.ledger.setFocus()
     window.pane.actions_by_id["guard"].trigger()
-    _wait(lambda: not window.desk.takes.busy)
+    _settle(window)
     line = window.pane.ledger.editing.line
     assert line is not None
     QTest.keyClicks(line, "can s")
@@ -139,7 +139,7 @@ def _completion(window: MainWindow) -> None:
     for _ in range(2):
         QTest.keyClick(line, Qt.Key.Key_Escape)
     window.desk.documents.undo()
-    _wait(lambda: not window.desk.takes.busy)
+    _settle(window)
 
 
 def _recipe(window: MainWindow) -> None:
@@ -152,11 +152,12 @@ def _recipe(window: MainWindow) -> None:
     QTest.keyClicks(search.line, "hide")
     QTest.keyClick(search.line, Qt.Key.Key_Return)
     editing = window.pane.ledger.editing
-    _wait(lambda: editing.line is not None and not window.desk.takes.busy)
+    _wait(lambda: editing.line is not None)
+    _settle(window)
     _keep(window, "a-recipe-and-its-blanks")
     QTest.keyClick(editing.line, Qt.Key.Key_Escape)
     window.desk.documents.undo()
-    _wait(lambda: window.desk.is_current and not window.desk.takes.busy)
+    _settle(window)
 
 
 def _setting(window: MainWindow) -> None:
@@ -292,7 +293,7 @@ def _rehearsal(window: MainWindow) -> None:
     rehearsing.finish()
     _wait(lambda: not rehearsing.active and not window.desk.takes.busy)
     window.desk.documents.undo()
-    _wait(lambda: window.desk.is_current and not window.desk.takes.busy)
+    _settle(window)
 
 
 def _found(window: MainWindow) -> None:
@@ -334,6 +335,11 @@ def _pause(milliseconds: int) -> None:
     loop = QEventLoop()
     QTimer.singleShot(milliseconds, loop.quit)
     loop.exec()
+
+
+def _settle(window: MainWindow) -> None:
+    """Wait until the take of the project as it is now is shown to its end, and not a look at it."""
+    _wait(lambda: window.desk.is_current and not window.desk.takes.busy)
 
 
 def _wait(condition: Callable[[], bool]) -> None:

@@ -32,7 +32,7 @@ from umbrant.model.edits import (
     set_value,
 )
 from umbrant.model.parts import GUARD, Slot
-from umbrant.model.staging import Cue, RaiseEvent
+from umbrant.model.staging import Cue, MoveTo, RaiseEvent, WalkPoint
 from umbrant.model.values import KeyType
 from umbrant.rolling.resuming import AgentRow, RecordedAnswer, change_of
 from umbrant.rolling.roll import Play, RollOrder, chunk_ticks, header_of, played, roll
@@ -318,6 +318,61 @@ def test_a_cue_is_resumed_before_its_time(tmp_path: Path, recorded: RecordedTake
         tick = resumed(order_of(QUAY, tmp_path), order, recorded)
         assert tick <= 600
         assert_same(order.path, roll(order_of(changed, tmp_path / "first.take")))
+
+
+def with_walk(project: Project, name: str, *points: WalkPoint) -> Project:
+    dusk = project.scenario("dusk")
+    cast = tuple(
+        each.model_copy(update={"walk": points}) if each.name == name else each
+        for each in dusk.cast
+    )
+    return project.with_scenario(dusk.model_copy(update={"cast": cast}))
+
+
+VISITOR = QUAY.scenario("dusk").member("visitor")
+
+
+@pytest.mark.parametrize("place", [2, 5, len(VISITOR.walk) - 1])
+@pytest.mark.parametrize("what", ["elsewhere", "later", "gone", "one more"])
+def test_a_walk_is_resumed_where_its_first_other_stretch_begins(
+    tmp_path: Path, recorded: RecordedTake, place: int, what: str
+) -> None:
+    walk = list(VISITOR.walk)
+    point = walk[place]
+    x, y = point.to
+    nearby = point.model_copy(update={"to": (x + 0.4, y)})
+    walk[place : place + 1] = {
+        "elsewhere": [nearby],
+        "later": [point.model_copy(update={"at_s": point.at_s + 0.3})],
+        "gone": [],
+        "one more": [point, nearby.model_copy(update={"at_s": point.at_s + 0.2})],
+    }[what]
+    changed = with_walk(QUAY, "visitor", *walk)
+    order = order_of(changed, tmp_path / "resumed.take", 30.0)
+    before = order_of(QUAY, tmp_path, 30.0)
+    since = VISITOR.walk[place if what == "one more" else place - 1].at_s
+    change = change_of(before, order)
+    assert change is not None
+    tick = change.first_tick(recorded)
+    # A moment early, for ticks are added up in floating point.
+    assert min(600, int(since * 20)) - 1 <= tick <= min(600, int(since * 20))
+    assert goes_on(before, order, tick, BUILTIN)
+    assert_same(order.path, roll(order_of(changed, tmp_path / "first.take", 30.0)))
+
+
+def test_a_walk_that_cannot_be_walked_or_is_cut_by_a_cue_is_played_from_the_first_tick(
+    tmp_path: Path,
+) -> None:
+    before = order_of(QUAY, tmp_path / "none.take")
+    last = VISITOR.walk[-1].model_copy(update={"to": (500.0, 500.0)})
+    nowhere = order_of(with_walk(QUAY, "visitor", *VISITOR.walk[:-1], last), tmp_path / "a.take")
+    assert not goes_on(before, nowhere, 20, BUILTIN)
+    assert change_of(before, order_of(with_walk(QUAY, "odo", *VISITOR.walk), tmp_path)) is None
+    dusk = QUAY.scenario("dusk")
+    put = Cue(at_s=3.0, does=MoveTo(moves="visitor", to=VISITOR.start))
+    moved = QUAY.with_scenario(dusk.model_copy(update={"cues": (*dusk.cues, put)}))
+    shorter = with_walk(moved, "visitor", *VISITOR.walk[:-1])
+    assert change_of(order_of(moved, tmp_path), order_of(shorter, tmp_path)) is None
 
 
 @pytest.mark.parametrize("seconds", [20.0, 60.0])

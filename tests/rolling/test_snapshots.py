@@ -353,7 +353,7 @@ def test_a_resumed_take_can_be_stopped(session: Session) -> None:
         session.supervisor.say(order_line(session.number, order, keeps=True))
         if project is long:
             reply = session.supervisor.hear()
-            assert reply.ticks > 1200
+            assert reply.ticks > 500
             session.supervisor.say(stop_line(session.number, "enough"))
         while (reply := session.supervisor.hear()).of:
             pass

@@ -6,7 +6,7 @@ and nothing that is recorded knows of it. A number in a condition changes nothin
 is found that gives another answer by it.
 """
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple, Protocol
 
@@ -19,7 +19,7 @@ from umbrant.catalog.references import conditions_by_part
 from umbrant.engine.behavior_change import BehaviorChange
 from umbrant.model.behaviors import Decorator, Row
 from umbrant.model.expanded import ExpandedBehavior, expand_behavior
-from umbrant.model.staging import HoldResult, Scenario
+from umbrant.model.staging import HoldResult, MoveTo, Scenario, WalkPoint
 from umbrant.rolling.cues import numbered
 from umbrant.rolling.roll import RollOrder, played
 
@@ -122,10 +122,17 @@ def _actions(*scenarios: Scenario) -> Iterator[object]:
 
 def _scenario_tick(one: Scenario, other: Scenario) -> int | None:
     """The first tick at which two scenarios do something else; None where they differ at once."""
-    same = {"title": "", "seconds": 1.0, "cues": ()}
-    if one is not other and one.model_copy(update=same) != other.model_copy(update=same):
+    if one is not other and _without_times(one) != _without_times(other):
         return None
     ticks = [one.tick_count, other.tick_count]
+    moved = {each.moves for each in _actions(one, other) if isinstance(each, MoveTo)}
+    for was, now in zip(one.cast, other.cast, strict=True):
+        if was.walk == now.walk:
+            continue
+        # From where a cue puts a puppet it goes on in another way than it would have gone.
+        if was.behavior is not None or was.copies > 1 or was.name in moved:
+            return None
+        ticks.append(_tick_of(_first_other_leg_s(was.walk, now.walk), one))
     before, after = numbered(one), numbered(other)
     for number in sorted({*before, *after}):
         here = before.get(number), after.get(number)
@@ -138,9 +145,32 @@ def _scenario_tick(one: Scenario, other: Scenario) -> int | None:
     return min(ticks)
 
 
-def cue_ticks(scenario: Scenario) -> list[int]:
-    """The last ticks before which nothing of each cue can have been done; of those with a time."""
-    return [_tick_of(cue.at_s, scenario) for cue in scenario.cues if cue.at_s is not None]
+def _without_times(scenario: Scenario) -> Scenario:
+    """A scenario without its title, and without what is done in it in the course of time."""
+    cast = tuple(each.model_copy(update={"walk": ()}) for each in scenario.cast)
+    return scenario.model_copy(update={"title": "", "seconds": 1.0, "cues": (), "cast": cast})
+
+
+def _first_other_leg_s(one: Sequence[WalkPoint], other: Sequence[WalkPoint]) -> float:
+    """When the first stretch begins in which two walks differ: with the last point they share."""
+    times = [[point.at_s for point in walk] for walk in (one, other)]
+    if any(each != sorted(each) for each in times):
+        return 0.0
+    begins_s = 0.0
+    for was, now in zip(one, other, strict=False):
+        if was != now:
+            break
+        begins_s = was.at_s
+    return begins_s
+
+
+def scenario_ticks(scenario: Scenario) -> list[int]:
+    """The last ticks before which nothing of each cue that has a time, and of each stretch of a
+    walk, can have been done.
+    """
+    cues = [cue.at_s for cue in scenario.cues if cue.at_s is not None]
+    legs = [point.at_s for member in scenario.cast for point in member.walk[:-1]]
+    return [_tick_of(at_s, scenario) for at_s in (*cues, *legs)]
 
 
 def _tick_of(at_s: float, scenario: Scenario) -> int:

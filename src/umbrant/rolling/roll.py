@@ -163,14 +163,16 @@ class Play:
     def take_up(
         self, project: Project, scenario: Scenario, behaviors: Mapping[str, BehaviorChange]
     ) -> bool:
-        """Go on with another project, in which the behaviors of these agents differ, and cues whose
-        time has not come. Nothing that differs may have made a difference yet. Returns False where
-        play cannot go on.
+        """Go on with another project, in which the behaviors of these agents differ, and cues and
+        walks at times that have not come. Nothing that differs may have made a difference yet.
+        Returns False where play cannot go on.
         """
         for runner in self._cast.runners:
             change = behaviors.get(runner.name)
             if change is not None and not runner.take_up(change):
                 return False
+        if not self.world.take_up(scenario.players):
+            return False
         self.common.take_up(project)
         self.cues.take_up(scenario)
         return True

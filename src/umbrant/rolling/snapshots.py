@@ -17,7 +17,7 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from umbrant.model.expanded import expand_behavior
-from umbrant.rolling.resuming import AgentRow, OrderChange, RecordedAnswer, cue_ticks
+from umbrant.rolling.resuming import AgentRow, OrderChange, RecordedAnswer, scenario_ticks
 from umbrant.rolling.roll import RollOrder, played
 from umbrant.take.pieces import TakePiece
 from umbrant.take.tables import What
@@ -213,8 +213,9 @@ class TakeHistory:
         """Before which ticks snapshots are made; none where they would take too much memory.
 
         Edits are resumed where a row that is given something is first heard of, where a condition
-        first turns to something else, or a cue is done, so a snapshot belongs there. A row counts
-        once, however many of the cast run it: its edit is resumed at the first.
+        first turns to something else, a cue is done or a stretch of a walk begins, so a snapshot
+        belongs there. A row counts once, however many of the cast run it: its edit is resumed at
+        the first.
         """
         project, scenario = self.order.project, played(self.order)
         is_long = self.ticks * len(scenario.players) > MOST_AGENT_TICKS
@@ -224,7 +225,7 @@ class TakeHistory:
         for member in scenario.players:
             if member.behavior is not None:
                 running.setdefault(member.behavior, []).append(member.name)
-        ticks = [*cue_ticks(scenario), self.ticks]
+        ticks = [*scenario_ticks(scenario), self.ticks]
         turned = self._turned()
         for behavior, agents in running.items():
             for row in expand_behavior(project, behavior).behavior.rows:

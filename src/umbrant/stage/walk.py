@@ -30,6 +30,8 @@ class Walk:
 
     def __init__(self, member: Member, ground: Ground) -> None:
         self.faults: list[tuple[int, Cause]] = []
+        self.points = member.walk
+        """All points of it, whether they lie ahead or not."""
         self._points = list(enumerate(member.walk))
         self._ground = ground
         self._set_out(member.start, member.facing_deg, 0.0)

@@ -86,6 +86,20 @@ class StageWorld:
         self._coming: list[Noise] = []
         self._check_starts(players)
 
+    def take_up(self, players: Sequence[Member]) -> bool:
+        """Let puppets follow the walks of these, which are the same up to now. Returns False where
+        one has a point that cannot be walked to: that is told before the first tick.
+        """
+        for member in players:
+            before = self._walks.get(member.name)
+            if before is None or before.points == member.walk:
+                continue
+            walk = Walk(member, self._ground(self.cast[member.name]))
+            if walk.faults or before.faults:
+                return False
+            self._walks[member.name] = walk
+        return True
+
     # a tick
 
     def begin(self, tick: int) -> None:

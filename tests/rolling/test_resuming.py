@@ -2,15 +2,17 @@
 
 import re
 import sqlite3
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import partial
 from pathlib import Path
 from random import Random
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from tests import small
 from tests.conftest import DEMO
 from tests.kinds import CATALOG
 from tests.review.random_projects import RandomProject
@@ -19,7 +21,7 @@ from umbrant.catalog.causes import cause
 from umbrant.catalog.kind import Catalog, Family
 from umbrant.catalog.references import conditions_by_part
 from umbrant.catalog.validation import open_project, validate
-from umbrant.model.behaviors import Key, Row
+from umbrant.model.behaviors import Key, Row, Watch
 from umbrant.model.documents import Project
 from umbrant.model.edits import (
     add_decorator,
@@ -31,10 +33,11 @@ from umbrant.model.edits import (
     set_muted,
     set_value,
 )
+from umbrant.model.expanded import expand_behavior
 from umbrant.model.parts import GUARD, Slot
-from umbrant.model.staging import Cue, MoveTo, RaiseEvent, WalkPoint
+from umbrant.model.staging import Cue, HeldResult, HoldResult, MoveTo, RaiseEvent, WalkPoint
 from umbrant.model.values import KeyType
-from umbrant.rolling.resuming import AgentRow, RecordedAnswer, change_of
+from umbrant.rolling.resuming import AgentRow, RecordedAnswer, behavior_change, change_of
 from umbrant.rolling.roll import Play, RollOrder, chunk_ticks, header_of, played, roll
 from umbrant.take.compare import different
 from umbrant.take.reader import Take, read_take
@@ -279,6 +282,100 @@ def test_a_number_of_a_guard_is_resumed_where_it_first_gives_another_answer(
         for each in found
     ]
     assert min(differ) == tick
+
+
+def changed_rows(before: Sequence[Row], after: Sequence[Row]) -> tuple[str, ...]:
+    """The rows of a behavior that are made anew where it becomes another one."""
+    one, other = (expand_behavior(small.project(*rows), "b") for rows in (before, after))
+    change = behavior_change(one, other)
+    assert change is not None
+    return change.rebuilt
+
+
+@pytest.mark.parametrize(
+    ("was", "now", "rebuilt"),
+    [
+        ({}, {"seconds": 3.0}, "bb"),
+        ({}, {"decorators": [("cooldown", {"duration": 2.0})]}, "bb"),
+        ({}, {"guard": "clock() > 1"}, "bb"),
+        ({"guard": "no"}, {"guard": ("no", Watch.WHILE_RUNNING)}, "bb"),
+        # What the row around it goes by before it visits the row.
+        ({"guard": "no"}, {"guard": ("no", Watch.TAKE_OVER)}, "aa"),
+        ({}, {"decorators": [("weight", {"weight": 2.0})]}, "aa"),
+        (
+            {"decorators": [("weight", {"weight": 2.0})]},
+            {"decorators": [("weight", {"weight": 3.0})]},
+            "aa",
+        ),
+        ({}, {"muted": True}, "aa"),
+    ],
+)
+def test_a_row_is_made_anew_with_what_goes_by_it(
+    was: dict[str, Any], now: dict[str, Any], rebuilt: str
+) -> None:
+    before, after = (
+        [
+            small.row("aa", "random_selector"),
+            small.row("bb", "wait", "aa", **more),
+            small.row("cc", "wait", "aa"),
+        ]
+        for more in (was, now)
+    )
+    assert changed_rows(before, after) == (rebuilt,)
+
+
+def test_what_is_in_a_row_that_is_made_anew_is_made_with_it() -> None:
+    before = [
+        small.row("aa", "sequence"),
+        small.row("bb", "sequence", "aa"),
+        small.row("cc", "wait", "bb"),
+    ]
+    after = [
+        *before[:2],
+        before[2].model_copy(update={"muted": True}),
+        small.row("dd", "wait", "bb"),
+    ]
+    assert changed_rows(before, after) == ("bb",)
+    machine = [
+        small.row("aa", "machine"),
+        small.row("ss", "state", "aa"),
+        small.row("cc", "wait", "ss"),
+    ]
+    timed = [*machine, small.row("tt", "after", "ss", time=1.0, to="ss")]
+    assert changed_rows(machine, timed) == ("aa",)
+    assert changed_rows(timed, [*timed[:3], small.row("tt", "after", "ss", time=2.0, to="ss")]) == (
+        "aa",
+    )
+
+
+def test_a_row_whose_result_a_cue_holds_is_not_made_anew(tmp_path: Path) -> None:
+    """It remembers that, though nothing is heard of it."""
+    dusk = QUAY.scenario("dusk")
+    hold = Cue(at_s=1.0, does=HoldResult(holds="woof", of="brine", result=HeldResult.REFUSED))
+    held = QUAY.with_scenario(dusk.model_copy(update={"cues": (*dusk.cues, hold)}))
+    late = ("dog", "woof", "duration", 0.6)
+    for project, is_resumed in ((QUAY, True), (held, False)):
+        change = change_of(
+            order_of(project, tmp_path), order_of(with_number(project, late, 0.9), tmp_path)
+        )
+        assert (change is not None) is is_resumed
+
+
+def test_what_is_refused_as_it_is_made_is_made_before_the_first_tick(tmp_path: Path) -> None:
+    """A transition to nowhere is refused from the first tick on, long before it is reached."""
+    rows = [
+        small.row("rr", "sequence"),
+        small.row("ww", "wait", "rr", duration=1.0),
+        small.row("mm", "machine", "rr"),
+        small.row("ss", "state", "mm"),
+        small.row("tt", "after", "ss", time=0.5, to="ss"),
+    ]
+    lost = [*rows[:4], small.row("tt", "after", "ss", time=0.5, to="nowhere")]
+    before, after = (
+        RollOrder(small.project(*each), "s", tmp_path / f"{number}.take")
+        for number, each in enumerate((rows, lost))
+    )
+    assert not goes_on(before, after, 5, BUILTIN)
 
 
 def test_what_may_be_asked_for_by_its_name_is_played_from_the_first_tick(tmp_path: Path) -> None:

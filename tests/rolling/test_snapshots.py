@@ -4,6 +4,7 @@ take is the one from the first tick.
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -27,7 +28,7 @@ from umbrant.rolling import snapshots
 from umbrant.rolling.client import SUPERVISOR
 from umbrant.rolling.orders import Look, look_line, order_line, stop_line
 from umbrant.rolling.roll import Play, RollOrder, played, roll
-from umbrant.rolling.snapshots import best_ticks
+from umbrant.rolling.snapshots import Snapshot, TakeHistory, best_ticks
 from umbrant.take.pieces import TakePiece
 from umbrant.take.reader import read_take
 from umbrant.take.recorder import TakeRecorder
@@ -212,6 +213,25 @@ def test_every_number_of_the_demo_in_turn(session: Session) -> None:
         project = with_number(QUAY, place, round(place[-1] * 1.25, 2))
         path, _ = session.roll(project)
         assert_from_first(path, project)
+
+
+def test_snapshots_of_older_orders_go_once_there_are_new_ones(tmp_path: Path) -> None:
+    history = TakeHistory(order_of(QUAY, tmp_path), 1)
+    ends = [socket.socketpair() for _ in range(4)]
+    for tick, (ours, _) in zip((10, 20, 30, 40), ends, strict=True):
+        history.keep(Snapshot(tick, ours, ()))
+    history.keep_only([20, 40])
+    assert [each.tick for each in history.snapshots] == [20, 40]
+    # Who waits at the other end of one that is gone hears so, and ends.
+    for (ours, theirs), is_kept in zip(ends, (False, True, False, True), strict=True):
+        theirs.setblocking(False)
+        if is_kept:
+            with pytest.raises(BlockingIOError):
+                theirs.recv(1)
+        else:
+            assert theirs.recv(1) == b""
+        theirs.close()
+        ours.close()
 
 
 WRONG = (sys.executable, "-m", "tests.rolling.wrong_supervisor")

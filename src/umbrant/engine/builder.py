@@ -106,9 +106,8 @@ class Builder:
             self.by_id[row_id] = live
             known = self.by_name[self._behavior.row(row_id).name]
             known[known.index(made)] = live
-        for rows in self.by_name.values() if roots else ():
-            for each in rows:
-                each.forget_paths()
+        # No path leads through what has not been visited, nor checks it: a composite watches those
+        # of its children that it has passed over. So the paths stay.
         return True
 
     def _forget(self, row_ids: Set[str]) -> None:

@@ -257,11 +257,6 @@ class LiveRow(Wrapper):
         self._beginning, self._going_on = self._begin, self._go_on
         self.visit = self._beginning
 
-    def forget_paths(self) -> None:
-        """Make all paths anew: rows that they lead through, or check, have become others."""
-        self._paths = PathTable()
-        self.forget_path()
-
     @property
     def weight(self) -> float:
         """Its weight among its siblings. Raises Unbound."""

@@ -2,14 +2,14 @@
 
 For `can_see(visitor, within=8) and mood == "calm"` the lines are, with reporting left out:
 
-    v1_ = s2_(me, c3_, within=c4_)
-    v5_ = v1_.value if v1_.__class__ is Reading else v1_
-    v6_ = v5_ if v5_ is True or v5_ is False else None
-    v7_ = v6_
-    if v7_ is not False:
-        v9_ = c10_.value
-        v12_ = None if v9_ is None else v9_ == c11_
-        v7_ = False if v12_ is False else None if v7_ is None or v12_ is None else True
+    v2 = s5(c3, c4, within=numbers[0])
+    v6 = v2.value
+    v7 = v6 if v6 is True or v6 is False else None
+    v1 = v7
+    if v1 is not False:
+        v9 = c11.value
+        v13 = None if v9 is None else v9 == c12
+        v1 = False if v13 is False else None if v1 is None or v13 is None else True
 
 Logic is three-valued: None is unknown. Each atom's result is reported when it differs from the last
 one; where nobody records results, the lines for that are left out.

@@ -241,12 +241,16 @@ class Takes(QObject):
     def _differed(self, where: str, is_newest: bool) -> None:
         """A take that went on from a snapshot has been found to be wrong: play it again."""
         logging.getLogger("umbrant").error("a resumed take was not right: %s", where)
+        ordered = self._ordered
+        plays_again = is_newest and ordered is not None
+        follows = (
+            "It is played again from its first tick" if plays_again else "A newer one has come"
+        )
         self.message.emit(
             f"A take was not quite right ({where}): it had gone on from where it differs from the "
-            "one before. It is played again from its first tick, as all others are from now on. "
-            "This is a fault of Umbrant; please report it."
+            f"one before. {follows}, and no take goes on like that any more. This is a fault of "
+            "Umbrant; please report it."
         )
-        ordered = self._ordered
         if is_newest and ordered is not None:
             # Into a file of its own, for the one that is wrong may still be being read.
             order = replace(ordered.order, path=self.next_file())
